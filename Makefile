@@ -1,0 +1,48 @@
+# The front door. Each target installs what is missing, builds and runs; see README.md.
+
+BUILD ?= build
+PREFIX ?= /usr/local
+JOBS ?= $(shell nproc)
+
+.PHONY: all demo test test-sanitized perf screenshots install format check clean deps configure
+
+all: configure
+	@cmake --build $(BUILD) -j $(JOBS)
+
+deps:
+	@scripts/install-deps
+
+configure: deps
+	@cmake -S . -B $(BUILD) -DCMAKE_INSTALL_PREFIX=$(PREFIX) > $(BUILD).log 2>&1 \
+	    || { cat $(BUILD).log; exit 1; }
+	@mv $(BUILD).log $(BUILD)/configure.log
+
+demo: all
+	@demo/tour $(BUILD)
+
+test: all
+	@ctest --test-dir $(BUILD) --output-on-failure -j $(JOBS)
+
+# The same tests under AddressSanitizer and UndefinedBehaviorSanitizer.
+test-sanitized: deps
+	@cmake -S . -B $(BUILD)-sanitized -DWRY_SANITIZE=ON > /dev/null
+	@cmake --build $(BUILD)-sanitized -j $(JOBS)
+	@ctest --test-dir $(BUILD)-sanitized --output-on-failure -j $(JOBS)
+
+perf: all
+	@$(BUILD)/bin/perf_write
+
+screenshots: all
+	@scripts/screenshots $(BUILD)
+
+install: all
+	@cmake --install $(BUILD) --prefix $(PREFIX)
+
+format:
+	@git ls-files -co --exclude-standard '*.c' '*.h' | xargs clang-format -i
+
+check: all
+	@scripts/check $(BUILD)
+
+clean:
+	@rm -rf $(BUILD) $(BUILD)-sanitized

@@ -1,0 +1,195 @@
+/* Options, failure and output that every verb shares. */
+#include "app.h"
+
+#include <signal.h>
+#include <stdio.h>
+
+#include "link.h"
+
+void app_note(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    (void)app;
+    va_start(arguments, format);
+    vfprintf(stderr, format, arguments);
+    va_end(arguments);
+    fputc('\n', stderr);
+}
+
+void app_print(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    va_start(arguments, format);
+    vprintf(format, arguments);
+    va_end(arguments);
+    putchar('\n');
+}
+
+int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)
+{
+    va_list arguments;
+
+    g_free(app->message);
+    g_free(app->next_step);
+    va_start(arguments, format);
+    app->message = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    app->next_step = g_strdup(next_step);
+    app->code = (int)code;
+    return app->code;
+}
+
+int app_fail_bench(struct app *app, GError *error)
+{
+    const char *next = NULL;
+    enum exit_code code = EXIT_BAD_INPUT;
+
+    if (error->domain == BENCH_ERROR) {
+        switch ((enum bench_error)error->code) {
+        case BENCH_ERROR_UNKNOWN:
+            code = EXIT_USAGE;
+            next = "'wrytograph bench list' shows the boards there are.";
+            break;
+        case BENCH_ERROR_BAD_NAME:
+        case BENCH_ERROR_BAD_VALUE:
+        case BENCH_ERROR_EXISTS:
+            code = EXIT_USAGE;
+            break;
+        case BENCH_ERROR_BUSY:
+            code = EXIT_NO_ANSWER;
+            next = "Wait until it has finished, or stop it.";
+            break;
+        case BENCH_ERROR_DAMAGED:
+        case BENCH_ERROR_FILE:
+            break;
+        }
+    }
+    app_fail(app, code, next, "%s", error->message);
+    g_error_free(error);
+    return app->code;
+}
+
+void app_json_text(struct app *app, const char *name, const char *value)
+{
+    json_builder_set_member_name(app->json, name);
+    json_builder_add_string_value(app->json, value);
+}
+
+void app_json_number(struct app *app, const char *name, int64_t value)
+{
+    json_builder_set_member_name(app->json, name);
+    json_builder_add_int_value(app->json, value);
+}
+
+void app_json_offset(struct app *app, const char *name, uint32_t value)
+{
+    g_autofree char *text = g_strdup_printf("0x%X", (unsigned)value);
+
+    app_json_text(app, name, text);
+}
+
+static volatile sig_atomic_t interrupted;
+
+static void on_interrupt(int signal_number)
+{
+    (void)signal_number;
+    interrupted = 1;
+}
+
+bool app_interrupted(void)
+{
+    struct sigaction action = {.sa_handler = on_interrupt, .sa_flags = SA_RESTART};
+    static bool installed;
+
+    if (!installed) {
+        sigaction(SIGINT, &action, NULL);
+        sigaction(SIGTERM, &action, NULL);
+        installed = true;
+    }
+    return interrupted != 0;
+}
+
+static const char common_help[] =
+    "Sizes are written 4MiB, 4M, 32Mbit or 0x400000; offsets 0x4000 or 16K.\n"
+    "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
+    "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
+
+static void add_options(GOptionContext *context, struct app *app, unsigned options)
+{
+    GOptionEntry link[] = {{"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
+                            "The board's address, such as bench:NAME; else WRYTOGRAPH_LINK",
+                            "ADDRESS"},
+                           {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
+                            "Go no faster than this; else as fast as both sides can", "BAUD"},
+                           {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
+                            "Refuse any other chip, such as turnstone-t2", "CHIP"},
+                           {"expect-flash", 0, 0, G_OPTION_ARG_STRING, &app->expect_flash,
+                            "Refuse any other flash size", "SIZE"},
+                           G_OPTION_ENTRY_NULL};
+    GOptionEntry bench[] = {{"bench", 0, 0, G_OPTION_ARG_FILENAME, &app->bench_folder,
+                             "Folder of simulated boards; else WRYTOGRAPH_BENCH", "DIR"},
+                            G_OPTION_ENTRY_NULL};
+    GOptionEntry dry_run[] = {{"dry-run", 'n', 0, G_OPTION_ARG_NONE, &app->dry_run,
+                               "Say what would be done and stop there", NULL},
+                              G_OPTION_ENTRY_NULL};
+    GOptionEntry always[] = {
+        {"json", 0, 0, G_OPTION_ARG_NONE, &app->json_wanted, "Print one JSON document on stdout",
+         NULL},
+        {G_OPTION_REMAINING, 0, 0, G_OPTION_ARG_FILENAME_ARRAY, &app->rest, NULL, NULL},
+        G_OPTION_ENTRY_NULL};
+
+    if (options & APP_LINK)
+        g_option_context_add_main_entries(context, link, NULL);
+    if (options & (APP_LINK | APP_BENCH))
+        g_option_context_add_main_entries(context, bench, NULL);
+    if (options & APP_DRY_RUN)
+        g_option_context_add_main_entries(context, dry_run, NULL);
+    g_option_context_add_main_entries(context, always, NULL);
+}
+
+static gboolean wants_help(int argc, char **argv)
+{
+    for (int i = 1; i < argc && g_strcmp0(argv[i], "--") != 0; i++) {
+        if (g_strcmp0(argv[i], "--help") == 0 || g_strcmp0(argv[i], "-h") == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+bool app_parse(struct app *app, int argc, char **argv, unsigned options, const GOptionEntry *own,
+               const char *usage, const char *description)
+{
+    g_autoptr(GOptionContext) context = g_option_context_new(usage);
+    g_autoptr(GError) error = NULL;
+
+    g_option_context_set_help_enabled(context, FALSE);
+    g_option_context_set_summary(context, description);
+    g_option_context_set_description(context, common_help);
+    if (own)
+        g_option_context_add_main_entries(context, own, NULL);
+    add_options(context, app, options);
+    if (wants_help(argc, argv)) {
+        g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
+        g_autofree char *name = g_strdup_printf("wrytograph %s", app->verb);
+        g_autofree char *program = g_strdup(g_get_prgname());
+        g_set_prgname(name);
+        g_free(help);
+        help = g_option_context_get_help(context, TRUE, NULL);
+        g_set_prgname(program);
+        fputs(help, stdout);
+        app->code = EXIT_DONE;
+        return false;
+    }
+    if (!g_option_context_parse(context, &argc, &argv, &error)) {
+        g_autofree char *next = g_strdup_printf("See 'wrytograph %s --help'.", app->verb);
+        app_fail(app, EXIT_USAGE, next, "%s", error->message);
+        return false;
+    }
+    if (!app->rest)
+        app->rest = g_new0(char *, 1);
+    return true;
+}

@@ -1,0 +1,78 @@
+/* The session's faults as sentences: what was wrong, where, what to do next. */
+#include <string.h>
+
+#include "app.h"
+#include "units.h"
+
+/* What was heard while nobody answered, as evidence for the technician. */
+static char *what_was_heard(const struct app *app)
+{
+    const struct wry_session_stats *stats = wry_session_stats(&app->session);
+    uint8_t bytes[WRY_SESSION_HEARD + 1];
+    size_t n = wry_session_heard(&app->session, bytes);
+
+    if (stats->own_frames > 0)
+        return g_strdup("Heard: our own calls, sent back. Check that TX and RX are not joined.");
+    if (stats->bytes_received == 0)
+        return g_strdup("Heard: nothing. Check power, ground, and that TX and RX are crossed.");
+    if (stats->bytes_printable * 10 < stats->bytes_outside * 8 || n == 0)
+        return g_strdup("Heard: bytes that make no sense. Check ground, and the cable.");
+    bytes[n] = '\0';
+    g_autofree char *text = g_utf8_make_valid((char *)bytes, (gssize)n);
+    g_strstrip(text);
+    char *line = strrchr(text, '\n');
+    return g_strdup_printf("Heard: a running program (\"%s\"). Check that the boot strap is held "
+                           "through reset.",
+                           line ? line + 1 : text);
+}
+
+static int fail_at(struct app *app, enum exit_code code, const char *next, const char *what)
+{
+    return app_fail(app, code, next, "%s at offset 0x%06X", what,
+                    (unsigned)wry_session_fault(&app->session)->offset);
+}
+
+int app_fail_session(struct app *app, enum wry_status status)
+{
+    const struct wry_fault *fault = wry_session_fault(&app->session);
+    const char *again = "What was not finished is safe to repeat: run the same command again.";
+
+    switch (status) {
+    case WRY_NO_ANSWER: {
+        g_autofree char *heard = what_was_heard(app);
+        return app_fail(app, EXIT_NO_ANSWER, heard, "no answer from the board on %s", app->link);
+    }
+    case WRY_LINK_LOST:
+        return app_fail(app, EXIT_LINK_LOST, again, "the board on %s stopped answering", app->link);
+    case WRY_WRONG_BOARD:
+        return app_fail(app, EXIT_WRONG, "Connect the first board again and repeat the command.",
+                        "another board answered in the middle of the work");
+    case WRY_DIFFERS:
+        return app_fail(app, EXIT_DIFFERS, again,
+                        "the flash does not hold what was sent, between 0x%06X and 0x%06X",
+                        (unsigned)fault->offset, (unsigned)(fault->offset + fault->length - 1));
+    case WRY_FLASH_FAILED:
+        return fail_at(app, EXIT_FLASH, "The flash may be worn out or write-protected.",
+                       "the flash failed");
+    case WRY_PROTECTED:
+        return fail_at(app, EXIT_FLASH, "Nothing was changed.", "the flash is write-protected");
+    case WRY_BAD_RANGE:
+        return fail_at(app, EXIT_WRONG, "Check the offsets against the board's flash size.",
+                       "the board refused the range");
+    case WRY_SOURCE_FAILED:
+        return fail_at(app, EXIT_BAD_INPUT, again, "a file could not be read for the content");
+    case WRY_STOPPED:
+        return app_fail(app, EXIT_STOPPED, again, "stopped at your request");
+    case WRY_UNSUPPORTED:
+        return app_fail(app, EXIT_WRONG, "Use a version of wrytograph that fits the board.",
+                        "the board does not speak this version of the protocol");
+    case WRY_OK:
+    case WRY_BAD_ARGUMENT:
+    case WRY_OVERLAP:
+    case WRY_REFUSED:
+        break;
+    }
+    return app_fail(app, EXIT_INTERNAL, "Please report this.",
+                    "the board refused a request (status %d, code %u)", (int)status,
+                    (unsigned)fault->found);
+}

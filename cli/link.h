@@ -1,0 +1,24 @@
+/* From a link address to a board that answers. */
+#ifndef WRY_CLI_LINK_H
+#define WRY_CLI_LINK_H
+
+#include "app.h"
+
+/*
+ * Opens the link, gets the board into loading mode and checks --expect-chip and --expect-flash.
+ * Returns EXIT_DONE, or the code of app_fail.
+ */
+int link_connect(struct app *app);
+
+/* The chip's description; NULL when the board reports a code that is not known. */
+const struct wry_chip *link_chip(const struct app *app);
+
+/* "02:57:… (Turnstone T2, 4 MiB (32 Mbit) flash)"; free with g_free. */
+char *link_describe(const struct app *app);
+
+/* Seconds on the port's clock since link_connect. */
+double link_seconds(const struct app *app);
+
+void link_close(struct app *app);
+
+#endif

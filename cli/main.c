@@ -1,0 +1,111 @@
+/* The command: finds the verb, runs it, and ends in one way. */
+#include <locale.h>
+#include <stdio.h>
+
+#include "app.h"
+#include "bar.h"
+#include "link.h"
+
+static const struct verb verbs[] = {
+    {"identify", "say which board is on the link: chip, address, flash", verb_identify},
+    {"write", "write images at their offsets and check them", verb_write},
+    {"verify", "compare images with what the flash holds", verb_verify},
+    {"start", "leave loading mode and run the firmware", verb_start},
+    {"bench", "make and list simulated boards", verb_bench},
+};
+
+static void print_help(FILE *to)
+{
+    fputs("Erases, writes and verifies flash on Wi-Fi microcontroller boards over a serial link.\n"
+          "\nusage: wrytograph VERB [OPTIONS] [ARGUMENTS]\n\nverbs, in the order of the work:\n",
+          to);
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
+        fprintf(to, "  %-10s %s\n", verbs[i].name, verbs[i].summary);
+    fputs("\n'wrytograph VERB --help' tells more about a verb.\n"
+          "To try it without hardware: wrytograph bench add gauge-1 --chip turnstone-t2 --flash "
+          "4MiB\n"
+          "                            wrytograph identify --link bench:gauge-1\n",
+          to);
+}
+
+static const struct verb *find_verb(const char *name)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++) {
+        if (g_strcmp0(verbs[i].name, name) == 0)
+            return &verbs[i];
+    }
+    return NULL;
+}
+
+/* One JSON document, whether the work succeeded or not. */
+static void print_json(struct app *app, int code)
+{
+    g_autoptr(JsonGenerator) generator = json_generator_new();
+
+    app_json_number(app, "exit_code", code);
+    if (app->message)
+        app_json_text(app, "error", app->message);
+    if (app->next_step)
+        app_json_text(app, "next_step", app->next_step);
+    json_builder_end_object(app->json);
+    g_autoptr(JsonNode) root = json_builder_get_root(app->json);
+    json_generator_set_root(generator, root);
+    json_generator_set_pretty(generator, TRUE);
+    g_autofree char *text = json_generator_to_data(generator, NULL);
+    puts(text);
+}
+
+static int finish(struct app *app, int code)
+{
+    bar_end(app->bar);
+    link_close(app);
+    if (app->message) {
+        fprintf(stderr, "wrytograph %s: %s\n", app->verb, app->message);
+        if (app->next_step)
+            fprintf(stderr, "%s\n", app->next_step);
+    }
+    if (app->json_wanted)
+        print_json(app, code);
+    if (fflush(stdout) != 0 && code == EXIT_DONE)
+        code = EXIT_INTERNAL;
+    g_object_unref(app->json);
+    g_strfreev(app->rest);
+    g_free(app->link);
+    g_free(app->bench_folder);
+    g_free(app->speed);
+    g_free(app->expect_chip);
+    g_free(app->expect_flash);
+    g_free(app->message);
+    g_free(app->next_step);
+    g_free(app);
+    return code;
+}
+
+int main(int argc, char **argv)
+{
+    setlocale(LC_ALL, "");
+    if (argc < 2) {
+        print_help(stderr);
+        return EXIT_USAGE;
+    }
+    if (g_strcmp0(argv[1], "--help") == 0 || g_strcmp0(argv[1], "help") == 0) {
+        print_help(stdout);
+        return EXIT_DONE;
+    }
+    if (g_strcmp0(argv[1], "--version") == 0) {
+        puts("wrytograph " WRY_VERSION);
+        return EXIT_DONE;
+    }
+    const struct verb *verb = find_verb(argv[1]);
+    if (!verb) {
+        fprintf(stderr, "wrytograph: there is no verb '%s'.\nSee 'wrytograph --help'.\n", argv[1]);
+        return EXIT_USAGE;
+    }
+    struct app *app = g_new0(struct app, 1);
+    app->verb = verb->name;
+    app->json = json_builder_new();
+    json_builder_begin_object(app->json);
+    app_json_text(app, "verb", verb->name);
+    int code = verb->run(app, argc - 1, argv + 1);
+    return finish(app, code);
+}

@@ -1,0 +1,101 @@
+/* Sizes, offsets, speeds and addresses as people write them. */
+#include "units.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+struct unit {
+    const char *name;
+    uint64_t bytes;
+};
+
+static const struct unit units[] = {
+    {"", 1},
+    {"B", 1},
+    {"K", 1024},
+    {"KiB", 1024},
+    {"M", 1024 * 1024},
+    {"MiB", 1024 * 1024},
+    {"Kbit", 1024 / 8},
+    {"Mbit", 1024 * 1024 / 8},
+};
+
+/* Digits of a number and what follows them. */
+static bool split_number(const char *text, uint64_t *number, const char **rest)
+{
+    bool hex = g_str_has_prefix(text, "0x") || g_str_has_prefix(text, "0X");
+    char *end;
+
+    if (hex ? !g_ascii_isxdigit(text[2]) : !g_ascii_isdigit(text[0]))
+        return false;
+    errno = 0;
+    *number = g_ascii_strtoull(hex ? text + 2 : text, &end, hex ? 16 : 10);
+    *rest = end;
+    return errno == 0 && (!hex || *end == '\0');
+}
+
+bool units_parse_size(const char *text, uint32_t *bytes)
+{
+    const char *rest;
+    uint64_t number;
+
+    if (!split_number(text, &number, &rest))
+        return false;
+    while (*rest == ' ')
+        rest++;
+    for (size_t i = 0; i < G_N_ELEMENTS(units); i++) {
+        if (g_ascii_strcasecmp(rest, units[i].name) != 0)
+            continue;
+        if (number > UINT32_MAX / units[i].bytes)
+            return false;
+        *bytes = (uint32_t)(number * units[i].bytes);
+        return true;
+    }
+    return false;
+}
+
+bool units_parse_offset(const char *text, uint32_t *offset)
+{
+    bool plain = text[0] != '\0' && strspn(text, "0123456789") == strlen(text);
+
+    if (plain && strcmp(text, "0") != 0)
+        return false;
+    return units_parse_size(text, offset);
+}
+
+bool units_parse_speed(const char *text, uint32_t *baud)
+{
+    const char *rest;
+    uint64_t number;
+
+    if (!split_number(text, &number, &rest) || *rest != '\0' || number < 9600 || number > 12000000)
+        return false;
+    *baud = (uint32_t)number;
+    return true;
+}
+
+char *units_flash_size(uint32_t bytes)
+{
+    if (bytes % (1024 * 1024) == 0)
+        return g_strdup_printf("%u MiB (%u Mbit)", (unsigned)(bytes >> 20),
+                               (unsigned)(bytes >> 17));
+    if (bytes % (1024 * 128) == 0)
+        return g_strdup_printf("%u KiB (%u Mbit)", (unsigned)(bytes >> 10),
+                               (unsigned)(bytes >> 17));
+    return g_strdup_printf("%u KiB (%u Kbit)", (unsigned)(bytes >> 10), (unsigned)(bytes >> 7));
+}
+
+char *units_bytes(uint64_t bytes)
+{
+    if (bytes >= 1024 && bytes % 1024 == 0)
+        return g_strdup_printf("%u KiB", (unsigned)(bytes / 1024));
+    if (bytes >= 1000)
+        return g_strdup_printf("%u,%03u bytes", (unsigned)(bytes / 1000), (unsigned)(bytes % 1000));
+    return g_strdup_printf("%u byte%s", (unsigned)bytes, bytes == 1 ? "" : "s");
+}
+
+char *units_address(const uint8_t e[6])
+{
+    return g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
+}

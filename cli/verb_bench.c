@@ -1,0 +1,190 @@
+/* bench: simulated boards that stand in for hardware. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "app.h"
+#include "units.h"
+
+struct bench_options {
+    char *chip, *flash, *content;
+    int revision;
+};
+
+static int usage_error(struct app *app, const char *what)
+{
+    return app_fail(app, EXIT_USAGE, "See 'wrytograph bench --help'.", "%s", what);
+}
+
+static int add(struct app *app, const struct bench_options *options)
+{
+    struct bench_description description = {.revision = (uint8_t)options->revision};
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || app->rest[2] || !options->chip || !options->flash)
+        return usage_error(app, "'bench add' takes NAME, --chip and --flash");
+    description.chip = wry_chip_by_name(options->chip);
+    if (!description.chip)
+        return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
+                        "there is no chip '%s'", options->chip);
+    if (!units_parse_size(options->flash, &description.flash_size))
+        return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
+                        "'%s' is no flash size", options->flash);
+    bench_make_address(name, description.eui48);
+    if (!bench_add(app->bench_folder, name, &description, options->content, &error))
+        return app_fail_bench(app, error);
+    g_autofree char *address = units_address(description.eui48);
+    app_print(app, "Board '%s' is on the bench: %s, %s. Its link is bench:%s", name,
+              description.chip->title, address, name);
+    app_json_text(app, "name", name);
+    app_json_text(app, "address", address);
+    return EXIT_DONE;
+}
+
+/* "noise 1e-05, strap released"; free with g_free. */
+static char *describe_faults(const struct sim_board_faults *faults)
+{
+    GString *text = g_string_new(NULL);
+
+    if (faults->strap_released)
+        g_string_append(text, "strap released, ");
+    if (faults->noise_ppb > 0)
+        g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
+    if (faults->clean_baud > 0)
+        g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
+    g_string_truncate(text, text->len > 2 ? text->len - 2 : 0);
+    return g_string_free(text, FALSE);
+}
+
+static int list_board(struct app *app, const char *name)
+{
+    struct bench_description d;
+    GError *error = NULL;
+
+    if (!bench_load(app->bench_folder, name, &d, &error))
+        return app_fail_bench(app, error);
+    g_autofree char *address = units_address(d.eui48);
+    g_autofree char *size = units_flash_size(d.flash_size);
+    g_autofree char *faults = describe_faults(&d.faults);
+    app_print(app, "%-12s %-14s %s  %-17s %s", name, d.chip->title, address, size,
+              faults[0] ? faults : "no faults");
+    json_builder_begin_object(app->json);
+    app_json_text(app, "name", name);
+    app_json_text(app, "chip", d.chip->name);
+    app_json_text(app, "address", address);
+    app_json_number(app, "flash_bytes", d.flash_size);
+    app_json_text(app, "faults", faults);
+    json_builder_end_object(app->json);
+    return EXIT_DONE;
+}
+
+static int list(struct app *app)
+{
+    GError *error = NULL;
+    int code = EXIT_DONE;
+    g_auto(GStrv) names = bench_list(app->bench_folder, &error);
+
+    if (!names)
+        return app_fail_bench(app, error);
+    if (!names[0])
+        app_print(app, "The bench in %s is empty. 'wrytograph bench add' puts a board on it.",
+                  app->bench_folder);
+    json_builder_set_member_name(app->json, "boards");
+    json_builder_begin_array(app->json);
+    for (char **name = names; *name && code == EXIT_DONE; name++)
+        code = list_board(app, *name);
+    json_builder_end_array(app->json);
+    return code;
+}
+
+static bool parse_fault(const char *text, struct sim_board_faults *faults)
+{
+    char *end;
+
+    if (strcmp(text, "none") == 0) {
+        *faults = (struct sim_board_faults){0};
+        return true;
+    }
+    if (strcmp(text, "strap-released") == 0) {
+        faults->strap_released = true;
+        return true;
+    }
+    if (g_str_has_prefix(text, "noise=")) {
+        double rate = g_ascii_strtod(text + strlen("noise="), &end);
+        faults->noise_ppb = (uint32_t)(rate * 1e9 + 0.5);
+        return *end == '\0' && end[-1] != '=' && rate >= 0 && rate <= 0.1;
+    }
+    if (g_str_has_prefix(text, "cable="))
+        return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
+    return false;
+}
+
+static int fault(struct app *app)
+{
+    struct bench_description d;
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || !app->rest[2])
+        return usage_error(app, "'bench fault' takes NAME and one fault or more");
+    if (!bench_load(app->bench_folder, name, &d, &error))
+        return app_fail_bench(app, error);
+    for (char **text = app->rest + 2; *text; text++) {
+        if (!parse_fault(*text, &d.faults))
+            return app_fail(app, EXIT_USAGE,
+                            "Faults are none, strap-released, noise=RATE (bit errors per bit, up "
+                            "to 0.1) and cable=BAUD.",
+                            "'%s' is no fault", *text);
+    }
+    if (!bench_save(app->bench_folder, name, &d, &error))
+        return app_fail_bench(app, error);
+    g_autofree char *faults = describe_faults(&d.faults);
+    app_print(app, "Board '%s' has %s%s.", name, faults[0] ? "these faults: " : "no faults",
+              faults);
+    app_json_text(app, "faults", faults);
+    return EXIT_DONE;
+}
+
+static int run(struct app *app, const struct bench_options *options)
+{
+    const char *what = app->rest[0];
+
+    if (!app->bench_folder)
+        app->bench_folder = bench_default_folder();
+    if (g_strcmp0(what, "add") == 0)
+        return add(app, options);
+    if (g_strcmp0(what, "list") == 0)
+        return app->rest[1] ? usage_error(app, "'bench list' takes no arguments") : list(app);
+    if (g_strcmp0(what, "fault") == 0)
+        return fault(app);
+    return usage_error(app, what ? "'bench' does add, list and fault" : "say add, list or fault");
+}
+
+int verb_bench(struct app *app, int argc, char **argv)
+{
+    struct bench_options options = {.revision = 1};
+    GOptionEntry entries[] = {
+        {"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip,
+         "add: sanderling-s1, turnstone-t2 or dunlin-d3", "CHIP"},
+        {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "add: size of the flash", "SIZE"},
+        {"content", 0, 0, G_OPTION_ARG_FILENAME, &options.content,
+         "add: what the flash begins with; else it is blank", "FILE"},
+        {"revision", 0, 0, G_OPTION_ARG_INT, &options.revision, "add: of the chip", "N"},
+        G_OPTION_ENTRY_NULL};
+    int code;
+
+    if (!app_parse(app, argc, argv, APP_BENCH, entries,
+                   "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT…",
+                   "Simulated boards: each is a folder with board.yaml and flash.bin. Faults are\n"
+                   "none, strap-released, noise=RATE (bit errors per bit) and cable=BAUD (the\n"
+                   "cable garbles anything faster)."))
+        code = app->code;
+    else if (options.revision < 0 || options.revision > 255)
+        code = usage_error(app, "--revision is a number from 0 to 255");
+    else
+        code = run(app, &options);
+    g_free(options.chip);
+    g_free(options.flash);
+    g_free(options.content);
+    return code;
+}

@@ -1,0 +1,19 @@
+# The hosted parts: simulated hardware, the bench folder, the demo images, the command.
+
+add_library(wry_sim STATIC
+    ports/sim/board.c ports/sim/firmware.c ports/sim/line.c ports/sim/link.c ports/sim/nor_die.c)
+target_include_directories(wry_sim PUBLIC ports)
+target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
+
+add_library(wry_bench STATIC ports/bench/bench.c ports/bench/board_file.c)
+target_include_directories(wry_bench PUBLIC ports)
+target_compile_definitions(wry_bench PRIVATE _GNU_SOURCE)
+target_link_libraries(wry_bench PUBLIC wry_sim PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
+
+add_executable(gauge_images demo/gauge_images.c)
+target_link_libraries(gauge_images PRIVATE wrytograph_static)
+
+file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
+add_executable(wrytograph ${WRY_CLI_SOURCES})
+target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE WRY_VERSION="${PROJECT_VERSION}")
+target_link_libraries(wrytograph PRIVATE wry_bench PkgConfig::GLIB PkgConfig::JSON)

@@ -1,0 +1,23 @@
+# make install: libraries, headers, the command, and package files for pkg-config and CMake.
+
+include(CMakePackageConfigHelpers)
+
+install(TARGETS wrytograph wrytograph_static wrytograph_shared wry_loader EXPORT wrytograph
+    RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR}
+    LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR}
+    ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+install(DIRECTORY include/wrytograph DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}
+    FILES_MATCHING PATTERN "*.h")
+
+configure_file(cmake/wrytograph.pc.in wrytograph.pc @ONLY)
+install(FILES ${CMAKE_CURRENT_BINARY_DIR}/wrytograph.pc
+    DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+
+set(WRY_PACKAGE_DIR ${CMAKE_INSTALL_LIBDIR}/cmake/wrytograph)
+install(EXPORT wrytograph NAMESPACE wrytograph:: FILE wrytographTargets.cmake
+    DESTINATION ${WRY_PACKAGE_DIR})
+configure_package_config_file(cmake/wrytographConfig.cmake.in wrytographConfig.cmake
+    INSTALL_DESTINATION ${WRY_PACKAGE_DIR})
+write_basic_package_version_file(wrytographConfigVersion.cmake COMPATIBILITY SameMajorVersion)
+install(FILES ${CMAKE_CURRENT_BINARY_DIR}/wrytographConfig.cmake
+    ${CMAKE_CURRENT_BINARY_DIR}/wrytographConfigVersion.cmake DESTINATION ${WRY_PACKAGE_DIR})

@@ -1,0 +1,38 @@
+# The freestanding parts: the host library and the board's loader.
+
+set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
+
+set(WRY_CORE_SOURCES
+    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/sha256.c
+    core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c
+    core/image/boot_header.c
+    core/flash/chip.c core/flash/plan.c core/flash/region_table.c
+    core/session/connect.c core/session/digest.c core/session/fault.c core/session/link.c
+    core/session/read.c core/session/speed.c core/session/verify.c core/session/window.c
+    core/session/write.c)
+
+set(WRY_LOADER_SOURCES
+    loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/output.c
+    loader/read_job.c loader/write_job.c)
+
+# One set of position-independent objects serves the static and the shared library.
+add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})
+set_target_properties(wry_core_objects PROPERTIES POSITION_INDEPENDENT_CODE ON)
+target_compile_options(wry_core_objects PRIVATE ${WRY_FREESTANDING})
+target_include_directories(wry_core_objects PRIVATE include)
+
+foreach(kind STATIC SHARED)
+    string(TOLOWER ${kind} suffix)
+    add_library(wrytograph_${suffix} ${kind} $<TARGET_OBJECTS:wry_core_objects>)
+    set_target_properties(wrytograph_${suffix} PROPERTIES
+        OUTPUT_NAME wrytograph EXPORT_NAME ${suffix}
+        VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
+    target_include_directories(wrytograph_${suffix} PUBLIC
+        $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
+        $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
+endforeach()
+
+add_library(wry_loader STATIC ${WRY_LOADER_SOURCES})
+set_target_properties(wry_loader PROPERTIES OUTPUT_NAME wrytograph-loader EXPORT_NAME loader)
+target_compile_options(wry_loader PRIVATE ${WRY_FREESTANDING})
+target_link_libraries(wry_loader PUBLIC wrytograph_static)

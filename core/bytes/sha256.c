@@ -1,0 +1,116 @@
+/* SHA-256, FIPS 180-4 section 6.2. */
+#include "wrytograph/bytes.h"
+
+#include <string.h>
+
+static const uint32_t round_constants[64] = {
+    0x428a2f98, 0x71374491, 0xb5c0fbcf, 0xe9b5dba5, 0x3956c25b, 0x59f111f1, 0x923f82a4, 0xab1c5ed5,
+    0xd807aa98, 0x12835b01, 0x243185be, 0x550c7dc3, 0x72be5d74, 0x80deb1fe, 0x9bdc06a7, 0xc19bf174,
+    0xe49b69c1, 0xefbe4786, 0x0fc19dc6, 0x240ca1cc, 0x2de92c6f, 0x4a7484aa, 0x5cb0a9dc, 0x76f988da,
+    0x983e5152, 0xa831c66d, 0xb00327c8, 0xbf597fc7, 0xc6e00bf3, 0xd5a79147, 0x06ca6351, 0x14292967,
+    0x27b70a85, 0x2e1b2138, 0x4d2c6dfc, 0x53380d13, 0x650a7354, 0x766a0abb, 0x81c2c92e, 0x92722c85,
+    0xa2bfe8a1, 0xa81a664b, 0xc24b8b70, 0xc76c51a3, 0xd192e819, 0xd6990624, 0xf40e3585, 0x106aa070,
+    0x19a4c116, 0x1e376c08, 0x2748774c, 0x34b0bcb5, 0x391c0cb3, 0x4ed8aa4a, 0x5b9cca4f, 0x682e6ff3,
+    0x748f82ee, 0x78a5636f, 0x84c87814, 0x8cc70208, 0x90befffa, 0xa4506ceb, 0xbef9a3f7, 0xc67178f2,
+};
+
+static uint32_t rotate_right(uint32_t x, unsigned n)
+{
+    return x >> n | x << (32 - n);
+}
+
+static uint32_t get32_big(const uint8_t *from)
+{
+    return (uint32_t)from[0] << 24 | (uint32_t)from[1] << 16 | (uint32_t)from[2] << 8 | from[3];
+}
+
+static void put32_big(uint8_t *to, uint32_t value)
+{
+    to[0] = (uint8_t)(value >> 24);
+    to[1] = (uint8_t)(value >> 16);
+    to[2] = (uint8_t)(value >> 8);
+    to[3] = (uint8_t)value;
+}
+
+static void compress(uint32_t state[8], const uint8_t block[64])
+{
+    uint32_t w[64];
+    uint32_t a = state[0], b = state[1], c = state[2], d = state[3];
+    uint32_t e = state[4], f = state[5], g = state[6], h = state[7];
+
+    for (unsigned t = 0; t < 16; t++)
+        w[t] = get32_big(block + (size_t)4 * t);
+    for (unsigned t = 16; t < 64; t++) {
+        uint32_t s0 = rotate_right(w[t - 15], 7) ^ rotate_right(w[t - 15], 18) ^ (w[t - 15] >> 3);
+        uint32_t s1 = rotate_right(w[t - 2], 17) ^ rotate_right(w[t - 2], 19) ^ (w[t - 2] >> 10);
+        w[t] = s1 + w[t - 7] + s0 + w[t - 16];
+    }
+    for (unsigned t = 0; t < 64; t++) {
+        uint32_t big1 = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
+        uint32_t t1 = h + big1 + ((e & f) ^ (~e & g)) + round_constants[t] + w[t];
+        uint32_t big0 = rotate_right(a, 2) ^ rotate_right(a, 13) ^ rotate_right(a, 22);
+        uint32_t t2 = big0 + ((a & b) ^ (a & c) ^ (b & c));
+        h = g;
+        g = f;
+        f = e;
+        e = d + t1;
+        d = c;
+        c = b;
+        b = a;
+        a = t1 + t2;
+    }
+    state[0] += a;
+    state[1] += b;
+    state[2] += c;
+    state[3] += d;
+    state[4] += e;
+    state[5] += f;
+    state[6] += g;
+    state[7] += h;
+}
+
+void wry_sha256_begin(struct wry_sha256 *sha)
+{
+    static const uint32_t start[8] = {0x6a09e667, 0xbb67ae85, 0x3c6ef372, 0xa54ff53a,
+                                      0x510e527f, 0x9b05688c, 0x1f83d9ab, 0x5be0cd19};
+    memcpy(sha->state, start, sizeof start);
+    sha->length = 0;
+}
+
+void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n)
+{
+    size_t held = sha->length % 64;
+
+    sha->length += n;
+    if (held > 0) {
+        size_t take = 64 - held < n ? 64 - held : n;
+        memcpy(sha->block + held, bytes, take);
+        if (held + take < 64)
+            return;
+        compress(sha->state, sha->block);
+        bytes += take;
+        n -= take;
+    }
+    for (; n >= 64; bytes += 64, n -= 64)
+        compress(sha->state, bytes);
+    memcpy(sha->block, bytes, n);
+}
+
+void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE])
+{
+    uint64_t bits = sha->length * 8;
+    size_t held = sha->length % 64;
+
+    sha->block[held++] = 0x80;
+    if (held > 56) {
+        memset(sha->block + held, 0, 64 - held);
+        compress(sha->state, sha->block);
+        held = 0;
+    }
+    memset(sha->block + held, 0, 56 - held);
+    put32_big(sha->block + 56, (uint32_t)(bits >> 32));
+    put32_big(sha->block + 60, (uint32_t)bits);
+    compress(sha->state, sha->block);
+    for (size_t i = 0; i < 8; i++)
+        put32_big(digest + 4 * i, sha->state[i]);
+}

@@ -1,0 +1,70 @@
+/* The table of chip descriptions. */
+#include "wrytograph/chip.h"
+
+#include <stdbool.h>
+
+static const struct wry_chip chips[] = {
+    {.code = WRY_CHIP_SANDERLING_S1,
+     .name = "sanderling-s1",
+     .title = "Sanderling S1",
+     .start_offset = 0x0,
+     .table_offset = WRY_NO_OFFSET,
+     .app_offset = 0x0,
+     .flash_min = 0x80000,
+     .flash_max = 0x200000,
+     .boot_speed = 38400,
+     .run_speed = 115200,
+     .top_speed = 921600},
+    {.code = WRY_CHIP_TURNSTONE_T2,
+     .name = "turnstone-t2",
+     .title = "Turnstone T2",
+     .start_offset = 0x4000,
+     .table_offset = 0xE000,
+     .app_offset = 0x40000,
+     .flash_min = 0x400000,
+     .flash_max = 0x1000000,
+     .boot_speed = 115200,
+     .run_speed = 115200,
+     .top_speed = 2000000},
+    {.code = WRY_CHIP_DUNLIN_D3,
+     .name = "dunlin-d3",
+     .title = "Dunlin D3",
+     .start_offset = 0x0,
+     .table_offset = WRY_NO_OFFSET,
+     .app_offset = 0x30000,
+     .flash_min = 0x200000,
+     .flash_max = 0x2000000,
+     .boot_speed = 115200,
+     .run_speed = 115200,
+     .top_speed = 2000000},
+};
+
+const struct wry_chip *wry_chip_at(size_t n)
+{
+    return n < sizeof chips / sizeof chips[0] ? &chips[n] : NULL;
+}
+
+const struct wry_chip *wry_chip_by_code(uint16_t code)
+{
+    for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
+        if (chips[i].code == code)
+            return &chips[i];
+    }
+    return NULL;
+}
+
+static bool same_text(const char *a, const char *b)
+{
+    while (*a != '\0' && *a == *b)
+        a++, b++;
+    return *a == *b;
+}
+
+const struct wry_chip *wry_chip_by_name(const char *name)
+{
+    for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
+        if (same_text(chips[i].name, name))
+            return &chips[i];
+    }
+    return NULL;
+}

@@ -1,0 +1,128 @@
+/* Placements checked, sorted, and seen as runs of sectors. */
+#include "wrytograph/plan.h"
+
+#include "wrytograph/message.h"
+
+static uint32_t end_of(const struct wry_placement *placement)
+{
+    return placement->offset + placement->length;
+}
+
+static void sort_by_offset(struct wry_placement *placements, size_t count)
+{
+    for (size_t i = 1; i < count; i++) {
+        struct wry_placement moved = placements[i];
+        size_t at = i;
+        for (; at > 0 && placements[at - 1].offset > moved.offset; at--)
+            placements[at] = placements[at - 1];
+        placements[at] = moved;
+    }
+}
+
+static enum wry_status fail(struct wry_fault *fault, enum wry_status status, uint32_t offset,
+                            uint32_t length, uint64_t expected, uint64_t found)
+{
+    *fault = (struct wry_fault){
+        .status = status, .offset = offset, .length = length, .expected = expected, .found = found};
+    return status;
+}
+
+enum wry_status wry_plan_init(struct wry_plan *plan, struct wry_placement *placements, size_t count,
+                              uint32_t flash_size, struct wry_fault *fault)
+{
+    sort_by_offset(placements, count);
+    for (size_t i = 0; i < count; i++) {
+        const struct wry_placement *p = &placements[i];
+        if (p->length == 0 || p->offset >= flash_size || p->length > flash_size - p->offset)
+            return fail(fault, WRY_BAD_RANGE, p->offset, p->length, i, flash_size);
+        if (i > 0 && end_of(p - 1) > p->offset) {
+            uint32_t end = end_of(p - 1) < end_of(p) ? end_of(p - 1) : end_of(p);
+            return fail(fault, WRY_OVERLAP, p->offset, end - p->offset, i - 1, i);
+        }
+    }
+    plan->placements = placements;
+    plan->count = count;
+    plan->flash_size = flash_size;
+    return WRY_OK;
+}
+
+/* Index of the first placement that ends after offset. */
+static size_t first_after(const struct wry_plan *plan, uint32_t offset)
+{
+    size_t low = 0, high = plan->count;
+
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (end_of(&plan->placements[middle]) > offset)
+            high = middle;
+        else
+            low = middle + 1;
+    }
+    return low;
+}
+
+/* The part of the i-th placement within the range; false when it begins after the range. */
+static bool part_within(const struct wry_plan *plan, size_t i, uint32_t offset, uint32_t length,
+                        uint32_t *start, uint32_t *end)
+{
+    if (i >= plan->count || plan->placements[i].offset >= offset + length)
+        return false;
+    const struct wry_placement *p = &plan->placements[i];
+    *start = p->offset > offset ? p->offset : offset;
+    *end = end_of(p) < offset + length ? end_of(p) : offset + length;
+    return true;
+}
+
+uint32_t wry_plan_covered(const struct wry_plan *plan, uint32_t offset, uint32_t length)
+{
+    uint32_t covered = 0, start, end;
+
+    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &start, &end);
+         i++)
+        covered += end - start;
+    return covered;
+}
+
+bool wry_plan_overlay(const struct wry_plan *plan, uint32_t offset, uint8_t *bytes, uint32_t length)
+{
+    uint32_t start, end;
+
+    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &start, &end);
+         i++) {
+        const struct wry_placement *p = &plan->placements[i];
+        if (!p->reader.read(p->reader.context, start - p->offset, bytes + (start - offset),
+                            end - start))
+            return false;
+    }
+    return true;
+}
+
+bool wry_plan_next_run(const struct wry_plan *plan, uint32_t from, struct wry_run *run)
+{
+    size_t i = first_after(plan, from);
+
+    if (i == plan->count)
+        return false;
+    uint32_t first = plan->placements[i].offset > from ? plan->placements[i].offset : from;
+    run->start = first - first % WRY_SECTOR_SIZE;
+    run->end = run->start + WRY_SECTOR_SIZE;
+    run->head_mixed = wry_plan_covered(plan, run->start, WRY_SECTOR_SIZE) < WRY_SECTOR_SIZE;
+    run->tail_mixed = false;
+    while (!run->tail_mixed && run->end < plan->flash_size) {
+        uint32_t covered = wry_plan_covered(plan, run->end, WRY_SECTOR_SIZE);
+        if (covered == 0)
+            break;
+        run->tail_mixed = covered < WRY_SECTOR_SIZE;
+        run->end += WRY_SECTOR_SIZE;
+    }
+    return true;
+}
+
+uint64_t wry_plan_total(const struct wry_plan *plan)
+{
+    uint64_t total = 0;
+
+    for (size_t i = 0; i < plan->count; i++)
+        total += plan->placements[i].length;
+    return total;
+}

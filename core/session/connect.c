@@ -1,0 +1,162 @@
+/* Loading mode, hello, and finding the board again. */
+#include "inner.h"
+
+#include <string.h>
+
+enum {
+    ATTEMPTS = 3,    /* resets into loading mode */
+    HELLO_TRIES = 6, /* after each */
+    RECOVER_TRIES = 24,
+    RESET_AFTER = 12, /* tries to recover before the board is reset into loading mode */
+};
+
+#define RESET_TIME (50 * US_PER_MS)
+#define STRAP_TIME (60 * US_PER_MS) /* from reset released until the ROM has sampled the strap */
+
+void wry_session_init(struct wry_session *session, const struct wry_port *port,
+                      const struct wry_session_config *config)
+{
+    memset(session, 0, sizeof *session);
+    session->port = port;
+    session->config = *config;
+    session->seq = (uint16_t)(config->token ^ config->token >> 16);
+    session->speed = WRY_STARTING_SPEED;
+    session->speed_bound = config->max_speed > 0 ? config->max_speed : UINT32_MAX;
+    wry_decoder_init(&session->decoder, session->body, sizeof session->body);
+}
+
+static enum wry_status pause(struct wry_session *session, uint64_t time)
+{
+    session->port->sleep(session->port->context, session_now(session) + time);
+    return WRY_OK;
+}
+
+/* The strap is held through the end of reset, then let go. */
+static enum wry_status enter_loading_mode(struct wry_session *session)
+{
+    const struct wry_port *port = session->port;
+    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
+
+    if (status == WRY_OK)
+        status = port->set_lines(port->context, true, true);
+    if (status == WRY_OK)
+        status = pause(session, RESET_TIME);
+    if (status == WRY_OK)
+        status = port->set_lines(port->context, false, true);
+    if (status == WRY_OK)
+        status = pause(session, STRAP_TIME);
+    if (status == WRY_OK)
+        status = port->set_lines(port->context, false, false);
+    if (status != WRY_OK)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_CONNECT, 0);
+    return WRY_OK;
+}
+
+/* Bounds on what the board claims, so that nothing later has to doubt them. */
+static bool reply_is_sane(const struct wry_hello_reply *reply)
+{
+    return reply->window >= WRY_SECTOR_SIZE &&
+           reply->window <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE &&
+           reply->window % WRY_PAGE_SIZE == 0 && reply->payload_max >= WRY_PAGE_SIZE &&
+           reply->payload_max % WRY_PAGE_SIZE == 0 && reply->capacity % WRY_SECTOR_SIZE == 0 &&
+           reply->top_speed >= WRY_STARTING_SPEED;
+}
+
+/* Takes the reply over; the same board must answer throughout. */
+static enum wry_status accept_reply(struct wry_session *session,
+                                    const struct wry_hello_reply *reply)
+{
+    if (reply->token != session->config.token)
+        return WRY_NO_ANSWER;
+    if (reply->version != WRY_PROTOCOL_VERSION)
+        return session_fail(session, WRY_UNSUPPORTED, WRY_STEP_CONNECT, 0);
+    if (!reply_is_sane(reply))
+        return session_fail(session, WRY_REFUSED, WRY_STEP_CONNECT, 0);
+    if (session->connected && memcmp(reply->eui48, session->board.eui48, sizeof reply->eui48) != 0)
+        return session_fail(session, WRY_WRONG_BOARD, WRY_STEP_CONNECT, 0);
+    session->board = *reply;
+    session->continued = reply->continued;
+    session->connected = true;
+    if (reply->capacity == 0)
+        return session_fail(session, WRY_FLASH_FAILED, WRY_STEP_CONNECT, 0);
+    return WRY_OK;
+}
+
+enum wry_status session_hello(struct wry_session *session, unsigned tries)
+{
+    struct wry_hello_message hello = {.token = session->config.token,
+                                      .version_min = WRY_PROTOCOL_VERSION,
+                                      .version_max = WRY_PROTOCOL_VERSION};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message message;
+    struct wry_hello_reply reply;
+
+    size_t n = wry_message_put_hello(head, session_next_seq(session), &hello);
+    enum wry_status status =
+        session_exchange(session, head, n, WRY_KIND_HELLO | WRY_KIND_REPLY, tries, &message);
+    if (status != WRY_OK)
+        return status;
+    if (!wry_message_get_hello_reply(&message, &reply))
+        return session_fail(session, WRY_REFUSED, WRY_STEP_CONNECT, 0);
+    return accept_reply(session, &reply);
+}
+
+enum wry_status wry_session_connect(struct wry_session *session)
+{
+    unsigned attempts = session->config.attempts > 0 ? session->config.attempts : ATTEMPTS;
+    enum wry_status status = WRY_NO_ANSWER;
+
+    for (unsigned i = 0; i < attempts; i++) {
+        status = session_report(session, WRY_STEP_CONNECT, 0, i, attempts);
+        if (status == WRY_OK)
+            status = enter_loading_mode(session);
+        if (status != WRY_OK)
+            return status;
+        status = session_hello(session, HELLO_TRIES);
+        if (status == WRY_OK)
+            return session_climb(session);
+        if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
+            return status;
+    }
+    return session_fail(session, WRY_NO_ANSWER, WRY_STEP_CONNECT, 0);
+}
+
+/* Calls at the speed in use and at the starting speed in turn; resets the board as a last resort.
+ */
+enum wry_status session_recover(struct wry_session *session, enum wry_step step)
+{
+    uint32_t speed = session->speed;
+
+    for (unsigned i = 0; i < RECOVER_TRIES; i++) {
+        enum wry_status status = session_report(session, step, 0, i, RECOVER_TRIES);
+        if (status == WRY_OK)
+            status = i == RESET_AFTER
+                         ? enter_loading_mode(session)
+                         : session_set_port_speed(session, i % 2 == 0 ? speed : WRY_STARTING_SPEED);
+        if (status != WRY_OK)
+            return status;
+        status = session_hello(session, 2);
+        if (status == WRY_OK) {
+            session->stats.reconnects++;
+            return session->speed == speed ? WRY_OK : session_climb(session);
+        }
+        if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
+            return status;
+    }
+    return session_fail(session, WRY_LINK_LOST, step, 0);
+}
+
+enum wry_status wry_session_start(struct wry_session *session)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message reply;
+    size_t n = wry_message_put_bare(head, WRY_KIND_START, session_next_seq(session));
+    enum wry_status status =
+        session_exchange(session, head, n, WRY_KIND_START | WRY_KIND_REPLY, HELLO_TRIES, &reply);
+
+    if (status != WRY_OK)
+        session->fault.step = WRY_STEP_START;
+    else
+        session->connected = false;
+    return status;
+}

@@ -1,0 +1,199 @@
+/* Frames out and in, and requests that are repeated until answered. */
+#include "inner.h"
+
+#include <string.h>
+
+#define REPLY_TIME (120 * US_PER_MS) /* adapters hold bytes back for up to 16 ms each way */
+
+enum {
+    SEND_PIECE = 256,
+    BITS_PER_BYTE = 10,
+};
+
+uint64_t session_now(const struct wry_session *session)
+{
+    return session->port->now(session->port->context);
+}
+
+uint16_t session_next_seq(struct wry_session *session)
+{
+    /* 0 marks messages that answer no request. */
+    if (++session->seq == 0)
+        session->seq = 1;
+    return session->seq;
+}
+
+static enum wry_status send_piece(struct wry_session *session, const uint8_t *bytes, size_t n)
+{
+    uint64_t now = session_now(session);
+    uint64_t start = session->line_free_at > now ? session->line_free_at : now;
+
+    session->line_free_at = start + n * BITS_PER_BYTE * UINT64_C(1000000) / session->speed;
+    session->stats.bytes_sent += n;
+    return session->port->write(session->port->context, bytes, n);
+}
+
+enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
+                             const uint8_t *payload, size_t payload_length)
+{
+    struct wry_encoder encoder;
+    uint8_t piece[SEND_PIECE];
+    size_t n;
+
+    wry_encoder_init(&encoder, head, head_length, payload, payload_length);
+    while ((n = wry_encoder_give(&encoder, piece, sizeof piece)) > 0) {
+        if (send_piece(session, piece, n) != WRY_OK)
+            return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+    }
+    return WRY_OK;
+}
+
+/* Keeps what is not ours, for whoever has to explain why nobody answers. */
+static void hear(struct wry_session *session, const uint8_t *bytes, size_t n)
+{
+    for (size_t i = 0; i < n; i++) {
+        uint8_t byte = bytes[i];
+        session->heard[session->heard_at++ % WRY_SESSION_HEARD] = byte;
+        session->stats.bytes_outside++;
+        session->stats.bytes_printable +=
+            (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n';
+    }
+}
+
+size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSION_HEARD])
+{
+    size_t end = session->heard_at;
+    size_t n = end < WRY_SESSION_HEARD ? end : WRY_SESSION_HEARD;
+
+    for (size_t i = 0; i < n; i++)
+        to[i] = session->heard[(end - n + i) % WRY_SESSION_HEARD];
+    return n;
+}
+
+static void note_digest(struct wry_session *session, const struct wry_message *message)
+{
+    struct wry_digest_reply reply;
+
+    if (!wry_message_get_digest_reply(message, &reply) ||
+        reply.digest_length > sizeof session->payload)
+        return;
+    session->digest_fresh = true;
+    session->digest_seq = message->seq;
+    session->digest_range = reply.range;
+    session->digest_length = reply.digest_length;
+    memcpy(session->payload, reply.digest, reply.digest_length);
+}
+
+static void note(struct wry_session *session, const struct wry_message *message)
+{
+    struct wry_progress_message progress;
+
+    if (message->kind == (WRY_KIND_STATUS | WRY_KIND_REPLY) &&
+        wry_message_get_progress(message, &progress)) {
+        session->progress = progress;
+        session->progress_fresh = true;
+    } else if (message->kind == (WRY_KIND_DIGEST | WRY_KIND_REPLY)) {
+        note_digest(session, message);
+    } else if (!(message->kind & WRY_KIND_REPLY)) {
+        session->stats.own_frames++;
+    }
+}
+
+/* Works through the raw bytes in hand; true when a good frame ended. */
+static bool decode(struct wry_session *session, struct wry_message *message)
+{
+    while (session->raw_at < session->raw_fill) {
+        const uint8_t *at = session->raw + session->raw_at;
+        enum wry_frame_event event;
+        size_t used =
+            wry_decoder_take(&session->decoder, at, session->raw_fill - session->raw_at, &event);
+        session->raw_at += used;
+        if (event == WRY_FRAME_OUTSIDE)
+            hear(session, at, used);
+        else if (event == WRY_FRAME_BAD)
+            session->stats.frames_bad++;
+        else if (event == WRY_FRAME_GOOD &&
+                 wry_message_split(message, session->decoder.body, session->decoder.length)) {
+            note(session, message);
+            return true;
+        }
+    }
+    return false;
+}
+
+enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
+                                struct wry_message *message, bool *got)
+{
+    for (;;) {
+        *got = decode(session, message);
+        if (*got)
+            return WRY_OK;
+        session->raw_at = 0;
+        enum wry_status status =
+            session->port->read(session->port->context, session->raw, sizeof session->raw, deadline,
+                                &session->raw_fill);
+        session->stats.bytes_received += session->raw_fill;
+        if (status != WRY_OK)
+            return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+        if (session->raw_fill == 0)
+            return WRY_OK;
+    }
+}
+
+uint64_t session_reply_deadline(const struct wry_session *session)
+{
+    uint64_t now = session_now(session);
+    uint64_t left = session->line_free_at > now ? session->line_free_at : now;
+
+    return left + REPLY_TIME;
+}
+
+/* One try: waits for the reply until it is overdue. WRY_NO_ANSWER when it did not come. */
+static enum wry_status await_reply(struct wry_session *session, uint8_t reply_kind, uint16_t seq,
+                                   struct wry_message *reply)
+{
+    uint64_t deadline = session_reply_deadline(session);
+    struct wry_error_message error;
+    bool got;
+
+    for (;;) {
+        enum wry_status status = session_receive(session, deadline, reply, &got);
+        if (status != WRY_OK)
+            return status;
+        if (!got)
+            return WRY_NO_ANSWER;
+        if (reply->seq != seq)
+            continue;
+        if (reply->kind == reply_kind)
+            return WRY_OK;
+        if (reply->kind == WRY_KIND_ERROR && wry_message_get_error(reply, &error))
+            return session_refused(session, WRY_STEP_NONE, error.code, error.offset);
+    }
+}
+
+enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
+                                 uint8_t reply_kind, unsigned tries, struct wry_message *reply)
+{
+    uint16_t seq = wry_get16(head + 2);
+
+    for (unsigned i = 0; i < tries; i++) {
+        enum wry_status status = session_send(session, head, length, NULL, 0);
+        if (status == WRY_OK)
+            status = await_reply(session, reply_kind, seq, reply);
+        if (status != WRY_NO_ANSWER)
+            return status;
+    }
+    return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+}
+
+enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud)
+{
+    if (session->port->set_speed(session->port->context, baud) != WRY_OK)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_SPEED, 0);
+    session->speed = baud;
+    session->line_free_at = session_now(session);
+    wry_decoder_init(&session->decoder, session->body, sizeof session->body);
+    session->raw_at = session->raw_fill = 0;
+    session->port->discard(session->port->context);
+    return WRY_OK;
+}

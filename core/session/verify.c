@@ -1,0 +1,178 @@
+/*
+ * Comparing a placement with the flash. The board's SHA-256 decides; only where it differs are
+ * sector digests asked for, and only sectors that differ are read.
+ */
+#include "inner.h"
+
+#include <string.h>
+
+#define DIGEST_SECTORS_MAX 256u
+
+struct verify_job {
+    struct wry_session *session;
+    const struct wry_placement *placement;
+    const struct wry_difference_sink *sink;
+    uint32_t at, length; /* the difference being gathered; length 0 = none */
+    uint8_t expected, found;
+    uint32_t first; /* of all differences */
+    uint64_t bytes;
+    bool source_failed;
+};
+
+static bool read_source(struct verify_job *job, uint32_t offset, uint8_t *to, size_t n)
+{
+    const struct wry_placement *p = job->placement;
+
+    if (!p->reader.read(p->reader.context, offset - p->offset, to, n))
+        job->source_failed = true;
+    return !job->source_failed;
+}
+
+static void tell(struct verify_job *job)
+{
+    if (job->length > 0)
+        job->sink->difference(job->sink->context, job->at, job->length, job->expected, job->found);
+    job->length = 0;
+}
+
+static void note_byte(struct verify_job *job, uint32_t offset, uint8_t expected, uint8_t found)
+{
+    if (job->length > 0 && job->at + job->length == offset) {
+        job->length++;
+    } else {
+        tell(job);
+        job->at = offset;
+        job->length = 1;
+        job->expected = expected;
+        job->found = found;
+    }
+    if (job->bytes++ == 0 || offset < job->first)
+        job->first = offset;
+}
+
+/* A writer: compares what the board sends with the source. */
+static bool compare(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    struct verify_job *job = context;
+    uint8_t piece[WRY_PAGE_SIZE];
+
+    for (size_t done = 0; done < n; done += sizeof piece) {
+        size_t length = n - done < sizeof piece ? n - done : sizeof piece;
+        uint32_t at = offset + (uint32_t)done;
+        if (!read_source(job, at, piece, length))
+            return false;
+        for (size_t i = 0; i < length; i++) {
+            if (piece[i] != bytes[done + i])
+                note_byte(job, at + (uint32_t)i, piece[i], bytes[done + i]);
+        }
+    }
+    return true;
+}
+
+static enum wry_status read_and_compare(struct verify_job *job, uint32_t offset, uint32_t length)
+{
+    struct wry_writer writer = {.context = job, .write = compare};
+
+    return length > 0 ? wry_session_read(job->session, offset, length, &writer) : WRY_OK;
+}
+
+static bool source_sector_crc(struct verify_job *job, uint32_t offset, uint32_t *crc)
+{
+    uint8_t piece[WRY_PAGE_SIZE];
+
+    *crc = 0;
+    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof piece) {
+        if (!read_source(job, offset + i, piece, sizeof piece))
+            return false;
+        *crc = wry_crc32(*crc, piece, sizeof piece);
+    }
+    return true;
+}
+
+/* Whole sectors, as many as one answer holds. */
+static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
+{
+    struct wry_session *session = job->session;
+    uint8_t sums[DIGEST_SECTORS_MAX * 4];
+    uint32_t crc;
+    uint16_t seq;
+    uint32_t length = count * WRY_SECTOR_SIZE;
+    enum wry_status status = session_ask_digest(session, offset, length, WRY_FLAG_SECTORS, &seq);
+
+    if (status == WRY_OK)
+        status = session_await_digest(session, offset, length, WRY_FLAG_SECTORS, seq);
+    if (status != WRY_OK)
+        return status;
+    memcpy(sums, session->payload, (size_t)count * 4);
+    for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
+        uint32_t at = offset + i * WRY_SECTOR_SIZE;
+        if (!source_sector_crc(job, at, &crc))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
+        if (crc != wry_get32(sums + (size_t)i * 4))
+            status = read_and_compare(job, at, WRY_SECTOR_SIZE);
+    }
+    return status;
+}
+
+static enum wry_status find_differences(struct verify_job *job)
+{
+    uint32_t at = job->placement->offset;
+    uint32_t end = at + job->placement->length;
+    uint32_t to_boundary = (WRY_SECTOR_SIZE - at % WRY_SECTOR_SIZE) % WRY_SECTOR_SIZE;
+    uint32_t head = to_boundary < end - at ? to_boundary : end - at;
+    enum wry_status status = read_and_compare(job, at, head);
+
+    at += head;
+    while (status == WRY_OK && end - at >= WRY_SECTOR_SIZE) {
+        uint32_t count = (end - at) / WRY_SECTOR_SIZE;
+        count = count < DIGEST_SECTORS_MAX ? count : DIGEST_SECTORS_MAX;
+        status = compare_sectors(job, at, count);
+        at += count * WRY_SECTOR_SIZE;
+    }
+    if (status == WRY_OK)
+        status = read_and_compare(job, at, end - at);
+    tell(job);
+    return status;
+}
+
+static bool source_digest(struct verify_job *job, uint8_t digest[WRY_SHA256_SIZE])
+{
+    const struct wry_placement *p = job->placement;
+    uint8_t piece[WRY_PAGE_SIZE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    for (uint32_t done = 0; done < p->length; done += sizeof piece) {
+        uint32_t n = p->length - done < sizeof piece ? p->length - done : sizeof piece;
+        if (!read_source(job, p->offset + done, piece, n))
+            return false;
+        wry_sha256_add(&sha, piece, n);
+    }
+    wry_sha256_end(&sha, digest);
+    return true;
+}
+
+enum wry_status wry_session_verify(struct wry_session *session,
+                                   const struct wry_placement *placement,
+                                   const struct wry_difference_sink *sink)
+{
+    struct verify_job job = {.session = session, .placement = placement, .sink = sink};
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    enum wry_status status =
+        wry_session_digest(session, placement->offset, placement->length, theirs);
+
+    if (status != WRY_OK)
+        return status;
+    if (!source_digest(&job, ours))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, placement->offset);
+    if (memcmp(ours, theirs, sizeof ours) == 0)
+        return WRY_OK;
+    status = find_differences(&job);
+    if (status != WRY_OK)
+        return status;
+    session_fail(session, WRY_DIFFERS, WRY_STEP_DIGEST,
+                 job.bytes > 0 ? job.first : placement->offset);
+    session->fault.found = job.bytes;
+    session->fault.length = placement->length;
+    return WRY_DIFFERS;
+}

@@ -1,0 +1,252 @@
+/* Bodies of frames: encoding and checked decoding. */
+#include "wrytograph/message.h"
+
+#include <string.h>
+
+#include "wrytograph/bytes.h"
+
+enum {
+    HELLO_SIZE = 8,
+    HELLO_REPLY_SIZE = 40,
+    SPEED_SIZE = 4,
+    RANGE_SIZE = 8,
+    DATA_SIZE = 8,
+    PROGRESS_SIZE = 30,
+    ERROR_SIZE = 8,
+};
+
+static size_t put_prefix(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq)
+{
+    to[0] = kind;
+    to[1] = flags;
+    wry_put16(to + 2, seq);
+    return WRY_MESSAGE_PREFIX;
+}
+
+bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t length)
+{
+    if (length < WRY_MESSAGE_PREFIX)
+        return false;
+    message->kind = body[0];
+    message->flags = body[1];
+    message->seq = wry_get16(body + 2);
+    message->fields = body + WRY_MESSAGE_PREFIX;
+    message->length = length - WRY_MESSAGE_PREFIX;
+    return true;
+}
+
+size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_message *hello)
+{
+    uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO, 0, seq);
+
+    wry_put32(f, hello->token);
+    f[4] = hello->version_min;
+    f[5] = hello->version_max;
+    wry_put16(f + 6, 0);
+    return WRY_MESSAGE_PREFIX + HELLO_SIZE;
+}
+
+bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_message *hello)
+{
+    const uint8_t *f = message->fields;
+
+    if (message->length < HELLO_SIZE)
+        return false;
+    hello->token = wry_get32(f);
+    hello->version_min = f[4];
+    hello->version_max = f[5];
+    return hello->version_min <= hello->version_max;
+}
+
+size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_hello_reply *reply)
+{
+    uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO | WRY_KIND_REPLY, 0, seq);
+
+    wry_put32(f, reply->token);
+    f[4] = reply->version;
+    f[5] = reply->continued;
+    wry_put16(f + 6, reply->features);
+    wry_put16(f + 8, reply->chip_code);
+    f[10] = reply->chip_revision;
+    f[11] = reply->protect;
+    memcpy(f + 12, reply->eui48, WRY_EUI48_SIZE);
+    memcpy(f + 18, reply->jedec, WRY_JEDEC_SIZE);
+    f[21] = reply->encodings;
+    wry_put32(f + 22, reply->capacity);
+    wry_put32(f + 26, reply->window);
+    wry_put16(f + 30, reply->payload_max);
+    wry_put32(f + 32, reply->top_speed);
+    wry_put32(f + 36, 0);
+    return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
+}
+
+bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_hello_reply *reply)
+{
+    const uint8_t *f = message->fields;
+
+    if (message->length < HELLO_REPLY_SIZE)
+        return false;
+    reply->token = wry_get32(f);
+    reply->version = f[4];
+    reply->continued = f[5] == 1;
+    reply->features = wry_get16(f + 6);
+    reply->chip_code = wry_get16(f + 8);
+    reply->chip_revision = f[10];
+    reply->protect = f[11];
+    memcpy(reply->eui48, f + 12, WRY_EUI48_SIZE);
+    memcpy(reply->jedec, f + 18, WRY_JEDEC_SIZE);
+    reply->encodings = f[21];
+    reply->capacity = wry_get32(f + 22);
+    reply->window = wry_get32(f + 26);
+    reply->payload_max = wry_get16(f + 30);
+    reply->top_speed = wry_get32(f + 32);
+    return true;
+}
+
+size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t baud)
+{
+    uint8_t *f = to + put_prefix(to, kind, 0, seq);
+
+    wry_put32(f, baud);
+    return WRY_MESSAGE_PREFIX + SPEED_SIZE;
+}
+
+bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_message *speed)
+{
+    if (message->length < SPEED_SIZE)
+        return false;
+    speed->baud = wry_get32(message->fields);
+    return speed->baud > 0;
+}
+
+size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq,
+                             const struct wry_range_message *range)
+{
+    uint8_t *f = to + put_prefix(to, kind, flags, seq);
+
+    wry_put32(f, range->offset);
+    wry_put32(f + 4, range->length);
+    return WRY_MESSAGE_PREFIX + RANGE_SIZE;
+}
+
+bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range)
+{
+    if (message->length < RANGE_SIZE)
+        return false;
+    range->offset = wry_get32(message->fields);
+    range->length = wry_get32(message->fields + 4);
+    return range->length > 0 && range->length <= UINT32_MAX - range->offset;
+}
+
+size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
+                            const struct wry_data_message *data)
+{
+    uint8_t *f = to + put_prefix(to, kind, 0, seq);
+
+    wry_put32(f, data->offset);
+    wry_put32(f + 4, (data->length & 0xFFFFFF) | (uint32_t)data->encoding << 24);
+    return WRY_DATA_HEAD;
+}
+
+bool wry_message_get_data(const struct wry_message *message, struct wry_data_message *data)
+{
+    const uint8_t *f = message->fields;
+
+    if (message->length < DATA_SIZE)
+        return false;
+    data->offset = wry_get32(f);
+    data->length = wry_get32(f + 4) & 0xFFFFFF;
+    data->encoding = f[7];
+    data->payload = f + DATA_SIZE;
+    data->payload_length = message->length - DATA_SIZE;
+    if (data->length == 0 || data->length > UINT32_MAX - data->offset)
+        return false;
+    if (data->encoding == WRY_ENCODING_STORED)
+        return data->payload_length == data->length && data->length <= WRY_PAYLOAD_MAX;
+    return data->encoding == WRY_ENCODING_BLANK && data->payload_length == 0;
+}
+
+size_t wry_message_put_bare(uint8_t *to, uint8_t kind, uint16_t seq)
+{
+    return put_prefix(to, kind, 0, seq);
+}
+
+size_t wry_message_put_progress(uint8_t *to, uint16_t seq,
+                                const struct wry_progress_message *progress)
+{
+    uint8_t *f = to + put_prefix(to, WRY_KIND_STATUS | WRY_KIND_REPLY, 0, seq);
+
+    f[0] = progress->job;
+    f[1] = progress->error;
+    wry_put16(f + 2, progress->last_seq);
+    wry_put32(f + 4, progress->received);
+    wry_put32(f + 8, progress->limit);
+    wry_put32(f + 12, progress->erased);
+    wry_put32(f + 16, progress->programmed);
+    wry_put32(f + 20, progress->digested);
+    wry_put32(f + 24, progress->error_offset);
+    f[28] = progress->bitmap_length;
+    f[29] = 0;
+    memcpy(f + PROGRESS_SIZE, progress->bitmap, progress->bitmap_length);
+    return WRY_MESSAGE_PREFIX + PROGRESS_SIZE + (size_t)progress->bitmap_length;
+}
+
+bool wry_message_get_progress(const struct wry_message *message,
+                              struct wry_progress_message *progress)
+{
+    const uint8_t *f = message->fields;
+
+    if (message->length < PROGRESS_SIZE)
+        return false;
+    progress->job = f[0];
+    progress->error = f[1];
+    progress->last_seq = wry_get16(f + 2);
+    progress->received = wry_get32(f + 4);
+    progress->limit = wry_get32(f + 8);
+    progress->erased = wry_get32(f + 12);
+    progress->programmed = wry_get32(f + 16);
+    progress->digested = wry_get32(f + 20);
+    progress->error_offset = wry_get32(f + 24);
+    progress->bitmap_length = f[28];
+    if (progress->bitmap_length > sizeof progress->bitmap ||
+        message->length != (size_t)PROGRESS_SIZE + progress->bitmap_length)
+        return false;
+    memset(progress->bitmap, 0, sizeof progress->bitmap);
+    memcpy(progress->bitmap, f + PROGRESS_SIZE, progress->bitmap_length);
+    return progress->received <= progress->limit;
+}
+
+bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page)
+{
+    return page / 8 < progress->bitmap_length && (progress->bitmap[page / 8] >> page % 8 & 1) != 0;
+}
+
+bool wry_message_get_digest_reply(const struct wry_message *message, struct wry_digest_reply *reply)
+{
+    if (!wry_message_get_range(message, &reply->range))
+        return false;
+    reply->digest = message->fields + RANGE_SIZE;
+    reply->digest_length = message->length - RANGE_SIZE;
+    return reply->digest_length > 0;
+}
+
+size_t wry_message_put_error(uint8_t *to, uint16_t seq, const struct wry_error_message *error)
+{
+    uint8_t *f = to + put_prefix(to, WRY_KIND_ERROR, 0, seq);
+
+    f[0] = error->of_kind;
+    f[1] = error->code;
+    wry_put16(f + 2, 0);
+    wry_put32(f + 4, error->offset);
+    return WRY_MESSAGE_PREFIX + ERROR_SIZE;
+}
+
+bool wry_message_get_error(const struct wry_message *message, struct wry_error_message *error)
+{
+    if (message->length < ERROR_SIZE)
+        return false;
+    error->of_kind = message->fields[0];
+    error->code = message->fields[1];
+    error->offset = wry_get32(message->fields + 4);
+    return true;
+}

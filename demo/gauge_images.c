@@ -1,0 +1,152 @@
+/*
+ * Makes the images of the tide-gauge demo: start program, region table and application for a
+ * Turnstone T2 with 4 MiB of flash, and the flash of three gauges as they came back from the pier,
+ * with an older application and each its own calibration. The same bytes at every run.
+ *
+ * usage: gauge_images FOLDER
+ */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "wrytograph/boot_header.h"
+#include "wrytograph/bytes.h"
+#include "wrytograph/chip.h"
+#include "wrytograph/message.h"
+#include "wrytograph/region_table.h"
+
+#define FLASH_SIZE 0x400000u
+#define START_OFFSET 0x4000u
+#define TABLE_OFFSET 0xE000u
+#define SETTINGS_OFFSET 0x10000u
+#define APP_OFFSET 0x40000u
+#define APP_BODY (900u * 1024u)
+#define START_BODY 21000u
+
+static uint64_t next_random(uint64_t *state)
+{
+    uint64_t z = *state += UINT64_C(0x9E3779B97F4A7C15);
+
+    z = (z ^ z >> 30) * UINT64_C(0xBF58476D1CE4E5B9);
+    z = (z ^ z >> 27) * UINT64_C(0x94D049BB133111EB);
+    return z ^ z >> 31;
+}
+
+/*
+ * Bytes that compress as firmware does: short words from a small vocabulary, as instructions are,
+ * mixed with constants, with now and then a longer stretch said before.
+ */
+static void fill_like_firmware(uint8_t *to, size_t n, uint64_t seed)
+{
+    uint8_t words[256][4];
+    size_t at = 0;
+
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
+        uint64_t r = next_random(&seed);
+        memcpy(words[i], &r, sizeof words[i]);
+    }
+    while (at < n) {
+        uint64_t r = next_random(&seed);
+        uint8_t piece[4];
+        size_t length = n - at < 4 ? n - at : 4;
+        if (r % 100 < 50) {
+            memcpy(piece, words[(r >> 8) % 256 * ((r >> 16) % 256) / 256], 4);
+        } else if (r % 100 < 62 && at > 4096) {
+            size_t back = 64 + (r >> 8) % 4000, repeat = 8 + (r >> 40) % 24;
+            for (; repeat > 0 && at < n; repeat--, at++)
+                to[at] = to[at - back];
+            continue;
+        } else {
+            uint64_t constant = next_random(&seed);
+            memcpy(piece, &constant, 4);
+        }
+        memcpy(to + at, piece, length);
+        at += length;
+    }
+}
+
+/* Header, body and digest into to; returns the whole length. */
+static size_t make_program(uint8_t *to, const char *version, uint32_t body_length, uint64_t seed)
+{
+    struct wry_boot_header header = {.chip_code = WRY_CHIP_TURNSTONE_T2,
+                                     .flash_size_log2 = 22,
+                                     .read_lines = 2,
+                                     .read_clock = 40,
+                                     .body_length = body_length};
+    uint8_t *body = to + WRY_BOOT_HEADER_SIZE;
+    struct wry_sha256 sha;
+
+    snprintf(header.version, sizeof header.version, "%s", version);
+    wry_boot_header_put(to, &header);
+    fill_like_firmware(body, body_length, seed);
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, body, body_length);
+    wry_sha256_end(&sha, body + body_length);
+    return WRY_BOOT_HEADER_SIZE + body_length + WRY_SHA256_SIZE;
+}
+
+static size_t make_table(uint8_t *to)
+{
+    static const struct wry_region_table table = {
+        .flash_size = FLASH_SIZE,
+        .count = 5,
+        .regions = {
+            {.name = "start", .kind = WRY_REGION_START, .offset = START_OFFSET, .length = 0xA000},
+            {.name = "table", .kind = WRY_REGION_TABLE, .offset = TABLE_OFFSET, .length = 0x1000},
+            {.name = "calibration",
+             .kind = WRY_REGION_SETTINGS,
+             .offset = SETTINGS_OFFSET,
+             .length = 0x4000},
+            {.name = "app", .kind = WRY_REGION_APP, .offset = APP_OFFSET, .length = 0x180000},
+            {.name = "log", .kind = WRY_REGION_FILES, .offset = 0x1C0000, .length = 0x240000},
+        }};
+
+    return wry_region_table_put(to, &table);
+}
+
+static void save(const char *folder, const char *name, const uint8_t *bytes, size_t n)
+{
+    char path[4096];
+
+    snprintf(path, sizeof path, "%s/%s", folder, name);
+    FILE *file = fopen(path, "wb");
+    if (!file || fwrite(bytes, 1, n, file) != n || fclose(file) != 0) {
+        perror(path);
+        exit(1);
+    }
+}
+
+/* What a gauge holds when it comes back: old programs, its own calibration, a log. */
+static void save_returned(const char *folder, unsigned gauge, uint8_t *flash)
+{
+    char name[64];
+
+    memset(flash, 0xFF, FLASH_SIZE);
+    make_program(flash + START_OFFSET, "gauge-start 1.0.2", START_BODY - 900, 11);
+    make_table(flash + TABLE_OFFSET);
+    int n = snprintf((char *)flash + SETTINGS_OFFSET, 256,
+                     "gauge %u\npier %c\ndatum_mm -%u\nscale 1.00%u\n", gauge,
+                     'A' + (char)gauge - 1, 1790 + 37 * gauge, 11 * gauge);
+    flash[SETTINGS_OFFSET + (uint32_t)n] = 0;
+    make_program(flash + APP_OFFSET, "tide-gauge 1.8.0", APP_BODY - 70000, 12);
+    fill_like_firmware(flash + 0x1C0000, 600000 + 10000 * gauge, 20 + gauge);
+    snprintf(name, sizeof name, "returned-%u.bin", gauge);
+    save(folder, name, flash, FLASH_SIZE);
+}
+
+int main(int argc, char **argv)
+{
+    uint8_t *room = malloc(FLASH_SIZE);
+
+    if (argc != 2 || !room) {
+        fprintf(stderr, "usage: gauge_images FOLDER\n");
+        return 2;
+    }
+    save(argv[1], "start.bin", room, make_program(room, "gauge-start 1.2.0", START_BODY, 1));
+    save(argv[1], "regions.bin", room, make_table(room));
+    save(argv[1], "gauge.bin", room, make_program(room, "tide-gauge 2.3.1", APP_BODY, 2));
+    for (unsigned gauge = 1; gauge <= 3; gauge++)
+        save_returned(argv[1], gauge, room);
+    free(room);
+    return 0;
+}

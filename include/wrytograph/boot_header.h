@@ -1,0 +1,39 @@
+/*
+ * The boot header: 64 bytes in front of a program that say what it was built for.
+ *
+ * An image with a boot header is header, body, and the SHA-256 of the body. docs/boot-header.md
+ * gives the layout. The digest does not cover the header, which has a CRC-32 of its own, so the
+ * flash fields can be set to the board at hand without touching the rest.
+ *
+ *     struct wry_boot_header header;
+ *     if (wry_boot_header_get(&header, bytes) && header.chip_code != board->chip_code)
+ *         refuse();
+ */
+#ifndef WRYTOGRAPH_BOOT_HEADER_H
+#define WRYTOGRAPH_BOOT_HEADER_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#define WRY_BOOT_HEADER_SIZE 64u
+#define WRY_BOOT_HEADER_VERSION 1u
+#define WRY_BOOT_TEXT_SIZE 32u
+
+struct wry_boot_header {
+    uint16_t chip_code;
+    uint8_t flash_size_log2;              /* bytes of flash as a power of two; 0 = any */
+    uint8_t read_lines;                   /* data lines of the read mode: 1, 2 or 4 */
+    uint8_t read_clock;                   /* MHz */
+    uint32_t body_length;                 /* bytes */
+    char version[WRY_BOOT_TEXT_SIZE + 1]; /* printable ASCII, ends with NUL */
+};
+
+/* True when the bytes begin with the magic number, whether or not the rest is right. */
+bool wry_boot_header_present(const uint8_t *bytes);
+
+/* False when magic, version, CRC-32 or a field is wrong. bytes: WRY_BOOT_HEADER_SIZE of them. */
+bool wry_boot_header_get(struct wry_boot_header *header, const uint8_t *bytes);
+
+void wry_boot_header_put(uint8_t *bytes, const struct wry_boot_header *header);
+
+#endif

@@ -1,0 +1,49 @@
+/*
+ * Byte order, checksums and digests.
+ *
+ * The small arithmetic everything else stands on. Contexts are plain structs owned by the caller
+ * without inner pointers, so they may be copied to fork a running computation.
+ *
+ *     struct wry_sha256 sha;
+ *     uint8_t digest[WRY_SHA256_SIZE];
+ *     wry_sha256_begin(&sha);
+ *     wry_sha256_add(&sha, data, length);
+ *     wry_sha256_end(&sha, digest);
+ */
+#ifndef WRYTOGRAPH_BYTES_H
+#define WRYTOGRAPH_BYTES_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#define WRY_SHA256_SIZE 32u
+
+/* Little-endian fields at any alignment. */
+uint16_t wry_get16(const uint8_t *from);
+uint32_t wry_get32(const uint8_t *from);
+void wry_put16(uint8_t *to, uint16_t value);
+void wry_put32(uint8_t *to, uint32_t value);
+
+/* True when all n bytes are 0xFF, the erased state of NOR flash. True for n = 0. */
+bool wry_bytes_blank(const uint8_t *bytes, size_t n);
+
+/*
+ * CRC-32 as in RFC 1662 section C.3 and ISO-HDLC: reflected polynomial 0xEDB88320, start value and
+ * final complement 0xFFFFFFFF. crc is the result of the call before, 0 for the first.
+ */
+uint32_t wry_crc32(uint32_t crc, const uint8_t *bytes, size_t n);
+
+/* SHA-256, FIPS 180-4. */
+struct wry_sha256 {
+    uint32_t state[8];
+    uint64_t length; /* bytes added so far */
+    uint8_t block[64];
+};
+
+void wry_sha256_begin(struct wry_sha256 *sha);
+void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n);
+/* Writes the digest and leaves the context unusable until the next begin. */
+void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE]);
+
+#endif

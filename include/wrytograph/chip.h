@@ -1,0 +1,40 @@
+/*
+ * Chip descriptions: what the tool knows of each Wi-Fi microcontroller family.
+ *
+ *     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+ *     printf("%s starts from 0x%x\n", chip->title, chip->start_offset);
+ */
+#ifndef WRYTOGRAPH_CHIP_H
+#define WRYTOGRAPH_CHIP_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#define WRY_NO_OFFSET UINT32_MAX
+
+enum wry_chip_code {
+    WRY_CHIP_SANDERLING_S1 = 0x5101,
+    WRY_CHIP_TURNSTONE_T2 = 0x7402,
+    WRY_CHIP_DUNLIN_D3 = 0xD103,
+};
+
+struct wry_chip {
+    uint16_t code;                 /* as the board reports it */
+    const char *name;              /* for commands and files: lower case, with hyphens */
+    const char *title;             /* for people */
+    uint32_t start_offset;         /* flash offset from which the boot ROM starts a program */
+    uint32_t table_offset;         /* of the region table, or WRY_NO_OFFSET */
+    uint32_t app_offset;           /* the lowest offset of an application */
+    uint32_t flash_min, flash_max; /* bytes: sizes that are fitted */
+    uint32_t boot_speed;           /* baud of the boot ROM's text */
+    uint32_t run_speed;            /* baud of the firmware's text */
+    uint32_t top_speed;            /* baud that the chip's receiver is specified for */
+};
+
+/* NULL when unknown. */
+const struct wry_chip *wry_chip_by_code(uint16_t code);
+const struct wry_chip *wry_chip_by_name(const char *name);
+/* The n-th chip, counting from 0; NULL past the last. */
+const struct wry_chip *wry_chip_at(size_t n);
+
+#endif

@@ -1,0 +1,166 @@
+/*
+ * The board's half of the protocol.
+ *
+ * A polled state machine for the program that answers in loading mode. It needs no operating
+ * system, never blocks and never allocates: the firmware that hosts it fills in a board port, calls
+ * wry_loader_init once and wry_loader_poll for ever. Each poll takes what the line has brought,
+ * starts or advances at most one flash operation, does one slice of digest or read work, and sends
+ * what the line will take. Erasing and programming go on in the flash while data arrive in a
+ * window in RAM.
+ *
+ *     static struct wry_loader loader;
+ *     wry_loader_init(&loader, &board_port, &identity);
+ *     for (;;)
+ *         wry_loader_poll(&loader);
+ *
+ * Nothing from the line is believed: every length, offset and count is checked against the flash
+ * and the job in hand before it is used. What each message does is in docs/protocol.md.
+ */
+#ifndef WRYTOGRAPH_LOADER_H
+#define WRYTOGRAPH_LOADER_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "wrytograph/bytes.h"
+#include "wrytograph/frame.h"
+#include "wrytograph/message.h"
+
+#define WRY_LOADER_RAM_MAX (64u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
+#define WRY_LOADER_WINDOW_PAGES 160u     /* 40 KiB: a 64 KiB erase at 2 Mbaud lets 30 KiB in */
+#define WRY_LOADER_READS 4u              /* read requests held at once */
+#define WRY_LOADER_DIGEST_SECTORS 512u   /* sectors in one sector digest */
+#define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
+#define WRY_LOADER_SPEED_IDLE 5000000u   /* us without a good frame before the starting speed */
+
+/* One transaction with chip select held low: out, then out2, then in. */
+struct wry_spi_transfer {
+    const uint8_t *out;
+    size_t out_length;
+    const uint8_t *out2;
+    size_t out2_length;
+    uint8_t *in;
+    size_t in_length;
+};
+
+enum wry_work {
+    WRY_WORK_FRAME,  /* bytes framed, unframed or checked */
+    WRY_WORK_DIGEST, /* bytes hashed */
+    WRY_WORK_SCAN,   /* bytes compared */
+};
+
+struct wry_board_port {
+    void *context;
+    /* Up to room bytes that have arrived, without waiting; how many. */
+    size_t (*receive)(void *context, uint8_t *to, size_t room);
+    /* Takes up to n bytes for sending, without waiting; how many. */
+    size_t (*transmit)(void *context, const uint8_t *from, size_t n);
+    /* True when everything taken has left on the line. */
+    bool (*transmitted)(void *context);
+    void (*set_speed)(void *context, uint32_t baud);
+    void (*spi)(void *context, const struct wry_spi_transfer *transfer);
+    /* Microseconds from any start; may wrap. */
+    uint32_t (*now)(void *context);
+    /* Resets the chip into its firmware. May return; poll is then not called again. */
+    void (*restart)(void *context);
+    /* Called after each slice of work: a real board feeds its watchdog here. */
+    void (*worked)(void *context, enum wry_work work, uint32_t bytes);
+};
+
+struct wry_board_identity {
+    uint16_t chip_code;
+    uint8_t chip_revision;
+    uint8_t eui48[WRY_EUI48_SIZE];
+    uint32_t top_speed; /* baud */
+};
+
+/* The flash operation under way. */
+enum wry_loader_op {
+    WRY_OP_NONE,
+    WRY_OP_ERASE,
+    WRY_OP_PROGRAM,
+};
+
+struct wry_loader_write {
+    uint8_t state; /* enum wry_job_state */
+    uint8_t flags; /* of the erase request */
+    uint16_t seq;
+    uint8_t error;
+    uint32_t error_offset;
+    uint32_t start, end; /* sector-aligned */
+    uint32_t erased;     /* start to here is erased */
+    uint32_t programmed; /* start to here is programmed: base of the window */
+    uint32_t received;   /* start to here has arrived */
+    uint32_t reported;   /* programmed as of the last progress sent */
+    uint32_t scan;       /* next byte of the blank scan */
+    uint32_t scan_end;   /* end of the stretch being scanned, up to the next 64 KiB boundary */
+    uint16_t dirty;      /* its sectors from scan_end's 64 KiB boundary: bit n needs an erase */
+    uint8_t arrived[WRY_LOADER_WINDOW_PAGES / 8];
+};
+
+struct wry_loader_digest {
+    uint8_t state; /* enum wry_job_state */
+    uint8_t flags;
+    uint16_t seq;
+    uint32_t start, end;
+    uint32_t at;
+    bool reply_due;
+    struct wry_sha256 sha;
+    uint8_t result[WRY_LOADER_DIGEST_SECTORS * 4];
+};
+
+struct wry_loader_read {
+    uint16_t seq;
+    uint32_t start, end;
+    uint32_t at;
+    uint32_t blank_from; /* blank bytes from here to at are not yet told of */
+};
+
+struct wry_loader {
+    const struct wry_board_port *port;
+    struct wry_board_identity identity;
+
+    uint8_t jedec[WRY_JEDEC_SIZE];
+    uint8_t protect;
+    uint32_t capacity;
+
+    bool in_session;
+    uint32_t token;
+    uint16_t last_seq;
+    bool progress_due;
+    bool restart_due;
+
+    uint32_t speed, speed_next; /* speed_next: 0, or to be set once the reply is out */
+    bool speed_confirmed;
+    uint32_t heard_at; /* last good frame, or the speed change */
+
+    enum wry_loader_op op;
+    uint32_t op_offset, op_length;
+
+    struct wry_loader_write write;
+    struct wry_loader_digest digest;
+    struct wry_loader_read reads[WRY_LOADER_READS];
+    size_t read_count;
+
+    struct wry_decoder decoder;
+    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
+    size_t output_fill, output_sent;
+    uint8_t slice[WRY_PAYLOAD_MAX];
+    uint8_t window[WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE];
+};
+
+_Static_assert(sizeof(struct wry_loader) <= WRY_LOADER_RAM_MAX, "the loader's RAM is bounded");
+
+/*
+ * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. port and what it points to
+ * must outlive the loader.
+ */
+void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
+                     const struct wry_board_identity *identity);
+
+/* One turn. True when there is nothing to do until bytes arrive or the flash is ready. */
+bool wry_loader_poll(struct wry_loader *loader);
+
+#endif

@@ -1,0 +1,198 @@
+/*
+ * Messages: what stands in the body of a frame.
+ *
+ * A body starts with kind, flags and a 16-bit sequence number; then come fixed little-endian
+ * fields. docs/protocol.md describes every field and shows example bytes. Encoders write the body
+ * (without payload) into a small buffer and return its length; decoders check every length, offset
+ * and count that stands in the message itself, and whether a range fits the flash is for the
+ * receiver to check.
+ *
+ *     uint8_t head[WRY_MESSAGE_HEAD_MAX];
+ *     struct wry_range_message erase = {.offset = 0x4000, .length = 0x1000};
+ *     size_t n = wry_message_put_range(head, WRY_KIND_ERASE, 0, seq, &erase);
+ */
+#ifndef WRYTOGRAPH_MESSAGE_H
+#define WRYTOGRAPH_MESSAGE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#define WRY_PROTOCOL_VERSION 1u
+#define WRY_STARTING_SPEED 115200u /* baud, at which every board listens first */
+
+#define WRY_PAGE_SIZE 256u    /* bytes; a page programs as one operation */
+#define WRY_SECTOR_SIZE 4096u /* bytes; the smallest unit of erase */
+#define WRY_PAYLOAD_MAX 2048u /* bytes of content in one data frame, a multiple of a page */
+
+#define WRY_EUI48_SIZE 6u /* IEEE 802, transmitted first octet first */
+#define WRY_JEDEC_SIZE 3u /* manufacturer, type, capacity, as the flash answers command 0x9F */
+
+#define WRY_MESSAGE_PREFIX 4u /* kind, flags, sequence */
+#define WRY_DATA_HEAD 12u     /* prefix, offset, length and encoding */
+#define WRY_MESSAGE_HEAD_MAX 80u
+#define WRY_BODY_MAX (WRY_DATA_HEAD + WRY_PAYLOAD_MAX)
+#define WRY_PROGRESS_PAGES 256u /* pages beyond the cumulative mark that a progress can speak of   \
+                                 */
+
+/* Requests of the host. The board's reply to kind K is K | WRY_KIND_REPLY. */
+enum wry_kind {
+    WRY_KIND_HELLO = 0x01,
+    WRY_KIND_SPEED = 0x02,
+    WRY_KIND_ERASE = 0x03,
+    WRY_KIND_DATA = 0x04, /* both directions; from the board with WRY_KIND_REPLY set */
+    WRY_KIND_READ = 0x05,
+    WRY_KIND_DIGEST = 0x06,
+    WRY_KIND_START = 0x07,
+    WRY_KIND_STATUS = 0x08, /* replied to with a progress message */
+    WRY_KIND_REPLY = 0x80,
+    WRY_KIND_ERROR = 0xFF,
+};
+
+enum wry_message_flag {
+    WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
+    WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
+    WRY_FLAG_SECTORS = 0x01, /* digest: CRC-32 of each sector instead of one SHA-256 */
+};
+
+enum wry_encoding {
+    WRY_ENCODING_STORED = 0,
+    WRY_ENCODING_BLANK = 1, /* no payload: length bytes of 0xFF */
+};
+
+/* Codes of an error message. */
+enum wry_error_code {
+    WRY_ERROR_NONE = 0,
+    WRY_ERROR_BAD_RANGE = 1,
+    WRY_ERROR_PROTECTED = 2,
+    WRY_ERROR_FLASH_FAILED = 3,
+    WRY_ERROR_UNSUPPORTED = 4,
+    WRY_ERROR_BUSY = 5,
+    WRY_ERROR_MALFORMED = 6,
+};
+
+enum wry_job_state {
+    WRY_JOB_NONE = 0,
+    WRY_JOB_RUNNING = 1,
+    WRY_JOB_DONE = 2,
+    WRY_JOB_FAILED = 3,
+};
+
+/* Any body, its prefix split off. fields points into the frame. */
+struct wry_message {
+    uint8_t kind;
+    uint8_t flags;
+    uint16_t seq;
+    const uint8_t *fields;
+    size_t length; /* of fields */
+};
+
+struct wry_hello_message {
+    uint32_t token; /* chosen by the host, new for each session */
+    uint8_t version_min, version_max;
+};
+
+/* What a board says of itself. */
+struct wry_hello_reply {
+    uint32_t token;
+    uint8_t version;   /* chosen by the board within the host's bounds; 0 = none fits */
+    bool continued;    /* the token is that of the session before: jobs and window still stand */
+    uint16_t features; /* none defined in version 1: 0 */
+    uint16_t chip_code;
+    uint8_t chip_revision;
+    uint8_t protect; /* block-protect bits of the flash's status register, as read (bits 2 to 6) */
+    uint8_t eui48[WRY_EUI48_SIZE];
+    uint8_t jedec[WRY_JEDEC_SIZE];
+    uint8_t encodings;    /* bit n = enum wry_encoding n is understood */
+    uint32_t capacity;    /* bytes of flash */
+    uint32_t window;      /* bytes the board can hold ahead of the flash, at most 64 KiB */
+    uint16_t payload_max; /* bytes of content in one data frame */
+    uint32_t top_speed;   /* baud */
+};
+
+struct wry_speed_message {
+    uint32_t baud;
+};
+
+/* erase, read, digest and their short replies. */
+struct wry_range_message {
+    uint32_t offset; /* bytes */
+    uint32_t length; /* bytes */
+};
+
+struct wry_data_message {
+    uint32_t offset;
+    uint32_t length;  /* bytes of content, 1 to 2^24 - 1 */
+    uint8_t encoding; /* enum wry_encoding */
+    const uint8_t *payload;
+    size_t payload_length;
+};
+
+/* How far the board has come with the range being written or erased, and with digests. */
+struct wry_progress_message {
+    uint8_t job;         /* enum wry_job_state of the erase or write */
+    uint8_t error;       /* enum wry_error_code of the last failure */
+    uint16_t last_seq;   /* sequence of the last good frame from the host before this one */
+    uint32_t received;   /* all content before this offset has arrived */
+    uint32_t limit;      /* data may be sent up to this offset */
+    uint32_t erased;     /* the range is erased up to here */
+    uint32_t programmed; /* and programmed up to here */
+    uint32_t digested;   /* the digest in hand has come to this offset */
+    uint32_t error_offset;
+    uint8_t bitmap_length;                  /* bytes used of bitmap */
+    uint8_t bitmap[WRY_PROGRESS_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after received */
+};
+
+struct wry_digest_reply {
+    struct wry_range_message range;
+    const uint8_t *digest; /* 32 bytes, or 4 bytes for each sector */
+    size_t digest_length;
+};
+
+struct wry_error_message {
+    uint8_t of_kind; /* the request it answers; 0 for a job running in the background */
+    uint8_t code;    /* enum wry_error_code */
+    uint32_t offset;
+};
+
+/* False when the body is shorter than the prefix. */
+bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t length);
+
+/* Encoders: to has room for WRY_MESSAGE_HEAD_MAX; the length written is returned. */
+size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_message *hello);
+size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_hello_reply *reply);
+/* kind is WRY_KIND_SPEED, with or without WRY_KIND_REPLY. */
+size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t baud);
+/* kind is erase, read or digest, with or without WRY_KIND_REPLY. */
+size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq,
+                             const struct wry_range_message *range);
+/* The head of a data body; the payload is sent after it. kind is WRY_KIND_DATA, with or without
+ * WRY_KIND_REPLY. */
+size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
+                            const struct wry_data_message *data);
+/* kind is start or status, or the reply to start. */
+size_t wry_message_put_bare(uint8_t *to, uint8_t kind, uint16_t seq);
+size_t wry_message_put_progress(uint8_t *to, uint16_t seq,
+                                const struct wry_progress_message *progress);
+size_t wry_message_put_error(uint8_t *to, uint16_t seq, const struct wry_error_message *error);
+
+/* Decoders: false when the fields are too short or contradict each other. */
+bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_message *hello);
+bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_hello_reply *reply);
+bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_message *speed);
+/* The length is not 0 and offset + length does not exceed 2^32 - 1. */
+bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
+/* Stored: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
+bool wry_message_get_data(const struct wry_message *message, struct wry_data_message *data);
+/* received <= limit, and a bitmap of no more than its stated bytes. */
+bool wry_message_get_progress(const struct wry_message *message,
+                              struct wry_progress_message *progress);
+/* digest points into the frame. */
+bool wry_message_get_digest_reply(const struct wry_message *message,
+                                  struct wry_digest_reply *reply);
+bool wry_message_get_error(const struct wry_message *message, struct wry_error_message *error);
+
+/* Bit n of a progress bitmap. */
+bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page);
+
+#endif

@@ -1,0 +1,186 @@
+/*
+ * Sessions: working on one board through a port.
+ *
+ * A session puts the board into loading mode, agrees on a speed, and then erases, reads, writes,
+ * verifies and starts. All memory is the caller's, at most WRY_SESSION_RAM_MAX bytes; images come
+ * through readers, content read goes out through a writer. Calls return when the work is done and
+ * checked, or with a status; what went wrong in detail stays in the session as a fault.
+ *
+ *     struct wry_session session;
+ *     struct wry_session_config config = {.token = random_number};
+ *     wry_session_init(&session, port, &config);
+ *     if (wry_session_connect(&session) == WRY_OK)
+ *         printf("%u bytes of flash\n", wry_session_board(&session)->capacity);
+ *
+ * A call that fails leaves the board answering where that is possible, and can be repeated: every
+ * message speaks of absolute offsets.
+ */
+#ifndef WRYTOGRAPH_SESSION_H
+#define WRYTOGRAPH_SESSION_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "wrytograph/bytes.h"
+#include "wrytograph/frame.h"
+#include "wrytograph/message.h"
+#include "wrytograph/plan.h"
+#include "wrytograph/port.h"
+#include "wrytograph/status.h"
+
+#define WRY_SESSION_RAM_MAX (16u * 1024u)
+#define WRY_SESSION_READS 4u             /* read requests in flight */
+#define WRY_SESSION_READ_LENGTH 0x10000u /* bytes each asks for */
+#define WRY_SESSION_HEARD 256u           /* bytes of other traffic kept */
+
+/* Takes n bytes of flash content from offset. False on failure. Offsets need not rise. */
+struct wry_writer {
+    void *context;
+    bool (*write)(void *context, uint32_t offset, const uint8_t *bytes, size_t n);
+};
+
+/* How far a call has come. */
+struct wry_session_progress {
+    enum wry_step step;
+    uint32_t offset;      /* flash offset that has been reached */
+    uint64_t done, total; /* bytes of this call */
+    uint32_t speed;       /* baud in use */
+};
+
+struct wry_session_config {
+    uint32_t token;     /* any number, different for each session: tells stale replies apart */
+    uint32_t max_speed; /* baud; 0 = the fastest that board and port can */
+    unsigned attempts;  /* tries to get into loading mode; 0 = 3 */
+    void *context;      /* handed to progress */
+    /* Called now and then during long calls; returning true asks to stop. May be NULL. */
+    bool (*progress)(void *context, const struct wry_session_progress *progress);
+};
+
+/* What went over the link, and what was heard besides the protocol. */
+struct wry_session_stats {
+    uint64_t bytes_sent, bytes_received;
+    uint64_t content_sent;     /* bytes of flash content in data frames, repeats included */
+    uint32_t frames_resent;    /* data frames that had to be sent again */
+    uint32_t frames_bad;       /* received with a wrong FCS */
+    uint32_t bytes_outside;    /* received outside frames: boot text, another program, garbage */
+    uint32_t bytes_printable;  /* of these */
+    uint32_t own_frames;       /* our own frames came back: the line echoes */
+    uint32_t speed_steps_down; /* speeds given up */
+    uint32_t reconnects;       /* times the link was lost and found again */
+};
+
+/* A page on its way to the board. */
+enum wry_page_state {
+    WRY_PAGE_UNSENT = 0,
+    WRY_PAGE_SENT,
+    WRY_PAGE_RECEIVED,
+};
+
+struct wry_session_window {
+    uint32_t start, end;      /* the run being written */
+    uint32_t received, limit; /* as the board last told */
+    uint32_t hashed;          /* content up to here is in sha */
+    uint32_t payload;         /* bytes per data frame at present */
+    uint32_t clean_frames;    /* sent since the last loss */
+    uint32_t recent_frames, recent_lost;
+    struct wry_sha256 sha;
+    uint16_t sent_seq[WRY_PROGRESS_PAGES];
+    uint8_t state[WRY_PROGRESS_PAGES]; /* enum wry_page_state */
+};
+
+struct wry_session_read {
+    bool active;
+    uint16_t seq;
+    uint32_t offset, length;
+    uint8_t have[WRY_SESSION_READ_LENGTH / WRY_PAGE_SIZE / 8];
+};
+
+struct wry_session {
+    const struct wry_port *port;
+    struct wry_session_config config;
+    struct wry_session_stats stats;
+    struct wry_fault fault;
+
+    bool connected;
+    bool continued; /* as the last hello reply said */
+    struct wry_hello_reply board;
+    uint32_t speed;
+    uint32_t speed_bound; /* speeds above were given up */
+    uint16_t seq;
+    uint64_t line_free_at; /* us: when what was written should have left */
+
+    bool progress_fresh;
+    struct wry_progress_message progress;
+    bool digest_fresh;
+    uint16_t digest_seq;
+    struct wry_range_message digest_range;
+    size_t digest_length;
+
+    struct wry_session_window window;
+    struct wry_session_read reads[WRY_SESSION_READS];
+
+    struct wry_decoder decoder;
+    uint8_t raw[128];
+    size_t raw_at, raw_fill;
+    size_t heard_at;
+    uint8_t heard[WRY_SESSION_HEARD];
+    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    uint8_t payload[WRY_PAYLOAD_MAX];  /* content going out, or a digest that came in */
+    uint8_t edges[2][WRY_SECTOR_SIZE]; /* mixed sectors of the run as they were */
+};
+
+_Static_assert(sizeof(struct wry_session) <= WRY_SESSION_RAM_MAX, "session memory is bounded");
+
+/* port and what config points to must outlive the session. Touches nothing. */
+void wry_session_init(struct wry_session *session, const struct wry_port *port,
+                      const struct wry_session_config *config);
+
+/*
+ * Loading mode by the control lines, hello, and the fastest speed that works. WRY_NO_ANSWER leaves
+ * what was heard in the stats and in wry_session_heard.
+ */
+enum wry_status wry_session_connect(struct wry_session *session);
+
+/* What the board said of itself; valid after connect. */
+const struct wry_hello_reply *wry_session_board(const struct wry_session *session);
+const struct wry_session_stats *wry_session_stats(const struct wry_session *session);
+const struct wry_fault *wry_session_fault(const struct wry_session *session);
+
+/* Copies the latest bytes heard outside frames, oldest first; returns how many. */
+size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSION_HEARD]);
+
+/*
+ * Erases and writes the plan's runs and compares the board's SHA-256 of each run with that of what
+ * was sent. WRY_OK means that the flash holds the content and that bytes no placement covers are as
+ * before. plan->flash_size must not exceed the board's capacity.
+ */
+enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
+
+/* SHA-256 of a range, by the board. */
+enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                                   uint8_t digest[WRY_SHA256_SIZE]);
+
+/* Reads a range through the writer. */
+enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, uint32_t length,
+                                 const struct wry_writer *writer);
+
+/* Told of one stretch that differs; first_expected and first_found are its first bytes. */
+struct wry_difference_sink {
+    void *context;
+    void (*difference)(void *context, uint32_t offset, uint32_t length, uint8_t first_expected,
+                       uint8_t first_found);
+};
+
+/*
+ * Compares one placement with the flash: by the board's SHA-256, and where that differs, sector by
+ * sector and byte by byte. WRY_DIFFERS after all differences were told; fault.offset is the first.
+ */
+enum wry_status wry_session_verify(struct wry_session *session,
+                                   const struct wry_placement *placement,
+                                   const struct wry_difference_sink *sink);
+
+/* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */
+enum wry_status wry_session_start(struct wry_session *session);
+
+#endif

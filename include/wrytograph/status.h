@@ -1,0 +1,55 @@
+/*
+ * Outcomes and faults.
+ *
+ * Every call that can fail returns an enum wry_status. What went wrong in detail (where, what was
+ * expected, what was found) is left in a struct wry_fault that the caller hands in or that the
+ * session keeps. The library has no sentences: turning facts into words is the caller's job.
+ *
+ *     if (wry_session_write(&session, &plan) != WRY_OK)
+ *         explain(wry_session_fault(&session));
+ */
+#ifndef WRYTOGRAPH_STATUS_H
+#define WRYTOGRAPH_STATUS_H
+
+#include <stdint.h>
+
+enum wry_status {
+    WRY_OK = 0,
+    WRY_BAD_ARGUMENT,  /* the caller broke a stated rule */
+    WRY_BAD_RANGE,     /* a range is empty, unaligned or beyond the end of flash */
+    WRY_OVERLAP,       /* two placements claim the same byte: offset, and found = length shared */
+    WRY_SOURCE_FAILED, /* a reader or keeper callback of the caller failed, at offset */
+    WRY_NO_ANSWER,     /* nothing that speaks the protocol answered */
+    WRY_LINK_LOST,     /* the board answered before and no longer does, or the port failed */
+    WRY_WRONG_BOARD,   /* another board than before, or a version that we do not speak */
+    WRY_DIFFERS,       /* content is not what it should be, in the range offset + length */
+    WRY_FLASH_FAILED,  /* the flash reported a failure, at offset */
+    WRY_PROTECTED,     /* a range is write-protected, at offset */
+    WRY_UNSUPPORTED,   /* the board does not know the request */
+    WRY_REFUSED,       /* the board refused for another reason: found = its error code */
+    WRY_STOPPED,       /* the caller's progress callback asked to stop */
+};
+
+/* What the session was doing when a fault arose. */
+enum wry_step {
+    WRY_STEP_NONE = 0,
+    WRY_STEP_CONNECT,
+    WRY_STEP_SPEED,
+    WRY_STEP_READ,
+    WRY_STEP_ERASE,
+    WRY_STEP_WRITE,
+    WRY_STEP_DIGEST,
+    WRY_STEP_START,
+};
+
+/* The facts of a failure. Fields that mean nothing for a status are 0. */
+struct wry_fault {
+    enum wry_status status;
+    enum wry_step step;
+    uint32_t offset;   /* flash offset in bytes where it arose */
+    uint32_t length;   /* bytes concerned */
+    uint64_t expected; /* for comparisons: what should have been there */
+    uint64_t found;    /* and what was there */
+};
+
+#endif

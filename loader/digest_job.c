@@ -1,0 +1,117 @@
+/*
+ * SHA-256 of a range, or CRC-32 of each of its sectors, a slice at a time.
+ *
+ * A digest asked for a range that is being written follows the write: it goes no further than what
+ * is settled, and its answer comes soon after the last page. The result is kept, so that a repeated
+ * request is answered without reading again.
+ */
+#include "inner.h"
+
+#include <string.h>
+
+enum {
+    DIGEST_SLICE = 512,
+};
+
+static void restart(struct wry_loader_digest *digest)
+{
+    digest->at = digest->start;
+    wry_sha256_begin(&digest->sha);
+    memset(digest->result, 0, sizeof digest->result);
+}
+
+void loader_digest_touched(struct wry_loader *loader, uint32_t offset, uint32_t length)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    if (offset >= digest->at || offset + length <= digest->start)
+        return;
+    if (digest->state == WRY_JOB_DONE)
+        digest->state = WRY_JOB_NONE;
+    restart(digest);
+}
+
+static bool sectors_fit(const struct wry_range_message *range)
+{
+    return (range->offset | range->length) % WRY_SECTOR_SIZE == 0 &&
+           range->length / WRY_SECTOR_SIZE <= WRY_LOADER_DIGEST_SECTORS;
+}
+
+void loader_digest_request(struct wry_loader *loader, const struct wry_message *message)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+    struct wry_range_message range;
+
+    if (!loader_range_fits(loader, message, &range))
+        return;
+    if ((message->flags & WRY_FLAG_SECTORS) && !sectors_fit(&range)) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
+        return;
+    }
+    bool repeated = digest->state != WRY_JOB_NONE && digest->start == range.offset &&
+                    digest->end == range.offset + range.length && digest->flags == message->flags;
+    if (!repeated) {
+        digest->state = WRY_JOB_RUNNING;
+        digest->flags = message->flags;
+        digest->start = range.offset;
+        digest->end = range.offset + range.length;
+        restart(digest);
+    }
+    digest->seq = message->seq;
+    digest->reply_due = true;
+}
+
+static void reply(struct wry_loader *loader)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_range_message range = {.offset = digest->start,
+                                      .length = digest->end - digest->start};
+    size_t n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, digest->flags,
+                                     digest->seq, &range);
+    size_t length = digest->flags & WRY_FLAG_SECTORS ? (size_t)(range.length / WRY_SECTOR_SIZE) * 4
+                                                     : WRY_SHA256_SIZE;
+
+    if (!loader_output_has_room(loader, n + length))
+        return;
+    loader_output_frame(loader, head, n, digest->result, length);
+    digest->reply_due = false;
+}
+
+static void add_slice(struct wry_loader *loader, uint32_t n)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    loader_flash_read(loader, digest->at, loader->slice, n);
+    if (digest->flags & WRY_FLAG_SECTORS) {
+        uint8_t *sum = digest->result + (digest->at - digest->start) / WRY_SECTOR_SIZE * 4;
+        wry_put32(sum, wry_crc32(wry_get32(sum), loader->slice, n));
+        loader->port->worked(loader->port->context, WRY_WORK_FRAME, n);
+    } else {
+        wry_sha256_add(&digest->sha, loader->slice, n);
+        loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
+    }
+    digest->at += n;
+}
+
+bool loader_digest_step(struct wry_loader *loader)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    if (digest->state == WRY_JOB_DONE && digest->reply_due)
+        reply(loader);
+    if (digest->state != WRY_JOB_RUNNING || loader->op != WRY_OP_NONE)
+        return false;
+    uint32_t settled = loader_write_settled(loader, digest->at, digest->end);
+    if (digest->at < settled) {
+        uint32_t left = settled - digest->at;
+        uint32_t to_boundary = DIGEST_SLICE - digest->at % DIGEST_SLICE;
+        add_slice(loader, left < to_boundary ? left : to_boundary);
+    }
+    if (digest->at < digest->end)
+        return digest->at < settled;
+    if (!(digest->flags & WRY_FLAG_SECTORS))
+        wry_sha256_end(&digest->sha, digest->result);
+    digest->state = WRY_JOB_DONE;
+    return true;
+}

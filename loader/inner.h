@@ -1,0 +1,55 @@
+/* What the files of the loader share. Each block names the file that holds it. */
+#ifndef WRY_LOADER_INNER_H
+#define WRY_LOADER_INNER_H
+
+#include "wrytograph/loader.h"
+
+/* flash.c: commands of the NOR flash, JESD216 and the usual command set. */
+void loader_flash_identify(struct wry_loader *loader);
+bool loader_flash_busy(struct wry_loader *loader);
+void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n);
+/* length is 4, 32 or 64 KiB and offset a multiple of it. */
+void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length);
+/* One page. */
+void loader_flash_program(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
+
+/* output.c: frames on their way out. */
+bool loader_output_has_room(const struct wry_loader *loader, size_t body_length);
+/* The caller has checked the room. */
+void loader_output_frame(struct wry_loader *loader, const uint8_t *head, size_t head_length,
+                         const uint8_t *payload, size_t payload_length);
+void loader_output_error(struct wry_loader *loader, uint8_t of_kind, uint16_t seq, uint8_t code,
+                         uint32_t offset);
+/* True when something is still to be sent. */
+bool loader_output_drain(struct wry_loader *loader);
+
+/* write_job.c: erase, window, program. */
+void loader_write_request(struct wry_loader *loader, const struct wry_message *message);
+void loader_write_data(struct wry_loader *loader, const struct wry_message *message);
+/* Advances the flash operation and starts the next; false when it had nothing to do. */
+bool loader_write_step(struct wry_loader *loader);
+void loader_write_progress(struct wry_loader *loader, uint16_t seq);
+/* The first offset of [start, end) that the job has not settled yet; end when it is settled. */
+uint32_t loader_write_settled(const struct wry_loader *loader, uint32_t start, uint32_t end);
+
+/* erase_plan.c: which unit to erase next. */
+/* Scans on for what is not blank; true when the stretch in hand is known. */
+bool loader_erase_scan(struct wry_loader *loader);
+/* Length of the unit to erase at write.erased, 0 when that sector is blank already. */
+uint32_t loader_erase_unit(const struct wry_loader *loader);
+
+/* digest_job.c */
+void loader_digest_request(struct wry_loader *loader, const struct wry_message *message);
+bool loader_digest_step(struct wry_loader *loader);
+/* Flash content in this range changes: a digest that has passed it starts over. */
+void loader_digest_touched(struct wry_loader *loader, uint32_t offset, uint32_t length);
+
+/* read_job.c */
+void loader_read_request(struct wry_loader *loader, const struct wry_message *message);
+bool loader_read_step(struct wry_loader *loader);
+
+/* loader.c: true when the range lies within the flash; otherwise the error is sent. */
+bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
+                       struct wry_range_message *range);
+
+#endif

@@ -1,0 +1,230 @@
+/* The loader's turn: receive, act, send. */
+#include "wrytograph/loader.h"
+
+#include <string.h>
+
+#include "inner.h"
+
+enum {
+    SLOWEST_SPEED = 9600,
+};
+
+void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
+                     const struct wry_board_identity *identity)
+{
+    memset(loader, 0, sizeof *loader);
+    loader->port = port;
+    loader->identity = *identity;
+    wry_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
+    loader->speed = WRY_STARTING_SPEED;
+    loader->speed_confirmed = true;
+    loader->heard_at = port->now(port->context);
+    port->set_speed(port->context, loader->speed);
+    loader_flash_identify(loader);
+}
+
+bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
+                       struct wry_range_message *range)
+{
+    uint8_t code = WRY_ERROR_NONE;
+
+    if (!wry_message_get_range(message, range)) {
+        range->offset = 0;
+        code = WRY_ERROR_MALFORMED;
+    } else if (range->offset + range->length > loader->capacity) {
+        code = WRY_ERROR_BAD_RANGE;
+    }
+    if (code != WRY_ERROR_NONE)
+        loader_output_error(loader, message->kind, message->seq, code, range->offset);
+    return code == WRY_ERROR_NONE;
+}
+
+/* A new host, or the same one starting over: what the last one left undone is dropped. */
+static void begin_session(struct wry_loader *loader, uint32_t token)
+{
+    loader->in_session = true;
+    loader->token = token;
+    loader->read_count = 0;
+    loader->progress_due = false;
+    memset(&loader->write, 0, sizeof loader->write);
+    memset(&loader->digest, 0, sizeof loader->digest);
+    if (loader->op == WRY_OP_NONE)
+        loader_flash_identify(loader);
+}
+
+static void on_hello(struct wry_loader *loader, const struct wry_message *message)
+{
+    struct wry_hello_message hello;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    if (!wry_message_get_hello(message, &hello)) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_MALFORMED, 0);
+        return;
+    }
+    bool spoken =
+        hello.version_min <= WRY_PROTOCOL_VERSION && hello.version_max >= WRY_PROTOCOL_VERSION;
+    bool continued = loader->in_session && hello.token == loader->token;
+    if (!continued)
+        begin_session(loader, hello.token);
+    struct wry_hello_reply reply = {
+        .token = hello.token,
+        .version = spoken ? WRY_PROTOCOL_VERSION : 0,
+        .continued = continued,
+        .chip_code = loader->identity.chip_code,
+        .chip_revision = loader->identity.chip_revision,
+        .protect = loader->protect,
+        .encodings = 1u << WRY_ENCODING_STORED | 1u << WRY_ENCODING_BLANK,
+        .capacity = loader->capacity,
+        .window = WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE,
+        .payload_max = WRY_PAYLOAD_MAX,
+        .top_speed = loader->identity.top_speed,
+    };
+    memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);
+    memcpy(reply.jedec, loader->jedec, sizeof reply.jedec);
+    size_t n = wry_message_put_hello_reply(head, message->seq, &reply);
+    if (loader_output_has_room(loader, n))
+        loader_output_frame(loader, head, n, NULL, 0);
+}
+
+static void on_speed(struct wry_loader *loader, const struct wry_message *message)
+{
+    struct wry_speed_message speed;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    if (!wry_message_get_speed(message, &speed)) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_MALFORMED, 0);
+        return;
+    }
+    if (speed.baud < SLOWEST_SPEED || speed.baud > loader->identity.top_speed) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED, 0);
+        return;
+    }
+    size_t n =
+        wry_message_put_speed(head, message->kind | WRY_KIND_REPLY, message->seq, speed.baud);
+    if (!loader_output_has_room(loader, n))
+        return;
+    loader_output_frame(loader, head, n, NULL, 0);
+    loader->speed_next = speed.baud;
+}
+
+static void on_start(struct wry_loader *loader, const struct wry_message *message)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t n = wry_message_put_bare(head, message->kind | WRY_KIND_REPLY, message->seq);
+
+    if (loader->write.state == WRY_JOB_RUNNING) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY,
+                            loader->write.start);
+        return;
+    }
+    if (loader_output_has_room(loader, n)) {
+        loader_output_frame(loader, head, n, NULL, 0);
+        loader->restart_due = true;
+    }
+}
+
+static void on_frame(struct wry_loader *loader)
+{
+    struct wry_message message;
+
+    if (!wry_message_split(&message, loader->decoder.body, loader->decoder.length))
+        return;
+    loader->heard_at = loader->port->now(loader->port->context);
+    loader->speed_confirmed = true;
+    loader->last_seq = message.seq;
+    switch (message.kind) {
+    case WRY_KIND_HELLO:
+        on_hello(loader, &message);
+        break;
+    case WRY_KIND_SPEED:
+        on_speed(loader, &message);
+        break;
+    case WRY_KIND_ERASE:
+        loader_write_request(loader, &message);
+        break;
+    case WRY_KIND_DATA:
+        loader_write_data(loader, &message);
+        break;
+    case WRY_KIND_READ:
+        loader_read_request(loader, &message);
+        break;
+    case WRY_KIND_DIGEST:
+        loader_digest_request(loader, &message);
+        break;
+    case WRY_KIND_START:
+        on_start(loader, &message);
+        break;
+    case WRY_KIND_STATUS:
+        loader_write_progress(loader, message.seq);
+        break;
+    default:
+        loader_output_error(loader, message.kind, message.seq, WRY_ERROR_UNSUPPORTED, 0);
+    }
+}
+
+static bool take_input(struct wry_loader *loader)
+{
+    uint8_t bytes[128];
+    size_t n = loader->port->receive(loader->port->context, bytes, sizeof bytes);
+    const uint8_t *at = bytes;
+
+    if (n > 0)
+        loader->port->worked(loader->port->context, WRY_WORK_FRAME, (uint32_t)n);
+    for (size_t left = n; left > 0;) {
+        enum wry_frame_event event;
+        size_t used = wry_decoder_take(&loader->decoder, at, left, &event);
+        at += used;
+        left -= used;
+        if (event == WRY_FRAME_GOOD)
+            on_frame(loader);
+    }
+    return n > 0;
+}
+
+static void set_speed(struct wry_loader *loader, uint32_t baud, bool confirmed)
+{
+    loader->speed = baud;
+    loader->speed_confirmed = confirmed;
+    loader->heard_at = loader->port->now(loader->port->context);
+    loader->port->set_speed(loader->port->context, baud);
+}
+
+/* A changed speed must prove itself soon; one that fell silent is given up after a while. */
+static void watch_speed(struct wry_loader *loader)
+{
+    uint32_t quiet = loader->port->now(loader->port->context) - loader->heard_at;
+    uint32_t allowed = loader->speed_confirmed ? WRY_LOADER_SPEED_IDLE : WRY_LOADER_SPEED_CONFIRM;
+
+    if (loader->speed != WRY_STARTING_SPEED && quiet >= allowed)
+        set_speed(loader, WRY_STARTING_SPEED, true);
+}
+
+/* What had to wait until the last reply was out on the line. */
+static void after_sending(struct wry_loader *loader)
+{
+    if (!loader->port->transmitted(loader->port->context))
+        return;
+    if (loader->speed_next > 0) {
+        set_speed(loader, loader->speed_next, false);
+        loader->speed_next = 0;
+    }
+    if (loader->restart_due) {
+        loader->restart_due = false;
+        loader->port->restart(loader->port->context);
+    }
+}
+
+bool wry_loader_poll(struct wry_loader *loader)
+{
+    bool busy = take_input(loader);
+
+    busy |= loader_write_step(loader);
+    if (loader_read_step(loader) || loader_digest_step(loader))
+        busy = true;
+    if (loader->progress_due)
+        loader_write_progress(loader, 0);
+    if (!loader_output_drain(loader))
+        after_sending(loader);
+    watch_speed(loader);
+    return !busy;
+}

@@ -1,0 +1,298 @@
+/*
+ * Erase, window and program.
+ *
+ * One job at a time covers a sector-aligned range. Three marks run through it: programmed <=
+ * received, and programmed <= erased. Content waits in the window, a ring of pages that starts at
+ * the programmed mark; pages may arrive in any order and any number of times. Programming comes
+ * before erasing ahead, so that the window empties as soon as it can.
+ */
+#include "inner.h"
+
+#include <string.h>
+
+enum {
+    REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */
+};
+
+static uint32_t slot_of(uint32_t offset)
+{
+    return offset / WRY_PAGE_SIZE % WRY_LOADER_WINDOW_PAGES;
+}
+
+static bool has_arrived(const struct wry_loader_write *write, uint32_t offset)
+{
+    uint32_t slot = slot_of(offset);
+
+    return (write->arrived[slot / 8] >> slot % 8 & 1) != 0;
+}
+
+static void mark_arrived(struct wry_loader_write *write, uint32_t offset, bool arrived)
+{
+    uint32_t slot = slot_of(offset);
+    uint8_t bit = (uint8_t)(1u << slot % 8);
+
+    if (arrived)
+        write->arrived[slot / 8] |= bit;
+    else
+        write->arrived[slot / 8] &= (uint8_t)~bit;
+}
+
+static uint32_t window_limit(const struct wry_loader_write *write)
+{
+    uint32_t left = write->end - write->programmed;
+    uint32_t window = WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE;
+
+    return write->programmed + (left < window ? left : window);
+}
+
+static bool is_programming(const struct wry_loader_write *write)
+{
+    return write->state == WRY_JOB_RUNNING && (write->flags & WRY_FLAG_PROGRAM) != 0;
+}
+
+static void finish(struct wry_loader *loader, uint8_t state, uint8_t error, uint32_t offset)
+{
+    loader->write.state = state;
+    loader->write.error = error;
+    loader->write.error_offset = offset;
+    loader->progress_due = true;
+}
+
+uint32_t loader_write_settled(const struct wry_loader *loader, uint32_t start, uint32_t end)
+{
+    const struct wry_loader_write *write = &loader->write;
+
+    if (write->state != WRY_JOB_RUNNING || end <= write->start || start >= write->end)
+        return end;
+    uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->erased;
+    if (start > mark)
+        return start;
+    return mark < write->end && mark < end ? mark : end;
+}
+
+static void accept(struct wry_loader *loader, const struct wry_message *message)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_range_message range = {.offset = loader->write.start,
+                                      .length = loader->write.end - loader->write.start};
+    size_t n = wry_message_put_range(head, WRY_KIND_ERASE | WRY_KIND_REPLY, message->flags,
+                                     message->seq, &range);
+
+    if (loader_output_has_room(loader, n))
+        loader_output_frame(loader, head, n, NULL, 0);
+}
+
+void loader_write_request(struct wry_loader *loader, const struct wry_message *message)
+{
+    struct wry_loader_write *write = &loader->write;
+    struct wry_range_message range;
+
+    if (!loader_range_fits(loader, message, &range))
+        return;
+    if ((range.offset | range.length) % WRY_SECTOR_SIZE != 0) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
+        return;
+    }
+    bool repeated = write->state != WRY_JOB_NONE && write->seq == message->seq &&
+                    write->start == range.offset && write->end == range.offset + range.length;
+    if (!repeated && write->state == WRY_JOB_RUNNING) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, write->start);
+        return;
+    }
+    if (!repeated) {
+        memset(write, 0, sizeof *write);
+        write->state = WRY_JOB_RUNNING;
+        write->flags = message->flags;
+        write->seq = message->seq;
+        write->start = range.offset;
+        write->end = range.offset + range.length;
+        write->erased = write->programmed = write->received = write->reported = write->start;
+        write->scan = write->scan_end = write->start;
+        loader_digest_touched(loader, range.offset, range.length);
+    }
+    accept(loader, message);
+}
+
+/* Puts one page of content where the window has room for it. */
+static void keep_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
+{
+    struct wry_loader_write *write = &loader->write;
+
+    if (offset < write->programmed || offset >= window_limit(write) || has_arrived(write, offset))
+        return;
+    uint8_t *slot = loader->window + (size_t)slot_of(offset) * WRY_PAGE_SIZE;
+    if (page)
+        memcpy(slot, page, WRY_PAGE_SIZE);
+    else
+        memset(slot, 0xFF, WRY_PAGE_SIZE);
+    mark_arrived(write, offset, true);
+}
+
+void loader_write_data(struct wry_loader *loader, const struct wry_message *message)
+{
+    struct wry_loader_write *write = &loader->write;
+    struct wry_data_message data;
+
+    if (!wry_message_get_data(message, &data)) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_MALFORMED, 0);
+        return;
+    }
+    loader->progress_due = true;
+    if (!is_programming(write))
+        return;
+    if ((data.offset | data.length) % WRY_PAGE_SIZE != 0 || data.offset < write->start ||
+        data.offset + data.length > write->end) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, data.offset);
+        return;
+    }
+    for (uint32_t i = 0; i < data.length; i += WRY_PAGE_SIZE) {
+        const uint8_t *page = data.encoding == WRY_ENCODING_STORED ? data.payload + i : NULL;
+        keep_page(loader, data.offset + i, page);
+    }
+    while (write->received < window_limit(write) && has_arrived(write, write->received))
+        write->received += WRY_PAGE_SIZE;
+}
+
+static void page_programmed(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+
+    mark_arrived(write, write->programmed, false);
+    write->programmed += WRY_PAGE_SIZE;
+    if (write->programmed - write->reported >= REPORT_EVERY)
+        loader->progress_due = true;
+    if (write->programmed == write->end)
+        finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
+}
+
+/* A page that took must read back as it was sent: that finds a worn or protected page by name. */
+static void check_page(struct wry_loader *loader)
+{
+    const uint8_t *page = loader->window + (size_t)slot_of(loader->op_offset) * WRY_PAGE_SIZE;
+
+    loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
+    if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0)
+        page_programmed(loader);
+    else
+        finish(loader, WRY_JOB_FAILED, WRY_ERROR_FLASH_FAILED, loader->op_offset);
+}
+
+/* The flash has become ready. The job may have been dropped by a new session meanwhile. */
+static void end_operation(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+    enum wry_loader_op op = loader->op;
+
+    loader->op = WRY_OP_NONE;
+    if (write->state != WRY_JOB_RUNNING)
+        return;
+    if (op == WRY_OP_PROGRAM && write->programmed == loader->op_offset)
+        check_page(loader);
+    else if (op == WRY_OP_ERASE && write->erased == loader->op_offset)
+        write->erased += loader->op_length;
+}
+
+static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, uint32_t offset,
+                            uint32_t length)
+{
+    loader->op = op;
+    loader->op_offset = offset;
+    loader->op_length = length;
+    loader_digest_touched(loader, offset, length);
+}
+
+static void program_next(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+    const uint8_t *page = loader->window + (size_t)slot_of(write->programmed) * WRY_PAGE_SIZE;
+
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
+    if (wry_bytes_blank(page, WRY_PAGE_SIZE)) {
+        page_programmed(loader);
+        return;
+    }
+    loader_flash_program(loader, write->programmed, page);
+    begin_operation(loader, WRY_OP_PROGRAM, write->programmed, WRY_PAGE_SIZE);
+}
+
+static void erase_next(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+
+    if (!loader_erase_scan(loader))
+        return;
+    uint32_t unit = loader_erase_unit(loader);
+    if (unit > 0) {
+        loader_flash_erase(loader, write->erased, unit);
+        begin_operation(loader, WRY_OP_ERASE, write->erased, unit);
+    } else {
+        write->erased += WRY_SECTOR_SIZE;
+    }
+}
+
+bool loader_write_step(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+
+    if (loader->op != WRY_OP_NONE) {
+        if (loader_flash_busy(loader))
+            return false;
+        end_operation(loader);
+    }
+    if (write->state != WRY_JOB_RUNNING)
+        return false;
+    if (is_programming(write) && write->programmed < write->erased &&
+        has_arrived(write, write->programmed)) {
+        program_next(loader);
+        return true;
+    }
+    if (write->erased < write->end) {
+        erase_next(loader);
+        return true;
+    }
+    if (!(write->flags & WRY_FLAG_PROGRAM)) {
+        finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
+        return true;
+    }
+    return false;
+}
+
+static void fill_bitmap(const struct wry_loader_write *write, struct wry_progress_message *progress)
+{
+    for (uint32_t page = 0; page < WRY_LOADER_WINDOW_PAGES; page++) {
+        uint32_t offset = write->received + page * WRY_PAGE_SIZE;
+        if (offset >= progress->limit)
+            break;
+        if (!has_arrived(write, offset))
+            continue;
+        progress->bitmap[page / 8] |= (uint8_t)(1u << page % 8);
+        progress->bitmap_length = (uint8_t)(page / 8 + 1);
+    }
+}
+
+void loader_write_progress(struct wry_loader *loader, uint16_t seq)
+{
+    struct wry_loader_write *write = &loader->write;
+    struct wry_progress_message progress = {
+        .job = write->state,
+        .error = write->error,
+        .last_seq = loader->last_seq,
+        .received = write->received,
+        .limit = is_programming(write) ? window_limit(write) : write->received,
+        .erased = write->erased,
+        .programmed = write->programmed,
+        .digested = loader->digest.at,
+        .error_offset = write->error_offset,
+    };
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    if (is_programming(write))
+        fill_bitmap(write, &progress);
+    size_t n = wry_message_put_progress(head, seq, &progress);
+    if (!loader_output_has_room(loader, n))
+        return;
+    loader_output_frame(loader, head, n, NULL, 0);
+    write->reported = write->programmed;
+    loader->progress_due = false;
+}

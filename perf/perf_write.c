@@ -1,0 +1,130 @@
+/*
+ * How long writing takes, in simulated time, beside the least it could take.
+ *
+ * The limit of a row is max(time of the payload on the line, erase + program time of the flash).
+ * Measured is from the call of wry_session_write to its return: erase, content, digest, all
+ * checked. The host's processor time is that of the whole simulation, board and line included.
+ */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "sim/link.h"
+#include "sim/random.h"
+#include "wrytograph/session.h"
+
+#define FLASH_SIZE 0x400000u
+#define IMAGE_SIZE 0x100000u
+#define IMAGE_OFFSET 0x40000u
+
+struct workbench {
+    struct sim_board board;
+    struct sim_link link;
+    struct wry_session session;
+    uint8_t flash[FLASH_SIZE];
+    uint8_t image[IMAGE_SIZE];
+};
+
+static bool read_image(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    struct workbench *bench = context;
+
+    memcpy(to, bench->image + offset, n);
+    return true;
+}
+
+static void fill_random(uint8_t *to, size_t n, uint64_t seed)
+{
+    for (size_t i = 0; i < n; i++)
+        to[i] = (uint8_t)sim_random(&seed);
+}
+
+/* A used board: every sector has to be erased. */
+static void set_up(struct workbench *bench, uint64_t latency_ms, uint32_t noise_ppb)
+{
+    struct wry_board_identity identity = {.chip_code = WRY_CHIP_TURNSTONE_T2,
+                                          .eui48 = {0x02, 0x57, 0x52, 0, 0, 1},
+                                          .top_speed = 2000000};
+
+    fill_random(bench->flash, sizeof bench->flash, 1);
+    fill_random(bench->image, sizeof bench->image, 2);
+    sim_board_init(&bench->board, wry_chip_by_code(identity.chip_code), &identity, bench->flash,
+                   FLASH_SIZE, 3);
+    bench->board.faults.noise_ppb = noise_ppb;
+    sim_link_init(&bench->link, &bench->board, 4);
+    bench->link.adapter.latency = latency_ms * 1000000;
+    sim_link_power(&bench->link, true);
+}
+
+/* Seconds of simulated time for the write, or an end of the program. */
+static double run(struct workbench *bench, uint32_t baud)
+{
+    struct wry_session_config config = {.token = 77, .max_speed = baud};
+    struct wry_placement placement = {.offset = IMAGE_OFFSET,
+                                      .length = IMAGE_SIZE,
+                                      .reader = {.context = bench, .read = read_image}};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    wry_session_init(&bench->session, &bench->link.port, &config);
+    if (wry_plan_init(&plan, &placement, 1, FLASH_SIZE, &fault) != WRY_OK ||
+        wry_session_connect(&bench->session) != WRY_OK) {
+        fprintf(stderr, "perf: the simulated board does not answer\n");
+        exit(1);
+    }
+    uint64_t start = bench->link.now;
+    enum wry_status status = wry_session_write(&bench->session, &plan);
+    if (status != WRY_OK || memcmp(bench->flash + IMAGE_OFFSET, bench->image, IMAGE_SIZE) != 0) {
+        fprintf(stderr, "perf: the write failed with status %d\n", status);
+        exit(1);
+    }
+    return (double)(bench->link.now - start) / 1e9;
+}
+
+static double limit(uint32_t baud)
+{
+    double line = (double)IMAGE_SIZE * 10 / baud;
+    double flash = (double)IMAGE_SIZE / 0x10000 * 0.150 + (double)IMAGE_SIZE / 256 * 0.0004;
+
+    return line > flash ? line : flash;
+}
+
+int main(void)
+{
+    static const uint32_t speeds[] = {115200, 460800, 921600, 2000000};
+    static const uint64_t latencies[] = {0, 2, 16};
+    struct workbench *bench = malloc(sizeof *bench);
+    clock_t begin;
+
+    if (!bench)
+        return 1;
+    printf("Write of 1 MiB of incompressible data to a used flash, simulated time\n\n");
+    printf("%9s %9s %10s %10s %9s %12s\n", "baud", "latency", "measured", "limit", "ratio",
+           "host CPU/MiB");
+    for (size_t s = 0; s < sizeof speeds / sizeof speeds[0]; s++) {
+        for (size_t l = 0; l < sizeof latencies / sizeof latencies[0]; l++) {
+            set_up(bench, latencies[l], 0);
+            begin = clock();
+            double measured = run(bench, speeds[s]);
+            double cpu = (double)(clock() - begin) / CLOCKS_PER_SEC;
+            printf("%9u %6u ms %8.3f s %8.3f s %9.4f %9.3f s\n", (unsigned)speeds[s],
+                   (unsigned)latencies[l], measured, limit(speeds[s]), measured / limit(speeds[s]),
+                   cpu);
+        }
+    }
+    printf("\nThe same at 921600 baud and 2 ms with bit errors in both directions\n\n");
+    printf("%9s %10s %16s %13s %9s\n", "BER", "measured", "of clean time", "frames resent",
+           "speed");
+    set_up(bench, 2, 0);
+    double clean = run(bench, 921600);
+    static const uint32_t noises[] = {100, 1000, 10000, 30000};
+    for (size_t i = 0; i < sizeof noises / sizeof noises[0]; i++) {
+        set_up(bench, 2, noises[i]);
+        double measured = run(bench, 921600);
+        printf("%9.0e %8.3f s %16.3f %13u %9u\n", noises[i] / 1e9, measured, measured / clean,
+               wry_session_stats(&bench->session)->frames_resent, (unsigned)bench->session.speed);
+    }
+    free(bench);
+    return 0;
+}

@@ -1,0 +1,242 @@
+/* The bench folder. */
+#include "bench.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <gio/gio.h>
+#include <glib/gstdio.h>
+#include <string.h>
+#include <sys/file.h>
+#include <sys/mman.h>
+#include <unistd.h>
+
+#include "board_file.h"
+
+#define DESCRIPTION "board.yaml"
+#define FLASH "flash.bin"
+
+struct bench_board {
+    struct sim_board board;
+    struct sim_link link;
+    int file;
+    uint8_t *cells;
+    size_t size;
+};
+
+G_DEFINE_QUARK(wrytograph - bench, bench_error)
+
+char *bench_default_folder(void)
+{
+    const char *folder = g_getenv("WRYTOGRAPH_BENCH");
+
+    if (folder && folder[0] != '\0')
+        return g_strdup(folder);
+    return g_build_filename(g_get_user_data_dir(), "wrytograph", "bench", NULL);
+}
+
+void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE])
+{
+    uint32_t sum = wry_crc32(0, (const uint8_t *)name, strlen(name));
+
+    eui48[0] = 0x02;
+    eui48[1] = 0x57;
+    eui48[2] = (uint8_t)(sum >> 24);
+    eui48[3] = (uint8_t)(sum >> 16);
+    eui48[4] = (uint8_t)(sum >> 8);
+    eui48[5] = (uint8_t)sum;
+}
+
+/* A name is a plain folder name: letters, digits, '-', '_' and '.', not beginning with a '.'. */
+static gboolean check_name(const char *name, GError **error)
+{
+    gboolean fits = name[0] != '\0' && name[0] != '.' && strlen(name) <= 64;
+
+    for (const char *c = name; *c; c++)
+        fits = fits && (g_ascii_isalnum(*c) || strchr("-_.", *c));
+    if (!fits)
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_NAME,
+                    "'%s' is no name for a board: use letters, digits, '-', '_' and '.'", name);
+    return fits;
+}
+
+static gboolean file_error(GError **error, const char *path)
+{
+    g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    return FALSE;
+}
+
+static gboolean check_description(const struct bench_description *description, GError **error)
+{
+    const struct wry_chip *chip = description->chip;
+    uint32_t size = description->flash_size;
+
+    if ((size & (size - 1)) == 0 && size >= chip->flash_min && size <= chip->flash_max)
+        return TRUE;
+    g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE,
+                "a %s has a flash of %u KiB to %u KiB, a power of two; %u KiB does not fit",
+                chip->title, (unsigned)(chip->flash_min / 1024), (unsigned)(chip->flash_max / 1024),
+                (unsigned)(size / 1024));
+    return FALSE;
+}
+
+/* flash.bin of the full size: the content file first, blank behind it. */
+static gboolean make_flash(const char *path, uint32_t size, const char *content, GError **error)
+{
+    g_autofree char *bytes = g_malloc(size);
+    g_autofree char *given = NULL;
+    gsize length = 0;
+
+    if (content && !g_file_get_contents(content, &given, &length, error))
+        return FALSE;
+    if (length > size) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE,
+                    "%s: %" G_GSIZE_FORMAT " bytes do not fit a flash of %u", content, length,
+                    size);
+        return FALSE;
+    }
+    memset(bytes, 0xFF, size);
+    if (length > 0)
+        memcpy(bytes, given, length);
+    return g_file_set_contents(path, bytes, size, error);
+}
+
+gboolean bench_add(const char *folder, const char *name,
+                   const struct bench_description *description, const char *content, GError **error)
+{
+    g_autofree char *home = g_build_filename(folder, name, NULL);
+    g_autofree char *yaml = g_build_filename(home, DESCRIPTION, NULL);
+    g_autofree char *flash = g_build_filename(home, FLASH, NULL);
+
+    if (!check_name(name, error) || !check_description(description, error))
+        return FALSE;
+    if (g_file_test(home, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_EXISTS, "%s: there is a board '%s' already",
+                    folder, name);
+        return FALSE;
+    }
+    if (g_mkdir_with_parents(home, 0777) != 0)
+        return file_error(error, home);
+    if (make_flash(flash, description->flash_size, content, error) &&
+        board_file_save(yaml, description, error))
+        return TRUE;
+    g_unlink(flash);
+    g_rmdir(home);
+    return FALSE;
+}
+
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+char **bench_list(const char *folder, GError **error)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    const char *name;
+    GDir *dir;
+
+    if (g_file_test(folder, G_FILE_TEST_IS_DIR)) {
+        dir = g_dir_open(folder, 0, error);
+        if (!dir)
+            return NULL;
+        while ((name = g_dir_read_name(dir))) {
+            g_autofree char *yaml = g_build_filename(folder, name, DESCRIPTION, NULL);
+            if (g_file_test(yaml, G_FILE_TEST_EXISTS))
+                g_ptr_array_add(names, g_strdup(name));
+        }
+        g_dir_close(dir);
+    }
+    g_ptr_array_sort(names, by_name);
+    g_ptr_array_add(names, NULL);
+    return (char **)g_ptr_array_steal(names, NULL);
+}
+
+gboolean bench_load(const char *folder, const char *name, struct bench_description *description,
+                    GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
+
+    if (!check_name(name, error))
+        return FALSE;
+    if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+                    name, folder);
+        return FALSE;
+    }
+    return board_file_load(path, description, error);
+}
+
+gboolean bench_save(const char *folder, const char *name,
+                    const struct bench_description *description, GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
+
+    return board_file_save(path, description, error);
+}
+
+static gboolean map_flash(struct bench_board *board, const char *path, size_t size, GError **error)
+{
+    board->file = open(path, O_RDWR | O_CLOEXEC);
+    if (board->file < 0)
+        return file_error(error, path);
+    if (flock(board->file, LOCK_EX | LOCK_NB) != 0) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
+                    path);
+        return FALSE;
+    }
+    if (lseek(board->file, 0, SEEK_END) != (off_t)size) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED,
+                    "%s: should be %" G_GSIZE_FORMAT " bytes long", path, size);
+        return FALSE;
+    }
+    void *cells = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_SHARED, board->file, 0);
+    if (cells == MAP_FAILED)
+        return file_error(error, path);
+    board->cells = cells;
+    board->size = size;
+    return TRUE;
+}
+
+struct bench_board *bench_open(const char *folder, const char *name, GError **error)
+{
+    struct bench_description description;
+    g_autofree char *path = g_build_filename(folder, name, FLASH, NULL);
+    struct wry_board_identity identity;
+
+    if (!bench_load(folder, name, &description, error) || !check_description(&description, error))
+        return NULL;
+    struct bench_board *board = g_new0(struct bench_board, 1);
+    if (!map_flash(board, path, description.flash_size, error)) {
+        bench_close(board);
+        return NULL;
+    }
+    identity.chip_code = description.chip->code;
+    identity.chip_revision = description.revision;
+    identity.top_speed = description.chip->top_speed;
+    memcpy(identity.eui48, description.eui48, sizeof identity.eui48);
+    uint64_t seed = wry_crc32(0, identity.eui48, sizeof identity.eui48);
+    sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
+                   seed);
+    board->board.faults = description.faults;
+    sim_link_init(&board->link, &board->board, seed);
+    sim_link_power(&board->link, true);
+    return board;
+}
+
+const struct wry_port *bench_port(const struct bench_board *board)
+{
+    return &board->link.port;
+}
+
+void bench_close(struct bench_board *board)
+{
+    if (!board)
+        return;
+    if (board->cells) {
+        sim_link_power(&board->link, false);
+        munmap(board->cells, board->size);
+    }
+    if (board->file >= 0)
+        close(board->file);
+    g_free(board);
+}

@@ -1,0 +1,135 @@
+/* board.yaml, read and written with libcyaml. */
+#include "board_file.h"
+
+#include <cyaml/cyaml.h>
+#include <stdio.h>
+#include <string.h>
+
+struct faults_yaml {
+    bool strap_released;
+    uint32_t noise_ppb;
+    uint32_t clean_baud;
+};
+
+struct board_yaml {
+    char *chip;
+    uint32_t revision;
+    char *address;
+    uint32_t flash_bytes;
+    struct faults_yaml faults;
+};
+
+static const cyaml_schema_field_t faults_fields[] = {
+    CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct faults_yaml, strap_released),
+    CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_ppb),
+    CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, clean_baud),
+    CYAML_FIELD_END,
+};
+
+static const cyaml_schema_field_t board_fields[] = {
+    CYAML_FIELD_STRING_PTR("chip", CYAML_FLAG_POINTER, struct board_yaml, chip, 1, 64),
+    CYAML_FIELD_UINT("revision", CYAML_FLAG_DEFAULT, struct board_yaml, revision),
+    CYAML_FIELD_STRING_PTR("address", CYAML_FLAG_POINTER, struct board_yaml, address, 17, 17),
+    CYAML_FIELD_UINT("flash_bytes", CYAML_FLAG_DEFAULT, struct board_yaml, flash_bytes),
+    CYAML_FIELD_MAPPING("faults", CYAML_FLAG_OPTIONAL, struct board_yaml, faults, faults_fields),
+    CYAML_FIELD_END,
+};
+
+static const cyaml_schema_value_t board_schema = {
+    CYAML_VALUE_MAPPING(CYAML_FLAG_POINTER, struct board_yaml, board_fields),
+};
+
+/* Gathers what the parser says, for the one message that the user gets. */
+static void collect(cyaml_log_t level, void *context, const char *format, va_list arguments)
+{
+    GString *text = context;
+
+    (void)level;
+    if (text->len == 0)
+        g_string_append_vprintf(text, format, arguments);
+}
+
+static cyaml_config_t parser(GString *messages)
+{
+    return (cyaml_config_t){.log_fn = collect,
+                            .log_ctx = messages,
+                            .mem_fn = cyaml_mem,
+                            .log_level = CYAML_LOG_ERROR,
+                            .flags = CYAML_CFG_DEFAULT};
+}
+
+static gboolean parse_address(const char *text, uint8_t eui48[WRY_EUI48_SIZE])
+{
+    unsigned octets[WRY_EUI48_SIZE];
+    int used = 0;
+
+    if (sscanf(text, "%2x:%2x:%2x:%2x:%2x:%2x%n", &octets[0], &octets[1], &octets[2], &octets[3],
+               &octets[4], &octets[5], &used) != (int)WRY_EUI48_SIZE ||
+        text[used] != '\0')
+        return FALSE;
+    for (size_t i = 0; i < WRY_EUI48_SIZE; i++)
+        eui48[i] = (uint8_t)octets[i];
+    return TRUE;
+}
+
+static gboolean take_over(const struct board_yaml *yaml, struct bench_description *description)
+{
+    description->chip = wry_chip_by_name(yaml->chip);
+    description->revision = (uint8_t)yaml->revision;
+    description->flash_size = yaml->flash_bytes;
+    description->faults = (struct sim_board_faults){.strap_released = yaml->faults.strap_released,
+                                                    .noise_ppb = yaml->faults.noise_ppb,
+                                                    .clean_baud = yaml->faults.clean_baud};
+    return description->chip && yaml->revision < 256 &&
+           parse_address(yaml->address, description->eui48);
+}
+
+gboolean board_file_load(const char *path, struct bench_description *description, GError **error)
+{
+    g_autoptr(GString) messages = g_string_new(NULL);
+    cyaml_config_t config = parser(messages);
+    struct board_yaml *yaml = NULL;
+    cyaml_err_t status =
+        cyaml_load_file(path, &config, &board_schema, (cyaml_data_t **)&yaml, NULL);
+    gboolean fits = FALSE;
+
+    if (status == CYAML_OK) {
+        fits = take_over(yaml, description);
+        cyaml_free(&config, &board_schema, yaml, 0);
+    }
+    if (!fits)
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, "%s: %s", path,
+                    status == CYAML_OK  ? "unknown chip, revision or address"
+                    : messages->len > 0 ? g_strchomp(messages->str)
+                                        : cyaml_strerror(status));
+    return fits;
+}
+
+gboolean board_file_save(const char *path, const struct bench_description *description,
+                         GError **error)
+{
+    g_autoptr(GString) messages = g_string_new(NULL);
+    cyaml_config_t config = parser(messages);
+    const uint8_t *e = description->eui48;
+    g_autofree char *chip = g_strdup(description->chip->name);
+    g_autofree char *address =
+        g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
+    struct board_yaml yaml = {.chip = chip,
+                              .revision = description->revision,
+                              .address = address,
+                              .flash_bytes = description->flash_size,
+                              .faults = {.strap_released = description->faults.strap_released,
+                                         .noise_ppb = description->faults.noise_ppb,
+                                         .clean_baud = description->faults.clean_baud}};
+    char *text = NULL;
+    size_t length = 0;
+    cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);
+
+    if (status != CYAML_OK) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "%s: %s", path, cyaml_strerror(status));
+        return FALSE;
+    }
+    gboolean saved = g_file_set_contents(path, text, (gssize)length, error);
+    config.mem_fn(config.mem_ctx, text, 0);
+    return saved;
+}

@@ -1,0 +1,252 @@
+/* A simulated board. */
+#include "board.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "firmware.h"
+
+#define NS_PER_US UINT64_C(1000)
+#define NS_PER_MS UINT64_C(1000000)
+
+#define BOOT_TIME (20 * NS_PER_MS)  /* from reset released to the first letter */
+#define IDLE_STEP (100 * NS_PER_US) /* between polls while the line is in use */
+#define SLEEP_STEP (1 * NS_PER_MS)  /* and while nothing goes on */
+#define POLL_COST (2 * NS_PER_US)   /* of a poll that finds little to do */
+#define CPU_HZ UINT64_C(160000000)
+
+enum {
+    UART_SEND_ROOM = 256,
+};
+
+/* Processor cycles per byte of each kind of work, for a 32-bit core without help from hardware. */
+static uint64_t cycles_per_byte(enum wry_work work)
+{
+    switch (work) {
+    case WRY_WORK_FRAME:
+        return 15;
+    case WRY_WORK_DIGEST:
+        return 30;
+    case WRY_WORK_SCAN:
+        return 2;
+    }
+    return 0;
+}
+
+static size_t port_receive(void *context, uint8_t *to, size_t room)
+{
+    struct sim_board *board = context;
+    size_t n = 0;
+
+    while (n < room && board->received_fill > 0) {
+        to[n++] = board->received[board->received_head];
+        board->received_head = (board->received_head + 1) % SIM_UART_ROOM;
+        board->received_fill--;
+    }
+    return n;
+}
+
+static size_t port_transmit(void *context, const uint8_t *from, size_t n)
+{
+    struct sim_board *board = context;
+
+    return sim_line_put(board->output, from, n, board->clock);
+}
+
+static bool port_transmitted(void *context)
+{
+    struct sim_board *board = context;
+
+    return board->output->fill == 0;
+}
+
+static void set_uart(struct sim_board *board, uint32_t baud)
+{
+    board->output->sender_baud = baud;
+    board->input->receiver_baud = baud;
+}
+
+static void port_set_speed(void *context, uint32_t baud)
+{
+    set_uart(context, baud);
+}
+
+static void port_spi(void *context, const struct wry_spi_transfer *transfer)
+{
+    struct sim_board *board = context;
+
+    board->clock += sim_nor_die_transfer(&board->die, transfer, board->clock);
+}
+
+static uint32_t port_now(void *context)
+{
+    struct sim_board *board = context;
+
+    return (uint32_t)(board->clock / NS_PER_US);
+}
+
+static void port_worked(void *context, enum wry_work work, uint32_t bytes)
+{
+    struct sim_board *board = context;
+
+    board->clock += bytes * cycles_per_byte(work) * UINT64_C(1000000000) / CPU_HZ;
+}
+
+static void begin_boot(struct sim_board *board, uint64_t now)
+{
+    board->state = SIM_BOARD_BOOTING;
+    board->strap_sampled = board->boot_line && !board->faults.strap_released;
+    board->received_fill = 0;
+    board->script_length = board->script_sent = 0;
+    sim_line_clear(board->output);
+    board->next_poll = now + BOOT_TIME;
+}
+
+static void port_restart(void *context)
+{
+    struct sim_board *board = context;
+
+    board->boot_line = false;
+    begin_boot(board, board->clock);
+}
+
+void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
+                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
+                    uint64_t seed)
+{
+    memset(board, 0, sizeof *board);
+    board->chip = chip;
+    board->identity = *identity;
+    sim_nor_die_init(&board->die, cells, size, seed);
+    board->port = (struct wry_board_port){
+        .context = board,
+        .receive = port_receive,
+        .transmit = port_transmit,
+        .transmitted = port_transmitted,
+        .set_speed = port_set_speed,
+        .spi = port_spi,
+        .now = port_now,
+        .restart = port_restart,
+        .worked = port_worked,
+    };
+    board->state = SIM_BOARD_OFF;
+    board->next_poll = UINT64_MAX;
+}
+
+void sim_board_power(struct sim_board *board, bool on, uint64_t now)
+{
+    board->clock = now;
+    if (!on) {
+        sim_nor_die_cut(&board->die, now);
+        sim_line_clear(board->output);
+        board->state = SIM_BOARD_OFF;
+        board->next_poll = UINT64_MAX;
+    } else if (board->state == SIM_BOARD_OFF) {
+        begin_boot(board, now);
+    }
+}
+
+void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t now)
+{
+    board->boot_line = boot;
+    if (board->state == SIM_BOARD_OFF)
+        return;
+    if (reset) {
+        sim_line_clear(board->output);
+        board->state = SIM_BOARD_HELD;
+        board->next_poll = UINT64_MAX;
+    } else if (board->state == SIM_BOARD_HELD) {
+        begin_boot(board, now);
+    }
+}
+
+void sim_board_receive(struct sim_board *board, uint8_t byte)
+{
+    if (board->state != SIM_BOARD_LOADING && board->state != SIM_BOARD_RUNNING)
+        return;
+    if (board->received_fill == SIM_UART_ROOM) {
+        board->overruns++;
+        return;
+    }
+    board->received[(board->received_head + board->received_fill) % SIM_UART_ROOM] = byte;
+    board->received_fill++;
+}
+
+/* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
+static void leave_rom(struct sim_board *board)
+{
+    bool runs;
+
+    sim_nor_die_settle(&board->die, board->clock);
+    if (board->strap_sampled) {
+        set_uart(board, board->chip->boot_speed);
+        board->script_length =
+            (size_t)snprintf(board->script, sizeof board->script,
+                             "%s revision %u, boot ROM 1\r\nstrap held: loading mode\r\n",
+                             board->chip->title, board->identity.chip_revision);
+        board->state = SIM_BOARD_LOADING;
+        return;
+    }
+    set_uart(board, board->chip->run_speed);
+    runs = sim_firmware_boot(board, board->script, sizeof board->script);
+    board->script_length = strlen(board->script);
+    board->state = runs ? SIM_BOARD_RUNNING : SIM_BOARD_STUCK;
+}
+
+/* True while there is text left to print. */
+static bool print_script(struct sim_board *board)
+{
+    const uint8_t *text = (const uint8_t *)board->script;
+
+    if (board->script_sent < board->script_length) {
+        board->script_sent += sim_line_put(board->output, text + board->script_sent,
+                                           board->script_length - board->script_sent, board->clock);
+        return true;
+    }
+    return board->script_length > 0 && board->output->fill > 0;
+}
+
+/* The ROM's text goes out first; then the loader listens. */
+static void poll_loading(struct sim_board *board)
+{
+    if (board->script_length > 0) {
+        if (print_script(board))
+            return;
+        board->script_length = board->script_sent = 0;
+        board->received_fill = 0;
+        wry_loader_init(&board->loader, &board->port, &board->identity);
+    }
+    uint64_t before = board->clock;
+    bool idle = wry_loader_poll(&board->loader);
+    if (board->state != SIM_BOARD_LOADING)
+        return;
+    bool line_in_use = board->output->fill > 0 || board->input->fill > 0;
+    uint64_t step = !idle ? POLL_COST : line_in_use ? IDLE_STEP : SLEEP_STEP;
+    board->next_poll = board->clock + step;
+    bool flash_busy = board->die.pending_length > 0 && board->die.busy_until > before;
+    if (idle && flash_busy && board->die.busy_until < board->next_poll)
+        board->next_poll = board->die.busy_until;
+}
+
+void sim_board_poll(struct sim_board *board, uint64_t now)
+{
+    board->clock = now;
+    board->next_poll = now + SLEEP_STEP;
+    switch (board->state) {
+    case SIM_BOARD_BOOTING:
+        leave_rom(board);
+        break;
+    case SIM_BOARD_LOADING:
+        poll_loading(board);
+        break;
+    case SIM_BOARD_RUNNING:
+    case SIM_BOARD_STUCK:
+        board->received_fill = 0;
+        print_script(board);
+        break;
+    case SIM_BOARD_OFF:
+    case SIM_BOARD_HELD:
+        board->next_poll = UINT64_MAX;
+        break;
+    }
+}

@@ -1,0 +1,81 @@
+/*
+ * A simulated board: power, reset, boot strap, boot ROM, the real loader, and a firmware that runs
+ * from what is in flash.
+ *
+ *     OFF -> power -> HELD <-> reset line
+ *                      | released
+ *                      v
+ *                    BOOTING -> strap held: LOADING (the loader is polled)
+ *                            -> else: RUNNING, or STUCK when no valid program is in flash
+ *
+ * The board's processor time is accounted: work that the loader reports and SPI transfers move its
+ * own clock on, and it is polled again when that time is over.
+ */
+#ifndef WRY_SIM_BOARD_H
+#define WRY_SIM_BOARD_H
+
+#include "line.h"
+#include "nor_die.h"
+#include "wrytograph/chip.h"
+#include "wrytograph/loader.h"
+
+#define SIM_UART_ROOM 1024u
+#define SIM_SCRIPT_ROOM 1024u
+
+enum sim_board_state {
+    SIM_BOARD_OFF,
+    SIM_BOARD_HELD,
+    SIM_BOARD_BOOTING,
+    SIM_BOARD_LOADING,
+    SIM_BOARD_RUNNING,
+    SIM_BOARD_STUCK,
+};
+
+struct sim_board_faults {
+    bool strap_released; /* the strap never reaches the chip */
+    uint32_t noise_ppb;  /* bit errors per 10^9 bits, both directions */
+    uint32_t clean_baud; /* the cable garbles anything faster; 0 = none */
+};
+
+struct sim_board {
+    const struct wry_chip *chip;
+    struct wry_board_identity identity;
+    struct sim_board_faults faults;
+    struct sim_nor_die die;
+    struct wry_loader loader;
+    struct wry_board_port port;
+
+    enum sim_board_state state;
+    bool boot_line;          /* the strap as the control line drives it */
+    bool strap_sampled;      /* as it was when reset was released */
+    uint64_t clock;          /* ns: the board's own time within a poll */
+    uint64_t next_poll;      /* ns */
+    struct sim_line *output; /* towards the host */
+    struct sim_line *input;  /* its receiver_baud is ours to set */
+
+    uint8_t received[SIM_UART_ROOM]; /* the UART's buffer */
+    size_t received_head, received_fill;
+    uint64_t overruns; /* bytes lost because it was full */
+
+    char script[SIM_SCRIPT_ROOM]; /* what ROM or firmware still has to say */
+    size_t script_length, script_sent;
+};
+
+/*
+ * cells holds size bytes of flash and outlives the board. The board begins OFF. output and input
+ * are wired by the caller.
+ */
+void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
+                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
+                    uint64_t seed);
+
+void sim_board_power(struct sim_board *board, bool on, uint64_t now);
+void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t now);
+
+/* A byte reached the board's receiver. */
+void sim_board_receive(struct sim_board *board, uint8_t byte);
+
+/* Runs the board once at now; sets next_poll. */
+void sim_board_poll(struct sim_board *board, uint64_t now);
+
+#endif

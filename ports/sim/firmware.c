@@ -1,0 +1,122 @@
+/* The boot ROM's check of what is in flash, and what is printed on the way. */
+#include "firmware.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "board.h"
+#include "wrytograph/boot_header.h"
+#include "wrytograph/region_table.h"
+
+struct printer {
+    char *text;
+    size_t room, used;
+};
+
+static void print(struct printer *p, const char *format, ...) __attribute__((format(printf, 2, 3)));
+
+static void print(struct printer *p, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    int n = vsnprintf(p->text + p->used, p->room - p->used, format, arguments);
+    va_end(arguments);
+    if (n > 0)
+        p->used += (size_t)n < p->room - p->used ? (size_t)n : p->room - p->used - 1;
+}
+
+/* NULL when the program at offset is whole, else what is wrong with it. */
+static const char *check_program(const struct sim_board *board, uint32_t offset,
+                                 struct wry_boot_header *header)
+{
+    const uint8_t *at = board->die.cells + offset;
+    uint32_t left = board->die.size - offset;
+    uint8_t digest[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    if (wry_bytes_blank(at, WRY_BOOT_HEADER_SIZE))
+        return "blank";
+    if (!wry_boot_header_present(at))
+        return "no boot header";
+    if (!wry_boot_header_get(header, at))
+        return "boot header damaged";
+    if (header->chip_code != board->chip->code)
+        return "built for another chip";
+    if (header->body_length > left - WRY_BOOT_HEADER_SIZE - WRY_SHA256_SIZE)
+        return "length beyond flash";
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, at + WRY_BOOT_HEADER_SIZE, header->body_length);
+    wry_sha256_end(&sha, digest);
+    if (memcmp(digest, at + WRY_BOOT_HEADER_SIZE + header->body_length, sizeof digest) != 0)
+        return "digest differs";
+    if (header->flash_size_log2 != 0 && UINT32_C(1) << header->flash_size_log2 > board->die.size)
+        return "built for a larger flash";
+    return NULL;
+}
+
+static bool report(struct printer *p, const struct sim_board *board, const char *what,
+                   uint32_t offset, struct wry_boot_header *header)
+{
+    const char *wrong = check_program(board, offset, header);
+
+    if (wrong)
+        print(p, "%s at 0x%X: %s\r\n", what, (unsigned)offset, wrong);
+    else
+        print(p, "%s at 0x%X: %s, digest ok\r\n", what, (unsigned)offset, header->version);
+    return wrong == NULL;
+}
+
+/* The start program looks the application up in the region table, where the chip has one. */
+static bool find_app(struct printer *p, const struct sim_board *board, uint32_t *offset)
+{
+    struct wry_region_table table;
+    uint32_t at = board->chip->table_offset;
+
+    if (at == WRY_NO_OFFSET) {
+        *offset = board->chip->app_offset;
+        return true;
+    }
+    if (!wry_region_table_get(&table, board->die.cells + at, WRY_REGION_TABLE_SIZE_MAX)) {
+        print(p, "region table at 0x%X: not valid\r\n", (unsigned)at);
+        return false;
+    }
+    for (uint32_t i = 0; i < table.count; i++) {
+        if (table.regions[i].kind == WRY_REGION_APP && table.regions[i].offset < board->die.size) {
+            *offset = table.regions[i].offset;
+            return true;
+        }
+    }
+    print(p, "region table at 0x%X: no application region\r\n", (unsigned)at);
+    return false;
+}
+
+static bool boot_program(struct printer *p, const struct sim_board *board)
+{
+    const struct wry_chip *chip = board->chip;
+    struct wry_boot_header header;
+    uint32_t app = 0;
+
+    if (chip->start_offset != chip->app_offset &&
+        !report(p, board, "start program", chip->start_offset, &header))
+        return false;
+    if (!find_app(p, board, &app) || !report(p, board, "application", app, &header))
+        return false;
+    const uint8_t *e = board->identity.eui48;
+    print(p, "%s on %02X:%02X:%02X:%02X:%02X:%02X\r\n", header.version, e[0], e[1], e[2], e[3],
+          e[4], e[5]);
+    print(p, "gauge ready\r\n");
+    return true;
+}
+
+bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room)
+{
+    struct printer p = {.text = text, .room = room};
+
+    print(&p, "%s revision %u, boot ROM 1\r\n", board->chip->title, board->identity.chip_revision);
+    bool runs = boot_program(&p, board);
+    if (!runs)
+        print(&p, "nothing to run, waiting for reset\r\n");
+    return runs;
+}

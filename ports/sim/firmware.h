@@ -1,0 +1,19 @@
+/*
+ * What a board does outside loading mode: the boot ROM's check of the program in flash, and the
+ * text that ROM and tide-gauge firmware print. All of it follows from the flash content.
+ */
+#ifndef WRY_SIM_FIRMWARE_H
+#define WRY_SIM_FIRMWARE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+struct sim_board;
+
+/*
+ * Writes what the board prints while it boots from flash into text, room bytes at most with the
+ * final NUL. True when a program was found whole and runs.
+ */
+bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room);
+
+#endif

@@ -1,0 +1,95 @@
+/* One direction of a serial line. */
+#include "line.h"
+
+#include <string.h>
+
+#include "random.h"
+
+#define NS_PER_S UINT64_C(1000000000)
+
+enum {
+    BITS_PER_BYTE = 10,
+    SPEED_TOLERANCE_PERCENT = 3,
+};
+
+void sim_line_init(struct sim_line *line, size_t room, uint64_t seed,
+                   void (*deliver)(void *receiver, uint8_t byte, uint64_t at), void *receiver)
+{
+    memset(line, 0, sizeof *line);
+    line->room = room;
+    line->random = seed;
+    line->sender_baud = line->receiver_baud = 115200;
+    line->deliver = deliver;
+    line->receiver = receiver;
+}
+
+static uint64_t byte_time(const struct sim_line *line)
+{
+    return BITS_PER_BYTE * NS_PER_S / line->sender_baud;
+}
+
+size_t sim_line_put(struct sim_line *line, const uint8_t *bytes, size_t n, uint64_t now)
+{
+    size_t taken = 0;
+
+    if (line->fill == 0 && n > 0)
+        line->head_due = now + byte_time(line);
+    while (taken < n && line->fill < line->room) {
+        line->queue[(line->head + line->fill) % line->room] = bytes[taken++];
+        line->fill++;
+    }
+    return taken;
+}
+
+static bool speeds_agree(const struct sim_line *line)
+{
+    uint64_t a = line->sender_baud, b = line->receiver_baud;
+    uint64_t apart = a > b ? a - b : b - a;
+
+    return apart * 100 <= b * SPEED_TOLERANCE_PERCENT &&
+           (line->clean_baud == 0 || a <= line->clean_baud);
+}
+
+/* One draw decides whether any of the byte's ten bits is struck. */
+static bool struck(struct sim_line *line)
+{
+    if (line->noise_ppb == 0)
+        return false;
+    return sim_random(&line->random) % NS_PER_S < (uint64_t)line->noise_ppb * BITS_PER_BYTE;
+}
+
+static void pass(struct sim_line *line, uint8_t byte, uint64_t at)
+{
+    line->sent++;
+    if (!speeds_agree(line)) {
+        line->deliver(line->receiver, (uint8_t)sim_random(&line->random), at);
+        return;
+    }
+    if (!struck(line)) {
+        line->deliver(line->receiver, byte, at);
+        return;
+    }
+    unsigned bit = (unsigned)(sim_random(&line->random) % BITS_PER_BYTE);
+    if (bit == 8)
+        return;
+    line->deliver(line->receiver, bit < 8 ? (uint8_t)(byte ^ 1u << bit) : byte, at);
+    if (bit == 9)
+        line->deliver(line->receiver, byte, at);
+}
+
+void sim_line_advance(struct sim_line *line, uint64_t now)
+{
+    while (line->fill > 0 && line->head_due <= now) {
+        uint8_t byte = line->queue[line->head];
+        uint64_t at = line->head_due;
+        line->head = (line->head + 1) % line->room;
+        line->fill--;
+        line->head_due = at + byte_time(line);
+        pass(line, byte, at);
+    }
+}
+
+void sim_line_clear(struct sim_line *line)
+{
+    line->fill = 0;
+}

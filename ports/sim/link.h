@@ -1,0 +1,47 @@
+/*
+ * A simulated link: host, adapter, two lines and a board, in virtual time.
+ *
+ * Fills in a struct wry_port, so a session talks to a simulated board as to a real one. Time moves
+ * only inside port calls, and every run with the same seed is the same to the bit.
+ *
+ *     struct sim_link link;
+ *     sim_link_init(&link, &board, seed);
+ *     sim_link_power(&link, true);
+ *     wry_session_init(&session, &link.port, &config);
+ */
+#ifndef WRY_SIM_LINK_H
+#define WRY_SIM_LINK_H
+
+#include "board.h"
+#include "line.h"
+#include "wrytograph/port.h"
+
+#define SIM_ADAPTER_ROOM 65536u
+#define SIM_ADAPTER_PACKET 62u /* bytes that the adapter hands over at once */
+
+struct sim_adapter {
+    uint8_t queue[SIM_ADAPTER_ROOM];
+    size_t head, fill;      /* all bytes held */
+    size_t ready;           /* of these, handed over to the host */
+    uint64_t waiting_since; /* ns: when the first byte not handed over arrived */
+    uint64_t latency;       /* ns before a part-filled packet is handed over */
+};
+
+struct sim_link {
+    uint64_t now; /* ns */
+    struct sim_board *board;
+    struct sim_line to_board, to_host;
+    struct sim_adapter adapter;
+    struct wry_port port;
+};
+
+/* board outlives the link; the lines take its faults. The adapter's latency is 2 ms. */
+void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed);
+
+/* Turns the board on. */
+void sim_link_power(struct sim_link *link, bool on);
+
+/* Lets time pass until the given moment (ns), or until the host has bytes to read. */
+void sim_link_advance(struct sim_link *link, uint64_t until, bool stop_for_input);
+
+#endif

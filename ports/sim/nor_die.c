@@ -1,0 +1,201 @@
+/* A NOR flash die at the level of SPI commands. */
+#include "nor_die.h"
+
+#include <string.h>
+
+#include "random.h"
+
+enum {
+    STATUS_BUSY = 0x01,
+    STATUS_WRITE_ENABLED = 0x02,
+    STATUS_PROTECT = 0x7C,
+};
+
+/* Typical times of a NOR flash, ns. */
+#define TIME_PROGRAM UINT64_C(400000)
+#define TIME_ERASE_4K UINT64_C(45000000)
+#define TIME_ERASE_32K UINT64_C(120000000)
+#define TIME_ERASE_64K UINT64_C(150000000)
+
+void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, uint64_t seed)
+{
+    uint8_t log2 = 0;
+
+    memset(die, 0, sizeof *die);
+    while (UINT32_C(1) << log2 < size)
+        log2++;
+    die->cells = cells;
+    die->size = size;
+    die->jedec[0] = 0x7F;
+    die->jedec[1] = 0x51;
+    die->jedec[2] = log2;
+    die->spi_hz = 40000000;
+    die->random = seed;
+}
+
+static void take_effect(struct sim_nor_die *die)
+{
+    uint8_t *cells = die->cells + die->pending_offset;
+
+    if (die->pending_program) {
+        for (uint32_t i = 0; i < die->pending_length; i++)
+            cells[i] &= die->pending_page[i];
+    } else {
+        memset(cells, 0xFF, die->pending_length);
+    }
+    die->pending_length = 0;
+}
+
+void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now)
+{
+    if (die->pending_length > 0 && now >= die->busy_until)
+        take_effect(die);
+}
+
+void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
+{
+    sim_nor_die_settle(die, now);
+    uint8_t *cells = die->cells + die->pending_offset;
+    for (uint32_t i = 0; i < die->pending_length; i++) {
+        uint8_t chance = (uint8_t)sim_random(&die->random);
+        if (die->pending_program)
+            cells[i] &= die->pending_page[i] | chance;
+        else
+            cells[i] |= chance;
+    }
+    die->pending_length = 0;
+    die->status &= STATUS_PROTECT;
+}
+
+static void begin(struct sim_nor_die *die, uint64_t now, uint64_t time, uint32_t offset,
+                  uint32_t length)
+{
+    bool enabled = (die->status & STATUS_WRITE_ENABLED) != 0;
+
+    die->status &= (uint8_t)~STATUS_WRITE_ENABLED;
+    if (!enabled)
+        return;
+    die->operations++;
+    die->busy_until = now + time;
+    die->pending_offset = offset;
+    die->pending_length = length;
+}
+
+static void begin_erase(struct sim_nor_die *die, uint64_t now, uint32_t address, uint32_t unit)
+{
+    uint64_t time = unit == 0x1000   ? TIME_ERASE_4K
+                    : unit == 0x8000 ? TIME_ERASE_32K
+                                     : TIME_ERASE_64K;
+
+    die->pending_program = false;
+    begin(die, now, time, address & ~(unit - 1), unit);
+    die->erased_bytes += unit;
+}
+
+/* Bytes beyond the end of the page wrap to its start, as the parts do. */
+static void begin_program(struct sim_nor_die *die, uint64_t now, uint32_t address,
+                          const uint8_t *bytes, size_t n)
+{
+    memset(die->pending_page, 0xFF, sizeof die->pending_page);
+    for (size_t i = 0; i < n; i++)
+        die->pending_page[(address + i) % sizeof die->pending_page] = bytes[i];
+    die->pending_program = true;
+    begin(die, now, TIME_PROGRAM, address & ~UINT32_C(255), sizeof die->pending_page);
+    die->programmed_pages++;
+}
+
+static void read_cells(const struct sim_nor_die *die, uint32_t address, uint8_t *to, size_t n)
+{
+    while (n > 0) {
+        uint32_t at = address & (die->size - 1);
+        size_t piece = die->size - at < n ? die->size - at : n;
+        memcpy(to, die->cells + at, piece);
+        to += piece;
+        address += (uint32_t)piece;
+        n -= piece;
+    }
+}
+
+static uint32_t address_of(const struct sim_nor_die *die, const uint8_t *out, size_t bytes)
+{
+    uint32_t address = 0;
+
+    for (size_t i = 1; i <= bytes; i++)
+        address = address << 8 | out[i];
+    return address & (die->size - 1);
+}
+
+/* Commands with an address of the given width; false for one that is none of them. */
+static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint8_t command,
+                      size_t width, uint64_t now)
+{
+    if (t->out_length < 1 + width)
+        return false;
+    uint32_t address = address_of(die, t->out, width);
+    switch (command) {
+    case 0x03:
+        read_cells(die, address, t->in, t->in_length);
+        return true;
+    case 0x02:
+        begin_program(die, now, address, t->out2, t->out2_length);
+        return true;
+    case 0x20:
+        begin_erase(die, now, address, 0x1000);
+        return true;
+    case 0x52:
+        begin_erase(die, now, address, 0x8000);
+        return true;
+    case 0xD8:
+        begin_erase(die, now, address, 0x10000);
+        return true;
+    default:
+        return false;
+    }
+}
+
+/* The four-byte commands of JESD216 and the three-byte commands they stand for. */
+static uint8_t brief_command(uint8_t command)
+{
+    static const uint8_t pairs[][2] = {
+        {0x13, 0x03}, {0x12, 0x02}, {0x21, 0x20}, {0x5C, 0x52}, {0xDC, 0xD8}};
+
+    for (size_t i = 0; i < sizeof pairs / sizeof pairs[0]; i++) {
+        if (pairs[i][0] == command)
+            return pairs[i][1];
+    }
+    return 0;
+}
+
+static void execute(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint64_t now)
+{
+    uint8_t command = t->out[0];
+    bool busy = die->pending_length > 0;
+
+    if (command == 0x05) {
+        memset(t->in, die->status | (busy ? STATUS_BUSY : 0), t->in_length);
+        return;
+    }
+    if (busy)
+        return;
+    if (command == 0x06)
+        die->status |= STATUS_WRITE_ENABLED;
+    else if (command == 0x9F)
+        memcpy(t->in, die->jedec, t->in_length < 3 ? t->in_length : 3);
+    else if (brief_command(command) != 0)
+        addressed(die, t, brief_command(command), 4, now);
+    else
+        addressed(die, t, command, 3, now);
+}
+
+uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_transfer *t,
+                              uint64_t now)
+{
+    uint64_t bytes = t->out_length + t->out2_length + t->in_length;
+    uint64_t time = bytes * 8 * UINT64_C(1000000000) / die->spi_hz;
+
+    sim_nor_die_settle(die, now);
+    if (t->in_length > 0)
+        memset(t->in, 0xFF, t->in_length);
+    execute(die, t, now + time);
+    return time;
+}

@@ -1,0 +1,47 @@
+/*
+ * A NOR flash die at the level of SPI commands, with its timing.
+ *
+ * Programming only clears bits; erasing sets a sector or block to 0xFF. An operation takes effect
+ * when its time is over, so a power cut before that leaves a page half programmed or a sector in an
+ * undefined state, drawn from the seed. The cells belong to the caller.
+ */
+#ifndef WRY_SIM_NOR_DIE_H
+#define WRY_SIM_NOR_DIE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "wrytograph/loader.h"
+
+struct sim_nor_die {
+    uint8_t *cells;
+    uint32_t size; /* bytes of cells, a power of two */
+    uint8_t jedec[3];
+    uint8_t status; /* status register: busy is computed, the rest stored */
+    uint32_t spi_hz;
+    uint64_t random; /* state of the generator for undefined states */
+
+    uint64_t busy_until; /* ns; an operation is pending while pending_length > 0 */
+    uint32_t pending_offset, pending_length;
+    bool pending_program;
+    uint8_t pending_page[256];
+
+    uint64_t operations; /* erases and programs begun since the start */
+    uint64_t erased_bytes, programmed_pages;
+};
+
+/* size is a power of two from 64 KiB to 128 MiB; the JEDEC ID is made up and carries the size. */
+void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, uint64_t seed);
+
+/* One transaction starting at now (ns); returns how long it takes on the SPI lines (ns). */
+uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_transfer *transfer,
+                              uint64_t now);
+
+/* Lets a pending operation take effect if its time has come. */
+void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now);
+
+/* Power is gone at now: an unfinished operation leaves its range undefined. */
+void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now);
+
+#endif
