@@ -3,6 +3,7 @@
 BUILD ?= build
 PREFIX ?= /usr/local
 JOBS ?= $(shell nproc)
+MAKEFLAGS += --no-print-directory
 
 .PHONY: all demo test test-sanitized perf screenshots install format check clean deps configure
 

@@ -3,6 +3,7 @@
 
 #include <signal.h>
 #include <stdio.h>
+#include <unistd.h>
 
 #include "link.h"
 
@@ -11,6 +12,7 @@ void app_note(const struct app *app, const char *format, ...)
     va_list arguments;
 
     (void)app;
+    fflush(stdout);
     va_start(arguments, format);
     vfprintf(stderr, format, arguments);
     va_end(arguments);
@@ -27,6 +29,26 @@ void app_print(const struct app *app, const char *format, ...)
     vprintf(format, arguments);
     va_end(arguments);
     putchar('\n');
+}
+
+void app_outcome(const struct app *app, bool good, const char *format, ...)
+{
+    const char *no_color = g_getenv("NO_COLOR");
+    bool painted = isatty(STDOUT_FILENO) && (!no_color || no_color[0] == '\0');
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    fputs(!painted ? "" : good ? "\033[1;32m" : "\033[1;31m", stdout);
+    va_start(arguments, format);
+    vprintf(format, arguments);
+    va_end(arguments);
+    puts(painted ? "\033[0m" : "");
+}
+
+char *app_duration(const struct app *app, double seconds)
+{
+    return g_strdup_printf("in %.1f s%s", seconds, app->bench ? " of simulated time" : "");
 }
 
 int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)

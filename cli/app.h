@@ -95,6 +95,12 @@ void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3
 /* A line of result on stdout, unless JSON is wanted. */
 void app_print(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
+/* The line that says how it ended: on a terminal in green or red, unless NO_COLOR is set. */
+void app_outcome(const struct app *app, bool good, const char *format, ...) G_GNUC_PRINTF(3, 4);
+
+/* "in 5.0 s", and that it is simulated time where it is; free with g_free. */
+char *app_duration(const struct app *app, double seconds);
+
 /* Members of the JSON result. */
 void app_json_text(struct app *app, const char *name, const char *value);
 void app_json_number(struct app *app, const char *name, int64_t value);

@@ -47,10 +47,9 @@ static int check_chip(struct app *app)
 {
     const struct wry_chip *chip = link_chip(app);
 
-    if (!app->expect_chip)
-        return EXIT_DONE;
-    const struct wry_chip *expected = wry_chip_by_name(app->expect_chip);
-    if (chip && expected && chip == expected)
+    const struct wry_chip *expected = app->expect_chip ? wry_chip_by_name(app->expect_chip) : chip;
+
+    if (!expected || chip == expected)
         return EXIT_DONE;
     return app_fail(app, EXIT_WRONG,
                     "Nothing was changed. Check that the right board is connected.",

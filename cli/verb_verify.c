@@ -93,8 +93,8 @@ static enum wry_status verify_image(struct app *app, const struct wry_placement 
     if (status != WRY_OK && status != WRY_DIFFERS)
         return status;
     g_array_sort(stretches, by_offset);
-    app_print(app, "0x%06X  %-20s %s", (unsigned)item->offset, image->name,
-              status == WRY_OK ? "agrees by SHA-256" : "DIFFERS");
+    app_outcome(app, status == WRY_OK, "0x%06X  %-20s %s", (unsigned)item->offset, image->name,
+                status == WRY_OK ? "agrees by SHA-256" : "DIFFERS");
     print_differences(app, item, stretches);
     add_json(app, item, stretches);
     if (status == WRY_DIFFERS && !*differs) {
@@ -128,8 +128,8 @@ static int run(struct app *app, struct placements *placements)
         return app_fail(app, EXIT_DIFFERS, "'wrytograph write' with the same arguments mends it.",
                         "the flash differs from the files, first at offset 0x%06X",
                         (unsigned)first);
-    app_print(app, "Verified: the flash holds %s.",
-              placements->count == 1 ? "the image" : "all the images");
+    app_outcome(app, true, "Verified: the flash holds %s.",
+                placements->count == 1 ? "the image" : "all the images");
     return EXIT_DONE;
 }
 

@@ -48,17 +48,17 @@ static void print_outcome(struct app *app, const struct placements *placements, 
 {
     g_autofree char *total = units_bytes(wry_plan_total(&placements->plan));
     const struct wry_session_stats *stats = wry_session_stats(&app->session);
-    GString *offsets = g_string_new(NULL);
+    g_autofree char *duration = app_duration(app, seconds);
+    g_autoptr(GString) offsets = g_string_new(NULL);
 
     for (size_t i = 0; i < placements->count; i++)
         g_string_append_printf(offsets, "%s0x%06X", i > 0 ? ", " : "",
                                (unsigned)placements->items[i].offset);
-    app_print(app, "Written, and checked by the board's SHA-256: %s at %s in %.1f s.", total,
-              offsets->str, seconds);
+    app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
+                offsets->str, duration);
     if (stats->frames_resent > 0)
         app_note(app, "%u frames were damaged on the line and sent again.", stats->frames_resent);
     app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
-    g_string_free(offsets, TRUE);
 }
 
 static void add_json(struct app *app, const struct placements *placements, bool written,

@@ -32,8 +32,9 @@
 #define WRY_DATA_HEAD 12u     /* prefix, offset, length and encoding */
 #define WRY_MESSAGE_HEAD_MAX 80u
 #define WRY_BODY_MAX (WRY_DATA_HEAD + WRY_PAYLOAD_MAX)
-#define WRY_PROGRESS_PAGES 256u /* pages beyond the cumulative mark that a progress can speak of   \
-                                 */
+#define WRY_PROGRESS_PAGES                                                                         \
+    256u /* pages beyond the cumulative mark that a progress can speak of                          \
+          */
 
 /* Requests of the host. The board's reply to kind K is K | WRY_KIND_REPLY. */
 enum wry_kind {

@@ -23,7 +23,10 @@ struct bench_board {
     size_t size;
 };
 
-G_DEFINE_QUARK(wrytograph - bench, bench_error)
+GQuark bench_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-bench");
+}
 
 char *bench_default_folder(void)
 {
@@ -82,7 +85,6 @@ static gboolean check_description(const struct bench_description *description, G
 /* flash.bin of the full size: the content file first, blank behind it. */
 static gboolean make_flash(const char *path, uint32_t size, const char *content, GError **error)
 {
-    g_autofree char *bytes = g_malloc(size);
     g_autofree char *given = NULL;
     gsize length = 0;
 
@@ -94,10 +96,13 @@ static gboolean make_flash(const char *path, uint32_t size, const char *content,
                     size);
         return FALSE;
     }
+    char *bytes = g_malloc(size);
     memset(bytes, 0xFF, size);
     if (length > 0)
         memcpy(bytes, given, length);
-    return g_file_set_contents(path, bytes, size, error);
+    gboolean written = g_file_set_contents(path, bytes, size, error);
+    g_free(bytes);
+    return written;
 }
 
 gboolean bench_add(const char *folder, const char *name,

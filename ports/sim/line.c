@@ -72,7 +72,8 @@ static void pass(struct sim_line *line, uint8_t byte, uint64_t at)
     unsigned bit = (unsigned)(sim_random(&line->random) % BITS_PER_BYTE);
     if (bit == 8)
         return;
-    line->deliver(line->receiver, bit < 8 ? (uint8_t)(byte ^ 1u << bit) : byte, at);
+    uint8_t flipped = bit < 8 ? (uint8_t)(1u << bit) : 0;
+    line->deliver(line->receiver, byte ^ flipped, at);
     if (bit == 9)
         line->deliver(line->receiver, byte, at);
 }

@@ -1,0 +1,131 @@
+/* Runs the command as a process of its own. */
+#include "command.h"
+
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "harness.h"
+
+static char *folder;
+static char *out, *err;
+
+static void remove_folder(const char *path)
+{
+    GDir *dir = g_dir_open(path, 0, NULL);
+    const char *name;
+
+    while (dir && (name = g_dir_read_name(dir))) {
+        g_autofree char *inner = g_build_filename(path, name, NULL);
+        if (g_file_test(inner, G_FILE_TEST_IS_DIR))
+            remove_folder(inner);
+        else
+            g_unlink(inner);
+    }
+    if (dir)
+        g_dir_close(dir);
+    g_rmdir(path);
+}
+
+void scratch_remove(void)
+{
+    if (folder)
+        remove_folder(folder);
+    g_clear_pointer(&folder, g_free);
+    g_clear_pointer(&out, g_free);
+    g_clear_pointer(&err, g_free);
+}
+
+const char *scratch(void)
+{
+    if (!folder) {
+        folder = g_dir_make_tmp("wrytograph-test-XXXXXX", NULL);
+        g_autofree char *bench = g_build_filename(folder, "bench", NULL);
+        g_setenv("WRYTOGRAPH_BENCH", bench, TRUE);
+        g_unsetenv("WRYTOGRAPH_LINK");
+        g_setenv("LC_ALL", "C.UTF-8", TRUE);
+    }
+    return folder;
+}
+
+const char *scratch_file(const char *name)
+{
+    g_autofree char *path = g_build_filename(scratch(), name, NULL);
+
+    return g_intern_string(path);
+}
+
+void scratch_write(const char *name, const void *bytes, size_t n)
+{
+    CHECK(g_file_set_contents(scratch_file(name), bytes, (gssize)n, NULL));
+}
+
+uint8_t *scratch_read(const char *name, size_t *n)
+{
+    char *bytes = NULL;
+
+    return g_file_get_contents(scratch_file(name), &bytes, n, NULL) ? (uint8_t *)bytes : NULL;
+}
+
+static struct said run(const char *program, const char *first, va_list arguments)
+{
+    g_autoptr(GPtrArray) argv = g_ptr_array_new();
+    struct said said = {.code = -1};
+    int status = 0;
+
+    scratch();
+    g_clear_pointer(&out, g_free);
+    g_clear_pointer(&err, g_free);
+    g_ptr_array_add(argv, (gpointer)(uintptr_t)program);
+    for (const char *argument = first; argument; argument = va_arg(arguments, const char *))
+        g_ptr_array_add(argv, (gpointer)(uintptr_t)argument);
+    g_ptr_array_add(argv, NULL);
+    if (g_spawn_sync(NULL, (char **)argv->pdata, NULL, G_SPAWN_DEFAULT, NULL, NULL, &out, &err,
+                     &status, NULL)) {
+        g_autoptr(GError) error = NULL;
+        if (g_spawn_check_wait_status(status, &error))
+            said.code = 0;
+        else if (error->domain == G_SPAWN_EXIT_ERROR)
+            said.code = error->code;
+    }
+    said.out = out ? out : "";
+    said.err = err ? err : "";
+    return said;
+}
+
+struct said command(const char *first, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, first);
+    struct said said = run(WRY_COMMAND, first, arguments);
+    va_end(arguments);
+    return said;
+}
+
+struct said run_program(const char *program, const char *first, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, first);
+    struct said said = run(program, first, arguments);
+    va_end(arguments);
+    return said;
+}
+
+bool says(const struct said *said, const char *text)
+{
+    return strstr(said->out, text) != NULL || strstr(said->err, text) != NULL;
+}
+
+void expect(int code, const char *text, struct said said, const char *file, int line)
+{
+    bool holds = said.code == code && says(&said, text);
+
+    check_true(holds, file, line, "exit code and text are as expected");
+    if (!holds)
+        printf("  expected %d and \"%s\"\n  exit code %d\n  out: %s\n  err: %s\n", code, text,
+               said.code, said.out, said.err);
+}

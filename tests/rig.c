@@ -1,0 +1,86 @@
+/* A simulated board with a session on it. */
+#include "rig.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "sim/random.h"
+
+void rig_random(uint8_t *to, size_t n, uint64_t seed)
+{
+    for (size_t i = 0; i < n; i++)
+        to[i] = (uint8_t)sim_random(&seed);
+}
+
+static bool on_progress(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    (void)progress;
+    return ++rig->reports == rig->stop_after;
+}
+
+void rig_new_session(struct rig *rig, uint32_t token)
+{
+    rig->config.token = token;
+    rig->config.context = rig;
+    rig->config.progress = on_progress;
+    wry_session_init(&rig->session, &rig->link.port, &rig->config);
+}
+
+struct rig *rig_new(const struct rig_setup *setup)
+{
+    uint16_t code = setup->chip_code ? setup->chip_code : WRY_CHIP_TURNSTONE_T2;
+    const struct wry_chip *chip = wry_chip_by_code(code);
+    struct wry_board_identity identity = {.chip_code = code,
+                                          .chip_revision = 1,
+                                          .eui48 = {0x02, 0x57, 0x52, 1, 2, 3},
+                                          .top_speed = chip->top_speed};
+    struct rig *rig = calloc(1, sizeof *rig);
+
+    rig->flash_size = setup->flash_size ? setup->flash_size : 0x400000;
+    rig->flash = malloc(rig->flash_size);
+    rig->before = malloc(rig->flash_size);
+    if (setup->blank)
+        memset(rig->flash, 0xFF, rig->flash_size);
+    else
+        rig_random(rig->flash, rig->flash_size, setup->seed + 1000);
+    memcpy(rig->before, rig->flash, rig->flash_size);
+    sim_board_init(&rig->board, chip, &identity, rig->flash, rig->flash_size, setup->seed);
+    rig->board.faults = setup->faults;
+    sim_link_init(&rig->link, &rig->board, setup->seed);
+    sim_link_power(&rig->link, true);
+    rig->config.max_speed = setup->max_speed;
+    rig_new_session(rig, (uint32_t)setup->seed + 1);
+    return rig;
+}
+
+void rig_free(struct rig *rig)
+{
+    free(rig->flash);
+    free(rig->before);
+    free(rig);
+}
+
+static bool read_bytes(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    memcpy(to, (const uint8_t *)context + offset, n);
+    return true;
+}
+
+struct wry_reader rig_reader(const uint8_t *bytes)
+{
+    return (struct wry_reader){.context = (void *)(uintptr_t)bytes, .read = read_bytes};
+}
+
+bool rig_holds(const struct rig *rig, const struct wry_placement *placements, size_t count)
+{
+    uint8_t *expected = malloc(rig->flash_size);
+
+    memcpy(expected, rig->before, rig->flash_size);
+    for (size_t i = 0; i < count; i++)
+        memcpy(expected + placements[i].offset, placements[i].reader.context, placements[i].length);
+    bool holds = memcmp(expected, rig->flash, rig->flash_size) == 0;
+    free(expected);
+    return holds;
+}

@@ -1,0 +1,420 @@
+/*
+ * The loader, spoken to directly: a board in loading mode, frames in and out by hand.
+ */
+#include <string.h>
+
+#include "harness.h"
+#include "rig.h"
+#include "sim/random.h"
+#include "wrytograph/frame.h"
+
+#define MS UINT64_C(1000)
+
+struct talk {
+    struct rig *rig;
+    struct wry_decoder decoder;
+    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    struct wry_message last;
+    uint16_t seq;
+};
+
+static void begin(struct talk *talk, const struct rig_setup *setup)
+{
+    memset(talk, 0, sizeof *talk);
+    talk->rig = rig_new(setup);
+    const struct wry_port *port = &talk->rig->link.port;
+    port->set_lines(port->context, true, true);
+    port->set_lines(port->context, false, true);
+    port->sleep(port->context, 100 * MS);
+    port->discard(port->context);
+    wry_decoder_init(&talk->decoder, talk->body, sizeof talk->body);
+}
+
+static void say_bytes(struct talk *talk, const uint8_t *head, size_t n, const uint8_t *payload,
+                      size_t m)
+{
+    uint8_t line[WRY_FRAME_WORST(WRY_BODY_MAX)];
+    struct wry_encoder encoder;
+    const struct wry_port *port = &talk->rig->link.port;
+
+    wry_encoder_init(&encoder, head, n, payload, m);
+    size_t length = wry_encoder_give(&encoder, line, sizeof line);
+    port->write(port->context, line, length);
+}
+
+/* The next frame within the time (us); false when none comes. */
+static bool hear(struct talk *talk, uint64_t time)
+{
+    const struct wry_port *port = &talk->rig->link.port;
+    uint64_t deadline = port->now(port->context) + time;
+    enum wry_frame_event event;
+    uint8_t byte;
+    size_t got;
+
+    for (;;) {
+        port->read(port->context, &byte, 1, deadline, &got);
+        if (got == 0)
+            return false;
+        wry_decoder_take(&talk->decoder, &byte, 1, &event);
+        if (event == WRY_FRAME_GOOD)
+            return wry_message_split(&talk->last, talk->body, talk->decoder.length);
+    }
+}
+
+static bool hear_kind(struct talk *talk, uint8_t kind, uint64_t time)
+{
+    while (hear(talk, time)) {
+        if (talk->last.kind == kind)
+            return true;
+    }
+    return false;
+}
+
+static void say_hello(struct talk *talk, uint32_t token)
+{
+    struct wry_hello_message hello = {.token = token, .version_min = 1, .version_max = 1};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    say_bytes(talk, head, wry_message_put_hello(head, ++talk->seq, &hello), NULL, 0);
+    CHECK(hear_kind(talk, WRY_KIND_HELLO | WRY_KIND_REPLY, 100 * MS));
+}
+
+static void say_range(struct talk *talk, uint8_t kind, uint8_t flags, uint32_t offset,
+                      uint32_t length)
+{
+    struct wry_range_message range = {.offset = offset, .length = length};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    say_bytes(talk, head, wry_message_put_range(head, kind, flags, ++talk->seq, &range), NULL, 0);
+}
+
+static void say_data(struct talk *talk, uint32_t offset, const uint8_t *bytes, uint32_t length)
+{
+    struct wry_data_message data = {.offset = offset, .length = length};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    size_t n = wry_message_put_data(head, WRY_KIND_DATA, ++talk->seq, &data);
+    say_bytes(talk, head, n, bytes, length);
+}
+
+static void expect_error(struct talk *talk, uint8_t code)
+{
+    struct wry_error_message error = {0};
+
+    CHECK(hear_kind(talk, WRY_KIND_ERROR, 200 * MS));
+    CHECK(wry_message_get_error(&talk->last, &error));
+    CHECK_EQUAL(code, error.code);
+}
+
+static struct wry_progress_message ask_status(struct talk *talk)
+{
+    struct wry_progress_message progress = {0};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    say_bytes(talk, head, wry_message_put_bare(head, WRY_KIND_STATUS, ++talk->seq), NULL, 0);
+    do
+        CHECK(hear_kind(talk, WRY_KIND_STATUS | WRY_KIND_REPLY, 200 * MS));
+    while (talk->last.seq != talk->seq && talk->last.kind != 0);
+    CHECK(wry_message_get_progress(&talk->last, &progress));
+    return progress;
+}
+
+static void finish(struct talk *talk)
+{
+    rig_free(talk->rig);
+}
+
+static void hello_tells_what_the_board_is(void)
+{
+    struct talk talk;
+    struct wry_hello_reply reply = {0};
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 99);
+    CHECK(wry_message_get_hello_reply(&talk.last, &reply));
+    CHECK_EQUAL(99, reply.token);
+    CHECK_EQUAL(0x7402, reply.chip_code);
+    CHECK_EQUAL(0x400000, reply.capacity);
+    CHECK(!reply.continued);
+    say_hello(&talk, 99);
+    CHECK(wry_message_get_hello_reply(&talk.last, &reply));
+    CHECK(reply.continued);
+    finish(&talk);
+}
+
+static void bad_ranges_are_refused_before_anything_is_done(void)
+{
+    static const uint32_t ranges[][2] = {{0x400000, 0x1000}, {0x3FF000, 0x2000},   {0x1001, 0x1000},
+                                         {0x1000, 0x800},    {0xFFFFF000, 0x1000}, {0x1000, 0}};
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 1);
+    for (size_t i = 0; i < sizeof ranges / sizeof ranges[0]; i++) {
+        check_context("range %zu", i);
+        say_range(&talk, WRY_KIND_ERASE, 0, ranges[i][0], ranges[i][1]);
+        expect_error(&talk, i < 4 ? WRY_ERROR_BAD_RANGE : WRY_ERROR_MALFORMED);
+    }
+    CHECK_EQUAL(0, talk.rig->board.die.operations);
+    finish(&talk);
+}
+
+static void an_erase_leaves_its_neighbours_and_skips_what_is_blank(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    memset(talk.rig->flash + 0x12000, 0xFF, 0x3000);
+    memcpy(talk.rig->before, talk.rig->flash, talk.rig->flash_size);
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x11000, 0x6000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    while (ask_status(&talk).job == WRY_JOB_RUNNING)
+        ;
+    CHECK_EQUAL(3, talk.rig->board.die.operations);
+    CHECK(wry_bytes_blank(talk.rig->flash + 0x11000, 0x6000));
+    CHECK(memcmp(talk.rig->before, talk.rig->flash, 0x11000) == 0);
+    CHECK(memcmp(talk.rig->before + 0x17000, talk.rig->flash + 0x17000, 0x10000) == 0);
+    finish(&talk);
+}
+
+static void forced_erase_takes_blank_sectors_too_and_the_largest_units(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 1, .blank = true});
+    say_hello(&talk, 1);
+    /* 1 sector, 32 KiB, 64 KiB, 1 sector */
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_FORCE, 0x17000, 0x1A000);
+    while (ask_status(&talk).job == WRY_JOB_RUNNING)
+        ;
+    CHECK_EQUAL(4, talk.rig->board.die.operations);
+    CHECK_EQUAL(0x1A000, talk.rig->board.die.erased_bytes);
+    finish(&talk);
+}
+
+static void pages_may_come_in_any_order_and_twice(void)
+{
+    struct talk talk;
+    uint8_t content[0x1000];
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    rig_random(content, sizeof content, 4);
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, sizeof content);
+    for (uint32_t i = 0; i < 16; i++) {
+        uint32_t page = (i * 7 + 3) % 16;
+        say_data(&talk, 0x20000 + page * 256, content + page * 256, 256);
+        say_data(&talk, 0x20000 + page * 256, content + page * 256, 256);
+    }
+    while (ask_status(&talk).job == WRY_JOB_RUNNING)
+        ;
+    CHECK_EQUAL(WRY_JOB_DONE, ask_status(&talk).job);
+    CHECK(memcmp(talk.rig->flash + 0x20000, content, sizeof content) == 0);
+    finish(&talk);
+}
+
+static void data_outside_the_job_or_the_window_is_not_kept(void)
+{
+    struct talk talk;
+    uint8_t page[256] = {0};
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 1);
+    say_data(&talk, 0x20000, page, 256);
+    CHECK_EQUAL(WRY_JOB_NONE, ask_status(&talk).job);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x100000);
+    say_data(&talk, 0x1FF00, page, 256);
+    expect_error(&talk, WRY_ERROR_BAD_RANGE);
+    say_data(&talk, 0x20010, page, 256);
+    expect_error(&talk, WRY_ERROR_BAD_RANGE);
+    say_data(&talk, 0x20000 + WRY_LOADER_WINDOW_PAGES * 256, page, 256);
+    struct wry_progress_message progress = ask_status(&talk);
+    CHECK_EQUAL(0x20000, progress.received);
+    CHECK_EQUAL(0x20000 + WRY_LOADER_WINDOW_PAGES * 256, progress.limit);
+    CHECK_EQUAL(0, progress.bitmap_length);
+    finish(&talk);
+}
+
+static void a_second_erase_waits_its_turn_and_a_repeated_one_is_the_same(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x20000, 0x10000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    talk.seq--;
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x20000, 0x10000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x40000, 0x10000);
+    expect_error(&talk, WRY_ERROR_BUSY);
+    while (ask_status(&talk).job == WRY_JOB_RUNNING)
+        ;
+    CHECK_EQUAL(1, talk.rig->board.die.operations);
+    CHECK(memcmp(talk.rig->before + 0x40000, talk.rig->flash + 0x40000, 0x10000) == 0);
+    finish(&talk);
+}
+
+static void a_digest_asked_for_early_follows_the_write(void)
+{
+    struct talk talk;
+    struct wry_digest_reply reply = {0};
+    struct wry_sha256 sha;
+    uint8_t content[0x1000], digest[WRY_SHA256_SIZE];
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    rig_random(content, sizeof content, 4);
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, sizeof content);
+    say_range(&talk, WRY_KIND_DIGEST, 0, 0x20000, sizeof content);
+    for (uint32_t i = 0; i < 16; i++)
+        say_data(&talk, 0x20000 + i * 256, content + (size_t)i * 256, 256);
+    CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_digest_reply(&talk.last, &reply));
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, content, sizeof content);
+    wry_sha256_end(&sha, digest);
+    CHECK_EQUAL(sizeof digest, reply.digest_length);
+    CHECK(memcmp(digest, reply.digest, sizeof digest) == 0);
+    finish(&talk);
+}
+
+static void a_digest_is_taken_anew_when_the_flash_changed(void)
+{
+    struct talk talk;
+    uint8_t first[WRY_SHA256_SIZE];
+    struct wry_digest_reply reply = {0};
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_DIGEST, 0, 0x20000, 0x2000);
+    CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_digest_reply(&talk.last, &reply));
+    memcpy(first, reply.digest, sizeof first);
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x21000, 0x1000);
+    say_range(&talk, WRY_KIND_DIGEST, 0, 0x20000, 0x2000);
+    CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_digest_reply(&talk.last, &reply));
+    CHECK(memcmp(first, reply.digest, sizeof first) != 0);
+    finish(&talk);
+}
+
+static void sector_digests_are_crc32_of_each_sector(void)
+{
+    struct talk talk;
+    struct wry_digest_reply reply = {0};
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_SECTORS, 0x20000, 0x3000);
+    CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_digest_reply(&talk.last, &reply));
+    CHECK_EQUAL(12, reply.digest_length);
+    for (uint32_t i = 0; i < 3; i++)
+        CHECK_EQUAL(wry_crc32(0, talk.rig->flash + 0x20000 + (size_t)i * 0x1000, 0x1000),
+                    wry_get32(reply.digest + (size_t)i * 4));
+    say_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_SECTORS, 0, 0x400000);
+    expect_error(&talk, WRY_ERROR_BAD_RANGE);
+    finish(&talk);
+}
+
+static void unknown_and_malformed_requests_get_typed_errors(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    say_bytes(&talk, (const uint8_t[]){0x5A, 0, 1, 0}, 4, NULL, 0);
+    expect_error(&talk, WRY_ERROR_UNSUPPORTED);
+    say_bytes(&talk, (const uint8_t[]){WRY_KIND_DATA, 0, 1, 0, 9}, 5, NULL, 0);
+    expect_error(&talk, WRY_ERROR_MALFORMED);
+    say_bytes(&talk, (const uint8_t[]){WRY_KIND_HELLO, 0, 1, 0, 9}, 5, NULL, 0);
+    expect_error(&talk, WRY_ERROR_MALFORMED);
+    finish(&talk);
+}
+
+static void an_unconfirmed_speed_is_given_up(void)
+{
+    struct talk talk;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    const struct wry_port *port;
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    port = &talk.rig->link.port;
+    say_bytes(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, 7, 921600), NULL, 0);
+    CHECK(hear_kind(&talk, WRY_KIND_SPEED | WRY_KIND_REPLY, 100 * MS));
+    port->sleep(port->context, port->now(port->context) + 100 * MS);
+    CHECK_EQUAL(921600, talk.rig->board.loader.speed);
+    port->sleep(port->context, port->now(port->context) + 400 * MS);
+    CHECK_EQUAL(WRY_STARTING_SPEED, talk.rig->board.loader.speed);
+    say_hello(&talk, 1);
+    finish(&talk);
+}
+
+static void arbitrary_bytes_neither_stop_the_loader_nor_change_the_flash(void)
+{
+    struct talk talk;
+    uint8_t bytes[512];
+
+    begin(&talk, &(struct rig_setup){.seed = 1, .flash_size = 0x400000});
+    for (uint64_t seed = 0; seed < 300; seed++) {
+        const struct wry_port *port = &talk.rig->link.port;
+        rig_random(bytes, sizeof bytes, seed);
+        for (size_t i = 0; i < sizeof bytes; i += 20 + seed % 50)
+            bytes[i] = WRY_FRAME_FLAG;
+        port->write(port->context, bytes, sizeof bytes);
+    }
+    while (hear(&talk, 1000 * MS))
+        ;
+    say_bytes(&talk, (const uint8_t[]){0}, 1, NULL, 0);
+    CHECK_EQUAL(0, talk.rig->board.die.operations);
+    say_hello(&talk, 5);
+    finish(&talk);
+}
+
+/* Well-framed bodies of random fields: the worst that a confused host could send. */
+static void arbitrary_messages_never_leave_the_flash_or_the_window(void)
+{
+    static const uint8_t kinds[] = {0x03, 0x04, 0x05, 0x06, 0x08, 0x01};
+    struct talk talk;
+    uint8_t body[600];
+
+    begin(&talk, &(struct rig_setup){.seed = 1});
+    for (uint64_t seed = 0; seed < 1500; seed++) {
+        uint64_t random = seed;
+        rig_random(body, sizeof body, seed);
+        body[0] = kinds[sim_random(&random) % sizeof kinds];
+        if (seed % 3 != 0) {
+            uint32_t grain = seed % 2 ? WRY_PAGE_SIZE : WRY_SECTOR_SIZE;
+            wry_put32(body + 4, (uint32_t)sim_random(&random) % 0x440000 & ~(grain - 1));
+            wry_put32(body + 8, (uint32_t)sim_random(&random) % 0x9000 & ~(grain - 1));
+        }
+        say_bytes(&talk, body, 4 + (size_t)(sim_random(&random) % 596), NULL, 0);
+    }
+    while (hear(&talk, 3000 * MS))
+        ;
+    CHECK(talk.rig->board.die.operations > 0);
+    say_hello(&talk, 5);
+    finish(&talk);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(hello_tells_what_the_board_is),
+        FACT(bad_ranges_are_refused_before_anything_is_done),
+        FACT(an_erase_leaves_its_neighbours_and_skips_what_is_blank),
+        FACT(forced_erase_takes_blank_sectors_too_and_the_largest_units),
+        FACT(pages_may_come_in_any_order_and_twice),
+        FACT(data_outside_the_job_or_the_window_is_not_kept),
+        FACT(a_second_erase_waits_its_turn_and_a_repeated_one_is_the_same),
+        FACT(a_digest_asked_for_early_follows_the_write),
+        FACT(a_digest_is_taken_anew_when_the_flash_changed),
+        FACT(sector_digests_are_crc32_of_each_sector),
+        FACT(unknown_and_malformed_requests_get_typed_errors),
+        FACT(an_unconfirmed_speed_is_given_up),
+        FACT(arbitrary_bytes_neither_stop_the_loader_nor_change_the_flash),
+        FACT(arbitrary_messages_never_leave_the_flash_or_the_window),
+    };
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}

@@ -1,0 +1,295 @@
+/* Messages, and the example bytes of docs/protocol.md. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "harness.h"
+#include "rig.h"
+#include "wrytograph/frame.h"
+#include "wrytograph/message.h"
+
+/* The bytes that the document shows in the line "example NAME: …"; 0 when there is none. */
+static size_t documented(const char *name, uint8_t *to, size_t room)
+{
+    FILE *file = fopen(WRY_SOURCE_DIR "/docs/protocol.md", "r");
+    char line[1024], start[64];
+    size_t n = 0;
+
+    if (!file)
+        return 0;
+    snprintf(start, sizeof start, "    example %s: ", name);
+    while (n == 0 && fgets(line, sizeof line, file)) {
+        if (strncmp(line, start, strlen(start)) != 0)
+            continue;
+        char *at = line + strlen(start), *end;
+        for (unsigned long byte = strtoul(at, &end, 16); end != at && n < room;
+             at = end, byte = strtoul(at, &end, 16))
+            to[n++] = (uint8_t)byte;
+    }
+    fclose(file);
+    return n;
+}
+
+static void check_example(const char *name, const uint8_t *head, size_t length,
+                          const uint8_t *payload, size_t payload_length)
+{
+    uint8_t ours[256], theirs[256];
+    struct wry_encoder encoder;
+
+    wry_encoder_init(&encoder, head, length, payload, payload_length);
+    size_t n = wry_encoder_give(&encoder, ours, sizeof ours);
+    size_t m = documented(name, theirs, sizeof theirs);
+    check_context("example %s", name);
+    CHECK_EQUAL(n, m);
+    CHECK(n == m && memcmp(ours, theirs, n) == 0);
+    if (n == m && memcmp(ours, theirs, n) == 0)
+        return;
+    printf("example %s:", name);
+    for (size_t i = 0; i < n; i++)
+        printf(" %02X", ours[i]);
+    printf("\n");
+}
+
+static struct wry_message split(const uint8_t *body, size_t n)
+{
+    struct wry_message message = {0};
+
+    CHECK(wry_message_split(&message, body, n));
+    return message;
+}
+
+static const struct wry_hello_reply board = {
+    .token = 0x0A0B0C0D,
+    .version = 1,
+    .chip_code = 0x7402,
+    .chip_revision = 1,
+    .eui48 = {0x02, 0x57, 0x52, 0x01, 0x02, 0x03},
+    .jedec = {0x7F, 0x51, 0x16},
+    .encodings = 3,
+    .capacity = 0x400000,
+    .window = 0xA000,
+    .payload_max = 2048,
+    .top_speed = 2000000,
+};
+
+static void hello_is_as_documented(void)
+{
+    struct wry_hello_message hello = {.token = 0x0A0B0C0D, .version_min = 1, .version_max = 1};
+    struct wry_hello_message back;
+    struct wry_hello_reply reply;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    size_t n = wry_message_put_hello(head, 0x0101, &hello);
+    check_example("hello", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_hello(&message, &back));
+    CHECK_EQUAL(hello.token, back.token);
+    n = wry_message_put_hello_reply(head, 0x0101, &board);
+    check_example("hello-reply", head, n, NULL, 0);
+    message = split(head, n);
+    CHECK(wry_message_get_hello_reply(&message, &reply));
+    CHECK_EQUAL(board.capacity, reply.capacity);
+    CHECK_EQUAL(board.top_speed, reply.top_speed);
+    CHECK(memcmp(board.eui48, reply.eui48, sizeof board.eui48) == 0);
+    CHECK(!reply.continued);
+}
+
+static void speed_is_as_documented(void)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_speed_message speed;
+
+    size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, 0x0102, 921600);
+    check_example("speed", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_speed(&message, &speed));
+    CHECK_EQUAL(921600, speed.baud);
+}
+
+static void ranges_are_as_documented(void)
+{
+    struct wry_range_message range = {.offset = 0x40000, .length = 0xE2000}, back;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX], digest[32];
+
+    size_t n = wry_message_put_range(head, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x0103, &range);
+    check_example("erase", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_range(&message, &back));
+    CHECK_EQUAL(range.offset, back.offset);
+    CHECK_EQUAL(range.length, back.length);
+    n = wry_message_put_range(head, WRY_KIND_READ, 0, 0x0104, &range);
+    check_example("read", head, n, NULL, 0);
+    n = wry_message_put_range(head, WRY_KIND_DIGEST, 0, 0x0105, &range);
+    check_example("digest", head, n, NULL, 0);
+    n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, 0, 0x0105, &range);
+    for (uint8_t i = 0; i < 32; i++)
+        digest[i] = i;
+    check_example("digest-reply", head, n, digest, sizeof digest);
+}
+
+static void data_is_as_documented(void)
+{
+    static const uint8_t page[4] = {0x7E, 0x00, 0x7D, 0xFF};
+    struct wry_data_message data = {.offset = 0x40000, .length = sizeof page};
+    struct wry_data_message blank = {
+        .offset = 0x41000, .length = 0x1000, .encoding = WRY_ENCODING_BLANK};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    size_t n = wry_message_put_data(head, WRY_KIND_DATA, 0x0106, &data);
+    check_example("data-stored", head, n, page, sizeof page);
+    n = wry_message_put_data(head, WRY_KIND_DATA, 0x0107, &blank);
+    check_example("data-blank", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_data(&message, &data));
+    CHECK_EQUAL(WRY_ENCODING_BLANK, data.encoding);
+    CHECK_EQUAL(0x1000, data.length);
+}
+
+static void short_messages_are_as_documented(void)
+{
+    struct wry_error_message error = {
+        .of_kind = WRY_KIND_ERASE, .code = WRY_ERROR_BAD_RANGE, .offset = 0x500000};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    check_example("start", head, wry_message_put_bare(head, WRY_KIND_START, 0x0108), NULL, 0);
+    check_example("status", head, wry_message_put_bare(head, WRY_KIND_STATUS, 0x0109), NULL, 0);
+    check_example("error", head, wry_message_put_error(head, 0x0103, &error), NULL, 0);
+}
+
+static void progress_is_as_documented(void)
+{
+    struct wry_progress_message progress = {.job = WRY_JOB_RUNNING,
+                                            .last_seq = 0x0107,
+                                            .received = 0x41000,
+                                            .limit = 0x4A000,
+                                            .erased = 0x50000,
+                                            .programmed = 0x40000,
+                                            .digested = 0x40000,
+                                            .bitmap_length = 2,
+                                            .bitmap = {0xF0, 0x01}};
+    struct wry_progress_message back;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    size_t n = wry_message_put_progress(head, 0, &progress);
+    check_example("progress", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_progress(&message, &back));
+    CHECK_EQUAL(progress.limit, back.limit);
+    CHECK(!wry_progress_has_page(&back, 3));
+    CHECK(wry_progress_has_page(&back, 4));
+    CHECK(wry_progress_has_page(&back, 8));
+    CHECK(!wry_progress_has_page(&back, 200));
+    progress.received = 0x4B000;
+    n = wry_message_put_progress(head, 0, &progress);
+    message = split(head, n);
+    CHECK(!wry_message_get_progress(&message, &back));
+}
+
+/* Any decoder over a message of a kind. */
+static bool decodes(const struct wry_message *message)
+{
+    struct wry_hello_message hello;
+    struct wry_hello_reply reply;
+    struct wry_speed_message speed;
+    struct wry_range_message range;
+    struct wry_data_message data;
+    struct wry_progress_message progress;
+    struct wry_digest_reply digest;
+    struct wry_error_message error;
+
+    switch (message->kind) {
+    case WRY_KIND_HELLO:
+        return wry_message_get_hello(message, &hello);
+    case WRY_KIND_HELLO | WRY_KIND_REPLY:
+        return wry_message_get_hello_reply(message, &reply);
+    case WRY_KIND_SPEED:
+        return wry_message_get_speed(message, &speed);
+    case WRY_KIND_ERASE:
+        return wry_message_get_range(message, &range);
+    case WRY_KIND_DATA:
+        return wry_message_get_data(message, &data);
+    case WRY_KIND_STATUS | WRY_KIND_REPLY:
+        return wry_message_get_progress(message, &progress);
+    case WRY_KIND_DIGEST | WRY_KIND_REPLY:
+        return wry_message_get_digest_reply(message, &digest);
+    case WRY_KIND_ERROR:
+        return wry_message_get_error(message, &error);
+    default:
+        return false;
+    }
+}
+
+static void a_message_cut_short_is_refused(void)
+{
+    static const char *const names[] = {"hello",      "hello-reply", "speed",        "erase",
+                                        "data-blank", "progress",    "digest-reply", "error"};
+    uint8_t line[256], body[256];
+    struct wry_decoder decoder;
+    enum wry_frame_event event;
+    struct wry_message message;
+
+    for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
+        size_t n = documented(names[i], line, sizeof line);
+        wry_decoder_init(&decoder, body, sizeof body);
+        wry_decoder_take(&decoder, line, n, &event);
+        CHECK_EQUAL(WRY_FRAME_GOOD, event);
+        check_context("%s", names[i]);
+        message = split(body, decoder.length);
+        CHECK(decodes(&message));
+        size_t least = strcmp(names[i], "digest-reply") == 0 ? 12 : decoder.length - 1;
+        message = split(body, least);
+        CHECK(!decodes(&message));
+        CHECK(!wry_message_split(&message, body, 3));
+    }
+}
+
+static void ranges_that_wrap_are_refused(void)
+{
+    struct wry_range_message range = {.offset = 0xFFFFF000, .length = 0x1000}, back;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message message;
+    size_t n = wry_message_put_range(head, WRY_KIND_READ, 0, 1, &range);
+
+    message = split(head, n);
+    CHECK(!wry_message_get_range(&message, &back));
+    range.length = 0;
+    n = wry_message_put_range(head, WRY_KIND_READ, 0, 1, &range);
+    message = split(head, n);
+    CHECK(!wry_message_get_range(&message, &back));
+}
+
+static void arbitrary_bodies_are_decoded_or_refused(void)
+{
+    static const uint8_t kinds[] = {0x01, 0x81, 0x02, 0x03, 0x04, 0x88, 0x86, 0xFF};
+    uint8_t body[120];
+    struct wry_message message;
+    unsigned accepted = 0, refused = 0;
+
+    for (uint64_t seed = 0; seed < 20000; seed++) {
+        rig_random(body, sizeof body, seed);
+        body[0] = kinds[seed % sizeof kinds];
+        message = split(body, 4 + (size_t)(seed / 8 % 116));
+        if (decodes(&message))
+            accepted++;
+        else
+            refused++;
+    }
+    CHECK(accepted > 1000);
+    CHECK(refused > 1000);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(hello_is_as_documented),
+        FACT(speed_is_as_documented),
+        FACT(ranges_are_as_documented),
+        FACT(data_is_as_documented),
+        FACT(short_messages_are_as_documented),
+        FACT(progress_is_as_documented),
+        FACT(a_message_cut_short_is_refused),
+        FACT(ranges_that_wrap_are_refused),
+        FACT(arbitrary_bodies_are_decoded_or_refused),
+    };
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}

@@ -1,0 +1,105 @@
+/* Sizes, offsets and speeds as people write them. */
+#include "../cli/units.h"
+
+#include <string.h>
+
+#include "harness.h"
+
+static uint32_t size_of(const char *text)
+{
+    uint32_t bytes = 1;
+
+    return units_parse_size(text, &bytes) ? bytes : 1;
+}
+
+static void sizes_are_read_in_bytes_and_bits(void)
+{
+    CHECK_EQUAL(0x400000, size_of("4MiB"));
+    CHECK_EQUAL(0x400000, size_of("4M"));
+    CHECK_EQUAL(0x400000, size_of("32Mbit"));
+    CHECK_EQUAL(0x400000, size_of("0x400000"));
+    CHECK_EQUAL(0x400000, size_of("4194304"));
+    CHECK_EQUAL(0x400000, size_of("4 mib"));
+    CHECK_EQUAL(0x80000, size_of("512K"));
+    CHECK_EQUAL(0x10000, size_of("512Kbit"));
+}
+
+static void what_is_no_size_is_refused(void)
+{
+    static const char *const texts[] = {"",     "M",      "4G",    "-4M",  "0x",
+                                        "0x4M", "4.5MiB", "5000M", "4MiBx"};
+
+    for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++) {
+        check_context("'%s'", texts[i]);
+        CHECK_EQUAL(1, size_of(texts[i]));
+    }
+}
+
+static void an_offset_without_0x_is_refused_as_ambiguous(void)
+{
+    uint32_t offset = 1;
+
+    CHECK(!units_parse_offset("4000", &offset));
+    CHECK(units_parse_offset("0", &offset));
+    CHECK_EQUAL(0, offset);
+    CHECK(units_parse_offset("0x4000", &offset));
+    CHECK_EQUAL(0x4000, offset);
+    CHECK(units_parse_offset("16K", &offset));
+    CHECK_EQUAL(0x4000, offset);
+    CHECK(!units_parse_offset("", &offset));
+    CHECK(!units_parse_offset("0x100000000", &offset));
+}
+
+static void sizes_are_shown_in_bytes_and_bits(void)
+{
+    static const struct {
+        uint32_t bytes;
+        const char *text;
+    } cases[] = {{0x400000, "4 MiB (32 Mbit)"},
+                 {0x80000, "512 KiB (4 Mbit)"},
+                 {0x2000000, "32 MiB (256 Mbit)"},
+                 {0x10000, "64 KiB (512 Kbit)"}};
+
+    for (size_t i = 0; i < 4; i++) {
+        g_autofree char *text = units_flash_size(cases[i].bytes);
+        check_context("%s", cases[i].text);
+        CHECK(strcmp(cases[i].text, text) == 0);
+    }
+}
+
+static void byte_counts_are_exact(void)
+{
+    g_autofree char *one = units_bytes(1);
+    g_autofree char *many = units_bytes(942972);
+    g_autofree char *even = units_bytes(0x20000);
+    g_autofree char *none = units_bytes(0);
+
+    CHECK(strcmp("1 byte", one) == 0);
+    CHECK(strcmp("942,972 bytes", many) == 0);
+    CHECK(strcmp("128 KiB", even) == 0);
+    CHECK(strcmp("0 bytes", none) == 0);
+}
+
+static void speeds_are_plain_numbers(void)
+{
+    uint32_t baud = 0;
+
+    CHECK(units_parse_speed("921600", &baud));
+    CHECK_EQUAL(921600, baud);
+    CHECK(!units_parse_speed("300", &baud));
+    CHECK(!units_parse_speed("921600baud", &baud));
+    CHECK(!units_parse_speed("", &baud));
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(sizes_are_read_in_bytes_and_bits),
+        FACT(what_is_no_size_is_refused),
+        FACT(an_offset_without_0x_is_refused_as_ambiguous),
+        FACT(sizes_are_shown_in_bytes_and_bits),
+        FACT(byte_counts_are_exact),
+        FACT(speeds_are_plain_numbers),
+    };
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
