@@ -52,6 +52,16 @@ static char *describe_faults(const struct sim_board_faults *faults)
         g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
     if (faults->clean_baud > 0)
         g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
+    if (faults->protect > 0)
+        g_string_append_printf(text, "block-protect bits 0x%02X, ", faults->protect);
+    if (faults->claims > 0)
+        g_string_append_printf(text, "flash claims %u KiB, ", (unsigned)(faults->claims / 1024));
+    if (faults->power_cut > 0)
+        g_string_append_printf(text, "power cut at flash operation %" G_GUINT64_FORMAT ", ",
+                               faults->power_cut);
+    if (faults->cable_cut > 0)
+        g_string_append_printf(text, "cable pulled at byte %" G_GUINT64_FORMAT ", ",
+                               faults->cable_cut);
     g_string_truncate(text, text->len > 2 ? text->len - 2 : 0);
     return g_string_free(text, FALSE);
 }
@@ -97,8 +107,16 @@ static int list(struct app *app)
     return code;
 }
 
+/* NAME=COUNT with a count of at least 1. */
+static bool parse_count(const char *text, const char *name, uint64_t *count)
+{
+    return g_str_has_prefix(text, name) &&
+           g_ascii_string_to_unsigned(text + strlen(name), 10, 1, UINT64_MAX, count, NULL);
+}
+
 static bool parse_fault(const char *text, struct sim_board_faults *faults)
 {
+    uint32_t value;
     char *end;
 
     if (strcmp(text, "none") == 0) {
@@ -116,7 +134,17 @@ static bool parse_fault(const char *text, struct sim_board_faults *faults)
     }
     if (g_str_has_prefix(text, "cable="))
         return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
-    return false;
+    if (g_str_has_prefix(text, "claims="))
+        return units_parse_size(text + strlen("claims="), &faults->claims) &&
+               faults->claims >= 0x10000 && (faults->claims & (faults->claims - 1)) == 0;
+    if (g_str_has_prefix(text, "protect=")) {
+        if (!units_parse_size(text + strlen("protect="), &value) || (value & ~0x7Cu) != 0)
+            return false;
+        faults->protect = (uint8_t)value;
+        return true;
+    }
+    return parse_count(text, "power-cut=", &faults->power_cut) ||
+           parse_count(text, "cable-cut=", &faults->cable_cut);
 }
 
 static int fault(struct app *app)
@@ -132,8 +160,8 @@ static int fault(struct app *app)
     for (char **text = app->rest + 2; *text; text++) {
         if (!parse_fault(*text, &d.faults))
             return app_fail(app, EXIT_USAGE,
-                            "Faults are none, strap-released, noise=RATE (bit errors per bit, up "
-                            "to 0.1) and cable=BAUD.",
+                            "Faults are none, strap-released, noise=RATE, cable=BAUD, "
+                            "protect=BITS, claims=SIZE, power-cut=N and cable-cut=N.",
                             "'%s' is no fault", *text);
     }
     if (!bench_save(app->bench_folder, name, &d, &error))
@@ -175,9 +203,15 @@ int verb_bench(struct app *app, int argc, char **argv)
 
     if (!app_parse(app, argc, argv, APP_BENCH, entries,
                    "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT…",
-                   "Simulated boards: each is a folder with board.yaml and flash.bin. Faults are\n"
-                   "none, strap-released, noise=RATE (bit errors per bit) and cable=BAUD (the\n"
-                   "cable garbles anything faster)."))
+                   "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
+                   "  none            take all faults away\n"
+                   "  strap-released  the boot strap never reaches the chip\n"
+                   "  noise=RATE      bit errors per bit, up to 0.1\n"
+                   "  cable=BAUD      the cable garbles anything faster\n"
+                   "  protect=BITS    block-protect bits of the flash, such as 0x14\n"
+                   "  claims=SIZE     the flash claims another size than it has\n"
+                   "  power-cut=N     the power fails within the N-th flash operation of a run\n"
+                   "  cable-cut=N     the cable is pulled after N bytes to the board"))
         code = app->code;
     else if (options.revision < 0 || options.revision > 255)
         code = usage_error(app, "--revision is a number from 0 to 255");

@@ -88,7 +88,7 @@ static enum wry_status verify_image(struct app *app, const struct wry_placement 
     const struct image *image = item->label;
     g_autoptr(GArray) stretches = g_array_new(FALSE, FALSE, sizeof(struct stretch));
     struct wry_difference_sink sink = {.context = stretches, .difference = note_difference};
-    enum wry_status status = wry_session_verify(&app->session, item, &sink);
+    enum wry_status status = wry_session_verify(&app->session, item, WRY_VERIFY_DIGEST, &sink);
 
     if (status != WRY_OK && status != WRY_DIFFERS)
         return status;

@@ -4,12 +4,13 @@ set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
     core/bytes/byte_order.c core/bytes/crc32.c core/bytes/sha256.c
-    core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c
-    core/image/boot_header.c
-    core/flash/chip.c core/flash/plan.c core/flash/region_table.c
+    core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
+    core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
+    core/image/s_record.c
+    core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/region_table.c
     core/session/connect.c core/session/digest.c core/session/fault.c core/session/link.c
-    core/session/read.c core/session/speed.c core/session/verify.c core/session/window.c
-    core/session/write.c)
+    core/session/read.c core/session/speed.c core/session/verify.c core/session/sectors.c
+    core/session/window.c core/session/write.c core/session/write_run.c)
 
 set(WRY_LOADER_SOURCES
     loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/output.c

@@ -39,7 +39,7 @@ static enum wry_status write_and_verify(struct wry_session *session, uint32_t of
     if (status == WRY_OK)
         status = wry_session_write(session, &plan);
     if (status == WRY_OK)
-        status = wry_session_verify(session, &placement, &sink);
+        status = wry_session_verify(session, &placement, WRY_VERIFY_DIGEST, &sink);
     return status;
 }
 

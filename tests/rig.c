@@ -47,7 +47,7 @@ struct rig *rig_new(const struct rig_setup *setup)
         rig_random(rig->flash, rig->flash_size, setup->seed + 1000);
     memcpy(rig->before, rig->flash, rig->flash_size);
     sim_board_init(&rig->board, chip, &identity, rig->flash, rig->flash_size, setup->seed);
-    rig->board.faults = setup->faults;
+    sim_board_set_faults(&rig->board, &setup->faults);
     sim_link_init(&rig->link, &rig->board, setup->seed);
     sim_link_power(&rig->link, true);
     rig->config.max_speed = setup->max_speed;

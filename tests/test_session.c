@@ -253,7 +253,7 @@ static void verify_names_every_stretch_that_differs(void)
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     memcpy(rig->flash + item.offset, content, item.length);
-    CHECK_EQUAL(WRY_OK, wry_session_verify(&rig->session, &item, &sink));
+    CHECK_EQUAL(WRY_OK, wry_session_verify(&rig->session, &item, WRY_VERIFY_DIGEST, &sink));
     CHECK_EQUAL(0, noted.count);
     rig->flash[0x40123] ^= 1;
     rig->flash[0x44FFF] ^= 0x80;
@@ -262,7 +262,7 @@ static void verify_names_every_stretch_that_differs(void)
     /* The board's digest is kept until the flash changes by its own hand. */
     rig_new_session(rig, 99);
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    CHECK_EQUAL(WRY_DIFFERS, wry_session_verify(&rig->session, &item, &sink));
+    CHECK_EQUAL(WRY_DIFFERS, wry_session_verify(&rig->session, &item, WRY_VERIFY_DIGEST, &sink));
     CHECK_EQUAL(3, noted.count);
     CHECK_EQUAL(0x40123, noted.offset[0]);
     CHECK_EQUAL(0x44FFF, noted.offset[1]);

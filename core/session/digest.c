@@ -80,17 +80,18 @@ enum wry_status session_await_digest(struct wry_session *session, uint32_t offse
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t digest[WRY_SHA256_SIZE])
 {
-    uint16_t seq;
-    enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
-
-    if (status == WRY_OK)
-        status = session_await_digest(session, offset, length, 0, seq);
-    if (status == WRY_LINK_LOST && session_recover(session, WRY_STEP_DIGEST) == WRY_OK) {
-        status = session_ask_digest(session, offset, length, 0, &seq);
+    for (bool again = false;; again = true) {
+        uint16_t seq;
+        enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
         if (status == WRY_OK)
             status = session_await_digest(session, offset, length, 0, seq);
+        if (status == WRY_LINK_LOST && !again) {
+            status = session_recover(session, WRY_STEP_DIGEST);
+            if (status == WRY_OK)
+                continue;
+        }
+        if (status == WRY_OK)
+            memcpy(digest, session->payload, WRY_SHA256_SIZE);
+        return status;
     }
-    if (status == WRY_OK)
-        memcpy(digest, session->payload, WRY_SHA256_SIZE);
-    return status;
 }

@@ -56,6 +56,30 @@ void session_window_sent(struct wry_session_window *window, uint32_t offset, uin
 /* True when the line loses so much that a slower speed would be quicker. */
 bool session_window_is_bad(struct wry_session_window *window);
 
+/* write_run.c: one run of sectors, streamed and checked. */
+struct session_write {
+    struct wry_session *session;
+    const struct wry_plan *plan;
+    struct wry_run run;   /* of the plan; its mixed sectors are in session->edges */
+    struct wry_run part;  /* of the run, being written */
+    uint64_t done, total; /* bytes in sectors, for progress */
+    uint16_t digest_seq;
+    unsigned missed; /* probes without an answer */
+};
+/* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
+bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
+                     uint32_t length);
+enum wry_status session_write_part(struct session_write *job);
+
+/* sectors.c: which sectors of a run have to be written. */
+#define SESSION_PIECE_SECTORS 256u
+/* True when a few samples of the run all differ, so that looking closer would not pay. */
+enum wry_status session_looks_new(struct session_write *job, bool *looks_new);
+/* Bit n of dirty: the n-th sector from offset on has to be written. count <= a piece. */
+enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
+                                   uint8_t dirty[SESSION_PIECE_SECTORS / 8]);
+bool session_is_unsettled(const struct wry_session *session, uint32_t offset, uint32_t length);
+
 /* digest.c */
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t flags, uint16_t *seq);

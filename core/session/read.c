@@ -206,3 +206,16 @@ enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, u
     }
     return status;
 }
+
+enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
+                                    const struct wry_writer *writer,
+                                    uint8_t digest[WRY_SHA256_SIZE])
+{
+    uint16_t seq;
+    /* Asked for first: the board hashes while the line is busy with content. */
+    enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
+
+    if (status == WRY_OK)
+        status = wry_session_read(session, offset, length, writer);
+    return status == WRY_OK ? wry_session_digest(session, offset, length, digest) : status;
+}

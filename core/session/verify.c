@@ -6,8 +6,6 @@
 
 #include <string.h>
 
-#define DIGEST_SECTORS_MAX 256u
-
 struct verify_job {
     struct wry_session *session;
     const struct wry_placement *placement;
@@ -93,22 +91,15 @@ static bool source_sector_crc(struct verify_job *job, uint32_t offset, uint32_t 
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
-    uint8_t sums[DIGEST_SECTORS_MAX * 4];
+    uint32_t sums[WRY_SESSION_SUMS_MAX];
     uint32_t crc;
-    uint16_t seq;
-    uint32_t length = count * WRY_SECTOR_SIZE;
-    enum wry_status status = session_ask_digest(session, offset, length, WRY_FLAG_SECTORS, &seq);
+    enum wry_status status = wry_session_sector_sums(session, offset, count, sums);
 
-    if (status == WRY_OK)
-        status = session_await_digest(session, offset, length, WRY_FLAG_SECTORS, seq);
-    if (status != WRY_OK)
-        return status;
-    memcpy(sums, session->payload, (size_t)count * 4);
     for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
         if (!source_sector_crc(job, at, &crc))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
-        if (crc != wry_get32(sums + (size_t)i * 4))
+        if (crc != sums[i])
             status = read_and_compare(job, at, WRY_SECTOR_SIZE);
     }
     return status;
@@ -125,7 +116,7 @@ static enum wry_status find_differences(struct verify_job *job)
     at += head;
     while (status == WRY_OK && end - at >= WRY_SECTOR_SIZE) {
         uint32_t count = (end - at) / WRY_SECTOR_SIZE;
-        count = count < DIGEST_SECTORS_MAX ? count : DIGEST_SECTORS_MAX;
+        count = count < WRY_SESSION_SUMS_MAX ? count : WRY_SESSION_SUMS_MAX;
         status = compare_sectors(job, at, count);
         at += count * WRY_SECTOR_SIZE;
     }
@@ -152,23 +143,40 @@ static bool source_digest(struct verify_job *job, uint8_t digest[WRY_SHA256_SIZE
     return true;
 }
 
-enum wry_status wry_session_verify(struct wry_session *session,
-                                   const struct wry_placement *placement,
-                                   const struct wry_difference_sink *sink)
+/* *same when the board's digest of the placement is ours. */
+static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
-    struct verify_job job = {.session = session, .placement = placement, .sink = sink};
+    const struct wry_placement *p = job->placement;
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
-    enum wry_status status =
-        wry_session_digest(session, placement->offset, placement->length, theirs);
+    enum wry_status status = wry_session_digest(job->session, p->offset, p->length, theirs);
 
     if (status != WRY_OK)
         return status;
-    if (!source_digest(&job, ours))
-        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, placement->offset);
-    if (memcmp(ours, theirs, sizeof ours) == 0)
-        return WRY_OK;
-    status = find_differences(&job);
-    if (status != WRY_OK)
+    if (!source_digest(job, ours))
+        return session_fail(job->session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, p->offset);
+    *same = memcmp(ours, theirs, sizeof ours) == 0;
+    return WRY_OK;
+}
+
+enum wry_status wry_session_verify(struct wry_session *session,
+                                   const struct wry_placement *placement,
+                                   enum wry_verify_method method,
+                                   const struct wry_difference_sink *sink)
+{
+    struct verify_job job = {.session = session, .placement = placement, .sink = sink};
+    enum wry_status status;
+    bool same = false;
+
+    if (method == WRY_VERIFY_READ_BACK) {
+        status = read_and_compare(&job, placement->offset, placement->length);
+        tell(&job);
+        same = job.bytes == 0;
+    } else {
+        status = compare_digests(&job, &same);
+        if (status == WRY_OK && !same)
+            status = find_differences(&job);
+    }
+    if (status != WRY_OK || same)
         return status;
     session_fail(session, WRY_DIFFERS, WRY_STEP_DIGEST,
                  job.bytes > 0 ? job.first : placement->offset);

@@ -1,27 +1,15 @@
 /*
- * Writing a plan, run by run.
- *
- * For each run: read the mixed sectors, ask for the erase and for the digest that follows it,
- * stream the content through the window while the board erases and programs, and compare the
- * digests.
+ * Writing a plan, run by run: read the mixed sectors, find out which sectors differ, write those,
+ * and check the whole.
  */
 #include "inner.h"
 
 #include <string.h>
 
 enum {
-    MISSED_PROBES = 10,
-    RESTARTS = 20, /* of one run, after the link was lost or the board reset */
-};
-
-/* One write call. */
-struct write_job {
-    struct wry_session *session;
-    const struct wry_plan *plan;
-    struct wry_run run;
-    uint64_t done, total; /* bytes in sectors, for progress */
-    uint16_t digest_seq;
-    unsigned missed;
+    /* Sectors that are right already but are written for the sake of one longer part: a part of its
+     * own costs about as much time as two sectors. */
+    GAP_SECTORS = 2,
 };
 
 struct edge_writer {
@@ -45,7 +33,7 @@ static enum wry_status read_edge(struct wry_session *session, unsigned which, ui
     return wry_session_read(session, start, WRY_SECTOR_SIZE, &writer);
 }
 
-static enum wry_status read_edges(struct write_job *job)
+static enum wry_status read_edges(struct session_write *job)
 {
     enum wry_status status = WRY_OK;
 
@@ -56,203 +44,111 @@ static enum wry_status read_edges(struct write_job *job)
     return status;
 }
 
-/* Fills session->payload with what the flash must hold from offset on. */
-static bool compose(struct write_job *job, uint32_t offset, uint32_t length)
+static enum wry_status write_range(struct session_write *job, uint32_t start, uint32_t end)
 {
-    struct wry_session *session = job->session;
-    uint32_t tail = job->run.end - WRY_SECTOR_SIZE;
+    job->part.start = start;
+    job->part.end = end;
+    job->part.head_mixed = job->run.head_mixed && start == job->run.start;
+    job->part.tail_mixed = job->run.tail_mixed && end == job->run.end;
+    return session_write_part(job);
+}
 
-    session->digest_fresh = false;
-    for (uint32_t i = 0; i < length; i += WRY_PAGE_SIZE) {
-        uint32_t at = offset + i;
-        if (job->run.head_mixed && at < job->run.start + WRY_SECTOR_SIZE)
-            memcpy(session->payload + i, session->edges[0] + (at - job->run.start), WRY_PAGE_SIZE);
-        else if (job->run.tail_mixed && at >= tail)
-            memcpy(session->payload + i, session->edges[1] + (at - tail), WRY_PAGE_SIZE);
+static void leave(struct session_write *job, uint32_t sectors)
+{
+    job->done += sectors * (uint64_t)WRY_SECTOR_SIZE;
+    job->session->stats.sectors_left += sectors;
+}
+
+static bool is_dirty(const uint8_t *dirty, uint32_t sector)
+{
+    return (dirty[sector / 8] >> sector % 8 & 1) != 0;
+}
+
+/* The end of the part that begins at the dirty sector first: small gaps are written with it. */
+static uint32_t end_of_part(const uint8_t *dirty, uint32_t first, uint32_t count)
+{
+    uint32_t end = first + 1;
+
+    for (uint32_t i = end; i < count && i - end <= GAP_SECTORS; i++) {
+        if (is_dirty(dirty, i))
+            end = i + 1;
     }
-    return wry_plan_overlay(job->plan, offset, session->payload, length);
+    return end;
 }
 
-/* Pages go out in order the first time, which is when they are hashed. */
-static void hash_once(struct wry_session *session, uint32_t offset, uint32_t length)
+static enum wry_status write_dirty(struct session_write *job, uint32_t offset, uint32_t count,
+                                   const uint8_t *dirty)
 {
-    struct wry_session_window *window = &session->window;
-    uint32_t end = offset + length;
+    enum wry_status status = WRY_OK;
 
-    if (end <= window->hashed)
-        return;
-    uint32_t skip = window->hashed - offset;
-    wry_sha256_add(&window->sha, session->payload + skip, length - skip);
-    window->hashed = end;
-}
-
-static enum wry_status send_data(struct write_job *job, uint32_t offset, uint32_t length)
-{
-    struct wry_session *session = job->session;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    uint16_t seq = session_next_seq(session);
-
-    if (!compose(job, offset, length))
-        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, offset);
-    hash_once(session, offset, length);
-    bool blank = wry_bytes_blank(session->payload, length) &&
-                 (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
-    struct wry_data_message data = {.offset = offset,
-                                    .length = length,
-                                    .encoding = blank ? WRY_ENCODING_BLANK : WRY_ENCODING_STORED,
-                                    .payload = session->payload,
-                                    .payload_length = blank ? 0 : length};
-    size_t n = wry_message_put_data(head, WRY_KIND_DATA, seq, &data);
-    session_window_sent(&session->window, offset, length, seq);
-    session->stats.content_sent += data.payload_length;
-    return session_send(session, head, n, data.payload, data.payload_length);
-}
-
-static enum wry_status probe(struct wry_session *session)
-{
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    size_t n = wry_message_put_bare(head, WRY_KIND_STATUS, session_next_seq(session));
-
-    return session_send(session, head, n, NULL, 0);
-}
-
-/* Takes in everything that has arrived, waiting for the first frame until the deadline. */
-static enum wry_status take_input(struct write_job *job, uint64_t deadline)
-{
-    struct wry_session *session = job->session;
-    struct wry_message message;
-    struct wry_error_message error;
-    bool got = true;
-
-    while (got) {
-        enum wry_status status = session_receive(session, deadline, &message, &got);
-        if (status != WRY_OK)
-            return status;
-        if (got && message.kind == WRY_KIND_ERROR && wry_message_get_error(&message, &error) &&
-            error.of_kind == WRY_KIND_DATA)
-            return session_refused(session, WRY_STEP_WRITE, error.code, error.offset);
-        deadline = 0;
+    for (uint32_t at = 0; at < count && status == WRY_OK;) {
+        if (!is_dirty(dirty, at)) {
+            leave(job, 1);
+            at++;
+            continue;
+        }
+        uint32_t end = end_of_part(dirty, at, count);
+        status = write_range(job, offset + at * WRY_SECTOR_SIZE, offset + end * WRY_SECTOR_SIZE);
+        at = end;
     }
-    return WRY_OK;
-}
-
-/* Acts on the last progress message. *over: the run has ended well. */
-static enum wry_status apply_progress(struct write_job *job, bool *over)
-{
-    struct wry_session *session = job->session;
-    const struct wry_progress_message *progress = &session->progress;
-
-    if (!session->progress_fresh)
-        return WRY_OK;
-    session->progress_fresh = false;
-    if (progress->job == WRY_JOB_FAILED)
-        return session_refused(session, WRY_STEP_WRITE, progress->error, progress->error_offset);
-    if (progress->job == WRY_JOB_NONE)
-        return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->run.start);
-    if (!session_window_note(session, progress))
-        return WRY_OK;
-    job->missed = 0;
-    *over = progress->job == WRY_JOB_DONE && progress->received == job->run.end &&
-            progress->programmed == job->run.end;
-    return session_report(session, WRY_STEP_WRITE, progress->programmed,
-                          job->done + (progress->programmed - job->run.start), job->total);
-}
-
-static enum wry_status stream(struct write_job *job)
-{
-    struct wry_session *session = job->session;
-    uint64_t probe_at = session_reply_deadline(session);
-    uint32_t offset, length;
-    bool over = false;
-
-    for (job->missed = 0;;) {
-        bool sending = session_window_next(session, &offset, &length);
-        enum wry_status status = sending ? send_data(job, offset, length) : WRY_OK;
-        if (status == WRY_OK)
-            status = take_input(job, sending ? 0 : probe_at);
-        if (session->progress_fresh)
-            probe_at = session_reply_deadline(session);
-        if (status == WRY_OK)
-            status = apply_progress(job, &over);
-        if (status != WRY_OK || over)
-            return status;
-        if (sending && session_window_is_bad(&session->window))
-            status = session_step_down(session);
-        else if (!sending && session_now(session) >= probe_at)
-            status = ++job->missed > MISSED_PROBES
-                         ? session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, offset)
-                         : probe(session);
-        if (status != WRY_OK)
-            return status;
-        if (session_now(session) >= probe_at)
-            probe_at = session_reply_deadline(session);
-    }
-}
-
-static enum wry_status begin_run(struct write_job *job)
-{
-    struct wry_session *session = job->session;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_message reply;
-    struct wry_range_message range = {.offset = job->run.start,
-                                      .length = job->run.end - job->run.start};
-    size_t n = wry_message_put_range(head, WRY_KIND_ERASE, WRY_FLAG_PROGRAM,
-                                     session_next_seq(session), &range);
-    enum wry_status status =
-        session_exchange(session, head, n, WRY_KIND_ERASE | WRY_KIND_REPLY, 6, &reply);
-
-    if (status != WRY_OK)
-        return status;
-    session_window_begin(&session->window, &job->run);
-    session->progress_fresh = false;
-    status = session_ask_digest(session, range.offset, range.length, 0, &job->digest_seq);
-    /* The first window needs no telling: it is in the hello. */
-    uint32_t window = session->board.window;
-    session->window.limit = range.offset + (range.length < window ? range.length : window);
     return status;
 }
 
-static enum wry_status check_run(struct write_job *job)
+static enum wry_status write_what_differs(struct session_write *job)
+{
+    uint8_t dirty[SESSION_PIECE_SECTORS / 8];
+    enum wry_status status = WRY_OK;
+
+    for (uint32_t at = job->run.start; at < job->run.end && status == WRY_OK;) {
+        uint32_t left = (job->run.end - at) / WRY_SECTOR_SIZE;
+        uint32_t count = left < SESSION_PIECE_SECTORS ? left : SESSION_PIECE_SECTORS;
+        status = session_find_dirty(job, at, count, dirty);
+        if (status == WRY_OK)
+            status = write_dirty(job, at, count, dirty);
+        at += count * WRY_SECTOR_SIZE;
+    }
+    return status;
+}
+
+/* Sectors that were left alone were compared by CRC-32 only; "checked" means SHA-256. */
+static enum wry_status check_run(struct session_write *job)
 {
     struct wry_session *session = job->session;
     uint32_t length = job->run.end - job->run.start;
-    struct wry_sha256 sha = session->window.sha;
-    uint8_t ours[WRY_SHA256_SIZE];
-    enum wry_status status =
-        session_await_digest(session, job->run.start, length, 0, job->digest_seq);
+    uint8_t page[WRY_PAGE_SIZE], ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+    enum wry_status status = wry_session_digest(session, job->run.start, length, theirs);
 
+    wry_sha256_begin(&sha);
+    for (uint32_t i = 0; i < length && status == WRY_OK; i += sizeof page) {
+        if (!session_compose(job, job->run.start + i, page, sizeof page))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, job->run.start + i);
+        wry_sha256_add(&sha, page, sizeof page);
+    }
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
-    if (memcmp(ours, session->payload, sizeof ours) != 0) {
-        session_fail(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start);
-        session->fault.length = length;
-        return WRY_DIFFERS;
-    }
-    return WRY_OK;
+    if (memcmp(ours, theirs, sizeof ours) == 0)
+        return WRY_OK;
+    session_fail(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start);
+    session->fault.length = length;
+    return WRY_DIFFERS;
 }
 
-/* A run that lost the link is taken up again where the board stands, or begun again. */
-static enum wry_status write_run(struct write_job *job)
+static enum wry_status write_run(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    bool begun = false;
+    uint32_t left_before = session->stats.sectors_left;
+    bool whole = session->config.every_sector;
+    enum wry_status status = read_edges(job);
 
-    for (unsigned i = 0;; i++) {
-        enum wry_status status = begun ? WRY_OK : begin_run(job);
-        if (status == WRY_OK) {
-            begun = true;
-            status = stream(job);
-        }
-        if (status == WRY_OK)
-            status = check_run(job);
-        if (status != WRY_LINK_LOST || i == RESTARTS)
-            return status;
-        status = session_recover(session, WRY_STEP_WRITE);
-        if (status != WRY_OK)
-            return status;
-        begun = begun && session->continued && session->progress.job != WRY_JOB_NONE;
-    }
+    if (status == WRY_OK && !whole)
+        status = session_looks_new(job, &whole);
+    if (status == WRY_OK)
+        status = whole ? write_range(job, job->run.start, job->run.end) : write_what_differs(job);
+    if (status == WRY_OK && session->stats.sectors_left > left_before)
+        status = check_run(job);
+    return status;
 }
 
 /* Ends whatever the board is still doing for this session, so that it answers the next request. */
@@ -275,20 +171,31 @@ static uint64_t sectors_total(const struct wry_plan *plan)
     return total;
 }
 
+/* No run may touch what the board's block-protect bits lock. */
+static enum wry_status check_protection(struct wry_session *session, const struct wry_plan *plan)
+{
+    uint32_t offset;
+    uint32_t length = wry_protected_range(session->board.protect, session->board.capacity, &offset);
+    struct wry_run run;
+
+    if (length == 0 || !wry_plan_next_run(plan, offset, &run) || run.start >= offset + length)
+        return WRY_OK;
+    session_fail(session, WRY_PROTECTED, WRY_STEP_WRITE, offset);
+    session->fault.length = length;
+    return WRY_PROTECTED;
+}
+
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan)
 {
-    struct write_job job = {.session = session, .plan = plan, .total = sectors_total(plan)};
-    enum wry_status status = WRY_OK;
+    struct session_write job = {.session = session, .plan = plan, .total = sectors_total(plan)};
+    enum wry_status status = check_protection(session, plan);
 
     if (plan->flash_size > session->board.capacity)
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
+    session->stats.sectors_written = session->stats.sectors_left = 0;
     for (uint32_t from = 0; status == WRY_OK && wry_plan_next_run(plan, from, &job.run);
-         from = job.run.end) {
-        status = read_edges(&job);
-        if (status == WRY_OK)
-            status = write_run(&job);
-        job.done += job.run.end - job.run.start;
-    }
+         from = job.run.end)
+        status = write_run(&job);
     if (status == WRY_STOPPED || status == WRY_SOURCE_FAILED || status == WRY_FLASH_FAILED)
         abandon(session);
     return status;

@@ -193,6 +193,13 @@ bool wry_message_get_digest_reply(const struct wry_message *message,
                                   struct wry_digest_reply *reply);
 bool wry_message_get_error(const struct wry_message *message, struct wry_error_message *error);
 
+/*
+ * The range that the block-protect bits of a hello reply lock, as is usual for NOR flash: BP2 to
+ * BP0 name a part (1/64, 1/32, … 1/2, all), TB counts it from the bottom, SEC counts in sectors (1,
+ * 2, 4, 8). Returns its length in bytes, 0 when nothing is protected.
+ */
+uint32_t wry_protected_range(uint8_t protect, uint32_t capacity, uint32_t *offset);
+
 /* Bit n of a progress bitmap. */
 bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page);
 

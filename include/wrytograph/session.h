@@ -32,12 +32,31 @@
 #define WRY_SESSION_RAM_MAX (16u * 1024u)
 #define WRY_SESSION_READS 4u             /* read requests in flight */
 #define WRY_SESSION_READ_LENGTH 0x10000u /* bytes each asks for */
-#define WRY_SESSION_HEARD 256u           /* bytes of other traffic kept */
+#define WRY_SESSION_SUMS_MAX 256u
+#define WRY_SESSION_HEARD 256u /* bytes of other traffic kept */
 
 /* Takes n bytes of flash content from offset. False on failure. Offsets need not rise. */
 struct wry_writer {
     void *context;
     bool (*write)(void *context, uint32_t offset, const uint8_t *bytes, size_t n);
+};
+
+/*
+ * The caller's safe place for what an erase puts at risk. A run of sectors is erased only after
+ * begin has returned true, which means that run and neighbours are stored where they outlive this
+ * process; after end they may be forgotten. With a keeper, a write that was cut anywhere can be
+ * made good by a later session: neighbours are put back from the store, and sectors that unsettled
+ * names are erased again even where they read as they should.
+ */
+struct wry_keeper {
+    void *context;
+    /* head and tail: the old content of the run's mixed sectors, a sector each, or NULL. */
+    bool (*begin)(void *context, const struct wry_run *run, const uint8_t *head,
+                  const uint8_t *tail);
+    /* The run holds what it should, by the board's digest. */
+    bool (*end)(void *context, const struct wry_run *run);
+    /* True when any sector of the range was begun by a session before and never ended. */
+    bool (*unsettled)(void *context, uint32_t offset, uint32_t length);
 };
 
 /* How far a call has come. */
@@ -52,7 +71,9 @@ struct wry_session_config {
     uint32_t token;     /* any number, different for each session: tells stale replies apart */
     uint32_t max_speed; /* baud; 0 = the fastest that board and port can */
     unsigned attempts;  /* tries to get into loading mode; 0 = 3 */
-    void *context;      /* handed to progress */
+    bool every_sector;  /* write sectors that hold the right content already, too */
+    const struct wry_keeper *keeper; /* outlives the session; NULL = none */
+    void *context;                   /* handed to progress */
     /* Called now and then during long calls; returning true asks to stop. May be NULL. */
     bool (*progress)(void *context, const struct wry_session_progress *progress);
 };
@@ -67,6 +88,8 @@ struct wry_session_stats {
     uint32_t bytes_printable;  /* of these */
     uint32_t own_frames;       /* our own frames came back: the line echoes */
     uint32_t speed_steps_down; /* speeds given up */
+    uint32_t sectors_written;  /* and checked */
+    uint32_t sectors_left;     /* in a write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
 };
 
@@ -151,9 +174,12 @@ const struct wry_fault *wry_session_fault(const struct wry_session *session);
 size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSION_HEARD]);
 
 /*
- * Erases and writes the plan's runs and compares the board's SHA-256 of each run with that of what
- * was sent. WRY_OK means that the flash holds the content and that bytes no placement covers are as
- * before. plan->flash_size must not exceed the board's capacity.
+ * Makes the flash hold what the plan says. Sectors that do already are left alone, by the board's
+ * sector digests; the others are erased and written, and the board's SHA-256 of all of it is
+ * compared with that of the content. WRY_OK means that the flash holds the content and that bytes
+ * no placement covers are as before. WRY_PROTECTED before anything is erased when the plan touches
+ * a protected range (fault: offset and length of it). plan->flash_size must not exceed the board's
+ * capacity.
  */
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
 
@@ -161,9 +187,22 @@ enum wry_status wry_session_write(struct wry_session *session, const struct wry_
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t digest[WRY_SHA256_SIZE]);
 
+/* CRC-32 of each of count sectors from offset on, by the board; count at most
+ * WRY_SESSION_SUMS_MAX. */
+enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
+                                        uint32_t count, uint32_t *sums);
+
 /* Reads a range through the writer. */
 enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                                  const struct wry_writer *writer);
+
+/*
+ * The same, and the board's SHA-256 of the range, which it computes while it sends. The caller
+ * compares it with the digest of what it received.
+ */
+enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
+                                    const struct wry_writer *writer,
+                                    uint8_t digest[WRY_SHA256_SIZE]);
 
 /* Told of one stretch that differs; first_expected and first_found are its first bytes. */
 struct wry_difference_sink {
@@ -172,12 +211,18 @@ struct wry_difference_sink {
                        uint8_t first_found);
 };
 
+enum wry_verify_method {
+    WRY_VERIFY_DIGEST,    /* the board's SHA-256; only where it differs is content read */
+    WRY_VERIFY_READ_BACK, /* every byte is read and compared */
+};
+
 /*
- * Compares one placement with the flash: by the board's SHA-256, and where that differs, sector by
- * sector and byte by byte. WRY_DIFFERS after all differences were told; fault.offset is the first.
+ * Compares one placement with the flash. WRY_DIFFERS after all differences were told; fault.offset
+ * is the first, fault.found the number of bytes that differ.
  */
 enum wry_status wry_session_verify(struct wry_session *session,
                                    const struct wry_placement *placement,
+                                   enum wry_verify_method method,
                                    const struct wry_difference_sink *sink);
 
 /* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */

@@ -5,6 +5,7 @@
 #include <fcntl.h>
 #include <gio/gio.h>
 #include <glib/gstdio.h>
+#include <stdio.h>
 #include <string.h>
 #include <sys/file.h>
 #include <sys/mman.h>
@@ -82,27 +83,42 @@ static gboolean check_description(const struct bench_description *description, G
     return FALSE;
 }
 
-/* flash.bin of the full size: the content file first, blank behind it. */
-static gboolean make_flash(const char *path, uint32_t size, const char *content, GError **error)
+/* flash.bin of the full size: the content file first, blank behind it. Piece by piece: a flash may
+ * be larger than what a command should hold. */
+static gboolean fill_flash(FILE *flash, FILE *content, uint32_t size)
 {
-    g_autofree char *given = NULL;
-    gsize length = 0;
+    uint8_t piece[16384];
 
-    if (content && !g_file_get_contents(content, &given, &length, error))
-        return FALSE;
-    if (length > size) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE,
-                    "%s: %" G_GSIZE_FORMAT " bytes do not fit a flash of %u", content, length,
-                    size);
-        return FALSE;
+    for (uint32_t at = 0; at < size; at += sizeof piece) {
+        size_t n = content ? fread(piece, 1, sizeof piece, content) : 0;
+        memset(piece + n, 0xFF, sizeof piece - n);
+        if (fwrite(piece, 1, sizeof piece, flash) != sizeof piece)
+            return FALSE;
     }
-    char *bytes = g_malloc(size);
-    memset(bytes, 0xFF, size);
-    if (length > 0)
-        memcpy(bytes, given, length);
-    gboolean written = g_file_set_contents(path, bytes, size, error);
-    g_free(bytes);
-    return written;
+    return !content || !ferror(content);
+}
+
+static gboolean make_flash(const char *path, uint32_t size, const char *content_path,
+                           GError **error)
+{
+    FILE *content = content_path ? fopen(content_path, "rb") : NULL;
+
+    if (content_path && !content)
+        return file_error(error, content_path);
+    FILE *flash = fopen(path, "wb");
+    gboolean made = flash && fill_flash(flash, content, size);
+    if (flash)
+        made = fclose(flash) == 0 && made;
+    if (!made)
+        file_error(error, path);
+    if (made && content && getc(content) != EOF) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "%s: larger than a flash of %u KiB",
+                    content_path, (unsigned)(size / 1024));
+        made = FALSE;
+    }
+    if (content)
+        fclose(content);
+    return made;
 }
 
 gboolean bench_add(const char *folder, const char *name,
@@ -222,7 +238,7 @@ struct bench_board *bench_open(const char *folder, const char *name, GError **er
     uint64_t seed = wry_crc32(0, identity.eui48, sizeof identity.eui48);
     sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
                    seed);
-    board->board.faults = description.faults;
+    sim_board_set_faults(&board->board, &description.faults);
     sim_link_init(&board->link, &board->board, seed);
     sim_link_power(&board->link, true);
     return board;

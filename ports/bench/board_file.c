@@ -9,6 +9,10 @@ struct faults_yaml {
     bool strap_released;
     uint32_t noise_ppb;
     uint32_t clean_baud;
+    uint8_t protect;
+    uint32_t claims;
+    uint64_t power_cut;
+    uint64_t cable_cut;
 };
 
 struct board_yaml {
@@ -23,6 +27,10 @@ static const cyaml_schema_field_t faults_fields[] = {
     CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct faults_yaml, strap_released),
     CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_ppb),
     CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, clean_baud),
+    CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct faults_yaml, protect),
+    CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct faults_yaml, claims),
+    CYAML_FIELD_UINT("power_cut", CYAML_FLAG_OPTIONAL, struct faults_yaml, power_cut),
+    CYAML_FIELD_UINT("cable_cut", CYAML_FLAG_OPTIONAL, struct faults_yaml, cable_cut),
     CYAML_FIELD_END,
 };
 
@@ -79,7 +87,11 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->flash_size = yaml->flash_bytes;
     description->faults = (struct sim_board_faults){.strap_released = yaml->faults.strap_released,
                                                     .noise_ppb = yaml->faults.noise_ppb,
-                                                    .clean_baud = yaml->faults.clean_baud};
+                                                    .clean_baud = yaml->faults.clean_baud,
+                                                    .protect = yaml->faults.protect,
+                                                    .claims = yaml->faults.claims,
+                                                    .power_cut = yaml->faults.power_cut,
+                                                    .cable_cut = yaml->faults.cable_cut};
     return description->chip && yaml->revision < 256 &&
            parse_address(yaml->address, description->eui48);
 }
@@ -120,7 +132,11 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
                               .flash_bytes = description->flash_size,
                               .faults = {.strap_released = description->faults.strap_released,
                                          .noise_ppb = description->faults.noise_ppb,
-                                         .clean_baud = description->faults.clean_baud}};
+                                         .clean_baud = description->faults.clean_baud,
+                                         .protect = description->faults.protect,
+                                         .claims = description->faults.claims,
+                                         .power_cut = description->faults.power_cut,
+                                         .cable_cut = description->faults.cable_cut}};
     char *text = NULL;
     size_t length = 0;
     cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);

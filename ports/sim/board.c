@@ -133,6 +133,18 @@ void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
     board->next_poll = UINT64_MAX;
 }
 
+void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults)
+{
+    uint32_t claims = faults->claims > 0 ? faults->claims : board->die.size;
+
+    board->faults = *faults;
+    board->die.status = faults->protect;
+    board->die.cut_at_operation = faults->power_cut;
+    board->die.jedec[2] = 0;
+    while (UINT32_C(1) << board->die.jedec[2] < claims)
+        board->die.jedec[2]++;
+}
+
 void sim_board_power(struct sim_board *board, bool on, uint64_t now)
 {
     board->clock = now;
@@ -230,6 +242,11 @@ static void poll_loading(struct sim_board *board)
 
 void sim_board_poll(struct sim_board *board, uint64_t now)
 {
+    if (board->die.cut_due > 0 && now >= board->die.cut_due) {
+        sim_board_power(board, false, board->die.cut_due);
+        board->die.cut_due = 0;
+        return;
+    }
     board->clock = now;
     board->next_poll = now + SLEEP_STEP;
     switch (board->state) {
@@ -249,4 +266,6 @@ void sim_board_poll(struct sim_board *board, uint64_t now)
         board->next_poll = UINT64_MAX;
         break;
     }
+    if (board->die.cut_due > 0 && board->die.cut_due < board->next_poll)
+        board->next_poll = board->die.cut_due;
 }

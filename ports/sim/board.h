@@ -35,6 +35,10 @@ struct sim_board_faults {
     bool strap_released; /* the strap never reaches the chip */
     uint32_t noise_ppb;  /* bit errors per 10^9 bits, both directions */
     uint32_t clean_baud; /* the cable garbles anything faster; 0 = none */
+    uint8_t protect;     /* block-protect bits of the flash's status register */
+    uint32_t claims;     /* bytes that the flash's JEDEC ID claims; 0 = what it has */
+    uint64_t power_cut;  /* the power fails within this flash operation, from 1; 0 = never */
+    uint64_t cable_cut;  /* the cable is pulled after that many bytes to the board; 0 = never */
 };
 
 struct sim_board {
@@ -68,6 +72,9 @@ struct sim_board {
 void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
                     const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
                     uint64_t seed);
+
+/* Lets the faults take hold in the parts; before the power goes on. */
+void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults);
 
 void sim_board_power(struct sim_board *board, bool on, uint64_t now);
 void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t now);

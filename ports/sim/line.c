@@ -61,6 +61,8 @@ static bool struck(struct sim_line *line)
 static void pass(struct sim_line *line, uint8_t byte, uint64_t at)
 {
     line->sent++;
+    if (line->cut)
+        return;
     if (!speeds_agree(line)) {
         line->deliver(line->receiver, (uint8_t)sim_random(&line->random), at);
         return;

@@ -52,6 +52,14 @@ static uint64_t next_event(const struct sim_link *link, uint64_t until)
     return next > link->now ? next : link->now;
 }
 
+static void pull_cable(struct sim_link *link)
+{
+    uint64_t at = link->board->faults.cable_cut;
+
+    if (at > 0 && link->to_board.sent >= at)
+        link->to_board.cut = link->to_host.cut = true;
+}
+
 void sim_link_advance(struct sim_link *link, uint64_t until, bool stop_for_input)
 {
     for (;;) {
@@ -60,6 +68,7 @@ void sim_link_advance(struct sim_link *link, uint64_t until, bool stop_for_input
         link->now = next_event(link, until);
         sim_line_advance(&link->to_board, link->now);
         sim_line_advance(&link->to_host, link->now);
+        pull_cable(link);
         hand_over(&link->adapter, link->now);
         if (link->board->next_poll <= link->now)
             sim_board_poll(link->board, link->now);

@@ -67,18 +67,29 @@ void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
     die->status &= STATUS_PROTECT;
 }
 
+static bool is_protected(const struct sim_nor_die *die, uint32_t offset, uint32_t length)
+{
+    uint32_t start;
+    uint32_t locked = wry_protected_range(die->status & STATUS_PROTECT, die->size, &start);
+
+    return locked > 0 && offset < start + locked && offset + length > start;
+}
+
+/* Without write enable, or in a protected range, the part ignores the command. */
 static void begin(struct sim_nor_die *die, uint64_t now, uint64_t time, uint32_t offset,
                   uint32_t length)
 {
     bool enabled = (die->status & STATUS_WRITE_ENABLED) != 0;
 
     die->status &= (uint8_t)~STATUS_WRITE_ENABLED;
-    if (!enabled)
+    if (!enabled || is_protected(die, offset, length))
         return;
     die->operations++;
     die->busy_until = now + time;
     die->pending_offset = offset;
     die->pending_length = length;
+    if (die->operations == die->cut_at_operation)
+        die->cut_due = now + time * (sim_random(&die->random) % 100) / 100 + 1;
 }
 
 static void begin_erase(struct sim_nor_die *die, uint64_t now, uint32_t address, uint32_t unit)

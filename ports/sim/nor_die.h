@@ -27,6 +27,9 @@ struct sim_nor_die {
     bool pending_program;
     uint8_t pending_page[256];
 
+    uint64_t cut_at_operation; /* the power fails in the middle of this one; 0 = never */
+    uint64_t cut_due;          /* ns; 0 = not yet known */
+
     uint64_t operations; /* erases and programs begun since the start */
     uint64_t erased_bytes, programmed_pages;
 };

@@ -1,0 +1,96 @@
+/* Which sectors of a run have to be written: the board's CRC-32 of each beside ours. */
+#include "inner.h"
+
+#include <string.h>
+
+enum {
+    SAMPLES = 4,
+    SAMPLE_SECTORS = 4,
+    WORTH_SAMPLING = 64, /* sectors */
+};
+
+bool session_is_unsettled(const struct wry_session *session, uint32_t offset, uint32_t length)
+{
+    const struct wry_keeper *keeper = session->config.keeper;
+
+    return keeper && keeper->unsettled(keeper->context, offset, length);
+}
+
+enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
+                                        uint32_t count, uint32_t *sums)
+{
+    uint32_t length = count * WRY_SECTOR_SIZE;
+    uint16_t seq;
+
+    for (bool again = false;; again = true) {
+        enum wry_status status =
+            session_ask_digest(session, offset, length, WRY_FLAG_SECTORS, &seq);
+        if (status == WRY_OK)
+            status = session_await_digest(session, offset, length, WRY_FLAG_SECTORS, seq);
+        if (status == WRY_LINK_LOST && !again) {
+            status = session_recover(session, WRY_STEP_DIGEST);
+            if (status == WRY_OK)
+                continue;
+        }
+        for (uint32_t i = 0; status == WRY_OK && i < count; i++)
+            sums[i] = wry_get32(session->payload + (size_t)i * 4);
+        return status;
+    }
+}
+
+static bool our_sum(const struct session_write *job, uint32_t offset, uint32_t *sum)
+{
+    uint8_t page[WRY_PAGE_SIZE];
+
+    *sum = 0;
+    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof page) {
+        if (!session_compose(job, offset + i, page, sizeof page))
+            return false;
+        *sum = wry_crc32(*sum, page, sizeof page);
+    }
+    return true;
+}
+
+enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
+                                   uint8_t dirty[SESSION_PIECE_SECTORS / 8])
+{
+    struct wry_session *session = job->session;
+    uint32_t theirs[SESSION_PIECE_SECTORS];
+    uint32_t ours;
+    enum wry_status status = wry_session_sector_sums(session, offset, count, theirs);
+
+    memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
+    for (uint32_t i = 0; status == WRY_OK && i < count; i++) {
+        uint32_t at = offset + i * WRY_SECTOR_SIZE;
+        if (!our_sum(job, at, &ours))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
+        if (ours != theirs[i] || session_is_unsettled(session, at, WRY_SECTOR_SIZE))
+            dirty[i / 8] |= (uint8_t)(1u << i % 8);
+    }
+    return status;
+}
+
+static bool all_dirty(const uint8_t *dirty, uint32_t count)
+{
+    for (uint32_t i = 0; i < count; i++) {
+        if (!(dirty[i / 8] >> i % 8 & 1))
+            return false;
+    }
+    return true;
+}
+
+enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
+{
+    uint8_t dirty[SESSION_PIECE_SECTORS / 8];
+    uint32_t sectors = (job->run.end - job->run.start) / WRY_SECTOR_SIZE;
+    enum wry_status status = WRY_OK;
+
+    *looks_new = sectors >= WORTH_SAMPLING;
+    for (uint32_t i = 0; *looks_new && status == WRY_OK && i < SAMPLES; i++) {
+        uint32_t first = (sectors - SAMPLE_SECTORS) / (SAMPLES - 1) * i;
+        status = session_find_dirty(job, job->run.start + first * WRY_SECTOR_SIZE, SAMPLE_SECTORS,
+                                    dirty);
+        *looks_new = all_dirty(dirty, SAMPLE_SECTORS);
+    }
+    return status;
+}

@@ -1,0 +1,246 @@
+/*
+ * Writing one part of a run: ask for the erase and for the digest that follows it, stream the
+ * content through the window while the board erases and programs, and compare the digests.
+ */
+#include "inner.h"
+
+#include <string.h>
+
+enum {
+    MISSED_PROBES = 10,
+    RESTARTS = 20, /* of one part, after the link was lost or the board reset */
+};
+
+bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to, uint32_t length)
+{
+    const struct wry_session *session = job->session;
+    uint32_t tail = job->run.end - WRY_SECTOR_SIZE;
+
+    for (uint32_t i = 0; i < length; i += WRY_PAGE_SIZE) {
+        uint32_t at = offset + i;
+        if (job->run.head_mixed && at < job->run.start + WRY_SECTOR_SIZE)
+            memcpy(to + i, session->edges[0] + (at - job->run.start), WRY_PAGE_SIZE);
+        else if (job->run.tail_mixed && at >= tail)
+            memcpy(to + i, session->edges[1] + (at - tail), WRY_PAGE_SIZE);
+    }
+    return wry_plan_overlay(job->plan, offset, to, length);
+}
+
+/* Pages go out in order the first time, which is when they are hashed. */
+static void hash_once(struct wry_session *session, uint32_t offset, uint32_t length)
+{
+    struct wry_session_window *window = &session->window;
+    uint32_t end = offset + length;
+
+    if (end <= window->hashed)
+        return;
+    uint32_t skip = window->hashed - offset;
+    wry_sha256_add(&window->sha, session->payload + skip, length - skip);
+    window->hashed = end;
+}
+
+static enum wry_status send_data(struct session_write *job, uint32_t offset, uint32_t length)
+{
+    struct wry_session *session = job->session;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    uint16_t seq = session_next_seq(session);
+
+    session->digest_fresh = false; /* its bytes were in the payload */
+    if (!session_compose(job, offset, session->payload, length))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, offset);
+    hash_once(session, offset, length);
+    bool blank = wry_bytes_blank(session->payload, length) &&
+                 (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
+    struct wry_data_message data = {.offset = offset,
+                                    .length = length,
+                                    .encoding = blank ? WRY_ENCODING_BLANK : WRY_ENCODING_STORED,
+                                    .payload = session->payload,
+                                    .payload_length = blank ? 0 : length};
+    size_t n = wry_message_put_data(head, WRY_KIND_DATA, seq, &data);
+    session_window_sent(&session->window, offset, length, seq);
+    session->stats.content_sent += data.payload_length;
+    return session_send(session, head, n, data.payload, data.payload_length);
+}
+
+static enum wry_status probe(struct wry_session *session)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t n = wry_message_put_bare(head, WRY_KIND_STATUS, session_next_seq(session));
+
+    return session_send(session, head, n, NULL, 0);
+}
+
+/* Takes in everything that has arrived, waiting for the first frame until the deadline. */
+static enum wry_status take_input(struct session_write *job, uint64_t deadline)
+{
+    struct wry_session *session = job->session;
+    struct wry_message message;
+    struct wry_error_message error;
+    bool got = true;
+
+    while (got) {
+        enum wry_status status = session_receive(session, deadline, &message, &got);
+        if (status != WRY_OK)
+            return status;
+        if (got && message.kind == WRY_KIND_ERROR && wry_message_get_error(&message, &error) &&
+            error.of_kind == WRY_KIND_DATA)
+            return session_refused(session, WRY_STEP_WRITE, error.code, error.offset);
+        deadline = 0;
+    }
+    return WRY_OK;
+}
+
+/* Acts on the last progress message. *over: the run has ended well. */
+static enum wry_status apply_progress(struct session_write *job, bool *over)
+{
+    struct wry_session *session = job->session;
+    const struct wry_progress_message *progress = &session->progress;
+
+    if (!session->progress_fresh)
+        return WRY_OK;
+    session->progress_fresh = false;
+    if (progress->job == WRY_JOB_FAILED)
+        return session_refused(session, WRY_STEP_WRITE, progress->error, progress->error_offset);
+    if (progress->job == WRY_JOB_NONE)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->part.start);
+    if (!session_window_note(session, progress))
+        return WRY_OK;
+    job->missed = 0;
+    *over = progress->job == WRY_JOB_DONE && progress->received == job->part.end &&
+            progress->programmed == job->part.end;
+    return session_report(session, WRY_STEP_WRITE, progress->programmed,
+                          job->done + (progress->programmed - job->part.start), job->total);
+}
+
+static enum wry_status stream(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    uint64_t probe_at = session_reply_deadline(session);
+    uint32_t offset, length;
+    bool over = false;
+
+    for (job->missed = 0;;) {
+        bool sending = session_window_next(session, &offset, &length);
+        enum wry_status status = sending ? send_data(job, offset, length) : WRY_OK;
+        if (status == WRY_OK)
+            status = take_input(job, sending ? 0 : probe_at);
+        if (session->progress_fresh)
+            probe_at = session_reply_deadline(session);
+        if (status == WRY_OK)
+            status = apply_progress(job, &over);
+        if (status != WRY_OK || over)
+            return status;
+        if (sending && session_window_is_bad(&session->window))
+            status = session_step_down(session);
+        else if (!sending && session_now(session) >= probe_at)
+            status = ++job->missed > MISSED_PROBES
+                         ? session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, offset)
+                         : probe(session);
+        if (status != WRY_OK)
+            return status;
+        if (session_now(session) >= probe_at)
+            probe_at = session_reply_deadline(session);
+    }
+}
+
+/* force: sectors that read as blank are erased too, since an erase may have been cut there. */
+static enum wry_status begin_part(struct session_write *job, bool force)
+{
+    struct wry_session *session = job->session;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message reply;
+    uint8_t flags = force ? WRY_FLAG_PROGRAM | WRY_FLAG_FORCE : WRY_FLAG_PROGRAM;
+    struct wry_range_message range = {.offset = job->part.start,
+                                      .length = job->part.end - job->part.start};
+    size_t n =
+        wry_message_put_range(head, WRY_KIND_ERASE, flags, session_next_seq(session), &range);
+    enum wry_status status =
+        session_exchange(session, head, n, WRY_KIND_ERASE | WRY_KIND_REPLY, 6, &reply);
+
+    if (status != WRY_OK)
+        return status;
+    session_window_begin(&session->window, &job->part);
+    session->progress_fresh = false;
+    status = session_ask_digest(session, range.offset, range.length, 0, &job->digest_seq);
+    /* The first window needs no telling: it is in the hello. */
+    uint32_t window = session->board.window;
+    session->window.limit = range.offset + (range.length < window ? range.length : window);
+    return status;
+}
+
+static enum wry_status check_part(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    uint32_t length = job->part.end - job->part.start;
+    struct wry_sha256 sha = session->window.sha;
+    uint8_t ours[WRY_SHA256_SIZE];
+    enum wry_status status =
+        session_await_digest(session, job->part.start, length, 0, job->digest_seq);
+
+    if (status != WRY_OK)
+        return status;
+    wry_sha256_end(&sha, ours);
+    if (memcmp(ours, session->payload, sizeof ours) != 0) {
+        session_fail(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start);
+        session->fault.length = length;
+        return WRY_DIFFERS;
+    }
+    return WRY_OK;
+}
+
+/* What lost the link is taken up again where the board stands, or begun again. */
+static enum wry_status transfer(struct session_write *job, bool force)
+{
+    struct wry_session *session = job->session;
+    bool begun = false;
+
+    for (unsigned i = 0;; i++) {
+        enum wry_status status = begun ? WRY_OK : begin_part(job, force || i > 0);
+        if (status == WRY_OK) {
+            begun = true;
+            status = stream(job);
+        }
+        if (status == WRY_OK)
+            status = check_part(job);
+        if (status != WRY_LINK_LOST || i == RESTARTS)
+            return status;
+        status = session_recover(session, WRY_STEP_WRITE);
+        if (status != WRY_OK)
+            return status;
+        begun = begun && session->continued && session->progress.job != WRY_JOB_NONE;
+    }
+}
+
+/* The mixed sectors' old content, where they are the part's own. */
+static bool keep(struct session_write *job)
+{
+    const struct wry_keeper *keeper = job->session->config.keeper;
+    const uint8_t *head = job->part.head_mixed ? job->session->edges[0] : NULL;
+    const uint8_t *tail = job->part.tail_mixed ? job->session->edges[1] : NULL;
+
+    return !keeper || keeper->begin(keeper->context, &job->part, head, tail);
+}
+
+static bool forget(struct session_write *job)
+{
+    const struct wry_keeper *keeper = job->session->config.keeper;
+
+    return !keeper || keeper->end(keeper->context, &job->part);
+}
+
+enum wry_status session_write_part(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    bool forced = session_is_unsettled(session, job->part.start, job->part.end - job->part.start);
+
+    if (!keep(job))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_ERASE, job->part.start);
+    enum wry_status status = transfer(job, forced);
+    if (status != WRY_OK)
+        return status;
+    job->done += job->part.end - job->part.start;
+    session->stats.sectors_written += (job->part.end - job->part.start) / WRY_SECTOR_SIZE;
+    if (!forget(job))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_ERASE, job->part.start);
+    return WRY_OK;
+}
