@@ -32,6 +32,8 @@ test-sanitized: deps
 
 perf: all
 	@$(BUILD)/bin/perf_write
+	@echo
+	@$(BUILD)/bin/perf_backup
 
 screenshots: all
 	@scripts/screenshots $(BUILD)

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "link.h"
+#include "store/error.h"
 
 void app_note(const struct app *app, const char *format, ...)
 {
@@ -65,12 +66,15 @@ int app_fail(struct app *app, enum exit_code code, const char *next_step, const 
     return app->code;
 }
 
-int app_fail_bench(struct app *app, GError *error)
+int app_fail_error(struct app *app, GError *error)
 {
     const char *next = NULL;
     enum exit_code code = EXIT_BAD_INPUT;
 
-    if (error->domain == BENCH_ERROR) {
+    if (g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS)) {
+        code = EXIT_USAGE;
+        next = "Choose another name, or say --replace.";
+    } else if (error->domain == BENCH_ERROR) {
         switch ((enum bench_error)error->code) {
         case BENCH_ERROR_UNKNOWN:
             code = EXIT_USAGE;
@@ -140,7 +144,7 @@ static const char common_help[] =
     "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
     "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
 
-static void add_options(GOptionContext *context, struct app *app, unsigned options)
+static void add_link_options(GOptionContext *context, struct app *app)
 {
     GOptionEntry link[] = {{"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
                             "The board's address, such as bench:NAME; else WRYTOGRAPH_LINK",
@@ -152,8 +156,33 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
                            {"expect-flash", 0, 0, G_OPTION_ARG_STRING, &app->expect_flash,
                             "Refuse any other flash size", "SIZE"},
                            G_OPTION_ENTRY_NULL};
+
+    g_option_context_add_main_entries(context, link, NULL);
+}
+
+static void add_image_options(GOptionContext *context, struct app *app)
+{
+    GOptionEntry images[] = {
+        {"as", 0, 0, G_OPTION_ARG_STRING, &app->as,
+         "Take files for raw, hex or srec instead of looking at their content", "FORMAT"},
+        {"leave-header", 0, 0, G_OPTION_ARG_NONE, &app->leave_header,
+         "Do not set the flash size in boot headers to that of the board", NULL},
+        G_OPTION_ENTRY_NULL};
+
+    g_option_context_add_main_entries(context, images, NULL);
+}
+
+static void add_options(GOptionContext *context, struct app *app, unsigned options)
+{
     GOptionEntry bench[] = {{"bench", 0, 0, G_OPTION_ARG_FILENAME, &app->bench_folder,
                              "Folder of simulated boards; else WRYTOGRAPH_BENCH", "DIR"},
+                            G_OPTION_ENTRY_NULL};
+    GOptionEntry layout[] = {{"layout", 0, 0, G_OPTION_ARG_FILENAME, &app->layout_path,
+                              "Regions from a YAML file; else from the board, else built in",
+                              "FILE"},
+                             G_OPTION_ENTRY_NULL};
+    GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
+                             "Write sectors that hold the right content already, too", NULL},
                             G_OPTION_ENTRY_NULL};
     GOptionEntry dry_run[] = {{"dry-run", 'n', 0, G_OPTION_ARG_NONE, &app->dry_run,
                                "Say what would be done and stop there", NULL},
@@ -165,7 +194,13 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         G_OPTION_ENTRY_NULL};
 
     if (options & APP_LINK)
-        g_option_context_add_main_entries(context, link, NULL);
+        add_link_options(context, app);
+    if (options & APP_IMAGES)
+        add_image_options(context, app);
+    if (options & (APP_IMAGES | APP_LAYOUT))
+        g_option_context_add_main_entries(context, layout, NULL);
+    if (options & APP_EVERY)
+        g_option_context_add_main_entries(context, every, NULL);
     if (options & (APP_LINK | APP_BENCH))
         g_option_context_add_main_entries(context, bench, NULL);
     if (options & APP_DRY_RUN)

@@ -12,6 +12,8 @@
 #include <stdbool.h>
 
 #include "bench/bench.h"
+#include "store/journal.h"
+#include "wrytograph/layout.h"
 #include "wrytograph/session.h"
 
 enum exit_code {
@@ -38,6 +40,10 @@ struct app {
     char *expect_flash;
     gboolean json_wanted;
     gboolean dry_run;
+    char *layout_path;
+    char *as;
+    gboolean leave_header;
+    gboolean every_sector;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
@@ -46,6 +52,10 @@ struct app {
     const struct wry_port *port;
     struct wry_session session;
     uint64_t started; /* us on the port's clock */
+    struct journal *journal;
+    struct wry_region_table layout; /* count 0: none is known */
+    const char *layout_source;
+    bool layout_is_firm; /* not just the one a chip is delivered with */
 
     struct bar *bar;
 
@@ -57,6 +67,9 @@ enum app_options {
     APP_LINK = 1,    /* --link, --bench, --speed, --expect-chip, --expect-flash */
     APP_BENCH = 2,   /* --bench */
     APP_DRY_RUN = 4, /* --dry-run */
+    APP_LAYOUT = 8,  /* --layout */
+    APP_IMAGES = 16, /* --as, --leave-header, --layout */
+    APP_EVERY = 32,  /* --every-sector */
 };
 
 /* A verb and the line of help about it. */
@@ -70,6 +83,11 @@ int verb_identify(struct app *app, int argc, char **argv);
 int verb_write(struct app *app, int argc, char **argv);
 int verb_verify(struct app *app, int argc, char **argv);
 int verb_start(struct app *app, int argc, char **argv);
+int verb_backup(struct app *app, int argc, char **argv);
+int verb_restore(struct app *app, int argc, char **argv);
+int verb_erase(struct app *app, int argc, char **argv);
+int verb_inspect(struct app *app, int argc, char **argv);
+int verb_plan(struct app *app, int argc, char **argv);
 int verb_bench(struct app *app, int argc, char **argv);
 
 /*
@@ -86,8 +104,8 @@ int app_fail(struct app *app, enum exit_code code, const char *next_step, const 
 /* The same from the session's fault. */
 int app_fail_session(struct app *app, enum wry_status status);
 
-/* The same from a GError of the bench, which it frees. */
-int app_fail_bench(struct app *app, GError *error);
+/* The same from a GError of bench or store, which it frees. */
+int app_fail_error(struct app *app, GError *error);
 
 /* A line on stderr about what is going on. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);

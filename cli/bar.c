@@ -7,7 +7,7 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "units.h"
+#include "store/units.h"
 
 #define DRAW_EVERY 100000u /* us on the port's clock */
 #define NARROWEST 40u

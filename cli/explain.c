@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "app.h"
-#include "units.h"
+#include "store/units.h"
 
 /* What was heard while nobody answered, as evidence for the technician. */
 static char *what_was_heard(const struct app *app)
@@ -55,7 +55,10 @@ int app_fail_session(struct app *app, enum wry_status status)
         return fail_at(app, EXIT_FLASH, "The flash may be worn out or write-protected.",
                        "the flash failed");
     case WRY_PROTECTED:
-        return fail_at(app, EXIT_FLASH, "Nothing was changed.", "the flash is write-protected");
+        return app_fail(app, EXIT_FLASH,
+                        "Nothing was changed. Unlock the flash, or leave that part alone.",
+                        "the flash is write-protected from 0x%06X to 0x%06X",
+                        (unsigned)fault->offset, (unsigned)(fault->offset + fault->length - 1));
     case WRY_BAD_RANGE:
         return fail_at(app, EXIT_WRONG, "Check the offsets against the board's flash size.",
                        "the board refused the range");

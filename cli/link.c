@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "bar.h"
-#include "units.h"
+#include "store/units.h"
 
 static const char examples[] = "Use --link bench:NAME, or set WRYTOGRAPH_LINK.";
 
@@ -16,7 +16,7 @@ static int open_bench(struct app *app, const char *name)
     app->bench = bench_open(app->bench_folder ? app->bench_folder : fallback, name, &error);
     if (!app->bench) {
         bool unknown = g_error_matches(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN);
-        int code = app_fail_bench(app, error);
+        int code = app_fail_error(app, error);
         return unknown ? (app->code = EXIT_NO_ANSWER) : code;
     }
     app->port = bench_port(app->bench);
@@ -33,6 +33,40 @@ static int open_link(struct app *app)
         return open_bench(app, app->link + strlen("bench:"));
     return app_fail(app, EXIT_USAGE, examples, "'%s' is not a link this version can open",
                     app->link);
+}
+
+/* Simulated boards keep their journal beside their flash. */
+static int open_journal(struct app *app)
+{
+    g_autofree char *fallback = bench_default_folder();
+    const char *bench = app->bench_folder ? app->bench_folder : fallback;
+    g_autofree char *folder = app->bench
+                                  ? g_build_filename(bench, app->link + strlen("bench:"), NULL)
+                                  : journal_default_folder();
+    GError *error = NULL;
+
+    app->journal = journal_open(folder, &error);
+    if (app->journal)
+        return EXIT_DONE;
+    g_autofree char *message = g_strdup(error->message);
+    g_error_free(error);
+    return app_fail(app, EXIT_BAD_INPUT,
+                    "It holds what an erase puts at risk. Set WRYTOGRAPH_STATE to a folder that "
+                    "you may write.",
+                    "the journal cannot be opened: %s", message);
+}
+
+int link_settle(struct app *app)
+{
+    uint32_t sectors = 0;
+    enum wry_status status = wry_session_settle(&app->session, &sectors);
+
+    if (sectors > 0)
+        app_note(app,
+                 "A job on this board was cut before. %u sector%s that it shared with other "
+                 "content %s put back first.",
+                 (unsigned)sectors, sectors == 1 ? "" : "s", sectors == 1 ? "was" : "were");
+    return status == WRY_OK ? EXIT_DONE : app_fail_session(app, status);
 }
 
 static bool on_progress(void *context, const struct wry_session_progress *progress)
@@ -101,14 +135,22 @@ int link_connect(struct app *app)
         code = open_link(app);
     if (code != EXIT_DONE)
         return code;
-    struct wry_session_config config = {
-        .token = g_random_int(), .max_speed = speed, .context = app, .progress = on_progress};
+    code = open_journal(app);
+    if (code != EXIT_DONE)
+        return code;
+    struct wry_session_config config = {.token = g_random_int(),
+                                        .max_speed = speed,
+                                        .every_sector = app->every_sector,
+                                        .keeper = journal_keeper(app->journal),
+                                        .context = app,
+                                        .progress = on_progress};
     app_interrupted();
     app->started = app->port->now(app->port->context);
     wry_session_init(&app->session, app->port, &config);
     enum wry_status status = wry_session_connect(&app->session);
     if (status != WRY_OK)
         return app_fail_session(app, status);
+    journal_set_board(app->journal, app->session.board.eui48);
     if (app->session.stats.speed_steps_down > 0)
         app_note(app, "The link did not hold a faster speed; going on at %u baud.",
                  (unsigned)app->session.speed);
@@ -139,6 +181,8 @@ double link_seconds(const struct app *app)
 
 void link_close(struct app *app)
 {
+    journal_close(app->journal);
+    app->journal = NULL;
     bench_close(app->bench);
     app->bench = NULL;
     app->port = NULL;

@@ -10,6 +10,12 @@
  */
 int link_connect(struct app *app);
 
+/*
+ * Puts back what a job that was cut on this board put at risk; to be called before the flash is
+ * read or written for keeps. EXIT_DONE or the code of app_fail.
+ */
+int link_settle(struct app *app);
+
 /* The chip's description; NULL when the board reports a code that is not known. */
 const struct wry_chip *link_chip(const struct app *app);
 

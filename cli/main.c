@@ -1,5 +1,6 @@
 /* The command: finds the verb, runs it, and ends in one way. */
 #include <locale.h>
+#include <signal.h>
 #include <stdio.h>
 
 #include "app.h"
@@ -8,15 +9,21 @@
 
 static const struct verb verbs[] = {
     {"identify", "say which board is on the link: chip, address, flash", verb_identify},
-    {"write", "write images at their offsets and check them", verb_write},
-    {"verify", "compare images with what the flash holds", verb_verify},
+    {"inspect", "say what a file contains, without a board", verb_inspect},
+    {"plan", "check what would be written, and draw the flash map", verb_plan},
+    {"backup", "save the flash to an archive tied to the board", verb_backup},
+    {"restore", "put an archive back on its board", verb_restore},
+    {"erase", "erase all of the flash, regions or ranges", verb_erase},
+    {"write", "write images at their places and check them", verb_write},
+    {"verify", "compare images or an archive with what the flash holds", verb_verify},
     {"start", "leave loading mode and run the firmware", verb_start},
     {"bench", "make and list simulated boards", verb_bench},
 };
 
 static void print_help(FILE *to)
 {
-    fputs("Erases, writes and verifies flash on Wi-Fi microcontroller boards over a serial link.\n"
+    fputs("Backs up, erases, writes, restores and verifies flash on Wi-Fi microcontroller boards "
+          "over a serial link.\n"
           "\nusage: wrytograph VERB [OPTIONS] [ARGUMENTS]\n\nverbs, in the order of the work:\n",
           to);
     for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
@@ -59,6 +66,7 @@ static int finish(struct app *app, int code)
 {
     bar_end(app->bar);
     link_close(app);
+    fflush(stdout);
     if (app->message) {
         fprintf(stderr, "wrytograph %s: %s\n", app->verb, app->message);
         if (app->next_step)
@@ -75,6 +83,8 @@ static int finish(struct app *app, int code)
     g_free(app->speed);
     g_free(app->expect_chip);
     g_free(app->expect_flash);
+    g_free(app->layout_path);
+    g_free(app->as);
     g_free(app->message);
     g_free(app->next_step);
     g_free(app);
@@ -84,6 +94,8 @@ static int finish(struct app *app, int code)
 int main(int argc, char **argv)
 {
     setlocale(LC_ALL, "");
+    /* A file that outgrows a limit is an error to be told, not a reason to die. */
+    signal(SIGXFSZ, SIG_IGN);
     if (argc < 2) {
         print_help(stderr);
         return EXIT_USAGE;

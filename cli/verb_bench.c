@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "app.h"
-#include "units.h"
+#include "store/units.h"
 
 struct bench_options {
     char *chip, *flash, *content;
@@ -32,7 +32,7 @@ static int add(struct app *app, const struct bench_options *options)
                         "'%s' is no flash size", options->flash);
     bench_make_address(name, description.eui48);
     if (!bench_add(app->bench_folder, name, &description, options->content, &error))
-        return app_fail_bench(app, error);
+        return app_fail_error(app, error);
     g_autofree char *address = units_address(description.eui48);
     app_print(app, "Board '%s' is on the bench: %s, %s. Its link is bench:%s", name,
               description.chip->title, address, name);
@@ -72,7 +72,7 @@ static int list_board(struct app *app, const char *name)
     GError *error = NULL;
 
     if (!bench_load(app->bench_folder, name, &d, &error))
-        return app_fail_bench(app, error);
+        return app_fail_error(app, error);
     g_autofree char *address = units_address(d.eui48);
     g_autofree char *size = units_flash_size(d.flash_size);
     g_autofree char *faults = describe_faults(&d.faults);
@@ -95,7 +95,7 @@ static int list(struct app *app)
     g_auto(GStrv) names = bench_list(app->bench_folder, &error);
 
     if (!names)
-        return app_fail_bench(app, error);
+        return app_fail_error(app, error);
     if (!names[0])
         app_print(app, "The bench in %s is empty. 'wrytograph bench add' puts a board on it.",
                   app->bench_folder);
@@ -156,7 +156,7 @@ static int fault(struct app *app)
     if (!name || !app->rest[2])
         return usage_error(app, "'bench fault' takes NAME and one fault or more");
     if (!bench_load(app->bench_folder, name, &d, &error))
-        return app_fail_bench(app, error);
+        return app_fail_error(app, error);
     for (char **text = app->rest + 2; *text; text++) {
         if (!parse_fault(*text, &d.faults))
             return app_fail(app, EXIT_USAGE,
@@ -165,7 +165,7 @@ static int fault(struct app *app)
                             "'%s' is no fault", *text);
     }
     if (!bench_save(app->bench_folder, name, &d, &error))
-        return app_fail_bench(app, error);
+        return app_fail_error(app, error);
     g_autofree char *faults = describe_faults(&d.faults);
     app_print(app, "Board '%s' has %s%s.", name, faults[0] ? "these faults: " : "no faults",
               faults);

@@ -1,147 +1,179 @@
-/* verify: images against what the flash holds. */
+/* verify: images or an archive against what the flash holds. */
+#include <string.h>
+
+#include "archives.h"
+#include "bar.h"
+#include "differences.h"
 #include "link.h"
 #include "placements.h"
-#include "units.h"
+#include "store/units.h"
 
-enum {
-    SHOWN_MAX = 8,   /* places printed per image; JSON has every stretch */
-    MERGED_GAP = 64, /* bytes that agree between two stretches of one place */
+struct comparison {
+    enum wry_verify_method method;
+    struct flash_map *map;
+    bool differs;
+    uint32_t first;
 };
 
-struct stretch {
-    uint32_t offset, length;
-    uint8_t expected, found;
-};
-
-static void note_difference(void *context, uint32_t offset, uint32_t length, uint8_t expected,
-                            uint8_t found)
+static void draw(struct app *app, struct comparison *c, const struct wry_placement *item,
+                 const GArray *differences, const char *name)
 {
-    struct stretch stretch = {
-        .offset = offset, .length = length, .expected = expected, .found = found};
-
-    g_array_append_val((GArray *)context, stretch);
-}
-
-static int by_offset(const void *a, const void *b)
-{
-    const struct stretch *x = a, *y = b;
-
-    return x->offset < y->offset ? -1 : x->offset > y->offset;
-}
-
-/* Stretches with little between them are one line: three bytes here and two there help nobody. */
-static void print_differences(struct app *app, const struct wry_placement *item,
-                              const GArray *stretches)
-{
-    guint shown = 0;
-
-    for (guint i = 0; i < stretches->len; shown++) {
-        const struct stretch *first = &g_array_index(stretches, struct stretch, i);
-        const struct stretch *last = first;
-        uint32_t differing = first->length;
-        for (i++; i < stretches->len; i++) {
-            const struct stretch *next = last + 1;
-            if (next->offset - (last->offset + last->length) > MERGED_GAP)
-                break;
-            differing += next->length;
-            last = next;
-        }
-        if (shown >= SHOWN_MAX)
-            continue;
-        g_autofree char *count = units_bytes(differing);
-        app_print(app,
-                  "  flash 0x%06X to 0x%06X, file from 0x%06X: %s differ%s; first %02X in the "
-                  "file, %02X in the flash",
-                  (unsigned)first->offset, (unsigned)(last->offset + last->length - 1),
-                  (unsigned)(first->offset - item->offset), count, differing == 1 ? "s" : "",
-                  first->expected, first->found);
+    if (!c->map) {
+        g_autofree char *title = g_strdup_printf("What differs; layout: %s", app->layout_source);
+        c->map = flash_map_new(title, app->session.board.capacity, &app->layout);
     }
-    if (shown > SHOWN_MAX)
-        app_print(app, "  and %u more places", shown - SHOWN_MAX);
+    flash_map_add(c->map, MAP_AGREES, item->offset, item->length, NULL);
+    differences_add_to_map(c->map, differences, name);
 }
 
-static void add_json(struct app *app, const struct wry_placement *item, const GArray *stretches)
+/* One stretch of content, printed and noted. */
+static enum wry_status compare(struct app *app, struct comparison *c,
+                               const struct wry_placement *item, uint32_t content_offset,
+                               const char *name, const char *content)
 {
-    const struct image *image = item->label;
+    g_autoptr(GArray) differences = g_array_new(FALSE, FALSE, sizeof(struct difference));
+    enum wry_status status = differences_find(app, item, c->method, differences);
+    bool same = differences->len == 0;
+    const char *how = c->method == WRY_VERIFY_DIGEST ? "by SHA-256" : "byte for byte";
 
+    if (status != WRY_OK)
+        return status;
+    g_autofree char *length = units_bytes(item->length);
+    app_outcome(app, same, "0x%06X  %-24s %s%s", (unsigned)item->offset, name,
+                same ? "agrees " : "DIFFERS", same ? how : "");
+    differences_print(app, differences, content_offset, content);
     json_builder_begin_object(app->json);
-    app_json_text(app, "file", image->path);
+    app_json_text(app, "name", name);
     app_json_offset(app, "offset", item->offset);
     app_json_number(app, "length", item->length);
-    json_builder_set_member_name(app->json, "differences");
-    json_builder_begin_array(app->json);
-    for (guint i = 0; i < stretches->len; i++) {
-        const struct stretch *s = &g_array_index(stretches, struct stretch, i);
-        json_builder_begin_object(app->json);
-        app_json_offset(app, "offset", s->offset);
-        app_json_number(app, "length", s->length);
-        json_builder_end_object(app->json);
-    }
-    json_builder_end_array(app->json);
+    differences_add_json(app, differences);
     json_builder_end_object(app->json);
-}
-
-/* One image; *differs is set when it is not what the flash holds. */
-static enum wry_status verify_image(struct app *app, const struct wry_placement *item,
-                                    bool *differs, uint32_t *first)
-{
-    const struct image *image = item->label;
-    g_autoptr(GArray) stretches = g_array_new(FALSE, FALSE, sizeof(struct stretch));
-    struct wry_difference_sink sink = {.context = stretches, .difference = note_difference};
-    enum wry_status status = wry_session_verify(&app->session, item, WRY_VERIFY_DIGEST, &sink);
-
-    if (status != WRY_OK && status != WRY_DIFFERS)
-        return status;
-    g_array_sort(stretches, by_offset);
-    app_outcome(app, status == WRY_OK, "0x%06X  %-20s %s", (unsigned)item->offset, image->name,
-                status == WRY_OK ? "agrees by SHA-256" : "DIFFERS");
-    print_differences(app, item, stretches);
-    add_json(app, item, stretches);
-    if (status == WRY_DIFFERS && !*differs) {
-        *differs = true;
-        *first = wry_session_fault(&app->session)->offset;
-    }
+    draw(app, c, item, differences, strcmp(content, "file") == 0 ? name : content);
+    if (same)
+        return WRY_OK;
+    const struct difference *first = &g_array_index(differences, struct difference, 0);
+    if (!c->differs || first->offset < c->first)
+        c->first = first->offset;
+    c->differs = true;
     return WRY_OK;
 }
 
-static int run(struct app *app, struct placements *placements)
+static enum wry_status compare_images(struct app *app, struct comparison *c,
+                                      const struct placements *placements)
 {
     enum wry_status status = WRY_OK;
-    bool differs = false;
-    uint32_t first = 0;
+
+    for (size_t i = 0; i < placements->count && status == WRY_OK; i++) {
+        const struct image *image = placements_image(placements, i);
+        status = compare(app, c, &placements->items[i], image->base, image->file->name, "file");
+    }
+    return status;
+}
+
+static enum wry_status compare_archive(struct app *app, struct comparison *c,
+                                       struct archive *archive)
+{
+    enum wry_status status = WRY_OK;
+
+    for (guint i = 0; i < archive->ranges->len && status == WRY_OK; i++) {
+        struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
+        struct wry_placement item = archives_placement(range);
+        const struct wry_region *region = wry_layout_at(&app->layout, range->offset);
+        bool whole = range->length == archive->flash_size;
+        status = compare(app, c, &item, 0,
+                         whole    ? "whole flash"
+                         : region ? region->name
+                                  : "range",
+                         "archive");
+    }
+    return status;
+}
+
+static int conclude(struct app *app, struct comparison *c, enum wry_status status, const char *what,
+                    const char *mends)
+{
+    if (status != WRY_OK)
+        return app_fail_session(app, status);
+    if (c->differs)
+        flash_map_print(c->map, app);
+    if (c->differs)
+        return app_fail(app, EXIT_DIFFERS, mends,
+                        "the flash differs from %s, first at offset 0x%06X", what,
+                        (unsigned)c->first);
+    app_outcome(app, true, "Verified: the flash holds %s.", what);
+    return EXIT_DONE;
+}
+
+static int verify_archive(struct app *app, struct comparison *c, const char *path)
+{
+    GError *error = NULL;
+    struct archive *archive = archive_open(path, &error);
+    enum wry_status status = WRY_OK;
+
+    if (!archive)
+        return app_fail_error(app, error);
+    int code = link_connect(app);
+    struct target target = regions_target(app);
+    if (code == EXIT_DONE)
+        code = regions_load(app, &target);
+    if (code == EXIT_DONE)
+        code = archives_check_flash(app, archive, path);
+    if (code == EXIT_DONE) {
+        archives_note_other_board(app, archive);
+        json_builder_set_member_name(app->json, "ranges");
+        json_builder_begin_array(app->json);
+        status = compare_archive(app, c, archive);
+        json_builder_end_array(app->json);
+        code = conclude(app, c, status, "what is in the archive",
+                        "'wrytograph restore' with the same archive mends it.");
+    }
+    archive_free(archive);
+    return code;
+}
+
+static int verify_images(struct app *app, struct comparison *c, struct placements *placements)
+{
     int code = placements_open(app, placements, app->rest, PLACEMENTS_COMPARE);
 
     if (code == EXIT_DONE)
         code = link_connect(app);
-    if (code == EXIT_DONE)
-        code = placements_plan(app, placements);
+    if (code == EXIT_DONE) {
+        struct target target = regions_target(app);
+        code = placements_plan(app, placements, &target);
+    }
     if (code != EXIT_DONE)
         return code;
     json_builder_set_member_name(app->json, "images");
     json_builder_begin_array(app->json);
-    for (size_t i = 0; i < placements->count && status == WRY_OK; i++)
-        status = verify_image(app, &placements->items[i], &differs, &first);
+    enum wry_status status = compare_images(app, c, placements);
     json_builder_end_array(app->json);
-    if (status != WRY_OK)
-        return app_fail_session(app, status);
-    if (differs)
-        return app_fail(app, EXIT_DIFFERS, "'wrytograph write' with the same arguments mends it.",
-                        "the flash differs from the files, first at offset 0x%06X",
-                        (unsigned)first);
-    app_outcome(app, true, "Verified: the flash holds %s.",
-                placements->count == 1 ? "the image" : "all the images");
-    return EXIT_DONE;
+    return conclude(app, c, status, placements->image_count == 1 ? "the image" : "all the images",
+                    "'wrytograph write' with the same arguments mends it.");
 }
 
 int verb_verify(struct app *app, int argc, char **argv)
 {
+    gboolean read_back = FALSE;
+    GOptionEntry entries[] = {{"read-back", 0, 0, G_OPTION_ARG_NONE, &read_back,
+                               "Read everything and compare bytes, instead of digests", NULL},
+                              G_OPTION_ENTRY_NULL};
     struct placements placements = {0};
+    struct comparison c = {0};
+    int code;
 
-    if (!app_parse(app, argc, argv, APP_LINK, NULL, "OFFSET=FILE…",
-                   "Compares images with the flash by the board's SHA-256, and says where they\n"
-                   "differ. Changes nothing. Exit code 6 when anything differs."))
+    if (!app_parse(app, argc, argv, APP_LINK | APP_IMAGES, entries, "PLACEMENT… | ARCHIVE",
+                   "Compares images, or a backup archive, with the flash by the board's SHA-256,\n"
+                   "and says and draws where they differ. Changes nothing. Exit code 6 when\n"
+                   "anything differs. The flash size in boot headers is compared as write sets "
+                   "it."))
         return app->code;
-    int code = run(app, &placements);
+    c.method = read_back ? WRY_VERIFY_READ_BACK : WRY_VERIFY_DIGEST;
+    if (app->rest[0] && !app->rest[1] && archive_is_one(app->rest[0]))
+        code = verify_archive(app, &c, app->rest[0]);
+    else
+        code = verify_images(app, &c, &placements);
+    if (c.map)
+        flash_map_free(c.map);
     placements_free(&placements);
     return code;
 }

@@ -1,18 +1,22 @@
-/* write: images at their offsets, checked by the board's own digest. */
+/* write: images at their places, checked by the board's own digest. */
 #include "bar.h"
 #include "link.h"
 #include "placements.h"
-#include "units.h"
+#include "store/units.h"
 
-static void announce_image(struct app *app, const struct wry_placement *item)
+static void announce_image(struct app *app, const struct image *image)
 {
-    const struct image *image = item->label;
-    g_autofree char *length = units_bytes(item->length);
+    g_autofree char *length = units_bytes(image->file->length);
+    uint32_t start = placements_image_start(image);
+    uint64_t end = start + placements_image_span(image);
 
-    app_note(app, "  0x%06X to 0x%06X  %-13s %s%s%s", (unsigned)item->offset,
-             (unsigned)(item->offset + item->length - 1), length, image->name,
+    app_note(app, "  0x%06X to 0x%06X  %-13s %s%s%s%s%s", (unsigned)start, (unsigned)(end - 1),
+             length, image->file->name, image->region ? " into region " : "",
+             image->region ? image->region->name : "",
              image->has_header ? ": " : "  (no boot header: written as it is)",
              image->has_header ? image->header.version : "");
+    if (image->header_set)
+        app_note(app, "    the flash size in its boot header is set to that of this board");
 }
 
 /* Bytes that share a sector with an image and stay as they are. */
@@ -38,24 +42,32 @@ static void announce(struct app *app, const struct placements *placements)
 
     app_note(app, "Board %s", board);
     app_note(app, "%s", app->dry_run ? "Would write:" : "Going to write:");
-    for (size_t i = 0; i < placements->count; i++)
-        announce_image(app, &placements->items[i]);
-    app_note(app, "%u sectors are erased; %s beside the images in the same sectors %s kept.",
-             (unsigned)sectors, kept_text, kept == 1 ? "is" : "are");
+    for (size_t i = 0; i < placements->image_count; i++)
+        announce_image(app, &placements->images[i]);
+    app_note(app, "%u sectors hold them%s; %s beside the images in the same sectors %s kept.",
+             (unsigned)sectors,
+             app->every_sector ? " and are all rewritten" : ", those that differ are rewritten",
+             kept_text, kept == 1 ? "is" : "are");
 }
 
 static void print_outcome(struct app *app, const struct placements *placements, double seconds)
 {
     g_autofree char *total = units_bytes(wry_plan_total(&placements->plan));
-    const struct wry_session_stats *stats = wry_session_stats(&app->session);
     g_autofree char *duration = app_duration(app, seconds);
-    g_autoptr(GString) offsets = g_string_new(NULL);
+    g_autofree char *offsets = placements_offsets(placements);
+    const struct wry_session_stats *stats = wry_session_stats(&app->session);
 
-    for (size_t i = 0; i < placements->count; i++)
-        g_string_append_printf(offsets, "%s0x%06X", i > 0 ? ", " : "",
-                               (unsigned)placements->items[i].offset);
-    app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
-                offsets->str, duration);
+    if (stats->sectors_written == 0)
+        app_outcome(app, true,
+                    "Nothing to write: the flash held it already, by the board's SHA-256: %s at "
+                    "%s, %s.",
+                    total, offsets, duration);
+    else
+        app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
+                    offsets, duration);
+    if (stats->sectors_written > 0 && stats->sectors_left > 0)
+        app_note(app, "%u sectors were written, %u held the right content already.",
+                 (unsigned)stats->sectors_written, (unsigned)stats->sectors_left);
     if (stats->frames_resent > 0)
         app_note(app, "%u frames were damaged on the line and sent again.", stats->frames_resent);
     app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
@@ -65,29 +77,27 @@ static void add_json(struct app *app, const struct placements *placements, bool 
                      double seconds)
 {
     g_autofree char *address = units_address(app->session.board.eui48);
+    const struct wry_session_stats *stats = wry_session_stats(&app->session);
 
     app_json_text(app, "address", address);
-    json_builder_set_member_name(app->json, "images");
-    json_builder_begin_array(app->json);
-    for (size_t i = 0; i < placements->count; i++) {
-        json_builder_begin_object(app->json);
-        app_json_text(app, "file", placements_image(placements, i)->path);
-        app_json_offset(app, "offset", placements->items[i].offset);
-        app_json_number(app, "length", placements->items[i].length);
-        json_builder_end_object(app->json);
-    }
-    json_builder_end_array(app->json);
+    placements_add_json(app, placements);
     json_builder_set_member_name(app->json, "written_and_checked");
     json_builder_add_boolean_value(app->json, written);
     json_builder_set_member_name(app->json, "seconds");
     json_builder_add_double_value(app->json, seconds);
-    app_json_number(app, "frames_resent", wry_session_stats(&app->session)->frames_resent);
+    app_json_number(app, "sectors_written", stats->sectors_written);
+    app_json_number(app, "sectors_left", stats->sectors_left);
+    app_json_number(app, "frames_resent", stats->frames_resent);
+    app_json_number(app, "bytes_sent", (int64_t)stats->bytes_sent);
 }
 
 static int write_plan(struct app *app, struct placements *placements)
 {
     uint64_t begun = app->port->now(app->port->context);
+    int code = link_settle(app);
 
+    if (code != EXIT_DONE)
+        return code;
     app->bar = bar_begin("Writing", WRY_STEP_WRITE, begun);
     enum wry_status status = wry_session_write(&app->session, &placements->plan);
     bar_end(app->bar);
@@ -106,8 +116,10 @@ static int run(struct app *app, struct placements *placements)
 
     if (code == EXIT_DONE)
         code = link_connect(app);
-    if (code == EXIT_DONE)
-        code = placements_plan(app, placements);
+    if (code == EXIT_DONE) {
+        struct target target = regions_target(app);
+        code = placements_plan(app, placements, &target);
+    }
     if (code != EXIT_DONE)
         return code;
     announce(app, placements);
@@ -121,13 +133,18 @@ static int run(struct app *app, struct placements *placements)
 int verb_write(struct app *app, int argc, char **argv)
 {
     struct placements placements = {0};
+    int code;
 
-    if (!app_parse(app, argc, argv, APP_LINK | APP_DRY_RUN, NULL, "OFFSET=FILE…",
-                   "Erases the sectors that the images need, writes the images and compares the\n"
-                   "board's SHA-256 with that of the files. Everything else in the flash stays as\n"
-                   "it is. Chip, flash size, offsets and boot headers are checked first."))
-        return app->code;
-    int code = run(app, &placements);
+    if (app_parse(app, argc, argv, APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_EVERY, NULL,
+                  "PLACEMENT…",
+                  "A placement is REGION=FILE, OFFSET=FILE, or a HEX or S-record FILE that says\n"
+                  "itself where it goes. Writes the sectors that differ and compares the board's\n"
+                  "SHA-256 of all of it with that of the files. Everything else in the flash\n"
+                  "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
+                  "A write that was interrupted is resumed by saying it again."))
+        code = run(app, &placements);
+    else
+        code = app->code;
     placements_free(&placements);
     return code;
 }

@@ -10,10 +10,18 @@ target_include_directories(wry_bench PUBLIC ports)
 target_compile_definitions(wry_bench PRIVATE _GNU_SOURCE)
 target_link_libraries(wry_bench PUBLIC wry_sim PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
 
-add_executable(gauge_images demo/gauge_images.c)
+add_library(wry_store STATIC
+    store/archive.c store/archive_json.c store/image_file.c store/journal.c store/layout_file.c
+    store/pending_file.c store/spool.c store/units.c)
+target_include_directories(wry_store PUBLIC ${PROJECT_SOURCE_DIR})
+target_compile_definitions(wry_store PRIVATE _GNU_SOURCE)
+target_link_libraries(wry_store PUBLIC wrytograph_static PkgConfig::GLIB
+    PRIVATE PkgConfig::JSON PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE)
+
+add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c)
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
 
 file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(wrytograph ${WRY_CLI_SOURCES})
 target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE WRY_VERSION="${PROJECT_VERSION}")
-target_link_libraries(wrytograph PRIVATE wry_bench PkgConfig::GLIB PkgConfig::JSON)
+target_link_libraries(wrytograph PRIVATE wry_bench wry_store PkgConfig::GLIB PkgConfig::JSON)

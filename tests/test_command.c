@@ -120,7 +120,9 @@ static void bad_input_is_refused_and_changes_nothing(void)
            command("write", at("0x4000", "start.bin"), at("0x5000", "regions.bin"), NULL));
     EXPECT(2, "is no offset", command("write", at("4000", "start.bin"), NULL));
     EXPECT(2, "is no offset", command("write", at("0x40q0", "start.bin"), NULL));
-    EXPECT(2, "is no placement", command("write", "start.bin", NULL));
+    EXPECT(2, "is no placement", command("write", "=start.bin", NULL));
+    EXPECT(2, "does not say where it goes", command("write", scratch_file("start.bin"), NULL));
+    EXPECT(2, "there is no region 'attic'", command("write", at("attic", "start.bin"), NULL));
     EXPECT(2, "no images given", command("write", NULL));
     EXPECT(2, "Unknown option", command("write", "--fast", NULL));
     EXPECT(5, "has a Turnstone T2",

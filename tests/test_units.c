@@ -1,5 +1,5 @@
 /* Sizes, offsets and speeds as people write them. */
-#include "../cli/units.h"
+#include "store/units.h"
 
 #include <string.h>
 

@@ -50,13 +50,16 @@ struct wry_writer {
  */
 struct wry_keeper {
     void *context;
-    /* head and tail: the old content of the run's mixed sectors, a sector each, or NULL. */
+    /* head and tail: the old content of the run's mixed sectors, a sector each, or NULL. What is
+     * stored of other sectors of the run stays stored until end: this may be its putting back. */
     bool (*begin)(void *context, const struct wry_run *run, const uint8_t *head,
                   const uint8_t *tail);
     /* The run holds what it should, by the board's digest. */
     bool (*end)(void *context, const struct wry_run *run);
     /* True when any sector of the range was begun by a session before and never ended. */
     bool (*unsettled)(void *context, uint32_t offset, uint32_t length);
+    /* Old content of a sector that was begun and never ended; false when there is none (left). */
+    bool (*saved)(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SIZE]);
 };
 
 /* How far a call has come. */
@@ -182,6 +185,12 @@ size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSI
  * capacity.
  */
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
+
+/*
+ * Puts back the neighbours that a cut write of an earlier session put at risk, from the keeper. To
+ * be called after connect and before anything else is written or read. *sectors: how many.
+ */
+enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sectors);
 
 /* SHA-256 of a range, by the board. */
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -88,11 +88,18 @@ char *units_flash_size(uint32_t bytes)
 
 char *units_bytes(uint64_t bytes)
 {
+    uint64_t millions = bytes / 1000000;
+    unsigned thousands = (unsigned)(bytes / 1000 % 1000), ones = (unsigned)(bytes % 1000);
+
+    if (bytes >= 1024 * 1024 && bytes % (1024 * 1024) == 0)
+        return g_strdup_printf("%" G_GUINT64_FORMAT " MiB", bytes >> 20);
     if (bytes >= 1024 && bytes % 1024 == 0)
-        return g_strdup_printf("%u KiB", (unsigned)(bytes / 1024));
-    if (bytes >= 1000)
-        return g_strdup_printf("%u,%03u bytes", (unsigned)(bytes / 1000), (unsigned)(bytes % 1000));
-    return g_strdup_printf("%u byte%s", (unsigned)bytes, bytes == 1 ? "" : "s");
+        return g_strdup_printf("%" G_GUINT64_FORMAT " KiB", bytes >> 10);
+    if (millions > 0)
+        return g_strdup_printf("%" G_GUINT64_FORMAT ",%03u,%03u bytes", millions, thousands, ones);
+    if (thousands > 0)
+        return g_strdup_printf("%u,%03u bytes", thousands, ones);
+    return g_strdup_printf("%u byte%s", ones, ones == 1 ? "" : "s");
 }
 
 char *units_address(const uint8_t e[6])

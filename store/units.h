@@ -1,6 +1,6 @@
 /* Sizes, offsets, speeds and addresses as people write them. */
-#ifndef WRY_CLI_UNITS_H
-#define WRY_CLI_UNITS_H
+#ifndef WRY_STORE_UNITS_H
+#define WRY_STORE_UNITS_H
 
 #include <glib.h>
 #include <stdbool.h>

@@ -1,0 +1,235 @@
+/* Backup archives, over libzip. */
+#include "archive.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+#include <zip.h>
+
+#include "archive_json.h"
+#include "error.h"
+#include "spool.h"
+
+#define DESCRIPTION "board.json"
+
+enum {
+    PIECE = 16384,
+    DESCRIPTION_MAX = 1 << 20,
+};
+
+struct archive *archive_new(void)
+{
+    struct archive *archive = g_new0(struct archive, 1);
+
+    archive->ranges = g_array_new(FALSE, FALSE, sizeof(struct archive_range));
+    return archive;
+}
+
+void archive_free(struct archive *archive)
+{
+    if (!archive)
+        return;
+    g_array_free(archive->ranges, TRUE);
+    spool_free(archive->content);
+    g_free(archive->created);
+    g_free(archive->tool);
+    g_free(archive);
+}
+
+char *archive_digest_text(const uint8_t sha256[WRY_SHA256_SIZE])
+{
+    GString *text = g_string_new(NULL);
+
+    for (size_t i = 0; i < WRY_SHA256_SIZE; i++)
+        g_string_append_printf(text, "%02x", sha256[i]);
+    return g_string_free(text, FALSE);
+}
+
+bool archive_digest(const struct spool *spool, uint32_t offset, uint32_t length,
+                    uint8_t sha256[WRY_SHA256_SIZE])
+{
+    uint8_t piece[PIECE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    for (uint32_t done = 0; done < length;) {
+        uint32_t n = MIN(length - done, (uint32_t)sizeof piece);
+        if (!spool_read(spool, (uint64_t)offset + done, piece, n))
+            return false;
+        wry_sha256_add(&sha, piece, n);
+        done += n;
+    }
+    wry_sha256_end(&sha, sha256);
+    return true;
+}
+
+bool archive_is_one(const char *path)
+{
+    uint8_t first[4] = {0};
+    FILE *file = fopen(path, "rb");
+
+    if (!file)
+        return false;
+    size_t n = fread(first, 1, sizeof first, file);
+    fclose(file);
+    return n == sizeof first && memcmp(first, "PK\003\004", sizeof first) == 0;
+}
+
+static gboolean zip_error(GError **error, const char *path, const char *what)
+{
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, what);
+    return FALSE;
+}
+
+/* Adds one range straight from the spool; stream is a FILE over it. */
+static bool add_range(zip_t *zip, FILE *stream, const struct archive_range *range)
+{
+    g_autofree char *name = archive_range_name(range);
+    zip_source_t *source = zip_source_filep(zip, stream, range->offset, range->length);
+
+    if (!source)
+        return false;
+    if (zip_file_add(zip, name, source, ZIP_FL_ENC_UTF_8) < 0) {
+        zip_source_free(source);
+        return false;
+    }
+    return true;
+}
+
+static bool add_description(zip_t *zip, const char *text)
+{
+    zip_source_t *source = zip_source_buffer(zip, text, strlen(text), 0);
+
+    if (!source)
+        return false;
+    if (zip_file_add(zip, DESCRIPTION, source, ZIP_FL_ENC_UTF_8) < 0) {
+        zip_source_free(source);
+        return false;
+    }
+    return true;
+}
+
+gboolean archive_write(const struct archive *archive, const char *path, GError **error)
+{
+    g_autofree char *description = archive_json_write(archive);
+    int code = 0;
+    zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
+    bool added = zip && add_description(zip, description);
+
+    if (!zip)
+        return zip_error(error, path, "cannot be made");
+    /* Each source owns its stream. */
+    for (guint i = 0; i < archive->ranges->len && added; i++) {
+        FILE *stream = fdopen(dup(spool_descriptor(archive->content)), "rb");
+        added = stream &&
+                add_range(zip, stream, &g_array_index(archive->ranges, struct archive_range, i));
+    }
+    if (added && zip_close(zip) == 0)
+        return TRUE;
+    zip_error(error, path, zip_strerror(zip));
+    zip_discard(zip);
+    return FALSE;
+}
+
+static char *read_description(zip_t *zip, gssize *length)
+{
+    zip_stat_t info;
+
+    if (zip_stat(zip, DESCRIPTION, 0, &info) != 0 || !(info.valid & ZIP_STAT_SIZE) ||
+        info.size == 0 || info.size > DESCRIPTION_MAX)
+        return NULL;
+    char *text = g_malloc(info.size);
+    zip_file_t *file = zip_fopen(zip, DESCRIPTION, 0);
+    zip_int64_t n = file ? zip_fread(file, text, info.size) : -1;
+    if (file)
+        zip_fclose(file);
+    if (n != (zip_int64_t)info.size) {
+        g_free(text);
+        return NULL;
+    }
+    *length = (gssize)n;
+    return text;
+}
+
+/* Unpacks one range into the spool and compares its digest. */
+static bool unpack(struct archive *archive, zip_t *zip, const struct archive_range *range)
+{
+    g_autofree char *name = archive_range_name(range);
+    uint8_t piece[PIECE], sha256[WRY_SHA256_SIZE];
+    zip_file_t *file = zip_fopen(zip, name, 0);
+    uint32_t done = 0;
+    zip_int64_t n = 1;
+
+    while (file && n > 0 && done <= range->length) {
+        n = zip_fread(file, piece, sizeof piece);
+        if (n > 0 &&
+            ((uint64_t)n > range->length - done ||
+             !spool_write(archive->content, (uint64_t)range->offset + done, piece, (size_t)n)))
+            n = -1;
+        done += n > 0 ? (uint32_t)n : 0;
+    }
+    if (file)
+        zip_fclose(file);
+    return file && n == 0 && done == range->length &&
+           archive_digest(archive->content, range->offset, range->length, sha256) &&
+           memcmp(sha256, range->sha256, sizeof sha256) == 0;
+}
+
+static gboolean load(struct archive *archive, zip_t *zip, const char *path, GError **error)
+{
+    gssize length = 0;
+    g_autofree char *text = read_description(zip, &length);
+
+    if (!text) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
+                    path, DESCRIPTION);
+        return FALSE;
+    }
+    if (!archive_json_read(archive, text, length, path, error))
+        return FALSE;
+    archive->content = spool_new(NULL, error);
+    if (!archive->content)
+        return FALSE;
+    for (guint i = 0; i < archive->ranges->len; i++) {
+        const struct archive_range *range =
+            &g_array_index(archive->ranges, struct archive_range, i);
+        if (unpack(archive, zip, range))
+            continue;
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,
+                    (unsigned)range->offset);
+        return FALSE;
+    }
+    return TRUE;
+}
+
+struct archive *archive_open(const char *path, GError **error)
+{
+    int code = 0;
+    zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
+
+    if (!zip && code == ZIP_ER_OPEN) {
+        store_file_error(error, path);
+        return NULL;
+    }
+    if (!zip) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "%s: damaged or cut short: not a whole ZIP file", path);
+        return NULL;
+    }
+    struct archive *archive = archive_new();
+    gboolean loaded = load(archive, zip, path, error);
+    zip_discard(zip);
+    if (loaded)
+        return archive;
+    archive_free(archive);
+    return NULL;
+}
+
+bool archive_range_read(const struct archive_range *range, uint32_t at, uint8_t *to, size_t n)
+{
+    return at <= range->length && n <= range->length - at &&
+           spool_read(range->archive->content, (uint64_t)range->offset + at, to, n);
+}

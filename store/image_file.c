@@ -1,0 +1,264 @@
+/* Image files of any format, read at random. */
+#include "image_file.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "error.h"
+#include "spool.h"
+
+enum {
+    PIECE = 65536,
+    EXTENTS_MAX = 100000,
+};
+
+/* Records are short; they are gathered before they go to the spool. */
+struct gatherer {
+    struct image_file *image;
+    uint32_t address;
+    size_t fill;
+    bool overlap;
+    bool disk_failed;
+    uint8_t bytes[PIECE];
+};
+
+static const struct {
+    const char *name, *title;
+} formats[] = {
+    [WRY_IMAGE_RAW] = {"raw", "raw binary"},
+    [WRY_IMAGE_INTEL_HEX] = {"hex", "Intel HEX"},
+    [WRY_IMAGE_S_RECORD] = {"srec", "S-record"},
+};
+
+const char *image_format_title(enum wry_image_format format)
+{
+    return formats[format].title;
+}
+
+bool image_format_parse(const char *text, int *format)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(formats); i++) {
+        if (g_strcmp0(text, formats[i].name) == 0) {
+            *format = (int)i;
+            return true;
+        }
+    }
+    return false;
+}
+
+static bool flush(struct gatherer *g)
+{
+    bool written = spool_write(g->image->spool, g->address, g->bytes, g->fill);
+
+    g->disk_failed = g->disk_failed || !written;
+    g->address += (uint32_t)g->fill;
+    g->fill = 0;
+    return written;
+}
+
+/* Index of the first extent that ends after address. */
+static guint extent_after(const GArray *extents, uint32_t address)
+{
+    guint low = 0, high = extents->len;
+
+    while (low < high) {
+        guint middle = low + (high - low) / 2;
+        const struct image_extent *e = &g_array_index(extents, struct image_extent, middle);
+        if ((uint64_t)e->address + e->length > address)
+            high = middle;
+        else
+            low = middle + 1;
+    }
+    return low;
+}
+
+/* Adds a stretch, joined to its neighbours where they touch. False when it overlaps one. */
+static bool add_extent(GArray *extents, uint32_t address, uint32_t length)
+{
+    guint i = extent_after(extents, address);
+    struct image_extent *next =
+        i < extents->len ? &g_array_index(extents, struct image_extent, i) : NULL;
+    struct image_extent *last = i > 0 ? &g_array_index(extents, struct image_extent, i - 1) : NULL;
+    uint64_t end = (uint64_t)address + length;
+
+    if (next && next->address < end)
+        return false;
+    bool joins_last = last && last->address + last->length == address;
+    bool joins_next = next && next->address == end;
+    if (joins_last) {
+        last->length += length + (joins_next ? next->length : 0);
+        if (joins_next)
+            g_array_remove_index(extents, i);
+    } else if (joins_next) {
+        next->address = address;
+        next->length += length;
+    } else {
+        struct image_extent extent = {.address = address, .length = length};
+        g_array_insert_val(extents, i, extent);
+    }
+    return extents->len < EXTENTS_MAX;
+}
+
+static bool take(void *context, uint32_t address, const uint8_t *bytes, size_t n)
+{
+    struct gatherer *g = context;
+
+    if (!add_extent(g->image->extents, address, (uint32_t)n)) {
+        g->overlap = true;
+        return false;
+    }
+    if (g->fill > 0 && (address != g->address + g->fill || g->fill + n > sizeof g->bytes) &&
+        !flush(g))
+        return false;
+    if (g->fill == 0)
+        g->address = address;
+    memcpy(g->bytes + g->fill, bytes, n);
+    g->fill += n;
+    g->image->length += n;
+    return true;
+}
+
+static const char *cause(const struct wry_image_parser *parser, const struct gatherer *g)
+{
+    switch (parser->error) {
+    case WRY_IMAGE_BAD_CHARACTER:
+        return "a character that does not belong there";
+    case WRY_IMAGE_BAD_CHECKSUM:
+        return "the checksum is wrong";
+    case WRY_IMAGE_BAD_LENGTH:
+        return "the record is shorter or longer than it says";
+    case WRY_IMAGE_BAD_TYPE:
+        return "an unknown record type";
+    case WRY_IMAGE_BAD_ADDRESS:
+        return "content beyond the 32-bit address space";
+    case WRY_IMAGE_BAD_COUNT:
+        return "the count of records is wrong: records are missing";
+    case WRY_IMAGE_AFTER_END:
+        return "something follows the end record";
+    case WRY_IMAGE_NO_END:
+        return "the end record is missing: the file is cut short";
+    case WRY_IMAGE_SINK_FAILED:
+        return g->overlap ? "content for an address that had some already"
+                          : "no space for temporary files";
+    case WRY_IMAGE_OK:
+        break;
+    }
+    return "not readable";
+}
+
+static gboolean parse(struct image_file *image, int file, GError **error)
+{
+    g_autofree struct gatherer *g = g_new0(struct gatherer, 1);
+    g_autofree uint8_t *piece = g_malloc(PIECE);
+    struct wry_image_sink sink = {.context = g, .take = take};
+    struct wry_image_parser parser;
+    ssize_t n;
+
+    g->image = image;
+    image->spool = spool_new(NULL, error);
+    if (!image->spool)
+        return FALSE;
+    wry_image_parser_init(&parser, image->format, &sink);
+    while ((n = read(file, piece, PIECE)) > 0) {
+        if (!wry_image_parser_take(&parser, piece, (size_t)n))
+            break;
+    }
+    if (n < 0)
+        return store_file_error(error, image->path);
+    if (!wry_image_parser_end(&parser) || !flush(g)) {
+        if (g->disk_failed)
+            return store_file_error(error, g_get_tmp_dir());
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
+                    (unsigned)parser.line, cause(&parser, g));
+        return FALSE;
+    }
+    image->has_start = parser.has_start;
+    image->start = parser.start;
+    return TRUE;
+}
+
+static gboolean open_raw(struct image_file *image, GError **error)
+{
+    struct image_extent extent = {.length = (uint32_t)image->file_length};
+
+    if (image->file_length > UINT32_MAX) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: larger than any flash",
+                    image->path);
+        return FALSE;
+    }
+    g_array_append_val(image->extents, extent);
+    image->length = image->file_length;
+    return TRUE;
+}
+
+static gboolean load(struct image_file *image, int format, GError **error)
+{
+    uint8_t first[WRY_IMAGE_DETECT_SIZE];
+    struct stat info;
+
+    image->file = open(image->path, O_RDONLY | O_CLOEXEC);
+    if (image->file < 0 || fstat(image->file, &info) != 0)
+        return store_file_error(error, image->path);
+    if (!S_ISREG(info.st_mode)) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: not a regular file", image->path);
+        return FALSE;
+    }
+    image->file_length = (uint64_t)info.st_size;
+    ssize_t n = pread(image->file, first, sizeof first, 0);
+    if (n < 0)
+        return store_file_error(error, image->path);
+    if (n == 0) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
+        return FALSE;
+    }
+    image->format = format == IMAGE_FILE_DETECT ? wry_image_detect(first, (size_t)n)
+                                                : (enum wry_image_format)format;
+    if (image->format == WRY_IMAGE_RAW)
+        return open_raw(image, error);
+    gboolean parsed = parse(image, image->file, error);
+    close(image->file);
+    image->file = -1;
+    if (parsed && image->length == 0) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: the file carries no content",
+                    image->path);
+        return FALSE;
+    }
+    return parsed;
+}
+
+struct image_file *image_file_open(const char *path, int format, GError **error)
+{
+    struct image_file *image = g_new0(struct image_file, 1);
+    const char *slash = strrchr(path, '/');
+
+    image->path = g_strdup(path);
+    image->name = image->path + (slash ? slash + 1 - path : 0);
+    image->file = -1;
+    image->extents = g_array_new(FALSE, FALSE, sizeof(struct image_extent));
+    if (load(image, format, error))
+        return image;
+    image_file_free(image);
+    return NULL;
+}
+
+void image_file_free(struct image_file *image)
+{
+    if (!image)
+        return;
+    if (image->file >= 0)
+        close(image->file);
+    spool_free(image->spool);
+    g_array_free(image->extents, TRUE);
+    g_free(image->path);
+    g_free(image);
+}
+
+bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)
+{
+    if (image->spool)
+        return spool_read(image->spool, address, to, n);
+    return pread(image->file, to, n, (off_t)address) == (ssize_t)n;
+}

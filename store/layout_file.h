@@ -1,0 +1,31 @@
+/*
+ * Layout files: the regions of a flash as YAML (docs/layout-file.md).
+ *
+ *     chip: turnstone-t2
+ *     regions:
+ *       - {name: app, kind: app, offset: 0x40000, length: 1536K}
+ *       - {name: log, kind: files, offset: 0x1C0000, length: rest}
+ */
+#ifndef WRY_STORE_LAYOUT_FILE_H
+#define WRY_STORE_LAYOUT_FILE_H
+
+#include <glib.h>
+
+#include "wrytograph/layout.h"
+
+struct layout_file {
+    const struct wry_chip *chip; /* NULL when the file names none */
+    struct wry_region_table layout;
+};
+
+/*
+ * flash_size: of the board at hand, which "rest" and the end of the flash refer to; 0 when no board
+ * is known, and then regions may lie anywhere below 2 GiB. Errors name the line.
+ */
+gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
+                          GError **error);
+
+/* "start", "table", "app", "settings" or "files". */
+const char *layout_kind_name(uint8_t kind);
+
+#endif

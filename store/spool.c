@@ -1,0 +1,82 @@
+/* A temporary file without a name. */
+#include "spool.h"
+
+#include <errno.h>
+#include <glib/gstdio.h>
+#include <unistd.h>
+
+#include "error.h"
+
+struct spool {
+    int file;
+};
+
+GQuark store_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-store");
+}
+
+gboolean store_file_error(GError **error, const char *path)
+{
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    return FALSE;
+}
+
+struct spool *spool_new(const char *folder, GError **error)
+{
+    g_autofree char *path =
+        g_build_filename(folder ? folder : g_get_tmp_dir(), ".wrytograph-XXXXXX", NULL);
+    int file = g_mkstemp(path);
+
+    if (file < 0) {
+        store_file_error(error, folder ? folder : g_get_tmp_dir());
+        return NULL;
+    }
+    g_unlink(path);
+    struct spool *spool = g_new0(struct spool, 1);
+    spool->file = file;
+    return spool;
+}
+
+void spool_free(struct spool *spool)
+{
+    if (!spool)
+        return;
+    close(spool->file);
+    g_free(spool);
+}
+
+bool spool_write(struct spool *spool, uint64_t offset, const uint8_t *bytes, size_t n)
+{
+    while (n > 0) {
+        ssize_t written = pwrite(spool->file, bytes, n, (off_t)offset);
+        if (written < 0 && errno == EINTR)
+            continue;
+        if (written <= 0)
+            return false;
+        bytes += written;
+        offset += (uint64_t)written;
+        n -= (size_t)written;
+    }
+    return true;
+}
+
+bool spool_read(const struct spool *spool, uint64_t offset, uint8_t *to, size_t n)
+{
+    while (n > 0) {
+        ssize_t got = pread(spool->file, to, n, (off_t)offset);
+        if (got < 0 && errno == EINTR)
+            continue;
+        if (got <= 0)
+            return false;
+        to += got;
+        offset += (uint64_t)got;
+        n -= (size_t)got;
+    }
+    return true;
+}
+
+int spool_descriptor(const struct spool *spool)
+{
+    return spool->file;
+}

@@ -1,0 +1,294 @@
+/*
+ * Interrupt anywhere, run again, same result: power cut at any flash operation, link lost at any
+ * byte, host killed at any call. Thousands of seeded runs in virtual time; the number of a run that
+ * fails is printed, and reproduces it: test_campaign RUN.
+ */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "harness.h"
+#include "rig.h"
+#include "sim/random.h"
+
+enum {
+    RUNS = 2400,
+    FLASH_SIZE = 0x80000,
+    SECTORS = FLASH_SIZE / 4096,
+    PLACEMENTS = 4,
+    CUTS = 3, /* at most, one after another */
+};
+
+/* A keeper in memory that outlives sessions, as a journal on disk would. */
+struct memory {
+    bool begun[SECTORS];
+    bool has_content[SECTORS];
+    uint8_t content[SECTORS][4096];
+};
+
+static void save(struct memory *memory, uint32_t offset, const uint8_t *sector)
+{
+    memory->has_content[offset / 4096] = true;
+    memcpy(memory->content[offset / 4096], sector, 4096);
+}
+
+static bool begin(void *context, const struct wry_run *run, const uint8_t *head,
+                  const uint8_t *tail)
+{
+    struct memory *memory = context;
+
+    for (uint32_t at = run->start; at < run->end; at += 4096)
+        memory->begun[at / 4096] = true;
+    if (tail)
+        save(memory, run->end - 4096, tail);
+    if (head)
+        save(memory, run->start, head);
+    return true;
+}
+
+static bool end(void *context, const struct wry_run *run)
+{
+    struct memory *memory = context;
+
+    for (uint32_t at = run->start; at < run->end; at += 4096)
+        memory->begun[at / 4096] = memory->has_content[at / 4096] = false;
+    return true;
+}
+
+static bool unsettled(void *context, uint32_t offset, uint32_t length)
+{
+    struct memory *memory = context;
+
+    for (uint32_t at = offset; at < offset + length; at += 4096) {
+        if (memory->begun[at / 4096])
+            return true;
+    }
+    return false;
+}
+
+static bool saved(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SIZE])
+{
+    struct memory *memory = context;
+
+    for (uint32_t n = 0; n < SECTORS; n++) {
+        if (!memory->has_content[n])
+            continue;
+        *offset = n * 4096;
+        memcpy(content, memory->content[n], 4096);
+        return true;
+    }
+    return false;
+}
+
+/* A port that fails for good after a number of writes: the host process was killed there. */
+struct mortal {
+    const struct wry_port *inner;
+    uint64_t writes_left;
+    struct wry_port port;
+};
+
+static enum wry_status mortal_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct mortal *mortal = context;
+
+    if (mortal->writes_left == 0)
+        return WRY_LINK_LOST;
+    mortal->writes_left--;
+    return mortal->inner->write(mortal->inner->context, bytes, n);
+}
+
+static enum wry_status mortal_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
+                                   size_t *got)
+{
+    struct mortal *mortal = context;
+
+    *got = 0;
+    if (mortal->writes_left == 0)
+        return WRY_LINK_LOST;
+    return mortal->inner->read(mortal->inner->context, bytes, room, deadline, got);
+}
+
+static enum wry_status mortal_set_speed(void *context, uint32_t baud)
+{
+    struct mortal *mortal = context;
+
+    return mortal->writes_left == 0 ? WRY_LINK_LOST
+                                    : mortal->inner->set_speed(mortal->inner->context, baud);
+}
+
+static enum wry_status mortal_set_lines(void *context, bool reset, bool boot)
+{
+    struct mortal *mortal = context;
+
+    return mortal->writes_left == 0 ? WRY_LINK_LOST
+                                    : mortal->inner->set_lines(mortal->inner->context, reset, boot);
+}
+
+static enum wry_status mortal_discard(void *context)
+{
+    struct mortal *mortal = context;
+
+    return mortal->inner->discard(mortal->inner->context);
+}
+
+static uint64_t mortal_now(void *context)
+{
+    struct mortal *mortal = context;
+
+    return mortal->inner->now(mortal->inner->context);
+}
+
+static void mortal_sleep(void *context, uint64_t until)
+{
+    struct mortal *mortal = context;
+
+    if (mortal->writes_left > 0)
+        mortal->inner->sleep(mortal->inner->context, until);
+}
+
+struct campaign {
+    struct rig *rig;
+    struct memory *memory;
+    struct wry_keeper keeper;
+    struct mortal mortal;
+    struct wry_placement items[PLACEMENTS];
+    size_t count;
+    struct wry_plan plan;
+};
+
+static uint8_t content[0x20000];
+
+static void make_plan(struct campaign *c, uint64_t *random)
+{
+    uint32_t at = 0;
+    struct wry_fault fault;
+
+    c->count = 1 + sim_random(random) % PLACEMENTS;
+    for (size_t i = 0; i < c->count; i++) {
+        at += (uint32_t)(sim_random(random) % 9000);
+        if (sim_random(random) % 4 == 0)
+            at = (at + 4095) & ~4095u;
+        c->items[i] = (struct wry_placement){.offset = at,
+                                             .length = 1 + (uint32_t)(sim_random(random) % 14000),
+                                             .reader = rig_reader(content + 0x4000 * i)};
+        at += c->items[i].length;
+    }
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&c->plan, c->items, c->count, FLASH_SIZE, &fault));
+}
+
+/* One of the three ways to be cut, at a random point of the write to come. */
+static void arm(struct campaign *c, uint64_t *random)
+{
+    struct sim_board_faults *faults = &c->rig->board.faults;
+
+    switch (sim_random(random) % 3) {
+    case 0:
+        faults->power_cut = c->rig->board.die.operations + 1 + sim_random(random) % 60;
+        break;
+    case 1:
+        faults->cable_cut = c->rig->link.to_board.sent + 1 + sim_random(random) % 20000;
+        break;
+    default:
+        c->mortal.writes_left = 1 + sim_random(random) % 100;
+        break;
+    }
+    c->rig->board.die.cut_at_operation = faults->power_cut;
+}
+
+/* Power back on, cable back in, a new process. */
+static void repair(struct campaign *c)
+{
+    struct rig *rig = c->rig;
+
+    rig->board.faults.power_cut = rig->board.faults.cable_cut = 0;
+    rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
+    rig->link.to_board.cut = rig->link.to_host.cut = false;
+    c->mortal.writes_left = UINT64_MAX;
+    sim_link_power(&rig->link, true);
+    rig_new_session(rig, rig->config.token + 1);
+    rig->session.port = &c->mortal.port;
+}
+
+static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
+{
+    uint32_t sectors;
+    enum wry_status status = wry_session_connect(&c->rig->session);
+
+    if (armed)
+        arm(c, random);
+    if (status == WRY_OK)
+        status = wry_session_settle(&c->rig->session, &sectors);
+    return status == WRY_OK ? wry_session_write(&c->rig->session, &c->plan) : status;
+}
+
+static void set_up(struct campaign *c, uint64_t seed)
+{
+    memset(c, 0, sizeof *c);
+    c->rig = rig_new(&(struct rig_setup){.seed = seed,
+                                         .chip_code = WRY_CHIP_SANDERLING_S1,
+                                         .flash_size = FLASH_SIZE,
+                                         .blank = seed % 5 == 0,
+                                         .faults = {.noise_ppb = seed % 7 == 0 ? 10000 : 0}});
+    c->memory = calloc(1, sizeof *c->memory);
+    c->keeper = (struct wry_keeper){
+        .context = c->memory, .begin = begin, .end = end, .unsettled = unsettled, .saved = saved};
+    c->mortal.inner = &c->rig->link.port;
+    c->mortal.port = (struct wry_port){.context = &c->mortal,
+                                       .write = mortal_write,
+                                       .read = mortal_read,
+                                       .set_speed = mortal_set_speed,
+                                       .set_lines = mortal_set_lines,
+                                       .discard = mortal_discard,
+                                       .now = mortal_now,
+                                       .sleep = mortal_sleep,
+                                       .top_speed = 921600};
+    c->rig->config.keeper = &c->keeper;
+}
+
+/* Returns how many attempts were really cut. */
+static unsigned run(uint64_t seed)
+{
+    struct campaign c;
+    uint64_t random = seed * 77 + 5;
+    unsigned cut = 0;
+
+    set_up(&c, seed);
+    make_plan(&c, &random);
+    for (uint64_t i = sim_random(&random) % CUTS; i < CUTS; i++) {
+        repair(&c);
+        cut += attempt(&c, true, &random) != WRY_OK;
+    }
+    repair(&c);
+    check_context("run %llu", (unsigned long long)seed);
+    CHECK_EQUAL(WRY_OK, attempt(&c, false, &random));
+    CHECK(rig_holds(c.rig, c.items, c.count));
+    for (size_t n = 0; n < SECTORS; n++)
+        CHECK(!c.memory->begun[n] && !c.memory->has_content[n]);
+    free(c.memory);
+    rig_free(c.rig);
+    return cut;
+}
+
+static void cut_anywhere_and_run_again_ends_in_the_same_flash(void)
+{
+    unsigned cuts = 0, runs_cut = 0;
+
+    for (uint64_t seed = 0; seed < RUNS; seed++) {
+        unsigned n = run(seed);
+        cuts += n;
+        runs_cut += n > 0;
+    }
+    printf("%u runs, %u of them cut, %u cuts\n", (unsigned)RUNS, runs_cut, cuts);
+    CHECK(runs_cut >= 2000);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(cut_anywhere_and_run_again_ends_in_the_same_flash),
+    };
+    rig_random(content, sizeof content, 42);
+    if (argc == 2 && argv[1][0] >= '0' && argv[1][0] <= '9')
+        return run(strtoull(argv[1], NULL, 10)) > CUTS;
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
