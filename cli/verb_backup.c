@@ -77,14 +77,18 @@ static const struct archive_range *older_range(const struct backup *backup, uint
     return NULL;
 }
 
-/* Takes a sector over when the board's CRC-32 is that of the older content. */
-static bool take_over(struct backup *backup, uint32_t offset, uint32_t sum)
+/* Takes a sector over when the board's digest is that of the older content. */
+static bool take_over(struct backup *backup, uint32_t offset, uint64_t sum)
 {
     const struct archive_range *range = older_range(backup, offset);
     uint8_t sector[WRY_SECTOR_SIZE];
+    struct wry_sha256 sha;
 
-    if (!range || !archive_range_read(range, offset - range->offset, sector, sizeof sector) ||
-        wry_crc32(0, sector, sizeof sector) != sum)
+    if (!range || !archive_range_read(range, offset - range->offset, sector, sizeof sector))
+        return false;
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, sector, sizeof sector);
+    if (wry_sha256_end_short(&sha) != sum)
         return false;
     backup->from_older += sizeof sector;
     return spool_write(backup->archive->content, offset, sector, sizeof sector);
@@ -101,7 +105,7 @@ static enum wry_status read_stretch(struct backup *backup, uint32_t start, uint3
 /* Sectors that changed are read, stretch by stretch; the others come from the older archive. */
 static enum wry_status read_changes(struct backup *backup, uint32_t start, uint32_t end)
 {
-    uint32_t sums[WRY_SESSION_SUMS_MAX];
+    uint64_t sums[WRY_SESSION_SUMS_MAX];
     uint32_t unread = start; /* from here to at, sectors have to be read */
     enum wry_status status = WRY_OK;
 

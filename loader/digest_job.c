@@ -1,5 +1,5 @@
 /*
- * SHA-256 of a range, or CRC-32 of each of its sectors, a slice at a time.
+ * SHA-256 of a range, or a short one of each of its sectors, a slice at a time.
  *
  * A digest asked for a range that is being written follows the write: it goes no further than what
  * is settled, and its answer comes soon after the last page. The result is kept, so that a repeated
@@ -69,8 +69,9 @@ static void reply(struct wry_loader *loader)
                                       .length = digest->end - digest->start};
     size_t n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, digest->flags,
                                      digest->seq, &range);
-    size_t length = digest->flags & WRY_FLAG_SECTORS ? (size_t)(range.length / WRY_SECTOR_SIZE) * 4
-                                                     : WRY_SHA256_SIZE;
+    size_t length = digest->flags & WRY_FLAG_SECTORS
+                        ? (size_t)(range.length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
+                        : WRY_SHA256_SIZE;
 
     if (!loader_output_has_room(loader, n + length))
         return;
@@ -78,20 +79,28 @@ static void reply(struct wry_loader *loader)
     digest->reply_due = false;
 }
 
+/* A sector is complete: its short digest is put away, and the next begins. */
+static void end_sector(struct wry_loader_digest *digest)
+{
+    uint32_t sector = (digest->at - digest->start) / WRY_SECTOR_SIZE - 1;
+    uint8_t *to = digest->result + (size_t)sector * WRY_SECTOR_DIGEST_SIZE;
+    uint64_t sum = wry_sha256_end_short(&digest->sha);
+
+    wry_put32(to, (uint32_t)sum);
+    wry_put32(to + 4, (uint32_t)(sum >> 32));
+    wry_sha256_begin(&digest->sha);
+}
+
 static void add_slice(struct wry_loader *loader, uint32_t n)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
     loader_flash_read(loader, digest->at, loader->slice, n);
-    if (digest->flags & WRY_FLAG_SECTORS) {
-        uint8_t *sum = digest->result + (digest->at - digest->start) / WRY_SECTOR_SIZE * 4;
-        wry_put32(sum, wry_crc32(wry_get32(sum), loader->slice, n));
-        loader->port->worked(loader->port->context, WRY_WORK_FRAME, n);
-    } else {
-        wry_sha256_add(&digest->sha, loader->slice, n);
-        loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
-    }
+    wry_sha256_add(&digest->sha, loader->slice, n);
+    loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
     digest->at += n;
+    if ((digest->flags & WRY_FLAG_SECTORS) && digest->at % WRY_SECTOR_SIZE == 0)
+        end_sector(digest);
 }
 
 bool loader_digest_step(struct wry_loader *loader)

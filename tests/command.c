@@ -69,6 +69,40 @@ uint8_t *scratch_read(const char *name, size_t *n)
     return g_file_get_contents(scratch_file(name), &bytes, n, NULL) ? (uint8_t *)bytes : NULL;
 }
 
+void scratch_make_images(void)
+{
+    CHECK_EQUAL(0, run_program("bin/gauge_images", scratch(), NULL).code);
+}
+
+void scratch_add_gauge(const char *name)
+{
+    EXPECT(0, "is on the bench",
+           command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
+                   scratch_file("returned-1.bin"), NULL));
+}
+
+uint8_t *scratch_flash(const char *name, size_t *n)
+{
+    g_autofree char *path = g_strdup_printf("bench/%s/flash.bin", name);
+
+    return scratch_read(path, n);
+}
+
+bool scratch_flash_is(const char *name, const uint8_t *bytes, size_t n)
+{
+    size_t length = 0;
+    g_autofree uint8_t *now = scratch_flash(name, &length);
+
+    return now && length == n && memcmp(now, bytes, n) == 0;
+}
+
+const char *placed(const char *place, const char *file)
+{
+    g_autofree char *text = g_strdup_printf("%s=%s", place, scratch_file(file));
+
+    return g_intern_string(text);
+}
+
 static struct said run(const char *program, const char *first, va_list arguments)
 {
     g_autoptr(GPtrArray) argv = g_ptr_array_new();
@@ -78,11 +112,14 @@ static struct said run(const char *program, const char *first, va_list arguments
     scratch();
     g_clear_pointer(&out, g_free);
     g_clear_pointer(&err, g_free);
-    g_ptr_array_add(argv, (gpointer)(uintptr_t)program);
+    g_autofree char *own = g_str_has_prefix(program, "bin/")
+                               ? g_build_filename(WRY_PROGRAMS, program + 4, NULL)
+                               : g_strdup(program);
+    g_ptr_array_add(argv, own);
     for (const char *argument = first; argument; argument = va_arg(arguments, const char *))
         g_ptr_array_add(argv, (gpointer)(uintptr_t)argument);
     g_ptr_array_add(argv, NULL);
-    if (g_spawn_sync(NULL, (char **)argv->pdata, NULL, G_SPAWN_DEFAULT, NULL, NULL, &out, &err,
+    if (g_spawn_sync(NULL, (char **)argv->pdata, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err,
                      &status, NULL)) {
         g_autoptr(GError) error = NULL;
         if (g_spawn_check_wait_status(status, &error))
@@ -93,6 +130,11 @@ static struct said run(const char *program, const char *first, va_list arguments
     said.out = out ? out : "";
     said.err = err ? err : "";
     return said;
+}
+
+const char *command_path(void)
+{
+    return WRY_COMMAND;
 }
 
 struct said command(const char *first, ...)

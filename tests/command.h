@@ -28,8 +28,22 @@ void scratch_write(const char *name, const void *bytes, size_t n);
 uint8_t *scratch_read(const char *name, size_t *n);
 void scratch_remove(void);
 
+/* Where the command under test lies. */
+const char *command_path(void);
 struct said command(const char *first, ...) __attribute__((sentinel));
+/* program: a name to look up, or "bin/NAME" for one that this build made. */
 struct said run_program(const char *program, const char *first, ...) __attribute__((sentinel));
+
+/* The demo images: start.bin, regions.bin, gauge.bin, returned-1.bin and so on. */
+void scratch_make_images(void);
+/* A Turnstone T2 with 4 MiB of flash on the bench, as returned-1.bin left it. */
+void scratch_add_gauge(const char *name);
+/* True when the board's flash is to the byte as given. */
+bool scratch_flash_is(const char *name, const uint8_t *bytes, size_t n);
+/* Its content; free with g_free. */
+uint8_t *scratch_flash(const char *name, size_t *n);
+/* "PLACE=FOLDER/FILE", valid until the program ends. */
+const char *placed(const char *place, const char *file);
 
 /* True when text stands in either output. */
 bool says(const struct said *said, const char *text);

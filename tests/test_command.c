@@ -9,33 +9,9 @@
 
 #define GAUGE "bench:gauge-1"
 
-static char *at(const char *offset, const char *file)
-{
-    g_autofree char *text = g_strdup_printf("%s=%s", offset, scratch_file(file));
-
-    return (char *)(uintptr_t)g_intern_string(text);
-}
-
-static void add_gauge(const char *name)
-{
-    EXPECT(0, "is on the bench",
-           command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
-                   scratch_file("returned-1.bin"), NULL));
-}
-
-/* True when the board's flash is to the byte what it was. */
-static bool flash_is(const char *name, const uint8_t *before, size_t n)
-{
-    g_autofree char *path = g_strdup_printf("bench/%s/flash.bin", name);
-    size_t length = 0;
-    g_autofree uint8_t *now = scratch_read(path, &length);
-
-    return now && length == n && memcmp(now, before, n) == 0;
-}
-
 static void a_new_board_is_listed_and_identified(void)
 {
-    add_gauge("new");
+    scratch_add_gauge("new");
     EXPECT(0, "new", command("bench", "list", NULL));
     EXPECT(0, "4 MiB (32 Mbit)", command("identify", "--link", "bench:new", NULL));
     struct said said = command("identify", "--link", "bench:new", "--json", NULL);
@@ -45,26 +21,26 @@ static void a_new_board_is_listed_and_identified(void)
 
 static void write_verify_and_start_work_as_separate_processes(void)
 {
-    add_gauge("gauge-1");
+    scratch_add_gauge("gauge-1");
     EXPECT(0, "tide-gauge 1.8.0", command("start", "-l", GAUGE, NULL));
     EXPECT(0, "Written, and checked by the board's SHA-256: 942,972 bytes",
-           command("write", "-l", GAUGE, at("0x4000", "start.bin"), at("0xE000", "regions.bin"),
-                   at("0x40000", "gauge.bin"), NULL));
+           command("write", "-l", GAUGE, placed("0x4000", "start.bin"),
+                   placed("0xE000", "regions.bin"), placed("0x40000", "gauge.bin"), NULL));
     EXPECT(0, "the flash holds all the images",
-           command("verify", "-l", GAUGE, at("0x4000", "start.bin"), at("0xE000", "regions.bin"),
-                   at("0x40000", "gauge.bin"), NULL));
+           command("verify", "-l", GAUGE, placed("0x4000", "start.bin"),
+                   placed("0xE000", "regions.bin"), placed("0x40000", "gauge.bin"), NULL));
     EXPECT(0, "tide-gauge 2.3.1", command("start", "-l", GAUGE, NULL));
 }
 
 static void a_write_changes_nothing_outside_the_images(void)
 {
     size_t n = 0, m = 0;
-    add_gauge("neighbours");
+    scratch_add_gauge("neighbours");
     scratch_write("note", "held", 4);
-    g_autofree uint8_t *before = scratch_read("bench/neighbours/flash.bin", &n);
+    g_autofree uint8_t *before = scratch_flash("neighbours", &n);
     EXPECT(0, "4,092 bytes beside the images",
-           command("write", "-l", "bench:neighbours", at("0x10100", "note"), NULL));
-    g_autofree uint8_t *after = scratch_read("bench/neighbours/flash.bin", &m);
+           command("write", "-l", "bench:neighbours", placed("0x10100", "note"), NULL));
+    g_autofree uint8_t *after = scratch_flash("neighbours", &m);
     CHECK(before && after && n == m);
     CHECK(memcmp(after + 0x10100, "held", 4) == 0);
     memcpy(before + 0x10100, "held", 4);
@@ -74,31 +50,33 @@ static void a_write_changes_nothing_outside_the_images(void)
 static void a_flipped_byte_is_named_by_its_offset(void)
 {
     size_t n = 0;
-    add_gauge("flipped");
+    scratch_add_gauge("flipped");
     g_autofree uint8_t *image = scratch_read("gauge.bin", &n);
 
-    EXPECT(0, "checked", command("write", "-l", "bench:flipped", at("0x40000", "gauge.bin"), NULL));
+    EXPECT(0, "checked",
+           command("write", "-l", "bench:flipped", placed("0x40000", "gauge.bin"), NULL));
     image[0x12345] ^= 0x20;
     scratch_write("flipped.bin", image, n);
     EXPECT(6, "first at offset 0x052345",
-           command("verify", "-l", "bench:flipped", at("0x40000", "flipped.bin"), NULL));
-    EXPECT(6, "\"offset\" : \"0x52345\"",
-           command("verify", "--json", "-l", "bench:flipped", at("0x40000", "flipped.bin"), NULL));
+           command("verify", "-l", "bench:flipped", placed("0x40000", "flipped.bin"), NULL));
+    EXPECT(
+        6, "\"offset\" : \"0x52345\"",
+        command("verify", "--json", "-l", "bench:flipped", placed("0x40000", "flipped.bin"), NULL));
     EXPECT(3, "damaged",
-           command("write", "-l", "bench:flipped", at("0x40000", "flipped.bin"), NULL));
+           command("write", "-l", "bench:flipped", placed("0x40000", "flipped.bin"), NULL));
 }
 
 static void a_dry_run_says_what_would_be_done_and_does_not(void)
 {
     size_t n = 0;
-    add_gauge("dry");
-    g_autofree uint8_t *before = scratch_read("bench/dry/flash.bin", &n);
+    scratch_add_gauge("dry");
+    g_autofree uint8_t *before = scratch_flash("dry", &n);
 
     struct said said =
-        command("write", "--dry-run", "-l", "bench:dry", at("0x40000", "gauge.bin"), NULL);
+        command("write", "--dry-run", "-l", "bench:dry", placed("0x40000", "gauge.bin"), NULL);
     EXPECT(0, "Nothing was written", said);
     CHECK(says(&said, "tide-gauge 2.3.1"));
-    CHECK(flash_is("dry", before, n));
+    CHECK(scratch_flash_is("dry", before, n));
 }
 
 /* Each is refused with its code and a message, and the flash stays as it was. */
@@ -107,33 +85,34 @@ static void bad_input_is_refused_and_changes_nothing(void)
     static const uint8_t byte = 7;
     size_t n = 0;
 
-    add_gauge("careful");
-    g_autofree uint8_t *before = scratch_read("bench/careful/flash.bin", &n);
+    scratch_add_gauge("careful");
+    g_autofree uint8_t *before = scratch_flash("careful", &n);
     scratch_write("empty", "", 0);
     scratch_write("byte", &byte, 1);
     g_setenv("WRYTOGRAPH_LINK", "bench:careful", TRUE);
-    EXPECT(3, "No such file", command("write", at("0x4000", "missing.bin"), NULL));
-    EXPECT(3, "is empty", command("write", at("0x4000", "empty"), NULL));
-    EXPECT(5, "beyond the end of the flash", command("write", at("0x3FF000", "start.bin"), NULL));
-    EXPECT(5, "beyond the end of the flash", command("write", at("0x400000", "byte"), NULL));
+    EXPECT(3, "No such file", command("write", placed("0x4000", "missing.bin"), NULL));
+    EXPECT(3, "is empty", command("write", placed("0x4000", "empty"), NULL));
+    EXPECT(5, "beyond the end of the flash",
+           command("write", placed("0x3FF000", "start.bin"), NULL));
+    EXPECT(5, "beyond the end of the flash", command("write", placed("0x400000", "byte"), NULL));
     EXPECT(2, "overlap from 0x005000 to 0x0050B3",
-           command("write", at("0x4000", "start.bin"), at("0x5000", "regions.bin"), NULL));
-    EXPECT(2, "is no offset", command("write", at("4000", "start.bin"), NULL));
-    EXPECT(2, "is no offset", command("write", at("0x40q0", "start.bin"), NULL));
+           command("write", placed("0x4000", "start.bin"), placed("0x5000", "regions.bin"), NULL));
+    EXPECT(2, "is no offset", command("write", placed("4000", "start.bin"), NULL));
+    EXPECT(2, "is no offset", command("write", placed("0x40q0", "start.bin"), NULL));
     EXPECT(2, "is no placement", command("write", "=start.bin", NULL));
     EXPECT(2, "does not say where it goes", command("write", scratch_file("start.bin"), NULL));
-    EXPECT(2, "there is no region 'attic'", command("write", at("attic", "start.bin"), NULL));
+    EXPECT(2, "there is no region 'attic'", command("write", placed("attic", "start.bin"), NULL));
     EXPECT(2, "no images given", command("write", NULL));
     EXPECT(2, "Unknown option", command("write", "--fast", NULL));
     EXPECT(5, "has a Turnstone T2",
-           command("write", "--expect-chip", "dunlin-d3", at("0x4000", "byte"), NULL));
+           command("write", "--expect-chip", "dunlin-d3", placed("0x4000", "byte"), NULL));
     EXPECT(5, "of flash, not 8 MiB",
-           command("write", "--expect-flash", "8MiB", at("0x4000", "byte"), NULL));
+           command("write", "--expect-flash", "8MiB", placed("0x4000", "byte"), NULL));
     EXPECT(2, "there is no chip", command("identify", "--expect-chip", "albatross", NULL));
     EXPECT(2, "is no flash size", command("identify", "--expect-flash", "big", NULL));
     EXPECT(2, "is no speed", command("identify", "--speed", "fast", NULL));
     g_unsetenv("WRYTOGRAPH_LINK");
-    CHECK(flash_is("careful", before, n));
+    CHECK(scratch_flash_is("careful", before, n));
 }
 
 static void an_image_for_another_chip_is_refused(void)
@@ -143,27 +122,28 @@ static void an_image_for_another_chip_is_refused(void)
     struct wry_sha256 sha;
     size_t n = 0;
 
-    add_gauge("other");
-    g_autofree uint8_t *before = scratch_read("bench/other/flash.bin", &n);
+    scratch_add_gauge("other");
+    g_autofree uint8_t *before = scratch_flash("other", &n);
     wry_boot_header_put(image, &header);
     wry_sha256_begin(&sha);
     wry_sha256_end(&sha, image + WRY_BOOT_HEADER_SIZE);
     scratch_write("dunlin.bin", image, sizeof image);
     EXPECT(5, "was built for a Dunlin D3",
-           command("write", "-l", "bench:other", at("0x40000", "dunlin.bin"), NULL));
+           command("write", "-l", "bench:other", placed("0x40000", "dunlin.bin"), NULL));
     header = (struct wry_boot_header){.chip_code = 0x7402, .flash_size_log2 = 24};
     wry_boot_header_put(image, &header);
     scratch_write("large.bin", image, sizeof image);
     EXPECT(5, "was built for 16 MiB (128 Mbit) of flash",
-           command("write", "-l", "bench:other", at("0x40000", "large.bin"), NULL));
+           command("write", "-l", "bench:other", placed("0x40000", "large.bin"), NULL));
     image[9] ^= 1;
     scratch_write("damaged.bin", image, sizeof image);
     EXPECT(3, "boot header is damaged",
-           command("write", "-l", "bench:other", at("0x40000", "damaged.bin"), NULL));
+           command("write", "-l", "bench:other", placed("0x40000", "damaged.bin"), NULL));
     wry_boot_header_put(image, &(struct wry_boot_header){.chip_code = 0x7402, .body_length = 9});
     scratch_write("short.bin", image, sizeof image);
-    EXPECT(3, "cut short", command("write", "-l", "bench:other", at("0x40000", "short.bin"), NULL));
-    CHECK(flash_is("other", before, n));
+    EXPECT(3, "cut short",
+           command("write", "-l", "bench:other", placed("0x40000", "short.bin"), NULL));
+    CHECK(scratch_flash_is("other", before, n));
 }
 
 static void links_that_lead_nowhere_are_told_apart(void)
@@ -176,7 +156,7 @@ static void links_that_lead_nowhere_are_told_apart(void)
 
 static void a_strap_that_is_not_held_is_named_as_the_cause(void)
 {
-    add_gauge("strap");
+    scratch_add_gauge("strap");
     EXPECT(0, "strap released", command("bench", "fault", "strap", "strap-released", NULL));
     struct said said = command("identify", "-l", "bench:strap", NULL);
     EXPECT(4, "Check that the boot strap is held", said);
@@ -187,10 +167,10 @@ static void a_strap_that_is_not_held_is_named_as_the_cause(void)
 
 static void noise_and_a_slow_cable_cost_time_not_the_job(void)
 {
-    add_gauge("noisy");
+    scratch_add_gauge("noisy");
     EXPECT(0, "noise 1e-05, cable good to 500000 baud",
            command("bench", "fault", "noisy", "noise=1e-5", "cable=500000", NULL));
-    struct said said = command("write", "-l", "bench:noisy", at("0x40000", "gauge.bin"), NULL);
+    struct said said = command("write", "-l", "bench:noisy", placed("0x40000", "gauge.bin"), NULL);
     EXPECT(0, "checked by the board's SHA-256", said);
     CHECK(says(&said, "going on at 460800 baud"));
     CHECK(says(&said, "sent again"));
@@ -206,7 +186,7 @@ static void the_bench_refuses_what_no_board_can_be(void)
            command("bench", "add", "x", "--chip", "gull", "--flash", "4M", NULL));
     EXPECT(2, "is no name",
            command("bench", "add", "a/b", "--chip", "dunlin-d3", "--flash", "4M", NULL));
-    add_gauge("twice");
+    scratch_add_gauge("twice");
     EXPECT(2, "already",
            command("bench", "add", "twice", "--chip", "dunlin-d3", "--flash", "4M", NULL));
     EXPECT(2, "is no fault", command("bench", "fault", "twice", "gremlins", NULL));
@@ -235,17 +215,16 @@ static void a_failure_in_json_is_a_document_too(void)
 
 static void the_examples_run(void)
 {
-    add_gauge("example");
+    scratch_add_gauge("example");
     EXPECT(0, "Turnstone T2, 4096 KiB",
-           run_program(WRY_EXAMPLES "/example_identify_board", scratch_file("bench"), "example",
-                       NULL));
+           run_program("bin/example_identify_board", scratch_file("bench"), "example", NULL));
     EXPECT(0, "written and verified",
-           run_program(WRY_EXAMPLES "/example_write_and_verify", scratch_file("bench"), "example",
-                       "0x12345", "low water at noon", NULL));
+           run_program("bin/example_write_and_verify", scratch_file("bench"), "example", "0x12345",
+                       "low water at noon", NULL));
     size_t n = 0;
-    g_autofree uint8_t *flash = scratch_read("bench/example/flash.bin", &n);
+    g_autofree uint8_t *flash = scratch_flash("example", &n);
     CHECK(flash && memcmp(flash + 0x12345, "low water at noon", 17) == 0);
-    EXPECT(2, "usage", run_program(WRY_EXAMPLES "/example_identify_board", NULL, NULL));
+    EXPECT(2, "usage", run_program("bin/example_identify_board", NULL, NULL));
 }
 
 int main(int argc, char **argv)
@@ -266,7 +245,7 @@ int main(int argc, char **argv)
         FACT(a_failure_in_json_is_a_document_too),
         FACT(the_examples_run),
     };
-    CHECK_EQUAL(0, run_program(WRY_EXAMPLES "/gauge_images", scratch(), NULL).code);
+    scratch_make_images();
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();
     return code;

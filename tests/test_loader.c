@@ -300,21 +300,26 @@ static void a_digest_is_taken_anew_when_the_flash_changed(void)
     finish(&talk);
 }
 
-static void sector_digests_are_crc32_of_each_sector(void)
+static void sector_digests_are_the_start_of_each_sha256(void)
 {
     struct talk talk;
     struct wry_digest_reply reply = {0};
+    uint8_t digest[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
 
     begin(&talk, &(struct rig_setup){.seed = 1});
     say_hello(&talk, 1);
     say_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_SECTORS, 0x20000, 0x3000);
     CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 500 * MS));
     CHECK(wry_message_get_digest_reply(&talk.last, &reply));
-    CHECK_EQUAL(12, reply.digest_length);
-    for (uint32_t i = 0; i < 3; i++)
-        CHECK_EQUAL(wry_crc32(0, talk.rig->flash + 0x20000 + (size_t)i * 0x1000, 0x1000),
-                    wry_get32(reply.digest + (size_t)i * 4));
-    say_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_SECTORS, 0, 0x400000);
+    CHECK_EQUAL(24, reply.digest_length);
+    for (uint32_t i = 0; i < 3; i++) {
+        wry_sha256_begin(&sha);
+        wry_sha256_add(&sha, talk.rig->flash + 0x20000 + (size_t)i * 0x1000, 0x1000);
+        wry_sha256_end(&sha, digest);
+        CHECK(memcmp(digest, reply.digest + (size_t)i * 8, 8) == 0);
+    }
+    say_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_SECTORS, 0, 0x101000);
     expect_error(&talk, WRY_ERROR_BAD_RANGE);
     finish(&talk);
 }
@@ -410,7 +415,7 @@ int main(int argc, char **argv)
         FACT(a_second_erase_waits_its_turn_and_a_repeated_one_is_the_same),
         FACT(a_digest_asked_for_early_follows_the_write),
         FACT(a_digest_is_taken_anew_when_the_flash_changed),
-        FACT(sector_digests_are_crc32_of_each_sector),
+        FACT(sector_digests_are_the_start_of_each_sha256),
         FACT(unknown_and_malformed_requests_get_typed_errors),
         FACT(an_unconfirmed_speed_is_given_up),
         FACT(arbitrary_bytes_neither_stop_the_loader_nor_change_the_flash),

@@ -114,3 +114,11 @@ void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE])
     for (size_t i = 0; i < 8; i++)
         put32_big(digest + 4 * i, sha->state[i]);
 }
+
+uint64_t wry_sha256_end_short(struct wry_sha256 *sha)
+{
+    uint8_t digest[WRY_SHA256_SIZE];
+
+    wry_sha256_end(sha, digest);
+    return wry_get32(digest) | (uint64_t)wry_get32(digest + 4) << 32;
+}

@@ -24,8 +24,9 @@ enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset,
 static bool is_here(const struct wry_session *session, uint32_t offset, uint32_t length,
                     uint8_t flags, uint16_t seq)
 {
-    size_t expected =
-        flags & WRY_FLAG_SECTORS ? (size_t)(length / WRY_SECTOR_SIZE) * 4 : WRY_SHA256_SIZE;
+    size_t expected = flags & WRY_FLAG_SECTORS
+                          ? (size_t)(length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
+                          : WRY_SHA256_SIZE;
 
     return session->digest_fresh && session->digest_range.offset == offset &&
            session->digest_range.length == length && session->digest_length == expected &&

@@ -1,4 +1,4 @@
-/* Which sectors of a run have to be written: the board's CRC-32 of each beside ours. */
+/* Which sectors of a run have to be written: the board's short digest of each beside ours. */
 #include "inner.h"
 
 #include <string.h>
@@ -16,8 +16,13 @@ bool session_is_unsettled(const struct wry_session *session, uint32_t offset, ui
     return keeper && keeper->unsettled(keeper->context, offset, length);
 }
 
+static uint64_t get64(const uint8_t *from)
+{
+    return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
+}
+
 enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
-                                        uint32_t count, uint32_t *sums)
+                                        uint32_t count, uint64_t *sums)
 {
     uint32_t length = count * WRY_SECTOR_SIZE;
     uint16_t seq;
@@ -33,21 +38,23 @@ enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t of
                 continue;
         }
         for (uint32_t i = 0; status == WRY_OK && i < count; i++)
-            sums[i] = wry_get32(session->payload + (size_t)i * 4);
+            sums[i] = get64(session->payload + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
         return status;
     }
 }
 
-static bool our_sum(const struct session_write *job, uint32_t offset, uint32_t *sum)
+static bool our_sum(const struct session_write *job, uint32_t offset, uint64_t *sum)
 {
     uint8_t page[WRY_PAGE_SIZE];
+    struct wry_sha256 sha;
 
-    *sum = 0;
+    wry_sha256_begin(&sha);
     for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof page) {
         if (!session_compose(job, offset + i, page, sizeof page))
             return false;
-        *sum = wry_crc32(*sum, page, sizeof page);
+        wry_sha256_add(&sha, page, sizeof page);
     }
+    *sum = wry_sha256_end_short(&sha);
     return true;
 }
 
@@ -55,8 +62,8 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
                                    uint8_t dirty[SESSION_PIECE_SECTORS / 8])
 {
     struct wry_session *session = job->session;
-    uint32_t theirs[SESSION_PIECE_SECTORS];
-    uint32_t ours;
+    uint64_t theirs[SESSION_PIECE_SECTORS];
+    uint64_t ours;
     enum wry_status status = wry_session_sector_sums(session, offset, count, theirs);
 
     memset(dirty, 0, SESSION_PIECE_SECTORS / 8);

@@ -74,16 +74,18 @@ static enum wry_status read_and_compare(struct verify_job *job, uint32_t offset,
     return length > 0 ? wry_session_read(job->session, offset, length, &writer) : WRY_OK;
 }
 
-static bool source_sector_crc(struct verify_job *job, uint32_t offset, uint32_t *crc)
+static bool source_sector_sum(struct verify_job *job, uint32_t offset, uint64_t *sum)
 {
     uint8_t piece[WRY_PAGE_SIZE];
+    struct wry_sha256 sha;
 
-    *crc = 0;
+    wry_sha256_begin(&sha);
     for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof piece) {
         if (!read_source(job, offset + i, piece, sizeof piece))
             return false;
-        *crc = wry_crc32(*crc, piece, sizeof piece);
+        wry_sha256_add(&sha, piece, sizeof piece);
     }
+    *sum = wry_sha256_end_short(&sha);
     return true;
 }
 
@@ -91,15 +93,15 @@ static bool source_sector_crc(struct verify_job *job, uint32_t offset, uint32_t 
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
-    uint32_t sums[WRY_SESSION_SUMS_MAX];
-    uint32_t crc;
+    uint64_t sums[WRY_SESSION_SUMS_MAX];
+    uint64_t sum;
     enum wry_status status = wry_session_sector_sums(session, offset, count, sums);
 
     for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
-        if (!source_sector_crc(job, at, &crc))
+        if (!source_sector_sum(job, at, &sum))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
-        if (crc != sums[i])
+        if (sum != sums[i])
             status = read_and_compare(job, at, WRY_SECTOR_SIZE);
     }
     return status;

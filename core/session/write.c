@@ -110,7 +110,7 @@ static enum wry_status write_what_differs(struct session_write *job)
     return status;
 }
 
-/* Sectors that were left alone were compared by CRC-32 only; "checked" means SHA-256. */
+/* Sectors that were left alone were compared by short digests; "checked" means all of SHA-256. */
 static enum wry_status check_run(struct session_write *job)
 {
     struct wry_session *session = job->session;

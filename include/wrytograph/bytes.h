@@ -45,5 +45,7 @@ void wry_sha256_begin(struct wry_sha256 *sha);
 void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n);
 /* Writes the digest and leaves the context unusable until the next begin. */
 void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE]);
+/* The same, but gives only the first 8 bytes of the digest, as a little-endian number. */
+uint64_t wry_sha256_end_short(struct wry_sha256 *sha);
 
 #endif

@@ -30,7 +30,7 @@
 #define WRY_LOADER_RAM_MAX (64u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
 #define WRY_LOADER_WINDOW_PAGES 160u     /* 40 KiB: a 64 KiB erase at 2 Mbaud lets 30 KiB in */
 #define WRY_LOADER_READS 4u              /* read requests held at once */
-#define WRY_LOADER_DIGEST_SECTORS 512u   /* sectors in one sector digest */
+#define WRY_LOADER_DIGEST_SECTORS 256u   /* sectors in one sector digest */
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
 #define WRY_LOADER_SPEED_IDLE 5000000u   /* us without a good frame before the starting speed */
 
@@ -107,7 +107,7 @@ struct wry_loader_digest {
     uint32_t at;
     bool reply_due;
     struct wry_sha256 sha;
-    uint8_t result[WRY_LOADER_DIGEST_SECTORS * 4];
+    uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
 };
 
 struct wry_loader_read {

@@ -25,6 +25,8 @@
 #define WRY_SECTOR_SIZE 4096u /* bytes; the smallest unit of erase */
 #define WRY_PAYLOAD_MAX 2048u /* bytes of content in one data frame, a multiple of a page */
 
+#define WRY_SECTOR_DIGEST_SIZE 8u /* bytes: the first of the sector's SHA-256 */
+
 #define WRY_EUI48_SIZE 6u /* IEEE 802, transmitted first octet first */
 #define WRY_JEDEC_SIZE 3u /* manufacturer, type, capacity, as the flash answers command 0x9F */
 
@@ -53,7 +55,7 @@ enum wry_kind {
 enum wry_message_flag {
     WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
-    WRY_FLAG_SECTORS = 0x01, /* digest: CRC-32 of each sector instead of one SHA-256 */
+    WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
 };
 
 enum wry_encoding {
@@ -146,7 +148,7 @@ struct wry_progress_message {
 
 struct wry_digest_reply {
     struct wry_range_message range;
-    const uint8_t *digest; /* 32 bytes, or 4 bytes for each sector */
+    const uint8_t *digest; /* 32 bytes, or WRY_SECTOR_DIGEST_SIZE bytes for each sector */
     size_t digest_length;
 };
 

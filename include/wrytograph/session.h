@@ -196,10 +196,12 @@ enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sector
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t digest[WRY_SHA256_SIZE]);
 
-/* CRC-32 of each of count sectors from offset on, by the board; count at most
- * WRY_SESSION_SUMS_MAX. */
+/*
+ * The short digest of each of count sectors from offset on, by the board: what wry_sha256_end_short
+ * gives of a sector. count at most WRY_SESSION_SUMS_MAX.
+ */
 enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
-                                        uint32_t count, uint32_t *sums);
+                                        uint32_t count, uint64_t *sums);
 
 /* Reads a range through the writer. */
 enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, uint32_t length,
