@@ -40,7 +40,7 @@ void app_outcome(const struct app *app, bool good, const char *format, ...)
 
     if (app->json_wanted)
         return;
-    fputs(!painted ? "" : good ? "\033[1;32m" : "\033[1;31m", stdout);
+    fputs(!painted ? "" : good ? "\033[32m" : "\033[31m", stdout);
     va_start(arguments, format);
     vprintf(format, arguments);
     va_end(arguments);

@@ -19,38 +19,38 @@ struct bound {
 };
 
 struct template_region {
-    uint16_t chip_code;
     const char *name;
-    uint8_t kind;
     struct bound start, end;
+    uint16_t chip_code;
+    uint8_t kind;
 };
 
 static const struct template_region templates[] = {
-    {WRY_CHIP_SANDERLING_S1, "app", WRY_REGION_APP, {FROM_START, 0}, {FROM_END, 0x10000}},
-    {WRY_CHIP_SANDERLING_S1,
-     "calibration",
-     WRY_REGION_SETTINGS,
+    {"app", {FROM_START, 0}, {FROM_END, 0x10000}, WRY_CHIP_SANDERLING_S1, WRY_REGION_APP},
+    {"calibration",
      {FROM_END, 0x10000},
-     {FROM_END, 0}},
+     {FROM_END, 0},
+     WRY_CHIP_SANDERLING_S1,
+     WRY_REGION_SETTINGS},
 
-    {WRY_CHIP_TURNSTONE_T2, "start", WRY_REGION_START, {FROM_START, 0x4000}, {FROM_START, 0xE000}},
-    {WRY_CHIP_TURNSTONE_T2, "table", WRY_REGION_TABLE, {FROM_START, 0xE000}, {FROM_START, 0xF000}},
-    {WRY_CHIP_TURNSTONE_T2,
-     "calibration",
-     WRY_REGION_SETTINGS,
+    {"start", {FROM_START, 0x4000}, {FROM_START, 0xE000}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_START},
+    {"table", {FROM_START, 0xE000}, {FROM_START, 0xF000}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_TABLE},
+    {"calibration",
      {FROM_START, 0x10000},
-     {FROM_START, 0x40000}},
-    {WRY_CHIP_TURNSTONE_T2, "app", WRY_REGION_APP, {FROM_START, 0x40000}, {FROM_MIDDLE, 0}},
-    {WRY_CHIP_TURNSTONE_T2, "files", WRY_REGION_FILES, {FROM_MIDDLE, 0}, {FROM_END, 0}},
+     {FROM_START, 0x40000},
+     WRY_CHIP_TURNSTONE_T2,
+     WRY_REGION_SETTINGS},
+    {"app", {FROM_START, 0x40000}, {FROM_MIDDLE, 0}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_APP},
+    {"files", {FROM_MIDDLE, 0}, {FROM_END, 0}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_FILES},
 
-    {WRY_CHIP_DUNLIN_D3, "start", WRY_REGION_START, {FROM_START, 0}, {FROM_START, 0x10000}},
-    {WRY_CHIP_DUNLIN_D3,
-     "calibration",
-     WRY_REGION_SETTINGS,
+    {"start", {FROM_START, 0}, {FROM_START, 0x10000}, WRY_CHIP_DUNLIN_D3, WRY_REGION_START},
+    {"calibration",
      {FROM_START, 0x10000},
-     {FROM_START, 0x30000}},
-    {WRY_CHIP_DUNLIN_D3, "app", WRY_REGION_APP, {FROM_START, 0x30000}, {FROM_MIDDLE, 0}},
-    {WRY_CHIP_DUNLIN_D3, "files", WRY_REGION_FILES, {FROM_MIDDLE, 0}, {FROM_END, 0}},
+     {FROM_START, 0x30000},
+     WRY_CHIP_DUNLIN_D3,
+     WRY_REGION_SETTINGS},
+    {"app", {FROM_START, 0x30000}, {FROM_MIDDLE, 0}, WRY_CHIP_DUNLIN_D3, WRY_REGION_APP},
+    {"files", {FROM_MIDDLE, 0}, {FROM_END, 0}, WRY_CHIP_DUNLIN_D3, WRY_REGION_FILES},
 };
 
 static uint32_t resolve(const struct bound *bound, uint32_t flash_size)

@@ -106,6 +106,8 @@ static enum wry_status write_what_differs(struct session_write *job)
         if (status == WRY_OK)
             status = write_dirty(job, at, count, dirty);
         at += count * WRY_SECTOR_SIZE;
+        if (status == WRY_OK)
+            status = session_report(job->session, WRY_STEP_WRITE, at, job->done, job->total);
     }
     return status;
 }
