@@ -27,7 +27,8 @@ static void a_backup_opens_anywhere_and_goes_back(void)
     EXPECT(0, "checked by the board's SHA-256: 4 MiB", command("backup", archive, NULL));
     EXPECT(0, "No errors detected", run_program("unzip", "-t", archive, NULL));
     EXPECT(0, "", run_program("unzip", "-q", "-d", scratch(), archive, NULL));
-    g_autofree uint8_t *inside = scratch_read("flash-0x00000000.bin", &m);
+    const char *member = "flash-0x00000000.bin";
+    g_autofree uint8_t *inside = scratch_read(member, &m);
     CHECK(inside && m == n && memcmp(inside, before, n) == 0);
     EXPECT(0, "whole", command("inspect", archive, NULL));
     EXPECT(0, "Erased", command("erase", "all", NULL));
