@@ -146,16 +146,21 @@ static const char common_help[] =
 
 static void add_link_options(GOptionContext *context, struct app *app)
 {
-    GOptionEntry link[] = {{"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
-                            "The board's address, such as bench:NAME; else WRYTOGRAPH_LINK",
-                            "ADDRESS"},
-                           {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
-                            "Go no faster than this; else as fast as both sides can", "BAUD"},
-                           {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
-                            "Refuse any other chip, such as turnstone-t2", "CHIP"},
-                           {"expect-flash", 0, 0, G_OPTION_ARG_STRING, &app->expect_flash,
-                            "Refuse any other flash size", "SIZE"},
-                           G_OPTION_ENTRY_NULL};
+    GOptionEntry link[] = {
+        {"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
+         "A device path, rfc2217://HOST:PORT, tcp://HOST:PORT or bench:NAME; else WRYTOGRAPH_LINK",
+         "ADDRESS"},
+        {"wiring", 0, 0, G_OPTION_ARG_STRING, &app->wiring_name,
+         "How reset and boot strap are wired: rts-reset (usual), dtr-reset, either with -inverted, "
+         "or none",
+         "NAME"},
+        {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
+         "Go no faster than this; else as fast as both sides can", "BAUD"},
+        {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
+         "Refuse any other chip, such as turnstone-t2", "CHIP"},
+        {"expect-flash", 0, 0, G_OPTION_ARG_STRING, &app->expect_flash,
+         "Refuse any other flash size", "SIZE"},
+        G_OPTION_ENTRY_NULL};
 
     g_option_context_add_main_entries(context, link, NULL);
 }

@@ -12,6 +12,8 @@
 #include <stdbool.h>
 
 #include "bench/bench.h"
+#include "rfc2217/client.h"
+#include "serial/serial.h"
 #include "store/journal.h"
 #include "wrytograph/layout.h"
 #include "wrytograph/session.h"
@@ -36,6 +38,8 @@ struct app {
     char *link;
     char *bench_folder;
     char *speed;
+    char *wiring_name;
+    gboolean stay;
     char *expect_chip;
     char *expect_flash;
     gboolean json_wanted;
@@ -49,6 +53,8 @@ struct app {
     JsonBuilder *json; /* an open object; verbs add members */
 
     struct bench_board *bench;
+    struct remote_port *remote;
+    struct serial_port *serial;
     const struct wry_port *port;
     struct wry_session session;
     uint64_t started; /* us on the port's clock */

@@ -6,7 +6,9 @@
 #include "bar.h"
 #include "store/units.h"
 
-static const char examples[] = "Use --link bench:NAME, or set WRYTOGRAPH_LINK.";
+static const char examples[] =
+    "Use --link /dev/ttyUSB0, rfc2217://HOST:PORT, tcp://HOST:PORT or bench:NAME, or set "
+    "WRYTOGRAPH_LINK.";
 
 static int open_bench(struct app *app, const char *name)
 {
@@ -23,16 +25,113 @@ static int open_bench(struct app *app, const char *name)
     return EXIT_DONE;
 }
 
-static int open_link(struct app *app)
+/* HOST:PORT, with an IPv6 address in brackets. */
+static bool parse_host(const char *text, char **host, uint16_t *port)
 {
+    const char *colon = strrchr(text, ':');
+    guint64 number = 0;
+
+    if (!colon || colon == text ||
+        !g_ascii_string_to_unsigned(colon + 1, 10, 1, UINT16_MAX, &number, NULL))
+        return false;
+    *port = (uint16_t)number;
+    if (text[0] == '[' && colon[-1] == ']')
+        *host = g_strndup(text + 1, (gsize)(colon - text - 2));
+    else if (!memchr(text, ':', (size_t)(colon - text)))
+        *host = g_strndup(text, (gsize)(colon - text));
+    else
+        return false;
+    return (*host)[0] != '\0';
+}
+
+static int open_remote(struct app *app, const char *address, bool com_port,
+                       const struct wiring *wiring)
+{
+    g_autofree char *host = NULL;
+    GError *error = NULL;
+    uint16_t port;
+
+    if (!parse_host(address, &host, &port))
+        return app_fail(app, EXIT_USAGE, "Write it as HOST:PORT, or [ADDRESS]:PORT for IPv6.",
+                        "'%s' is no address", address);
+    app->remote = remote_port_open(host, port, com_port, wiring, &error);
+    if (app->remote) {
+        app->port = remote_port_port(app->remote);
+        return EXIT_DONE;
+    }
+    int code = app_fail(app, EXIT_NO_ANSWER,
+                        g_error_matches(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT)
+                            ? "For a raw pipe of bytes, use tcp:// instead."
+                            : "Check host and port, and that the server runs.",
+                        "%s", error->message);
+    g_error_free(error);
+    return code;
+}
+
+static int open_serial(struct app *app, const struct wiring *wiring)
+{
+    GError *error = NULL;
+    const char *next = NULL;
+
+    app->serial = serial_port_open(app->link, wiring, &error);
+    if (app->serial) {
+        app->port = serial_port_port(app->serial);
+        return EXIT_DONE;
+    }
+    if (error->domain == SERIAL_ERROR) {
+        switch ((enum serial_error)error->code) {
+        case SERIAL_ERROR_MISSING:
+            next = "'wrytograph ports' lists the ports there are.";
+            break;
+        case SERIAL_ERROR_PERMISSION:
+            next = "Serial ports belong to the group dialout: 'sudo adduser $USER dialout', then "
+                   "log in again.";
+            break;
+        case SERIAL_ERROR_BUSY:
+            next = "Close that program, then run the same command again.";
+            break;
+        case SERIAL_ERROR_OTHER:
+            break;
+        }
+    }
+    int code = app_fail(app, EXIT_NO_ANSWER, next, "%s", error->message);
+    g_error_free(error);
+    return code;
+}
+
+static int find_wiring(struct app *app, const struct wiring **wiring)
+{
+    const char *name = app->wiring_name ? app->wiring_name : g_getenv("WRYTOGRAPH_WIRING");
+
+    *wiring = name && name[0] ? wiring_by_name(name) : wiring_at(0);
+    if (*wiring)
+        return EXIT_DONE;
+    g_autoptr(GString) known = g_string_new("Wirings:");
+    for (size_t i = 0; wiring_at(i); i++)
+        g_string_append_printf(known, "\n  %-20s %s", wiring_at(i)->name, wiring_at(i)->words);
+    return app_fail(app, EXIT_USAGE, known->str, "there is no wiring '%s'", name);
+}
+
+int link_open(struct app *app)
+{
+    const struct wiring *wiring;
+    int code = find_wiring(app, &wiring);
+
+    if (code != EXIT_DONE)
+        return code;
     if (!app->link)
         app->link = g_strdup(g_getenv("WRYTOGRAPH_LINK"));
     if (!app->link || app->link[0] == '\0')
         return app_fail(app, EXIT_USAGE, examples, "no link given");
     if (g_str_has_prefix(app->link, "bench:"))
         return open_bench(app, app->link + strlen("bench:"));
-    return app_fail(app, EXIT_USAGE, examples, "'%s' is not a link this version can open",
-                    app->link);
+    if (g_str_has_prefix(app->link, "rfc2217://"))
+        return open_remote(app, app->link + strlen("rfc2217://"), true, wiring);
+    if (g_str_has_prefix(app->link, "tcp://"))
+        return open_remote(app, app->link + strlen("tcp://"), false, wiring);
+    if (strchr(app->link, '/') && !strstr(app->link, "://"))
+        return open_serial(app, wiring);
+    return app_fail(app, EXIT_USAGE, examples, "'%s' is not a link", app->link);
 }
 
 /* Simulated boards keep their journal beside their flash. */
@@ -132,7 +231,7 @@ int link_connect(struct app *app)
     int code = check_options(app, &speed);
 
     if (code == EXIT_DONE)
-        code = open_link(app);
+        code = link_open(app);
     if (code != EXIT_DONE)
         return code;
     code = open_journal(app);
@@ -181,8 +280,14 @@ double link_seconds(const struct app *app)
 
 void link_close(struct app *app)
 {
+    if (app->port && app->session.connected)
+        wry_session_leave(&app->session);
     journal_close(app->journal);
     app->journal = NULL;
+    serial_port_close(app->serial);
+    app->serial = NULL;
+    remote_port_close(app->remote);
+    app->remote = NULL;
     bench_close(app->bench);
     app->bench = NULL;
     app->port = NULL;

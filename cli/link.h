@@ -4,6 +4,9 @@
 
 #include "app.h"
 
+/* Opens the link and no more. EXIT_DONE or the code of app_fail. */
+int link_open(struct app *app);
+
 /*
  * Opens the link, gets the board into loading mode and checks --expect-chip and --expect-flash.
  * Returns EXIT_DONE, or the code of app_fail.

@@ -83,6 +83,7 @@ static int finish(struct app *app, int code)
     g_free(app->speed);
     g_free(app->expect_chip);
     g_free(app->expect_flash);
+    g_free(app->wiring_name);
     g_free(app->layout_path);
     g_free(app->as);
     g_free(app->message);

@@ -1,13 +1,18 @@
 /* bench: simulated boards that stand in for hardware. */
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "app.h"
+#include "bench/serve.h"
 #include "store/units.h"
 
 struct bench_options {
     char *chip, *flash, *content;
     int revision;
+    char *host;
+    int port;
+    gboolean pty;
 };
 
 static int usage_error(struct app *app, const char *what)
@@ -173,6 +178,46 @@ static int fault(struct app *app)
     return EXIT_DONE;
 }
 
+static void announce(struct app *app, struct bench_server *server, char **names, const char *host)
+{
+    bool ipv6 = strchr(host, ':') != NULL;
+
+    for (size_t i = 0; names[i]; i++) {
+        const char *pty = bench_server_pty(server, i);
+        app_print(app, "%-12s rfc2217://%s%s%s:%u%s%s", names[i], ipv6 ? "[" : "", host,
+                  ipv6 ? "]" : "", bench_server_port(server, i), pty ? "  " : "", pty ? pty : "");
+    }
+    fflush(stdout);
+    app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
+}
+
+static int serve(struct app *app, const struct bench_options *options)
+{
+    struct bench_serve_settings settings = {.folder = app->bench_folder,
+                                            .host = options->host ? options->host : "127.0.0.1",
+                                            .first_port = (uint16_t)options->port,
+                                            .pty = options->pty,
+                                            .wiring = wiring_at(0)};
+    GError *error = NULL;
+    g_auto(GStrv) names =
+        app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
+
+    if (!names)
+        return app_fail_error(app, error);
+    if (!names[0])
+        return app_fail(app, EXIT_USAGE, "'wrytograph bench add' puts a board on it.",
+                        "the bench in %s is empty", app->bench_folder);
+    struct bench_server *server = bench_server_new(&settings, names, &error);
+    if (!server)
+        return app_fail_error(app, error);
+    announce(app, server, names, settings.host);
+    while (!app_interrupted())
+        bench_server_turn(server);
+    bench_server_free(server);
+    app_note(app, "The boards are saved.");
+    return EXIT_DONE;
+}
+
 static int run(struct app *app, const struct bench_options *options)
 {
     const char *what = app->rest[0];
@@ -185,7 +230,10 @@ static int run(struct app *app, const struct bench_options *options)
         return app->rest[1] ? usage_error(app, "'bench list' takes no arguments") : list(app);
     if (g_strcmp0(what, "fault") == 0)
         return fault(app);
-    return usage_error(app, what ? "'bench' does add, list and fault" : "say add, list or fault");
+    if (g_strcmp0(what, "serve") == 0)
+        return serve(app, options);
+    return usage_error(app, what ? "'bench' does add, list, fault and serve"
+                                 : "say add, list, fault or serve");
 }
 
 int verb_bench(struct app *app, int argc, char **argv)
@@ -197,12 +245,17 @@ int verb_bench(struct app *app, int argc, char **argv)
         {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "add: size of the flash", "SIZE"},
         {"content", 0, 0, G_OPTION_ARG_FILENAME, &options.content,
          "add: what the flash begins with; else it is blank", "FILE"},
+        {"host", 0, 0, G_OPTION_ARG_STRING, &options.host,
+         "serve: address to listen on; else 127.0.0.1", "ADDRESS"},
+        {"port", 0, 0, G_OPTION_ARG_INT, &options.port,
+         "serve: TCP port of the first board; else any free ones", "N"},
+        {"pty", 0, 0, G_OPTION_ARG_NONE, &options.pty, "serve: also as pseudo-terminals", NULL},
         {"revision", 0, 0, G_OPTION_ARG_INT, &options.revision, "add: of the chip", "N"},
         G_OPTION_ENTRY_NULL};
     int code;
 
     if (!app_parse(app, argc, argv, APP_BENCH, entries,
-                   "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT…",
+                   "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… | serve [NAME…]",
                    "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
                    "  none            take all faults away\n"
                    "  strap-released  the boot strap never reaches the chip\n"
@@ -215,10 +268,13 @@ int verb_bench(struct app *app, int argc, char **argv)
         code = app->code;
     else if (options.revision < 0 || options.revision > 255)
         code = usage_error(app, "--revision is a number from 0 to 255");
+    else if (options.port < 0 || options.port > UINT16_MAX)
+        code = usage_error(app, "--port is a number from 1 to 65535");
     else
         code = run(app, &options);
     g_free(options.chip);
     g_free(options.flash);
     g_free(options.content);
+    g_free(options.host);
     return code;
 }

@@ -5,10 +5,21 @@ add_library(wry_sim STATIC
 target_include_directories(wry_sim PUBLIC ports)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
-add_library(wry_bench STATIC ports/bench/bench.c ports/bench/board_file.c)
+add_library(wry_remote STATIC ports/rfc2217/client.c ports/rfc2217/server.c ports/wiring.c)
+target_include_directories(wry_remote PUBLIC ports)
+target_compile_definitions(wry_remote PRIVATE _GNU_SOURCE)
+target_link_libraries(wry_remote PUBLIC wrytograph_static PkgConfig::GLIB PRIVATE PkgConfig::TELNET)
+
+add_library(wry_serial STATIC ports/serial/serial.c ports/serial/tty.c)
+target_include_directories(wry_serial PUBLIC ports)
+target_compile_definitions(wry_serial PRIVATE _GNU_SOURCE)
+target_link_libraries(wry_serial PUBLIC wry_remote PRIVATE PkgConfig::SERIALPORT)
+
+add_library(wry_bench STATIC
+    ports/bench/bench.c ports/bench/board_file.c ports/bench/pty.c ports/bench/serve.c)
 target_include_directories(wry_bench PUBLIC ports)
 target_compile_definitions(wry_bench PRIVATE _GNU_SOURCE)
-target_link_libraries(wry_bench PUBLIC wry_sim PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
+target_link_libraries(wry_bench PUBLIC wry_sim wry_serial PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
 
 add_library(wry_store STATIC
     store/archive.c store/archive_json.c store/image_file.c store/journal.c store/layout_file.c
@@ -24,4 +35,4 @@ target_link_libraries(gauge_images PRIVATE wrytograph_static)
 file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(wrytograph ${WRY_CLI_SOURCES})
 target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE WRY_VERSION="${PROJECT_VERSION}")
-target_link_libraries(wrytograph PRIVATE wry_bench wry_store PkgConfig::GLIB PkgConfig::JSON)
+target_link_libraries(wrytograph PRIVATE wry_bench wry_serial wry_store PkgConfig::GLIB PkgConfig::JSON)

@@ -85,3 +85,9 @@ enum wry_status session_step_down(struct wry_session *session)
     session->stats.speed_steps_down++;
     return session_climb(session);
 }
+
+void wry_session_leave(struct wry_session *session)
+{
+    if (session->speed != WRY_STARTING_SPEED)
+        ask_for_speed(session, WRY_STARTING_SPEED);
+}

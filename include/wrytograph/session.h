@@ -236,6 +236,12 @@ enum wry_status wry_session_verify(struct wry_session *session,
                                    enum wry_verify_method method,
                                    const struct wry_difference_sink *sink);
 
+/*
+ * Takes the board back to the starting speed, still in loading mode, so that the next session finds
+ * it at once. Failure does no harm: the board goes back by itself when it hears nothing.
+ */
+void wry_session_leave(struct wry_session *session);
+
 /* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */
 enum wry_status wry_session_start(struct wry_session *session);
 

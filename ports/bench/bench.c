@@ -249,6 +249,11 @@ const struct wry_port *bench_port(const struct bench_board *board)
     return &board->link.port;
 }
 
+struct sim_link *bench_link(struct bench_board *board)
+{
+    return &board->link;
+}
+
 void bench_close(struct bench_board *board)
 {
     if (!board)

@@ -68,6 +68,8 @@ gboolean bench_save(const char *folder, const char *name,
 /* Powers the board up, in virtual time. One process at a time. */
 struct bench_board *bench_open(const char *folder, const char *name, GError **error);
 const struct wry_port *bench_port(const struct bench_board *board);
+/* For a server: what the port works on. */
+struct sim_link *bench_link(struct bench_board *board);
 /* Cuts the power and writes the flash content back. */
 void bench_close(struct bench_board *board);
 

@@ -94,8 +94,10 @@ static void port_worked(void *context, enum wry_work work, uint32_t bytes)
 
 static void begin_boot(struct sim_board *board, uint64_t now)
 {
+    bool held = board->boot_line || board->strap_jumper;
+
     board->state = SIM_BOARD_BOOTING;
-    board->strap_sampled = board->boot_line && !board->faults.strap_released;
+    board->strap_sampled = held && !board->faults.strap_released;
     board->received_fill = 0;
     board->script_length = board->script_sent = 0;
     sim_line_clear(board->output);
@@ -108,6 +110,8 @@ static void port_restart(void *context)
 
     board->boot_line = false;
     begin_boot(board, board->clock);
+    /* Asked to run its firmware, the chip does not look at the strap. */
+    board->strap_sampled = false;
 }
 
 void sim_board_init(struct sim_board *board, const struct wry_chip *chip,

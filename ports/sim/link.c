@@ -86,15 +86,37 @@ static void wake_board(struct sim_link *link)
         board->next_poll = link->now + REACTION;
 }
 
+size_t sim_link_offer(struct sim_link *link, const uint8_t *bytes, size_t n)
+{
+    size_t taken = sim_line_put(&link->to_board, bytes, n, link->now);
+
+    if (taken > 0)
+        wake_board(link);
+    return taken;
+}
+
+size_t sim_link_take(struct sim_link *link, uint8_t *to, size_t room)
+{
+    struct sim_adapter *adapter = &link->adapter;
+    size_t n = 0;
+
+    for (; n < room && adapter->ready > 0; n++) {
+        to[n] = adapter->queue[adapter->head];
+        adapter->head = (adapter->head + 1) % SIM_ADAPTER_ROOM;
+        adapter->fill--;
+        adapter->ready--;
+    }
+    return n;
+}
+
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct sim_link *link = context;
 
     for (;;) {
-        size_t taken = sim_line_put(&link->to_board, bytes, n, link->now);
+        size_t taken = sim_link_offer(link, bytes, n);
         bytes += taken;
         n -= taken;
-        wake_board(link);
         if (n == 0)
             return WRY_OK;
         sim_link_advance(link, link->to_board.head_due, false);
@@ -105,16 +127,10 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
                                  size_t *got)
 {
     struct sim_link *link = context;
-    struct sim_adapter *adapter = &link->adapter;
     uint64_t until = deadline * NS_PER_US;
 
     sim_link_advance(link, until > link->now ? until : link->now, true);
-    for (*got = 0; *got < room && adapter->ready > 0; ++*got) {
-        bytes[*got] = adapter->queue[adapter->head];
-        adapter->head = (adapter->head + 1) % SIM_ADAPTER_ROOM;
-        adapter->fill--;
-        adapter->ready--;
-    }
+    *got = sim_link_take(link, bytes, room);
     return WRY_OK;
 }
 
@@ -193,4 +209,9 @@ void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed
 void sim_link_power(struct sim_link *link, bool on)
 {
     sim_board_power(link->board, on, link->now);
+}
+
+void sim_link_hold_strap(struct sim_link *link, bool held)
+{
+    link->board->strap_jumper = held;
 }

@@ -41,6 +41,13 @@ void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed
 /* Turns the board on. */
 void sim_link_power(struct sim_link *link, bool on);
 
+/* A jumper at the board holds its boot strap, whatever the control lines do. */
+void sim_link_hold_strap(struct sim_link *link, bool held);
+
+/* For a server in real time: what the line takes now, and what the adapter has handed over. */
+size_t sim_link_offer(struct sim_link *link, const uint8_t *bytes, size_t n);
+size_t sim_link_take(struct sim_link *link, uint8_t *to, size_t room);
+
 /* Lets time pass until the given moment (ns), or until the host has bytes to read. */
 void sim_link_advance(struct sim_link *link, uint64_t until, bool stop_for_input);
 

@@ -1,0 +1,340 @@
+/* Serving simulated boards in real time. */
+#include "serve.h"
+
+#include <errno.h>
+#include <gio/gio.h>
+#include <netinet/in.h>
+#include <netinet/tcp.h>
+#include <poll.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include "pty.h"
+#include "rfc2217/server.h"
+#include "serial/tty.h"
+
+enum {
+    BUSY_WAIT_MS = 1,  /* between turns while someone is connected */
+    IDLE_WAIT_MS = 50, /* and while nobody is */
+    PATH_ROOM = 64,
+    QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
+};
+
+/* One board, its listener, and whoever is connected. */
+struct served {
+    struct bench_board *board;
+    struct sim_link *link;
+    const struct wiring *wiring;
+    GSocket *listener;
+    uint16_t port;
+    int client; /* -1: nobody */
+    struct rfc2217_server *telnet;
+    int pty; /* -1: none */
+    char pty_path[PATH_ROOM];
+    bool pty_was_open;
+    uint32_t speed_due;   /* to be set once what was sent before has left; 0 = none */
+    GByteArray *to_board; /* waiting for room on the line */
+    GByteArray *to_client;
+    uint64_t begun; /* us, of real time: the board's time 0 */
+};
+
+struct bench_server {
+    GPtrArray *boards; /* struct served */
+};
+
+static void on_send(void *context, const uint8_t *bytes, size_t n)
+{
+    struct served *s = context;
+
+    if (s->to_client->len + n <= QUEUE_MAX)
+        g_byte_array_append(s->to_client, bytes, (guint)n);
+}
+
+static void on_data(void *context, const uint8_t *bytes, size_t n)
+{
+    struct served *s = context;
+
+    g_byte_array_append(s->to_board, bytes, (guint)n);
+}
+
+static void on_speed(void *context, uint32_t baud)
+{
+    struct served *s = context;
+
+    s->speed_due = baud;
+}
+
+static void on_outputs(void *context, bool dtr, bool rts)
+{
+    struct served *s = context;
+    bool reset, boot;
+
+    wiring_meaning(s->wiring, dtr, rts, &reset, &boot);
+    s->link->port.set_lines(s->link->port.context, reset, boot);
+}
+
+static void set_speed(struct served *s, uint32_t baud)
+{
+    s->link->to_board.sender_baud = baud;
+    s->link->to_host.receiver_baud = baud;
+}
+
+static void hang_up(struct served *s)
+{
+    if (s->client >= 0)
+        close(s->client);
+    s->client = -1;
+    rfc2217_server_free(s->telnet);
+    s->telnet = NULL;
+    g_byte_array_set_size(s->to_board, 0);
+    g_byte_array_set_size(s->to_client, 0);
+    s->speed_due = 0;
+    s->link->port.set_lines(s->link->port.context, false, false);
+}
+
+/* One client at a time, as with a real port; a second one is turned away. */
+static void accept_client(struct served *s)
+{
+    int one = 1;
+    int client = accept4(g_socket_get_fd(s->listener), NULL, NULL, SOCK_NONBLOCK | SOCK_CLOEXEC);
+
+    if (client < 0)
+        return;
+    if (s->client >= 0 || s->pty_was_open) {
+        close(client);
+        return;
+    }
+    setsockopt(client, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
+    s->client = client;
+    s->telnet = rfc2217_server_new(&(struct rfc2217_calls){
+        .context = s, .send = on_send, .data = on_data, .speed = on_speed, .outputs = on_outputs});
+    set_speed(s, 115200);
+    s->link->port.discard(s->link->port.context);
+}
+
+static bool gone(ssize_t n)
+{
+    return n == 0 || (n < 0 && errno != EAGAIN && errno != EWOULDBLOCK && errno != EINTR);
+}
+
+/* Reads only while the line has room: the client feels the line's speed. */
+static void read_client(struct served *s)
+{
+    uint8_t bytes[2048];
+
+    if (s->client < 0 || s->to_board->len > 0 || s->speed_due > 0)
+        return;
+    ssize_t n = recv(s->client, bytes, sizeof bytes, 0);
+    if (gone(n))
+        hang_up(s);
+    else if (n > 0)
+        rfc2217_server_take(s->telnet, bytes, (size_t)n);
+}
+
+static void read_pty(struct served *s)
+{
+    uint8_t bytes[2048];
+
+    if (!s->pty_was_open || s->to_board->len > 0)
+        return;
+    ssize_t n = read(s->pty, bytes, sizeof bytes);
+    if (n > 0)
+        on_data(s, bytes, (size_t)n);
+}
+
+static void write_out(struct served *s)
+{
+    guint length = s->to_client->len;
+    ssize_t n = 0;
+
+    if (length == 0)
+        return;
+    if (s->client >= 0)
+        n = send(s->client, s->to_client->data, length, MSG_NOSIGNAL);
+    else if (s->pty_was_open)
+        n = write(s->pty, s->to_client->data, length);
+    else
+        n = length;
+    if (n > 0)
+        g_byte_array_remove_range(s->to_client, 0, (guint)n);
+    else if (s->client >= 0 && gone(n))
+        hang_up(s);
+}
+
+/* From the adapter towards whoever is connected. */
+static void take_from_board(struct served *s)
+{
+    uint8_t bytes[1024];
+    size_t n;
+
+    while (s->to_client->len < QUEUE_MAX / 2 &&
+           (n = sim_link_take(s->link, bytes, sizeof bytes)) > 0) {
+        if (s->client >= 0)
+            rfc2217_server_give(s->telnet, bytes, n);
+        else
+            on_send(s, bytes, n);
+    }
+}
+
+static void offer_to_board(struct served *s)
+{
+    size_t taken = sim_link_offer(s->link, s->to_board->data, s->to_board->len);
+
+    if (taken > 0)
+        g_byte_array_remove_range(s->to_board, 0, (guint)taken);
+    if (s->speed_due > 0 && s->to_board->len == 0 && s->link->to_board.fill == 0) {
+        set_speed(s, s->speed_due);
+        s->speed_due = 0;
+    }
+}
+
+/* Opening the terminal is plugging the adapter in: it powers the board, its strap set. */
+static void watch_pty(struct served *s)
+{
+    bool open = s->pty >= 0 && s->client < 0 && pty_is_open(s->pty);
+
+    if (open != s->pty_was_open) {
+        s->pty_was_open = open;
+        sim_link_power(s->link, false);
+        g_byte_array_set_size(s->to_board, 0);
+        g_byte_array_set_size(s->to_client, 0);
+        sim_link_hold_strap(s->link, open);
+        sim_link_power(s->link, true);
+    }
+    uint32_t speed = open ? tty_speed(s->pty) : 0;
+    if (speed > 0 && s->link->to_board.fill == 0)
+        set_speed(s, speed);
+}
+
+static void turn_board(struct served *s)
+{
+    uint64_t now = (uint64_t)g_get_monotonic_time() - s->begun;
+
+    watch_pty(s);
+    sim_link_advance(s->link, now * 1000, false);
+    read_client(s);
+    read_pty(s);
+    offer_to_board(s);
+    take_from_board(s);
+    write_out(s);
+}
+
+void bench_server_turn(struct bench_server *server)
+{
+    guint count = server->boards->len;
+    g_autofree struct pollfd *events = g_new0(struct pollfd, count);
+    int wait = IDLE_WAIT_MS;
+
+    for (guint i = 0; i < count; i++) {
+        const struct served *s = g_ptr_array_index(server->boards, i);
+        events[i] = (struct pollfd){.fd = g_socket_get_fd(s->listener), .events = POLLIN};
+        if (s->client >= 0 || s->pty_was_open)
+            wait = BUSY_WAIT_MS;
+    }
+    poll(events, count, wait);
+    for (guint i = 0; i < count; i++) {
+        struct served *s = g_ptr_array_index(server->boards, i);
+        if (events[i].revents & POLLIN)
+            accept_client(s);
+        turn_board(s);
+    }
+}
+
+static gboolean start_listening(struct served *s, const char *host, uint16_t port, GError **error)
+{
+    g_autoptr(GSocketAddress) address = g_inet_socket_address_new_from_string(host, port);
+
+    if (!address) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "'%s' is no address to listen on",
+                    host);
+        return FALSE;
+    }
+    s->listener = g_socket_new(g_socket_address_get_family(address), G_SOCKET_TYPE_STREAM,
+                               G_SOCKET_PROTOCOL_TCP, error);
+    if (!s->listener)
+        return FALSE;
+    g_socket_set_blocking(s->listener, FALSE);
+    if (!g_socket_bind(s->listener, address, TRUE, error) || !g_socket_listen(s->listener, error))
+        return FALSE;
+    g_autoptr(GSocketAddress) bound = g_socket_get_local_address(s->listener, error);
+    if (!bound)
+        return FALSE;
+    s->port = g_inet_socket_address_get_port(G_INET_SOCKET_ADDRESS(bound));
+    return TRUE;
+}
+
+static void free_served(void *item)
+{
+    struct served *s = item;
+
+    if (s->link)
+        hang_up(s);
+    if (s->pty >= 0)
+        close(s->pty);
+    g_clear_object(&s->listener);
+    g_byte_array_unref(s->to_board);
+    g_byte_array_unref(s->to_client);
+    bench_close(s->board);
+    g_free(s);
+}
+
+static gboolean serve_board(struct bench_server *server,
+                            const struct bench_serve_settings *settings, const char *name,
+                            uint16_t port, GError **error)
+{
+    struct served *s = g_new0(struct served, 1);
+
+    s->client = s->pty = -1;
+    s->wiring = settings->wiring;
+    s->to_board = g_byte_array_new();
+    s->to_client = g_byte_array_new();
+    s->begun = (uint64_t)g_get_monotonic_time();
+    g_ptr_array_add(server->boards, s);
+    s->board = bench_open(settings->folder, name, error);
+    if (!s->board)
+        return FALSE;
+    s->link = bench_link(s->board);
+    if (settings->pty && (s->pty = pty_open(s->pty_path, sizeof s->pty_path)) < 0) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "no pseudo-terminal: %s",
+                    g_strerror(errno));
+        return FALSE;
+    }
+    return start_listening(s, settings->host, port, error);
+}
+
+struct bench_server *bench_server_new(const struct bench_serve_settings *settings, char **names,
+                                      GError **error)
+{
+    struct bench_server *server = g_new0(struct bench_server, 1);
+
+    server->boards = g_ptr_array_new_with_free_func(free_served);
+    for (guint i = 0; names[i]; i++) {
+        uint16_t port = settings->first_port > 0 ? (uint16_t)(settings->first_port + i) : 0;
+        if (!serve_board(server, settings, names[i], port, error)) {
+            bench_server_free(server);
+            return NULL;
+        }
+    }
+    return server;
+}
+
+uint16_t bench_server_port(const struct bench_server *server, size_t n)
+{
+    const struct served *s = g_ptr_array_index(server->boards, n);
+
+    return s->port;
+}
+
+const char *bench_server_pty(const struct bench_server *server, size_t n)
+{
+    const struct served *s = g_ptr_array_index(server->boards, n);
+
+    return s->pty >= 0 ? s->pty_path : NULL;
+}
+
+void bench_server_free(struct bench_server *server)
+{
+    g_ptr_array_unref(server->boards);
+    g_free(server);
+}

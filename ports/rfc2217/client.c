@@ -1,0 +1,318 @@
+/* A serial port across TCP. */
+#include "client.h"
+
+#include <errno.h>
+#include <gio/gio.h>
+#include <libtelnet.h>
+#include <netinet/in.h>
+#include <netinet/tcp.h>
+#include <poll.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include "com_port.h"
+
+enum {
+    CONNECT_SECONDS = 5,
+    QUEUE_ROOM = 1 << 18,
+    PIECE = 4096,
+};
+
+#define ANSWER_TIME 2000000 /* us for the server to answer a setting */
+#define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
+
+struct remote_port {
+    GSocketConnection *connection;
+    int socket;
+    telnet_t *telnet; /* NULL for a raw pipe */
+    const struct wiring *wiring;
+    bool failed;
+    bool server_does, server_refuses; /* COM port control */
+    uint8_t awaited;                  /* command whose answer has not come; 0xFF = none */
+    uint32_t answered_baud;
+    uint8_t queue[QUEUE_ROOM]; /* received, not yet read */
+    size_t head, fill;
+    struct wry_port port;
+};
+
+GQuark remote_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-remote");
+}
+
+static uint64_t now_us(void *context)
+{
+    (void)context;
+    return (uint64_t)g_get_monotonic_time();
+}
+
+static void sleep_until(void *context, uint64_t until)
+{
+    uint64_t now = now_us(context);
+
+    if (until > now)
+        g_usleep((gulong)(until - now));
+}
+
+static void keep(struct remote_port *remote, const uint8_t *bytes, size_t n)
+{
+    for (size_t i = 0; i < n && remote->fill < QUEUE_ROOM; i++)
+        remote->queue[(remote->head + remote->fill++) % QUEUE_ROOM] = bytes[i];
+}
+
+/* Milliseconds for poll, rounded up so that a wait never ends early; 0 for the past. */
+static int wait_time(uint64_t deadline)
+{
+    uint64_t now = now_us(NULL);
+
+    return deadline > now ? (int)MIN((deadline - now + 999) / 1000, 60000) : 0;
+}
+
+static void send_all(struct remote_port *remote, const uint8_t *bytes, size_t n)
+{
+    uint64_t deadline = now_us(NULL) + WRITE_TIME;
+
+    while (n > 0 && !remote->failed) {
+        ssize_t sent = send(remote->socket, bytes, n, MSG_NOSIGNAL | MSG_DONTWAIT);
+        if (sent > 0) {
+            bytes += sent;
+            n -= (size_t)sent;
+            deadline = now_us(NULL) + WRITE_TIME;
+        } else if (sent < 0 && (errno == EAGAIN || errno == EWOULDBLOCK)) {
+            struct pollfd wait = {.fd = remote->socket, .events = POLLOUT};
+            if (poll(&wait, 1, wait_time(deadline)) == 0 && now_us(NULL) >= deadline)
+                remote->failed = true;
+        } else if (sent >= 0 || errno != EINTR) {
+            remote->failed = true;
+        }
+    }
+}
+
+static void on_answer(struct remote_port *remote, const uint8_t *bytes, size_t n)
+{
+    if (n < 1 || bytes[0] < COM_PORT_REPLY)
+        return;
+    uint8_t command = bytes[0] - COM_PORT_REPLY;
+    if (command == COM_PORT_SET_BAUDRATE && n >= 5)
+        remote->answered_baud = (uint32_t)bytes[1] << 24 | (uint32_t)bytes[2] << 16 |
+                                (uint32_t)bytes[3] << 8 | bytes[4];
+    if (command == remote->awaited)
+        remote->awaited = 0xFF;
+}
+
+static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
+{
+    struct remote_port *remote = context;
+
+    (void)telnet;
+    switch (event->type) {
+    case TELNET_EV_DATA:
+        keep(remote, (const uint8_t *)event->data.buffer, event->data.size);
+        break;
+    case TELNET_EV_SEND:
+        send_all(remote, (const uint8_t *)event->data.buffer, event->data.size);
+        break;
+    case TELNET_EV_DO:
+        remote->server_does |= event->neg.telopt == COM_PORT_OPTION;
+        break;
+    case TELNET_EV_DONT:
+        remote->server_refuses |= event->neg.telopt == COM_PORT_OPTION;
+        break;
+    case TELNET_EV_SUBNEGOTIATION:
+        if (event->sub.telopt == COM_PORT_OPTION)
+            on_answer(remote, (const uint8_t *)event->sub.buffer, event->sub.size);
+        break;
+    case TELNET_EV_ERROR:
+        remote->failed = true;
+        break;
+    default:
+        break;
+    }
+}
+
+/* Waits for the socket until the deadline and takes in what it has. */
+static void take_input(struct remote_port *remote, uint64_t deadline)
+{
+    struct pollfd wait = {.fd = remote->socket, .events = POLLIN};
+    uint8_t bytes[PIECE];
+
+    if (remote->failed || poll(&wait, 1, wait_time(deadline)) <= 0)
+        return;
+    ssize_t n = recv(remote->socket, bytes, sizeof bytes, MSG_DONTWAIT);
+    if (n == 0 || (n < 0 && errno != EAGAIN && errno != EINTR))
+        remote->failed = true;
+    else if (n > 0 && remote->telnet)
+        telnet_recv(remote->telnet, (const char *)bytes, (size_t)n);
+    else if (n > 0)
+        keep(remote, bytes, (size_t)n);
+}
+
+static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct remote_port *remote = context;
+
+    if (remote->telnet)
+        telnet_send(remote->telnet, (const char *)bytes, n);
+    else
+        send_all(remote, bytes, n);
+    return remote->failed ? WRY_LINK_LOST : WRY_OK;
+}
+
+static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
+                                 size_t *got)
+{
+    struct remote_port *remote = context;
+
+    if (remote->fill == 0) {
+        do
+            take_input(remote, deadline);
+        while (remote->fill == 0 && !remote->failed && now_us(NULL) < deadline);
+    }
+    for (*got = 0; *got < room && remote->fill > 0; ++*got) {
+        bytes[*got] = remote->queue[remote->head];
+        remote->head = (remote->head + 1) % QUEUE_ROOM;
+        remote->fill--;
+    }
+    return *got == 0 && remote->failed ? WRY_LINK_LOST : WRY_OK;
+}
+
+/* One setting, and its answer. False when none came. */
+static bool set(struct remote_port *remote, uint8_t command, const uint8_t *value, size_t n)
+{
+    uint8_t message[8] = {command};
+    uint64_t deadline = now_us(NULL) + ANSWER_TIME;
+
+    memcpy(message + 1, value, n);
+    remote->awaited = command;
+    telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
+    while (remote->awaited == command && !remote->failed && now_us(NULL) < deadline)
+        take_input(remote, deadline);
+    return remote->awaited != command && !remote->failed;
+}
+
+static bool set_byte(struct remote_port *remote, uint8_t command, uint8_t value)
+{
+    return set(remote, command, &value, 1);
+}
+
+static enum wry_status port_set_speed(void *context, uint32_t baud)
+{
+    struct remote_port *remote = context;
+    const uint8_t value[4] = {(uint8_t)(baud >> 24), (uint8_t)(baud >> 16), (uint8_t)(baud >> 8),
+                              (uint8_t)baud};
+
+    if (!remote->telnet)
+        return remote->failed ? WRY_LINK_LOST : WRY_OK;
+    return set(remote, COM_PORT_SET_BAUDRATE, value, sizeof value) ? WRY_OK : WRY_LINK_LOST;
+}
+
+static enum wry_status port_set_lines(void *context, bool reset, bool boot)
+{
+    struct remote_port *remote = context;
+    bool dtr, rts;
+
+    if (!remote->telnet || remote->wiring->none)
+        return remote->failed ? WRY_LINK_LOST : WRY_OK;
+    wiring_outputs(remote->wiring, reset, boot, &dtr, &rts);
+    bool set_both =
+        set_byte(remote, COM_PORT_SET_CONTROL, dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF) &&
+        set_byte(remote, COM_PORT_SET_CONTROL, rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF);
+    return set_both ? WRY_OK : WRY_LINK_LOST;
+}
+
+static enum wry_status port_discard(void *context)
+{
+    struct remote_port *remote = context;
+
+    take_input(remote, 0);
+    remote->head = remote->fill = 0;
+    return remote->failed ? WRY_LINK_LOST : WRY_OK;
+}
+
+/* Binary transmission both ways, COM port control, and a plain 8N1 port without flow control. */
+static bool negotiate(struct remote_port *remote)
+{
+    uint64_t deadline = now_us(NULL) + ANSWER_TIME;
+
+    telnet_negotiate(remote->telnet, TELNET_WILL, TELNET_TELOPT_BINARY);
+    telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
+    telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
+    while (!remote->server_does && !remote->server_refuses && !remote->failed &&
+           now_us(NULL) < deadline)
+        take_input(remote, deadline);
+    return remote->server_does && set_byte(remote, COM_PORT_SET_DATASIZE, COM_PORT_EIGHT_BITS) &&
+           set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
+           set_byte(remote, COM_PORT_SET_STOPSIZE, COM_PORT_ONE_STOP) &&
+           set_byte(remote, COM_PORT_SET_CONTROL, COM_PORT_NO_FLOW) &&
+           set_byte(remote, COM_PORT_PURGE_DATA, COM_PORT_PURGE_RECEIVE);
+}
+
+static const telnet_telopt_t options[] = {
+    {TELNET_TELOPT_BINARY, TELNET_WILL, TELNET_DO},
+    {TELNET_TELOPT_SGA, TELNET_WILL, TELNET_DO},
+    {COM_PORT_OPTION, TELNET_WILL, TELNET_DO},
+    {-1, 0, 0},
+};
+
+static bool connect_to(struct remote_port *remote, const char *host, uint16_t port, GError **error)
+{
+    g_autoptr(GSocketClient) client = g_socket_client_new();
+    g_autoptr(GError) inner = NULL;
+
+    g_socket_client_set_timeout(client, CONNECT_SECONDS);
+    g_socket_client_set_enable_proxy(client, FALSE);
+    remote->connection = g_socket_client_connect_to_host(client, host, port, NULL, &inner);
+    if (!remote->connection) {
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_CONNECT, "%s port %u: %s", host, port,
+                    inner->message);
+        return false;
+    }
+    GSocket *socket = g_socket_connection_get_socket(remote->connection);
+    g_socket_set_timeout(socket, 0);
+    g_socket_set_option(socket, IPPROTO_TCP, TCP_NODELAY, 1, NULL);
+    remote->socket = g_socket_get_fd(socket);
+    return true;
+}
+
+struct remote_port *remote_port_open(const char *host, uint16_t port, bool com_port,
+                                     const struct wiring *wiring, GError **error)
+{
+    struct remote_port *remote = g_new0(struct remote_port, 1);
+
+    remote->wiring = wiring;
+    remote->awaited = 0xFF;
+    remote->port = (struct wry_port){.context = remote,
+                                     .write = port_write,
+                                     .read = port_read,
+                                     .set_speed = port_set_speed,
+                                     .set_lines = port_set_lines,
+                                     .discard = port_discard,
+                                     .now = now_us,
+                                     .sleep = sleep_until,
+                                     .top_speed = com_port ? 3000000 : 115200};
+    if (connect_to(remote, host, port, error)) {
+        remote->telnet = com_port ? telnet_init(options, on_telnet, 0, remote) : NULL;
+        if (!com_port || negotiate(remote))
+            return remote;
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
+                    "%s port %u answers, but offers no serial port control (RFC 2217)", host, port);
+    }
+    remote_port_close(remote);
+    return NULL;
+}
+
+const struct wry_port *remote_port_port(const struct remote_port *remote)
+{
+    return &remote->port;
+}
+
+void remote_port_close(struct remote_port *remote)
+{
+    if (!remote)
+        return;
+    if (remote->telnet)
+        telnet_free(remote->telnet);
+    g_clear_object(&remote->connection);
+    g_free(remote);
+}

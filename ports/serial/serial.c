@@ -1,0 +1,308 @@
+/* A real serial device or pseudo-terminal. */
+#include "serial.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <libserialport.h>
+#include <poll.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include "tty.h"
+
+enum {
+    WRITE_MS = 10000, /* without a byte taken that mean a dead line */
+};
+
+struct serial_port {
+    struct sp_port *device; /* NULL for a pseudo-terminal */
+    int descriptor;
+    const struct wiring *wiring;
+    bool has_lines;
+    struct wry_port port;
+};
+
+GQuark serial_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-serial");
+}
+
+static uint64_t now_us(void *context)
+{
+    (void)context;
+    return (uint64_t)g_get_monotonic_time();
+}
+
+static void sleep_until(void *context, uint64_t until)
+{
+    uint64_t now = now_us(context);
+
+    if (until > now)
+        g_usleep((gulong)(until - now));
+}
+
+static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct serial_port *serial = context;
+    struct pollfd event = {.fd = serial->descriptor, .events = POLLOUT};
+
+    while (n > 0) {
+        ssize_t written = write(serial->descriptor, bytes, n);
+        if (written > 0) {
+            bytes += written;
+            n -= (size_t)written;
+        } else if (written < 0 && errno != EAGAIN && errno != EINTR) {
+            return WRY_LINK_LOST;
+        } else if (poll(&event, 1, WRITE_MS) == 0) {
+            return WRY_LINK_LOST;
+        }
+    }
+    return WRY_OK;
+}
+
+static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
+                                 size_t *got)
+{
+    struct serial_port *serial = context;
+    uint64_t now = now_us(NULL);
+    int wait = deadline > now ? (int)MIN((deadline - now + 999) / 1000, 60000) : 0;
+    struct pollfd event = {.fd = serial->descriptor, .events = POLLIN};
+
+    *got = 0;
+    int ready = poll(&event, 1, wait);
+    if (ready < 0)
+        return errno == EINTR ? WRY_OK : WRY_LINK_LOST;
+    if (ready == 0)
+        return WRY_OK;
+    ssize_t n = read(serial->descriptor, bytes, room);
+    /* Ready, and yet nothing to read: the device is gone. */
+    if (n == 0 || (n < 0 && errno != EAGAIN && errno != EINTR))
+        return WRY_LINK_LOST;
+    *got = n > 0 ? (size_t)n : 0;
+    return WRY_OK;
+}
+
+static enum wry_status port_set_speed(void *context, uint32_t baud)
+{
+    struct serial_port *serial = context;
+
+    bool set = serial->device ? sp_drain(serial->device) == SP_OK &&
+                                    sp_set_baudrate(serial->device, (int)baud) == SP_OK
+                              : tty_set_speed(serial->descriptor, baud);
+
+    return set ? WRY_OK : WRY_LINK_LOST;
+}
+
+static enum wry_status port_set_lines(void *context, bool reset, bool boot)
+{
+    struct serial_port *serial = context;
+    bool dtr, rts;
+
+    if (!serial->has_lines || serial->wiring->none)
+        return WRY_OK;
+    wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
+    if (sp_set_dtr(serial->device, dtr ? SP_DTR_ON : SP_DTR_OFF) != SP_OK ||
+        sp_set_rts(serial->device, rts ? SP_RTS_ON : SP_RTS_OFF) != SP_OK)
+        return WRY_LINK_LOST;
+    return WRY_OK;
+}
+
+static enum wry_status port_discard(void *context)
+{
+    struct serial_port *serial = context;
+
+    bool discarded = serial->device ? sp_flush(serial->device, SP_BUF_INPUT) == SP_OK
+                                    : tty_discard(serial->descriptor);
+
+    return discarded ? WRY_OK : WRY_LINK_LOST;
+}
+
+/* The program that has the device open, as "NAME (process N)"; NULL when it cannot be told. */
+static char *find_holder(const char *path)
+{
+    g_autofree char *device = g_canonicalize_filename(path, NULL);
+    GDir *processes = g_dir_open("/proc", 0, NULL);
+    const char *process;
+    char *holder = NULL;
+
+    while (processes && !holder && (process = g_dir_read_name(processes))) {
+        g_autofree char *folder = g_build_filename("/proc", process, "fd", NULL);
+        GDir *files = g_ascii_isdigit(process[0]) && atoi(process) != (int)getpid()
+                          ? g_dir_open(folder, 0, NULL)
+                          : NULL;
+        const char *file;
+        while (files && !holder && (file = g_dir_read_name(files))) {
+            g_autofree char *link = g_build_filename(folder, file, NULL);
+            g_autofree char *target = g_file_read_link(link, NULL);
+            if (g_strcmp0(target, device) != 0)
+                continue;
+            g_autofree char *comm = g_build_filename("/proc", process, "comm", NULL);
+            g_autofree char *name = NULL;
+            g_file_get_contents(comm, &name, NULL, NULL);
+            holder =
+                g_strdup_printf("%s (process %s)", name ? g_strchomp(name) : "a program", process);
+        }
+        if (files)
+            g_dir_close(files);
+    }
+    if (processes)
+        g_dir_close(processes);
+    return holder;
+}
+
+static bool fail(GError **error, enum serial_error code, const char *path, const char *what)
+{
+    g_set_error(error, SERIAL_ERROR, (int)code, "%s: %s", path, what);
+    return false;
+}
+
+/* Told before the library opens the device, so that the reason is known. */
+static bool check_access(const char *path, GError **error)
+{
+    if (access(path, F_OK) != 0)
+        return fail(error, SERIAL_ERROR_MISSING, path, "there is no such device");
+    if (access(path, R_OK | W_OK) != 0)
+        return fail(error, SERIAL_ERROR_PERMISSION, path, "you may not open it");
+    return true;
+}
+
+static bool fail_busy(GError **error, const char *path)
+{
+    g_autofree char *holder = find_holder(path);
+    g_autofree char *text = g_strdup_printf("%s holds it", holder ? holder : "another program");
+
+    return fail(error, SERIAL_ERROR_BUSY, path, text);
+}
+
+static bool fail_open(GError **error, const char *path)
+{
+    return errno == EBUSY ? fail_busy(error, path)
+                          : fail(error, SERIAL_ERROR_OTHER, path, g_strerror(errno));
+}
+
+/* A serial device that the system lists. */
+static bool open_device(struct serial_port *serial, const char *path, GError **error)
+{
+    enum sp_signal signals;
+
+    if (sp_open(serial->device, SP_MODE_READ_WRITE) != SP_OK)
+        return fail_open(error, path);
+    if (sp_get_port_handle(serial->device, &serial->descriptor) != SP_OK ||
+        sp_set_baudrate(serial->device, 115200) != SP_OK ||
+        sp_set_bits(serial->device, 8) != SP_OK ||
+        sp_set_parity(serial->device, SP_PARITY_NONE) != SP_OK ||
+        sp_set_stopbits(serial->device, 1) != SP_OK ||
+        sp_set_flowcontrol(serial->device, SP_FLOWCONTROL_NONE) != SP_OK)
+        return fail(error, SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
+    serial->has_lines = sp_get_signals(serial->device, &signals) == SP_OK;
+    return true;
+}
+
+/* Anything else that is a terminal: a pseudo-terminal. */
+static bool open_terminal(struct serial_port *serial, const char *path, GError **error)
+{
+    serial->descriptor = open(path, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+    if (serial->descriptor < 0)
+        return fail_open(error, path);
+    if (!isatty(serial->descriptor))
+        return fail(error, SERIAL_ERROR_OTHER, path, "it is no serial port");
+    if (!tty_make_raw(serial->descriptor))
+        return fail(error, SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
+    return true;
+}
+
+static bool set_up(struct serial_port *serial, const char *path, GError **error)
+{
+    bool listed = sp_get_port_by_name(path, &serial->device) == SP_OK;
+
+    if (!(listed ? open_device(serial, path, error) : open_terminal(serial, path, error)))
+        return false;
+    return flock(serial->descriptor, LOCK_EX | LOCK_NB) == 0 || fail_busy(error, path);
+}
+
+struct serial_port *serial_port_open(const char *path, const struct wiring *wiring, GError **error)
+{
+    struct serial_port *serial = g_new0(struct serial_port, 1);
+
+    serial->descriptor = -1;
+    serial->wiring = wiring;
+    serial->port = (struct wry_port){.context = serial,
+                                     .write = port_write,
+                                     .read = port_read,
+                                     .set_speed = port_set_speed,
+                                     .set_lines = port_set_lines,
+                                     .discard = port_discard,
+                                     .now = now_us,
+                                     .sleep = sleep_until,
+                                     .top_speed = 3000000};
+    if (check_access(path, error) && set_up(serial, path, error))
+        return serial;
+    serial_port_close(serial);
+    return NULL;
+}
+
+const struct wry_port *serial_port_port(const struct serial_port *serial)
+{
+    return &serial->port;
+}
+
+void serial_port_close(struct serial_port *serial)
+{
+    if (!serial)
+        return;
+    if (serial->device) {
+        sp_close(serial->device);
+        sp_free_port(serial->device);
+    } else if (serial->descriptor >= 0) {
+        close(serial->descriptor);
+    }
+    g_free(serial);
+}
+
+static void free_device(void *item)
+{
+    struct serial_device *device = item;
+
+    g_free(device->path);
+    g_free(device->description);
+    g_free(device->serial);
+    g_free(device->problem);
+    g_free(device);
+}
+
+static int by_path(const void *a, const void *b)
+{
+    const struct serial_device *const *x = a, *const *y = b;
+
+    return strcmp((*x)->path, (*y)->path);
+}
+
+static struct serial_device *describe(const struct sp_port *port)
+{
+    struct serial_device *device = g_new0(struct serial_device, 1);
+    g_autoptr(GError) error = NULL;
+
+    device->path = g_strdup(sp_get_port_name(port));
+    device->description = g_strdup(sp_get_port_description(port));
+    device->serial = g_strdup(sp_get_port_usb_serial(port));
+    sp_get_port_usb_vid_pid(port, &device->usb_vendor, &device->usb_product);
+    if (!check_access(device->path, &error))
+        device->problem = g_strdup(strchr(error->message, ':') + 2);
+    return device;
+}
+
+GPtrArray *serial_devices(void)
+{
+    GPtrArray *devices = g_ptr_array_new_with_free_func(free_device);
+    struct sp_port **ports = NULL;
+
+    if (sp_list_ports(&ports) == SP_OK) {
+        for (size_t i = 0; ports[i]; i++)
+            g_ptr_array_add(devices, describe(ports[i]));
+        sp_free_port_list(ports);
+    }
+    g_ptr_array_sort(devices, by_path);
+    return devices;
+}
