@@ -154,6 +154,15 @@ static void add_link_options(GOptionContext *context, struct app *app)
          "How reset and boot strap are wired: rts-reset (usual), dtr-reset, either with -inverted, "
          "or none",
          "NAME"},
+        {"by-hand", 0, 0, G_OPTION_ARG_NONE, &app->by_hand,
+         "Loading mode is entered by hand: says what to do, and calls until the board answers",
+         NULL},
+        {"wait", 0, 0, G_OPTION_ARG_STRING, &app->wait, "How long to call with --by-hand; else 60s",
+         "TIME"},
+        {"patience", 0, 0, G_OPTION_ARG_STRING, &app->patience,
+         "How long a lost link may take to come back; else 10s", "TIME"},
+        {"stay", 0, 0, G_OPTION_ARG_NONE, &app->stay,
+         "Leave the board in loading mode, so that the next verb starts at once", NULL},
         {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
          "Go no faster than this; else as fast as both sides can", "BAUD"},
         {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
@@ -189,6 +198,9 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
     GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
                              "Write sectors that hold the right content already, too", NULL},
                             G_OPTION_ENTRY_NULL};
+    GOptionEntry listen[] = {{"listen", 0, 0, G_OPTION_ARG_NONE, &app->listen,
+                              "Stay at the line, as 'wrytograph listen' does", NULL},
+                             G_OPTION_ENTRY_NULL};
     GOptionEntry dry_run[] = {{"dry-run", 'n', 0, G_OPTION_ARG_NONE, &app->dry_run,
                                "Say what would be done and stop there", NULL},
                               G_OPTION_ENTRY_NULL};
@@ -204,6 +216,8 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         add_image_options(context, app);
     if (options & (APP_IMAGES | APP_LAYOUT))
         g_option_context_add_main_entries(context, layout, NULL);
+    if (options & APP_LISTEN)
+        g_option_context_add_main_entries(context, listen, NULL);
     if (options & APP_EVERY)
         g_option_context_add_main_entries(context, every, NULL);
     if (options & (APP_LINK | APP_BENCH))

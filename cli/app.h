@@ -39,7 +39,9 @@ struct app {
     char *bench_folder;
     char *speed;
     char *wiring_name;
-    gboolean stay;
+    gboolean stay, by_hand;
+    char *wait, *patience;
+    bool hand_shown;
     char *expect_chip;
     char *expect_flash;
     gboolean json_wanted;
@@ -48,6 +50,7 @@ struct app {
     char *as;
     gboolean leave_header;
     gboolean every_sector;
+    gboolean listen;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
@@ -75,6 +78,7 @@ enum app_options {
     APP_DRY_RUN = 4, /* --dry-run */
     APP_LAYOUT = 8,  /* --layout */
     APP_IMAGES = 16, /* --as, --leave-header, --layout */
+    APP_LISTEN = 64, /* --listen */
     APP_EVERY = 32,  /* --every-sector */
 };
 
@@ -93,6 +97,8 @@ int verb_backup(struct app *app, int argc, char **argv);
 int verb_restore(struct app *app, int argc, char **argv);
 int verb_erase(struct app *app, int argc, char **argv);
 int verb_inspect(struct app *app, int argc, char **argv);
+int verb_listen(struct app *app, int argc, char **argv);
+int verb_ports(struct app *app, int argc, char **argv);
 int verb_plan(struct app *app, int argc, char **argv);
 int verb_bench(struct app *app, int argc, char **argv);
 

@@ -1,7 +1,9 @@
 /* From a link address to a board that answers. */
 #include "link.h"
 
+#include <stdio.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "bar.h"
 #include "store/units.h"
@@ -168,10 +170,26 @@ int link_settle(struct app *app)
     return status == WRY_OK ? EXIT_DONE : app_fail_session(app, status);
 }
 
+/* The live line of a call by hand. */
+static void show_call(struct app *app, const struct wry_session_progress *progress)
+{
+    unsigned left = (unsigned)((progress->total - MIN(progress->done, progress->total)) / 1000000);
+
+    if (!app->hand_shown)
+        app_note(app, "1. Hold the boot button, or put the strap to ground.\n"
+                      "2. Tap reset, or plug the power in.\n"
+                      "3. Let the boot button go.");
+    if (isatty(STDERR_FILENO))
+        fprintf(stderr, "\r\033[KCalling the board; %u s left, Ctrl-C stops", left);
+    app->hand_shown = true;
+}
+
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
     struct app *app = context;
 
+    if (progress->step == WRY_STEP_CONNECT && app->by_hand)
+        show_call(app, progress);
     bar_update(app->bar, progress, app->port->now(app->port->context));
     return app_interrupted();
 }
@@ -228,7 +246,13 @@ static int check_options(struct app *app, uint32_t *speed)
 int link_connect(struct app *app)
 {
     uint32_t speed;
+    uint64_t wait = 0, patience = 0;
     int code = check_options(app, &speed);
+
+    if (code == EXIT_DONE && ((app->wait && !units_parse_time(app->wait, &wait)) ||
+                              (app->patience && !units_parse_time(app->patience, &patience))))
+        code = app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.",
+                        "--wait or --patience is no time");
 
     if (code == EXIT_DONE)
         code = link_open(app);
@@ -239,6 +263,9 @@ int link_connect(struct app *app)
         return code;
     struct wry_session_config config = {.token = g_random_int(),
                                         .max_speed = speed,
+                                        .by_hand = app->by_hand,
+                                        .call_time = wait,
+                                        .patience = patience,
                                         .every_sector = app->every_sector,
                                         .keeper = journal_keeper(app->journal),
                                         .context = app,
@@ -247,6 +274,10 @@ int link_connect(struct app *app)
     app->started = app->port->now(app->port->context);
     wry_session_init(&app->session, app->port, &config);
     enum wry_status status = wry_session_connect(&app->session);
+    if (app->hand_shown && isatty(STDERR_FILENO))
+        fputs("\r\033[K", stderr);
+    if (app->hand_shown && status == WRY_OK)
+        app_note(app, "The board answers.");
     if (status != WRY_OK)
         return app_fail_session(app, status);
     journal_set_board(app->journal, app->session.board.eui48);
@@ -278,10 +309,24 @@ double link_seconds(const struct app *app)
     return (double)(app->port->now(app->port->context) - app->started) / 1e6;
 }
 
+/* Verbs that change nothing leave the board running, as it was found. */
+static void leave_board(struct app *app)
+{
+    static const char *const reading[] = {"identify", "backup", "verify", "plan", "examine"};
+    bool runs_again = false;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(reading) && !app->stay; i++)
+        runs_again |= strcmp(app->verb, reading[i]) == 0;
+    if (runs_again)
+        wry_session_start(&app->session);
+    else
+        wry_session_leave(&app->session);
+}
+
 void link_close(struct app *app)
 {
-    if (app->port && app->session.connected)
-        wry_session_leave(&app->session);
+    if (app->port && app->session.connected && !app->session.port_failed)
+        leave_board(app);
     journal_close(app->journal);
     app->journal = NULL;
     serial_port_close(app->serial);

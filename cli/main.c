@@ -8,6 +8,7 @@
 #include "link.h"
 
 static const struct verb verbs[] = {
+    {"ports", "list serial ports, or name the one that appears", verb_ports},
     {"identify", "say which board is on the link: chip, address, flash", verb_identify},
     {"inspect", "say what a file contains, without a board", verb_inspect},
     {"plan", "check what would be written, and draw the flash map", verb_plan},
@@ -17,7 +18,8 @@ static const struct verb verbs[] = {
     {"write", "write images at their places and check them", verb_write},
     {"verify", "compare images or an archive with what the flash holds", verb_verify},
     {"start", "leave loading mode and run the firmware", verb_start},
-    {"bench", "make and list simulated boards", verb_bench},
+    {"listen", "a serial terminal that can check what the board says", verb_listen},
+    {"bench", "make, list, spoil and serve simulated boards", verb_bench},
 };
 
 static void print_help(FILE *to)
@@ -83,6 +85,8 @@ static int finish(struct app *app, int code)
     g_free(app->speed);
     g_free(app->expect_chip);
     g_free(app->expect_flash);
+    g_free(app->wait);
+    g_free(app->patience);
     g_free(app->wiring_name);
     g_free(app->layout_path);
     g_free(app->as);

@@ -70,6 +70,9 @@ static void print_outcome(struct app *app, const struct placements *placements, 
                  (unsigned)stats->sectors_written, (unsigned)stats->sectors_left);
     if (stats->frames_resent > 0)
         app_note(app, "%u frames were damaged on the line and sent again.", stats->frames_resent);
+    if (stats->reconnects > 0)
+        app_note(app, "The link was lost and found again %u time%s.", stats->reconnects,
+                 stats->reconnects == 1 ? "" : "s");
     app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
 }
 
@@ -88,6 +91,7 @@ static void add_json(struct app *app, const struct placements *placements, bool 
     app_json_number(app, "sectors_written", stats->sectors_written);
     app_json_number(app, "sectors_left", stats->sectors_left);
     app_json_number(app, "frames_resent", stats->frames_resent);
+    app_json_number(app, "reconnects", stats->reconnects);
     app_json_number(app, "bytes_sent", (int64_t)stats->bytes_sent);
 }
 

@@ -64,6 +64,18 @@ bool units_parse_offset(const char *text, uint32_t *offset)
     return units_parse_size(text, offset);
 }
 
+bool units_parse_time(const char *text, uint64_t *time)
+{
+    char *end;
+    double seconds = g_ascii_strtod(text, &end);
+
+    if (end == text || !(seconds >= 0.001) || seconds > 86400 ||
+        (*end != '\0' && strcmp(end, "s") != 0))
+        return false;
+    *time = (uint64_t)(seconds * 1e6);
+    return true;
+}
+
 bool units_parse_speed(const char *text, uint32_t *baud)
 {
     const char *rest;

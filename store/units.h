@@ -12,6 +12,9 @@ bool units_parse_size(const char *text, uint32_t *bytes);
 /* 0x4000, 16K or 1M. A plain number other than 0 is refused: it may be meant as hexadecimal. */
 bool units_parse_offset(const char *text, uint32_t *offset);
 
+/* Seconds, as 10s, 1.5s or 10; us, from 1 ms to a day. */
+bool units_parse_time(const char *text, uint64_t *time);
+
 bool units_parse_speed(const char *text, uint32_t *baud);
 
 /* "4 MiB (32 Mbit)"; free with g_free. */

@@ -4,12 +4,14 @@
 #include <string.h>
 
 enum {
-    ATTEMPTS = 3,    /* resets into loading mode */
-    HELLO_TRIES = 6, /* after each */
-    RECOVER_TRIES = 24,
-    RESET_AFTER = 12, /* tries to recover before the board is reset into loading mode */
+    ATTEMPTS = 3,     /* resets into loading mode */
+    HELLO_TRIES = 6,  /* after each */
+    RESET_EVERY = 12, /* tries to recover after which the board is reset into loading mode */
 };
 
+#define CALL_TIME (60 * 1000 * US_PER_MS)
+#define PATIENCE (10 * 1000 * US_PER_MS)
+#define REOPEN_PAUSE (100 * US_PER_MS)
 #define RESET_TIME (50 * US_PER_MS)
 #define STRAP_TIME (60 * US_PER_MS) /* from reset released until the ROM has sampled the strap */
 
@@ -47,8 +49,10 @@ static enum wry_status enter_loading_mode(struct wry_session *session)
         status = pause(session, STRAP_TIME);
     if (status == WRY_OK)
         status = port->set_lines(port->context, false, false);
-    if (status != WRY_OK)
+    if (status != WRY_OK) {
+        session->port_failed = true;
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_CONNECT, 0);
+    }
     return WRY_OK;
 }
 
@@ -101,46 +105,106 @@ enum wry_status session_hello(struct wry_session *session, unsigned tries)
     return accept_reply(session, &reply);
 }
 
-enum wry_status wry_session_connect(struct wry_session *session)
+static bool is_silence(enum wry_status status)
+{
+    return status == WRY_LINK_LOST || status == WRY_NO_ANSWER;
+}
+
+/* Someone holds the strap and taps reset: calls go on until the board answers. */
+static enum wry_status call_by_hand(struct wry_session *session)
+{
+    uint64_t time = session->config.call_time > 0 ? session->config.call_time : CALL_TIME;
+    uint64_t begun = session_now(session);
+    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
+
+    while (status == WRY_OK) {
+        uint64_t passed = session_now(session) - begun;
+        status = session_report(session, WRY_STEP_CONNECT, 0, passed, time);
+        if (status == WRY_OK)
+            status = session_hello(session, 1);
+        if (!is_silence(status) || session->port_failed || passed >= time)
+            break;
+        status = WRY_OK;
+    }
+    return status;
+}
+
+static enum wry_status call_by_lines(struct wry_session *session)
 {
     unsigned attempts = session->config.attempts > 0 ? session->config.attempts : ATTEMPTS;
-    enum wry_status status = WRY_NO_ANSWER;
+    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
 
-    for (unsigned i = 0; i < attempts; i++) {
+    /* It may be in loading mode already, left there by the session before. */
+    if (status == WRY_OK)
+        status = session_hello(session, 1);
+    for (unsigned i = 0; i < attempts && is_silence(status) && !session->port_failed; i++) {
         status = session_report(session, WRY_STEP_CONNECT, 0, i, attempts);
         if (status == WRY_OK)
             status = enter_loading_mode(session);
-        if (status != WRY_OK)
-            return status;
-        status = session_hello(session, HELLO_TRIES);
         if (status == WRY_OK)
-            return session_climb(session);
-        if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
-            return status;
+            status = session_hello(session, HELLO_TRIES);
     }
-    return session_fail(session, WRY_NO_ANSWER, WRY_STEP_CONNECT, 0);
+    return status;
 }
 
-/* Calls at the speed in use and at the starting speed in turn; resets the board as a last resort.
- */
+enum wry_status wry_session_connect(struct wry_session *session)
+{
+    enum wry_status status =
+        session->config.by_hand ? call_by_hand(session) : call_by_lines(session);
+
+    if (is_silence(status))
+        return session_fail(session, session->port_failed ? WRY_LINK_LOST : WRY_NO_ANSWER,
+                            WRY_STEP_CONNECT, 0);
+    return status == WRY_OK ? session_climb(session) : status;
+}
+
+/* One call: at the speed in use and at the starting speed in turn; by reset now and then. */
+static enum wry_status call_again(struct wry_session *session, uint32_t speed, unsigned i)
+{
+    enum wry_status status;
+
+    if (i % RESET_EVERY == RESET_EVERY - 1 && !session->config.by_hand)
+        status = enter_loading_mode(session);
+    else
+        status = session_set_port_speed(session, i % 2 == 0 ? speed : WRY_STARTING_SPEED);
+    return status == WRY_OK ? session_hello(session, 2) : status;
+}
+
+/* A port that failed is opened again first; WRY_LINK_LOST when it is not back yet. */
+static enum wry_status reopen(struct wry_session *session)
+{
+    const struct wry_port *port = session->port;
+
+    if (!session->port_failed)
+        return WRY_OK;
+    if (port->reopen(port->context) != WRY_OK) {
+        port->sleep(port->context, session_now(session) + REOPEN_PAUSE);
+        return WRY_LINK_LOST;
+    }
+    session->port_failed = false;
+    return WRY_OK;
+}
+
 enum wry_status session_recover(struct wry_session *session, enum wry_step step)
 {
+    uint64_t patience = session->config.patience > 0 ? session->config.patience : PATIENCE;
+    uint64_t begun = session_now(session);
     uint32_t speed = session->speed;
 
-    for (unsigned i = 0; i < RECOVER_TRIES; i++) {
-        enum wry_status status = session_report(session, step, 0, i, RECOVER_TRIES);
-        if (status == WRY_OK)
-            status = i == RESET_AFTER
-                         ? enter_loading_mode(session)
-                         : session_set_port_speed(session, i % 2 == 0 ? speed : WRY_STARTING_SPEED);
+    for (unsigned i = 0; session_now(session) < begun + patience; i++) {
+        enum wry_status status = session_report(session, step, 0, 0, 0);
         if (status != WRY_OK)
             return status;
-        status = session_hello(session, 2);
+        if (session->port_failed && !session->port->reopen)
+            break;
+        status = reopen(session);
+        if (status == WRY_OK)
+            status = call_again(session, speed, i);
         if (status == WRY_OK) {
             session->stats.reconnects++;
             return session->speed == speed ? WRY_OK : session_climb(session);
         }
-        if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
+        if (!is_silence(status))
             return status;
     }
     return session_fail(session, WRY_LINK_LOST, step, 0);

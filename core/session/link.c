@@ -42,8 +42,10 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
 
     wry_encoder_init(&encoder, head, head_length, payload, payload_length);
     while ((n = wry_encoder_give(&encoder, piece, sizeof piece)) > 0) {
-        if (send_piece(session, piece, n) != WRY_OK)
+        if (send_piece(session, piece, n) != WRY_OK) {
+            session->port_failed = true;
             return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+        }
     }
     return WRY_OK;
 }
@@ -133,8 +135,10 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
             session->port->read(session->port->context, session->raw, sizeof session->raw, deadline,
                                 &session->raw_fill);
         session->stats.bytes_received += session->raw_fill;
-        if (status != WRY_OK)
+        if (status != WRY_OK) {
+            session->port_failed = true;
             return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+        }
         if (session->raw_fill == 0)
             return WRY_OK;
     }
@@ -188,8 +192,10 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
 
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud)
 {
-    if (session->port->set_speed(session->port->context, baud) != WRY_OK)
+    if (session->port->set_speed(session->port->context, baud) != WRY_OK) {
+        session->port_failed = true;
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_SPEED, 0);
+    }
     session->speed = baud;
     session->line_free_at = session_now(session);
     wry_decoder_init(&session->decoder, session->body, sizeof session->body);

@@ -195,10 +195,12 @@ enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, u
     enum wry_status status = fill_requests(&job);
     while (status == WRY_OK && any_active(session)) {
         status = session_receive(session, session_reply_deadline(session), &message, &got);
-        if (status != WRY_OK)
-            break;
-        silent = got ? 0 : silent + 1;
-        status = got ? on_message(&job, &message) : ask_all_again(&job, silent);
+        if (status == WRY_OK) {
+            silent = got ? 0 : silent + 1;
+            status = got ? on_message(&job, &message) : ask_all_again(&job, silent);
+        }
+        if (status == WRY_LINK_LOST && session->port_failed)
+            status = ask_all_again(&job, SILENT_ROUNDS);
         if (silent >= SILENT_ROUNDS)
             silent = 0;
         if (status == WRY_OK)

@@ -8,7 +8,7 @@
 
 enum {
     MISSED_PROBES = 10,
-    RESTARTS = 20, /* of one part, after the link was lost or the board reset */
+    RESTARTS = 20, /* of one part without any progress, after the link was lost or a reset */
 };
 
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to, uint32_t length)
@@ -192,18 +192,22 @@ static enum wry_status check_part(struct session_write *job)
 static enum wry_status transfer(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
-    bool begun = false;
+    bool begun = false, lost = false;
 
     for (unsigned i = 0;; i++) {
-        enum wry_status status = begun ? WRY_OK : begin_part(job, force || i > 0);
+        uint32_t received = session->window.received;
+        enum wry_status status = begun ? WRY_OK : begin_part(job, force || lost);
         if (status == WRY_OK) {
             begun = true;
             status = stream(job);
         }
         if (status == WRY_OK)
             status = check_part(job);
+        if (session->window.received != received)
+            i = 0;
         if (status != WRY_LINK_LOST || i == RESTARTS)
             return status;
+        lost = true;
         status = session_recover(session, WRY_STEP_WRITE);
         if (status != WRY_OK)
             return status;

@@ -32,6 +32,11 @@ struct wry_port {
     enum wry_status (*set_lines)(void *context, bool reset, bool boot);
     /* Forgets input that has arrived and was not read. */
     enum wry_status (*discard)(void *context);
+    /*
+     * Opens the port again after a call has failed: the device is back, or the server. May be NULL.
+     * WRY_LINK_LOST when it is not back yet.
+     */
+    enum wry_status (*reopen)(void *context);
     uint64_t (*now)(void *context);
     void (*sleep)(void *context, uint64_t until);
     uint32_t top_speed; /* baud that the adapter can do */

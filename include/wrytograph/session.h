@@ -73,6 +73,9 @@ struct wry_session_progress {
 struct wry_session_config {
     uint32_t token;     /* any number, different for each session: tells stale replies apart */
     uint32_t max_speed; /* baud; 0 = the fastest that board and port can */
+    bool by_hand;       /* loading mode is entered by hand: call until call_time is over */
+    uint64_t call_time; /* us; 0 = a minute */
+    uint64_t patience;  /* us that a lost link may take to come back; 0 = 10 s */
     unsigned attempts;  /* tries to get into loading mode; 0 = 3 */
     bool every_sector;  /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
@@ -134,6 +137,7 @@ struct wry_session {
     uint32_t speed;
     uint32_t speed_bound; /* speeds above were given up */
     uint16_t seq;
+    bool port_failed;      /* a call of the port failed: it has to be opened again */
     uint64_t line_free_at; /* us: when what was written should have left */
 
     bool progress_fresh;

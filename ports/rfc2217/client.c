@@ -23,6 +23,9 @@ enum {
 #define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
 
 struct remote_port {
+    char *host;
+    uint16_t number;
+    bool com_port;
     GSocketConnection *connection;
     int socket;
     telnet_t *telnet; /* NULL for a raw pipe */
@@ -152,7 +155,7 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct remote_port *remote = context;
 
-    if (remote->telnet)
+    if (remote->telnet && !remote->failed)
         telnet_send(remote->telnet, (const char *)bytes, n);
     else
         send_all(remote, bytes, n);
@@ -202,7 +205,7 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
     const uint8_t value[4] = {(uint8_t)(baud >> 24), (uint8_t)(baud >> 16), (uint8_t)(baud >> 8),
                               (uint8_t)baud};
 
-    if (!remote->telnet)
+    if (!remote->telnet || remote->failed)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
     return set(remote, COM_PORT_SET_BAUDRATE, value, sizeof value) ? WRY_OK : WRY_LINK_LOST;
 }
@@ -212,7 +215,7 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
     struct remote_port *remote = context;
     bool dtr, rts;
 
-    if (!remote->telnet || remote->wiring->none)
+    if (!remote->telnet || remote->failed || remote->wiring->none)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
     wiring_outputs(remote->wiring, reset, boot, &dtr, &rts);
     bool set_both =
@@ -275,29 +278,62 @@ static bool connect_to(struct remote_port *remote, const char *host, uint16_t po
     return true;
 }
 
+static void disconnect(struct remote_port *remote)
+{
+    if (remote->telnet)
+        telnet_free(remote->telnet);
+    remote->telnet = NULL;
+    g_clear_object(&remote->connection);
+    remote->head = remote->fill = 0;
+}
+
+static bool establish(struct remote_port *remote, GError **error)
+{
+    remote->failed = remote->server_does = remote->server_refuses = false;
+    remote->awaited = 0xFF;
+    if (!connect_to(remote, remote->host, remote->number, error))
+        return false;
+    remote->telnet = remote->com_port ? telnet_init(options, on_telnet, 0, remote) : NULL;
+    if (!remote->com_port || negotiate(remote))
+        return true;
+    g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
+                "%s port %u answers, but offers no serial port control (RFC 2217)", remote->host,
+                remote->number);
+    return false;
+}
+
+static enum wry_status port_reopen(void *context)
+{
+    struct remote_port *remote = context;
+
+    disconnect(remote);
+    if (establish(remote, NULL))
+        return WRY_OK;
+    remote->failed = true;
+    return WRY_LINK_LOST;
+}
+
 struct remote_port *remote_port_open(const char *host, uint16_t port, bool com_port,
                                      const struct wiring *wiring, GError **error)
 {
     struct remote_port *remote = g_new0(struct remote_port, 1);
 
+    remote->host = g_strdup(host);
+    remote->number = port;
+    remote->com_port = com_port;
     remote->wiring = wiring;
-    remote->awaited = 0xFF;
     remote->port = (struct wry_port){.context = remote,
                                      .write = port_write,
                                      .read = port_read,
                                      .set_speed = port_set_speed,
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
+                                     .reopen = port_reopen,
                                      .now = now_us,
                                      .sleep = sleep_until,
                                      .top_speed = com_port ? 3000000 : 115200};
-    if (connect_to(remote, host, port, error)) {
-        remote->telnet = com_port ? telnet_init(options, on_telnet, 0, remote) : NULL;
-        if (!com_port || negotiate(remote))
-            return remote;
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
-                    "%s port %u answers, but offers no serial port control (RFC 2217)", host, port);
-    }
+    if (establish(remote, error))
+        return remote;
     remote_port_close(remote);
     return NULL;
 }
@@ -311,8 +347,7 @@ void remote_port_close(struct remote_port *remote)
 {
     if (!remote)
         return;
-    if (remote->telnet)
-        telnet_free(remote->telnet);
-    g_clear_object(&remote->connection);
+    disconnect(remote);
+    g_free(remote->host);
     g_free(remote);
 }

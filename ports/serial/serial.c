@@ -17,6 +17,7 @@ enum {
 };
 
 struct serial_port {
+    char *path;
     struct sp_port *device; /* NULL for a pseudo-terminal */
     int descriptor;
     const struct wiring *wiring;
@@ -222,10 +223,32 @@ static bool set_up(struct serial_port *serial, const char *path, GError **error)
     return flock(serial->descriptor, LOCK_EX | LOCK_NB) == 0 || fail_busy(error, path);
 }
 
+static void shut(struct serial_port *serial)
+{
+    if (serial->device) {
+        sp_close(serial->device);
+        sp_free_port(serial->device);
+    } else if (serial->descriptor >= 0) {
+        close(serial->descriptor);
+    }
+    serial->device = NULL;
+    serial->descriptor = -1;
+}
+
+static enum wry_status port_reopen(void *context)
+{
+    struct serial_port *serial = context;
+
+    shut(serial);
+    return check_access(serial->path, NULL) && set_up(serial, serial->path, NULL) ? WRY_OK
+                                                                                  : WRY_LINK_LOST;
+}
+
 struct serial_port *serial_port_open(const char *path, const struct wiring *wiring, GError **error)
 {
     struct serial_port *serial = g_new0(struct serial_port, 1);
 
+    serial->path = g_strdup(path);
     serial->descriptor = -1;
     serial->wiring = wiring;
     serial->port = (struct wry_port){.context = serial,
@@ -234,6 +257,7 @@ struct serial_port *serial_port_open(const char *path, const struct wiring *wiri
                                      .set_speed = port_set_speed,
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
+                                     .reopen = port_reopen,
                                      .now = now_us,
                                      .sleep = sleep_until,
                                      .top_speed = 3000000};
@@ -252,12 +276,8 @@ void serial_port_close(struct serial_port *serial)
 {
     if (!serial)
         return;
-    if (serial->device) {
-        sp_close(serial->device);
-        sp_free_port(serial->device);
-    } else if (serial->descriptor >= 0) {
-        close(serial->descriptor);
-    }
+    shut(serial);
+    g_free(serial->path);
     g_free(serial);
 }
 

@@ -207,6 +207,9 @@ static void leave_rom(struct sim_board *board)
     runs = sim_firmware_boot(board, board->script, sizeof board->script);
     board->script_length = strlen(board->script);
     board->state = runs ? SIM_BOARD_RUNNING : SIM_BOARD_STUCK;
+    board->line_length = 0;
+    board->reports = 0;
+    board->next_report = board->clock + 1000 * NS_PER_MS;
 }
 
 /* True while there is text left to print. */
@@ -220,6 +223,49 @@ static bool print_script(struct sim_board *board)
         return true;
     }
     return board->script_length > 0 && board->output->fill > 0;
+}
+
+static void say(struct sim_board *board, const char *text)
+{
+    board->script_length = (size_t)snprintf(board->script, sizeof board->script, "%s", text);
+    board->script_sent = 0;
+}
+
+/* The firmware takes lines that end in CR LF, and nothing else for a line. */
+static void hear_line(struct sim_board *board)
+{
+    char answer[128];
+
+    while (board->received_fill > 0 && board->script_sent == board->script_length) {
+        uint8_t byte = 0;
+        port_receive(board, &byte, 1);
+        bool ended =
+            byte == '\n' && board->line_length > 0 && board->line[board->line_length - 1] == '\r';
+        if (ended) {
+            board->line[board->line_length - 1] = '\0';
+            board->line_length = 0;
+            sim_firmware_answer(board, board->line, answer, sizeof answer);
+            say(board, answer);
+        } else if (board->line_length < sizeof board->line - 1) {
+            board->line[board->line_length++] = (char)byte;
+        } else {
+            board->line_length = 0;
+        }
+    }
+}
+
+static void poll_running(struct sim_board *board)
+{
+    char report[64];
+
+    if (print_script(board))
+        return;
+    hear_line(board);
+    if (board->clock >= board->next_report && board->script_sent == board->script_length) {
+        sim_firmware_report(board->reports++, report, sizeof report);
+        say(board, report);
+        board->next_report = board->clock + 1000 * NS_PER_MS;
+    }
 }
 
 /* The ROM's text goes out first; then the loader listens. */
@@ -261,6 +307,8 @@ void sim_board_poll(struct sim_board *board, uint64_t now)
         poll_loading(board);
         break;
     case SIM_BOARD_RUNNING:
+        poll_running(board);
+        break;
     case SIM_BOARD_STUCK:
         board->received_fill = 0;
         print_script(board);

@@ -64,6 +64,10 @@ struct sim_board {
 
     char script[SIM_SCRIPT_ROOM]; /* what ROM or firmware still has to say */
     size_t script_length, script_sent;
+    char line[64]; /* what the firmware is being sent */
+    size_t line_length;
+    uint64_t next_report; /* ns */
+    unsigned reports;
 };
 
 /*

@@ -120,3 +120,35 @@ bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room)
         print(&p, "nothing to run, waiting for reset\r\n");
     return runs;
 }
+
+/* Version of the application that runs. */
+static void print_version(struct printer *p, const struct sim_board *board)
+{
+    struct printer silent = {.text = (char[1]){0}, .room = 1};
+    struct wry_boot_header header;
+    uint32_t app = 0;
+
+    if (find_app(&silent, board, &app) && check_program(board, app, &header) == NULL)
+        print(p, "%s\r\n", header.version);
+}
+
+void sim_firmware_answer(const struct sim_board *board, const char *line, char *text, size_t room)
+{
+    struct printer p = {.text = text, .room = room};
+
+    text[0] = '\0';
+    if (strcmp(line, "version") == 0)
+        print_version(&p, board);
+    else if (strcmp(line, "tide") == 0)
+        sim_firmware_report(0, text, room);
+    else if (line[0] != '\0')
+        print(&p, "commands: version, tide\r\n");
+}
+
+/* A tide that rises and falls by a few centimetres. */
+void sim_firmware_report(unsigned n, char *text, size_t room)
+{
+    unsigned step = n % 40 < 20 ? n % 40 : 40 - n % 40;
+
+    snprintf(text, room, "tide %u.%02u m\r\n", 2 + (31 + step) / 100, (31 + step) % 100);
+}

@@ -16,4 +16,10 @@ struct sim_board;
  */
 bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room);
 
+/* The firmware's answer to a line it was sent; "" for an empty one. */
+void sim_firmware_answer(const struct sim_board *board, const char *line, char *text, size_t room);
+
+/* The line it prints every second: n counts from 0. */
+void sim_firmware_report(unsigned n, char *text, size_t room);
+
 #endif

@@ -1,0 +1,110 @@
+/* ports: which serial ports there are, and which one appears. */
+#include <stdio.h>
+#include <string.h>
+
+#include "app.h"
+
+#define LOOK_EVERY 200000 /* us */
+
+static void add_device(struct app *app, const struct serial_device *device)
+{
+    g_autofree char *usb = device->usb_vendor > 0
+                               ? g_strdup_printf("%04X:%04X", (unsigned)device->usb_vendor,
+                                                 (unsigned)device->usb_product)
+                               : g_strdup("-");
+
+    app_print(app, "%-16s %-10s %-16s %s%s%s", device->path, usb,
+              device->serial ? device->serial : "-", device->description ? device->description : "",
+              device->problem ? ": " : "", device->problem ? device->problem : "");
+    json_builder_begin_object(app->json);
+    app_json_text(app, "path", device->path);
+    app_json_text(app, "description", device->description ? device->description : "");
+    app_json_text(app, "usb_ids", usb);
+    app_json_text(app, "serial_number", device->serial ? device->serial : "");
+    json_builder_set_member_name(app->json, "can_be_opened");
+    json_builder_add_boolean_value(app->json, device->problem == NULL);
+    if (device->problem)
+        app_json_text(app, "problem", device->problem);
+    json_builder_end_object(app->json);
+}
+
+static int list(struct app *app)
+{
+    g_autoptr(GPtrArray) devices = serial_devices();
+
+    json_builder_set_member_name(app->json, "ports");
+    json_builder_begin_array(app->json);
+    for (guint i = 0; i < devices->len; i++)
+        add_device(app, g_ptr_array_index(devices, i));
+    json_builder_end_array(app->json);
+    if (devices->len == 0)
+        app_print(app, "There is no serial port. Plug the adapter in; if it still does not "
+                       "appear, its driver is missing or the cable only charges.\n"
+                       "'wrytograph ports --appearing' waits for it.");
+    return EXIT_DONE;
+}
+
+static bool contains(const GPtrArray *devices, const char *path)
+{
+    for (guint i = 0; i < devices->len; i++) {
+        const struct serial_device *device = g_ptr_array_index(devices, i);
+        if (strcmp(device->path, path) == 0)
+            return true;
+    }
+    return false;
+}
+
+/* The first device of now that was not there before; NULL when there is none. */
+static const struct serial_device *find_new(const GPtrArray *before, const GPtrArray *now)
+{
+    for (guint i = 0; i < now->len; i++) {
+        const struct serial_device *device = g_ptr_array_index(now, i);
+        if (!contains(before, device->path))
+            return device;
+    }
+    return NULL;
+}
+
+static int wait_for_one(struct app *app)
+{
+    g_autoptr(GPtrArray) before = serial_devices();
+
+    app_note(app, "Plug the adapter in now (if it is in, unplug it first); Ctrl-C stops.");
+    while (!app_interrupted()) {
+        g_autoptr(GPtrArray) devices = serial_devices();
+        const struct serial_device *device = find_new(before, devices);
+        if (device) {
+            json_builder_set_member_name(app->json, "ports");
+            json_builder_begin_array(app->json);
+            add_device(app, device);
+            json_builder_end_array(app->json);
+            app_note(app, "Use it with --link %s", device->path);
+            return EXIT_DONE;
+        }
+        /* One that is unplugged may come back under the same name. */
+        if (devices->len < before->len) {
+            GPtrArray *fewer = g_ptr_array_ref(devices);
+            g_ptr_array_unref(before);
+            before = fewer;
+        }
+        g_usleep(LOOK_EVERY);
+    }
+    return app_fail(app, EXIT_STOPPED, NULL, "stopped at your request; no port appeared");
+}
+
+int verb_ports(struct app *app, int argc, char **argv)
+{
+    gboolean appearing = FALSE;
+    GOptionEntry entries[] = {{"appearing", 0, 0, G_OPTION_ARG_NONE, &appearing,
+                               "Wait until one is plugged in, and name it", NULL},
+                              G_OPTION_ENTRY_NULL};
+
+    if (!app_parse(app, argc, argv, 0, entries, "",
+                   "Lists the serial ports: device, USB ids, serial number, adapter, and why one\n"
+                   "cannot be opened."))
+        return app->code;
+    if (app->rest[0])
+        return app_fail(app, EXIT_USAGE, "See 'wrytograph ports --help'.", "'%s' was not expected",
+                        app->rest[0]);
+    return appearing ? wait_for_one(app) : list(app);
+}
