@@ -110,6 +110,23 @@ static bool is_silence(enum wry_status status)
     return status == WRY_LINK_LOST || status == WRY_NO_ANSWER;
 }
 
+/* A port that failed is opened again first; WRY_LINK_LOST when it is not back yet. */
+static enum wry_status reopen(struct wry_session *session)
+{
+    const struct wry_port *port = session->port;
+
+    if (!session->port_failed)
+        return WRY_OK;
+    if (!port->reopen)
+        return WRY_LINK_LOST;
+    if (port->reopen(port->context) != WRY_OK) {
+        port->sleep(port->context, session_now(session) + REOPEN_PAUSE);
+        return WRY_LINK_LOST;
+    }
+    session->port_failed = false;
+    return WRY_OK;
+}
+
 /* Someone holds the strap and taps reset: calls go on until the board answers. */
 static enum wry_status call_by_hand(struct wry_session *session)
 {
@@ -137,8 +154,10 @@ static enum wry_status call_by_lines(struct wry_session *session)
     /* It may be in loading mode already, left there by the session before. */
     if (status == WRY_OK)
         status = session_hello(session, 1);
-    for (unsigned i = 0; i < attempts && is_silence(status) && !session->port_failed; i++) {
+    for (unsigned i = 0; i < attempts && is_silence(status); i++) {
         status = session_report(session, WRY_STEP_CONNECT, 0, i, attempts);
+        if (status == WRY_OK)
+            status = reopen(session);
         if (status == WRY_OK)
             status = enter_loading_mode(session);
         if (status == WRY_OK)
@@ -168,21 +187,6 @@ static enum wry_status call_again(struct wry_session *session, uint32_t speed, u
     else
         status = session_set_port_speed(session, i % 2 == 0 ? speed : WRY_STARTING_SPEED);
     return status == WRY_OK ? session_hello(session, 2) : status;
-}
-
-/* A port that failed is opened again first; WRY_LINK_LOST when it is not back yet. */
-static enum wry_status reopen(struct wry_session *session)
-{
-    const struct wry_port *port = session->port;
-
-    if (!session->port_failed)
-        return WRY_OK;
-    if (port->reopen(port->context) != WRY_OK) {
-        port->sleep(port->context, session_now(session) + REOPEN_PAUSE);
-        return WRY_LINK_LOST;
-    }
-    session->port_failed = false;
-    return WRY_OK;
 }
 
 enum wry_status session_recover(struct wry_session *session, enum wry_step step)

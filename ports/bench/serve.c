@@ -101,6 +101,10 @@ static void accept_client(struct served *s)
 
     if (client < 0)
         return;
+    /* One that hung up may not have been noticed yet. */
+    struct pollfd old = {.fd = s->client, .events = POLLRDHUP};
+    if (s->client >= 0 && poll(&old, 1, 0) > 0 && (old.revents & (POLLRDHUP | POLLHUP)))
+        hang_up(s);
     if (s->client >= 0 || s->pty_was_open) {
         close(client);
         return;

@@ -1,0 +1,323 @@
+/*
+ * Real lines: the bench served in real time to other processes, over RFC 2217, pseudo-terminals and
+ * raw TCP, with peers that are not ours. A peer that is not installed is said so plainly.
+ */
+#include <glib.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "command.h"
+#include "harness.h"
+#include "rfc2217/client.h"
+#include "serial/serial.h"
+#include "wrytograph/session.h"
+
+#define PYTHON "/usr/bin/python3"
+
+/* A process in the background and the first line that it printed. */
+struct background {
+    GPid pid;
+    char line[256];
+};
+
+static bool start(struct background *b, const char *const *argv)
+{
+    GError *error = NULL;
+    int out = -1;
+
+    memset(b, 0, sizeof *b);
+    if (!g_spawn_async_with_pipes(NULL, (char **)(uintptr_t)argv, NULL,
+                                  G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL,
+                                  &b->pid, NULL, &out, NULL, &error)) {
+        printf("%s\n", error->message);
+        g_error_free(error);
+        return false;
+    }
+    size_t n = 0;
+    while (n < sizeof b->line - 1 && read(out, b->line + n, 1) == 1 && b->line[n] != '\n')
+        n++;
+    b->line[n] = '\0';
+    close(out);
+    return n > 0;
+}
+
+/* Ends it with SIGTERM; its exit code, -1 when it did not exit by itself. */
+static int end(struct background *b)
+{
+    int status = 0;
+
+    kill(b->pid, SIGTERM);
+    waitpid(b->pid, &status, 0);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+struct bench {
+    struct background process;
+    char *link, *pty;
+};
+
+/* Serves one gauge, with the demo's application in it. */
+static void serve(struct bench *bench, const char *name)
+{
+    const char *const argv[] = {command_path(), "bench", "serve", "--pty", name, NULL};
+
+    scratch_add_gauge(name);
+    CHECK(start(&bench->process, argv));
+    g_auto(GStrv) words = g_strsplit_set(bench->process.line, " ", -1);
+    bench->link = bench->pty = NULL;
+    for (char **word = words; *word; word++) {
+        if (g_str_has_prefix(*word, "rfc2217://"))
+            bench->link = g_strdup(*word);
+        if (g_str_has_prefix(*word, "/dev/"))
+            bench->pty = g_strdup(*word);
+    }
+    CHECK(bench->link && bench->pty);
+}
+
+static void stop(struct bench *bench)
+{
+    CHECK_EQUAL(0, end(&bench->process));
+    g_free(bench->link);
+    g_free(bench->pty);
+}
+
+static void work_through(const char *link, const char *name)
+{
+    size_t n = 0, length = 0;
+    g_autofree uint8_t *image = scratch_read("start.bin", &length);
+
+    EXPECT(0, "Turnstone T2", command("identify", "-l", link, NULL));
+    EXPECT(0, "checked by the board's SHA-256",
+           command("write", "-l", link, placed("start", "start.bin"), NULL));
+    EXPECT(0, "agrees", command("verify", "-l", link, placed("start", "start.bin"), NULL));
+    EXPECT(0, "Seen", command("start", "-l", link, "--expect", "gauge ready", NULL));
+    g_autofree uint8_t *flash = scratch_flash(name, &n);
+    CHECK(memcmp(flash + 0x4000, image, length) == 0);
+}
+
+static void the_whole_job_works_over_rfc_2217(void)
+{
+    struct bench bench;
+
+    serve(&bench, "served");
+    work_through(bench.link, "served");
+    EXPECT(0, "Seen: \"tide-gauge 1.8.0\"",
+           command("listen", "-l", bench.link, "--send", "version", "--expect", "tide-gauge 1.8.0",
+                   NULL));
+    EXPECT(6, "was not seen",
+           command("listen", "-l", bench.link, "--send", "version", "--line-end", "lf", "--expect",
+                   "tide-gauge", "--within", "1s", NULL));
+    EXPECT(4, "another program works on this board",
+           command("identify", "-l", "bench:served", NULL));
+    stop(&bench);
+    EXPECT(0, "Turnstone", command("identify", "-l", "bench:served", NULL));
+}
+
+static void the_whole_job_works_over_a_pseudo_terminal(void)
+{
+    struct bench bench;
+
+    serve(&bench, "terminal");
+    work_through(bench.pty, "terminal");
+    EXPECT(0, "The board answers",
+           command("identify", "-l", bench.pty, "--by-hand", "--wait", "5s", NULL));
+    stop(&bench);
+}
+
+static void a_port_is_held_by_one_program_at_a_time(void)
+{
+    struct bench bench;
+    GError *error = NULL;
+
+    serve(&bench, "held");
+    struct serial_port *serial = serial_port_open(bench.pty, wiring_at(0), &error);
+    CHECK(serial != NULL);
+    EXPECT(4, "test_lines (process", command("identify", "-l", bench.pty, NULL));
+    serial_port_close(serial);
+    EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
+    EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
+    EXPECT(4, "it is no serial port", command("identify", "-l", "/dev/null", NULL));
+    stop(&bench);
+}
+
+static void addresses_that_lead_nowhere_are_told_apart(void)
+{
+    EXPECT(4, "Connection refused", command("identify", "-l", "rfc2217://127.0.0.1:1", NULL));
+    EXPECT(4, "Connection refused", command("identify", "-l", "tcp://[::1]:1", NULL));
+    EXPECT(2, "is no address", command("identify", "-l", "tcp://nowhere", NULL));
+    EXPECT(2, "is no address", command("identify", "-l", "rfc2217://::1:4000", NULL));
+    EXPECT(2, "there is no wiring",
+           command("identify", "--wiring", "knitted", "-l", "tcp://a:1", NULL));
+}
+
+static void a_link_that_breaks_is_opened_again_without_a_leak(void)
+{
+    struct bench bench;
+    GError *error = NULL;
+    unsigned before = 0, after = 0;
+
+    serve(&bench, "reopened");
+    uint16_t number = (uint16_t)atoi(strrchr(bench.link, ':') + 1);
+    struct remote_port *remote = remote_port_open("127.0.0.1", number, true, wiring_at(0), &error);
+    CHECK(remote != NULL);
+    for (unsigned i = 0; remote && i < 100; i++) {
+        const struct wry_port *port = remote_port_port(remote);
+        CHECK_EQUAL(WRY_OK, port->reopen(port->context));
+        GDir *files = g_dir_open("/proc/self/fd", 0, NULL);
+        unsigned count = 0;
+        while (g_dir_read_name(files))
+            count++;
+        g_dir_close(files);
+        before = i == 0 ? count : before;
+        after = count;
+    }
+    CHECK_EQUAL(before, after);
+    remote_port_close(remote);
+    stop(&bench);
+}
+
+static bool has_peer(const char *program)
+{
+    g_autofree char *path = g_find_program_in_path(program);
+
+    if (!path)
+        printf("the peer %s is not installed: scripts/install-deps does that\n", program);
+    return path != NULL;
+}
+
+static void python3_serial_can_use_a_served_board(void)
+{
+    struct bench bench;
+
+    CHECK(has_peer(PYTHON));
+    serve(&bench, "python-client");
+    struct said said =
+        run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/talk_to_board.py", bench.link, NULL);
+    EXPECT(0, "booted", said);
+    CHECK(says(&said, "version tide-gauge 1.8.0"));
+    stop(&bench);
+}
+
+static void our_client_works_with_the_server_of_python3_serial(void)
+{
+    struct bench bench;
+    struct background server;
+
+    CHECK(has_peer(PYTHON));
+    serve(&bench, "python-server");
+    const char *const argv[] = {PYTHON, WRY_SOURCE_DIR "/tests/peers/serve_terminal.py", bench.pty,
+                                NULL};
+    CHECK(start(&server, argv));
+    g_autofree char *link = g_strdup_printf("rfc2217://127.0.0.1:%s", server.line);
+    EXPECT(0, "checked by the board's SHA-256",
+           command("write", "-l", link, "--speed", "460800", placed("start", "start.bin"), NULL));
+    end(&server);
+    stop(&bench);
+}
+
+/* A TCP port that is free now. */
+static unsigned free_port(void)
+{
+    struct {
+        unsigned short family, port;
+        unsigned char rest[12];
+    } address = {.family = AF_INET, .rest = {127, 0, 0, 1}};
+    socklen_t length = sizeof address;
+    int s = socket(AF_INET, SOCK_STREAM, 0);
+
+    CHECK(bind(s, (struct sockaddr *)&address, sizeof address) == 0);
+    CHECK(getsockname(s, (struct sockaddr *)&address, &length) == 0);
+    close(s);
+    return (unsigned)GUINT16_FROM_BE(address.port);
+}
+
+/* A peer that prints nothing when it is ready is called until it answers. */
+static struct said call_until_open(const char *link)
+{
+    struct said said = command("identify", "--stay", "-l", link, NULL);
+
+    for (unsigned i = 0; i < 200 && says(&said, "Connection refused"); i++)
+        said = command("identify", "--stay", "-l", link, NULL);
+    return said;
+}
+
+static void our_client_works_with_ser2net(void)
+{
+    struct bench bench;
+    GPid pid;
+    unsigned port = free_port();
+    int status;
+
+    CHECK(has_peer("ser2net"));
+    serve(&bench, "ser2net");
+    g_autofree char *yaml = g_strdup_printf("connection: &gauge\n"
+                                            "  accepter: telnet(rfc2217),tcp,127.0.0.1,%u\n"
+                                            "  connector: serialdev,%s,115200n81,local\n"
+                                            "  options:\n    kickolduser: true\n",
+                                            port, bench.pty);
+    scratch_write("ser2net.yaml", yaml, strlen(yaml));
+    char *argv[] = {(char *)(uintptr_t) "ser2net", (char *)(uintptr_t) "-n",
+                    (char *)(uintptr_t) "-c", (char *)(uintptr_t)scratch_file("ser2net.yaml"),
+                    NULL};
+    CHECK(g_spawn_async(NULL, argv, NULL, G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL,
+                        NULL, &pid, NULL));
+    g_autofree char *link = g_strdup_printf("rfc2217://127.0.0.1:%u", port);
+    EXPECT(0, "Turnstone T2", call_until_open(link));
+    EXPECT(0, "checked by the board's SHA-256",
+           command("write", "-l", link, "--speed", "460800", placed("start", "start.bin"), NULL));
+    kill(pid, SIGTERM);
+    waitpid(pid, &status, 0);
+    stop(&bench);
+}
+
+static void a_raw_pipe_works_with_socat(void)
+{
+    struct bench bench;
+    GPid pid;
+    unsigned port = free_port();
+    int status;
+
+    CHECK(has_peer("socat"));
+    serve(&bench, "socat");
+    g_autofree char *listener =
+        g_strdup_printf("TCP-LISTEN:%u,bind=127.0.0.1,reuseaddr,fork", port);
+    g_autofree char *terminal = g_strdup_printf("%s,raw,echo=0,b115200", bench.pty);
+    char *argv[] = {(char *)(uintptr_t) "socat", listener, terminal, NULL};
+    CHECK(g_spawn_async(NULL, argv, NULL, G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL,
+                        NULL, &pid, NULL));
+    g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%u", port);
+    struct said said = call_until_open(link);
+    EXPECT(0, "at 115200 baud", said);
+    EXPECT(0, "checked by the board's SHA-256",
+           command("write", "-l", link, placed("table", "regions.bin"),
+                   placed("calibration", "note"), NULL));
+    kill(pid, SIGTERM);
+    waitpid(pid, &status, 0);
+    stop(&bench);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(the_whole_job_works_over_rfc_2217),
+        FACT(the_whole_job_works_over_a_pseudo_terminal),
+        FACT(a_port_is_held_by_one_program_at_a_time),
+        FACT(addresses_that_lead_nowhere_are_told_apart),
+        FACT(a_link_that_breaks_is_opened_again_without_a_leak),
+        FACT(python3_serial_can_use_a_served_board),
+        FACT(our_client_works_with_the_server_of_python3_serial),
+        FACT(our_client_works_with_ser2net),
+        FACT(a_raw_pipe_works_with_socat),
+    };
+    scratch_make_images();
+    scratch_write("note", "rising tide", 11);
+    g_setenv("WRYTOGRAPH_STATE", scratch_file("state"), TRUE);
+    int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+    scratch_remove();
+    return code;
+}
