@@ -98,6 +98,7 @@ int verb_restore(struct app *app, int argc, char **argv);
 int verb_erase(struct app *app, int argc, char **argv);
 int verb_inspect(struct app *app, int argc, char **argv);
 int verb_listen(struct app *app, int argc, char **argv);
+int verb_examine(struct app *app, int argc, char **argv);
 int verb_ports(struct app *app, int argc, char **argv);
 int verb_plan(struct app *app, int argc, char **argv);
 int verb_bench(struct app *app, int argc, char **argv);

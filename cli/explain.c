@@ -2,29 +2,8 @@
 #include <string.h>
 
 #include "app.h"
+#include "findings.h"
 #include "store/units.h"
-
-/* What was heard while nobody answered, as evidence for the technician. */
-static char *what_was_heard(const struct app *app)
-{
-    const struct wry_session_stats *stats = wry_session_stats(&app->session);
-    uint8_t bytes[WRY_SESSION_HEARD + 1];
-    size_t n = wry_session_heard(&app->session, bytes);
-
-    if (stats->own_frames > 0)
-        return g_strdup("Heard: our own calls, sent back. Check that TX and RX are not joined.");
-    if (stats->bytes_received == 0)
-        return g_strdup("Heard: nothing. Check power, ground, and that TX and RX are crossed.");
-    if (stats->bytes_printable * 10 < stats->bytes_outside * 8 || n == 0)
-        return g_strdup("Heard: bytes that make no sense. Check ground, and the cable.");
-    bytes[n] = '\0';
-    g_autofree char *text = g_utf8_make_valid((char *)bytes, (gssize)n);
-    g_strstrip(text);
-    char *line = strrchr(text, '\n');
-    return g_strdup_printf("Heard: a running program (\"%s\"). Check that the boot strap is held "
-                           "through reset.",
-                           line ? line + 1 : text);
-}
 
 static int fail_at(struct app *app, enum exit_code code, const char *next, const char *what)
 {
@@ -39,8 +18,12 @@ int app_fail_session(struct app *app, enum wry_status status)
 
     switch (status) {
     case WRY_NO_ANSWER: {
-        g_autofree char *heard = what_was_heard(app);
-        return app_fail(app, EXIT_NO_ANSWER, heard, "no answer from the board on %s", app->link);
+        enum finding finding = finding_judge(wry_session_stats(&app->session));
+        g_autofree char *evidence = finding_evidence(app);
+        g_autofree char *next =
+            g_strdup_printf("Heard: %s. %s\nFirst: %s 'wrytograph examine' looks closer.", evidence,
+                            finding_cause(finding), finding_checks(finding)[0]);
+        return app_fail(app, EXIT_NO_ANSWER, next, "no answer from the board on %s", app->link);
     }
     case WRY_LINK_LOST:
         return app_fail(app, EXIT_LINK_LOST, again, "the board on %s stopped answering", app->link);

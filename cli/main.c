@@ -9,6 +9,7 @@
 
 static const struct verb verbs[] = {
     {"ports", "list serial ports, or name the one that appears", verb_ports},
+    {"examine", "say what is wrong with a link, and what to check", verb_examine},
     {"identify", "say which board is on the link: chip, address, flash", verb_identify},
     {"inspect", "say what a file contains, without a board", verb_inspect},
     {"plan", "check what would be written, and draw the flash map", verb_plan},

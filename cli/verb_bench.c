@@ -1,4 +1,5 @@
 /* bench: simulated boards that stand in for hardware. */
+#include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -46,13 +47,30 @@ static int add(struct app *app, const struct bench_options *options)
     return EXIT_DONE;
 }
 
-/* "noise 1e-05, strap released"; free with g_free. */
+/* Faults that are there or not. */
+static const struct {
+    const char *name;
+    size_t at; /* of the bool in struct sim_board_faults */
+} switches[] = {
+    {"strap-released", offsetof(struct sim_board_faults, strap_released)},
+    {"unpowered", offsetof(struct sim_board_faults, unpowered)},
+    {"no-ground", offsetof(struct sim_board_faults, no_ground)},
+    {"swapped", offsetof(struct sim_board_faults, swapped)},
+    {"echo", offsetof(struct sim_board_faults, echo)},
+    {"brown-out", offsetof(struct sim_board_faults, brown_out)},
+};
+
+/* "strap-released, noise 1e-05"; free with g_free. */
 static char *describe_faults(const struct sim_board_faults *faults)
 {
     GString *text = g_string_new(NULL);
 
-    if (faults->strap_released)
-        g_string_append(text, "strap released, ");
+    for (size_t i = 0; i < G_N_ELEMENTS(switches); i++) {
+        if (*(const bool *)((const char *)faults + switches[i].at))
+            g_string_append_printf(text, "%s, ", switches[i].name);
+    }
+    if (faults->loader_baud > 0)
+        g_string_append_printf(text, "loader at %u baud, ", (unsigned)faults->loader_baud);
     if (faults->noise_ppb > 0)
         g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
     if (faults->clean_baud > 0)
@@ -128,10 +146,14 @@ static bool parse_fault(const char *text, struct sim_board_faults *faults)
         *faults = (struct sim_board_faults){0};
         return true;
     }
-    if (strcmp(text, "strap-released") == 0) {
-        faults->strap_released = true;
-        return true;
+    for (size_t i = 0; i < G_N_ELEMENTS(switches); i++) {
+        if (strcmp(text, switches[i].name) == 0) {
+            *(bool *)((char *)faults + switches[i].at) = true;
+            return true;
+        }
     }
+    if (g_str_has_prefix(text, "loader="))
+        return units_parse_speed(text + strlen("loader="), &faults->loader_baud);
     if (g_str_has_prefix(text, "noise=")) {
         double rate = g_ascii_strtod(text + strlen("noise="), &end);
         faults->noise_ppb = (uint32_t)(rate * 1e9 + 0.5);
@@ -165,7 +187,8 @@ static int fault(struct app *app)
     for (char **text = app->rest + 2; *text; text++) {
         if (!parse_fault(*text, &d.faults))
             return app_fail(app, EXIT_USAGE,
-                            "Faults are none, strap-released, noise=RATE, cable=BAUD, "
+                            "Faults are none, strap-released, unpowered, no-ground, swapped, echo, "
+                            "brown-out, loader=BAUD, noise=RATE, cable=BAUD, "
                             "protect=BITS, claims=SIZE, power-cut=N and cable-cut=N.",
                             "'%s' is no fault", *text);
     }
@@ -259,6 +282,12 @@ int verb_bench(struct app *app, int argc, char **argv)
                    "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
                    "  none            take all faults away\n"
                    "  strap-released  the boot strap never reaches the chip\n"
+                   "  unpowered       the board has no power\n"
+                   "  no-ground       adapter and board share no ground\n"
+                   "  swapped         TX is wired to TX, RX to RX\n"
+                   "  echo            the adapter's TX is joined to its RX\n"
+                   "  brown-out       the supply gives way when the board works hard\n"
+                   "  loader=BAUD     the loader listens at another speed than 115200\n"
                    "  noise=RATE      bit errors per bit, up to 0.1\n"
                    "  cable=BAUD      the cable garbles anything faster\n"
                    "  protect=BITS    block-protect bits of the flash, such as 0x14\n"

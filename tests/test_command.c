@@ -157,9 +157,9 @@ static void links_that_lead_nowhere_are_told_apart(void)
 static void a_strap_that_is_not_held_is_named_as_the_cause(void)
 {
     scratch_add_gauge("strap");
-    EXPECT(0, "strap released", command("bench", "fault", "strap", "strap-released", NULL));
+    EXPECT(0, "strap-released", command("bench", "fault", "strap", "strap-released", NULL));
     struct said said = command("identify", "-l", "bench:strap", NULL);
-    EXPECT(4, "Check that the boot strap is held", said);
+    EXPECT(4, "the boot strap was not held through reset", said);
     CHECK(says(&said, "gauge ready"));
     EXPECT(0, "no faults", command("bench", "fault", "strap", "none", NULL));
     EXPECT(0, "Turnstone", command("identify", "-l", "bench:strap", NULL));

@@ -22,7 +22,9 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
     session->port = port;
     session->config = *config;
     session->seq = (uint16_t)(config->token ^ config->token >> 16);
-    session->speed = WRY_STARTING_SPEED;
+    if (session->config.start_speed == 0)
+        session->config.start_speed = WRY_STARTING_SPEED;
+    session->speed = session->config.start_speed;
     session->speed_bound = config->max_speed > 0 ? config->max_speed : UINT32_MAX;
     wry_decoder_init(&session->decoder, session->body, sizeof session->body);
 }
@@ -37,7 +39,7 @@ static enum wry_status pause(struct wry_session *session, uint64_t time)
 static enum wry_status enter_loading_mode(struct wry_session *session)
 {
     const struct wry_port *port = session->port;
-    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
+    enum wry_status status = session_set_port_speed(session, session->config.start_speed);
 
     if (status == WRY_OK)
         status = port->set_lines(port->context, true, true);
@@ -132,7 +134,7 @@ static enum wry_status call_by_hand(struct wry_session *session)
 {
     uint64_t time = session->config.call_time > 0 ? session->config.call_time : CALL_TIME;
     uint64_t begun = session_now(session);
-    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
+    enum wry_status status = session_set_port_speed(session, session->config.start_speed);
 
     while (status == WRY_OK) {
         uint64_t passed = session_now(session) - begun;
@@ -149,7 +151,7 @@ static enum wry_status call_by_hand(struct wry_session *session)
 static enum wry_status call_by_lines(struct wry_session *session)
 {
     unsigned attempts = session->config.attempts > 0 ? session->config.attempts : ATTEMPTS;
-    enum wry_status status = session_set_port_speed(session, WRY_STARTING_SPEED);
+    enum wry_status status = session_set_port_speed(session, session->config.start_speed);
 
     /* It may be in loading mode already, left there by the session before. */
     if (status == WRY_OK)
@@ -185,7 +187,7 @@ static enum wry_status call_again(struct wry_session *session, uint32_t speed, u
     if (i % RESET_EVERY == RESET_EVERY - 1 && !session->config.by_hand)
         status = enter_loading_mode(session);
     else
-        status = session_set_port_speed(session, i % 2 == 0 ? speed : WRY_STARTING_SPEED);
+        status = session_set_port_speed(session, i % 2 == 0 ? speed : session->config.start_speed);
     return status == WRY_OK ? session_hello(session, 2) : status;
 }
 

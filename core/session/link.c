@@ -57,6 +57,7 @@ static void hear(struct wry_session *session, const uint8_t *bytes, size_t n)
         uint8_t byte = bytes[i];
         session->heard[session->heard_at++ % WRY_SESSION_HEARD] = byte;
         session->stats.bytes_outside++;
+        session->stats.bytes_zero += byte == 0;
         session->stats.bytes_printable +=
             (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n';
     }

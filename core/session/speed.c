@@ -55,7 +55,7 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
         return status;
     session->port->sleep(session->port->context, session_now(session) + FALL_BACK_TIME);
-    status = session_set_port_speed(session, WRY_STARTING_SPEED);
+    status = session_set_port_speed(session, session->config.start_speed);
     if (status == WRY_OK)
         status = session_hello(session, TRIES_BACK);
     return status == WRY_OK ? WRY_NO_ANSWER : status;

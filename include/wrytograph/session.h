@@ -71,13 +71,14 @@ struct wry_session_progress {
 };
 
 struct wry_session_config {
-    uint32_t token;     /* any number, different for each session: tells stale replies apart */
-    uint32_t max_speed; /* baud; 0 = the fastest that board and port can */
-    bool by_hand;       /* loading mode is entered by hand: call until call_time is over */
-    uint64_t call_time; /* us; 0 = a minute */
-    uint64_t patience;  /* us that a lost link may take to come back; 0 = 10 s */
-    unsigned attempts;  /* tries to get into loading mode; 0 = 3 */
-    bool every_sector;  /* write sectors that hold the right content already, too */
+    uint32_t token;       /* any number, different for each session: tells stale replies apart */
+    uint32_t start_speed; /* baud at which the board is called; 0 = WRY_STARTING_SPEED */
+    uint32_t max_speed;   /* baud; 0 = the fastest that board and port can */
+    bool by_hand;         /* loading mode is entered by hand: call until call_time is over */
+    uint64_t call_time;   /* us; 0 = a minute */
+    uint64_t patience;    /* us that a lost link may take to come back; 0 = 10 s */
+    unsigned attempts;    /* tries to get into loading mode; 0 = 3 */
+    bool every_sector;    /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     void *context;                   /* handed to progress */
     /* Called now and then during long calls; returning true asks to stop. May be NULL. */
@@ -92,6 +93,7 @@ struct wry_session_stats {
     uint32_t frames_bad;       /* received with a wrong FCS */
     uint32_t bytes_outside;    /* received outside frames: boot text, another program, garbage */
     uint32_t bytes_printable;  /* of these */
+    uint32_t bytes_zero;       /* and of these: a line held low reads as zeros */
     uint32_t own_frames;       /* our own frames came back: the line echoes */
     uint32_t speed_steps_down; /* speeds given up */
     uint32_t sectors_written;  /* and checked */

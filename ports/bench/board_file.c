@@ -7,6 +7,12 @@
 
 struct faults_yaml {
     bool strap_released;
+    bool unpowered;
+    bool no_ground;
+    bool swapped;
+    bool echo;
+    bool brown_out;
+    uint32_t loader_baud;
     uint32_t noise_ppb;
     uint32_t clean_baud;
     uint8_t protect;
@@ -25,6 +31,12 @@ struct board_yaml {
 
 static const cyaml_schema_field_t faults_fields[] = {
     CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct faults_yaml, strap_released),
+    CYAML_FIELD_BOOL("unpowered", CYAML_FLAG_OPTIONAL, struct faults_yaml, unpowered),
+    CYAML_FIELD_BOOL("no_ground", CYAML_FLAG_OPTIONAL, struct faults_yaml, no_ground),
+    CYAML_FIELD_BOOL("swapped", CYAML_FLAG_OPTIONAL, struct faults_yaml, swapped),
+    CYAML_FIELD_BOOL("echo", CYAML_FLAG_OPTIONAL, struct faults_yaml, echo),
+    CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct faults_yaml, brown_out),
+    CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, loader_baud),
     CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_ppb),
     CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, clean_baud),
     CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct faults_yaml, protect),
@@ -86,6 +98,12 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->revision = (uint8_t)yaml->revision;
     description->flash_size = yaml->flash_bytes;
     description->faults = (struct sim_board_faults){.strap_released = yaml->faults.strap_released,
+                                                    .unpowered = yaml->faults.unpowered,
+                                                    .no_ground = yaml->faults.no_ground,
+                                                    .swapped = yaml->faults.swapped,
+                                                    .echo = yaml->faults.echo,
+                                                    .brown_out = yaml->faults.brown_out,
+                                                    .loader_baud = yaml->faults.loader_baud,
                                                     .noise_ppb = yaml->faults.noise_ppb,
                                                     .clean_baud = yaml->faults.clean_baud,
                                                     .protect = yaml->faults.protect,
@@ -131,6 +149,12 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
                               .address = address,
                               .flash_bytes = description->flash_size,
                               .faults = {.strap_released = description->faults.strap_released,
+                                         .unpowered = description->faults.unpowered,
+                                         .no_ground = description->faults.no_ground,
+                                         .swapped = description->faults.swapped,
+                                         .echo = description->faults.echo,
+                                         .brown_out = description->faults.brown_out,
+                                         .loader_baud = description->faults.loader_baud,
                                          .noise_ppb = description->faults.noise_ppb,
                                          .clean_baud = description->faults.clean_baud,
                                          .protect = description->faults.protect,

@@ -15,9 +15,7 @@
 #define POLL_COST (2 * NS_PER_US)   /* of a poll that finds little to do */
 #define CPU_HZ UINT64_C(160000000)
 
-enum {
-    UART_SEND_ROOM = 256,
-};
+#define BROWN_OUT_AFTER 16384u /* bytes hashed */
 
 /* Processor cycles per byte of each kind of work, for a 32-bit core without help from hardware. */
 static uint64_t cycles_per_byte(enum wry_work work)
@@ -68,7 +66,10 @@ static void set_uart(struct sim_board *board, uint32_t baud)
 
 static void port_set_speed(void *context, uint32_t baud)
 {
-    set_uart(context, baud);
+    struct sim_board *board = context;
+    bool other = baud == WRY_STARTING_SPEED && board->faults.loader_baud > 0;
+
+    set_uart(board, other ? board->faults.loader_baud : baud);
 }
 
 static void port_spi(void *context, const struct wry_spi_transfer *transfer)
@@ -85,10 +86,19 @@ static uint32_t port_now(void *context)
     return (uint32_t)(board->clock / NS_PER_US);
 }
 
+static void begin_boot(struct sim_board *board, uint64_t now);
+
 static void port_worked(void *context, enum wry_work work, uint32_t bytes)
 {
     struct sim_board *board = context;
 
+    if (work == WRY_WORK_DIGEST)
+        board->hashed += bytes;
+    if (board->faults.brown_out && board->hashed > BROWN_OUT_AFTER &&
+        board->state == SIM_BOARD_LOADING) {
+        begin_boot(board, board->clock);
+        board->browned_out = true;
+    }
     board->clock += bytes * cycles_per_byte(work) * UINT64_C(1000000000) / CPU_HZ;
 }
 
@@ -99,6 +109,8 @@ static void begin_boot(struct sim_board *board, uint64_t now)
     board->state = SIM_BOARD_BOOTING;
     board->strap_sampled = held && !board->faults.strap_released;
     board->received_fill = 0;
+    board->hashed = 0;
+    board->browned_out = false;
     board->script_length = board->script_sent = 0;
     sim_line_clear(board->output);
     board->next_poll = now + BOOT_TIME;
@@ -157,7 +169,7 @@ void sim_board_power(struct sim_board *board, bool on, uint64_t now)
         sim_line_clear(board->output);
         board->state = SIM_BOARD_OFF;
         board->next_poll = UINT64_MAX;
-    } else if (board->state == SIM_BOARD_OFF) {
+    } else if (board->state == SIM_BOARD_OFF && !board->faults.unpowered) {
         begin_boot(board, now);
     }
 }

@@ -32,13 +32,19 @@ enum sim_board_state {
 };
 
 struct sim_board_faults {
-    bool strap_released; /* the strap never reaches the chip */
-    uint32_t noise_ppb;  /* bit errors per 10^9 bits, both directions */
-    uint32_t clean_baud; /* the cable garbles anything faster; 0 = none */
-    uint8_t protect;     /* block-protect bits of the flash's status register */
-    uint32_t claims;     /* bytes that the flash's JEDEC ID claims; 0 = what it has */
-    uint64_t power_cut;  /* the power fails within this flash operation, from 1; 0 = never */
-    uint64_t cable_cut;  /* the cable is pulled after that many bytes to the board; 0 = never */
+    bool strap_released;  /* the strap never reaches the chip */
+    uint32_t noise_ppb;   /* bit errors per 10^9 bits, both directions */
+    uint32_t clean_baud;  /* the cable garbles anything faster; 0 = none */
+    uint8_t protect;      /* block-protect bits of the flash's status register */
+    uint32_t claims;      /* bytes that the flash's JEDEC ID claims; 0 = what it has */
+    bool unpowered;       /* its pins pull the line low */
+    bool no_ground;       /* nothing arrives as it was sent, and bytes come from nowhere */
+    bool swapped;         /* TX to TX, RX to RX: nothing arrives */
+    bool echo;            /* the adapter's TX is joined to its RX */
+    bool brown_out;       /* the supply gives way when the board works hard */
+    uint32_t loader_baud; /* the loader listens at this speed first; 0 = the usual one */
+    uint64_t power_cut;   /* the power fails within this flash operation, from 1; 0 = never */
+    uint64_t cable_cut;   /* the cable is pulled after that many bytes to the board; 0 = never */
 };
 
 struct sim_board {
@@ -66,6 +72,8 @@ struct sim_board {
     size_t script_length, script_sent;
     char line[64]; /* what the firmware is being sent */
     size_t line_length;
+    uint32_t hashed;      /* bytes since the board came up: hard work */
+    bool browned_out;     /* the last reset was one */
     uint64_t next_report; /* ns */
     unsigned reports;
 };

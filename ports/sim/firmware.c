@@ -114,7 +114,8 @@ bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room)
 {
     struct printer p = {.text = text, .room = room};
 
-    print(&p, "%s revision %u, boot ROM 1\r\n", board->chip->title, board->identity.chip_revision);
+    print(&p, "%s revision %u, boot ROM 1%s\r\n", board->chip->title, board->identity.chip_revision,
+          board->browned_out ? ", supply failed" : "");
     bool runs = boot_program(&p, board);
     if (!runs)
         print(&p, "nothing to run, waiting for reset\r\n");

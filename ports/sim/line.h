@@ -23,6 +23,7 @@ struct sim_line {
     uint32_t clean_baud; /* above this speed the cable garbles bytes; 0 = no bound */
     uint32_t noise_ppb;  /* bit errors per 10^9 bits */
     uint64_t random;
+    bool looped;   /* the receiver is the sender: always at one speed */
     bool cut;      /* nothing arrives any more */
     uint64_t sent; /* bytes that have passed */
     void (*deliver)(void *receiver, uint8_t byte, uint64_t at);

@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "random.h"
+
 #define NS_PER_US UINT64_C(1000)
 #define NS_PER_MS UINT64_C(1000000)
 #define HOST_BUFFER 4096u /* bytes that the host's system takes before a write waits */
@@ -29,6 +31,12 @@ static void to_adapter(void *receiver, uint8_t byte, uint64_t at)
         adapter->ready = adapter->fill;
 }
 
+/* The adapter's own bytes come straight back. */
+static void to_itself(void *receiver, uint8_t byte, uint64_t at)
+{
+    to_adapter(receiver, byte, at);
+}
+
 static bool adapter_waits(const struct sim_adapter *adapter)
 {
     return adapter->fill > adapter->ready;
@@ -49,7 +57,22 @@ static uint64_t next_event(const struct sim_link *link, uint64_t until)
         next = link->board->next_poll;
     if (adapter_waits(adapter) && adapter->waiting_since + adapter->latency < next)
         next = adapter->waiting_since + adapter->latency;
+    if (link->next_stray < next)
+        next = link->next_stray;
     return next > link->now ? next : link->now;
+}
+
+/* A line held low reads as zeros; one without ground as anything. */
+static void stray_byte(struct sim_link *link)
+{
+    const struct sim_board_faults *faults = &link->board->faults;
+
+    if (link->now < link->next_stray)
+        return;
+    uint8_t byte = faults->no_ground ? (uint8_t)(sim_random(&link->random) | 0x80) : 0;
+    to_adapter(&link->adapter, byte, link->now);
+    link->next_stray =
+        link->now + (faults->no_ground ? 1 + sim_random(&link->random) % 8 : 50) * NS_PER_MS;
 }
 
 static void pull_cable(struct sim_link *link)
@@ -69,6 +92,7 @@ void sim_link_advance(struct sim_link *link, uint64_t until, bool stop_for_input
         sim_line_advance(&link->to_board, link->now);
         sim_line_advance(&link->to_host, link->now);
         pull_cable(link);
+        stray_byte(link);
         hand_over(&link->adapter, link->now);
         if (link->board->next_poll <= link->now)
             sim_board_poll(link->board, link->now);
@@ -179,7 +203,8 @@ static void port_sleep(void *context, uint64_t until)
 static void apply_faults(struct sim_line *line, const struct sim_board_faults *faults)
 {
     line->noise_ppb = faults->noise_ppb;
-    line->clean_baud = faults->clean_baud;
+    line->clean_baud = faults->no_ground ? 1 : faults->clean_baud;
+    line->cut = faults->swapped || faults->unpowered;
 }
 
 void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed)
@@ -190,6 +215,15 @@ void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed
     sim_line_init(&link->to_host, UART_BUFFER, ~seed, to_adapter, &link->adapter);
     apply_faults(&link->to_board, &board->faults);
     apply_faults(&link->to_host, &board->faults);
+    if (board->faults.echo) {
+        link->to_board.deliver = to_itself;
+        link->to_board.receiver = &link->adapter;
+        link->to_board.looped = true;
+        link->to_host.cut = true;
+    }
+    link->random = seed;
+    link->next_stray =
+        board->faults.no_ground || board->faults.unpowered ? 10 * NS_PER_MS : UINT64_MAX;
     board->input = &link->to_board;
     board->output = &link->to_host;
     link->adapter.latency = 2 * NS_PER_MS;

@@ -32,6 +32,8 @@ struct sim_link {
     struct sim_board *board;
     struct sim_line to_board, to_host;
     struct sim_adapter adapter;
+    uint64_t next_stray; /* ns: a byte that nobody sent; UINT64_MAX = none to come */
+    uint64_t random;
     struct wry_port port;
 };
 
