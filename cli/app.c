@@ -157,6 +157,8 @@ static void add_link_options(GOptionContext *context, struct app *app)
         {"by-hand", 0, 0, G_OPTION_ARG_NONE, &app->by_hand,
          "Loading mode is entered by hand: says what to do, and calls until the board answers",
          NULL},
+        {"call-speed", 0, 0, G_OPTION_ARG_STRING, &app->call_speed,
+         "Speed at which the loader is called first; else 115200", "BAUD"},
         {"wait", 0, 0, G_OPTION_ARG_STRING, &app->wait, "How long to call with --by-hand; else 60s",
          "TIME"},
         {"patience", 0, 0, G_OPTION_ARG_STRING, &app->patience,

@@ -40,7 +40,7 @@ struct app {
     char *speed;
     char *wiring_name;
     gboolean stay, by_hand;
-    char *wait, *patience;
+    char *wait, *patience, *call_speed;
     bool hand_shown;
     char *expect_chip;
     char *expect_flash;

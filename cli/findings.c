@@ -9,7 +9,8 @@ static const char check_crossed[] =
     "TX and RX: the adapter's TX goes to the board's RX, and its RX to the board's TX.";
 static const char check_strap[] =
     "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
-static const char check_speed[] = "Speed: does the board use another one? (--speed)";
+static const char check_speed[] =
+    "Speed: does the board use another one? (--call-speed; for listen, --speed)";
 static const char check_cable[] =
     "Cable: shorter, or another one; no long wires beside the supply.";
 static const char check_supply[] =
@@ -47,6 +48,9 @@ static const struct entry entries[] = {
     [FINDING_NOISE] = {"noise",
                        "The board answers, but frames are damaged on the line.",
                        {check_cable, check_ground, check_speed}},
+    [FINDING_SLOW] = {"slow-cable",
+                      "The link works, but does not hold the faster speeds.",
+                      {check_cable, check_ground}},
     [FINDING_BROWN_OUT] = {"brown-out",
                            "The board restarts when it works hard: its supply gives way.",
                            {check_supply, check_power, check_ground}},
@@ -82,7 +86,7 @@ enum finding finding_judge(const struct wry_session_stats *stats)
         return FINDING_LOW;
     if (outside > 0 && stats->bytes_printable * UINT64_C(10) >= outside * 8 &&
         outside * 2 >= stats->bytes_received)
-        return FINDING_STRAP;
+        return stats->frames_bad > 1 ? FINDING_NOISE : FINDING_STRAP;
     return FINDING_GARBAGE;
 }
 

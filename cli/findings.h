@@ -14,6 +14,7 @@ enum finding {
     FINDING_NO_GROUND,   /* bytes from nowhere, even in reset */
     FINDING_GARBAGE,     /* bytes that make no sense at any speed */
     FINDING_NOISE,       /* the loader answers, but frames are damaged */
+    FINDING_SLOW,        /* all is well, but not at the speeds that both sides could do */
     FINDING_BROWN_OUT,   /* the board restarts when it works hard */
     FINDING_FADES,       /* the loader stops answering when it works hard */
 };

@@ -114,6 +114,32 @@ static int find_wiring(struct app *app, const struct wiring **wiring)
     return app_fail(app, EXIT_USAGE, known->str, "there is no wiring '%s'", name);
 }
 
+/* Without a link: the one USB adapter that is plugged in, if it is the only one. */
+static int choose_device(struct app *app)
+{
+    g_autoptr(GPtrArray) devices = serial_devices();
+    g_autoptr(GString) list = g_string_new("Say which one with --link:");
+    unsigned count = 0;
+
+    for (guint i = 0; i < devices->len; i++) {
+        const struct serial_device *device = g_ptr_array_index(devices, i);
+        if (device->usb_vendor == 0)
+            continue;
+        count++;
+        g_string_append_printf(list, "\n  %-16s %s", device->path,
+                               device->description ? device->description : "");
+        g_free(app->link);
+        app->link = g_strdup(device->path);
+    }
+    if (count == 0)
+        return app_fail(app, EXIT_USAGE, examples, "no link given, and no USB adapter is there");
+    if (count > 1)
+        return app_fail(app, EXIT_USAGE, list->str, "no link given, and there are %u adapters",
+                        count);
+    app_note(app, "Using %s, the only adapter.", app->link);
+    return EXIT_DONE;
+}
+
 int link_open(struct app *app)
 {
     const struct wiring *wiring;
@@ -124,7 +150,9 @@ int link_open(struct app *app)
     if (!app->link)
         app->link = g_strdup(g_getenv("WRYTOGRAPH_LINK"));
     if (!app->link || app->link[0] == '\0')
-        return app_fail(app, EXIT_USAGE, examples, "no link given");
+        code = choose_device(app);
+    if (code != EXIT_DONE)
+        return code;
     if (g_str_has_prefix(app->link, "bench:"))
         return open_bench(app, app->link + strlen("bench:"));
     if (g_str_has_prefix(app->link, "rfc2217://"))
@@ -226,7 +254,7 @@ static int check_flash(struct app *app)
 }
 
 /* Bad option values are found before the board is touched. */
-static int check_options(struct app *app, uint32_t *speed)
+static int check_options(struct app *app, uint32_t *speed, uint32_t *call_speed)
 {
     uint32_t size;
 
@@ -234,6 +262,9 @@ static int check_options(struct app *app, uint32_t *speed)
     if (app->speed && !units_parse_speed(app->speed, speed))
         return app_fail(app, EXIT_USAGE, "Give a number from 9600 to 12000000, such as 921600.",
                         "'%s' is no speed in baud", app->speed);
+    if (app->call_speed && !units_parse_speed(app->call_speed, call_speed))
+        return app_fail(app, EXIT_USAGE, "Give a number from 9600 to 12000000, such as 57600.",
+                        "'%s' is no speed in baud", app->call_speed);
     if (app->expect_chip && !wry_chip_by_name(app->expect_chip))
         return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
                         "there is no chip '%s'", app->expect_chip);
@@ -245,9 +276,9 @@ static int check_options(struct app *app, uint32_t *speed)
 
 int link_connect(struct app *app)
 {
-    uint32_t speed;
+    uint32_t speed, call_speed = 0;
     uint64_t wait = 0, patience = 0;
-    int code = check_options(app, &speed);
+    int code = check_options(app, &speed, &call_speed);
 
     if (code == EXIT_DONE && ((app->wait && !units_parse_time(app->wait, &wait)) ||
                               (app->patience && !units_parse_time(app->patience, &patience))))
@@ -265,6 +296,7 @@ int link_connect(struct app *app)
                                         .max_speed = speed,
                                         .by_hand = app->by_hand,
                                         .call_time = wait,
+                                        .start_speed = call_speed,
                                         .patience = patience,
                                         .every_sector = app->every_sector,
                                         .keeper = journal_keeper(app->journal),

@@ -87,6 +87,7 @@ static int finish(struct app *app, int code)
     g_free(app->expect_chip);
     g_free(app->expect_flash);
     g_free(app->wait);
+    g_free(app->call_speed);
     g_free(app->patience);
     g_free(app->wiring_name);
     g_free(app->layout_path);

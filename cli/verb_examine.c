@@ -143,11 +143,14 @@ static void examine_work(struct examination *e)
         find(e, text ? FINDING_BROWN_OUT : FINDING_FADES,
              text ? g_strdup("boot text in the middle of the work")
                   : g_strdup("answers at first, then none"));
-    } else if (stats->frames_bad > 0 || stats->speed_steps_down > 0) {
+    } else if (stats->frames_bad > 0) {
         find(e, FINDING_NOISE,
-             g_strdup_printf("%u damaged frames among 64 KiB read, %u speeds given up; %u baud "
-                             "works",
-                             stats->frames_bad, stats->speed_steps_down, (unsigned)session->speed));
+             g_strdup_printf("%u damaged frames while 64 KiB were read at %u baud",
+                             stats->frames_bad, (unsigned)session->speed));
+    } else if (stats->speed_steps_down > 0) {
+        find(e, FINDING_SLOW,
+             g_strdup_printf("%u speeds given up; %u baud works, also under load",
+                             stats->speed_steps_down, (unsigned)session->speed));
     } else {
         find(e, FINDING_GOOD,
              g_strdup_printf("a loader that answers at %u baud, also under load",
@@ -158,7 +161,7 @@ static void examine_work(struct examination *e)
 static int report(struct examination *e)
 {
     struct app *app = e->app;
-    bool good = e->finding == FINDING_GOOD;
+    bool good = e->finding == FINDING_GOOD || e->finding == FINDING_SLOW;
     const char *const *checks = finding_checks(e->finding);
 
     app_outcome(app, good, "%s", finding_cause(e->finding));

@@ -10,7 +10,7 @@ target_include_directories(wry_remote PUBLIC ports)
 target_compile_definitions(wry_remote PRIVATE _GNU_SOURCE)
 target_link_libraries(wry_remote PUBLIC wrytograph_static PkgConfig::GLIB PRIVATE PkgConfig::TELNET)
 
-add_library(wry_serial STATIC ports/serial/serial.c ports/serial/tty.c)
+add_library(wry_serial STATIC ports/serial/devices.c ports/serial/serial.c ports/serial/tty.c)
 target_include_directories(wry_serial PUBLIC ports)
 target_compile_definitions(wry_serial PRIVATE _GNU_SOURCE)
 target_link_libraries(wry_serial PUBLIC wry_remote PRIVATE PkgConfig::SERIALPORT)

@@ -181,6 +181,82 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
     stop(&bench);
 }
 
+static void the_only_adapter_is_used_and_several_are_listed(void)
+{
+    struct bench bench;
+
+    serve(&bench, "only");
+    g_autofree char *one = g_strdup_printf("%s 1209:0001 A77 Harbour adapter\n", bench.pty);
+    g_autofree char *two = g_strdup_printf("%s/dev/null 1209:0002 B78 Spare adapter\n", one);
+    scratch_write("devices", one, strlen(one));
+    g_setenv("WRYTOGRAPH_DEVICES", scratch_file("devices"), TRUE);
+    EXPECT(0, "1209:0001", command("ports", NULL));
+    EXPECT(0, "Harbour adapter", command("ports", "--json", NULL));
+    EXPECT(0, "the only adapter", command("identify", NULL));
+    scratch_write("devices", two, strlen(two));
+    EXPECT(2, "there are 2 adapters", command("identify", NULL));
+    scratch_write("devices", "/dev/missing 1209:0003 C1 Gone\n", 31);
+    EXPECT(0, "there is no such device", command("ports", NULL));
+    stop(&bench);
+}
+
+static void an_adapter_that_appears_is_named(void)
+{
+    char *argv[] = {(char *)(uintptr_t)command_path(), (char *)(uintptr_t) "ports",
+                    (char *)(uintptr_t) "--appearing", NULL};
+    char line[256] = {0};
+    GPid pid;
+    int out, err, status = 0;
+
+    scratch_write("devices", "/dev/null 1209:0001 A77 Old\n", 28);
+    CHECK(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &pid,
+                                   NULL, &out, &err, NULL));
+    /* It has looked once when it says what to do. */
+    CHECK(read(err, line, sizeof line - 1) > 0);
+    CHECK(strstr(line, "Plug the adapter in now") != NULL);
+    static const char more[] = "/dev/null 1209:0001 A77 Old\n/dev/zero 1209:0002 B78 New\n";
+    scratch_write("devices", more, sizeof more - 1);
+    ssize_t n = read(out, line, sizeof line - 1);
+    line[n > 0 ? n : 0] = '\0';
+    CHECK(strstr(line, "/dev/zero") != NULL && strstr(line, "New") != NULL);
+    waitpid(pid, &status, 0);
+    CHECK(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+    close(out);
+    close(err);
+    g_unsetenv("WRYTOGRAPH_DEVICES");
+}
+
+static void ctrl_c_stops_a_long_wait_at_once(void)
+{
+    struct bench bench;
+    char *argv[] = {(char *)(uintptr_t)command_path(),
+                    (char *)(uintptr_t) "identify",
+                    (char *)(uintptr_t) "--by-hand",
+                    (char *)(uintptr_t) "--wiring",
+                    (char *)(uintptr_t) "none",
+                    (char *)(uintptr_t) "-l",
+                    NULL,
+                    NULL};
+    char text[512] = {0};
+    GPid pid;
+    int err, status = 0;
+
+    serve(&bench, "waiting");
+    argv[6] = bench.link;
+    CHECK(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &pid,
+                                   NULL, NULL, &err, NULL));
+    CHECK(read(err, text, sizeof text - 1) > 0);
+    CHECK(strstr(text, "1. Hold the boot button") != NULL);
+    kill(pid, SIGINT);
+    waitpid(pid, &status, 0);
+    CHECK(WIFEXITED(status) && WEXITSTATUS(status) == 9);
+    ssize_t n = read(err, text, sizeof text - 1);
+    text[n > 0 ? n : 0] = '\0';
+    CHECK(strstr(text, "stopped at your request") != NULL);
+    close(err);
+    stop(&bench);
+}
+
 static bool has_peer(const char *program)
 {
     g_autofree char *path = g_find_program_in_path(program);
@@ -309,6 +385,9 @@ int main(int argc, char **argv)
         FACT(a_port_is_held_by_one_program_at_a_time),
         FACT(addresses_that_lead_nowhere_are_told_apart),
         FACT(a_link_that_breaks_is_opened_again_without_a_leak),
+        FACT(the_only_adapter_is_used_and_several_are_listed),
+        FACT(an_adapter_that_appears_is_named),
+        FACT(ctrl_c_stops_a_long_wait_at_once),
         FACT(python3_serial_can_use_a_served_board),
         FACT(our_client_works_with_the_server_of_python3_serial),
         FACT(our_client_works_with_ser2net),

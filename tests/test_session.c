@@ -299,6 +299,142 @@ static void a_board_that_is_reset_in_the_middle_is_found_again(void)
     rig_free(rig);
 }
 
+/* A port that fails now and then, and comes back when it is opened again. */
+struct flaky {
+    const struct wry_port *inner;
+    uint64_t bytes_left; /* until the next failure */
+    bool broken;
+    unsigned breaks;
+    struct wry_port port;
+};
+
+static enum wry_status flaky_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct flaky *flaky = context;
+
+    if (!flaky->broken && flaky->bytes_left <= n) {
+        flaky->inner->write(flaky->inner->context, bytes, (size_t)flaky->bytes_left);
+        flaky->broken = true;
+        flaky->breaks++;
+    }
+    if (flaky->broken)
+        return WRY_LINK_LOST;
+    flaky->bytes_left -= n;
+    return flaky->inner->write(flaky->inner->context, bytes, n);
+}
+
+static enum wry_status flaky_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
+                                  size_t *got)
+{
+    struct flaky *flaky = context;
+
+    *got = 0;
+    return flaky->broken ? WRY_LINK_LOST
+                         : flaky->inner->read(flaky->inner->context, bytes, room, deadline, got);
+}
+
+static enum wry_status flaky_set_speed(void *context, uint32_t baud)
+{
+    struct flaky *flaky = context;
+
+    return flaky->broken ? WRY_LINK_LOST : flaky->inner->set_speed(flaky->inner->context, baud);
+}
+
+static enum wry_status flaky_set_lines(void *context, bool reset, bool boot)
+{
+    struct flaky *flaky = context;
+
+    return flaky->broken ? WRY_LINK_LOST
+                         : flaky->inner->set_lines(flaky->inner->context, reset, boot);
+}
+
+static enum wry_status flaky_discard(void *context)
+{
+    struct flaky *flaky = context;
+
+    return flaky->inner->discard(flaky->inner->context);
+}
+
+/* Back at the second try, after a while. */
+static enum wry_status flaky_reopen(void *context)
+{
+    struct flaky *flaky = context;
+
+    flaky->broken = false;
+    flaky->bytes_left = 11000;
+    return flaky->breaks % 2 && flaky->breaks++ ? WRY_LINK_LOST : WRY_OK;
+}
+
+static uint64_t flaky_now(void *context)
+{
+    struct flaky *flaky = context;
+
+    return flaky->inner->now(flaky->inner->context);
+}
+
+static void flaky_sleep(void *context, uint64_t until)
+{
+    struct flaky *flaky = context;
+
+    flaky->inner->sleep(flaky->inner->context, until);
+}
+
+static void a_hundred_disconnects_cost_time_not_the_job(void)
+{
+    struct wry_placement item = place(0x40000, sizeof content, 0);
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 13});
+    struct flaky flaky = {.inner = &rig->link.port, .bytes_left = UINT64_MAX};
+
+    flaky.port = (struct wry_port){.context = &flaky,
+                                   .write = flaky_write,
+                                   .read = flaky_read,
+                                   .set_speed = flaky_set_speed,
+                                   .set_lines = flaky_set_lines,
+                                   .discard = flaky_discard,
+                                   .reopen = flaky_reopen,
+                                   .now = flaky_now,
+                                   .sleep = flaky_sleep,
+                                   .top_speed = 2000000};
+    rig->session.port = &flaky.port;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    flaky.bytes_left = 11000;
+    CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
+    CHECK(rig_holds(rig, &item, 1));
+    CHECK(wry_session_stats(&rig->session)->reconnects >= 100);
+    rig_free(rig);
+}
+
+static void a_link_that_stays_away_is_given_up_after_the_patience(void)
+{
+    struct wry_placement item = place(0x40000, 0x10000, 0);
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 14});
+
+    rig->config.patience = 3000000;
+    rig_new_session(rig, 5);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    sim_link_power(&rig->link, false);
+    uint64_t begun = rig->link.now;
+    CHECK_EQUAL(WRY_LINK_LOST, write(rig, &item, 1));
+    CHECK(rig->link.now - begun < UINT64_C(20000000000));
+    rig_free(rig);
+}
+
+static void loading_mode_by_hand_waits_for_the_hand(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 15});
+
+    rig->config.by_hand = true;
+    rig->config.call_time = 2000000;
+    rig_new_session(rig, 6);
+    CHECK_EQUAL(WRY_NO_ANSWER, wry_session_connect(&rig->session));
+    CHECK(rig->link.now < UINT64_C(3000000000));
+    sim_board_lines(&rig->board, true, true, rig->link.now);
+    sim_board_lines(&rig->board, false, true, rig->link.now);
+    rig_new_session(rig, 7);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    rig_free(rig);
+}
+
 static void another_board_on_the_line_stops_the_work(void)
 {
     struct wry_placement item = place(0x40000, 0x20000, 0);
@@ -341,6 +477,9 @@ int main(int argc, char **argv)
         FACT(verify_names_every_stretch_that_differs),
         FACT(a_line_that_loses_most_frames_is_slowed_down),
         FACT(a_board_that_is_reset_in_the_middle_is_found_again),
+        FACT(a_hundred_disconnects_cost_time_not_the_job),
+        FACT(a_link_that_stays_away_is_given_up_after_the_patience),
+        FACT(loading_mode_by_hand_waits_for_the_hand),
         FACT(another_board_on_the_line_stops_the_work),
         FACT(start_runs_the_firmware),
     };

@@ -159,8 +159,7 @@ static bool fail(GError **error, enum serial_error code, const char *path, const
     return false;
 }
 
-/* Told before the library opens the device, so that the reason is known. */
-static bool check_access(const char *path, GError **error)
+bool serial_check_access(const char *path, GError **error)
 {
     if (access(path, F_OK) != 0)
         return fail(error, SERIAL_ERROR_MISSING, path, "there is no such device");
@@ -240,8 +239,9 @@ static enum wry_status port_reopen(void *context)
     struct serial_port *serial = context;
 
     shut(serial);
-    return check_access(serial->path, NULL) && set_up(serial, serial->path, NULL) ? WRY_OK
-                                                                                  : WRY_LINK_LOST;
+    return serial_check_access(serial->path, NULL) && set_up(serial, serial->path, NULL)
+               ? WRY_OK
+               : WRY_LINK_LOST;
 }
 
 struct serial_port *serial_port_open(const char *path, const struct wiring *wiring, GError **error)
@@ -261,7 +261,7 @@ struct serial_port *serial_port_open(const char *path, const struct wiring *wiri
                                      .now = now_us,
                                      .sleep = sleep_until,
                                      .top_speed = 3000000};
-    if (check_access(path, error) && set_up(serial, path, error))
+    if (serial_check_access(path, error) && set_up(serial, path, error))
         return serial;
     serial_port_close(serial);
     return NULL;
@@ -279,50 +279,4 @@ void serial_port_close(struct serial_port *serial)
     shut(serial);
     g_free(serial->path);
     g_free(serial);
-}
-
-static void free_device(void *item)
-{
-    struct serial_device *device = item;
-
-    g_free(device->path);
-    g_free(device->description);
-    g_free(device->serial);
-    g_free(device->problem);
-    g_free(device);
-}
-
-static int by_path(const void *a, const void *b)
-{
-    const struct serial_device *const *x = a, *const *y = b;
-
-    return strcmp((*x)->path, (*y)->path);
-}
-
-static struct serial_device *describe(const struct sp_port *port)
-{
-    struct serial_device *device = g_new0(struct serial_device, 1);
-    g_autoptr(GError) error = NULL;
-
-    device->path = g_strdup(sp_get_port_name(port));
-    device->description = g_strdup(sp_get_port_description(port));
-    device->serial = g_strdup(sp_get_port_usb_serial(port));
-    sp_get_port_usb_vid_pid(port, &device->usb_vendor, &device->usb_product);
-    if (!check_access(device->path, &error))
-        device->problem = g_strdup(strchr(error->message, ':') + 2);
-    return device;
-}
-
-GPtrArray *serial_devices(void)
-{
-    GPtrArray *devices = g_ptr_array_new_with_free_func(free_device);
-    struct sp_port **ports = NULL;
-
-    if (sp_list_ports(&ports) == SP_OK) {
-        for (size_t i = 0; ports[i]; i++)
-            g_ptr_array_add(devices, describe(ports[i]));
-        sp_free_port_list(ports);
-    }
-    g_ptr_array_sort(devices, by_path);
-    return devices;
 }

@@ -13,6 +13,7 @@
 #define WRY_SERIAL_H
 
 #include <glib.h>
+#include <stdbool.h>
 
 #include "wiring.h"
 #include "wrytograph/port.h"
@@ -40,7 +41,14 @@ struct serial_device {
     char *problem;               /* why it cannot be opened; NULL when it can */
 };
 
-/* An array of struct serial_device, by path. Free with g_ptr_array_unref. */
+/* False with a message when there is no such device, or it may not be opened. */
+bool serial_check_access(const char *path, GError **error);
+
+/*
+ * An array of struct serial_device, by path. Free with g_ptr_array_unref. A file named by
+ * WRYTOGRAPH_DEVICES stands in for the system's list: a line for each, PATH VENDOR:PRODUCT SERIAL
+ * DESCRIPTION.
+ */
 GPtrArray *serial_devices(void);
 
 #endif
