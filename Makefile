@@ -34,6 +34,8 @@ perf: all
 	@$(BUILD)/bin/perf_write
 	@echo
 	@$(BUILD)/bin/perf_backup
+	@echo
+	@perf/real_time $(BUILD)
 
 screenshots: all
 	@scripts/screenshots $(BUILD)

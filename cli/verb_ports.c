@@ -13,9 +13,10 @@ static void add_device(struct app *app, const struct serial_device *device)
                                                  (unsigned)device->usb_product)
                                : g_strdup("-");
 
-    app_print(app, "%-16s %-10s %-16s %s%s%s", device->path, usb,
-              device->serial ? device->serial : "-", device->description ? device->description : "",
-              device->problem ? ": " : "", device->problem ? device->problem : "");
+    app_print(app, "%-16s %-10s %-14s %-24s %s", device->path, usb,
+              device->serial ? device->serial : "-",
+              device->description ? device->description : "-",
+              device->problem ? device->problem : "ready");
     json_builder_begin_object(app->json);
     app_json_text(app, "path", device->path);
     app_json_text(app, "description", device->description ? device->description : "");
@@ -34,6 +35,9 @@ static int list(struct app *app)
 
     json_builder_set_member_name(app->json, "ports");
     json_builder_begin_array(app->json);
+    if (devices->len > 0)
+        app_print(app, "%-16s %-10s %-14s %-24s %s", "device", "USB ids", "serial", "adapter",
+                  "state");
     for (guint i = 0; i < devices->len; i++)
         add_device(app, g_ptr_array_index(devices, i));
     json_builder_end_array(app->json);
