@@ -1,0 +1,277 @@
+/* Files on the host: spools, pending files, archives, the journal. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "command.h"
+#include "harness.h"
+#include "rig.h"
+#include "store/archive.h"
+#include "store/archive_json.h"
+#include "store/error.h"
+#include "store/journal.h"
+#include "store/pending_file.h"
+#include "store/spool.h"
+
+static void a_spool_gives_back_what_was_written_and_zeros_elsewhere(void)
+{
+    struct spool *spool = spool_new(scratch(), NULL);
+    uint8_t bytes[8] = {0};
+
+    CHECK(spool != NULL);
+    CHECK(spool_write(spool, 0x10000000, (const uint8_t *)"tide", 4));
+    CHECK(spool_read(spool, 0x0FFFFFFE, bytes, 6));
+    CHECK(memcmp(bytes, "\0\0tide", 6) == 0);
+    CHECK(!spool_read(spool, 0x10000002, bytes, 8));
+    spool_free(spool);
+    CHECK(spool_new("/nowhere", NULL) == NULL);
+}
+
+static unsigned files_in(const char *folder)
+{
+    GDir *dir = g_dir_open(folder, 0, NULL);
+    unsigned n = 0;
+
+    while (dir && g_dir_read_name(dir))
+        n++;
+    if (dir)
+        g_dir_close(dir);
+    return n;
+}
+
+static void a_pending_file_appears_only_when_it_is_committed(void)
+{
+    const char *path = scratch_file("pending.txt");
+    GError *error = NULL;
+    unsigned before = files_in(scratch());
+    struct pending_file *file = pending_file_begin(path, FALSE, &error);
+
+    CHECK(file != NULL);
+    CHECK(g_file_set_contents(pending_file_path(file), "done", 4, NULL));
+    CHECK(!g_file_test(path, G_FILE_TEST_EXISTS));
+    pending_file_abandon(file);
+    CHECK_EQUAL(before, files_in(scratch()));
+    file = pending_file_begin(path, FALSE, &error);
+    CHECK(g_file_set_contents(pending_file_path(file), "done", 4, NULL));
+    CHECK(pending_file_commit(file, &error));
+    CHECK(g_file_test(path, G_FILE_TEST_EXISTS));
+    CHECK_EQUAL(before + 1, files_in(scratch()));
+    CHECK(pending_file_begin(path, FALSE, &error) == NULL);
+    CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
+    g_clear_error(&error);
+    file = pending_file_begin(path, TRUE, &error);
+    CHECK(g_file_set_contents(pending_file_path(file), "anew", 4, NULL));
+    CHECK(pending_file_commit(file, &error));
+    size_t n = 0;
+    g_autofree uint8_t *text = scratch_read("pending.txt", &n);
+    CHECK(n == 4 && memcmp(text, "anew", 4) == 0);
+}
+
+static void a_name_that_was_taken_meanwhile_is_not_overwritten(void)
+{
+    const char *path = scratch_file("race.txt");
+    GError *error = NULL;
+    struct pending_file *file = pending_file_begin(path, FALSE, &error);
+
+    CHECK(g_file_set_contents(pending_file_path(file), "mine", 4, NULL));
+    CHECK(g_file_set_contents(path, "theirs", 6, NULL));
+    CHECK(!pending_file_commit(file, &error));
+    CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
+    g_clear_error(&error);
+    size_t n = 0;
+    g_autofree uint8_t *text = scratch_read("race.txt", &n);
+    CHECK_EQUAL(6, n);
+}
+
+/* An archive with two ranges. */
+static struct archive *make_archive(void)
+{
+    static const uint8_t eui48[] = {0x02, 0x57, 1, 2, 3, 4};
+    struct archive *archive = archive_new();
+    struct archive_range ranges[] = {{.archive = archive, .offset = 0x1000, .length = 5000},
+                                     {.archive = archive, .offset = 0x8000, .length = 1}};
+    uint8_t bytes[5000];
+
+    memcpy(archive->eui48, eui48, sizeof eui48);
+    archive->chip_code = WRY_CHIP_TURNSTONE_T2;
+    archive->flash_size = 0x400000;
+    archive->created = g_strdup("2026-11-23T08:00:00Z");
+    archive->tool = g_strdup("test");
+    archive->layout.count = 1;
+    archive->layout.regions[0] =
+        (struct wry_region){.name = "app", .kind = 3, .offset = 0x40000, .length = 0x1000};
+    archive->content = spool_new(NULL, NULL);
+    rig_random(bytes, sizeof bytes, 4);
+    for (size_t i = 0; i < 2; i++) {
+        CHECK(spool_write(archive->content, ranges[i].offset, bytes, ranges[i].length));
+        CHECK(
+            archive_digest(archive->content, ranges[i].offset, ranges[i].length, ranges[i].sha256));
+        g_array_append_val(archive->ranges, ranges[i]);
+    }
+    return archive;
+}
+
+static void an_archive_comes_back_as_it_was_written(void)
+{
+    struct archive *written = make_archive();
+    const char *path = scratch_file("a.zip");
+    uint8_t one[5000], other[5000];
+
+    CHECK(archive_write(written, path, NULL));
+    CHECK(archive_is_one(path));
+    struct archive *archive = archive_open(path, NULL);
+    CHECK(archive != NULL);
+    CHECK(memcmp(archive->eui48, written->eui48, 6) == 0);
+    CHECK_EQUAL(0x400000, archive->flash_size);
+    CHECK_EQUAL(2, archive->ranges->len);
+    CHECK(strcmp("app", archive->layout.regions[0].name) == 0);
+    const struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, 0);
+    const struct archive_range *was = &g_array_index(written->ranges, struct archive_range, 0);
+    CHECK(archive_range_read(range, 0, one, 5000));
+    CHECK(archive_range_read(was, 0, other, 5000));
+    CHECK(memcmp(one, other, 5000) == 0);
+    CHECK(archive_range_read(range, 4999, one, 1));
+    CHECK(!archive_range_read(range, 4999, one, 2));
+    archive_free(archive);
+    archive_free(written);
+}
+
+static void every_flipped_byte_of_an_archive_is_noticed_or_harmless(void)
+{
+    struct archive *written = make_archive();
+    const char *path = scratch_file("flip.zip");
+    size_t n = 0;
+    unsigned refused = 0;
+
+    CHECK(archive_write(written, path, NULL));
+    g_autofree uint8_t *bytes = scratch_read("flip.zip", &n);
+    for (size_t i = 0; i < n; i += 7) {
+        bytes[i] ^= 0x11;
+        scratch_write("flip.zip", bytes, n);
+        bytes[i] ^= 0x11;
+        struct archive *archive = archive_open(path, NULL);
+        refused += archive == NULL;
+        /* What is still accepted has the content that was written. */
+        for (guint k = 0; archive && k < archive->ranges->len; k++) {
+            const struct archive_range *range =
+                &g_array_index(archive->ranges, struct archive_range, k);
+            uint8_t sha256[WRY_SHA256_SIZE];
+            CHECK(archive_digest(archive->content, range->offset, range->length, sha256));
+            CHECK(memcmp(sha256, g_array_index(written->ranges, struct archive_range, k).sha256,
+                         sizeof sha256) == 0);
+        }
+        archive_free(archive);
+    }
+    CHECK(refused * 7 > n / 2);
+    archive_free(written);
+}
+
+/* board.json with one text replaced by another. */
+static bool reads(const char *from, const char *to)
+{
+    struct archive *written = make_archive(), *archive = archive_new();
+    g_autofree char *json = archive_json_write(written);
+    g_auto(GStrv) parts = g_strsplit(json, from, 2);
+    g_autofree char *changed = g_strjoinv(to, parts);
+
+    CHECK_EQUAL(2, g_strv_length(parts));
+    bool read = archive_json_read(archive, changed, (gssize)strlen(changed), "x", NULL);
+    archive_free(written);
+    archive_free(archive);
+    return read;
+}
+
+static void a_description_out_of_bounds_is_refused(void)
+{
+    static const char *const changes[][2] = {
+        {"\"length\" : 5000", "\"length\" : 0"},
+        {"\"length\" : 5000", "\"length\" : 4194304"},
+        {"\"length\" : 5000", "\"length\" : -1"},
+        {"\"length\" : 5000", "\"length\" : \"5000\""},
+        {"\"offset\" : 32768", "\"offset\" : 4096"},
+        {"\"offset\" : 32768", "\"offset\" : 99999999999"},
+        {"\"flash_bytes\" : 4194304", "\"flash_bytes\" : 100"},
+        {"flash-0x00001000.bin", "../../etc/passwd"},
+        {"wrytograph backup", "something else"},
+        {"\"version\" : 1", "\"version\" : 2"},
+        {"02:57:01", "02-57-01"},
+        {"\"name\" : \"app\"", "\"name\" : \"a-name-that-is-too-long\""},
+        {"\"ranges\" : [", "\"ranges\" : 7, \"spare\" : ["},
+        {"{", "["},
+    };
+
+    CHECK(reads("\"length\" : 5000", "\"length\" : 5000"));
+    for (size_t i = 0; i < sizeof changes / sizeof changes[0]; i++) {
+        check_context("%s", changes[i][1]);
+        CHECK(!reads(changes[i][0], changes[i][1]));
+    }
+}
+
+static void the_journal_outlives_its_process(void)
+{
+    static const uint8_t mine[] = {2, 0, 0, 0, 0, 1}, theirs[] = {2, 0, 0, 0, 0, 2};
+    const struct wry_run run = {.start = 0x4000, .end = 0x7000};
+    uint8_t head[WRY_SECTOR_SIZE], content[WRY_SECTOR_SIZE];
+    uint32_t offset = 0;
+
+    rig_random(head, sizeof head, 6);
+    struct journal *journal = journal_open(scratch_file("journal"), NULL);
+    const struct wry_keeper *keeper = journal_keeper(journal);
+    journal_set_board(journal, mine);
+    CHECK(!keeper->unsettled(keeper->context, 0, 0x400000));
+    CHECK(keeper->begin(keeper->context, &run, head, NULL));
+    journal_close(journal);
+
+    journal = journal_open(scratch_file("journal"), NULL);
+    keeper = journal_keeper(journal);
+    journal_set_board(journal, theirs);
+    CHECK(!keeper->unsettled(keeper->context, 0x4000, 0x3000));
+    CHECK(!keeper->saved(keeper->context, &offset, content));
+    journal_set_board(journal, mine);
+    CHECK(keeper->unsettled(keeper->context, 0x6FFF, 1));
+    CHECK(!keeper->unsettled(keeper->context, 0x7000, 0x1000));
+    CHECK(!keeper->unsettled(keeper->context, 0, 0x4000));
+    CHECK(keeper->saved(keeper->context, &offset, content));
+    CHECK_EQUAL(0x4000, offset);
+    CHECK(memcmp(head, content, sizeof head) == 0);
+    /* Its putting back begins without content, and keeps what is stored until it ends. */
+    const struct wry_run back = {.start = 0x4000, .end = 0x5000};
+    CHECK(keeper->begin(keeper->context, &back, NULL, NULL));
+    CHECK(keeper->saved(keeper->context, &offset, content));
+    CHECK(keeper->end(keeper->context, &back));
+    CHECK(!keeper->saved(keeper->context, &offset, content));
+    CHECK(keeper->unsettled(keeper->context, 0x5000, 1));
+    CHECK(keeper->end(keeper->context, &run));
+    CHECK(!keeper->unsettled(keeper->context, 0, 0x400000));
+    journal_close(journal);
+}
+
+static void a_journal_that_is_no_database_is_refused(void)
+{
+    GError *error = NULL;
+
+    CHECK_EQUAL(0, g_mkdir(scratch_file("broken"), 0700));
+    scratch_write("broken/journal.db", "this is no database, whatever its name may say here", 51);
+    CHECK(journal_open(scratch_file("broken"), &error) == NULL);
+    CHECK(error && strstr(error->message, "journal.db") != NULL);
+    g_clear_error(&error);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(a_spool_gives_back_what_was_written_and_zeros_elsewhere),
+        FACT(a_pending_file_appears_only_when_it_is_committed),
+        FACT(a_name_that_was_taken_meanwhile_is_not_overwritten),
+        FACT(an_archive_comes_back_as_it_was_written),
+        FACT(every_flipped_byte_of_an_archive_is_noticed_or_harmless),
+        FACT(a_description_out_of_bounds_is_refused),
+        FACT(the_journal_outlives_its_process),
+        FACT(a_journal_that_is_no_database_is_refused),
+    };
+    int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+    scratch_remove();
+    return code;
+}
