@@ -139,8 +139,10 @@ static int resolve(struct app *app, struct image *image)
 
 static void make_items(struct placements *placements)
 {
-    for (size_t i = 0; i < placements->image_count; i++)
+    for (size_t i = 0; i < placements->image_count; i++) {
+        g_assert(placements->images[i].file); /* all were opened */
         placements->count += placements->images[i].file->extents->len;
+    }
     placements->items = g_new0(struct wry_placement, placements->count);
     placements->pieces = g_new0(struct piece, placements->count);
     size_t n = 0;
@@ -177,6 +179,18 @@ int placements_plan(struct app *app, struct placements *placements, const struct
     for (size_t i = 0; i < placements->image_count && code == EXIT_DONE; i++)
         code = image_check(app, &placements->images[i], target, placements->use);
     return code;
+}
+
+int placements_prepare(struct app *app, struct placements *placements, enum placements_use use)
+{
+    int code = placements_open(app, placements, app->rest, use);
+
+    if (code == EXIT_DONE)
+        code = link_connect(app);
+    if (code != EXIT_DONE)
+        return code;
+    struct target target = regions_target(app);
+    return placements_plan(app, placements, &target);
 }
 
 char *placements_offsets(const struct placements *placements)

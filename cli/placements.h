@@ -46,6 +46,9 @@ int placements_open(struct app *app, struct placements *placements, char **argum
 /* Checks images and places against the target, before anything is touched; loads the layout. */
 int placements_plan(struct app *app, struct placements *placements, const struct target *target);
 
+/* The three steps that write and verify begin with: open, connect, plan against the board. */
+int placements_prepare(struct app *app, struct placements *placements, enum placements_use use);
+
 /* The image of the i-th placement in order of offset. */
 const struct image *placements_image(const struct placements *placements, size_t i);
 

@@ -133,14 +133,8 @@ static int verify_archive(struct app *app, struct comparison *c, const char *pat
 
 static int verify_images(struct app *app, struct comparison *c, struct placements *placements)
 {
-    int code = placements_open(app, placements, app->rest, PLACEMENTS_COMPARE);
+    int code = placements_prepare(app, placements, PLACEMENTS_COMPARE);
 
-    if (code == EXIT_DONE)
-        code = link_connect(app);
-    if (code == EXIT_DONE) {
-        struct target target = regions_target(app);
-        code = placements_plan(app, placements, &target);
-    }
     if (code != EXIT_DONE)
         return code;
     json_builder_set_member_name(app->json, "images");

@@ -116,14 +116,8 @@ static int write_plan(struct app *app, struct placements *placements)
 
 static int run(struct app *app, struct placements *placements)
 {
-    int code = placements_open(app, placements, app->rest, PLACEMENTS_WRITE);
+    int code = placements_prepare(app, placements, PLACEMENTS_WRITE);
 
-    if (code == EXIT_DONE)
-        code = link_connect(app);
-    if (code == EXIT_DONE) {
-        struct target target = regions_target(app);
-        code = placements_plan(app, placements, &target);
-    }
     if (code != EXIT_DONE)
         return code;
     announce(app, placements);

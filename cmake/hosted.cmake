@@ -5,7 +5,8 @@ add_library(wry_sim STATIC
 target_include_directories(wry_sim PUBLIC ports)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
-add_library(wry_remote STATIC ports/rfc2217/client.c ports/rfc2217/server.c ports/wiring.c)
+add_library(wry_remote STATIC ports/rfc2217/client.c ports/rfc2217/server.c ports/real_clock.c
+    ports/wiring.c)
 target_include_directories(wry_remote PUBLIC ports)
 target_compile_definitions(wry_remote PRIVATE _GNU_SOURCE)
 target_link_libraries(wry_remote PUBLIC wrytograph_static PkgConfig::GLIB PRIVATE PkgConfig::TELNET)

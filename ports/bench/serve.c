@@ -227,7 +227,7 @@ static void turn_board(struct served *s)
 void bench_server_turn(struct bench_server *server)
 {
     guint count = server->boards->len;
-    g_autofree struct pollfd *events = g_new0(struct pollfd, count);
+    struct pollfd *events = g_new0(struct pollfd, count);
     int wait = IDLE_WAIT_MS;
 
     for (guint i = 0; i < count; i++) {
@@ -243,6 +243,7 @@ void bench_server_turn(struct bench_server *server)
             accept_client(s);
         turn_board(s);
     }
+    g_free(events);
 }
 
 static gboolean start_listening(struct served *s, const char *host, uint16_t port, GError **error)

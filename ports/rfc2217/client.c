@@ -12,6 +12,7 @@
 #include <unistd.h>
 
 #include "com_port.h"
+#include "real_clock.h"
 
 enum {
     CONNECT_SECONDS = 5,
@@ -44,47 +45,25 @@ GQuark remote_error_quark(void)
     return g_quark_from_static_string("wrytograph-remote");
 }
 
-static uint64_t now_us(void *context)
-{
-    (void)context;
-    return (uint64_t)g_get_monotonic_time();
-}
-
-static void sleep_until(void *context, uint64_t until)
-{
-    uint64_t now = now_us(context);
-
-    if (until > now)
-        g_usleep((gulong)(until - now));
-}
-
 static void keep(struct remote_port *remote, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n && remote->fill < QUEUE_ROOM; i++)
         remote->queue[(remote->head + remote->fill++) % QUEUE_ROOM] = bytes[i];
 }
 
-/* Milliseconds for poll, rounded up so that a wait never ends early; 0 for the past. */
-static int wait_time(uint64_t deadline)
-{
-    uint64_t now = now_us(NULL);
-
-    return deadline > now ? (int)MIN((deadline - now + 999) / 1000, 60000) : 0;
-}
-
 static void send_all(struct remote_port *remote, const uint8_t *bytes, size_t n)
 {
-    uint64_t deadline = now_us(NULL) + WRITE_TIME;
+    uint64_t deadline = real_clock_now(NULL) + WRITE_TIME;
 
     while (n > 0 && !remote->failed) {
         ssize_t sent = send(remote->socket, bytes, n, MSG_NOSIGNAL | MSG_DONTWAIT);
         if (sent > 0) {
             bytes += sent;
             n -= (size_t)sent;
-            deadline = now_us(NULL) + WRITE_TIME;
+            deadline = real_clock_now(NULL) + WRITE_TIME;
         } else if (sent < 0 && (errno == EAGAIN || errno == EWOULDBLOCK)) {
             struct pollfd wait = {.fd = remote->socket, .events = POLLOUT};
-            if (poll(&wait, 1, wait_time(deadline)) == 0 && now_us(NULL) >= deadline)
+            if (poll(&wait, 1, real_clock_wait(deadline)) == 0 && real_clock_now(NULL) >= deadline)
                 remote->failed = true;
         } else if (sent >= 0 || errno != EINTR) {
             remote->failed = true;
@@ -140,7 +119,7 @@ static void take_input(struct remote_port *remote, uint64_t deadline)
     struct pollfd wait = {.fd = remote->socket, .events = POLLIN};
     uint8_t bytes[PIECE];
 
-    if (remote->failed || poll(&wait, 1, wait_time(deadline)) <= 0)
+    if (remote->failed || poll(&wait, 1, real_clock_wait(deadline)) <= 0)
         return;
     ssize_t n = recv(remote->socket, bytes, sizeof bytes, MSG_DONTWAIT);
     if (n == 0 || (n < 0 && errno != EAGAIN && errno != EINTR))
@@ -170,7 +149,7 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     if (remote->fill == 0) {
         do
             take_input(remote, deadline);
-        while (remote->fill == 0 && !remote->failed && now_us(NULL) < deadline);
+        while (remote->fill == 0 && !remote->failed && real_clock_now(NULL) < deadline);
     }
     for (*got = 0; *got < room && remote->fill > 0; ++*got) {
         bytes[*got] = remote->queue[remote->head];
@@ -184,12 +163,12 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
 static bool set(struct remote_port *remote, uint8_t command, const uint8_t *value, size_t n)
 {
     uint8_t message[8] = {command};
-    uint64_t deadline = now_us(NULL) + ANSWER_TIME;
+    uint64_t deadline = real_clock_now(NULL) + ANSWER_TIME;
 
     memcpy(message + 1, value, n);
     remote->awaited = command;
     telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
-    while (remote->awaited == command && !remote->failed && now_us(NULL) < deadline)
+    while (remote->awaited == command && !remote->failed && real_clock_now(NULL) < deadline)
         take_input(remote, deadline);
     return remote->awaited != command && !remote->failed;
 }
@@ -236,13 +215,13 @@ static enum wry_status port_discard(void *context)
 /* Binary transmission both ways, COM port control, and a plain 8N1 port without flow control. */
 static bool negotiate(struct remote_port *remote)
 {
-    uint64_t deadline = now_us(NULL) + ANSWER_TIME;
+    uint64_t deadline = real_clock_now(NULL) + ANSWER_TIME;
 
     telnet_negotiate(remote->telnet, TELNET_WILL, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
     while (!remote->server_does && !remote->server_refuses && !remote->failed &&
-           now_us(NULL) < deadline)
+           real_clock_now(NULL) < deadline)
         take_input(remote, deadline);
     return remote->server_does && set_byte(remote, COM_PORT_SET_DATASIZE, COM_PORT_EIGHT_BITS) &&
            set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
@@ -329,8 +308,8 @@ struct remote_port *remote_port_open(const char *host, uint16_t port, bool com_p
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = now_us,
-                                     .sleep = sleep_until,
+                                     .now = real_clock_now,
+                                     .sleep = real_clock_sleep,
                                      .top_speed = com_port ? 3000000 : 115200};
     if (establish(remote, error))
         return remote;

@@ -10,6 +10,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include "real_clock.h"
 #include "tty.h"
 
 enum {
@@ -30,20 +31,6 @@ GQuark serial_error_quark(void)
     return g_quark_from_static_string("wrytograph-serial");
 }
 
-static uint64_t now_us(void *context)
-{
-    (void)context;
-    return (uint64_t)g_get_monotonic_time();
-}
-
-static void sleep_until(void *context, uint64_t until)
-{
-    uint64_t now = now_us(context);
-
-    if (until > now)
-        g_usleep((gulong)(until - now));
-}
-
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct serial_port *serial = context;
@@ -54,9 +41,8 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
         if (written > 0) {
             bytes += written;
             n -= (size_t)written;
-        } else if (written < 0 && errno != EAGAIN && errno != EINTR) {
-            return WRY_LINK_LOST;
-        } else if (poll(&event, 1, WRITE_MS) == 0) {
+        } else if ((written < 0 && errno != EAGAIN && errno != EINTR) ||
+                   poll(&event, 1, WRITE_MS) == 0) {
             return WRY_LINK_LOST;
         }
     }
@@ -67,12 +53,10 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
                                  size_t *got)
 {
     struct serial_port *serial = context;
-    uint64_t now = now_us(NULL);
-    int wait = deadline > now ? (int)MIN((deadline - now + 999) / 1000, 60000) : 0;
     struct pollfd event = {.fd = serial->descriptor, .events = POLLIN};
 
     *got = 0;
-    int ready = poll(&event, 1, wait);
+    int ready = poll(&event, 1, real_clock_wait(deadline));
     if (ready < 0)
         return errno == EINTR ? WRY_OK : WRY_LINK_LOST;
     if (ready == 0)
@@ -258,8 +242,8 @@ struct serial_port *serial_port_open(const char *path, const struct wiring *wiri
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = now_us,
-                                     .sleep = sleep_until,
+                                     .now = real_clock_now,
+                                     .sleep = real_clock_sleep,
                                      .top_speed = 3000000};
     if (serial_check_access(path, error) && set_up(serial, path, error))
         return serial;
