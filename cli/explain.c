@@ -48,6 +48,10 @@ int app_fail_session(struct app *app, enum wry_status status)
     case WRY_SOURCE_FAILED:
         return fail_at(app, EXIT_BAD_INPUT, again, "a file could not be read for the content");
     case WRY_STOPPED:
+        if (fault->step == WRY_STEP_WRITE && fault->offset > 0)
+            return app_fail(app, EXIT_STOPPED, again,
+                            "stopped at your request, with the work done up to 0x%06X",
+                            (unsigned)fault->offset);
         return app_fail(app, EXIT_STOPPED, again, "stopped at your request");
     case WRY_UNSUPPORTED:
         return app_fail(app, EXIT_WRONG, "Use a version of wrytograph that fits the board.",
