@@ -164,7 +164,9 @@ static void add_link_options(GOptionContext *context, struct app *app)
         {"patience", 0, 0, G_OPTION_ARG_STRING, &app->patience,
          "How long a lost link may take to come back; else 10s", "TIME"},
         {"stay", 0, 0, G_OPTION_ARG_NONE, &app->stay,
-         "Leave the board in loading mode, so that the next verb starts at once", NULL},
+         "Leave the board in loading mode, so that the next verb starts at once; else verbs that "
+         "only read let it run again",
+         NULL},
         {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
          "Go no faster than this; else as fast as both sides can", "BAUD"},
         {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
