@@ -419,6 +419,20 @@ static void a_link_that_stays_away_is_given_up_after_the_patience(void)
     rig_free(rig);
 }
 
+static void a_board_that_restarts_again_and_again_is_given_up(void)
+{
+    struct wry_placement item = place(0x40000, 0x20000, 0);
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 16, .faults = {.brown_out = true}});
+
+    rig->config.every_sector = true;
+    rig_new_session(rig, 8);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(WRY_LINK_LOST, write(rig, &item, 1));
+    CHECK(memcmp(rig->flash, rig->before, 0x40000) == 0);
+    CHECK(memcmp(rig->flash + 0x60000, rig->before + 0x60000, 0x10000) == 0);
+    rig_free(rig);
+}
+
 static void loading_mode_by_hand_waits_for_the_hand(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 15});
@@ -479,6 +493,7 @@ int main(int argc, char **argv)
         FACT(a_board_that_is_reset_in_the_middle_is_found_again),
         FACT(a_hundred_disconnects_cost_time_not_the_job),
         FACT(a_link_that_stays_away_is_given_up_after_the_patience),
+        FACT(a_board_that_restarts_again_and_again_is_given_up),
         FACT(loading_mode_by_hand_waits_for_the_hand),
         FACT(another_board_on_the_line_stops_the_work),
         FACT(start_runs_the_firmware),

@@ -192,10 +192,10 @@ static enum wry_status check_part(struct session_write *job)
 static enum wry_status transfer(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
+    uint32_t furthest = job->part.start;
     bool begun = false, lost = false;
 
     for (unsigned i = 0;; i++) {
-        uint32_t received = session->window.received;
         enum wry_status status = begun ? WRY_OK : begin_part(job, force || lost);
         if (status == WRY_OK) {
             begun = true;
@@ -203,8 +203,11 @@ static enum wry_status transfer(struct session_write *job, bool force)
         }
         if (status == WRY_OK)
             status = check_part(job);
-        if (session->window.received != received)
+        /* A board that restarts again and again comes no further than before. */
+        if (begun && session->window.received > furthest) {
+            furthest = session->window.received;
             i = 0;
+        }
         if (status != WRY_LINK_LOST || i == RESTARTS)
             return status;
         lost = true;
