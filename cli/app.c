@@ -253,13 +253,9 @@ bool app_parse(struct app *app, int argc, char **argv, unsigned options, const G
         g_option_context_add_main_entries(context, own, NULL);
     add_options(context, app, options);
     if (wants_help(argc, argv)) {
-        g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
         g_autofree char *name = g_strdup_printf("wrytograph %s", app->verb);
-        g_autofree char *program = g_strdup(g_get_prgname());
         g_set_prgname(name);
-        g_free(help);
-        help = g_option_context_get_help(context, TRUE, NULL);
-        g_set_prgname(program);
+        g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
         fputs(help, stdout);
         app->code = EXIT_DONE;
         return false;

@@ -188,6 +188,12 @@ static int open_journal(struct app *app)
 int link_settle(struct app *app)
 {
     uint32_t sectors = 0;
+    int code = open_journal(app);
+
+    if (code != EXIT_DONE)
+        return code;
+    journal_set_board(app->journal, app->session.board.eui48);
+    wry_session_set_keeper(&app->session, journal_keeper(app->journal));
     enum wry_status status = wry_session_settle(&app->session, &sectors);
 
     if (sectors > 0)
@@ -218,6 +224,8 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
 
     if (progress->step == WRY_STEP_CONNECT && app->by_hand)
         show_call(app, progress);
+    if (progress->step != WRY_STEP_CONNECT && progress->total == 0 && isatty(STDERR_FILENO))
+        fputs("\r\033[KThe link is lost; calling the board again, Ctrl-C stops", stderr);
     bar_update(app->bar, progress, app->port->now(app->port->context));
     return app_interrupted();
 }
@@ -225,7 +233,6 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
 static int check_chip(struct app *app)
 {
     const struct wry_chip *chip = link_chip(app);
-
     const struct wry_chip *expected = app->expect_chip ? wry_chip_by_name(app->expect_chip) : chip;
 
     if (!expected || chip == expected)
@@ -258,7 +265,6 @@ static int check_options(struct app *app, uint32_t *speed, uint32_t *call_speed)
 {
     uint32_t size;
 
-    *speed = 0;
     if (app->speed && !units_parse_speed(app->speed, speed))
         return app_fail(app, EXIT_USAGE, "Give a number from 9600 to 12000000, such as 921600.",
                         "'%s' is no speed in baud", app->speed);
@@ -274,45 +280,49 @@ static int check_options(struct app *app, uint32_t *speed, uint32_t *call_speed)
     return EXIT_DONE;
 }
 
-int link_connect(struct app *app)
+int link_config(struct app *app, struct wry_session_config *config)
 {
-    uint32_t speed, call_speed = 0;
-    uint64_t wait = 0, patience = 0;
-    int code = check_options(app, &speed, &call_speed);
+    int code = check_options(app, &config->max_speed, &config->start_speed);
 
-    if (code == EXIT_DONE && ((app->wait && !units_parse_time(app->wait, &wait)) ||
-                              (app->patience && !units_parse_time(app->patience, &patience))))
-        code = app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.",
+    if (code != EXIT_DONE)
+        return code;
+    if ((app->wait && !units_parse_time(app->wait, &config->call_time)) ||
+        (app->patience && !units_parse_time(app->patience, &config->patience)))
+        return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.",
                         "--wait or --patience is no time");
+    config->token = g_random_int();
+    config->by_hand = app->by_hand;
+    config->every_sector = app->every_sector;
+    config->context = app;
+    config->progress = on_progress;
+    return EXIT_DONE;
+}
 
-    if (code == EXIT_DONE)
-        code = link_open(app);
-    if (code != EXIT_DONE)
-        return code;
-    code = open_journal(app);
-    if (code != EXIT_DONE)
-        return code;
-    struct wry_session_config config = {.token = g_random_int(),
-                                        .max_speed = speed,
-                                        .by_hand = app->by_hand,
-                                        .call_time = wait,
-                                        .start_speed = call_speed,
-                                        .patience = patience,
-                                        .every_sector = app->every_sector,
-                                        .keeper = journal_keeper(app->journal),
-                                        .context = app,
-                                        .progress = on_progress};
+enum wry_status link_call(struct app *app, const struct wry_session_config *config)
+{
     app_interrupted();
     app->started = app->port->now(app->port->context);
-    wry_session_init(&app->session, app->port, &config);
+    wry_session_init(&app->session, app->port, config);
     enum wry_status status = wry_session_connect(&app->session);
     if (app->hand_shown && isatty(STDERR_FILENO))
         fputs("\r\033[K", stderr);
     if (app->hand_shown && status == WRY_OK)
         app_note(app, "The board answers.");
+    return status;
+}
+
+int link_connect(struct app *app)
+{
+    struct wry_session_config config = {0};
+    int code = link_config(app, &config);
+
+    if (code == EXIT_DONE)
+        code = link_open(app);
+    if (code != EXIT_DONE)
+        return code;
+    enum wry_status status = link_call(app, &config);
     if (status != WRY_OK)
         return app_fail_session(app, status);
-    journal_set_board(app->journal, app->session.board.eui48);
     if (app->session.stats.speed_steps_down > 0)
         app_note(app, "The link did not hold a faster speed; going on at %u baud.",
                  (unsigned)app->session.speed);

@@ -13,9 +13,15 @@ int link_open(struct app *app);
  */
 int link_connect(struct app *app);
 
+/* The common options as a session's configuration. EXIT_DONE or the code of app_fail. */
+int link_config(struct app *app, struct wry_session_config *config);
+
+/* Calls the board on the open link, with the live line of a call by hand. */
+enum wry_status link_call(struct app *app, const struct wry_session_config *config);
+
 /*
- * Puts back what a job that was cut on this board put at risk; to be called before the flash is
- * read or written for keeps. EXIT_DONE or the code of app_fail.
+ * Opens the journal, and puts back what a job that was cut on this board put at risk; to be called
+ * before the flash is read or written for keeps. EXIT_DONE or the code of app_fail.
  */
 int link_settle(struct app *app);
 

@@ -5,6 +5,7 @@
 #include "link.h"
 
 #define LISTEN_TIME 400000u /* us at each speed */
+#define PATIENCE 2500000u   /* us: a board that fades is a finding, not worth waiting for */
 #define READ_LENGTH 0x10000u
 #define LOAD_LENGTH 0x40000u
 
@@ -185,15 +186,15 @@ static int report(struct examination *e)
 static int run(struct examination *e)
 {
     struct app *app = e->app;
-    int code = link_open(app);
+    struct wry_session_config config = {.patience = PATIENCE};
+    int code = link_config(app, &config);
 
+    if (code == EXIT_DONE)
+        code = link_open(app);
     if (code != EXIT_DONE)
         return code;
     app_note(app, "Examining %s …", app->link);
-    app_interrupted();
-    struct wry_session_config config = {.token = g_random_int(), .patience = 2500000};
-    wry_session_init(&app->session, app->port, &config);
-    enum wry_status status = wry_session_connect(&app->session);
+    enum wry_status status = link_call(app, &config);
     if (status == WRY_LINK_LOST)
         return app_fail_session(app, status);
     if (status == WRY_OK) {

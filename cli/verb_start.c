@@ -2,24 +2,24 @@
 #include "link.h"
 #include "terminal.h"
 
-static int start(struct app *app, struct terminal_options *options, bool listen)
+/* Long enough for the boot text, when no more is asked for. */
+#define FIRST_WORDS "1.5s"
+
+static int start(struct app *app, struct terminal_options *options)
 {
     const struct wry_chip *chip = link_chip(app);
     enum wry_status status = wry_session_start(&app->session);
-    static char brief[] = "1.5s";
-    bool check = options->expect || options->send;
 
     if (status != WRY_OK)
         return app_fail_session(app, status);
-    options->speed = chip ? chip->run_speed : WRY_STARTING_SPEED;
     app_note(app, "The board has left loading mode.");
-    if (listen || check || options->within)
-        return terminal_run(app, options);
-    options->within = g_strdup(brief);
+    options->speed = chip ? chip->run_speed : WRY_STARTING_SPEED;
+    if (!app->listen && !options->expect && !options->send && !options->within)
+        options->within = g_strdup(FIRST_WORDS);
     return terminal_run(app, options);
 }
 
-static int run(struct app *app, struct terminal_options *options, bool listen)
+static int run(struct app *app, struct terminal_options *options)
 {
     int code = terminal_check(app, options);
 
@@ -28,25 +28,22 @@ static int run(struct app *app, struct terminal_options *options, bool listen)
                         app->rest[0]);
     if (code == EXIT_DONE)
         code = link_connect(app);
-    return code == EXIT_DONE ? start(app, options, listen) : code;
+    return code == EXIT_DONE ? start(app, options) : code;
 }
 
 int verb_start(struct app *app, int argc, char **argv)
 {
     struct terminal_options options = {0};
-    gboolean listen = FALSE;
     g_autofree GOptionEntry *entries = terminal_entries(&options);
     int code;
 
     if (app_parse(app, argc, argv, APP_LINK | APP_LISTEN, entries, "",
                   "Restarts the board into its firmware and shows what it prints first. With\n"
                   "--listen it stays at the line as 'wrytograph listen' does; with --expect it "
-                  "is a check.")) {
-        listen = app->listen;
-        code = run(app, &options, listen);
-    } else {
+                  "is a check."))
+        code = run(app, &options);
+    else
         code = app->code;
-    }
     terminal_free(&options);
     return code;
 }

@@ -3,6 +3,11 @@
 
 #include <string.h>
 
+void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper)
+{
+    session->config.keeper = keeper;
+}
+
 static bool read_saved(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     const struct wry_session *session = context;

@@ -192,6 +192,9 @@ size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSI
  */
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
 
+/* Replaces config.keeper, for callers that know where to store only once they know the board. */
+void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper);
+
 /*
  * Puts back the neighbours that a cut write of an earlier session put at risk, from the keeper. To
  * be called after connect and before anything else is written or read. *sectors: how many.
