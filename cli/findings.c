@@ -74,6 +74,13 @@ const char *const *finding_checks(enum finding finding)
     return entries[finding].checks;
 }
 
+/* A running program prints whole text and no frames; a noisy line has holes in both. */
+static bool is_spoiled(const struct wry_session_stats *stats)
+{
+    return stats->frames_bad > 0 ||
+           stats->bytes_printable * UINT64_C(50) < stats->bytes_outside * UINT64_C(49);
+}
+
 enum finding finding_judge(const struct wry_session_stats *stats)
 {
     uint64_t outside = stats->bytes_outside;
@@ -86,7 +93,7 @@ enum finding finding_judge(const struct wry_session_stats *stats)
         return FINDING_LOW;
     if (outside > 0 && stats->bytes_printable * UINT64_C(10) >= outside * 8 &&
         outside * 2 >= stats->bytes_received)
-        return stats->frames_bad > 1 ? FINDING_NOISE : FINDING_STRAP;
+        return is_spoiled(stats) ? FINDING_NOISE : FINDING_STRAP;
     return FINDING_GARBAGE;
 }
 
