@@ -280,6 +280,11 @@ static int check_options(struct app *app, uint32_t *speed, uint32_t *call_speed)
     return EXIT_DONE;
 }
 
+uint32_t link_token(const struct app *app)
+{
+    return app->bench ? 1 : g_random_int();
+}
+
 int link_config(struct app *app, struct wry_session_config *config)
 {
     int code = check_options(app, &config->max_speed, &config->start_speed);
@@ -290,7 +295,6 @@ int link_config(struct app *app, struct wry_session_config *config)
         (app->patience && !units_parse_time(app->patience, &config->patience)))
         return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.",
                         "--wait or --patience is no time");
-    config->token = g_random_int();
     config->by_hand = app->by_hand;
     config->every_sector = app->every_sector;
     config->context = app;
@@ -302,7 +306,9 @@ enum wry_status link_call(struct app *app, const struct wry_session_config *conf
 {
     app_interrupted();
     app->started = app->port->now(app->port->context);
-    wry_session_init(&app->session, app->port, config);
+    struct wry_session_config named = *config;
+    named.token = link_token(app);
+    wry_session_init(&app->session, app->port, &named);
     enum wry_status status = wry_session_connect(&app->session);
     if (app->hand_shown && isatty(STDERR_FILENO))
         fputs("\r\033[K", stderr);

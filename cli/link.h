@@ -13,6 +13,9 @@ int link_open(struct app *app);
  */
 int link_connect(struct app *app);
 
+/* A token for a session: the same at every run on the bench, where runs are to be the same. */
+uint32_t link_token(const struct app *app);
+
 /* The common options as a session's configuration. EXIT_DONE or the code of app_fail. */
 int link_config(struct app *app, struct wry_session_config *config);
 

@@ -67,7 +67,7 @@ static bool speaks_in_reset(struct app *app)
 static enum wry_status call_at(struct app *app, uint32_t speed)
 {
     struct wry_session_config config = {
-        .token = g_random_int(), .start_speed = speed, .max_speed = speed, .attempts = 1};
+        .token = link_token(app), .start_speed = speed, .max_speed = speed, .attempts = 1};
 
     wry_session_init(&app->session, app->port, &config);
     return wry_session_connect(&app->session);
