@@ -11,6 +11,14 @@ static int fail_at(struct app *app, enum exit_code code, const char *next, const
                     (unsigned)wry_session_fault(&app->session)->offset);
 }
 
+static int fail_journal(struct app *app)
+{
+    const struct wry_fault *fault = wry_session_fault(&app->session);
+
+    return app_fail(app, EXIT_BAD_INPUT, "", "the journal failed at offset 0x%06X",
+                    (unsigned)fault->offset);
+}
+
 int app_fail_session(struct app *app, enum wry_status status)
 {
     const struct wry_fault *fault = wry_session_fault(&app->session);
@@ -26,6 +34,15 @@ int app_fail_session(struct app *app, enum wry_status status)
         return app_fail(app, EXIT_NO_ANSWER, next, "no answer from the board on %s", app->link);
     }
     case WRY_LINK_LOST:
+        if (fault->expected > 0)
+            return app_fail(
+                app, EXIT_LINK_LOST,
+                "Mend the cable first: shorter, away from the supply, its ground joined. "
+                "What was not finished is safe to repeat.",
+                "the line to %s loses nearly everything: %u of the last %u of the "
+                "shortest frames at %u baud",
+                app->link, (unsigned)fault->found, (unsigned)fault->expected,
+                (unsigned)app->session.speed);
         return app_fail(app, EXIT_LINK_LOST, again, "the board on %s stopped answering", app->link);
     case WRY_WRONG_BOARD:
         return app_fail(app, EXIT_WRONG, "Connect the first board again and repeat the command.",
@@ -34,9 +51,30 @@ int app_fail_session(struct app *app, enum wry_status status)
         return app_fail(app, EXIT_DIFFERS, again,
                         "the flash does not hold what was sent, between 0x%06X and 0x%06X",
                         (unsigned)fault->offset, (unsigned)(fault->offset + fault->length - 1));
+    case WRY_STALLED:
+        return fail_at(app, EXIT_FLASH,
+                       "Its flash may be stuck. Take the board's power away and put it back, then "
+                       "run the same command again.",
+                       "the board answers, but its work no longer advances");
+    case WRY_CONTRADICTED:
+        return app_fail(
+            app, EXIT_DIFFERS,
+            "Do not rely on this board: its flash or its supply gives different content "
+            "at different times.",
+            "the board's answers contradict each other between 0x%06X and 0x%06X: its "
+            "digest and what it sends do not agree",
+            (unsigned)fault->offset, (unsigned)(fault->offset + fault->length - 1));
     case WRY_FLASH_FAILED:
-        return fail_at(app, EXIT_FLASH, "The flash may be worn out or write-protected.",
-                       "the flash failed");
+        return fail_at(app, EXIT_FLASH, "The flash may be worn out.",
+                       "a page does not hold what was written to it: the flash failed");
+    case WRY_FLASH_SILENT:
+        return app_fail(app, EXIT_FLASH,
+                        "Its flash may be missing, not soldered well, or held by its power-down "
+                        "mode: take the board's power away and put it back.",
+                        "the board answers, but its flash does not: the JEDEC ID reads %02X %02X "
+                        "%02X",
+                        app->session.board.jedec[0], app->session.board.jedec[1],
+                        app->session.board.jedec[2]);
     case WRY_PROTECTED:
         return app_fail(app, EXIT_FLASH,
                         "Nothing was changed. Unlock the flash, or leave that part alone.",
@@ -47,6 +85,10 @@ int app_fail_session(struct app *app, enum wry_status status)
                        "the board refused the range");
     case WRY_SOURCE_FAILED:
         return fail_at(app, EXIT_BAD_INPUT, again, "a file could not be read for the content");
+    case WRY_SINK_FAILED:
+        return fail_at(app, EXIT_BAD_INPUT, again, "what was read could not be kept");
+    case WRY_KEEPER_FAILED:
+        return fail_journal(app);
     case WRY_STOPPED:
         if (fault->step == WRY_STEP_WRITE && fault->offset > 0)
             return app_fail(app, EXIT_STOPPED, again,

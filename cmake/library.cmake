@@ -9,8 +9,8 @@ set(WRY_CORE_SOURCES
     core/image/s_record.c
     core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/region_table.c
     core/session/connect.c core/session/digest.c core/session/fault.c core/session/link.c
-    core/session/read.c core/session/speed.c core/session/verify.c core/session/sectors.c core/session/settle.c
-    core/session/window.c core/session/write.c core/session/write_run.c)
+    core/session/pace.c core/session/read.c core/session/speed.c core/session/verify.c core/session/sectors.c core/session/settle.c
+    core/session/wait.c core/session/window.c core/session/write.c core/session/write_run.c)
 
 set(WRY_LOADER_SOURCES
     loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/output.c

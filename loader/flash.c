@@ -41,7 +41,7 @@ static uint8_t read_status(struct wry_loader *loader)
     return status;
 }
 
-void loader_flash_identify(struct wry_loader *loader)
+static void identify(struct wry_loader *loader)
 {
     uint8_t command = COMMAND_READ_ID;
 
@@ -57,6 +57,37 @@ void loader_flash_identify(struct wry_loader *loader)
 bool loader_flash_busy(struct wry_loader *loader)
 {
     return (read_status(loader) & STATUS_BUSY) != 0;
+}
+
+/* A part that is busy does not answer to READ_ID. One that is not there reads as busy for ever. */
+void loader_flash_identify(struct wry_loader *loader)
+{
+    loader->flash_asked_at = loader->port->now(loader->port->context);
+    loader->flash_awaited = loader_flash_busy(loader);
+    if (!loader->flash_awaited)
+        identify(loader);
+}
+
+bool loader_flash_await(struct wry_loader *loader)
+{
+    uint32_t waited = loader->port->now(loader->port->context) - loader->flash_asked_at;
+
+    if (loader->flash_awaited && (!loader_flash_busy(loader) || waited >= WRY_LOADER_FLASH_WAIT)) {
+        loader->flash_awaited = false;
+        identify(loader);
+    }
+    return loader->flash_awaited;
+}
+
+uint32_t loader_flash_protected(struct wry_loader *loader, uint32_t offset, uint32_t length)
+{
+    uint32_t start;
+
+    loader->protect = read_status(loader) & STATUS_PROTECT;
+    uint32_t locked = wry_protected_range(loader->protect, loader->capacity, &start);
+    if (locked == 0 || offset >= start + locked || offset + length <= start)
+        return WRY_LOADER_UNPROTECTED;
+    return offset > start ? offset : start;
 }
 
 /* Command and address; returns the length. */

@@ -5,7 +5,13 @@
 #include "wrytograph/loader.h"
 
 /* flash.c: commands of the NOR flash, JESD216 and the usual command set. */
+/* Asks for ID and protection, or puts that off while the flash is busy. */
 void loader_flash_identify(struct wry_loader *loader);
+/* True while the ID is still put off. */
+bool loader_flash_await(struct wry_loader *loader);
+#define WRY_LOADER_UNPROTECTED UINT32_MAX
+/* The first offset of the range that the block-protect bits lock, as they are now. */
+uint32_t loader_flash_protected(struct wry_loader *loader, uint32_t offset, uint32_t length);
 bool loader_flash_busy(struct wry_loader *loader);
 void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n);
 /* length is 4, 32 or 64 KiB and offset a multiple of it. */

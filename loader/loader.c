@@ -5,10 +5,6 @@
 
 #include "inner.h"
 
-enum {
-    SLOWEST_SPEED = 9600,
-};
-
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
                      const struct wry_board_identity *identity)
 {
@@ -48,8 +44,10 @@ static void begin_session(struct wry_loader *loader, uint32_t token)
     loader->progress_due = false;
     memset(&loader->write, 0, sizeof loader->write);
     memset(&loader->digest, 0, sizeof loader->digest);
-    if (loader->op == WRY_OP_NONE)
+    if (loader->op == WRY_OP_NONE && !loader->flash_awaited)
         loader_flash_identify(loader);
+    if (loader->op != WRY_OP_NONE)
+        loader->op = WRY_OP_DROPPED;
 }
 
 static void on_hello(struct wry_loader *loader, const struct wry_message *message)
@@ -66,6 +64,10 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
     bool continued = loader->in_session && hello.token == loader->token;
     if (!continued)
         begin_session(loader, hello.token);
+    if (loader->flash_awaited) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, 0);
+        return;
+    }
     struct wry_hello_reply reply = {
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
@@ -95,7 +97,7 @@ static void on_speed(struct wry_loader *loader, const struct wry_message *messag
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_MALFORMED, 0);
         return;
     }
-    if (speed.baud < SLOWEST_SPEED || speed.baud > loader->identity.top_speed) {
+    if (speed.baud < WRY_SLOWEST_SPEED || speed.baud > loader->identity.top_speed) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED, 0);
         return;
     }
@@ -105,6 +107,7 @@ static void on_speed(struct wry_loader *loader, const struct wry_message *messag
         return;
     loader_output_frame(loader, head, n, NULL, 0);
     loader->speed_next = speed.baud;
+    loader->read_count = 0; /* the host asks anew, when it has found the new speed to work */
 }
 
 static void on_start(struct wry_loader *loader, const struct wry_message *message)
@@ -189,11 +192,22 @@ static void set_speed(struct wry_loader *loader, uint32_t baud, bool confirmed)
     loader->port->set_speed(loader->port->context, baud);
 }
 
-/* A changed speed must prove itself soon; one that fell silent is given up after a while. */
-static void watch_speed(struct wry_loader *loader)
+/*
+ * A changed speed must prove itself soon; one that fell silent is given up after a while. What the
+ * board itself sends counts as life: the host listens, and has nothing to say. At slow speeds a
+ * frame lasts for seconds, and some may be lost.
+ */
+static void watch_speed(struct wry_loader *loader, bool sending)
 {
-    uint32_t quiet = loader->port->now(loader->port->context) - loader->heard_at;
-    uint32_t allowed = loader->speed_confirmed ? WRY_LOADER_SPEED_IDLE : WRY_LOADER_SPEED_CONFIRM;
+    uint32_t now = loader->port->now(loader->port->context);
+    uint32_t frame_ms = WRY_FRAME_WORST(WRY_BODY_MAX) * 10u * 1000u / loader->speed;
+    uint32_t allowed = loader->speed_confirmed
+                           ? WRY_LOADER_SPEED_IDLE + WRY_LOADER_IDLE_FRAMES * frame_ms * 1000u
+                           : WRY_LOADER_SPEED_CONFIRM;
+
+    if (sending && loader->speed_confirmed)
+        loader->heard_at = now;
+    uint32_t quiet = now - loader->heard_at;
 
     if (loader->speed != WRY_STARTING_SPEED && quiet >= allowed)
         set_speed(loader, WRY_STARTING_SPEED, true);
@@ -218,13 +232,16 @@ bool wry_loader_poll(struct wry_loader *loader)
 {
     bool busy = take_input(loader);
 
-    busy |= loader_write_step(loader);
-    if (loader_read_step(loader) || loader_digest_step(loader))
-        busy = true;
+    if (!loader_flash_await(loader)) {
+        busy |= loader_write_step(loader);
+        if (loader_read_step(loader) || loader_digest_step(loader))
+            busy = true;
+    }
     if (loader->progress_due)
         loader_write_progress(loader, 0);
-    if (!loader_output_drain(loader))
+    bool sending = loader_output_drain(loader);
+    if (!sending)
         after_sending(loader);
-    watch_speed(loader);
+    watch_speed(loader, sending);
     return !busy;
 }

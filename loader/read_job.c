@@ -1,32 +1,49 @@
 /*
  * Reading: ranges are streamed as data frames in the order asked for, blank stretches as a few
- * bytes. The host keeps several requests in the queue, so the line does not wait for it.
+ * bytes. The host keeps several requests in the queue, so the line does not wait for it. A request
+ * that repeats one may choose among the pages of its range: those that were lost.
  */
 #include "inner.h"
 
 #include <string.h>
 
+static void refuse(struct wry_loader *loader, const struct wry_message *message, uint8_t code,
+                   uint32_t offset)
+{
+    loader_output_error(loader, message->kind, message->seq, code, offset);
+}
+
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message)
 {
     struct wry_range_message range;
+    struct wry_read_message read;
 
     if (!loader_range_fits(loader, message, &range))
         return;
+    if (!wry_message_get_read(message, &read)) {
+        refuse(loader, message, WRY_ERROR_MALFORMED, range.offset);
+        return;
+    }
     for (size_t i = 0; i < loader->read_count; i++) {
         if (loader->reads[i].seq == message->seq)
             return;
     }
     if (loader->read_count == WRY_LOADER_READS) {
-        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, range.offset);
+        refuse(loader, message, WRY_ERROR_BUSY, range.offset);
         return;
     }
-    loader->reads[loader->read_count++] = (struct wry_loader_read){
+    struct wry_loader_read *job = &loader->reads[loader->read_count++];
+    bool bounded = read.frame_max > 0 && read.frame_max < WRY_PAYLOAD_MAX;
+    *job = (struct wry_loader_read){
         .seq = message->seq,
+        .frame_max = bounded ? (uint16_t)read.frame_max : (uint16_t)WRY_PAYLOAD_MAX,
+        .chosen = read.chosen,
         .start = range.offset,
         .end = range.offset + range.length,
         .at = range.offset,
         .blank_from = range.offset,
     };
+    memcpy(job->wanted, read.wanted, sizeof job->wanted);
 }
 
 static void send_data(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data)
@@ -72,23 +89,38 @@ static void end_read(struct wry_loader *loader)
     memmove(loader->reads, loader->reads + 1, loader->read_count * sizeof *read);
 }
 
-bool loader_read_step(struct wry_loader *loader)
+static bool is_wanted(const struct wry_loader_read *read, uint32_t offset)
 {
-    struct wry_loader_read *read = &loader->reads[0];
+    uint32_t page = (offset - read->start) / WRY_PAGE_SIZE;
+
+    return !read->chosen || (read->wanted[page / 8] >> page % 8 & 1) != 0;
+}
+
+/* Bytes from at on that are wanted and fit one frame; 0 at a page that is not. */
+static uint32_t wanted_here(const struct wry_loader_read *read)
+{
+    uint32_t left = read->end - read->at;
+    uint32_t most = left < read->frame_max ? left : read->frame_max;
+    uint32_t n = 0;
+
+    while (n < most && is_wanted(read, read->at + n))
+        n += WRY_PAGE_SIZE;
+    return n < most ? n : most;
+}
+
+static void skip_page(struct wry_loader_read *read)
+{
+    uint32_t left = read->end - read->at;
+
+    read->at += left < WRY_PAGE_SIZE ? left : WRY_PAGE_SIZE;
+    read->blank_from = read->at;
+}
+
+/* The next frame's worth, n bytes: put off while it is blank, so that one frame tells of all. */
+static void send_next(struct wry_loader *loader, struct wry_loader_read *read, uint32_t n)
+{
     bool blank;
 
-    if (loader->read_count == 0 || loader->op != WRY_OP_NONE ||
-        !loader_output_has_room(loader, WRY_BODY_MAX))
-        return false;
-    if (read->at == read->end) {
-        if (read->blank_from < read->at)
-            send_blank(loader, read);
-        else
-            end_read(loader);
-        return true;
-    }
-    uint32_t left = read->end - read->at;
-    uint32_t n = left < WRY_PAYLOAD_MAX ? left : WRY_PAYLOAD_MAX;
     loader_flash_read(loader, read->at, loader->slice, n);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
     uint32_t length = stretch(loader->slice, n, &blank);
@@ -105,5 +137,24 @@ bool loader_read_step(struct wry_loader *loader)
         read->at += length;
         read->blank_from = read->at;
     }
+}
+
+bool loader_read_step(struct wry_loader *loader)
+{
+    struct wry_loader_read *read = &loader->reads[0];
+
+    /* A change of speed waits until all is out: nothing new is put in its way. */
+    if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0 ||
+        !loader_output_has_room(loader, WRY_BODY_MAX))
+        return false;
+    uint32_t n = read->at < read->end ? wanted_here(read) : 0;
+    if (n > 0)
+        send_next(loader, read, n);
+    else if (read->blank_from < read->at)
+        send_blank(loader, read);
+    else if (read->at < read->end)
+        skip_page(read);
+    else
+        end_read(loader);
     return true;
 }

@@ -99,6 +99,11 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, write->start);
         return;
     }
+    uint32_t locked = loader_flash_protected(loader, range.offset, range.length);
+    if (!repeated && locked != WRY_LOADER_UNPROTECTED) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_PROTECTED, locked);
+        return;
+    }
     if (!repeated) {
         memset(write, 0, sizeof *write);
         write->state = WRY_JOB_RUNNING;
@@ -172,10 +177,14 @@ static void check_page(struct wry_loader *loader)
 
     loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
-    if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0)
+    if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0) {
         page_programmed(loader);
-    else
-        finish(loader, WRY_JOB_FAILED, WRY_ERROR_FLASH_FAILED, loader->op_offset);
+        return;
+    }
+    bool locked =
+        loader_flash_protected(loader, loader->op_offset, WRY_PAGE_SIZE) != WRY_LOADER_UNPROTECTED;
+    finish(loader, WRY_JOB_FAILED, locked ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED,
+           loader->op_offset);
 }
 
 /* The flash has become ready. The job may have been dropped by a new session meanwhile. */

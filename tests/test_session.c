@@ -272,16 +272,31 @@ static void verify_names_every_stretch_that_differs(void)
     rig_free(rig);
 }
 
-static void a_line_that_loses_most_frames_is_slowed_down(void)
+static void a_speed_that_loses_most_frames_is_given_up(void)
 {
     struct wry_placement item = place(0x40000, 0x40000, 0);
-    struct rig *rig = rig_new(&(struct rig_setup){.seed = 9, .max_speed = 921600});
+    struct rig *rig = rig_new(&(struct rig_setup){
+        .seed = 9, .max_speed = 921600, .faults = {.noise_ppb = 700000, .noise_above = 600000}});
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    rig->link.to_board.noise_ppb = 400000;
+    CHECK_EQUAL(921600, rig->session.speed);
     CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
     CHECK(rig_holds(rig, &item, 1));
-    CHECK(wry_session_stats(&rig->session)->speed_steps_down > 0);
+    CHECK_EQUAL(460800, rig->session.speed);
+    rig_free(rig);
+}
+
+static void a_slower_speed_that_is_no_better_is_left_again(void)
+{
+    struct wry_placement item = place(0x40000, 0x40000, 0);
+    struct rig *rig = rig_new(&(struct rig_setup){
+        .seed = 9, .max_speed = 921600, .faults = {.noise_ppb = 500000}});
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
+    CHECK(rig_holds(rig, &item, 1));
+    CHECK_EQUAL(921600, rig->session.speed);
+    CHECK(rig->session.pace.settled);
     rig_free(rig);
 }
 
@@ -489,7 +504,8 @@ int main(int argc, char **argv)
         FACT(a_source_that_fails_is_named_by_offset),
         FACT(reading_gives_the_flash_content_even_through_noise),
         FACT(verify_names_every_stretch_that_differs),
-        FACT(a_line_that_loses_most_frames_is_slowed_down),
+        FACT(a_speed_that_loses_most_frames_is_given_up),
+        FACT(a_slower_speed_that_is_no_better_is_left_again),
         FACT(a_board_that_is_reset_in_the_middle_is_found_again),
         FACT(a_hundred_disconnects_cost_time_not_the_job),
         FACT(a_link_that_stays_away_is_given_up_after_the_patience),

@@ -4,8 +4,9 @@
 #include <string.h>
 
 enum {
-    ATTEMPTS = 3,     /* resets into loading mode */
-    HELLO_TRIES = 6,  /* after each */
+    ATTEMPTS = 3,    /* resets into loading mode */
+    HELLO_TRIES = 6, /* after each */
+    ABANDON_TRIES = 3,
     RESET_EVERY = 12, /* tries to recover after which the board is reset into loading mode */
 };
 
@@ -13,6 +14,8 @@ enum {
 #define PATIENCE (10 * 1000 * US_PER_MS)
 #define REOPEN_PAUSE (100 * US_PER_MS)
 #define RESET_TIME (50 * US_PER_MS)
+#define FLASH_TIME (10 * 1000 * US_PER_MS) /* a flash may finish what a reset interrupted */
+#define FLASH_PAUSE (100 * US_PER_MS)
 #define STRAP_TIME (60 * US_PER_MS) /* from reset released until the ROM has sampled the strap */
 
 void wry_session_init(struct wry_session *session, const struct wry_port *port,
@@ -26,36 +29,31 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
         session->config.start_speed = WRY_STARTING_SPEED;
     session->speed = session->config.start_speed;
     session->speed_bound = config->max_speed > 0 ? config->max_speed : UINT32_MAX;
+    session_pace_begin(session);
     wry_decoder_init(&session->decoder, session->body, sizeof session->body);
 }
 
-static enum wry_status pause(struct wry_session *session, uint64_t time)
+/* The lines as meant, and some time for them to take effect. */
+static enum wry_status hold_lines(struct wry_session *session, bool reset, bool boot, uint64_t time)
 {
-    session->port->sleep(session->port->context, session_now(session) + time);
-    return WRY_OK;
+    if (session->port->set_lines(session->port->context, reset, boot) == WRY_OK)
+        return session_pause(session, session_now(session) + time);
+    session->port_failed = true;
+    return session_fail(session, WRY_LINK_LOST, WRY_STEP_CONNECT, 0);
 }
 
-/* The strap is held through the end of reset, then let go. */
+/* The strap is held through the end of reset, then let go; that also when it is stopped. */
 static enum wry_status enter_loading_mode(struct wry_session *session)
 {
-    const struct wry_port *port = session->port;
     enum wry_status status = session_set_port_speed(session, session->config.start_speed);
 
+    if (status != WRY_OK)
+        return status;
+    status = hold_lines(session, true, true, RESET_TIME);
     if (status == WRY_OK)
-        status = port->set_lines(port->context, true, true);
-    if (status == WRY_OK)
-        status = pause(session, RESET_TIME);
-    if (status == WRY_OK)
-        status = port->set_lines(port->context, false, true);
-    if (status == WRY_OK)
-        status = pause(session, STRAP_TIME);
-    if (status == WRY_OK)
-        status = port->set_lines(port->context, false, false);
-    if (status != WRY_OK) {
-        session->port_failed = true;
-        return session_fail(session, WRY_LINK_LOST, WRY_STEP_CONNECT, 0);
-    }
-    return WRY_OK;
+        status = hold_lines(session, false, true, STRAP_TIME);
+    enum wry_status released = hold_lines(session, false, false, 0);
+    return status == WRY_OK ? released : status;
 }
 
 /* Bounds on what the board claims, so that nothing later has to doubt them. */
@@ -84,11 +82,11 @@ static enum wry_status accept_reply(struct wry_session *session,
     session->continued = reply->continued;
     session->connected = true;
     if (reply->capacity == 0)
-        return session_fail(session, WRY_FLASH_FAILED, WRY_STEP_CONNECT, 0);
+        return session_fail(session, WRY_FLASH_SILENT, WRY_STEP_CONNECT, 0);
     return WRY_OK;
 }
 
-enum wry_status session_hello(struct wry_session *session, unsigned tries)
+static enum wry_status call(struct wry_session *session, unsigned tries)
 {
     struct wry_hello_message hello = {.token = session->config.token,
                                       .version_min = WRY_PROTOCOL_VERSION,
@@ -107,6 +105,26 @@ enum wry_status session_hello(struct wry_session *session, unsigned tries)
     return accept_reply(session, &reply);
 }
 
+static bool is_busy(const struct wry_session *session, enum wry_status status)
+{
+    return status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
+}
+
+/* A board whose flash still works on what a reset interrupted says so, and is asked again. */
+enum wry_status session_hello(struct wry_session *session, unsigned tries)
+{
+    uint64_t until = session_now(session) + FLASH_TIME;
+    enum wry_status status = call(session, tries);
+
+    while (is_busy(session, status) && session_now(session) < until) {
+        status = session_pause(session, session_now(session) + FLASH_PAUSE);
+        if (status == WRY_OK)
+            status = call(session, tries);
+    }
+    return is_busy(session, status) ? session_fail(session, WRY_STALLED, WRY_STEP_CONNECT, 0)
+                                    : status;
+}
+
 static bool is_silence(enum wry_status status)
 {
     return status == WRY_LINK_LOST || status == WRY_NO_ANSWER;
@@ -122,8 +140,8 @@ static enum wry_status reopen(struct wry_session *session)
     if (!port->reopen)
         return WRY_LINK_LOST;
     if (port->reopen(port->context) != WRY_OK) {
-        port->sleep(port->context, session_now(session) + REOPEN_PAUSE);
-        return WRY_LINK_LOST;
+        enum wry_status status = session_pause(session, session_now(session) + REOPEN_PAUSE);
+        return status == WRY_OK ? WRY_LINK_LOST : status;
     }
     session->port_failed = false;
     return WRY_OK;
@@ -170,6 +188,9 @@ static enum wry_status call_by_lines(struct wry_session *session)
 
 enum wry_status wry_session_connect(struct wry_session *session)
 {
+    session_begin_call(session);
+    if (session->config.max_speed > 0 && session->config.max_speed < WRY_SLOWEST_SPEED)
+        return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_CONNECT, 0);
     enum wry_status status =
         session->config.by_hand ? call_by_hand(session) : call_by_lines(session);
 
@@ -179,16 +200,24 @@ enum wry_status wry_session_connect(struct wry_session *session)
     return status == WRY_OK ? session_climb(session) : status;
 }
 
-/* One call: at the speed in use and at the starting speed in turn; by reset now and then. */
+/* One call: at each speed at which the board may stand in turn; by reset now and then. */
 static enum wry_status call_again(struct wry_session *session, uint32_t speed, unsigned i)
 {
+    uint32_t start = session->config.start_speed;
+    uint32_t tried = session->speed_tried > 0 ? session->speed_tried : start;
+    const uint32_t candidates[] = {speed, start, tried, start};
     enum wry_status status;
 
     if (i % RESET_EVERY == RESET_EVERY - 1 && !session->config.by_hand)
         status = enter_loading_mode(session);
     else
-        status = session_set_port_speed(session, i % 2 == 0 ? speed : session->config.start_speed);
+        status = session_set_port_speed(session, candidates[i % 4]);
     return status == WRY_OK ? session_hello(session, 2) : status;
+}
+
+bool session_may_recover(const struct wry_session *session, enum wry_status status)
+{
+    return status == WRY_LINK_LOST && session->fault.expected == 0;
 }
 
 enum wry_status session_recover(struct wry_session *session, enum wry_step step)
@@ -208,12 +237,24 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
             status = call_again(session, speed, i);
         if (status == WRY_OK) {
             session->stats.reconnects++;
+            session_advanced(session);
             return session->speed == speed ? WRY_OK : session_climb(session);
         }
         if (!is_silence(status))
             return status;
     }
     return session_fail(session, WRY_LINK_LOST, step, 0);
+}
+
+void session_abandon(struct wry_session *session)
+{
+    struct wry_fault fault = session->fault;
+
+    session->ending = true;
+    session->config.token++;
+    if (!session->port_failed)
+        session_hello(session, ABANDON_TRIES);
+    session->fault = fault;
 }
 
 enum wry_status wry_session_start(struct wry_session *session)

@@ -3,10 +3,24 @@
 
 #include <string.h>
 
-#define ASK_AGAIN (250 * US_PER_MS)
+/* How long a digest may take before its progress is asked for. */
+#define ASK_AFTER_LEAST (20 * US_PER_MS)
+#define ASK_AFTER_MOST (250 * US_PER_MS)
 
 enum {
     SILENT_ROUNDS = 6,
+    SHORTEST_SUMS = 16 * WRY_SECTOR_SIZE, /* whose answer is worth asking for again */
+    STATUS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
+};
+
+struct digest_wait {
+    struct wry_session *session;
+    struct wry_range_message range;
+    uint8_t flags;
+    size_t size;       /* of the answer */
+    uint32_t reached;  /* where the board's work on it stands */
+    unsigned silent;   /* rounds */
+    uint64_t ask_next; /* us */
 };
 
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -21,65 +35,114 @@ enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset,
     return session_send(session, head, n, NULL, 0);
 }
 
-static bool is_here(const struct wry_session *session, uint32_t offset, uint32_t length,
-                    uint8_t flags, uint16_t seq)
+/* A processor of the usual kind hashes a byte in about a microsecond. */
+static uint64_t ask_after(uint32_t length)
 {
-    size_t expected = flags & WRY_FLAG_SECTORS
-                          ? (size_t)(length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
-                          : WRY_SHA256_SIZE;
+    uint64_t time = ASK_AFTER_LEAST + length;
 
-    return session->digest_fresh && session->digest_range.offset == offset &&
-           session->digest_range.length == length && session->digest_length == expected &&
+    return time < ASK_AFTER_MOST ? time : ASK_AFTER_MOST;
+}
+
+static bool is_here(const struct digest_wait *wait, uint16_t seq)
+{
+    const struct wry_session *session = wait->session;
+
+    return session->digest_fresh && session->digest_range.offset == wait->range.offset &&
+           session->digest_range.length == wait->range.length &&
+           session->digest_length == wait->size &&
            (int16_t)(uint16_t)(session->digest_seq - seq) >= 0;
 }
 
-/* A request may have been lost, or its answer: both are harmless to repeat. */
-static enum wry_status ask_again(struct wry_session *session, uint32_t offset, uint32_t length,
-                                 uint8_t flags)
+/* How the board stands: that it comes further, or that it is through and its answer was lost. */
+static enum wry_status on_progress(struct digest_wait *wait)
 {
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    uint16_t ignored;
-    size_t n = wry_message_put_bare(head, WRY_KIND_STATUS, session_next_seq(session));
-    enum wry_status status = session_send(session, head, n, NULL, 0);
+    struct wry_session *session = wait->session;
+    uint32_t reached = session->progress.digested;
+    uint32_t end = wait->range.offset + wait->range.length;
 
-    return status == WRY_OK ? session_ask_digest(session, offset, length, flags, &ignored) : status;
+    if (!session->progress_fresh)
+        return WRY_OK;
+    session->progress_fresh = false;
+    if (reached <= wait->range.offset || reached > end || reached == wait->reached)
+        return WRY_OK;
+    wait->reached = reached;
+    session_advanced(session);
+    return session_report(session, WRY_STEP_DIGEST, reached, reached - wait->range.offset,
+                          wait->range.length);
+}
+
+static enum wry_status on_message(struct digest_wait *wait, const struct wry_message *message)
+{
+    struct wry_error_message error;
+
+    wait->silent = 0;
+    if (message->kind == WRY_KIND_ERROR && wry_message_get_error(message, &error) &&
+        error.of_kind == WRY_KIND_DIGEST)
+        return session_refused(wait->session, WRY_STEP_DIGEST, error.code, error.offset);
+    return WRY_OK;
+}
+
+/*
+ * Overdue. How far the board is, and the same question again: a board that works on it goes on, and
+ * one that is through answers at once. When a long answer does not arrive, a shorter one may.
+ */
+static enum wry_status ask_once_more(struct digest_wait *wait)
+{
+    struct wry_session *session = wait->session;
+    uint16_t ignored;
+
+    if (++wait->silent > SILENT_ROUNDS)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_DIGEST, wait->range.offset);
+    if (session_is_stalled(session))
+        return session_fail(session, WRY_STALLED, WRY_STEP_DIGEST, wait->reached);
+    bool through = wait->reached == wait->range.offset + wait->range.length;
+    if (through)
+        session_pace_note(session, 1, 1);
+    if (through && (wait->flags & WRY_FLAG_SECTORS) && wait->range.length > SHORTEST_SUMS)
+        return WRY_NO_ANSWER;
+    enum wry_status status = session_ask_status(session);
+    if (status == WRY_OK)
+        status = session_ask_digest(session, wait->range.offset, wait->range.length, wait->flags,
+                                    &ignored);
+    wait->ask_next =
+        session_answer_deadline(session, STATUS_SIZE + wait->size) + ask_after(wait->range.length);
+    return status;
 }
 
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq)
 {
+    size_t size = flags & WRY_FLAG_SECTORS
+                      ? (size_t)(length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
+                      : WRY_SHA256_SIZE;
+    struct digest_wait wait = {.session = session,
+                               .range = {.offset = offset, .length = length},
+                               .flags = flags,
+                               .size = size,
+                               .ask_next =
+                                   session_answer_deadline(session, size) + ask_after(length)};
     struct wry_message message;
-    struct wry_error_message error;
-    uint64_t again = session_now(session) + ASK_AGAIN;
-    unsigned silent = 0;
     bool got;
 
-    while (!is_here(session, offset, length, flags, seq)) {
-        enum wry_status status = session_receive(session, again, &message, &got);
+    session_advanced(session);
+    session->progress_fresh = false;
+    while (!is_here(&wait, seq)) {
+        enum wry_status status = session_receive(session, wait.ask_next, &message, &got);
+        if (status == WRY_OK && got)
+            status = on_message(&wait, &message);
+        if (status == WRY_OK && !is_here(&wait, seq))
+            status = on_progress(&wait);
+        if (status == WRY_OK && session_now(session) >= wait.ask_next && !is_here(&wait, seq))
+            status = ask_once_more(&wait);
         if (status != WRY_OK)
             return status;
-        if (got && message.kind == WRY_KIND_ERROR && wry_message_get_error(&message, &error) &&
-            error.of_kind == WRY_KIND_DIGEST)
-            return session_refused(session, WRY_STEP_DIGEST, error.code, error.offset);
-        if (got)
-            silent = 0;
-        if (got && session_now(session) < again)
-            continue;
-        if (++silent > SILENT_ROUNDS)
-            return session_fail(session, WRY_LINK_LOST, WRY_STEP_DIGEST, offset);
-        status = session_report(session, WRY_STEP_DIGEST, session->progress.digested, 0, length);
-        if (status == WRY_OK)
-            status = ask_again(session, offset, length, flags);
-        if (status != WRY_OK)
-            return status;
-        again = session_reply_deadline(session) + ASK_AGAIN;
     }
     session->digest_fresh = false;
     return WRY_OK;
 }
 
-enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
-                                   uint8_t digest[WRY_SHA256_SIZE])
+enum wry_status session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                               uint8_t digest[WRY_SHA256_SIZE])
 {
     for (bool again = false;; again = true) {
         uint16_t seq;
@@ -95,4 +158,11 @@ enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset,
             memcpy(digest, session->payload, WRY_SHA256_SIZE);
         return status;
     }
+}
+
+enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                                   uint8_t digest[WRY_SHA256_SIZE])
+{
+    session_begin_call(session);
+    return session_digest(session, offset, length, digest);
 }

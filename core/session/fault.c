@@ -1,10 +1,18 @@
-/* Faults, and progress towards the caller. */
+/* Faults. */
 #include "inner.h"
 
 enum wry_status session_fail(struct wry_session *session, enum wry_status status,
                              enum wry_step step, uint32_t offset)
 {
     session->fault = (struct wry_fault){.status = status, .step = step, .offset = offset};
+    return status;
+}
+
+enum wry_status session_fail_range(struct wry_session *session, enum wry_status status,
+                                   enum wry_step step, uint32_t offset, uint32_t length)
+{
+    session_fail(session, status, step, offset);
+    session->fault.length = length;
     return status;
 }
 
@@ -32,17 +40,6 @@ enum wry_status session_refused(struct wry_session *session, enum wry_step step,
     session_fail(session, status, step, offset);
     session->fault.found = code;
     return status;
-}
-
-enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
-                               uint64_t done, uint64_t total)
-{
-    struct wry_session_progress progress = {
-        .step = step, .offset = offset, .done = done, .total = total, .speed = session->speed};
-
-    if (session->config.progress && session->config.progress(session->config.context, &progress))
-        return session_fail(session, WRY_STOPPED, step, offset);
-    return WRY_OK;
 }
 
 const struct wry_hello_reply *wry_session_board(const struct wry_session *session)

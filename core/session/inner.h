@@ -6,44 +6,83 @@
 
 #define US_PER_MS UINT64_C(1000)
 
-/* link.c: frames out and in. */
+/* wait.c: time, and telling the caller while it passes. */
 uint64_t session_now(const struct wry_session *session);
+/* us that so many bytes take at the speed in use. */
+uint64_t session_line_time(const struct wry_session *session, size_t bytes);
+/* us of silence within a frame after which no more of it is to be expected. */
+uint64_t session_gap(const struct wry_session *session);
+/* When an answer of so many bytes to what was just sent is overdue. */
+uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes);
+/* Learns from an answer of so many bytes to a question that had left at asked. */
+void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes);
+/* Tells the caller how far it is; WRY_STOPPED when asked to stop. */
+enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
+                               uint64_t done, uint64_t total);
+/* Tells it again when it has not heard for a while. */
+enum wry_status session_heartbeat(struct wry_session *session);
+/* The deadline, or the end of a slice if that is sooner: no wait of the port's is longer. */
+uint64_t session_slice(const struct wry_session *session, uint64_t deadline);
+/* Waits, and can be stopped. */
+enum wry_status session_pause(struct wry_session *session, uint64_t until);
+/* Every call of the session's user begins with this: it may be stopped, and has just advanced. */
+void session_begin_call(struct wry_session *session);
+/* The work in hand has come further; a peer that answers without that is given up. */
+void session_advanced(struct wry_session *session);
+bool session_is_stalled(const struct wry_session *session);
+
+/* pace.c: how long frames are, and at which speed. */
+void session_pace_begin(struct wry_session *session);
+/* So many frames more went over the line in one direction, so many of them were lost. */
+void session_pace_note(struct wry_session *session, uint32_t frames, uint32_t lost);
+/* Bytes of content that a data frame should have at most. */
+uint32_t session_frame_max(const struct wry_session *session);
+/* Changes the speed where that promises more; WRY_LINK_LOST when next to nothing gets through. */
+enum wry_status session_pace_judge(struct wry_session *session, enum wry_step step, bool *changed);
+
+/* link.c: frames out and in. */
 uint16_t session_next_seq(struct wry_session *session);
 enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
                              const uint8_t *payload, size_t payload_length);
 /*
- * The next good frame until the deadline; *got false when none came. Progress and digest messages
- * are noted in the session as well.
+ * The next good frame until the deadline, which a frame that is coming in puts off; *got false when
+ * none came. A deadline in the past only looks. Progress and digest messages are noted in the
+ * session as well.
  */
 enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got);
-/* When a reply to what was just sent is overdue. */
-uint64_t session_reply_deadline(const struct wry_session *session);
 /* Sends until the reply of this kind and sequence comes; WRY_LINK_LOST when it never does. */
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
                                  uint8_t reply_kind, unsigned tries, struct wry_message *reply);
+enum wry_status session_ask_status(struct wry_session *session);
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud);
 
 /* fault.c */
 enum wry_status session_fail(struct wry_session *session, enum wry_status status,
                              enum wry_step step, uint32_t offset);
+/* The same with a length: a range is concerned. */
+enum wry_status session_fail_range(struct wry_session *session, enum wry_status status,
+                                   enum wry_step step, uint32_t offset, uint32_t length);
 /* The status that an error message stands for, with the fault filled in. */
 enum wry_status session_refused(struct wry_session *session, enum wry_step step, uint8_t code,
                                 uint32_t offset);
-/* Tells the caller how far it is; WRY_STOPPED when asked to stop. */
-enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
-                               uint64_t done, uint64_t total);
 
 /* connect.c */
+/* Ends whatever the board is still doing for this session, so that it answers the next request. */
+void session_abandon(struct wry_session *session);
 enum wry_status session_hello(struct wry_session *session, unsigned tries);
 /* After silence: finds the same board again. session->continued tells whether its jobs stand. */
+/* True for a link that was lost; not for one that is there and carries next to nothing. */
+bool session_may_recover(const struct wry_session *session, enum wry_status status);
 enum wry_status session_recover(struct wry_session *session, enum wry_step step);
 
 /* speed.c */
 /* Climbs to the fastest speed that works, not above speed_bound. */
 enum wry_status session_climb(struct wry_session *session);
-/* Gives the present speed up for the next slower one. */
-enum wry_status session_step_down(struct wry_session *session);
+/* The fastest speed below the one in use; 0 when there is none. */
+uint32_t session_slower_speed(const struct wry_session *session);
+/* To the fastest speed that works within the bound. */
+enum wry_status session_change_speed(struct wry_session *session, uint32_t bound);
 
 /* window.c: which pages are on their way. */
 void session_window_begin(struct wry_session_window *window, const struct wry_run *run);
@@ -51,10 +90,10 @@ void session_window_begin(struct wry_session_window *window, const struct wry_ru
 bool session_window_note(struct wry_session *session, const struct wry_progress_message *progress);
 /* The next stretch to send; false when the window is full or all is on its way. */
 bool session_window_next(const struct wry_session *session, uint32_t *offset, uint32_t *length);
-void session_window_sent(struct wry_session_window *window, uint32_t offset, uint32_t length,
+/* A page worth sending once more for want of anything better; false when there is none. */
+bool session_window_again(struct wry_session *session, uint32_t *offset);
+void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq);
-/* True when the line loses so much that a slower speed would be quicker. */
-bool session_window_is_bad(struct wry_session_window *window);
 
 /* write_run.c: one run of sectors, streamed and checked. */
 struct session_write {
@@ -64,12 +103,16 @@ struct session_write {
     struct wry_run part;  /* of the run, being written */
     uint64_t done, total; /* bytes in sectors, for progress */
     uint16_t digest_seq;
-    unsigned missed; /* probes without an answer */
+    unsigned missed;                       /* probes without an answer */
+    uint32_t erased, programmed, received; /* of the part, as the board last told */
 };
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
 enum wry_status session_write_part(struct session_write *job);
+
+/* write.c */
+enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan);
 
 /* sectors.c: which sectors of a run have to be written. */
 #define SESSION_PIECE_SECTORS 256u
@@ -78,12 +121,25 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new);
 /* Bit n of dirty: the n-th sector from offset on has to be written. count <= a piece. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
                                    uint8_t dirty[SESSION_PIECE_SECTORS / 8]);
+enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
+                                    uint64_t *sums);
 bool session_is_unsettled(const struct wry_session *session, uint32_t offset, uint32_t length);
 
+/* read.c */
+enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
+                             const struct wry_writer *writer);
+/* The same, and the board's SHA-256 of the range, computed while it sends. */
+enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
+                                    const struct wry_writer *writer,
+                                    uint8_t digest[WRY_SHA256_SIZE]);
+
 /* digest.c */
+enum wry_status session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                               uint8_t digest[WRY_SHA256_SIZE]);
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t flags, uint16_t *seq);
-/* Waits for the answer; it is in session->payload. */
+/* Waits for the answer; it is in session->payload. WRY_NO_ANSWER when it does not get through and
+ * one about fewer sectors may. */
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq);
 

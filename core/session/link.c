@@ -3,17 +3,12 @@
 
 #include <string.h>
 
-#define REPLY_TIME (120 * US_PER_MS) /* adapters hold bytes back for up to 16 ms each way */
+#define AHEAD (150 * US_PER_MS) /* of the line: what lies in buffers cannot be stopped any more */
 
 enum {
-    SEND_PIECE = 256,
-    BITS_PER_BYTE = 10,
+    SEND_PIECE = 128,
+    REPLY_SIZE = 64, /* bytes on the line of any short reply */
 };
-
-uint64_t session_now(const struct wry_session *session)
-{
-    return session->port->now(session->port->context);
-}
 
 uint16_t session_next_seq(struct wry_session *session)
 {
@@ -23,14 +18,34 @@ uint16_t session_next_seq(struct wry_session *session)
     return session->seq;
 }
 
-static enum wry_status send_piece(struct wry_session *session, const uint8_t *bytes, size_t n)
+static enum wry_status put_out(struct wry_session *session, const uint8_t *bytes, size_t n)
 {
     uint64_t now = session_now(session);
     uint64_t start = session->line_free_at > now ? session->line_free_at : now;
 
-    session->line_free_at = start + n * BITS_PER_BYTE * UINT64_C(1000000) / session->speed;
+    session->line_free_at = start + session_line_time(session, n);
+    session->spoke_at = now;
     session->stats.bytes_sent += n;
-    return session->port->write(session->port->context, bytes, n);
+    if (session->port->write(session->port->context, bytes, n) == WRY_OK)
+        return WRY_OK;
+    session->port_failed = true;
+    return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+}
+
+/* A frame that is stopped in the middle is closed, so that the next one is not lost with it. */
+static enum wry_status send_piece(struct wry_session *session, const uint8_t *bytes, size_t n)
+{
+    const uint8_t flag = WRY_FRAME_FLAG;
+    enum wry_status status = WRY_OK;
+
+    if (session->line_free_at > session_now(session) + AHEAD)
+        status = session_pause(session, session->line_free_at - AHEAD);
+    if (status == WRY_OK)
+        return put_out(session, bytes, n);
+    struct wry_fault fault = session->fault;
+    put_out(session, &flag, sizeof flag);
+    session->fault = fault;
+    return status;
 }
 
 enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
@@ -42,10 +57,9 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
 
     wry_encoder_init(&encoder, head, head_length, payload, payload_length);
     while ((n = wry_encoder_give(&encoder, piece, sizeof piece)) > 0) {
-        if (send_piece(session, piece, n) != WRY_OK) {
-            session->port_failed = true;
-            return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
-        }
+        enum wry_status status = send_piece(session, piece, n);
+        if (status != WRY_OK)
+            return status;
     }
     return WRY_OK;
 }
@@ -124,40 +138,51 @@ static bool decode(struct wry_session *session, struct wry_message *message)
     return false;
 }
 
+/* What the port has, waiting until the deadline at most. */
+static enum wry_status fetch(struct wry_session *session, uint64_t deadline)
+{
+    session->raw_at = session->raw_fill = 0;
+    enum wry_status status = session->port->read(session->port->context, session->raw,
+                                                 sizeof session->raw, deadline, &session->raw_fill);
+    session->stats.bytes_received += session->raw_fill;
+    if (status == WRY_OK)
+        return WRY_OK;
+    session->port_failed = true;
+    return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+}
+
 enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got)
 {
+    uint64_t now = session_now(session);
+    /* A frame that is on its way is waited for, as long as the longest one may take. */
+    uint64_t last = deadline + session_line_time(session, 2 * WRY_FRAME_WORST(WRY_BODY_MAX));
+    bool waiting = deadline > now;
+
     for (;;) {
         *got = decode(session, message);
         if (*got)
             return WRY_OK;
-        session->raw_at = 0;
-        enum wry_status status =
-            session->port->read(session->port->context, session->raw, sizeof session->raw, deadline,
-                                &session->raw_fill);
-        session->stats.bytes_received += session->raw_fill;
-        if (status != WRY_OK) {
-            session->port_failed = true;
-            return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
-        }
-        if (session->raw_fill == 0)
+        enum wry_status status = session_heartbeat(session);
+        if (status == WRY_OK)
+            status = fetch(session, session_slice(session, deadline));
+        if (status != WRY_OK)
+            return status;
+        now = session_now(session);
+        if (session->raw_fill == 0 && now >= deadline)
             return WRY_OK;
+        uint64_t more = now + session_gap(session);
+        if (waiting && session->raw_fill > 0 && session->decoder.state != WRY_DECODER_OUTSIDE &&
+            more > deadline)
+            deadline = more < last ? more : last;
     }
-}
-
-uint64_t session_reply_deadline(const struct wry_session *session)
-{
-    uint64_t now = session_now(session);
-    uint64_t left = session->line_free_at > now ? session->line_free_at : now;
-
-    return left + REPLY_TIME;
 }
 
 /* One try: waits for the reply until it is overdue. WRY_NO_ANSWER when it did not come. */
 static enum wry_status await_reply(struct wry_session *session, uint8_t reply_kind, uint16_t seq,
                                    struct wry_message *reply)
 {
-    uint64_t deadline = session_reply_deadline(session);
+    uint64_t deadline = session_answer_deadline(session, REPLY_SIZE);
     struct wry_error_message error;
     bool got;
 
@@ -180,15 +205,28 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
                                  uint8_t reply_kind, unsigned tries, struct wry_message *reply)
 {
     uint16_t seq = wry_get16(head + 2);
+    uint64_t asked = 0;
 
     for (unsigned i = 0; i < tries; i++) {
         enum wry_status status = session_send(session, head, length, NULL, 0);
+        if (i == 0)
+            asked = session->line_free_at;
         if (status == WRY_OK)
             status = await_reply(session, reply_kind, seq, reply);
+        if (status == WRY_OK)
+            session_note_latency(session, asked, reply->length);
         if (status != WRY_NO_ANSWER)
             return status;
     }
     return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+}
+
+enum wry_status session_ask_status(struct wry_session *session)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t n = wry_message_put_bare(head, WRY_KIND_STATUS, session_next_seq(session));
+
+    return session_send(session, head, n, NULL, 0);
 }
 
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud)

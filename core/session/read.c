@@ -1,25 +1,31 @@
 /*
- * Reading: a few requests in flight, each with a map of the pages that have come; what is missing
- * when a request ends is asked for again.
+ * Reading: a few questions in flight, each with a map of the pages that have come. The board serves
+ * them in order, so an answer to a later one tells that an earlier one is over; what is missing
+ * then is asked for once more, and nothing else.
  */
 #include "inner.h"
 
 #include <string.h>
 
 enum {
-    SILENT_ROUNDS = 10,
+    SILENT_ROUNDS = 4,     /* without an answer, after which the board is looked for */
+    FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
 };
+
+#define KEEP_ALIVE (1000 * US_PER_MS) /* a board that hears nothing takes the link for lost */
 
 struct read_job {
     struct wry_session *session;
     const struct wry_writer *writer;
     uint32_t next, end; /* not yet asked for */
+    uint32_t length;    /* of the next question */
+    uint16_t first_seq; /* of this job: older answers are not ours */
     uint64_t done, total;
 };
 
 static uint32_t pages_of(uint32_t length)
 {
-    return (length + WRY_PAGE_SIZE - 1) / WRY_PAGE_SIZE;
+    return length / WRY_PAGE_SIZE + (length % WRY_PAGE_SIZE != 0);
 }
 
 static bool has(const struct wry_session_read *read, uint32_t page)
@@ -27,38 +33,86 @@ static bool has(const struct wry_session_read *read, uint32_t page)
     return (read->have[page / 8] >> page % 8 & 1) != 0;
 }
 
-static enum wry_status ask(struct wry_session *session, struct wry_session_read *read,
-                           uint32_t offset, uint32_t length)
+/* The next stretch of pages that are missing; false when there is none from *first on. */
+static bool missing(const struct wry_session_read *read, uint32_t *first, uint32_t *end)
+{
+    uint32_t pages = pages_of(read->length);
+
+    while (*first < pages && has(read, *first))
+        ++*first;
+    *end = *first;
+    while (*end < pages && !has(read, *end))
+        ++*end;
+    return *first < pages;
+}
+
+/* Asks for what is missing, as seq. */
+static enum wry_status ask(struct wry_session *session, struct wry_session_read *read, uint16_t seq)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_range_message range = {.offset = offset, .length = length};
+    struct wry_read_message message = {.range = {.offset = read->offset, .length = read->length},
+                                       .frame_max = session_frame_max(session)};
 
-    read->seq = session_next_seq(session);
-    size_t n = wry_message_put_range(head, WRY_KIND_READ, 0, read->seq, &range);
+    if (message.frame_max >= WRY_PAYLOAD_MAX)
+        message.frame_max = 0;
+    for (size_t i = 0; i < sizeof read->have; i++) {
+        message.wanted[i] = (uint8_t)~read->have[i];
+        message.chosen |= read->have[i] != 0;
+    }
+    read->seq = seq;
+    read->frames = 0;
+    size_t n = wry_message_put_read(head, seq, &message);
     return session_send(session, head, n, NULL, 0);
 }
 
-/* Asks for the first missing stretch of a request; ends the request when nothing is missing. */
-static enum wry_status ask_missing(struct wry_session *session, struct wry_session_read *read)
+/* How many frames were lost of those that should have answered. */
+static uint32_t count_lost(const struct wry_session *session, const struct wry_session_read *read)
 {
-    uint32_t pages = pages_of(read->length), first = 0;
+    uint32_t frame = session_frame_max(session) / WRY_PAGE_SIZE;
+    uint32_t lost = 0, first, end;
 
-    while (first < pages && has(read, first))
-        first++;
-    read->active = first < pages;
-    if (!read->active)
-        return WRY_OK;
-    uint32_t last = first;
-    while (last < pages && !has(read, last))
-        last++;
-    uint32_t start = first * WRY_PAGE_SIZE;
-    uint32_t end = last == pages ? read->length : last * WRY_PAGE_SIZE;
-    return ask(session, read, read->offset + start, end - start);
+    for (first = 0; missing(read, &first, &end); first = end) {
+        uint32_t frames = (end - first + frame - 1) / frame;
+        lost += frames > 4 ? 1 : frames; /* a long stretch was one frame: a blank one */
+    }
+    return lost;
 }
 
-static enum wry_status fill_requests(struct read_job *job)
+/* Bytes of the first questions: what the line carries in a tenth of a second. */
+static uint32_t first_length(const struct wry_session *session)
 {
-    for (size_t i = 0; i < WRY_SESSION_READS && job->next < job->end; i++) {
+    uint32_t length = FIRST_LENGTH;
+
+    while (length > 4 * WRY_PAGE_SIZE && session_line_time(session, length) > 100 * US_PER_MS)
+        length /= 2;
+    return length;
+}
+
+/*
+ * The board is through with a question: asks for what is missing, or is done with it. Long
+ * questions wait until frames have the right length: what was asked for comes as it was asked.
+ */
+static enum wry_status end_question(struct read_job *job, struct wry_session_read *read)
+{
+    struct wry_session *session = job->session;
+    uint32_t payload = session_frame_max(session);
+    uint32_t first = 0, end;
+    uint32_t lost = read->frames > 0 ? count_lost(session, read) : 1;
+
+    read->active = missing(read, &first, &end);
+    session_pace_note(session, read->frames + (read->active ? lost : 0), read->active ? lost : 0);
+    if (session_frame_max(session) < payload)
+        job->length = first_length(session);
+    else if (job->length < WRY_SESSION_READ_LENGTH)
+        job->length *= 2;
+    return read->active ? ask(session, read, session_next_seq(session)) : WRY_OK;
+}
+
+static enum wry_status fill_questions(struct read_job *job)
+{
+    enum wry_status status = WRY_OK;
+
+    for (size_t i = 0; i < WRY_SESSION_READS && job->next < job->end && status == WRY_OK; i++) {
         struct wry_session_read *read = &job->session->reads[i];
         uint32_t left = job->end - job->next;
         if (read->active)
@@ -66,13 +120,11 @@ static enum wry_status fill_requests(struct read_job *job)
         memset(read, 0, sizeof *read);
         read->active = true;
         read->offset = job->next;
-        read->length = left < WRY_SESSION_READ_LENGTH ? left : WRY_SESSION_READ_LENGTH;
+        read->length = left < job->length ? left : job->length;
         job->next += read->length;
-        enum wry_status status = ask(job->session, read, read->offset, read->length);
-        if (status != WRY_OK)
-            return status;
+        status = ask(job->session, read, session_next_seq(job->session));
     }
-    return WRY_OK;
+    return status;
 }
 
 static bool any_active(const struct wry_session *session)
@@ -84,57 +136,103 @@ static bool any_active(const struct wry_session *session)
     return false;
 }
 
-/* Hands content on; a blank stretch has no payload. */
-static bool deliver(struct read_job *job, const struct wry_data_message *data)
+/* One page of what arrived, or less at the end of the range, unless it came before. */
+static bool take_page(struct read_job *job, struct wry_session_read *read, uint32_t offset,
+                      const uint8_t *bytes, uint32_t n)
 {
-    uint8_t blank[WRY_PAGE_SIZE];
-    const struct wry_writer *writer = job->writer;
+    uint32_t page = (offset - read->offset) / WRY_PAGE_SIZE;
 
-    if (data->encoding == WRY_ENCODING_STORED)
-        return writer->write(writer->context, data->offset, data->payload, data->length);
-    memset(blank, 0xFF, sizeof blank);
-    for (uint32_t i = 0; i < data->length; i += WRY_PAGE_SIZE) {
-        uint32_t left = data->length - i;
-        if (!writer->write(writer->context, data->offset + i, blank,
-                           left < WRY_PAGE_SIZE ? left : WRY_PAGE_SIZE))
-            return false;
-    }
+    if (has(read, page))
+        return true;
+    if (!job->writer->write(job->writer->context, offset, bytes, n))
+        return false;
+    read->have[page / 8] |= (uint8_t)(1u << page % 8);
+    job->done += n;
+    session_advanced(job->session);
     return true;
 }
 
-/* Content for one of the requests; anything that does not fit it is passed over. */
+static enum wry_status take_data(struct read_job *job, struct wry_session_read *read,
+                                 const struct wry_data_message *data)
+{
+    uint8_t blank[WRY_PAGE_SIZE];
+
+    memset(blank, 0xFF, sizeof blank);
+    for (uint32_t i = 0; i < data->length; i += WRY_PAGE_SIZE) {
+        uint32_t n = data->length - i < WRY_PAGE_SIZE ? data->length - i : WRY_PAGE_SIZE;
+        const uint8_t *bytes = data->encoding == WRY_ENCODING_STORED ? data->payload + i : blank;
+        if (!take_page(job, read, data->offset + i, bytes, n))
+            return session_fail(job->session, WRY_SINK_FAILED, WRY_STEP_READ, data->offset + i);
+    }
+    return session_report(job->session, WRY_STEP_READ, data->offset + data->length, job->done,
+                          job->total);
+}
+
+/* Whole pages of the range asked for; only its end may be shorter. */
+static bool fits(const struct wry_session_read *read, const struct wry_data_message *data)
+{
+    if (!read->active || data->offset < read->offset || data->length > read->length ||
+        data->offset - read->offset > read->length - data->length ||
+        (data->offset - read->offset) % WRY_PAGE_SIZE != 0)
+        return false;
+    return data->length % WRY_PAGE_SIZE == 0 ||
+           data->offset - read->offset + data->length == read->length;
+}
+
+/* What the board serves after a question that still seems open shows that it is over. */
+static enum wry_status pass_earlier(struct read_job *job, uint16_t seq)
+{
+    enum wry_status status = WRY_OK;
+
+    for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
+        struct wry_session_read *read = &job->session->reads[i];
+        if (read->active && (int16_t)(uint16_t)(seq - read->seq) > 0)
+            status = end_question(job, read);
+    }
+    return status;
+}
+
+static bool is_open(const struct wry_session *session, uint16_t seq)
+{
+    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
+        if (session->reads[i].active && session->reads[i].seq == seq)
+            return true;
+    }
+    return false;
+}
+
 static enum wry_status on_data(struct read_job *job, const struct wry_message *message)
 {
+    struct wry_session *session = job->session;
     struct wry_data_message data;
+    enum wry_status status = WRY_OK;
 
-    if (!wry_message_get_data(message, &data))
+    if (!wry_message_get_data(message, &data) ||
+        (int16_t)(uint16_t)(message->seq - job->first_seq) < 0)
         return WRY_OK;
-    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
-        struct wry_session_read *read = &job->session->reads[i];
-        if (!read->active || read->seq != message->seq || data.offset < read->offset ||
-            data.offset + data.length > read->offset + read->length ||
-            (data.offset - read->offset) % WRY_PAGE_SIZE != 0)
+    if (is_open(session, message->seq))
+        status = pass_earlier(job, message->seq);
+    for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (!fits(read, &data))
             continue;
-        if (!deliver(job, &data))
-            return session_fail(job->session, WRY_SOURCE_FAILED, WRY_STEP_READ, data.offset);
-        uint32_t first = (data.offset - read->offset) / WRY_PAGE_SIZE;
-        for (uint32_t p = first; p < first + pages_of(data.length); p++)
-            read->have[p / 8] |= (uint8_t)(1u << p % 8);
-        job->done += data.length;
-        return session_report(job->session, WRY_STEP_READ, data.offset + data.length, job->done,
-                              job->total);
+        if (read->seq == message->seq)
+            read->frames++;
+        return take_data(job, read, &data);
     }
-    return WRY_OK;
+    return status;
 }
 
 static enum wry_status on_end(struct read_job *job, uint16_t seq)
 {
-    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
-        struct wry_session_read *read = &job->session->reads[i];
-        if (read->active && read->seq == seq)
-            return ask_missing(job->session, read);
+    struct wry_session *session = job->session;
+    enum wry_status status = is_open(session, seq) ? pass_earlier(job, seq) : WRY_OK;
+
+    for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
+        if (session->reads[i].active && session->reads[i].seq == seq)
+            return end_question(job, &session->reads[i]);
     }
-    return WRY_OK;
+    return status;
 }
 
 static enum wry_status on_error(struct read_job *job, const struct wry_message *message)
@@ -162,54 +260,116 @@ static enum wry_status on_message(struct read_job *job, const struct wry_message
     }
 }
 
-/* Nothing came for a while: every open request is asked for again, the link first if need be. */
-static enum wry_status ask_all_again(struct read_job *job, unsigned silent)
+/* The same questions once more: a board that still has them in hand passes the repetition over. */
+static enum wry_status repeat_questions(struct wry_session *session)
 {
-    struct wry_session *session = job->session;
     enum wry_status status = WRY_OK;
 
-    if (silent >= SILENT_ROUNDS)
-        status = session_recover(session, WRY_STEP_READ);
+    for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (read->active)
+            status = ask(session, read, read->seq);
+    }
+    /* Its flash may keep it waiting; then at least this is answered. */
+    return status == WRY_OK ? session_ask_status(session) : status;
+}
+
+/* After the link was lost, or the speed changed: what was under way is gone. */
+static enum wry_status ask_anew(struct wry_session *session)
+{
+    enum wry_status status = WRY_OK;
+
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         if (session->reads[i].active)
-            status = ask_missing(session, &session->reads[i]);
+            status = ask(session, &session->reads[i], session_next_seq(session));
     }
+    return status;
+}
+
+static enum wry_status recover(struct read_job *job)
+{
+    enum wry_status status = session_recover(job->session, WRY_STEP_READ);
+
+    return status == WRY_OK ? ask_anew(job->session) : status;
+}
+
+static enum wry_status on_silence(struct read_job *job, unsigned *silent)
+{
+    if (++*silent < SILENT_ROUNDS)
+        return repeat_questions(job->session);
+    *silent = 0;
+    return recover(job);
+}
+
+/* Between answers: the board is kept awake, the pace is looked at, and an end is made of no end. */
+static enum wry_status look_after(struct read_job *job)
+{
+    struct wry_session *session = job->session;
+    bool changed;
+    enum wry_status status = session_pace_judge(session, WRY_STEP_READ, &changed);
+
+    if (status == WRY_OK && changed)
+        status = ask_anew(session);
+    if (status == WRY_OK && session_is_stalled(session))
+        status = session_fail(session, WRY_STALLED, WRY_STEP_READ, session->told.offset);
+    if (status == WRY_OK && session_now(session) >= session->spoke_at + KEEP_ALIVE)
+        status = session_ask_status(session);
+    return status == WRY_OK ? fill_questions(job) : status;
+}
+
+static enum wry_status turn(struct read_job *job, unsigned *silent)
+{
+    struct wry_session *session = job->session;
+    struct wry_message message;
+    bool got;
+    uint64_t deadline = session_answer_deadline(session, WRY_FRAME_WORST(WRY_DATA_HEAD));
+    enum wry_status status = session_receive(session, deadline, &message, &got);
+
+    if (status == WRY_OK && got)
+        *silent = 0;
+    if (status == WRY_OK)
+        status = got ? on_message(job, &message) : on_silence(job, silent);
+    if (status == WRY_OK)
+        status = look_after(job);
+    return session_may_recover(session, status) ? recover(job) : status;
+}
+
+enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
+                             const struct wry_writer *writer)
+{
+    struct read_job job = {.session = session,
+                           .writer = writer,
+                           .next = offset,
+                           .end = offset + length,
+                           .length = first_length(session),
+                           .first_seq = (uint16_t)(session->seq + 1),
+                           .total = length};
+    unsigned silent = 0;
+
+    if (length > session->board.capacity || offset > session->board.capacity - length)
+        return session_fail(session, WRY_BAD_RANGE, WRY_STEP_READ, offset);
+    memset(session->reads, 0, sizeof session->reads);
+    session_advanced(session);
+    enum wry_status status = session_report(session, WRY_STEP_READ, offset, 0, length);
+    if (status == WRY_OK)
+        status = fill_questions(&job);
+    if (session_may_recover(session, status))
+        status = recover(&job);
+    while (status == WRY_OK && any_active(session))
+        status = turn(&job, &silent);
+    if (status == WRY_STOPPED || status == WRY_SINK_FAILED)
+        session_abandon(session);
     return status;
 }
 
 enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                                  const struct wry_writer *writer)
 {
-    struct read_job job = {.session = session,
-                           .writer = writer,
-                           .next = offset,
-                           .end = offset + length,
-                           .total = length};
-    struct wry_message message;
-    unsigned silent = 0;
-    bool got;
-
-    if (length > session->board.capacity || offset > session->board.capacity - length)
-        return session_fail(session, WRY_BAD_RANGE, WRY_STEP_READ, offset);
-    memset(session->reads, 0, sizeof session->reads);
-    enum wry_status status = fill_requests(&job);
-    while (status == WRY_OK && any_active(session)) {
-        status = session_receive(session, session_reply_deadline(session), &message, &got);
-        if (status == WRY_OK) {
-            silent = got ? 0 : silent + 1;
-            status = got ? on_message(&job, &message) : ask_all_again(&job, silent);
-        }
-        if (status == WRY_LINK_LOST && session->port_failed)
-            status = ask_all_again(&job, SILENT_ROUNDS);
-        if (silent >= SILENT_ROUNDS)
-            silent = 0;
-        if (status == WRY_OK)
-            status = fill_requests(&job);
-    }
-    return status;
+    session_begin_call(session);
+    return session_read(session, offset, length, writer);
 }
 
-enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
+enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
                                     const struct wry_writer *writer,
                                     uint8_t digest[WRY_SHA256_SIZE])
 {
@@ -218,6 +378,21 @@ enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset
     enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
 
     if (status == WRY_OK)
-        status = wry_session_read(session, offset, length, writer);
-    return status == WRY_OK ? wry_session_digest(session, offset, length, digest) : status;
+        status = session_read(session, offset, length, writer);
+    if (status != WRY_OK)
+        return status;
+    status = session_await_digest(session, offset, length, 0, seq);
+    if (status == WRY_LINK_LOST)
+        return session_digest(session, offset, length, digest);
+    if (status == WRY_OK)
+        memcpy(digest, session->payload, WRY_SHA256_SIZE);
+    return status;
+}
+
+enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
+                                    const struct wry_writer *writer,
+                                    uint8_t digest[WRY_SHA256_SIZE])
+{
+    session_begin_call(session);
+    return session_read_hashed(session, offset, length, writer, digest);
 }

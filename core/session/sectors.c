@@ -21,8 +21,9 @@ static uint64_t get64(const uint8_t *from)
     return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
 }
 
-enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
-                                        uint32_t count, uint64_t *sums)
+/* As many as fit one answer. */
+static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, uint32_t count,
+                                uint64_t *sums)
 {
     uint32_t length = count * WRY_SECTOR_SIZE;
     uint16_t seq;
@@ -41,6 +42,36 @@ enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t of
             sums[i] = get64(session->payload + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
         return status;
     }
+}
+
+/* An answer is one frame: on a line that loses long ones it has to be short. */
+enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
+                                    uint64_t *sums)
+{
+    uint32_t most = session->pace.untried ? WRY_PAYLOAD_MAX : session->pace.payload;
+    enum wry_status status = WRY_OK;
+
+    most /= WRY_SECTOR_DIGEST_SIZE;
+    for (uint32_t done = 0; done < count && status == WRY_OK;) {
+        uint32_t n = most < count - done ? most : count - done;
+        status = ask_sums(session, offset + done * WRY_SECTOR_SIZE, n, sums + done);
+        if (status == WRY_OK) {
+            done += n;
+        } else if (status == WRY_NO_ANSWER) {
+            most = (n + 3) / 4;
+            status = WRY_OK;
+        }
+    }
+    return status;
+}
+
+enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t offset,
+                                        uint32_t count, uint64_t *sums)
+{
+    session_begin_call(session);
+    if (count == 0 || count > WRY_SESSION_SUMS_MAX || offset % WRY_SECTOR_SIZE != 0)
+        return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_DIGEST, offset);
+    return session_sector_sums(session, offset, count, sums);
 }
 
 static bool our_sum(const struct session_write *job, uint32_t offset, uint64_t *sum)
@@ -64,7 +95,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
     struct wry_session *session = job->session;
     uint64_t theirs[SESSION_PIECE_SECTORS];
     uint64_t ours;
-    enum wry_status status = wry_session_sector_sums(session, offset, count, theirs);
+    enum wry_status status = session_sector_sums(session, offset, count, theirs);
 
     memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
     for (uint32_t i = 0; status == WRY_OK && i < count; i++) {

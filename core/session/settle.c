@@ -26,7 +26,7 @@ static enum wry_status put_back(struct wry_session *session, uint32_t offset)
 
     if (wry_plan_init(&plan, &placement, 1, session->board.capacity, &fault) != WRY_OK)
         return session_fail(session, WRY_BAD_RANGE, WRY_STEP_WRITE, offset);
-    return wry_session_write(session, &plan);
+    return session_write(session, &plan);
 }
 
 enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sectors)
@@ -36,6 +36,7 @@ enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sector
     uint32_t most = session->board.capacity / WRY_SECTOR_SIZE;
     uint32_t offset;
 
+    session_begin_call(session);
     *sectors = 0;
     /* A whole sector has no neighbours, so the edges are free to hold it. */
     while (status == WRY_OK && keeper && *sectors < most &&

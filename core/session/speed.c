@@ -5,12 +5,14 @@ static const uint32_t speeds[] = {3000000, 2000000, 1500000, 921600, 460800, 230
 
 enum {
     TRIES = 3,
-    TRIES_BACK = 8,
+    ROUNDS_BACK = 8,
 };
 
 #define SWITCH_TIME (10 * US_PER_MS)
 /* The board gives an unconfirmed speed up after 400 ms. */
 #define FALL_BACK_TIME (450 * US_PER_MS)
+/* Another program may keep the computer from answering in time: silence is no proof yet. */
+#define TRIALS 2
 
 static uint32_t least(uint32_t a, uint32_t b)
 {
@@ -40,54 +42,94 @@ static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud)
     return session_exchange(session, head, n, WRY_KIND_SPEED | WRY_KIND_REPLY, TRIES, &reply);
 }
 
+static enum wry_status call_at(struct wry_session *session, uint32_t baud, unsigned tries)
+{
+    enum wry_status status = session_set_port_speed(session, baud);
+
+    return status == WRY_OK ? session_hello(session, tries) : status;
+}
+
+static bool is_silent(const struct wry_session *session, enum wry_status status)
+{
+    return (status == WRY_LINK_LOST || status == WRY_NO_ANSWER) && !session->port_failed;
+}
+
+/* The board is back at the starting speed; or it heard us at the other, and we did not hear it. */
+static enum wry_status find_after_trial(struct wry_session *session, uint32_t baud)
+{
+    enum wry_status status = WRY_NO_ANSWER;
+
+    for (unsigned i = 0; i < ROUNDS_BACK && is_silent(session, status); i++) {
+        status = call_at(session, session->config.start_speed, TRIES);
+        if (status == WRY_OK)
+            return WRY_NO_ANSWER;
+        if (is_silent(session, status))
+            status = call_at(session, baud, TRIES);
+    }
+    return status;
+}
+
 /* WRY_NO_ANSWER: the speed does not work, and the board has gone back to the starting speed. */
 static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
 {
     /* The reply may get lost on the way after the board has switched, so go on in any case. */
     enum wry_status status = ask_for_speed(session, baud);
 
-    if (status != WRY_OK && status != WRY_LINK_LOST)
+    if (status != WRY_OK && !is_silent(session, status))
         return status;
-    session->port->sleep(session->port->context, session_now(session) + SWITCH_TIME);
-    status = session_set_port_speed(session, baud);
+    uint64_t switched = session_now(session);
+    session->speed_tried = baud;
+    status = session_pause(session, switched + SWITCH_TIME);
     if (status == WRY_OK)
-        status = session_hello(session, TRIES);
-    if (status != WRY_LINK_LOST && status != WRY_NO_ANSWER)
+        status = call_at(session, baud, TRIES);
+    if (!is_silent(session, status))
         return status;
-    session->port->sleep(session->port->context, session_now(session) + FALL_BACK_TIME);
-    status = session_set_port_speed(session, session->config.start_speed);
-    if (status == WRY_OK)
-        status = session_hello(session, TRIES_BACK);
-    return status == WRY_OK ? WRY_NO_ANSWER : status;
+    status = session_pause(session, switched + FALL_BACK_TIME);
+    return status == WRY_OK ? find_after_trial(session, baud) : status;
 }
 
 enum wry_status session_climb(struct wry_session *session)
 {
+    unsigned trials = 0;
+
     for (;;) {
         uint32_t baud = fastest(session, session->speed_bound);
+        uint32_t nonsense = session->stats.bytes_outside + session->stats.frames_bad;
         if (baud == session->speed)
             return WRY_OK;
         enum wry_status status = try_speed(session, baud);
         if (status == WRY_UNSUPPORTED)
-            status = WRY_NO_ANSWER;
+            status = WRY_NO_ANSWER, trials = TRIALS;
         if (status != WRY_NO_ANSWER || baud <= WRY_STARTING_SPEED)
             return status;
+        /* Garbled bytes prove that the speed is too fast; silence has to be seen twice. */
+        if (session->stats.bytes_outside + session->stats.frames_bad != nonsense)
+            trials = TRIALS;
+        if (++trials < TRIALS)
+            continue;
+        trials = 0;
         session->speed_bound = baud - 1;
         session->stats.speed_steps_down++;
     }
 }
 
-enum wry_status session_step_down(struct wry_session *session)
+uint32_t session_slower_speed(const struct wry_session *session)
 {
-    if (session->speed <= WRY_STARTING_SPEED)
-        return WRY_OK;
-    session->speed_bound = session->speed - 1;
-    session->stats.speed_steps_down++;
+    uint32_t slower =
+        session->speed > WRY_STARTING_SPEED ? fastest(session, session->speed - 1) : 0;
+
+    return slower < session->speed ? slower : 0;
+}
+
+enum wry_status session_change_speed(struct wry_session *session, uint32_t bound)
+{
+    session->speed_bound = bound;
     return session_climb(session);
 }
 
 void wry_session_leave(struct wry_session *session)
 {
+    session->ending = true;
     if (session->speed != WRY_STARTING_SPEED)
         ask_for_speed(session, WRY_STARTING_SPEED);
 }

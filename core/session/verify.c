@@ -28,7 +28,7 @@ static bool read_source(struct verify_job *job, uint32_t offset, uint8_t *to, si
 
 static void tell(struct verify_job *job)
 {
-    if (job->length > 0)
+    if (job->length > 0 && job->sink)
         job->sink->difference(job->sink->context, job->at, job->length, job->expected, job->found);
     job->length = 0;
 }
@@ -67,11 +67,18 @@ static bool compare(void *context, uint32_t offset, const uint8_t *bytes, size_t
     return true;
 }
 
+static enum wry_status source_failed(struct verify_job *job, uint32_t offset)
+{
+    return session_fail(job->session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, offset);
+}
+
 static enum wry_status read_and_compare(struct verify_job *job, uint32_t offset, uint32_t length)
 {
     struct wry_writer writer = {.context = job, .write = compare};
+    enum wry_status status =
+        length > 0 ? session_read(job->session, offset, length, &writer) : WRY_OK;
 
-    return length > 0 ? wry_session_read(job->session, offset, length, &writer) : WRY_OK;
+    return status == WRY_SINK_FAILED ? source_failed(job, job->session->fault.offset) : status;
 }
 
 static bool source_sector_sum(struct verify_job *job, uint32_t offset, uint64_t *sum)
@@ -89,22 +96,26 @@ static bool source_sector_sum(struct verify_job *job, uint32_t offset, uint64_t 
     return true;
 }
 
-/* Whole sectors, as many as one answer holds. */
+/* Whole sectors, as many as one answer holds. Those that differ are read stretch by stretch. */
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
     uint64_t sums[WRY_SESSION_SUMS_MAX];
     uint64_t sum;
-    enum wry_status status = wry_session_sector_sums(session, offset, count, sums);
+    uint32_t from = offset; /* from here to at, sectors differ and are yet to be read */
+    uint32_t at = offset;
+    enum wry_status status = session_sector_sums(session, offset, count, sums);
 
-    for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
-        uint32_t at = offset + i * WRY_SECTOR_SIZE;
+    for (uint32_t i = 0; i < count && status == WRY_OK; i++, at += WRY_SECTOR_SIZE) {
         if (!source_sector_sum(job, at, &sum))
-            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
-        if (sum != sums[i])
-            status = read_and_compare(job, at, WRY_SECTOR_SIZE);
+            return source_failed(job, at);
+        status = session_heartbeat(session);
+        if (status != WRY_OK || sum != sums[i])
+            continue;
+        status = read_and_compare(job, from, at - from);
+        from = at + WRY_SECTOR_SIZE;
     }
-    return status;
+    return status == WRY_OK ? read_and_compare(job, from, at - from) : status;
 }
 
 static enum wry_status find_differences(struct verify_job *job)
@@ -122,27 +133,26 @@ static enum wry_status find_differences(struct verify_job *job)
         status = compare_sectors(job, at, count);
         at += count * WRY_SECTOR_SIZE;
     }
-    if (status == WRY_OK)
-        status = read_and_compare(job, at, end - at);
-    tell(job);
-    return status;
+    return status == WRY_OK ? read_and_compare(job, at, end - at) : status;
 }
 
-static bool source_digest(struct verify_job *job, uint8_t digest[WRY_SHA256_SIZE])
+static enum wry_status source_digest(struct verify_job *job, uint8_t digest[WRY_SHA256_SIZE])
 {
     const struct wry_placement *p = job->placement;
     uint8_t piece[WRY_PAGE_SIZE];
     struct wry_sha256 sha;
+    enum wry_status status = WRY_OK;
 
     wry_sha256_begin(&sha);
-    for (uint32_t done = 0; done < p->length; done += sizeof piece) {
+    for (uint32_t done = 0; done < p->length && status == WRY_OK; done += sizeof piece) {
         uint32_t n = p->length - done < sizeof piece ? p->length - done : sizeof piece;
         if (!read_source(job, p->offset + done, piece, n))
-            return false;
+            return source_failed(job, p->offset + done);
         wry_sha256_add(&sha, piece, n);
+        status = session_heartbeat(job->session);
     }
     wry_sha256_end(&sha, digest);
-    return true;
+    return status;
 }
 
 /* *same when the board's digest of the placement is ours. */
@@ -150,14 +160,34 @@ static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
     const struct wry_placement *p = job->placement;
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
-    enum wry_status status = wry_session_digest(job->session, p->offset, p->length, theirs);
+    enum wry_status status = session_digest(job->session, p->offset, p->length, theirs);
 
-    if (status != WRY_OK)
+    if (status == WRY_OK)
+        status = source_digest(job, ours);
+    *same = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
+    return status;
+}
+
+static enum wry_status look(struct verify_job *job, enum wry_verify_method method, bool *same)
+{
+    const struct wry_placement *p = job->placement;
+    enum wry_status status = WRY_OK;
+
+    *same = false;
+    if (method == WRY_VERIFY_DIGEST)
+        status = compare_digests(job, same);
+    if (status != WRY_OK || *same)
         return status;
-    if (!source_digest(job, ours))
-        return session_fail(job->session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, p->offset);
-    *same = memcmp(ours, theirs, sizeof ours) == 0;
-    return WRY_OK;
+    status = method == WRY_VERIFY_DIGEST ? find_differences(job)
+                                         : read_and_compare(job, p->offset, p->length);
+    tell(job);
+    if (status != WRY_OK || job->bytes > 0)
+        return status;
+    /* The digests differed, and yet every byte that was read agrees. */
+    *same = method == WRY_VERIFY_READ_BACK;
+    return *same ? WRY_OK
+                 : session_fail_range(job->session, WRY_CONTRADICTED, WRY_STEP_DIGEST, p->offset,
+                                      p->length);
 }
 
 enum wry_status wry_session_verify(struct wry_session *session,
@@ -166,23 +196,13 @@ enum wry_status wry_session_verify(struct wry_session *session,
                                    const struct wry_difference_sink *sink)
 {
     struct verify_job job = {.session = session, .placement = placement, .sink = sink};
-    enum wry_status status;
-    bool same = false;
+    bool same;
 
-    if (method == WRY_VERIFY_READ_BACK) {
-        status = read_and_compare(&job, placement->offset, placement->length);
-        tell(&job);
-        same = job.bytes == 0;
-    } else {
-        status = compare_digests(&job, &same);
-        if (status == WRY_OK && !same)
-            status = find_differences(&job);
-    }
+    session_begin_call(session);
+    enum wry_status status = look(&job, method, &same);
     if (status != WRY_OK || same)
         return status;
-    session_fail(session, WRY_DIFFERS, WRY_STEP_DIGEST,
-                 job.bytes > 0 ? job.first : placement->offset);
+    session_fail_range(session, WRY_DIFFERS, WRY_STEP_DIGEST, job.first, placement->length);
     session->fault.found = job.bytes;
-    session->fault.length = placement->length;
     return WRY_DIFFERS;
 }

@@ -9,21 +9,12 @@
 
 #include <string.h>
 
-enum {
-    CLEAN_TO_GROW = 24, /* frames without loss before they are made longer */
-    RECENT_FRAMES = 96, /* over which the loss is judged */
-    BAD_PERCENT = 25,   /* loss of the shortest frames that calls for a slower speed */
-};
-
 void session_window_begin(struct wry_session_window *window, const struct wry_run *run)
 {
-    uint32_t payload = window->payload > 0 ? window->payload : WRY_PAYLOAD_MAX;
-
     memset(window, 0, sizeof *window);
-    window->start = window->received = window->hashed = run->start;
+    window->start = window->received = window->sent = window->hashed = run->start;
     window->limit = run->start;
     window->end = run->end;
-    window->payload = payload;
     wry_sha256_begin(&window->sha);
 }
 
@@ -36,20 +27,16 @@ static bool fits_run(const struct wry_session *session, const struct wry_progres
 {
     const struct wry_session_window *window = &session->window;
 
-    return progress->received >= window->start && progress->received <= window->end &&
+    /* What was never sent cannot have arrived. */
+    return progress->received >= window->start && progress->received <= window->sent &&
            progress->received % WRY_PAGE_SIZE == 0 && progress->limit <= window->end &&
            progress->limit - progress->received <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE;
 }
 
 static void note_loss(struct wry_session *session)
 {
-    struct wry_session_window *window = &session->window;
-
     session->stats.frames_resent++;
-    window->recent_lost++;
-    window->clean_frames = 0;
-    if (window->payload > WRY_PAGE_SIZE)
-        window->payload /= 2;
+    session_pace_note(session, 0, 1);
 }
 
 bool session_window_note(struct wry_session *session, const struct wry_progress_message *progress)
@@ -82,8 +69,7 @@ bool session_window_note(struct wry_session *session, const struct wry_progress_
 bool session_window_next(const struct wry_session *session, uint32_t *offset, uint32_t *length)
 {
     const struct wry_session_window *window = &session->window;
-    uint32_t most =
-        window->payload < session->board.payload_max ? window->payload : session->board.payload_max;
+    uint32_t most = session_frame_max(session);
     uint32_t at = window->received;
 
     while (at < window->limit && window->state[slot_of(at)] != WRY_PAGE_UNSENT)
@@ -96,26 +82,37 @@ bool session_window_next(const struct wry_session *session, uint32_t *offset, ui
     return *length > 0;
 }
 
-void session_window_sent(struct wry_session_window *window, uint32_t offset, uint32_t length,
+/*
+ * The line would be idle, and it loses much: what is on its way is sent once more, in turn, since
+ * one page that is lost again holds up all behind it.
+ */
+bool session_window_again(struct wry_session *session, uint32_t *offset)
+{
+    struct wry_session_window *window = &session->window;
+
+    if (session->pace.payload > WRY_PAGE_SIZE)
+        return false;
+    for (uint32_t n = window->received; n < window->sent; n += WRY_PAGE_SIZE) {
+        if (window->again < window->received || window->again >= window->sent)
+            window->again = window->received;
+        *offset = window->again;
+        window->again += WRY_PAGE_SIZE;
+        if (window->state[slot_of(*offset)] == WRY_PAGE_SENT)
+            return true;
+    }
+    return false;
+}
+
+void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq)
 {
+    struct wry_session_window *window = &session->window;
+
     for (uint32_t at = offset; at < offset + length; at += WRY_PAGE_SIZE) {
         window->state[slot_of(at)] = WRY_PAGE_SENT;
         window->sent_seq[slot_of(at)] = seq;
     }
-    window->recent_frames++;
-    if (++window->clean_frames >= CLEAN_TO_GROW && window->payload < WRY_PAYLOAD_MAX) {
-        window->payload *= 2;
-        window->clean_frames = 0;
-    }
-}
-
-bool session_window_is_bad(struct wry_session_window *window)
-{
-    if (window->recent_frames < RECENT_FRAMES)
-        return false;
-    bool bad = window->payload == WRY_PAGE_SIZE &&
-               window->recent_lost * 100 > window->recent_frames * BAD_PERCENT;
-    window->recent_frames = window->recent_lost = 0;
-    return bad;
+    if (window->sent < offset + length)
+        window->sent = offset + length;
+    session_pace_note(session, 1, 0);
 }

@@ -25,12 +25,21 @@ static bool keep_edge(void *context, uint32_t offset, const uint8_t *bytes, size
     return true;
 }
 
+/* What is kept must be what is there: read, and compared with the board's digest. */
 static enum wry_status read_edge(struct wry_session *session, unsigned which, uint32_t start)
 {
     struct edge_writer context = {.edge = session->edges[which], .start = start};
     struct wry_writer writer = {.context = &context, .write = keep_edge};
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+    enum wry_status status = session_read_hashed(session, start, WRY_SECTOR_SIZE, &writer, theirs);
 
-    return wry_session_read(session, start, WRY_SECTOR_SIZE, &writer);
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, session->edges[which], WRY_SECTOR_SIZE);
+    wry_sha256_end(&sha, ours);
+    if (status != WRY_OK || memcmp(ours, theirs, sizeof ours) == 0)
+        return status;
+    return session_fail_range(session, WRY_CONTRADICTED, WRY_STEP_READ, start, WRY_SECTOR_SIZE);
 }
 
 static enum wry_status read_edges(struct session_write *job)
@@ -119,22 +128,21 @@ static enum wry_status check_run(struct session_write *job)
     uint32_t length = job->run.end - job->run.start;
     uint8_t page[WRY_PAGE_SIZE], ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
     struct wry_sha256 sha;
-    enum wry_status status = wry_session_digest(session, job->run.start, length, theirs);
+    enum wry_status status = session_digest(session, job->run.start, length, theirs);
 
     wry_sha256_begin(&sha);
     for (uint32_t i = 0; i < length && status == WRY_OK; i += sizeof page) {
         if (!session_compose(job, job->run.start + i, page, sizeof page))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, job->run.start + i);
         wry_sha256_add(&sha, page, sizeof page);
+        status = session_heartbeat(session);
     }
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
     if (memcmp(ours, theirs, sizeof ours) == 0)
         return WRY_OK;
-    session_fail(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start);
-    session->fault.length = length;
-    return WRY_DIFFERS;
+    return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start, length);
 }
 
 static enum wry_status write_run(struct session_write *job)
@@ -151,16 +159,6 @@ static enum wry_status write_run(struct session_write *job)
     if (status == WRY_OK && session->stats.sectors_left > left_before)
         status = check_run(job);
     return status;
-}
-
-/* Ends whatever the board is still doing for this session, so that it answers the next request. */
-static void abandon(struct wry_session *session)
-{
-    struct wry_fault fault = session->fault;
-
-    session->config.token++;
-    session_hello(session, 3);
-    session->fault = fault;
 }
 
 static uint64_t sectors_total(const struct wry_plan *plan)
@@ -182,23 +180,29 @@ static enum wry_status check_protection(struct wry_session *session, const struc
 
     if (length == 0 || !wry_plan_next_run(plan, offset, &run) || run.start >= offset + length)
         return WRY_OK;
-    session_fail(session, WRY_PROTECTED, WRY_STEP_WRITE, offset);
-    session->fault.length = length;
-    return WRY_PROTECTED;
+    return session_fail_range(session, WRY_PROTECTED, WRY_STEP_WRITE, offset, length);
+}
+
+enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan)
+{
+    struct session_write job = {.session = session, .plan = plan, .total = sectors_total(plan)};
+
+    if (plan->flash_size > session->board.capacity)
+        return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
+    enum wry_status status = check_protection(session, plan);
+    session->stats.sectors_written = session->stats.sectors_left = 0;
+    if (status == WRY_OK)
+        status = session_report(session, WRY_STEP_WRITE, 0, 0, job.total);
+    for (uint32_t from = 0; status == WRY_OK && wry_plan_next_run(plan, from, &job.run);
+         from = job.run.end)
+        status = write_run(&job);
+    if (status != WRY_OK && status != WRY_LINK_LOST)
+        session_abandon(session);
+    return status;
 }
 
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan)
 {
-    struct session_write job = {.session = session, .plan = plan, .total = sectors_total(plan)};
-    enum wry_status status = check_protection(session, plan);
-
-    if (plan->flash_size > session->board.capacity)
-        return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
-    session->stats.sectors_written = session->stats.sectors_left = 0;
-    for (uint32_t from = 0; status == WRY_OK && wry_plan_next_run(plan, from, &job.run);
-         from = job.run.end)
-        status = write_run(&job);
-    if (status == WRY_STOPPED || status == WRY_SOURCE_FAILED || status == WRY_FLASH_FAILED)
-        abandon(session);
-    return status;
+    session_begin_call(session);
+    return session_write(session, plan);
 }

@@ -8,7 +8,9 @@
 
 enum {
     MISSED_PROBES = 10,
-    RESTARTS = 20, /* of one part without any progress, after the link was lost or a reset */
+    INPUT_FRAMES = 64,   /* taken in at once */
+    PROGRESS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
+    RESTARTS = 20,       /* of one part without any progress, after the link was lost or a reset */
 };
 
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to, uint32_t length)
@@ -57,17 +59,9 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
                                     .payload = session->payload,
                                     .payload_length = blank ? 0 : length};
     size_t n = wry_message_put_data(head, WRY_KIND_DATA, seq, &data);
-    session_window_sent(&session->window, offset, length, seq);
+    session_window_sent(session, offset, length, seq);
     session->stats.content_sent += data.payload_length;
     return session_send(session, head, n, data.payload, data.payload_length);
-}
-
-static enum wry_status probe(struct wry_session *session)
-{
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    size_t n = wry_message_put_bare(head, WRY_KIND_STATUS, session_next_seq(session));
-
-    return session_send(session, head, n, NULL, 0);
 }
 
 /* Takes in everything that has arrived, waiting for the first frame until the deadline. */
@@ -78,7 +72,7 @@ static enum wry_status take_input(struct session_write *job, uint64_t deadline)
     struct wry_error_message error;
     bool got = true;
 
-    while (got) {
+    for (unsigned i = 0; got && i < INPUT_FRAMES; i++) {
         enum wry_status status = session_receive(session, deadline, &message, &got);
         if (status != WRY_OK)
             return status;
@@ -88,6 +82,27 @@ static enum wry_status take_input(struct session_write *job, uint64_t deadline)
         deadline = 0;
     }
     return WRY_OK;
+}
+
+/* Marks that no board could tell of this part; received and limit the window has looked at. */
+static bool marks_are_sane(const struct session_write *job,
+                           const struct wry_progress_message *progress)
+{
+    uint32_t start = job->part.start, end = job->part.end;
+
+    return progress->erased >= start && progress->erased <= end && progress->programmed >= start &&
+           progress->programmed <= progress->erased && progress->programmed <= progress->received;
+}
+
+/* A peer that answers for ever and never comes further would keep us for ever. */
+static void note_marks(struct session_write *job, const struct wry_progress_message *progress)
+{
+    if (progress->erased > job->erased || progress->programmed > job->programmed ||
+        progress->received > job->received)
+        session_advanced(job->session);
+    job->erased = progress->erased;
+    job->programmed = progress->programmed;
+    job->received = progress->received;
 }
 
 /* Acts on the last progress message. *over: the run has ended well. */
@@ -103,44 +118,74 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
         return session_refused(session, WRY_STEP_WRITE, progress->error, progress->error_offset);
     if (progress->job == WRY_JOB_NONE)
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->part.start);
-    if (!session_window_note(session, progress))
+    if (!session_window_note(session, progress) || !marks_are_sane(job, progress))
         return WRY_OK;
     job->missed = 0;
+    note_marks(job, progress);
     *over = progress->job == WRY_JOB_DONE && progress->received == job->part.end &&
             progress->programmed == job->part.end;
     return session_report(session, WRY_STEP_WRITE, progress->programmed,
                           job->done + (progress->programmed - job->part.start), job->total);
 }
 
+/* All has been sent that may be: waits for the board, and asks it now and then. */
+static enum wry_status wait_for_board(struct session_write *job, uint64_t *probe_at)
+{
+    struct wry_session *session = job->session;
+    enum wry_status status = take_input(job, *probe_at);
+
+    if (session->progress_fresh)
+        *probe_at = session_answer_deadline(session, PROGRESS_SIZE);
+    if (status != WRY_OK || session_now(session) < *probe_at)
+        return status;
+    if (++job->missed > MISSED_PROBES)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, session->window.received);
+    status = session_ask_status(session);
+    *probe_at = session_answer_deadline(session, PROGRESS_SIZE);
+    return status;
+}
+
+static enum wry_status check_pace(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    bool changed;
+    enum wry_status status = session_pace_judge(session, WRY_STEP_WRITE, &changed);
+
+    if (status == WRY_OK && session_is_stalled(session))
+        status = session_fail(session, WRY_STALLED, WRY_STEP_WRITE, job->programmed);
+    return status;
+}
+
 static enum wry_status stream(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    uint64_t probe_at = session_reply_deadline(session);
+    uint64_t probe_at = session_answer_deadline(session, PROGRESS_SIZE);
     uint32_t offset, length;
     bool over = false;
+    enum wry_status status = WRY_OK;
 
-    for (job->missed = 0;;) {
-        bool sending = session_window_next(session, &offset, &length);
-        enum wry_status status = sending ? send_data(job, offset, length) : WRY_OK;
-        if (status == WRY_OK)
-            status = take_input(job, sending ? 0 : probe_at);
-        if (session->progress_fresh)
-            probe_at = session_reply_deadline(session);
+    job->missed = 0;
+    session_advanced(session);
+    while (status == WRY_OK && !over) {
+        if (session_window_next(session, &offset, &length)) {
+            status = send_data(job, offset, length);
+            if (status == WRY_OK)
+                status = take_input(job, 0);
+            probe_at = session_answer_deadline(session, PROGRESS_SIZE);
+        } else if (session->line_free_at <= session_now(session) &&
+                   session_window_again(session, &offset)) {
+            status = send_data(job, offset, WRY_PAGE_SIZE);
+            if (status == WRY_OK)
+                status = take_input(job, 0);
+        } else {
+            status = wait_for_board(job, &probe_at);
+        }
         if (status == WRY_OK)
             status = apply_progress(job, &over);
-        if (status != WRY_OK || over)
-            return status;
-        if (sending && session_window_is_bad(&session->window))
-            status = session_step_down(session);
-        else if (!sending && session_now(session) >= probe_at)
-            status = ++job->missed > MISSED_PROBES
-                         ? session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, offset)
-                         : probe(session);
-        if (status != WRY_OK)
-            return status;
-        if (session_now(session) >= probe_at)
-            probe_at = session_reply_deadline(session);
+        if (status == WRY_OK && !over)
+            status = check_pace(job);
     }
+    return status;
 }
 
 /* force: sectors that read as blank are erased too, since an erase may have been cut there. */
@@ -160,6 +205,7 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     if (status != WRY_OK)
         return status;
     session_window_begin(&session->window, &job->part);
+    job->erased = job->programmed = job->received = job->part.start;
     session->progress_fresh = false;
     status = session_ask_digest(session, range.offset, range.length, 0, &job->digest_seq);
     /* The first window needs no telling: it is in the hello. */
@@ -180,11 +226,8 @@ static enum wry_status check_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
-    if (memcmp(ours, session->payload, sizeof ours) != 0) {
-        session_fail(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start);
-        session->fault.length = length;
-        return WRY_DIFFERS;
-    }
+    if (memcmp(ours, session->payload, sizeof ours) != 0)
+        return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start, length);
     return WRY_OK;
 }
 
@@ -208,7 +251,7 @@ static enum wry_status transfer(struct session_write *job, bool force)
             furthest = session->window.received;
             i = 0;
         }
-        if (status != WRY_LINK_LOST || i == RESTARTS)
+        if (!session_may_recover(session, status) || i == RESTARTS)
             return status;
         lost = true;
         status = session_recover(session, WRY_STEP_WRITE);
@@ -241,13 +284,13 @@ enum wry_status session_write_part(struct session_write *job)
     bool forced = session_is_unsettled(session, job->part.start, job->part.end - job->part.start);
 
     if (!keep(job))
-        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_ERASE, job->part.start);
+        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_ERASE, job->part.start);
     enum wry_status status = transfer(job, forced);
     if (status != WRY_OK)
         return status;
     job->done += job->part.end - job->part.start;
     session->stats.sectors_written += (job->part.end - job->part.start) / WRY_SECTOR_SIZE;
     if (!forget(job))
-        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_ERASE, job->part.start);
+        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_DIGEST, job->part.start);
     return WRY_OK;
 }

@@ -138,6 +138,45 @@ bool wry_message_get_range(const struct wry_message *message, struct wry_range_m
     return range->length > 0 && range->length <= UINT32_MAX - range->offset;
 }
 
+static size_t choice_bytes(const struct wry_range_message *range)
+{
+    uint32_t pages = range->length / WRY_PAGE_SIZE + (range->length % WRY_PAGE_SIZE != 0);
+
+    return ((size_t)pages + 7) / 8;
+}
+
+size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_message *read)
+{
+    uint8_t flags = 0;
+    size_t n = read->chosen ? choice_bytes(&read->range) : 0;
+
+    if (read->frame_max > 0) {
+        for (flags = 1; (uint32_t)WRY_PAGE_SIZE << (flags - 1) < read->frame_max; flags++)
+            continue;
+    }
+    size_t at = wry_message_put_range(to, WRY_KIND_READ, flags, seq, &read->range);
+    memcpy(to + at, read->wanted, n);
+    return at + n;
+}
+
+bool wry_message_get_read(const struct wry_message *message, struct wry_read_message *read)
+{
+    unsigned frames = message->flags & WRY_FLAG_FRAMES;
+
+    if (!wry_message_get_range(message, &read->range))
+        return false;
+    read->frame_max = frames > 0 ? (uint32_t)WRY_PAGE_SIZE << (frames - 1) : 0;
+    read->chosen = message->length > RANGE_SIZE;
+    memset(read->wanted, 0xFF, sizeof read->wanted);
+    if (!read->chosen)
+        return true;
+    if (read->range.length > WRY_READ_PAGES * WRY_PAGE_SIZE ||
+        message->length != RANGE_SIZE + choice_bytes(&read->range))
+        return false;
+    memcpy(read->wanted, message->fields + RANGE_SIZE, choice_bytes(&read->range));
+    return true;
+}
+
 size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
                             const struct wry_data_message *data)
 {

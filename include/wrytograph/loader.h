@@ -32,7 +32,9 @@
 #define WRY_LOADER_READS 4u              /* read requests held at once */
 #define WRY_LOADER_DIGEST_SECTORS 256u   /* sectors in one sector digest */
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
-#define WRY_LOADER_SPEED_IDLE 5000000u   /* us without a good frame before the starting speed */
+#define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
+#define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
+#define WRY_LOADER_FLASH_WAIT 4000000u   /* us a flash may be busy from before the start */
 
 /* One transaction with chip select held low: out, then out2, then in. */
 struct wry_spi_transfer {
@@ -80,6 +82,7 @@ enum wry_loader_op {
     WRY_OP_NONE,
     WRY_OP_ERASE,
     WRY_OP_PROGRAM,
+    WRY_OP_DROPPED, /* of a job that is no more: only its end is waited for */
 };
 
 struct wry_loader_write {
@@ -112,9 +115,12 @@ struct wry_loader_digest {
 
 struct wry_loader_read {
     uint16_t seq;
+    uint16_t frame_max; /* bytes of content in a data frame */
+    bool chosen;        /* only the pages in wanted are sent */
     uint32_t start, end;
     uint32_t at;
     uint32_t blank_from; /* blank bytes from here to at are not yet told of */
+    uint8_t wanted[WRY_READ_PAGES / 8];
 };
 
 struct wry_loader {
@@ -124,6 +130,8 @@ struct wry_loader {
     uint8_t jedec[WRY_JEDEC_SIZE];
     uint8_t protect;
     uint32_t capacity;
+    bool flash_awaited; /* it was busy when first asked: an erase from before a reset */
+    uint32_t flash_asked_at;
 
     bool in_session;
     uint32_t token;
@@ -133,7 +141,7 @@ struct wry_loader {
 
     uint32_t speed, speed_next; /* speed_next: 0, or to be set once the reply is out */
     bool speed_confirmed;
-    uint32_t heard_at; /* last good frame, or the speed change */
+    uint32_t heard_at; /* last good frame, last byte sent, or the speed change */
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;

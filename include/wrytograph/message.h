@@ -20,6 +20,7 @@
 
 #define WRY_PROTOCOL_VERSION 1u
 #define WRY_STARTING_SPEED 115200u /* baud, at which every board listens first */
+#define WRY_SLOWEST_SPEED 9600u    /* baud */
 
 #define WRY_PAGE_SIZE 256u    /* bytes; a page programs as one operation */
 #define WRY_SECTOR_SIZE 4096u /* bytes; the smallest unit of erase */
@@ -56,6 +57,7 @@ enum wry_message_flag {
     WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
+    WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
 enum wry_encoding {
@@ -123,6 +125,17 @@ struct wry_range_message {
     uint32_t length; /* bytes */
 };
 
+#define WRY_READ_PAGES 256u /* pages that a read request can choose among */
+
+/* A request to read. Fields behind the range are a later addition that an older board passes over:
+ * it sends all of the range in frames of its own choice. */
+struct wry_read_message {
+    struct wry_range_message range;
+    uint32_t frame_max; /* bytes of content in a data frame: a page times a power of two; 0 = any */
+    bool chosen;        /* only the pages in wanted; the range has at most WRY_READ_PAGES then */
+    uint8_t wanted[WRY_READ_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after range.offset */
+};
+
 struct wry_data_message {
     uint32_t offset;
     uint32_t length;  /* bytes of content, 1 to 2^24 - 1 */
@@ -169,6 +182,8 @@ size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t b
 /* kind is erase, read or digest, with or without WRY_KIND_REPLY. */
 size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq,
                              const struct wry_range_message *range);
+/* Of wanted, as many bytes as the range needs go out. */
+size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_message *read);
 /* The head of a data body; the payload is sent after it. kind is WRY_KIND_DATA, with or without
  * WRY_KIND_REPLY. */
 size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
@@ -185,6 +200,8 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
 bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_message *speed);
 /* The length is not 0 and offset + length does not exceed 2^32 - 1. */
 bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
+/* A choice comes with a bit for each page of the range, and none beyond. */
+bool wry_message_get_read(const struct wry_message *message, struct wry_read_message *read);
 /* Stored: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
 bool wry_message_get_data(const struct wry_message *message, struct wry_data_message *data);
 /* received <= limit, and a bitmap of no more than its stated bytes. */

@@ -30,8 +30,8 @@
 #include "wrytograph/status.h"
 
 #define WRY_SESSION_RAM_MAX (16u * 1024u)
-#define WRY_SESSION_READS 4u             /* read requests in flight */
-#define WRY_SESSION_READ_LENGTH 0x10000u /* bytes each asks for */
+#define WRY_SESSION_READS 4u                                     /* read requests in flight */
+#define WRY_SESSION_READ_LENGTH (WRY_READ_PAGES * WRY_PAGE_SIZE) /* bytes each asks for */
 #define WRY_SESSION_SUMS_MAX 256u
 #define WRY_SESSION_HEARD 256u /* bytes of other traffic kept */
 
@@ -81,7 +81,10 @@ struct wry_session_config {
     bool every_sector;    /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     void *context;                   /* handed to progress */
-    /* Called now and then during long calls; returning true asks to stop. May be NULL. */
+    /*
+     * Called at least every 100 ms of the port's time while a call lasts, also while it only waits;
+     * returning true asks to stop. The call then ends with WRY_STOPPED. May be NULL.
+     */
     bool (*progress)(void *context, const struct wry_session_progress *progress);
 };
 
@@ -111,10 +114,9 @@ enum wry_page_state {
 struct wry_session_window {
     uint32_t start, end;      /* the run being written */
     uint32_t received, limit; /* as the board last told */
+    uint32_t sent;            /* content up to here has been sent at least once */
+    uint32_t again;           /* where sending once more goes on */
     uint32_t hashed;          /* content up to here is in sha */
-    uint32_t payload;         /* bytes per data frame at present */
-    uint32_t clean_frames;    /* sent since the last loss */
-    uint32_t recent_frames, recent_lost;
     struct wry_sha256 sha;
     uint16_t sent_seq[WRY_PROGRESS_PAGES];
     uint8_t state[WRY_PROGRESS_PAGES]; /* enum wry_page_state */
@@ -122,9 +124,22 @@ struct wry_session_window {
 
 struct wry_session_read {
     bool active;
-    uint16_t seq;
+    uint16_t seq;    /* of the latest question */
+    uint16_t frames; /* that have answered it */
     uint32_t offset, length;
-    uint8_t have[WRY_SESSION_READ_LENGTH / WRY_PAGE_SIZE / 8];
+    uint8_t have[WRY_READ_PAGES / 8];
+};
+
+/* How well the line carries data frames, in either direction, and what was made of it. */
+struct wry_session_pace {
+    uint32_t payload;                  /* bytes of content per data frame at present */
+    uint32_t frames, lost;             /* since the payload was last judged */
+    uint32_t short_frames, short_lost; /* of the shortest, since the speed was last judged */
+    uint32_t before;                   /* baud before a step down that is on trial; 0 = none */
+    uint32_t before_yield;             /* and what it carried: baud less losses */
+    bool untried;                      /* no frame was lost yet: longer ones may do */
+    bool settled;                      /* a slower speed was no better */
+    bool doubtful;                     /* the last judgement was: next to nothing gets through */
 };
 
 struct wry_session {
@@ -137,10 +152,18 @@ struct wry_session {
     bool continued; /* as the last hello reply said */
     struct wry_hello_reply board;
     uint32_t speed;
+    uint32_t speed_tried; /* the last that the board was asked for */
     uint32_t speed_bound; /* speeds above were given up */
     uint16_t seq;
     bool port_failed;      /* a call of the port failed: it has to be opened again */
     uint64_t line_free_at; /* us: when what was written should have left */
+    uint64_t latency;      /* us from question to answer beyond the line's own time, as seen */
+    uint64_t spoke_at;     /* us: when something was last written */
+
+    bool ending; /* asked to stop already: the board is being left in good order */
+    uint64_t told_at;
+    struct wry_session_progress told; /* repeated while waiting */
+    uint64_t advanced_at;             /* us: when the work in hand last came further */
 
     bool progress_fresh;
     struct wry_progress_message progress;
@@ -149,6 +172,7 @@ struct wry_session {
     struct wry_range_message digest_range;
     size_t digest_length;
 
+    struct wry_session_pace pace;
     struct wry_session_window window;
     struct wry_session_read reads[WRY_SESSION_READS];
 
@@ -238,7 +262,8 @@ enum wry_verify_method {
 
 /*
  * Compares one placement with the flash. WRY_DIFFERS after all differences were told; fault.offset
- * is the first, fault.found the number of bytes that differ.
+ * is the first, fault.found the number of bytes that differ. WRY_CONTRADICTED when the digests
+ * differ and the bytes do not. sink may be NULL.
  */
 enum wry_status wry_session_verify(struct wry_session *session,
                                    const struct wry_placement *placement,

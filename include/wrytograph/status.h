@@ -18,12 +18,18 @@ enum wry_status {
     WRY_BAD_ARGUMENT,  /* the caller broke a stated rule */
     WRY_BAD_RANGE,     /* a range is empty, unaligned or beyond the end of flash */
     WRY_OVERLAP,       /* two placements claim the same byte: offset, and found = length shared */
-    WRY_SOURCE_FAILED, /* a reader or keeper callback of the caller failed, at offset */
+    WRY_SOURCE_FAILED, /* a reader of the caller failed, at offset */
+    WRY_SINK_FAILED,   /* a writer of the caller failed, at offset */
+    WRY_KEEPER_FAILED, /* the caller's keeper failed: nothing more was erased, at offset */
     WRY_NO_ANSWER,     /* nothing that speaks the protocol answered */
-    WRY_LINK_LOST,     /* the board answered before and no longer does, or the port failed */
+    WRY_LINK_LOST,     /* the board answered before and no longer does, or the port failed; or, with
+                          expected frames of which found were lost, the line carries next to nothing */
+    WRY_STALLED,       /* the board answers, but its work has not advanced for long, at offset */
     WRY_WRONG_BOARD,   /* another board than before, or a version that we do not speak */
     WRY_DIFFERS,       /* content is not what it should be, in the range offset + length */
-    WRY_FLASH_FAILED,  /* the flash reported a failure, at offset */
+    WRY_CONTRADICTED,  /* two answers of the board contradict each other, in offset + length */
+    WRY_FLASH_FAILED,  /* a page does not read back as it was programmed, at offset */
+    WRY_FLASH_SILENT,  /* the flash does not tell a usable JEDEC ID */
     WRY_PROTECTED,     /* a range is write-protected, at offset */
     WRY_UNSUPPORTED,   /* the board does not know the request */
     WRY_REFUSED,       /* the board refused for another reason: found = its error code */

@@ -34,6 +34,8 @@ enum sim_board_state {
 struct sim_board_faults {
     bool strap_released;  /* the strap never reaches the chip */
     uint32_t noise_ppb;   /* bit errors per 10^9 bits, both directions */
+    uint32_t noise_above; /* baud up to which there is none */
+    uint32_t lost_ppb;    /* bytes lost of 10^9, both directions */
     uint32_t clean_baud;  /* the cable garbles anything faster; 0 = none */
     uint8_t protect;      /* block-protect bits of the flash's status register */
     uint32_t claims;      /* bytes that the flash's JEDEC ID claims; 0 = what it has */

@@ -55,15 +55,20 @@ static bool speeds_agree(const struct sim_line *line)
 /* One draw decides whether any of the byte's ten bits is struck. */
 static bool struck(struct sim_line *line)
 {
-    if (line->noise_ppb == 0)
+    if (line->noise_ppb == 0 || line->sender_baud <= line->noise_above)
         return false;
     return sim_random(&line->random) % NS_PER_S < (uint64_t)line->noise_ppb * BITS_PER_BYTE;
+}
+
+static bool is_lost(struct sim_line *line)
+{
+    return line->lost_ppb > 0 && sim_random(&line->random) % NS_PER_S < line->lost_ppb;
 }
 
 static void pass(struct sim_line *line, uint8_t byte, uint64_t at)
 {
     line->sent++;
-    if (line->cut)
+    if (line->cut || is_lost(line))
         return;
     if (!speeds_agree(line)) {
         line->deliver(line->receiver, (uint8_t)sim_random(&line->random), at);

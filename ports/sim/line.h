@@ -20,8 +20,10 @@ struct sim_line {
     size_t head, fill;
     uint64_t head_due; /* ns when the first queued byte has passed; 0 when idle */
     uint32_t sender_baud, receiver_baud;
-    uint32_t clean_baud; /* above this speed the cable garbles bytes; 0 = no bound */
-    uint32_t noise_ppb;  /* bit errors per 10^9 bits */
+    uint32_t clean_baud;  /* above this speed the cable garbles bytes; 0 = no bound */
+    uint32_t noise_ppb;   /* bit errors per 10^9 bits */
+    uint32_t noise_above; /* noise strikes only at faster speeds than this; 0 = at any */
+    uint32_t lost_ppb;    /* bytes lost of 10^9: a busy computer or adapter drops them */
     uint64_t random;
     bool looped;   /* the receiver is the sender: always at one speed */
     bool cut;      /* nothing arrives any more */

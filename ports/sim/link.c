@@ -203,6 +203,8 @@ static void port_sleep(void *context, uint64_t until)
 static void apply_faults(struct sim_line *line, const struct sim_board_faults *faults)
 {
     line->noise_ppb = faults->noise_ppb;
+    line->noise_above = faults->noise_above;
+    line->lost_ppb = faults->lost_ppb;
     line->clean_baud = faults->no_ground ? 1 : faults->clean_baud;
     line->cut = faults->swapped || faults->unpowered;
 }

@@ -1,0 +1,121 @@
+/*
+ * Time: how long to wait, and waiting so that the caller can stop it.
+ *
+ * Deadlines follow the line: what has to pass at the speed in use, and the latency seen so far. All
+ * waiting is done in slices, and the caller is told where the work stands in between.
+ */
+#include "inner.h"
+
+#define HANDLING (60 * US_PER_MS)      /* a board or a computer that is busy with something else */
+#define FIRST_LATENCY (30 * US_PER_MS) /* until one has been seen: adapters hold bytes back */
+#define MOST_LATENCY (1000 * US_PER_MS)
+#define SLICE (100 * US_PER_MS)
+#define STALL_TIME (15 * 1000 * US_PER_MS)
+
+enum {
+    BITS_PER_BYTE = 10,
+    STALL_FRAMES = 8, /* of the longest kind, that may be lost in a row on a slow line */
+};
+
+uint64_t session_now(const struct wry_session *session)
+{
+    return session->port->now(session->port->context);
+}
+
+uint64_t session_line_time(const struct wry_session *session, size_t bytes)
+{
+    return bytes * BITS_PER_BYTE * UINT64_C(1000000) / session->speed;
+}
+
+static uint64_t latency(const struct wry_session *session)
+{
+    return session->latency > 0 ? session->latency : FIRST_LATENCY;
+}
+
+uint64_t session_gap(const struct wry_session *session)
+{
+    /* An adapter hands over 62 bytes at once, or what it has after its latency. */
+    return HANDLING + latency(session) + session_line_time(session, 64);
+}
+
+uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes)
+{
+    uint64_t now = session_now(session);
+    uint64_t left = session->line_free_at > now ? session->line_free_at : now;
+
+    return left + HANDLING + latency(session) * 3 / 2 + session_line_time(session, bytes);
+}
+
+void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes)
+{
+    uint64_t now = session_now(session);
+    uint64_t due = asked + session_line_time(session, bytes);
+    uint64_t seen = now > due ? now - due : 0;
+    uint64_t settled = (latency(session) * 7 + seen) / 8;
+
+    session->latency = seen > settled ? seen : settled;
+    if (session->latency > MOST_LATENCY)
+        session->latency = MOST_LATENCY;
+}
+
+static enum wry_status tell(struct wry_session *session)
+{
+    session->told_at = session_now(session);
+    session->told.speed = session->speed;
+    if (session->ending || !session->config.progress ||
+        !session->config.progress(session->config.context, &session->told))
+        return WRY_OK;
+    session->ending = true;
+    return session_fail(session, WRY_STOPPED, session->told.step, session->told.offset);
+}
+
+enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
+                               uint64_t done, uint64_t total)
+{
+    session->told =
+        (struct wry_session_progress){.step = step, .offset = offset, .done = done, .total = total};
+    return tell(session);
+}
+
+enum wry_status session_heartbeat(struct wry_session *session)
+{
+    return session_now(session) >= session->told_at + SLICE ? tell(session) : WRY_OK;
+}
+
+uint64_t session_slice(const struct wry_session *session, uint64_t deadline)
+{
+    uint64_t end = session_now(session) + SLICE;
+
+    return end < deadline ? end : deadline;
+}
+
+enum wry_status session_pause(struct wry_session *session, uint64_t until)
+{
+    enum wry_status status = session_heartbeat(session);
+
+    while (status == WRY_OK && session_now(session) < until) {
+        session->port->sleep(session->port->context, session_slice(session, until));
+        status = session_heartbeat(session);
+    }
+    return status;
+}
+
+void session_begin_call(struct wry_session *session)
+{
+    session->ending = false;
+    session->told = (struct wry_session_progress){0};
+    session->told_at = session_now(session);
+    session_advanced(session);
+}
+
+void session_advanced(struct wry_session *session)
+{
+    session->advanced_at = session_now(session);
+}
+
+bool session_is_stalled(const struct wry_session *session)
+{
+    uint64_t longest = session_line_time(session, WRY_FRAME_WORST(WRY_BODY_MAX));
+
+    return session_now(session) >= session->advanced_at + STALL_TIME + STALL_FRAMES * longest;
+}
