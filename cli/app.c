@@ -122,7 +122,14 @@ static volatile sig_atomic_t interrupted;
 
 static void on_interrupt(int signal_number)
 {
+    static const char text[] = "\nEnded at once. What was not finished is safe to repeat.\n";
+
     (void)signal_number;
+    /* Asked twice: nothing more is waited for. */
+    if (interrupted) {
+        (void)!write(STDERR_FILENO, text, sizeof text - 1);
+        _exit(EXIT_STOPPED);
+    }
     interrupted = 1;
 }
 

@@ -59,9 +59,11 @@ struct app {
     struct remote_port *remote;
     struct serial_port *serial;
     const struct wry_port *port;
+    uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
     struct wry_session session;
-    uint64_t started; /* us on the port's clock */
-    struct journal *journal;
+    uint64_t started;        /* us on the port's clock */
+    struct journal *journal; /* NULL until keeping_settle */
+    bool settles;            /* this verb puts back what a cut job left, and says so itself */
     struct wry_region_table layout; /* count 0: none is known */
     const char *layout_source;
     bool layout_is_firm; /* not just the one a chip is delivered with */

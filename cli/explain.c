@@ -3,20 +3,13 @@
 
 #include "app.h"
 #include "findings.h"
+#include "keeping.h"
 #include "store/units.h"
 
 static int fail_at(struct app *app, enum exit_code code, const char *next, const char *what)
 {
     return app_fail(app, code, next, "%s at offset 0x%06X", what,
                     (unsigned)wry_session_fault(&app->session)->offset);
-}
-
-static int fail_journal(struct app *app)
-{
-    const struct wry_fault *fault = wry_session_fault(&app->session);
-
-    return app_fail(app, EXIT_BAD_INPUT, "", "the journal failed at offset 0x%06X",
-                    (unsigned)fault->offset);
 }
 
 int app_fail_session(struct app *app, enum wry_status status)
@@ -88,7 +81,7 @@ int app_fail_session(struct app *app, enum wry_status status)
     case WRY_SINK_FAILED:
         return fail_at(app, EXIT_BAD_INPUT, again, "what was read could not be kept");
     case WRY_KEEPER_FAILED:
-        return fail_journal(app);
+        return keeping_fail(app);
     case WRY_STOPPED:
         if (fault->step == WRY_STEP_WRITE && fault->offset > 0)
             return app_fail(app, EXIT_STOPPED, again,

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "bar.h"
+#include "keeping.h"
 #include "store/units.h"
 
 static const char examples[] =
@@ -46,28 +47,67 @@ static bool parse_host(const char *text, char **host, uint16_t *port)
     return (*host)[0] != '\0';
 }
 
+/* HOST:PORT?speed=BAUD, the latter for a raw pipe whose far end has a fixed speed. */
+static int parse_remote(struct app *app, const char *address, char **host,
+                        struct remote_settings *settings)
+{
+    const char *query = strchr(address, '?');
+    g_autofree char *place = g_strndup(address, query ? (gsize)(query - address) : strlen(address));
+    const char *speed = query && g_str_has_prefix(query, "?speed=") ? strchr(query, '=') + 1 : NULL;
+
+    if (!parse_host(place, host, &settings->port))
+        return app_fail(app, EXIT_USAGE, "Write it as HOST:PORT, or [ADDRESS]:PORT for IPv6.",
+                        "'%s' is no address", address);
+    if (query && (settings->com_port || !speed || !units_parse_speed(speed, &settings->speed)))
+        return app_fail(app, EXIT_USAGE,
+                        "Only tcp:// takes one: tcp://HOST:PORT?speed=BAUD, for a far end whose "
+                        "speed is fixed.",
+                        "'%s' is no setting of this link", query);
+    settings->host = *host;
+    return EXIT_DONE;
+}
+
+static int fail_remote(struct app *app, GError *error)
+{
+    const char *next = "Check host and port, and that the server runs.";
+    enum exit_code code = EXIT_NO_ANSWER;
+
+    switch ((enum remote_error)error->code) {
+    case REMOTE_ERROR_NO_COM_PORT:
+        next = "For a raw pipe of bytes, use tcp:// instead.";
+        break;
+    case REMOTE_ERROR_BUSY:
+        next = "End the other program, or wait for it, then run the same command again.";
+        break;
+    case REMOTE_ERROR_STOPPED:
+        next = NULL;
+        code = EXIT_STOPPED;
+        break;
+    case REMOTE_ERROR_CONNECT:
+        break;
+    }
+    app_fail(app, code, next, "%s", error->message);
+    g_error_free(error);
+    return app->code;
+}
+
 static int open_remote(struct app *app, const char *address, bool com_port,
                        const struct wiring *wiring)
 {
+    struct remote_settings settings = {
+        .com_port = com_port, .wiring = wiring, .stop = app_interrupted};
     g_autofree char *host = NULL;
     GError *error = NULL;
-    uint16_t port;
+    int code = parse_remote(app, address, &host, &settings);
 
-    if (!parse_host(address, &host, &port))
-        return app_fail(app, EXIT_USAGE, "Write it as HOST:PORT, or [ADDRESS]:PORT for IPv6.",
-                        "'%s' is no address", address);
-    app->remote = remote_port_open(host, port, com_port, wiring, &error);
-    if (app->remote) {
-        app->port = remote_port_port(app->remote);
-        return EXIT_DONE;
-    }
-    int code = app_fail(app, EXIT_NO_ANSWER,
-                        g_error_matches(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT)
-                            ? "For a raw pipe of bytes, use tcp:// instead."
-                            : "Check host and port, and that the server runs.",
-                        "%s", error->message);
-    g_error_free(error);
-    return code;
+    if (code != EXIT_DONE)
+        return code;
+    app->pipe_speed = settings.speed;
+    app->remote = remote_port_open(&settings, &error);
+    if (!app->remote)
+        return fail_remote(app, error);
+    app->port = remote_port_port(app->remote);
+    return EXIT_DONE;
 }
 
 static int open_serial(struct app *app, const struct wiring *wiring)
@@ -162,46 +202,6 @@ int link_open(struct app *app)
     if (strchr(app->link, '/') && !strstr(app->link, "://"))
         return open_serial(app, wiring);
     return app_fail(app, EXIT_USAGE, examples, "'%s' is not a link", app->link);
-}
-
-/* Simulated boards keep their journal beside their flash. */
-static int open_journal(struct app *app)
-{
-    g_autofree char *fallback = bench_default_folder();
-    const char *bench = app->bench_folder ? app->bench_folder : fallback;
-    g_autofree char *folder = app->bench
-                                  ? g_build_filename(bench, app->link + strlen("bench:"), NULL)
-                                  : journal_default_folder();
-    GError *error = NULL;
-
-    app->journal = journal_open(folder, &error);
-    if (app->journal)
-        return EXIT_DONE;
-    g_autofree char *message = g_strdup(error->message);
-    g_error_free(error);
-    return app_fail(app, EXIT_BAD_INPUT,
-                    "It holds what an erase puts at risk. Set WRYTOGRAPH_STATE to a folder that "
-                    "you may write.",
-                    "the journal cannot be opened: %s", message);
-}
-
-int link_settle(struct app *app)
-{
-    uint32_t sectors = 0;
-    int code = open_journal(app);
-
-    if (code != EXIT_DONE)
-        return code;
-    journal_set_board(app->journal, app->session.board.eui48);
-    wry_session_set_keeper(&app->session, journal_keeper(app->journal));
-    enum wry_status status = wry_session_settle(&app->session, &sectors);
-
-    if (sectors > 0)
-        app_note(app,
-                 "A job on this board was cut before. %u sector%s that it shared with other "
-                 "content %s put back first.",
-                 (unsigned)sectors, sectors == 1 ? "" : "s", sectors == 1 ? "was" : "were");
-    return status == WRY_OK ? EXIT_DONE : app_fail_session(app, status);
 }
 
 /* The live line of a call by hand. */
@@ -302,6 +302,12 @@ int link_config(struct app *app, struct wry_session_config *config)
     return EXIT_DONE;
 }
 
+void link_fix_speed(const struct app *app, struct wry_session_config *config)
+{
+    if (app->pipe_speed > 0)
+        config->start_speed = config->max_speed = app->pipe_speed;
+}
+
 enum wry_status link_call(struct app *app, const struct wry_session_config *config)
 {
     app_interrupted();
@@ -326,6 +332,7 @@ int link_connect(struct app *app)
         code = link_open(app);
     if (code != EXIT_DONE)
         return code;
+    link_fix_speed(app, &config);
     enum wry_status status = link_call(app, &config);
     if (status != WRY_OK)
         return app_fail_session(app, status);
@@ -333,7 +340,11 @@ int link_connect(struct app *app)
         app_note(app, "The link did not hold a faster speed; going on at %u baud.",
                  (unsigned)app->session.speed);
     code = check_chip(app);
-    return code == EXIT_DONE ? check_flash(app) : code;
+    if (code == EXIT_DONE)
+        code = check_flash(app);
+    if (code == EXIT_DONE)
+        keeping_tell(app);
+    return code;
 }
 
 const struct wry_chip *link_chip(const struct app *app)
@@ -375,8 +386,7 @@ void link_close(struct app *app)
 {
     if (app->port && app->session.connected && !app->session.port_failed)
         leave_board(app);
-    journal_close(app->journal);
-    app->journal = NULL;
+    keeping_close(app);
     serial_port_close(app->serial);
     app->serial = NULL;
     remote_port_close(app->remote);

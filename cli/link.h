@@ -19,14 +19,11 @@ uint32_t link_token(const struct app *app);
 /* The common options as a session's configuration. EXIT_DONE or the code of app_fail. */
 int link_config(struct app *app, struct wry_session_config *config);
 
+/* On a pipe whose far end has a fixed speed, that is the only one. */
+void link_fix_speed(const struct app *app, struct wry_session_config *config);
+
 /* Calls the board on the open link, with the live line of a call by hand. */
 enum wry_status link_call(struct app *app, const struct wry_session_config *config);
-
-/*
- * Opens the journal, and puts back what a job that was cut on this board put at risk; to be called
- * before the flash is read or written for keeps. EXIT_DONE or the code of app_fail.
- */
-int link_settle(struct app *app);
 
 /* The chip's description; NULL when the board reports a code that is not known. */
 const struct wry_chip *link_chip(const struct app *app);

@@ -4,6 +4,7 @@
 
 #include "archives.h"
 #include "bar.h"
+#include "keeping.h"
 #include "link.h"
 #include "regions.h"
 #include "store/pending_file.h"
@@ -155,7 +156,7 @@ static int read_range(struct backup *backup, struct archive_range *range)
                                  : wry_session_back_up(&app->session, range->offset, range->length,
                                                        &writer, range->sha256);
 
-    if (status == WRY_SOURCE_FAILED)
+    if (status == WRY_SINK_FAILED)
         return app_fail(app, EXIT_BAD_INPUT, "Make room and run the same command again.",
                         "no room for the backup: the disk is full or a limit is reached");
     if (status != WRY_OK)
@@ -284,6 +285,8 @@ static int read_all(struct backup *backup)
 static int connect_and_choose(struct backup *backup, const struct backup_options *options)
 {
     struct app *app = backup->app;
+
+    app->settles = true;
     int code = link_connect(app);
 
     if (code != EXIT_DONE)
@@ -297,7 +300,7 @@ static int connect_and_choose(struct backup *backup, const struct backup_options
     if (code == EXIT_DONE && options->plain && backup->archive->ranges->len > 1)
         code = app_fail(app, EXIT_USAGE, "Back the parts up one by one, or without --plain.",
                         "a plain binary holds one part only");
-    return code == EXIT_DONE ? link_settle(app) : code;
+    return code == EXIT_DONE ? keeping_settle(app) : code;
 }
 
 static int run(struct backup *backup, const struct backup_options *options)

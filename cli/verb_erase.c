@@ -2,6 +2,7 @@
 #include <string.h>
 
 #include "bar.h"
+#include "keeping.h"
 #include "link.h"
 #include "regions.h"
 #include "store/units.h"
@@ -54,7 +55,7 @@ static int erase(struct app *app, const struct wry_plan *plan)
 {
     uint64_t begun = app->port->now(app->port->context);
     const struct wry_session_stats *stats = wry_session_stats(&app->session);
-    int code = link_settle(app);
+    int code = keeping_settle(app);
 
     if (code != EXIT_DONE)
         return code;
@@ -100,6 +101,7 @@ static int run(struct app *app, GArray *items)
     if (!app->rest[0])
         return app_fail(app, EXIT_USAGE, "Say all, a region's name, or OFFSET+LENGTH.",
                         "nothing said to erase");
+    app->settles = !app->dry_run;
     int code = link_connect(app);
     if (code != EXIT_DONE)
         return code;

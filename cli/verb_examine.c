@@ -193,6 +193,7 @@ static int run(struct examination *e)
         code = link_open(app);
     if (code != EXIT_DONE)
         return code;
+    link_fix_speed(app, &config);
     app_note(app, "Examining %s …", app->link);
     enum wry_status status = link_call(app, &config);
     if (status == WRY_LINK_LOST)

@@ -3,6 +3,7 @@
 
 #include "archives.h"
 #include "bar.h"
+#include "keeping.h"
 #include "link.h"
 #include "store/image_file.h"
 #include "store/units.h"
@@ -106,7 +107,7 @@ static int restore(struct restore *r)
 {
     struct app *app = r->app;
     const struct wry_session_stats *stats = wry_session_stats(&app->session);
-    int code = link_settle(app);
+    int code = keeping_settle(app);
     uint64_t begun = app->port->now(app->port->context);
 
     if (code != EXIT_DONE)
@@ -137,6 +138,7 @@ static int run(struct restore *r)
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph restore gauge-1.zip'.",
                         "give one archive to restore");
     r->path = app->rest[0];
+    app->settles = !app->dry_run;
     int code = open_source(r);
     if (code == EXIT_DONE)
         code = link_connect(app);

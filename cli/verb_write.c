@@ -1,5 +1,6 @@
 /* write: images at their places, checked by the board's own digest. */
 #include "bar.h"
+#include "keeping.h"
 #include "link.h"
 #include "placements.h"
 #include "store/units.h"
@@ -44,10 +45,10 @@ static void announce(struct app *app, const struct placements *placements)
     app_note(app, "%s", app->dry_run ? "Would write:" : "Going to write:");
     for (size_t i = 0; i < placements->image_count; i++)
         announce_image(app, &placements->images[i]);
-    app_note(app, "%u sectors hold them%s; %s beside the images in the same sectors %s kept.",
+    app_note(app, "%u sectors hold them%s; %s beside the images in the same sectors %s.",
              (unsigned)sectors,
              app->every_sector ? " and are all rewritten" : ", those that differ are rewritten",
-             kept_text, kept == 1 ? "is" : "are");
+             kept_text, kept == 1 ? "is kept as it is now" : "are kept as they are now");
 }
 
 static void print_outcome(struct app *app, const struct placements *placements, double seconds)
@@ -98,7 +99,7 @@ static void add_json(struct app *app, const struct placements *placements, bool 
 static int write_plan(struct app *app, struct placements *placements)
 {
     uint64_t begun = app->port->now(app->port->context);
-    int code = link_settle(app);
+    int code = keeping_settle(app);
 
     if (code != EXIT_DONE)
         return code;
@@ -116,11 +117,15 @@ static int write_plan(struct app *app, struct placements *placements)
 
 static int run(struct app *app, struct placements *placements)
 {
+    app->settles = !app->dry_run;
     int code = placements_prepare(app, placements, PLACEMENTS_WRITE);
 
     if (code != EXIT_DONE)
         return code;
     announce(app, placements);
+    code = keeping_announce(app, &placements->plan);
+    if (code != EXIT_DONE)
+        return code;
     if (!app->dry_run)
         return write_plan(app, placements);
     add_json(app, placements, false, 0);

@@ -1,6 +1,7 @@
 /* The journal, in SQLite: durable by the time a call returns. */
 #include "journal.h"
 
+#include <errno.h>
 #include <glib/gstdio.h>
 #include <sqlite3.h>
 #include <string.h>
@@ -8,117 +9,295 @@
 #include "error.h"
 #include "units.h"
 
+enum {
+    VERSION = 2,
+    BUSY_SLICE = 50,    /* ms */
+    BUSY_SLICES = 100,  /* until a lock is taken for one that stays */
+    STRETCHES_MAX = 64, /* told of */
+};
+
 struct journal {
     sqlite3 *db;
-    char *board; /* EUI-48 as text */
+    char *folder, *path;
+    bool (*stop)(void);
+    char *board, *jedec;
+    int64_t chip, flash;
+    char *problem;
+    GPtrArray *aside;
     struct wry_keeper keeper;
 };
 
-static const char schema[] = "PRAGMA synchronous = FULL;"
-                             "CREATE TABLE IF NOT EXISTS sectors ("
-                             " board TEXT NOT NULL, offset INTEGER NOT NULL, content BLOB,"
-                             " PRIMARY KEY (board, offset)) WITHOUT ROWID;";
+/* The board's rows; those of version 1 knew the address only. */
+#define OF_BOARD "board = ?1 AND chip IN (?2, -1) AND flash IN (?3, -1) AND jedec IN (?4, '') "
 
-/* Runs one statement with ?1 = board, ?2 and ?3 = numbers, ?4 = content or NULL. */
-static bool run(struct journal *journal, const char *text, int64_t a, int64_t b,
-                const uint8_t *content)
+static const char schema[] =
+    "CREATE TABLE IF NOT EXISTS unsettled ("
+    " board TEXT NOT NULL, chip INTEGER NOT NULL, flash INTEGER NOT NULL, jedec TEXT NOT NULL,"
+    " offset INTEGER NOT NULL, old BLOB, intended BLOB, since TEXT NOT NULL,"
+    " PRIMARY KEY (board, chip, flash, jedec, offset)) WITHOUT ROWID;";
+
+/* Version 1: the address and the old content were all that was kept. */
+static const char from_version_1[] =
+    "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '' FROM sectors;"
+    "DROP TABLE sectors;";
+
+static bool fail(struct journal *journal)
 {
-    sqlite3_stmt *statement = NULL;
-
-    if (sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) != SQLITE_OK)
-        return false;
-    sqlite3_bind_text(statement, 1, journal->board, -1, SQLITE_STATIC);
-    sqlite3_bind_int64(statement, 2, a);
-    sqlite3_bind_int64(statement, 3, b);
-    if (content)
-        sqlite3_bind_blob(statement, 4, content, WRY_SECTOR_SIZE, SQLITE_STATIC);
-    bool done = sqlite3_step(statement) == SQLITE_DONE;
-    sqlite3_finalize(statement);
-    return done;
-}
-
-static bool save(struct journal *journal, uint32_t offset, const uint8_t *content)
-{
-    return !content ||
-           run(journal,
-               "INSERT INTO sectors VALUES (?1, ?2, ?4) ON CONFLICT DO UPDATE SET content = ?4",
-               offset, 0, content);
+    g_free(journal->problem);
+    journal->problem = g_strdup(sqlite3_errmsg(journal->db));
+    return false;
 }
 
 static bool execute(struct journal *journal, const char *text)
 {
-    return sqlite3_exec(journal->db, text, NULL, NULL, NULL) == SQLITE_OK;
+    return sqlite3_exec(journal->db, text, NULL, NULL, NULL) == SQLITE_OK || fail(journal);
 }
 
-static bool add_run(struct journal *journal, const struct wry_run *range, const uint8_t *head,
-                    const uint8_t *tail)
+/* A statement with the board as ?1 to ?4. NULL when it cannot be made. */
+static sqlite3_stmt *prepare(struct journal *journal, const char *text)
 {
-    for (uint32_t at = range->start; at < range->end; at += WRY_SECTOR_SIZE) {
-        if (!run(journal, "INSERT OR IGNORE INTO sectors VALUES (?1, ?2, NULL)", at, 0, NULL))
+    sqlite3_stmt *statement = NULL;
+
+    if (sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) != SQLITE_OK) {
+        fail(journal);
+        return NULL;
+    }
+    sqlite3_bind_text(statement, 1, journal->board, -1, SQLITE_STATIC);
+    sqlite3_bind_int64(statement, 2, journal->chip);
+    sqlite3_bind_int64(statement, 3, journal->flash);
+    sqlite3_bind_text(statement, 4, journal->jedec, -1, SQLITE_STATIC);
+    return statement;
+}
+
+/* Runs a statement that gives no rows. */
+static bool finish(struct journal *journal, sqlite3_stmt *statement)
+{
+    bool done = statement && sqlite3_step(statement) == SQLITE_DONE;
+
+    if (statement && !done)
+        fail(journal);
+    sqlite3_finalize(statement);
+    return done;
+}
+
+static bool add_sector(struct journal *journal, uint32_t offset)
+{
+    sqlite3_stmt *statement =
+        prepare(journal, "INSERT OR IGNORE INTO unsettled VALUES (?1, ?2, ?3, ?4, ?5, NULL, NULL, "
+                         "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'))");
+
+    if (statement)
+        sqlite3_bind_int64(statement, 5, offset);
+    return finish(journal, statement);
+}
+
+static bool add_mixed(struct journal *journal, uint32_t offset,
+                      const struct wry_mixed_sector *sector)
+{
+    uint8_t intended[WRY_SECTOR_SIZE];
+
+    if (!sector)
+        return true;
+    if (!sector->intended.read(sector->intended.context, 0, intended, sizeof intended)) {
+        g_free(journal->problem);
+        journal->problem = g_strdup("the content to be written could not be read");
+        return false;
+    }
+    sqlite3_stmt *statement = prepare(journal, "UPDATE unsettled SET old = ?5, intended = ?6 "
+                                               "WHERE " OF_BOARD "AND offset = ?7");
+    if (statement) {
+        sqlite3_bind_blob(statement, 5, sector->old, WRY_SECTOR_SIZE, SQLITE_STATIC);
+        sqlite3_bind_blob(statement, 6, intended, sizeof intended, SQLITE_STATIC);
+        sqlite3_bind_int64(statement, 7, offset);
+    }
+    return finish(journal, statement);
+}
+
+static bool add_run(struct journal *journal, const struct wry_run *run,
+                    const struct wry_mixed_sector *head, const struct wry_mixed_sector *tail)
+{
+    for (uint32_t at = run->start; at < run->end; at += WRY_SECTOR_SIZE) {
+        if (!add_sector(journal, at))
             return false;
     }
-    return save(journal, range->start, head) && save(journal, range->end - WRY_SECTOR_SIZE, tail);
+    return add_mixed(journal, run->start, head) &&
+           add_mixed(journal, run->end - WRY_SECTOR_SIZE, tail);
 }
 
-static bool begin(void *context, const struct wry_run *range, const uint8_t *head,
-                  const uint8_t *tail)
+static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
+                  const struct wry_mixed_sector *tail)
 {
     struct journal *journal = context;
 
     if (!execute(journal, "BEGIN IMMEDIATE"))
         return false;
-    if (add_run(journal, range, head, tail) && execute(journal, "COMMIT"))
+    if (add_run(journal, run, head, tail) && execute(journal, "COMMIT"))
         return true;
-    execute(journal, "ROLLBACK");
+    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
     return false;
 }
 
-static bool end(void *context, const struct wry_run *range)
+static bool forget(struct journal *journal, uint32_t start, uint32_t end)
 {
-    return run(context, "DELETE FROM sectors WHERE board = ?1 AND offset >= ?2 AND offset < ?3",
-               range->start, range->end, NULL);
-}
+    sqlite3_stmt *statement = prepare(journal, "DELETE FROM unsettled WHERE " OF_BOARD
+                                               "AND offset >= ?5 AND offset < ?6");
 
-static bool unsettled(void *context, uint32_t offset, uint32_t length)
-{
-    struct journal *journal = context;
-    sqlite3_stmt *statement = NULL;
-    bool any = true;
-
-    /* When the journal cannot be asked, the careful answer is yes. */
-    if (sqlite3_prepare_v2(journal->db,
-                           "SELECT 1 FROM sectors WHERE board = ?1 AND offset >= ?2 AND offset < "
-                           "?3 LIMIT 1",
-                           -1, &statement, NULL) == SQLITE_OK) {
-        sqlite3_bind_text(statement, 1, journal->board, -1, SQLITE_STATIC);
-        sqlite3_bind_int64(statement, 2, offset - offset % WRY_SECTOR_SIZE);
-        sqlite3_bind_int64(statement, 3, (int64_t)offset + length);
-        any = sqlite3_step(statement) != SQLITE_DONE;
+    if (statement) {
+        sqlite3_bind_int64(statement, 5, start);
+        sqlite3_bind_int64(statement, 6, end);
     }
-    sqlite3_finalize(statement);
-    return any;
+    return finish(journal, statement);
 }
 
-static bool saved(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SIZE])
+static bool end(void *context, const struct wry_run *run)
+{
+    return forget(context, run->start, run->end);
+}
+
+static enum wry_kept answer(struct journal *journal, int step)
+{
+    if (step == SQLITE_ROW)
+        return WRY_KEPT_YES;
+    if (step == SQLITE_DONE)
+        return WRY_KEPT_NO;
+    fail(journal);
+    return WRY_KEPT_UNKNOWN;
+}
+
+static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
 {
     struct journal *journal = context;
-    sqlite3_stmt *statement = NULL;
-    bool found = false;
+    sqlite3_stmt *statement = prepare(journal, "SELECT 1 FROM unsettled WHERE " OF_BOARD
+                                               "AND offset >= ?5 AND offset < ?6 "
+                                               "LIMIT 1");
 
-    if (sqlite3_prepare_v2(journal->db,
-                           "SELECT offset, content FROM sectors WHERE board = ?1 AND content IS "
-                           "NOT NULL ORDER BY offset LIMIT 1",
-                           -1, &statement, NULL) == SQLITE_OK) {
-        sqlite3_bind_text(statement, 1, journal->board, -1, SQLITE_STATIC);
-        found = sqlite3_step(statement) == SQLITE_ROW &&
-                sqlite3_column_bytes(statement, 1) == (int)WRY_SECTOR_SIZE;
-        if (found) {
-            *offset = (uint32_t)sqlite3_column_int64(statement, 0);
-            memcpy(content, sqlite3_column_blob(statement, 1), WRY_SECTOR_SIZE);
+    if (!statement)
+        return WRY_KEPT_UNKNOWN;
+    sqlite3_bind_int64(statement, 5, offset - offset % WRY_SECTOR_SIZE);
+    sqlite3_bind_int64(statement, 6, (int64_t)offset + length);
+    enum wry_kept found = answer(journal, sqlite3_step(statement));
+    sqlite3_finalize(statement);
+    return found;
+}
+
+static bool take_sector(sqlite3_stmt *statement, int column, uint8_t to[WRY_SECTOR_SIZE])
+{
+    const void *content = sqlite3_column_blob(statement, column);
+
+    if (!content || sqlite3_column_bytes(statement, column) != (int)WRY_SECTOR_SIZE)
+        return false;
+    memcpy(to, content, WRY_SECTOR_SIZE);
+    return true;
+}
+
+static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+                                    uint8_t intended[WRY_SECTOR_SIZE])
+{
+    struct journal *journal = context;
+    sqlite3_stmt *statement =
+        prepare(journal, "SELECT offset, old, intended FROM unsettled WHERE " OF_BOARD
+                         "AND old IS NOT NULL ORDER BY offset LIMIT 1");
+
+    if (!statement)
+        return WRY_KEPT_UNKNOWN;
+    enum wry_kept found = answer(journal, sqlite3_step(statement));
+    if (found == WRY_KEPT_YES) {
+        *offset = (uint32_t)sqlite3_column_int64(statement, 0);
+        if (!take_sector(statement, 1, old)) {
+            g_free(journal->problem);
+            journal->problem = g_strdup("a sector in it is not of a sector's size");
+            found = WRY_KEPT_UNKNOWN;
+        } else if (!take_sector(statement, 2, intended)) {
+            memcpy(intended, old, WRY_SECTOR_SIZE);
         }
     }
     sqlite3_finalize(statement);
     return found;
+}
+
+/* Content that the flash has no place for any more: a file of its own, so that it is not lost. */
+static bool set_aside(struct journal *journal, uint32_t offset, const void *content)
+{
+    g_autofree char *address = g_strdelimit(g_strdup(journal->board), ":#", '-');
+    g_autofree char *name = g_strdup_printf("beside-%s-0x%06X-%" G_GINT64_FORMAT ".bin", address,
+                                            (unsigned)offset, g_get_real_time() / 1000);
+    g_autofree char *path = g_build_filename(journal->folder, name, NULL);
+    g_autoptr(GError) error = NULL;
+
+    if (!g_file_set_contents_full(path, content, WRY_SECTOR_SIZE, G_FILE_SET_CONTENTS_DURABLE, 0600,
+                                  &error)) {
+        g_free(journal->problem);
+        journal->problem = g_strdup(error->message);
+        return false;
+    }
+    g_ptr_array_add(journal->aside, g_steal_pointer(&path));
+    return true;
+}
+
+static bool yield(void *context, uint32_t offset)
+{
+    struct journal *journal = context;
+    sqlite3_stmt *statement = prepare(journal, "SELECT old FROM unsettled WHERE " OF_BOARD
+                                               "AND offset = ?5 AND old IS NOT NULL");
+    bool kept = true;
+
+    if (!statement)
+        return false;
+    sqlite3_bind_int64(statement, 5, offset);
+    int step = sqlite3_step(statement);
+    if (step == SQLITE_ROW)
+        kept = sqlite3_column_bytes(statement, 0) == (int)WRY_SECTOR_SIZE &&
+               set_aside(journal, offset, sqlite3_column_blob(statement, 0));
+    sqlite3_finalize(statement);
+    return kept && answer(journal, step) != WRY_KEPT_UNKNOWN &&
+           forget(journal, offset, offset + 1);
+}
+
+bool journal_set_all_aside(struct journal *journal)
+{
+    uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
+    enum wry_kept found;
+    uint32_t offset;
+
+    while ((found = saved(journal, &offset, old, intended)) == WRY_KEPT_YES) {
+        if (!yield(journal, offset))
+            return false;
+    }
+    return found == WRY_KEPT_NO && forget(journal, 0, UINT32_MAX);
+}
+
+bool journal_unsettled(struct journal *journal, GArray **stretches)
+{
+    sqlite3_stmt *statement = prepare(journal, "SELECT offset, old IS NOT NULL, since FROM "
+                                               "unsettled WHERE " OF_BOARD "ORDER BY offset");
+    int step = SQLITE_ERROR;
+
+    *stretches = g_array_new(FALSE, TRUE, sizeof(struct journal_stretch));
+    while (statement && (step = sqlite3_step(statement)) == SQLITE_ROW) {
+        GArray *list = *stretches;
+        uint32_t offset = (uint32_t)sqlite3_column_int64(statement, 0);
+        bool content = sqlite3_column_int(statement, 1) != 0;
+        struct journal_stretch *last =
+            list->len > 0 ? &g_array_index(list, struct journal_stretch, list->len - 1) : NULL;
+        if (last && last->offset + last->length == offset && last->has_content == content) {
+            last->length += WRY_SECTOR_SIZE;
+        } else if (list->len < STRETCHES_MAX) {
+            struct journal_stretch stretch = {
+                .offset = offset, .length = WRY_SECTOR_SIZE, .has_content = content};
+            g_strlcpy(stretch.since, (const char *)sqlite3_column_text(statement, 2),
+                      sizeof stretch.since);
+            g_array_append_val(list, stretch);
+        }
+    }
+    if (step != SQLITE_DONE)
+        fail(journal);
+    sqlite3_finalize(statement);
+    return step == SQLITE_DONE;
+}
+
+const GPtrArray *journal_set_aside(const struct journal *journal)
+{
+    return journal->aside;
 }
 
 char *journal_default_folder(void)
@@ -130,24 +309,148 @@ char *journal_default_folder(void)
     return g_build_filename(g_get_user_state_dir(), "wrytograph", NULL);
 }
 
-struct journal *journal_open(const char *folder, GError **error)
+/* Another process has it: waits, but not deaf to whoever wants to stop. */
+static int wait_for_lock(void *context, int times)
 {
-    g_autofree char *path = g_build_filename(folder, "journal.db", NULL);
-    struct journal *journal = g_new0(struct journal, 1);
+    const struct journal *journal = context;
 
-    journal->board = g_strdup("");
-    journal->keeper = (struct wry_keeper){
-        .context = journal, .begin = begin, .end = end, .unsettled = unsettled, .saved = saved};
-    if (g_mkdir_with_parents(folder, 0700) != 0) {
-        store_file_error(error, folder);
-    } else if (sqlite3_open(path, &journal->db) != SQLITE_OK ||
-               sqlite3_busy_timeout(journal->db, 5000) != SQLITE_OK || !execute(journal, schema)) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, journal_problem(journal));
+    if (times >= BUSY_SLICES || (journal->stop && journal->stop()))
+        return 0;
+    g_usleep(BUSY_SLICE * 1000);
+    return 1;
+}
+
+/* A number that a statement gives in its first row. */
+static bool get_number(struct journal *journal, const char *text, int64_t *number)
+{
+    sqlite3_stmt *statement = NULL;
+    bool got = sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) == SQLITE_OK &&
+               sqlite3_step(statement) == SQLITE_ROW;
+
+    if (got)
+        *number = sqlite3_column_int64(statement, 0);
+    else
+        fail(journal);
+    sqlite3_finalize(statement);
+    return got;
+}
+
+static bool is_whole(struct journal *journal)
+{
+    sqlite3_stmt *statement = NULL;
+    bool whole = false;
+
+    if (sqlite3_prepare_v2(journal->db, "PRAGMA quick_check(1)", -1, &statement, NULL) ==
+            SQLITE_OK &&
+        sqlite3_step(statement) == SQLITE_ROW) {
+        const char *text = (const char *)sqlite3_column_text(statement, 0);
+        whole = g_strcmp0(text, "ok") == 0;
+        g_free(journal->problem);
+        journal->problem = g_strdup(text);
     } else {
-        return journal;
+        fail(journal);
     }
+    sqlite3_finalize(statement);
+    return whole;
+}
+
+static bool check_version(struct journal *journal, int64_t *version)
+{
+    if (!get_number(journal, "PRAGMA user_version", version))
+        return false;
+    if (*version <= VERSION)
+        return true;
+    g_free(journal->problem);
+    journal->problem = g_strdup("it was written by a newer version of wrytograph");
+    return false;
+}
+
+/* In one transaction, which also finds out whether it can be written at all. */
+static bool prepare_tables(struct journal *journal)
+{
+    int64_t version = 0, old_table = 0;
+
+    if (!execute(journal, "PRAGMA synchronous = FULL") || !is_whole(journal) ||
+        !execute(journal, "BEGIN IMMEDIATE"))
+        return false;
+    if (check_version(journal, &version) && execute(journal, schema) &&
+        get_number(journal, "SELECT count(*) FROM sqlite_master WHERE name = 'sectors'",
+                   &old_table) &&
+        (old_table == 0 || execute(journal, from_version_1)) &&
+        execute(journal, "PRAGMA user_version = 2") &&
+        execute(journal, "DELETE FROM unsettled WHERE 0") && execute(journal, "COMMIT"))
+        return true;
+    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
+    return false;
+}
+
+static bool prepare_to_look(struct journal *journal)
+{
+    int64_t version = 0;
+
+    return is_whole(journal) && check_version(journal, &version);
+}
+
+static struct journal *open_file(const char *folder, bool (*stop)(void), bool to_look,
+                                 GError **error)
+{
+    struct journal *journal = g_new0(struct journal, 1);
+    int flags = to_look ? SQLITE_OPEN_READONLY : SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE;
+
+    journal->folder = g_strdup(folder);
+    journal->path = g_build_filename(folder, "journal.db", NULL);
+    journal->stop = stop;
+    journal->board = g_strdup("");
+    journal->jedec = g_strdup("");
+    journal->aside = g_ptr_array_new_with_free_func(g_free);
+    journal->keeper = (struct wry_keeper){.context = journal,
+                                          .begin = begin,
+                                          .end = end,
+                                          .unsettled = unsettled,
+                                          .saved = saved,
+                                          .yield = yield};
+    bool opened = sqlite3_open_v2(journal->path, &journal->db, flags, NULL) == SQLITE_OK;
+    if (!opened)
+        fail(journal);
+    if (opened) {
+        sqlite3_busy_handler(journal->db, wait_for_lock, journal);
+        opened = to_look ? prepare_to_look(journal) : prepare_tables(journal);
+    }
+    if (opened)
+        return journal;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", journal->path, journal->problem);
     journal_close(journal);
     return NULL;
+}
+
+struct journal *journal_open(const char *folder, bool (*stop)(void), GError **error)
+{
+    if (g_mkdir_with_parents(folder, 0700) == 0)
+        return open_file(folder, stop, false, error);
+    store_file_error(error, folder);
+    return NULL;
+}
+
+bool journal_open_to_look(const char *folder, bool (*stop)(void), struct journal **journal,
+                          GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, "journal.db", NULL);
+    int64_t table = 0;
+
+    *journal = NULL;
+    if (g_access(path, F_OK) != 0 && errno == ENOENT)
+        return true;
+    *journal = open_file(folder, stop, true, error);
+    if (!*journal)
+        return false;
+    /* Of version 1, or made and never written: whoever writes next brings it up to date. */
+    if (get_number(*journal, "SELECT count(*) FROM sqlite_master WHERE name = 'unsettled'",
+                   &table) &&
+        table == 0) {
+        journal_close(*journal);
+        *journal = NULL;
+    }
+    return true;
 }
 
 void journal_close(struct journal *journal)
@@ -155,14 +458,36 @@ void journal_close(struct journal *journal)
     if (!journal)
         return;
     sqlite3_close(journal->db);
+    g_free(journal->folder);
+    g_free(journal->path);
     g_free(journal->board);
+    g_free(journal->jedec);
+    g_free(journal->problem);
+    g_ptr_array_unref(journal->aside);
     g_free(journal);
 }
 
-void journal_set_board(struct journal *journal, const uint8_t eui48[WRY_EUI48_SIZE])
+bool journal_knows_board(const uint8_t eui48[WRY_EUI48_SIZE])
 {
+    static const uint8_t zeros[WRY_EUI48_SIZE];
+
+    return memcmp(eui48, zeros, sizeof zeros) != 0 && (eui48[0] & 1) == 0;
+}
+
+void journal_set_board(struct journal *journal, const struct wry_hello_reply *board)
+{
+    const uint8_t *id = board->jedec;
+    g_autofree char *address = units_address(board->eui48);
+    g_autofree char *one_job = g_uuid_string_random();
+
     g_free(journal->board);
-    journal->board = units_address(eui48);
+    g_free(journal->jedec);
+    /* Boards without an address of their own are not one board: each job stands for itself. */
+    journal->board = journal_knows_board(board->eui48) ? g_steal_pointer(&address)
+                                                       : g_strdup_printf("%s#%s", address, one_job);
+    journal->jedec = g_strdup_printf("%02X %02X %02X", id[0], id[1], id[2]);
+    journal->chip = board->chip_code;
+    journal->flash = board->capacity;
 }
 
 const struct wry_keeper *journal_keeper(struct journal *journal)
@@ -172,5 +497,10 @@ const struct wry_keeper *journal_keeper(struct journal *journal)
 
 const char *journal_problem(const struct journal *journal)
 {
-    return sqlite3_errmsg(journal->db);
+    return journal->problem ? journal->problem : "unknown";
+}
+
+const char *journal_path(const struct journal *journal)
+{
+    return journal->path;
 }

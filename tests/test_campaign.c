@@ -23,26 +23,30 @@ enum {
 struct memory {
     bool begun[SECTORS];
     bool has_content[SECTORS];
-    uint8_t content[SECTORS][4096];
+    uint8_t old[SECTORS][4096], intended[SECTORS][4096];
+    unsigned yielded;
 };
 
-static void save(struct memory *memory, uint32_t offset, const uint8_t *sector)
+static void save(struct memory *memory, uint32_t offset, const struct wry_mixed_sector *sector)
 {
-    memory->has_content[offset / 4096] = true;
-    memcpy(memory->content[offset / 4096], sector, 4096);
+    uint32_t n = offset / 4096;
+
+    if (!sector)
+        return;
+    memory->has_content[n] = true;
+    memcpy(memory->old[n], sector->old, 4096);
+    CHECK(sector->intended.read(sector->intended.context, 0, memory->intended[n], 4096));
 }
 
-static bool begin(void *context, const struct wry_run *run, const uint8_t *head,
-                  const uint8_t *tail)
+static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
+                  const struct wry_mixed_sector *tail)
 {
     struct memory *memory = context;
 
     for (uint32_t at = run->start; at < run->end; at += 4096)
         memory->begun[at / 4096] = true;
-    if (tail)
-        save(memory, run->end - 4096, tail);
-    if (head)
-        save(memory, run->start, head);
+    save(memory, run->end - 4096, tail);
+    save(memory, run->start, head);
     return true;
 }
 
@@ -55,18 +59,19 @@ static bool end(void *context, const struct wry_run *run)
     return true;
 }
 
-static bool unsettled(void *context, uint32_t offset, uint32_t length)
+static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
 {
     struct memory *memory = context;
 
     for (uint32_t at = offset; at < offset + length; at += 4096) {
         if (memory->begun[at / 4096])
-            return true;
+            return WRY_KEPT_YES;
     }
-    return false;
+    return WRY_KEPT_NO;
 }
 
-static bool saved(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SIZE])
+static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+                           uint8_t intended[WRY_SECTOR_SIZE])
 {
     struct memory *memory = context;
 
@@ -74,10 +79,20 @@ static bool saved(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SI
         if (!memory->has_content[n])
             continue;
         *offset = n * 4096;
-        memcpy(content, memory->content[n], 4096);
-        return true;
+        memcpy(old, memory->old[n], 4096);
+        memcpy(intended, memory->intended[n], 4096);
+        return WRY_KEPT_YES;
     }
-    return false;
+    return WRY_KEPT_NO;
+}
+
+static bool yield(void *context, uint32_t offset)
+{
+    struct memory *memory = context;
+
+    memory->has_content[offset / 4096] = memory->begun[offset / 4096] = false;
+    memory->yielded++;
+    return true;
 }
 
 /* A port that fails for good after a number of writes: the host process was killed there. */
@@ -211,13 +226,12 @@ static void repair(struct campaign *c)
 
 static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
 {
-    uint32_t sectors;
     enum wry_status status = wry_session_connect(&c->rig->session);
 
     if (armed)
         arm(c, random);
     if (status == WRY_OK)
-        status = wry_session_settle(&c->rig->session, &sectors);
+        status = wry_session_settle(&c->rig->session, NULL);
     return status == WRY_OK ? wry_session_write(&c->rig->session, &c->plan) : status;
 }
 
@@ -230,8 +244,12 @@ static void set_up(struct campaign *c, uint64_t seed)
                                          .blank = seed % 5 == 0,
                                          .faults = {.noise_ppb = seed % 7 == 0 ? 10000 : 0}});
     c->memory = calloc(1, sizeof *c->memory);
-    c->keeper = (struct wry_keeper){
-        .context = c->memory, .begin = begin, .end = end, .unsettled = unsettled, .saved = saved};
+    c->keeper = (struct wry_keeper){.context = c->memory,
+                                    .begin = begin,
+                                    .end = end,
+                                    .unsettled = unsettled,
+                                    .saved = saved,
+                                    .yield = yield};
     c->mortal.inner = &c->rig->link.port;
     c->mortal.port = (struct wry_port){.context = &c->mortal,
                                        .write = mortal_write,
@@ -262,6 +280,7 @@ static unsigned run(uint64_t seed)
     check_context("run %llu", (unsigned long long)seed);
     CHECK_EQUAL(WRY_OK, attempt(&c, false, &random));
     CHECK(rig_holds(c.rig, c.items, c.count));
+    CHECK_EQUAL(0, c.memory->yielded); /* whatever a cut left was known for what it is */
     for (size_t n = 0; n < SECTORS; n++)
         CHECK(!c.memory->begun[n] && !c.memory->has_content[n]);
     free(c.memory);

@@ -163,7 +163,10 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
 
     serve(&bench, "reopened");
     uint16_t number = (uint16_t)atoi(strrchr(bench.link, ':') + 1);
-    struct remote_port *remote = remote_port_open("127.0.0.1", number, true, wiring_at(0), &error);
+    struct remote_port *remote = remote_port_open(
+        &(struct remote_settings){
+            .host = "127.0.0.1", .port = number, .com_port = true, .wiring = wiring_at(0)},
+        &error);
     CHECK(remote != NULL);
     for (unsigned i = 0; remote && i < 100; i++) {
         const struct wry_port *port = remote_port_port(remote);

@@ -289,8 +289,8 @@ static void a_speed_that_loses_most_frames_is_given_up(void)
 static void a_slower_speed_that_is_no_better_is_left_again(void)
 {
     struct wry_placement item = place(0x40000, 0x40000, 0);
-    struct rig *rig = rig_new(&(struct rig_setup){
-        .seed = 9, .max_speed = 921600, .faults = {.noise_ppb = 500000}});
+    struct rig *rig = rig_new(
+        &(struct rig_setup){.seed = 9, .max_speed = 921600, .faults = {.noise_ppb = 500000}});
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     CHECK_EQUAL(WRY_OK, write(rig, &item, 1));

@@ -11,7 +11,6 @@
 #include "store/archive.h"
 #include "store/archive_json.h"
 #include "store/error.h"
-#include "store/journal.h"
 #include "store/pending_file.h"
 #include "store/spool.h"
 
@@ -209,56 +208,6 @@ static void a_description_out_of_bounds_is_refused(void)
     }
 }
 
-static void the_journal_outlives_its_process(void)
-{
-    static const uint8_t mine[] = {2, 0, 0, 0, 0, 1}, theirs[] = {2, 0, 0, 0, 0, 2};
-    const struct wry_run run = {.start = 0x4000, .end = 0x7000};
-    uint8_t head[WRY_SECTOR_SIZE], content[WRY_SECTOR_SIZE];
-    uint32_t offset = 0;
-
-    rig_random(head, sizeof head, 6);
-    struct journal *journal = journal_open(scratch_file("journal"), NULL);
-    const struct wry_keeper *keeper = journal_keeper(journal);
-    journal_set_board(journal, mine);
-    CHECK(!keeper->unsettled(keeper->context, 0, 0x400000));
-    CHECK(keeper->begin(keeper->context, &run, head, NULL));
-    journal_close(journal);
-
-    journal = journal_open(scratch_file("journal"), NULL);
-    keeper = journal_keeper(journal);
-    journal_set_board(journal, theirs);
-    CHECK(!keeper->unsettled(keeper->context, 0x4000, 0x3000));
-    CHECK(!keeper->saved(keeper->context, &offset, content));
-    journal_set_board(journal, mine);
-    CHECK(keeper->unsettled(keeper->context, 0x6FFF, 1));
-    CHECK(!keeper->unsettled(keeper->context, 0x7000, 0x1000));
-    CHECK(!keeper->unsettled(keeper->context, 0, 0x4000));
-    CHECK(keeper->saved(keeper->context, &offset, content));
-    CHECK_EQUAL(0x4000, offset);
-    CHECK(memcmp(head, content, sizeof head) == 0);
-    /* Its putting back begins without content, and keeps what is stored until it ends. */
-    const struct wry_run back = {.start = 0x4000, .end = 0x5000};
-    CHECK(keeper->begin(keeper->context, &back, NULL, NULL));
-    CHECK(keeper->saved(keeper->context, &offset, content));
-    CHECK(keeper->end(keeper->context, &back));
-    CHECK(!keeper->saved(keeper->context, &offset, content));
-    CHECK(keeper->unsettled(keeper->context, 0x5000, 1));
-    CHECK(keeper->end(keeper->context, &run));
-    CHECK(!keeper->unsettled(keeper->context, 0, 0x400000));
-    journal_close(journal);
-}
-
-static void a_journal_that_is_no_database_is_refused(void)
-{
-    GError *error = NULL;
-
-    CHECK_EQUAL(0, g_mkdir(scratch_file("broken"), 0700));
-    scratch_write("broken/journal.db", "this is no database, whatever its name may say here", 51);
-    CHECK(journal_open(scratch_file("broken"), &error) == NULL);
-    CHECK(error && strstr(error->message, "journal.db") != NULL);
-    g_clear_error(&error);
-}
-
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -268,8 +217,6 @@ int main(int argc, char **argv)
         FACT(an_archive_comes_back_as_it_was_written),
         FACT(every_flipped_byte_of_an_archive_is_noticed_or_harmless),
         FACT(a_description_out_of_bounds_is_refused),
-        FACT(the_journal_outlives_its_process),
-        FACT(a_journal_that_is_no_database_is_refused),
     };
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();

@@ -14,8 +14,12 @@ uint64_t session_line_time(const struct wry_session *session, size_t bytes);
 uint64_t session_gap(const struct wry_session *session);
 /* When an answer of so many bytes to what was just sent is overdue. */
 uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes);
-/* Learns from an answer of so many bytes to a question that had left at asked. */
-void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes);
+/* Learns from an answer of so many bytes to a question that was asked tries times, first at asked:
+ * to which of them, nobody knows. */
+void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes,
+                          unsigned tries);
+/* us from question to answer beyond the line's own time. */
+uint64_t session_latency(const struct wry_session *session);
 /* Tells the caller how far it is; WRY_STOPPED when asked to stop. */
 enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
                                uint64_t done, uint64_t total);
@@ -123,7 +127,8 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
                                    uint8_t dirty[SESSION_PIECE_SECTORS / 8]);
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums);
-bool session_is_unsettled(const struct wry_session *session, uint32_t offset, uint32_t length);
+enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
+                                     bool *unsettled);
 
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -214,7 +214,7 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
         if (status == WRY_OK)
             status = await_reply(session, reply_kind, seq, reply);
         if (status == WRY_OK)
-            session_note_latency(session, asked, reply->length);
+            session_note_latency(session, asked, reply->length, i + 1);
         if (status != WRY_NO_ANSWER)
             return status;
     }

@@ -192,6 +192,14 @@ static enum wry_status pass_earlier(struct read_job *job, uint16_t seq)
     return status;
 }
 
+/* When all has come and nothing more is to be asked, the end need not be waited for. */
+static enum wry_status end_early(struct read_job *job, struct wry_session_read *read)
+{
+    uint32_t first = 0, end;
+
+    return job->next == job->end && !missing(read, &first, &end) ? end_question(job, read) : WRY_OK;
+}
+
 static bool is_open(const struct wry_session *session, uint16_t seq)
 {
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
@@ -218,7 +226,8 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
             continue;
         if (read->seq == message->seq)
             read->frames++;
-        return take_data(job, read, &data);
+        status = take_data(job, read, &data);
+        return status == WRY_OK ? end_early(job, read) : status;
     }
     return status;
 }

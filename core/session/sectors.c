@@ -3,17 +3,25 @@
 
 #include <string.h>
 
+#define LONG_LATENCY (40 * US_PER_MS)
+
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
     WORTH_SAMPLING = 64, /* sectors */
 };
 
-bool session_is_unsettled(const struct wry_session *session, uint32_t offset, uint32_t length)
+enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
+                                     bool *unsettled)
 {
     const struct wry_keeper *keeper = session->config.keeper;
+    enum wry_kept answer =
+        keeper ? keeper->unsettled(keeper->context, offset, length) : WRY_KEPT_NO;
 
-    return keeper && keeper->unsettled(keeper->context, offset, length);
+    *unsettled = answer == WRY_KEPT_YES;
+    return answer == WRY_KEPT_UNKNOWN
+               ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_DIGEST, offset)
+               : WRY_OK;
 }
 
 static uint64_t get64(const uint8_t *from)
@@ -95,6 +103,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
     struct wry_session *session = job->session;
     uint64_t theirs[SESSION_PIECE_SECTORS];
     uint64_t ours;
+    bool unsettled;
     enum wry_status status = session_sector_sums(session, offset, count, theirs);
 
     memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
@@ -102,7 +111,10 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
         if (!our_sum(job, at, &ours))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
-        if (ours != theirs[i] || session_is_unsettled(session, at, WRY_SECTOR_SIZE))
+        status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
+        if (status == WRY_OK)
+            status = session_heartbeat(session);
+        if (ours != theirs[i] || unsettled)
             dirty[i / 8] |= (uint8_t)(1u << i % 8);
     }
     return status;
@@ -124,8 +136,11 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = sectors >= WORTH_SAMPLING;
-    for (uint32_t i = 0; *looks_new && status == WRY_OK && i < SAMPLES; i++) {
-        uint32_t first = (sectors - SAMPLE_SECTORS) / (SAMPLES - 1) * i;
+    /* Each sample costs a round trip. */
+    uint32_t samples = session_latency(job->session) > LONG_LATENCY ? SAMPLES / 2 : SAMPLES;
+
+    for (uint32_t i = 0; *looks_new && status == WRY_OK && i < samples; i++) {
+        uint32_t first = (sectors - SAMPLE_SECTORS) / (samples - 1) * i;
         status = session_find_dirty(job, job->run.start + first * WRY_SECTOR_SIZE, SAMPLE_SECTORS,
                                     dirty);
         *looks_new = all_dirty(dirty, SAMPLE_SECTORS);

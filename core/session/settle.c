@@ -1,26 +1,89 @@
-/* Making good what a cut write left behind. */
+/*
+ * Making good what a cut write left behind.
+ *
+ * A sector that a write shared with other content is known as it was (old) and as it should have
+ * become (intended). A cut leaves pages that are one or the other, blank, or on the way: erasing
+ * only sets bits of what was there, programming only clears bits of a blank page. A sector with any
+ * other page was written by somebody since, on another computer perhaps: it is not touched. Of a
+ * page of zeros anything may be on the way; it is believed where another page shows the cut.
+ */
 #include "inner.h"
 
 #include <string.h>
+
+enum {
+    OLD = 0, /* which of the session's edges holds what */
+    INTENDED = 1,
+    BITS_TO_TELL = 64, /* set in a page, which whoever writes another one would not all set again */
+};
+
+/* What the flash holds, beside what was kept. */
+struct look {
+    struct wry_session *session;
+    uint32_t start;
+    bool newer;        /* a page that no cut leaves */
+    bool cut;          /* a page that only a cut leaves */
+    bool doubtful;     /* a page that may be either */
+    bool has_intended; /* wherever old and intended differ, it is the intended */
+};
 
 void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper)
 {
     session->config.keeper = keeper;
 }
 
-static bool read_saved(void *context, uint32_t offset, uint8_t *to, size_t n)
-{
-    const struct wry_session *session = context;
+enum page_look {
+    PAGE_OTHER,    /* the content has set bits that the page has not */
+    PAGE_DOUBTFUL, /* the content has hardly any */
+    PAGE_ON_THE_WAY,
+    PAGE_SAME,
+};
 
-    memcpy(to, session->edges[0] + offset, n);
+static enum page_look compare_page(const uint8_t *page, const uint8_t *content, size_t n)
+{
+    unsigned bits = 0;
+
+    if (memcmp(page, content, n) == 0)
+        return PAGE_SAME;
+    for (size_t i = 0; i < n; i++) {
+        if ((page[i] & content[i]) != content[i])
+            return PAGE_OTHER;
+        for (unsigned rest = content[i]; rest > 0; rest &= rest - 1)
+            bits++;
+    }
+    return bits >= BITS_TO_TELL ? PAGE_ON_THE_WAY : PAGE_DOUBTFUL;
+}
+
+/* A writer; pages come one by one. */
+static bool look_at(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    struct look *look = context;
+    const uint8_t *old = look->session->edges[OLD] + (offset - look->start);
+    const uint8_t *intended = look->session->edges[INTENDED] + (offset - look->start);
+    enum page_look a = compare_page(bytes, old, n), b = compare_page(bytes, intended, n);
+    enum page_look best = a > b ? a : b;
+
+    look->newer |= best == PAGE_OTHER;
+    look->cut |= best == PAGE_ON_THE_WAY;
+    look->doubtful |= best == PAGE_DOUBTFUL && !wry_bytes_blank(bytes, n);
+    for (size_t i = 0; i < n; i++)
+        look->has_intended &= old[i] == intended[i] || bytes[i] == intended[i];
     return true;
 }
 
-static enum wry_status put_back(struct wry_session *session, uint32_t offset)
+static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
-    struct wry_placement placement = {.offset = offset,
-                                      .length = WRY_SECTOR_SIZE,
-                                      .reader = {.context = session, .read = read_saved}};
+    memcpy(to, (const uint8_t *)context + offset, n);
+    return true;
+}
+
+/* A whole sector has no neighbours, so the edges are free to hold it. */
+static enum wry_status put_back(struct wry_session *session, uint32_t offset, unsigned which)
+{
+    struct wry_placement placement = {
+        .offset = offset,
+        .length = WRY_SECTOR_SIZE,
+        .reader = {.context = session->edges[which], .read = read_kept}};
     struct wry_plan plan;
     struct wry_fault fault;
 
@@ -29,20 +92,57 @@ static enum wry_status put_back(struct wry_session *session, uint32_t offset)
     return session_write(session, &plan);
 }
 
-enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sectors)
+static enum wry_status yield(struct wry_session *session, uint32_t offset)
 {
     const struct wry_keeper *keeper = session->config.keeper;
+
+    return keeper->yield(keeper->context, offset)
+               ? WRY_OK
+               : session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_READ, offset);
+}
+
+/* What is right where it should be is written once more: the cells may be half erased. */
+static enum wry_status settle_sector(struct wry_session *session, uint32_t offset,
+                                     enum wry_settled *outcome)
+{
+    struct look look = {.session = session, .start = offset, .has_intended = true};
+    struct wry_writer writer = {.context = &look, .write = look_at};
+
+    if (offset % WRY_SECTOR_SIZE != 0 || offset >= session->board.capacity) {
+        *outcome = WRY_SETTLED_BEYOND;
+        return yield(session, offset);
+    }
+    enum wry_status status = session_read(session, offset, WRY_SECTOR_SIZE, &writer);
+    if (status != WRY_OK)
+        return status;
+    if (look.newer || (look.doubtful && !look.cut)) {
+        *outcome = WRY_SETTLED_NEWER;
+        return yield(session, offset);
+    }
+    *outcome = WRY_SETTLED_PUT_BACK;
+    return put_back(session, offset, look.has_intended ? INTENDED : OLD);
+}
+
+enum wry_status wry_session_settle(struct wry_session *session, const struct wry_settle_sink *sink)
+{
+    const struct wry_keeper *keeper = session->config.keeper;
+    enum wry_kept answer = keeper ? WRY_KEPT_YES : WRY_KEPT_NO;
     enum wry_status status = WRY_OK;
     uint32_t most = session->board.capacity / WRY_SECTOR_SIZE;
-    uint32_t offset;
+    enum wry_settled outcome;
+    uint32_t offset = 0;
 
     session_begin_call(session);
-    *sectors = 0;
-    /* A whole sector has no neighbours, so the edges are free to hold it. */
-    while (status == WRY_OK && keeper && *sectors < most &&
-           keeper->saved(keeper->context, &offset, session->edges[0])) {
-        status = put_back(session, offset);
-        ++*sectors;
+    for (uint32_t n = 0; status == WRY_OK && answer == WRY_KEPT_YES && n <= most; n++) {
+        answer =
+            keeper->saved(keeper->context, &offset, session->edges[OLD], session->edges[INTENDED]);
+        if (answer != WRY_KEPT_YES)
+            break;
+        status = settle_sector(session, offset, &outcome);
+        if (status == WRY_OK && sink)
+            sink->sector(sink->context, offset, outcome);
     }
-    return status;
+    return status == WRY_OK && answer == WRY_KEPT_UNKNOWN
+               ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_READ, offset)
+               : status;
 }

@@ -5,7 +5,8 @@ static const uint32_t speeds[] = {3000000, 2000000, 1500000, 921600, 460800, 230
 
 enum {
     TRIES = 3,
-    ROUNDS_BACK = 8,
+    CALLS_BACK = 24,
+    NONSENSE = 16, /* bytes outside frames that damage to single frames does not explain */
 };
 
 #define SWITCH_TIME (10 * US_PER_MS)
@@ -39,7 +40,7 @@ static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud)
     struct wry_message reply;
     size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, session_next_seq(session), baud);
 
-    return session_exchange(session, head, n, WRY_KIND_SPEED | WRY_KIND_REPLY, TRIES, &reply);
+    return session_exchange(session, head, n, WRY_KIND_SPEED | WRY_KIND_REPLY, 1, &reply);
 }
 
 static enum wry_status call_at(struct wry_session *session, uint32_t baud, unsigned tries)
@@ -54,24 +55,29 @@ static bool is_silent(const struct wry_session *session, enum wry_status status)
     return (status == WRY_LINK_LOST || status == WRY_NO_ANSWER) && !session->port_failed;
 }
 
-/* The board is back at the starting speed; or it heard us at the other, and we did not hear it. */
-static enum wry_status find_after_trial(struct wry_session *session, uint32_t baud)
+/*
+ * Where the board is after a trial that failed: back at the starting speed, still at the old one
+ * because the request was lost, or at the new one, where it heard us and we did not hear it.
+ */
+static enum wry_status find_after_trial(struct wry_session *session, uint32_t old, uint32_t baud)
 {
+    const uint32_t candidates[] = {session->config.start_speed, old, baud};
     enum wry_status status = WRY_NO_ANSWER;
 
-    for (unsigned i = 0; i < ROUNDS_BACK && is_silent(session, status); i++) {
-        status = call_at(session, session->config.start_speed, TRIES);
+    for (unsigned i = 0; i < CALLS_BACK && is_silent(session, status); i++) {
+        uint32_t candidate = candidates[i % 3];
+        if (i % 3 != 1 || old != session->config.start_speed)
+            status = call_at(session, candidate, TRIES);
         if (status == WRY_OK)
-            return WRY_NO_ANSWER;
-        if (is_silent(session, status))
-            status = call_at(session, baud, TRIES);
+            return candidate == baud ? WRY_OK : WRY_NO_ANSWER;
     }
     return status;
 }
 
-/* WRY_NO_ANSWER: the speed does not work, and the board has gone back to the starting speed. */
+/* WRY_NO_ANSWER: the speed does not work, or the request for it was lost. */
 static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
 {
+    uint32_t old = session->speed;
     /* The reply may get lost on the way after the board has switched, so go on in any case. */
     enum wry_status status = ask_for_speed(session, baud);
 
@@ -85,7 +91,7 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     if (!is_silent(session, status))
         return status;
     status = session_pause(session, switched + FALL_BACK_TIME);
-    return status == WRY_OK ? find_after_trial(session, baud) : status;
+    return status == WRY_OK ? find_after_trial(session, old, baud) : status;
 }
 
 enum wry_status session_climb(struct wry_session *session)
@@ -94,19 +100,19 @@ enum wry_status session_climb(struct wry_session *session)
 
     for (;;) {
         uint32_t baud = fastest(session, session->speed_bound);
-        uint32_t nonsense = session->stats.bytes_outside + session->stats.frames_bad;
+        uint32_t outside = session->stats.bytes_outside;
         if (baud == session->speed)
             return WRY_OK;
         enum wry_status status = try_speed(session, baud);
-        if (status == WRY_UNSUPPORTED)
-            status = WRY_NO_ANSWER, trials = TRIALS;
-        if (status != WRY_NO_ANSWER || baud <= WRY_STARTING_SPEED)
+        if (status != WRY_NO_ANSWER && status != WRY_UNSUPPORTED)
             return status;
-        /* Garbled bytes prove that the speed is too fast; silence has to be seen twice. */
-        if (session->stats.bytes_outside + session->stats.frames_bad != nonsense)
-            trials = TRIALS;
-        if (++trials < TRIALS)
+        /* Nonsense proves that the speed is too fast; silence has to be seen twice. */
+        bool proved =
+            status == WRY_UNSUPPORTED || session->stats.bytes_outside >= outside + NONSENSE;
+        if (!proved && ++trials < TRIALS)
             continue;
+        if (baud <= WRY_STARTING_SPEED)
+            return status;
         trials = 0;
         session->speed_bound = baud - 1;
         session->stats.speed_steps_down++;

@@ -27,7 +27,7 @@ uint64_t session_line_time(const struct wry_session *session, size_t bytes)
     return bytes * BITS_PER_BYTE * UINT64_C(1000000) / session->speed;
 }
 
-static uint64_t latency(const struct wry_session *session)
+uint64_t session_latency(const struct wry_session *session)
 {
     return session->latency > 0 ? session->latency : FIRST_LATENCY;
 }
@@ -35,7 +35,7 @@ static uint64_t latency(const struct wry_session *session)
 uint64_t session_gap(const struct wry_session *session)
 {
     /* An adapter hands over 62 bytes at once, or what it has after its latency. */
-    return HANDLING + latency(session) + session_line_time(session, 64);
+    return HANDLING + session_latency(session) + session_line_time(session, 64);
 }
 
 uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes)
@@ -43,15 +43,15 @@ uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes
     uint64_t now = session_now(session);
     uint64_t left = session->line_free_at > now ? session->line_free_at : now;
 
-    return left + HANDLING + latency(session) * 3 / 2 + session_line_time(session, bytes);
+    return left + HANDLING + session_latency(session) * 3 / 2 + session_line_time(session, bytes);
 }
 
-void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes)
+void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes, unsigned tries)
 {
     uint64_t now = session_now(session);
     uint64_t due = asked + session_line_time(session, bytes);
-    uint64_t seen = now > due ? now - due : 0;
-    uint64_t settled = (latency(session) * 7 + seen) / 8;
+    uint64_t seen = now > due ? (now - due) / tries : 0;
+    uint64_t settled = (session_latency(session) * 7 + seen) / 8;
 
     session->latency = seen > settled ? seen : settled;
     if (session->latency > MOST_LATENCY)

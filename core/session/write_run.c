@@ -261,36 +261,71 @@ static enum wry_status transfer(struct session_write *job, bool force)
     }
 }
 
-/* The mixed sectors' old content, where they are the part's own. */
+/* One mixed sector of the part, as the keeper sees it. */
+struct edge {
+    const struct session_write *job;
+    uint32_t start;
+};
+
+/* In pages of which some are in the old content and some are not, so page by page. */
+static bool read_intended(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    const struct edge *edge = context;
+    uint8_t page[WRY_PAGE_SIZE];
+
+    for (size_t done = 0; done < n;) {
+        uint32_t at = offset + (uint32_t)done;
+        uint32_t within = at % WRY_PAGE_SIZE;
+        size_t piece = WRY_PAGE_SIZE - within < n - done ? WRY_PAGE_SIZE - within : n - done;
+        if (!session_compose(edge->job, edge->start + at - within, page, sizeof page))
+            return false;
+        memcpy(to + done, page + within, piece);
+        done += piece;
+    }
+    return true;
+}
+
+/* The mixed sectors, where they are the part's own. */
 static bool keep(struct session_write *job)
 {
     const struct wry_keeper *keeper = job->session->config.keeper;
-    const uint8_t *head = job->part.head_mixed ? job->session->edges[0] : NULL;
-    const uint8_t *tail = job->part.tail_mixed ? job->session->edges[1] : NULL;
+    struct edge edges[2] = {{.job = job, .start = job->part.start},
+                            {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
+    struct wry_mixed_sector sectors[2];
 
-    return !keeper || keeper->begin(keeper->context, &job->part, head, tail);
+    for (size_t i = 0; i < 2; i++)
+        sectors[i] =
+            (struct wry_mixed_sector){.old = job->session->edges[i],
+                                      .intended = {.context = &edges[i], .read = read_intended}};
+    return !keeper ||
+           keeper->begin(keeper->context, &job->part, job->part.head_mixed ? &sectors[0] : NULL,
+                         job->part.tail_mixed ? &sectors[1] : NULL);
 }
 
-static bool forget(struct session_write *job)
+/* What is written and checked stays so when the keeper fails: the next job takes it up again. */
+static void forget(struct session_write *job)
 {
     const struct wry_keeper *keeper = job->session->config.keeper;
 
-    return !keeper || keeper->end(keeper->context, &job->part);
+    if (keeper && !keeper->end(keeper->context, &job->part))
+        job->session->stats.not_forgotten++;
 }
 
 enum wry_status session_write_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    bool forced = session_is_unsettled(session, job->part.start, job->part.end - job->part.start);
+    uint32_t length = job->part.end - job->part.start;
+    bool forced;
+    enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
 
-    if (!keep(job))
-        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_ERASE, job->part.start);
-    enum wry_status status = transfer(job, forced);
+    if (status == WRY_OK && !keep(job))
+        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_ERASE, job->part.start);
+    if (status == WRY_OK)
+        status = transfer(job, forced);
     if (status != WRY_OK)
         return status;
-    job->done += job->part.end - job->part.start;
-    session->stats.sectors_written += (job->part.end - job->part.start) / WRY_SECTOR_SIZE;
-    if (!forget(job))
-        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_DIGEST, job->part.start);
+    job->done += length;
+    session->stats.sectors_written += length / WRY_SECTOR_SIZE;
+    forget(job);
     return WRY_OK;
 }

@@ -41,25 +41,42 @@ struct wry_writer {
     bool (*write)(void *context, uint32_t offset, const uint8_t *bytes, size_t n);
 };
 
+enum wry_kept {
+    WRY_KEPT_NO,
+    WRY_KEPT_YES,
+    WRY_KEPT_UNKNOWN, /* it cannot tell: nothing is erased then */
+};
+
+/* A sector that holds other content besides what is written. */
+struct wry_mixed_sector {
+    const uint8_t *old;         /* WRY_SECTOR_SIZE bytes, as it was; valid during the call */
+    struct wry_reader intended; /* as it shall be, from 0 to WRY_SECTOR_SIZE */
+};
+
 /*
  * The caller's safe place for what an erase puts at risk. A run of sectors is erased only after
- * begin has returned true, which means that run and neighbours are stored where they outlive this
- * process; after end they may be forgotten. With a keeper, a write that was cut anywhere can be
- * made good by a later session: neighbours are put back from the store, and sectors that unsettled
- * names are erased again even where they read as they should.
+ * begin has returned true, which means that run and mixed sectors are stored where they outlive
+ * this process; after end they may be forgotten. With a keeper, a write that was cut anywhere can
+ * be made good by a later session: neighbours are put back from the store, and sectors that
+ * unsettled names are erased again even where they read as they should. What a keeper stores
+ * belongs to one board: to its address, chip, flash size and JEDEC ID.
  */
 struct wry_keeper {
     void *context;
-    /* head and tail: the old content of the run's mixed sectors, a sector each, or NULL. What is
-     * stored of other sectors of the run stays stored until end: this may be its putting back. */
-    bool (*begin)(void *context, const struct wry_run *run, const uint8_t *head,
-                  const uint8_t *tail);
+    /* head and tail: the run's mixed sectors, or NULL. What is stored of other sectors of the run
+     * stays stored until end: this may be its putting back. */
+    bool (*begin)(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
+                  const struct wry_mixed_sector *tail);
     /* The run holds what it should, by the board's digest. */
     bool (*end)(void *context, const struct wry_run *run);
-    /* True when any sector of the range was begun by a session before and never ended. */
-    bool (*unsettled)(void *context, uint32_t offset, uint32_t length);
-    /* Old content of a sector that was begun and never ended; false when there is none (left). */
-    bool (*saved)(void *context, uint32_t *offset, uint8_t content[WRY_SECTOR_SIZE]);
+    /* Whether any sector of the range was begun by a session before and never ended. */
+    enum wry_kept (*unsettled)(void *context, uint32_t offset, uint32_t length);
+    /* The lowest mixed sector that was begun and never ended. */
+    enum wry_kept (*saved)(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+                                    uint8_t intended[WRY_SECTOR_SIZE]);
+    /* That sector cannot be put back: the flash holds newer work, or ends before it. Neither saved
+     * nor unsettled speak of it any more. */
+    bool (*yield)(void *context, uint32_t offset);
 };
 
 /* How far a call has come. */
@@ -102,6 +119,7 @@ struct wry_session_stats {
     uint32_t sectors_written;  /* and checked */
     uint32_t sectors_left;     /* in a write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
+    uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
 };
 
 /* A page on its way to the board. */
@@ -219,11 +237,24 @@ enum wry_status wry_session_write(struct wry_session *session, const struct wry_
 /* Replaces config.keeper, for callers that know where to store only once they know the board. */
 void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper);
 
+enum wry_settled {
+    WRY_SETTLED_PUT_BACK, /* the sector holds again what a cut put at risk */
+    WRY_SETTLED_NEWER,  /* it holds neither old nor intended content nor what a cut leaves: left */
+    WRY_SETTLED_BEYOND, /* the flash ends before it */
+};
+
+/* Told of each sector once it is settled. */
+struct wry_settle_sink {
+    void *context;
+    void (*sector)(void *context, uint32_t offset, enum wry_settled outcome);
+};
+
 /*
- * Puts back the neighbours that a cut write of an earlier session put at risk, from the keeper. To
- * be called after connect and before anything else is written or read. *sectors: how many.
+ * Puts back the neighbours that a cut write of an earlier session put at risk, from the keeper; but
+ * only where the flash still looks cut. What somebody wrote since is left alone. To be called after
+ * connect and before anything else is written or read. sink may be NULL.
  */
-enum wry_status wry_session_settle(struct wry_session *session, uint32_t *sectors);
+enum wry_status wry_session_settle(struct wry_session *session, const struct wry_settle_sink *sink);
 
 /* SHA-256 of a range, by the board. */
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,

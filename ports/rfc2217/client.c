@@ -13,25 +13,25 @@
 
 #include "com_port.h"
 #include "real_clock.h"
+#include "wrytograph/message.h"
 
 enum {
-    CONNECT_SECONDS = 5,
+    WAIT_MS = 100, /* between looks at whether to stop */
     QUEUE_ROOM = 1 << 18,
     PIECE = 4096,
 };
 
 #define ANSWER_TIME 2000000 /* us for the server to answer a setting */
+#define CONNECT_TIME 5000000
 #define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
 
 struct remote_port {
-    char *host;
-    uint16_t number;
-    bool com_port;
+    struct remote_settings settings; /* host is ours */
     GSocketConnection *connection;
     int socket;
     telnet_t *telnet; /* NULL for a raw pipe */
-    const struct wiring *wiring;
     bool failed;
+    bool hung_up;                     /* the server closed the connection */
     bool server_does, server_refuses; /* COM port control */
     uint8_t awaited;                  /* command whose answer has not come; 0xFF = none */
     uint32_t answered_baud;
@@ -51,6 +51,17 @@ static void keep(struct remote_port *remote, const uint8_t *bytes, size_t n)
         remote->queue[(remote->head + remote->fill++) % QUEUE_ROOM] = bytes[i];
 }
 
+/* Milliseconds to wait for the deadline, in slices. */
+static int slice(uint64_t deadline)
+{
+    return MIN(real_clock_wait(deadline), WAIT_MS);
+}
+
+static bool is_stopped(const struct remote_port *remote)
+{
+    return remote->settings.stop && remote->settings.stop();
+}
+
 static void send_all(struct remote_port *remote, const uint8_t *bytes, size_t n)
 {
     uint64_t deadline = real_clock_now(NULL) + WRITE_TIME;
@@ -63,8 +74,8 @@ static void send_all(struct remote_port *remote, const uint8_t *bytes, size_t n)
             deadline = real_clock_now(NULL) + WRITE_TIME;
         } else if (sent < 0 && (errno == EAGAIN || errno == EWOULDBLOCK)) {
             struct pollfd wait = {.fd = remote->socket, .events = POLLOUT};
-            if (poll(&wait, 1, real_clock_wait(deadline)) == 0 && real_clock_now(NULL) >= deadline)
-                remote->failed = true;
+            poll(&wait, 1, slice(deadline));
+            remote->failed = real_clock_now(NULL) >= deadline || is_stopped(remote);
         } else if (sent >= 0 || errno != EINTR) {
             remote->failed = true;
         }
@@ -113,17 +124,17 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
     }
 }
 
-/* Waits for the socket until the deadline and takes in what it has. */
+/* Waits a while for the socket, until the deadline at most, and takes in what it has. */
 static void take_input(struct remote_port *remote, uint64_t deadline)
 {
     struct pollfd wait = {.fd = remote->socket, .events = POLLIN};
     uint8_t bytes[PIECE];
 
-    if (remote->failed || poll(&wait, 1, real_clock_wait(deadline)) <= 0)
+    if (remote->failed || poll(&wait, 1, slice(deadline)) <= 0)
         return;
     ssize_t n = recv(remote->socket, bytes, sizeof bytes, MSG_DONTWAIT);
     if (n == 0 || (n < 0 && errno != EAGAIN && errno != EINTR))
-        remote->failed = true;
+        remote->failed = remote->hung_up = true;
     else if (n > 0 && remote->telnet)
         telnet_recv(remote->telnet, (const char *)bytes, (size_t)n);
     else if (n > 0)
@@ -168,7 +179,8 @@ static bool set(struct remote_port *remote, uint8_t command, const uint8_t *valu
     memcpy(message + 1, value, n);
     remote->awaited = command;
     telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
-    while (remote->awaited == command && !remote->failed && real_clock_now(NULL) < deadline)
+    while (remote->awaited == command && !remote->failed && real_clock_now(NULL) < deadline &&
+           !is_stopped(remote))
         take_input(remote, deadline);
     return remote->awaited != command && !remote->failed;
 }
@@ -194,9 +206,9 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
     struct remote_port *remote = context;
     bool dtr, rts;
 
-    if (!remote->telnet || remote->failed || remote->wiring->none)
+    if (!remote->telnet || remote->failed || remote->settings.wiring->none)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
-    wiring_outputs(remote->wiring, reset, boot, &dtr, &rts);
+    wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
     bool set_both =
         set_byte(remote, COM_PORT_SET_CONTROL, dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF) &&
         set_byte(remote, COM_PORT_SET_CONTROL, rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF);
@@ -221,7 +233,7 @@ static bool negotiate(struct remote_port *remote)
     telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
     while (!remote->server_does && !remote->server_refuses && !remote->failed &&
-           real_clock_now(NULL) < deadline)
+           real_clock_now(NULL) < deadline && !is_stopped(remote))
         take_input(remote, deadline);
     return remote->server_does && set_byte(remote, COM_PORT_SET_DATASIZE, COM_PORT_EIGHT_BITS) &&
            set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
@@ -237,21 +249,72 @@ static const telnet_telopt_t options[] = {
     {-1, 0, 0},
 };
 
-static bool connect_to(struct remote_port *remote, const char *host, uint16_t port, GError **error)
+struct connecting {
+    GSocketConnection *connection;
+    GError *error;
+    bool over;
+};
+
+static void on_connected(GObject *client, GAsyncResult *result, void *context)
+{
+    struct connecting *c = context;
+
+    c->connection =
+        g_socket_client_connect_to_host_finish(G_SOCKET_CLIENT(client), result, &c->error);
+    c->over = true;
+}
+
+static gboolean on_tick(void *context)
+{
+    (void)context;
+    return G_SOURCE_CONTINUE;
+}
+
+/* Names are looked up and connections made in the background, so that it can be stopped. */
+static struct connecting connect_in_slices(struct remote_port *remote)
 {
     g_autoptr(GSocketClient) client = g_socket_client_new();
-    g_autoptr(GError) inner = NULL;
+    g_autoptr(GMainContext) loop = g_main_context_new();
+    g_autoptr(GCancellable) cancellable = g_cancellable_new();
+    GSource *tick = g_timeout_source_new(WAIT_MS);
+    uint64_t deadline = real_clock_now(NULL) + CONNECT_TIME;
+    struct connecting c = {0};
 
-    g_socket_client_set_timeout(client, CONNECT_SECONDS);
+    g_main_context_push_thread_default(loop);
     g_socket_client_set_enable_proxy(client, FALSE);
-    remote->connection = g_socket_client_connect_to_host(client, host, port, NULL, &inner);
+    g_source_set_callback(tick, on_tick, NULL, NULL);
+    g_source_attach(tick, loop);
+    g_socket_client_connect_to_host_async(client, remote->settings.host, remote->settings.port,
+                                          cancellable, on_connected, &c);
+    while (!c.over) {
+        g_main_context_iteration(loop, TRUE);
+        if (is_stopped(remote) || real_clock_now(NULL) >= deadline)
+            g_cancellable_cancel(cancellable);
+    }
+    g_source_destroy(tick);
+    g_source_unref(tick);
+    g_main_context_pop_thread_default(loop);
+    return c;
+}
+
+static bool connect_to(struct remote_port *remote, GError **error)
+{
+    struct connecting c = connect_in_slices(remote);
+    g_autoptr(GError) inner = c.error;
+    const struct remote_settings *settings = &remote->settings;
+
+    remote->connection = c.connection;
+    if (!remote->connection && is_stopped(remote)) {
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_STOPPED, "stopped at your request");
+        return false;
+    }
     if (!remote->connection) {
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_CONNECT, "%s port %u: %s", host, port,
-                    inner->message);
+        bool late = g_error_matches(inner, G_IO_ERROR, G_IO_ERROR_CANCELLED);
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_CONNECT, "%s port %u: %s", settings->host,
+                    settings->port, late ? "no answer within 5 s" : inner->message);
         return false;
     }
     GSocket *socket = g_socket_connection_get_socket(remote->connection);
-    g_socket_set_timeout(socket, 0);
     g_socket_set_option(socket, IPPROTO_TCP, TCP_NODELAY, 1, NULL);
     remote->socket = g_socket_get_fd(socket);
     return true;
@@ -266,18 +329,32 @@ static void disconnect(struct remote_port *remote)
     remote->head = remote->fill = 0;
 }
 
+static void explain_refusal(const struct remote_port *remote, GError **error)
+{
+    const struct remote_settings *settings = &remote->settings;
+
+    if (is_stopped(remote))
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_STOPPED, "stopped at your request");
+    else if (remote->hung_up && !remote->server_does && !remote->server_refuses)
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_BUSY,
+                    "%s port %u hangs up at once: another client has the port", settings->host,
+                    settings->port);
+    else
+        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
+                    "%s port %u answers, but offers no serial port control (RFC 2217)",
+                    settings->host, settings->port);
+}
+
 static bool establish(struct remote_port *remote, GError **error)
 {
-    remote->failed = remote->server_does = remote->server_refuses = false;
+    remote->failed = remote->hung_up = remote->server_does = remote->server_refuses = false;
     remote->awaited = 0xFF;
-    if (!connect_to(remote, remote->host, remote->number, error))
+    if (!connect_to(remote, error))
         return false;
-    remote->telnet = remote->com_port ? telnet_init(options, on_telnet, 0, remote) : NULL;
-    if (!remote->com_port || negotiate(remote))
+    remote->telnet = remote->settings.com_port ? telnet_init(options, on_telnet, 0, remote) : NULL;
+    if (!remote->settings.com_port || negotiate(remote))
         return true;
-    g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
-                "%s port %u answers, but offers no serial port control (RFC 2217)", remote->host,
-                remote->number);
+    explain_refusal(remote, error);
     return false;
 }
 
@@ -292,15 +369,13 @@ static enum wry_status port_reopen(void *context)
     return WRY_LINK_LOST;
 }
 
-struct remote_port *remote_port_open(const char *host, uint16_t port, bool com_port,
-                                     const struct wiring *wiring, GError **error)
+struct remote_port *remote_port_open(const struct remote_settings *settings, GError **error)
 {
     struct remote_port *remote = g_new0(struct remote_port, 1);
+    uint32_t pipe_speed = settings->speed > 0 ? settings->speed : WRY_STARTING_SPEED;
 
-    remote->host = g_strdup(host);
-    remote->number = port;
-    remote->com_port = com_port;
-    remote->wiring = wiring;
+    remote->settings = *settings;
+    remote->settings.host = g_strdup(settings->host);
     remote->port = (struct wry_port){.context = remote,
                                      .write = port_write,
                                      .read = port_read,
@@ -310,7 +385,7 @@ struct remote_port *remote_port_open(const char *host, uint16_t port, bool com_p
                                      .reopen = port_reopen,
                                      .now = real_clock_now,
                                      .sleep = real_clock_sleep,
-                                     .top_speed = com_port ? 3000000 : 115200};
+                                     .top_speed = settings->com_port ? 3000000 : pipe_speed};
     if (establish(remote, error))
         return remote;
     remote_port_close(remote);
@@ -327,6 +402,6 @@ void remote_port_close(struct remote_port *remote)
     if (!remote)
         return;
     disconnect(remote);
-    g_free(remote->host);
+    g_free((char *)(uintptr_t)remote->settings.host);
     g_free(remote);
 }

@@ -21,6 +21,7 @@ struct serial_port {
     char *path;
     struct sp_port *device; /* NULL for a pseudo-terminal */
     int descriptor;
+    int lock; /* another descriptor of the device, which holds the lock */
     const struct wiring *wiring;
     bool has_lines;
     struct wry_port port;
@@ -42,7 +43,8 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
             bytes += written;
             n -= (size_t)written;
         } else if ((written < 0 && errno != EAGAIN && errno != EINTR) ||
-                   poll(&event, 1, WRITE_MS) == 0) {
+                   poll(&event, 1, WRITE_MS) <= 0) {
+            /* A signal ends the wait as well: the user may have asked to stop. */
             return WRY_LINK_LOST;
         }
     }
@@ -104,10 +106,9 @@ static enum wry_status port_discard(void *context)
     return discarded ? WRY_OK : WRY_LINK_LOST;
 }
 
-/* The program that has the device open, as "NAME (process N)"; NULL when it cannot be told. */
+/* The other program that has the device open, as "NAME (process N)"; NULL when none can be told. */
 static char *find_holder(const char *path)
 {
-    g_autofree char *device = g_canonicalize_filename(path, NULL);
     GDir *processes = g_dir_open("/proc", 0, NULL);
     const char *process;
     char *holder = NULL;
@@ -121,7 +122,7 @@ static char *find_holder(const char *path)
         while (files && !holder && (file = g_dir_read_name(files))) {
             g_autofree char *link = g_build_filename(folder, file, NULL);
             g_autofree char *target = g_file_read_link(link, NULL);
-            if (g_strcmp0(target, device) != 0)
+            if (g_strcmp0(target, path) != 0)
                 continue;
             g_autofree char *comm = g_build_filename("/proc", process, "comm", NULL);
             g_autofree char *name = NULL;
@@ -152,9 +153,24 @@ bool serial_check_access(const char *path, GError **error)
     return true;
 }
 
-static bool fail_busy(GError **error, const char *path)
+/*
+ * The lock is taken before the device is set up: setting a port pulls its outputs, and resets a
+ * board that another program is at work on. -1 with errno EWOULDBLOCK when it is held.
+ */
+static int claim(const char *device)
 {
-    g_autofree char *holder = find_holder(path);
+    int descriptor = open(device, O_RDONLY | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+
+    if (descriptor >= 0 && flock(descriptor, LOCK_EX | LOCK_NB) != 0) {
+        close(descriptor);
+        errno = EWOULDBLOCK;
+        return -1;
+    }
+    return descriptor;
+}
+
+static bool fail_busy(GError **error, const char *path, const char *holder)
+{
     g_autofree char *text = g_strdup_printf("%s holds it", holder ? holder : "another program");
 
     return fail(error, SERIAL_ERROR_BUSY, path, text);
@@ -162,7 +178,7 @@ static bool fail_busy(GError **error, const char *path)
 
 static bool fail_open(GError **error, const char *path)
 {
-    return errno == EBUSY ? fail_busy(error, path)
+    return errno == EBUSY ? fail_busy(error, path, NULL)
                           : fail(error, SERIAL_ERROR_OTHER, path, g_strerror(errno));
 }
 
@@ -185,9 +201,10 @@ static bool open_device(struct serial_port *serial, const char *path, GError **e
 }
 
 /* Anything else that is a terminal: a pseudo-terminal. */
-static bool open_terminal(struct serial_port *serial, const char *path, GError **error)
+static bool open_terminal(struct serial_port *serial, const char *device, const char *path,
+                          GError **error)
 {
-    serial->descriptor = open(path, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+    serial->descriptor = open(device, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
     if (serial->descriptor < 0)
         return fail_open(error, path);
     if (!isatty(serial->descriptor))
@@ -197,13 +214,27 @@ static bool open_terminal(struct serial_port *serial, const char *path, GError *
     return true;
 }
 
+/* path may be a link, as in /dev/serial/by-id: the system lists what it leads to. */
 static bool set_up(struct serial_port *serial, const char *path, GError **error)
 {
-    bool listed = sp_get_port_by_name(path, &serial->device) == SP_OK;
+    g_autofree char *device = g_canonicalize_filename(path, NULL);
+    char *real = realpath(path, NULL);
 
-    if (!(listed ? open_device(serial, path, error) : open_terminal(serial, path, error)))
-        return false;
-    return flock(serial->descriptor, LOCK_EX | LOCK_NB) == 0 || fail_busy(error, path);
+    if (real) {
+        g_free(device);
+        device = g_strdup(real);
+        free(real);
+    }
+    bool listed = sp_get_port_by_name(device, &serial->device) == SP_OK;
+    g_autofree char *holder = listed ? find_holder(device) : NULL;
+    if (holder)
+        return fail_busy(error, path, holder);
+    serial->lock = claim(device);
+    if (serial->lock < 0 && errno == EWOULDBLOCK) {
+        g_autofree char *other = find_holder(device);
+        return fail_busy(error, path, other);
+    }
+    return listed ? open_device(serial, path, error) : open_terminal(serial, device, path, error);
 }
 
 static void shut(struct serial_port *serial)
@@ -214,8 +245,10 @@ static void shut(struct serial_port *serial)
     } else if (serial->descriptor >= 0) {
         close(serial->descriptor);
     }
+    if (serial->lock >= 0)
+        close(serial->lock);
     serial->device = NULL;
-    serial->descriptor = -1;
+    serial->descriptor = serial->lock = -1;
 }
 
 static enum wry_status port_reopen(void *context)
@@ -233,7 +266,7 @@ struct serial_port *serial_port_open(const char *path, const struct wiring *wiri
     struct serial_port *serial = g_new0(struct serial_port, 1);
 
     serial->path = g_strdup(path);
-    serial->descriptor = -1;
+    serial->descriptor = serial->lock = -1;
     serial->wiring = wiring;
     serial->port = (struct wry_port){.context = serial,
                                      .write = port_write,

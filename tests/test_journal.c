@@ -1,0 +1,258 @@
+/* The journal: what it keeps, for whom, and what it says when it cannot. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <sqlite3.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "command.h"
+#include "harness.h"
+#include "rig.h"
+#include "store/journal.h"
+
+static const struct wry_hello_reply mine = {.eui48 = {2, 0, 0, 0, 0, 1},
+                                            .chip_code = 0x7402,
+                                            .capacity = 0x400000,
+                                            .jedec = {0x7F, 0x51, 0x16}};
+static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
+
+static struct wry_mixed_sector mixed(void)
+{
+    return (struct wry_mixed_sector){.old = old, .intended = rig_reader(intended)};
+}
+
+static struct journal *open_journal(const char *name, const struct wry_hello_reply *board)
+{
+    GError *error = NULL;
+    struct journal *journal = journal_open(scratch_file(name), NULL, &error);
+
+    CHECK(journal != NULL);
+    if (journal)
+        journal_set_board(journal, board);
+    g_clear_error(&error);
+    return journal;
+}
+
+static void it_outlives_its_process(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x7000};
+    const struct wry_run back = {.start = 0x4000, .end = 0x5000};
+    uint8_t was[WRY_SECTOR_SIZE], shall[WRY_SECTOR_SIZE];
+    struct wry_mixed_sector head = mixed();
+    uint32_t offset = 0;
+    struct journal *journal = open_journal("journal", &mine);
+    const struct wry_keeper *keeper = journal_keeper(journal);
+
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
+    CHECK(keeper->begin(keeper->context, &run, &head, NULL));
+    journal_close(journal);
+
+    journal = open_journal("journal", &mine);
+    keeper = journal_keeper(journal);
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x6FFF, 1));
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0x7000, 0x1000));
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x4000));
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &offset, was, shall));
+    CHECK_EQUAL(0x4000, offset);
+    CHECK(memcmp(old, was, sizeof old) == 0);
+    CHECK(memcmp(intended, shall, sizeof intended) == 0);
+    /* Its putting back begins without content, and keeps what is stored until it ends. */
+    CHECK(keeper->begin(keeper->context, &back, NULL, NULL));
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &offset, was, shall));
+    CHECK(keeper->end(keeper->context, &back));
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(keeper->context, &offset, was, shall));
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x5000, 1));
+    CHECK(keeper->end(keeper->context, &run));
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
+    journal_close(journal);
+}
+
+static void rows_belong_to_address_chip_size_and_id(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    struct wry_hello_reply others[4] = {mine, mine, mine, mine};
+    struct journal *journal = open_journal("owners", &mine);
+
+    others[0].eui48[5] = 2;
+    others[1].chip_code = 0xD103;
+    others[2].capacity = 0x800000;
+    others[3].jedec[0] = 0x20;
+    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    for (size_t i = 0; i < 4; i++) {
+        check_context("board %zu", i);
+        journal_set_board(journal, &others[i]);
+        CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0, 0x400000));
+    }
+    journal_set_board(journal, &mine);
+    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0, 0x400000));
+    journal_close(journal);
+}
+
+static void boards_without_an_address_are_not_one_board(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    struct wry_hello_reply nobody = mine;
+    struct wry_mixed_sector head = mixed();
+
+    memset(nobody.eui48, 0xFF, sizeof nobody.eui48);
+    CHECK(!journal_knows_board(nobody.eui48));
+    CHECK(!journal_knows_board((const uint8_t[6]){0}));
+    CHECK(!journal_knows_board((const uint8_t[6]){1, 2, 3, 4, 5, 6}));
+    CHECK(journal_knows_board(mine.eui48));
+    struct journal *journal = open_journal("nobody", &nobody);
+    CHECK(journal_keeper(journal)->begin(journal, &run, &head, NULL));
+    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    journal_set_board(journal, &nobody);
+    CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    journal_close(journal);
+}
+
+static void what_has_no_place_any_more_becomes_a_file(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    struct wry_mixed_sector head = mixed();
+    struct journal *journal = open_journal("aside", &mine);
+    gsize n = 0;
+    g_autofree char *bytes = NULL;
+
+    CHECK(journal_keeper(journal)->begin(journal, &run, &head, NULL));
+    CHECK(journal_keeper(journal)->yield(journal, 0x4000));
+    CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK_EQUAL(1, journal_set_aside(journal)->len);
+    CHECK(g_file_get_contents(g_ptr_array_index(journal_set_aside(journal), 0), &bytes, &n, NULL));
+    CHECK(n == sizeof old && memcmp(bytes, old, n) == 0);
+    journal_close(journal);
+}
+
+static void stretches_are_told_with_what_is_kept(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x8000};
+    struct wry_mixed_sector tail = mixed();
+    struct journal *journal = open_journal("stretches", &mine);
+    GArray *stretches;
+
+    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, &tail));
+    CHECK(journal_unsettled(journal, &stretches));
+    CHECK_EQUAL(2, stretches->len);
+    const struct journal_stretch *s = &g_array_index(stretches, struct journal_stretch, 0);
+    CHECK(s[0].offset == 0x4000 && s[0].length == 0x3000 && !s[0].has_content);
+    CHECK(s[1].offset == 0x7000 && s[1].length == 0x1000 && s[1].has_content);
+    CHECK(s[0].since[0] == '2' && s[0].since[19] == 'Z');
+    g_array_unref(stretches);
+    journal_close(journal);
+}
+
+static bool at_once(void)
+{
+    return true;
+}
+
+static void a_lock_is_an_error_and_never_an_empty_journal(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    struct journal *journal = open_journal("locked", &mine);
+    GError *error = NULL;
+    sqlite3 *other = NULL;
+
+    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    journal_close(journal);
+    g_autofree char *path = g_build_filename(scratch_file("locked"), "journal.db", NULL);
+    journal = journal_open(scratch_file("locked"), at_once, &error);
+    CHECK(journal != NULL);
+    journal_set_board(journal, &mine);
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &other));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(other, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
+    CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK(!journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    CHECK(strstr(journal_problem(journal), "locked") != NULL);
+    CHECK(journal_open(scratch_file("locked"), at_once, &error) == NULL);
+    CHECK(error && strstr(error->message, "locked") != NULL);
+    g_clear_error(&error);
+    sqlite3_close(other);
+    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    journal_close(journal);
+}
+
+static void a_journal_that_is_no_database_is_refused(void)
+{
+    GError *error = NULL;
+    struct journal *journal = NULL;
+
+    CHECK_EQUAL(0, g_mkdir(scratch_file("broken"), 0700));
+    scratch_write("broken/journal.db", "this is no database, whatever its name may say here", 51);
+    CHECK(journal_open(scratch_file("broken"), NULL, &error) == NULL);
+    CHECK(error && strstr(error->message, "journal.db") != NULL);
+    g_clear_error(&error);
+    CHECK(!journal_open_to_look(scratch_file("broken"), NULL, &journal, &error));
+    CHECK(error != NULL && journal == NULL);
+    g_clear_error(&error);
+    CHECK(journal_open_to_look(scratch_file("none"), NULL, &journal, &error));
+    CHECK(error == NULL && journal == NULL);
+}
+
+static void a_damaged_page_is_noticed(void)
+{
+    const struct wry_run run = {.start = 0, .end = 0x40000};
+    struct wry_mixed_sector tail = mixed();
+    struct journal *journal = open_journal("damaged", &mine);
+    GError *error = NULL;
+    size_t n = 0;
+
+    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, &tail));
+    journal_close(journal);
+    g_autofree uint8_t *bytes = scratch_read("damaged/journal.db", &n);
+    CHECK(n > 8192);
+    memset(bytes + 4096, 0x5A, 256);
+    scratch_write("damaged/journal.db", bytes, n);
+    CHECK(journal_open(scratch_file("damaged"), NULL, &error) == NULL);
+    CHECK(error != NULL);
+    g_clear_error(&error);
+}
+
+static void one_of_version_1_is_brought_up_to_date(void)
+{
+    uint8_t was[WRY_SECTOR_SIZE], shall[WRY_SECTOR_SIZE];
+    uint32_t offset = 0;
+    sqlite3 *db = NULL;
+    sqlite3_stmt *statement = NULL;
+
+    CHECK_EQUAL(0, g_mkdir(scratch_file("version-1"), 0700));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(scratch_file("version-1/journal.db"), &db));
+    CHECK_EQUAL(SQLITE_OK,
+                sqlite3_exec(db,
+                             "CREATE TABLE sectors (board TEXT NOT NULL, offset INTEGER NOT NULL, "
+                             "content BLOB, PRIMARY KEY (board, offset)) WITHOUT ROWID;",
+                             NULL, NULL, NULL));
+    sqlite3_prepare_v2(db, "INSERT INTO sectors VALUES ('02:00:00:00:00:01', 16384, ?1)", -1,
+                       &statement, NULL);
+    sqlite3_bind_blob(statement, 1, old, sizeof old, SQLITE_STATIC);
+    CHECK_EQUAL(SQLITE_DONE, sqlite3_step(statement));
+    sqlite3_finalize(statement);
+    sqlite3_close(db);
+    struct journal *journal = open_journal("version-1", &mine);
+    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &offset, was, shall));
+    CHECK_EQUAL(0x4000, offset);
+    CHECK(memcmp(was, old, sizeof old) == 0 && memcmp(shall, old, sizeof old) == 0);
+    journal_close(journal);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(it_outlives_its_process),
+        FACT(rows_belong_to_address_chip_size_and_id),
+        FACT(boards_without_an_address_are_not_one_board),
+        FACT(what_has_no_place_any_more_becomes_a_file),
+        FACT(stretches_are_told_with_what_is_kept),
+        FACT(a_lock_is_an_error_and_never_an_empty_journal),
+        FACT(a_journal_that_is_no_database_is_refused),
+        FACT(a_damaged_page_is_noticed),
+        FACT(one_of_version_1_is_brought_up_to_date),
+    };
+    rig_random(old, sizeof old, 6);
+    rig_random(intended, sizeof intended, 7);
+    int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+    scratch_remove();
+    return code;
+}
