@@ -3,49 +3,12 @@
 
 #include <signal.h>
 #include <stdio.h>
+#include <string.h>
+#include <termios.h>
 #include <unistd.h>
 
 #include "link.h"
 #include "store/error.h"
-
-void app_note(const struct app *app, const char *format, ...)
-{
-    va_list arguments;
-
-    (void)app;
-    fflush(stdout);
-    va_start(arguments, format);
-    vfprintf(stderr, format, arguments);
-    va_end(arguments);
-    fputc('\n', stderr);
-}
-
-void app_print(const struct app *app, const char *format, ...)
-{
-    va_list arguments;
-
-    if (app->json_wanted)
-        return;
-    va_start(arguments, format);
-    vprintf(format, arguments);
-    va_end(arguments);
-    putchar('\n');
-}
-
-void app_outcome(const struct app *app, bool good, const char *format, ...)
-{
-    const char *no_color = g_getenv("NO_COLOR");
-    bool painted = isatty(STDOUT_FILENO) && (!no_color || no_color[0] == '\0');
-    va_list arguments;
-
-    if (app->json_wanted)
-        return;
-    fputs(!painted ? "" : good ? "\033[32m" : "\033[31m", stdout);
-    va_start(arguments, format);
-    vprintf(format, arguments);
-    va_end(arguments);
-    puts(painted ? "\033[0m" : "");
-}
 
 char *app_duration(const struct app *app, double seconds)
 {
@@ -99,26 +62,13 @@ int app_fail_error(struct app *app, GError *error)
     return app->code;
 }
 
-void app_json_text(struct app *app, const char *name, const char *value)
-{
-    json_builder_set_member_name(app->json, name);
-    json_builder_add_string_value(app->json, value);
-}
-
-void app_json_number(struct app *app, const char *name, int64_t value)
-{
-    json_builder_set_member_name(app->json, name);
-    json_builder_add_int_value(app->json, value);
-}
-
-void app_json_offset(struct app *app, const char *name, uint32_t value)
-{
-    g_autofree char *text = g_strdup_printf("0x%X", (unsigned)value);
-
-    app_json_text(app, name, text);
-}
-
 static volatile sig_atomic_t interrupted;
+static const struct termios *volatile terminal_before;
+
+void app_restore_at_once(const struct termios *before)
+{
+    terminal_before = before;
+}
 
 static void on_interrupt(int signal_number)
 {
@@ -127,6 +77,8 @@ static void on_interrupt(int signal_number)
     (void)signal_number;
     /* Asked twice: nothing more is waited for. */
     if (interrupted) {
+        if (terminal_before)
+            tcsetattr(STDIN_FILENO, TCSANOW, (const struct termios *)terminal_before);
         (void)!write(STDERR_FILENO, text, sizeof text - 1);
         _exit(EXIT_STOPPED);
     }
@@ -247,6 +199,37 @@ static gboolean wants_help(int argc, char **argv)
     return FALSE;
 }
 
+/* An option that takes one value must not be given twice: the first would vanish without a word. */
+static const char *given_twice(int argc, char **argv, const char *name, char brief)
+{
+    unsigned times = 0;
+    size_t n = strlen(name);
+
+    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
+        bool spelled = g_str_has_prefix(argv[i], "--") && strncmp(argv[i] + 2, name, n) == 0 &&
+                       (argv[i][n + 2] == '\0' || argv[i][n + 2] == '=');
+        times += spelled || (brief && argv[i][0] == '-' && argv[i][1] == brief);
+    }
+    return times > 1 ? name : NULL;
+}
+
+static const char *find_repeated(int argc, char **argv, const GOptionEntry *own)
+{
+    static const char *const common[] = {"link",   "bench",       "speed",       "wiring",
+                                         "wait",   "patience",    "call-speed",  "as",
+                                         "layout", "expect-chip", "expect-flash"};
+    const char *repeated = NULL;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(common) && !repeated; i++)
+        repeated = given_twice(argc, argv, common[i], i == 0 ? 'l' : i == 2 ? 's' : 0);
+    for (; own && own->long_name && !repeated; own++) {
+        if (own->long_name[0] &&
+            (own->arg == G_OPTION_ARG_STRING || own->arg == G_OPTION_ARG_FILENAME))
+            repeated = given_twice(argc, argv, own->long_name, own->short_name);
+    }
+    return repeated;
+}
+
 bool app_parse(struct app *app, int argc, char **argv, unsigned options, const GOptionEntry *own,
                const char *usage, const char *description)
 {
@@ -265,6 +248,12 @@ bool app_parse(struct app *app, int argc, char **argv, unsigned options, const G
         g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
         fputs(help, stdout);
         app->code = EXIT_DONE;
+        return false;
+    }
+    const char *repeated = find_repeated(argc, argv, own);
+    if (repeated) {
+        app_fail(app, EXIT_USAGE, "It takes one value. Say it once.", "--%s was given twice",
+                 repeated);
         return false;
     }
     if (!g_option_context_parse(context, &argc, &argv, &error)) {

@@ -10,6 +10,7 @@
 #include <glib.h>
 #include <json-glib/json-glib.h>
 #include <stdbool.h>
+#include <stdio.h>
 
 #include "bench/bench.h"
 #include "rfc2217/client.h"
@@ -61,6 +62,7 @@ struct app {
     const struct wry_port *port;
     uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
     struct wry_session session;
+    uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock */
     struct journal *journal; /* NULL until keeping_settle */
     bool settles;            /* this verb puts back what a cut job left, and says so itself */
@@ -122,6 +124,12 @@ int app_fail_session(struct app *app, enum wry_status status);
 /* The same from a GError of bench or store, which it frees. */
 int app_fail_error(struct app *app, GError *error);
 
+/* text with what would steer a terminal made visible, and valid UTF-8; free with g_free. */
+char *app_printable(const char *text);
+
+/* The same onto stdout or stderr, wrapped to the terminal's width. */
+void app_put(FILE *to, const char *text);
+
 /* A line on stderr about what is going on. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
@@ -141,5 +149,10 @@ void app_json_offset(struct app *app, const char *name, uint32_t value);
 
 /* True once the user has asked to stop with Ctrl-C; the first call begins to watch for that. */
 bool app_interrupted(void);
+
+struct termios;
+
+/* The terminal as it was, for when the user asks twice and nothing else is waited for; or NULL. */
+void app_restore_at_once(const struct termios *before);
 
 #endif

@@ -12,10 +12,26 @@ static int fail_at(struct app *app, enum exit_code code, const char *next, const
                     (unsigned)wry_session_fault(&app->session)->offset);
 }
 
+static const char again[] = "What was not finished is safe to repeat: run the same command again.";
+
+/* Why it may have gone silent, from what was heard since it answered first. */
+static int fail_lost(struct app *app)
+{
+    enum finding finding = finding_of_loss(app);
+    g_autofree char *next = NULL;
+
+    if (finding == FINDING_GOOD)
+        return app_fail(app, EXIT_LINK_LOST, again, "the board on %s stopped answering", app->link);
+    next =
+        g_strdup_printf("%s\nFirst: %s Then run the same command again: what was not finished is "
+                        "safe to repeat.",
+                        finding_cause(finding), finding_checks(finding)[0]);
+    return app_fail(app, EXIT_LINK_LOST, next, "the board on %s stopped answering", app->link);
+}
+
 int app_fail_session(struct app *app, enum wry_status status)
 {
     const struct wry_fault *fault = wry_session_fault(&app->session);
-    const char *again = "What was not finished is safe to repeat: run the same command again.";
 
     switch (status) {
     case WRY_NO_ANSWER: {
@@ -36,7 +52,7 @@ int app_fail_session(struct app *app, enum wry_status status)
                 "shortest frames at %u baud",
                 app->link, (unsigned)fault->found, (unsigned)fault->expected,
                 (unsigned)app->session.speed);
-        return app_fail(app, EXIT_LINK_LOST, again, "the board on %s stopped answering", app->link);
+        return fail_lost(app);
     case WRY_WRONG_BOARD:
         return app_fail(app, EXIT_WRONG, "Connect the first board again and repeat the command.",
                         "another board answered in the middle of the work");

@@ -16,6 +16,10 @@ static const char check_cable[] =
 static const char check_supply[] =
     "Supply: use one that gives 500 mA, not the adapter's 3.3 V pin; short, thick wires.";
 
+enum {
+    RESTART_TEXT = 16, /* bytes of boot text in the middle of the work */
+};
+
 struct entry {
     const char *name, *cause;
     const char *checks[7];
@@ -95,6 +99,17 @@ enum finding finding_judge(const struct wry_session_stats *stats)
         outside * 2 >= stats->bytes_received)
         return is_spoiled(stats) ? FINDING_NOISE : FINDING_STRAP;
     return FINDING_GARBAGE;
+}
+
+enum finding finding_of_loss(const struct app *app)
+{
+    const struct wry_session_stats *stats = wry_session_stats(&app->session);
+    uint32_t text = stats->bytes_printable - app->heard_before;
+
+    if (text >= RESTART_TEXT)
+        return FINDING_BROWN_OUT;
+    return stats->frames_bad > 0 && stats->frames_bad * 10 > stats->frames_resent ? FINDING_NOISE
+                                                                                  : FINDING_GOOD;
 }
 
 /* The last line that was heard, with what does not print left out. */

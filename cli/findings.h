@@ -31,6 +31,9 @@ const char *const *finding_checks(enum finding finding);
 /* From what a session heard while it called in vain at one speed. */
 enum finding finding_judge(const struct wry_session_stats *stats);
 
+/* From what was heard since the board answered first; FINDING_GOOD when nothing tells. */
+enum finding finding_of_loss(const struct app *app);
+
 /* What was heard, as evidence; free with g_free. */
 char *finding_evidence(const struct app *app);
 

@@ -71,7 +71,9 @@ char *flash_map_remark(const struct flash_map *map, const struct map_row *row);
 /* In the terminal, to its width; plain ASCII when it is not UTF-8. */
 void flash_map_print(const struct flash_map *map, const struct app *app);
 
-/* As a picture; false when the file cannot be written. */
-gboolean flash_map_save_svg(const struct flash_map *map, const char *path, GError **error);
+/* As a picture; false when the file cannot be written, or is there already and not to be replaced.
+ */
+gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gboolean replace,
+                            GError **error);
 
 #endif

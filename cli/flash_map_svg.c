@@ -2,6 +2,7 @@
 #include <stdio.h>
 
 #include "flash_map.h"
+#include "store/pending_file.h"
 #include "store/units.h"
 
 enum {
@@ -27,7 +28,8 @@ struct bar {
 
 static void text(GString *svg, double x, double y, const char *style, const char *words)
 {
-    g_autofree char *escaped = g_markup_escape_text(words, -1);
+    g_autofree char *clean = app_printable(words);
+    g_autofree char *escaped = g_markup_escape_text(clean, -1);
 
     g_string_append_printf(svg, "<text x=\"%.1f\" y=\"%.1f\" class=\"%s\">%s</text>\n", x, y, style,
                            escaped);
@@ -124,7 +126,8 @@ static void draw_legend(GString *svg, const struct flash_map *map, double y)
     }
 }
 
-gboolean flash_map_save_svg(const struct flash_map *map, const char *path, GError **error)
+gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gboolean replace,
+                            GError **error)
 {
     g_autoptr(GString) svg = g_string_new(NULL);
     double y = TITLE_HEIGHT;
@@ -148,5 +151,12 @@ gboolean flash_map_save_svg(const struct flash_map *map, const char *path, GErro
         draw_row(svg, map, &g_array_index(map->rows, struct map_row, i), y);
     draw_legend(svg, map, y + 8);
     g_string_append(svg, "</svg>\n");
-    return g_file_set_contents(path, svg->str, (gssize)svg->len, error);
+    struct pending_file *file = pending_file_begin(path, replace, error);
+    if (!file)
+        return FALSE;
+    if (g_file_set_contents_full(pending_file_path(file), svg->str, (gssize)svg->len,
+                                 G_FILE_SET_CONTENTS_NONE, 0600, error))
+        return pending_file_commit(file, error);
+    pending_file_abandon(file);
+    return FALSE;
 }

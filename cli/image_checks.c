@@ -147,6 +147,19 @@ static int check_program_place(struct app *app, const struct image *image)
     return EXIT_DONE;
 }
 
+int image_check_region(struct app *app, const struct image *image, enum placements_use use)
+{
+    const struct wry_region *region = image->region;
+
+    if (!region || !image->has_header || use != PLACEMENTS_WRITE)
+        return EXIT_DONE;
+    if (region->kind != WRY_REGION_APP && region->kind != WRY_REGION_START)
+        return app_fail(app, EXIT_WRONG, "Nothing was changed. Check which file goes where.",
+                        "%s is a program, but region '%s' is for %s", image->file->path,
+                        region->name, layout_kind_name(region->kind));
+    return check_named_region(app, image);
+}
+
 int image_check(struct app *app, struct image *image, const struct target *target,
                 enum placements_use use)
 {

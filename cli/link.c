@@ -318,6 +318,7 @@ enum wry_status link_call(struct app *app, const struct wry_session_config *conf
     enum wry_status status = wry_session_connect(&app->session);
     if (app->hand_shown && isatty(STDERR_FILENO))
         fputs("\r\033[K", stderr);
+    app->heard_before = wry_session_stats(&app->session)->bytes_printable;
     if (app->hand_shown && status == WRY_OK)
         app_note(app, "The board answers.");
     return status;

@@ -1,7 +1,9 @@
 /* The command: finds the verb, runs it, and ends in one way. */
+#include <fcntl.h>
 #include <locale.h>
 #include <signal.h>
 #include <stdio.h>
+#include <unistd.h>
 
 #include "app.h"
 #include "bar.h"
@@ -65,20 +67,28 @@ static void print_json(struct app *app, int code)
     puts(text);
 }
 
+static void say_failure(const struct app *app)
+{
+    if (!app->message)
+        return;
+    app_note(app, "wrytograph%s%s: %s", app->verb[0] ? " " : "", app->verb, app->message);
+    if (app->next_step && app->next_step[0])
+        app_note(app, "%s", app->next_step);
+}
+
 static int finish(struct app *app, int code)
 {
     bar_end(app->bar);
     link_close(app);
     fflush(stdout);
-    if (app->message) {
-        fprintf(stderr, "wrytograph %s: %s\n", app->verb, app->message);
-        if (app->next_step)
-            fprintf(stderr, "%s\n", app->next_step);
-    }
+    say_failure(app);
     if (app->json_wanted)
         print_json(app, code);
-    if (fflush(stdout) != 0 && code == EXIT_DONE)
+    if ((fflush(stdout) != 0 || ferror(stdout)) && code == EXIT_DONE) {
+        app_note(app, "wrytograph %s: the result could not be written to the standard output",
+                 app->verb);
         code = EXIT_INTERNAL;
+    }
     g_object_unref(app->json);
     g_strfreev(app->rest);
     g_free(app->link);
@@ -98,9 +108,33 @@ static int finish(struct app *app, int code)
     return code;
 }
 
+/* The first file that is opened must not become the standard output by chance. */
+static void hold_standard_files(void)
+{
+    for (int file = open("/dev/null", O_RDWR); file >= 0; file = open("/dev/null", O_RDWR)) {
+        if (file > STDERR_FILENO) {
+            close(file);
+            return;
+        }
+    }
+}
+
+/* Wanted even where the options cannot be read. */
+static bool wants_json(int argc, char **argv)
+{
+    for (int i = 1; i < argc && g_strcmp0(argv[i], "--") != 0; i++) {
+        if (g_strcmp0(argv[i], "--json") == 0)
+            return true;
+    }
+    return false;
+}
+
 int main(int argc, char **argv)
 {
+    hold_standard_files();
     setlocale(LC_ALL, "");
+    /* Figures for people and for programs have a point, wherever the desk stands. */
+    setlocale(LC_NUMERIC, "C");
     /* A file that outgrows a limit is an error to be told, not a reason to die. */
     signal(SIGXFSZ, SIG_IGN);
     if (argc < 2) {
@@ -116,15 +150,14 @@ int main(int argc, char **argv)
         return EXIT_DONE;
     }
     const struct verb *verb = find_verb(argv[1]);
-    if (!verb) {
-        fprintf(stderr, "wrytograph: there is no verb '%s'.\nSee 'wrytograph --help'.\n", argv[1]);
-        return EXIT_USAGE;
-    }
     struct app *app = g_new0(struct app, 1);
-    app->verb = verb->name;
+    app->verb = verb ? verb->name : "";
+    app->json_wanted = wants_json(argc, argv);
     app->json = json_builder_new();
     json_builder_begin_object(app->json);
-    app_json_text(app, "verb", verb->name);
-    int code = verb->run(app, argc - 1, argv + 1);
+    app_json_text(app, "verb", app->verb);
+    int code = verb ? verb->run(app, argc - 1, argv + 1)
+                    : app_fail(app, EXIT_USAGE, "See 'wrytograph --help'.", "there is no verb '%s'",
+                               argv[1]);
     return finish(app, code);
 }

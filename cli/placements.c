@@ -167,6 +167,9 @@ int placements_plan(struct app *app, struct placements *placements, const struct
 
     for (size_t i = 0; i < placements->image_count && code == EXIT_DONE; i++)
         code = resolve(app, &placements->images[i]);
+    /* A program in the wrong region is that first of all, and an overlap only because of it. */
+    for (size_t i = 0; i < placements->image_count && code == EXIT_DONE; i++)
+        code = image_check_region(app, &placements->images[i], placements->use);
     if (code != EXIT_DONE)
         return code;
     make_items(placements);

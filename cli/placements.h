@@ -63,6 +63,9 @@ void placements_add_json(struct app *app, const struct placements *placements);
 
 void placements_free(struct placements *placements);
 
+/* Whether a program stands in a region for programs, and fits it. EXIT_DONE or app_fail's code. */
+int image_check_region(struct app *app, const struct image *image, enum placements_use use);
+
 /* image_checks.c: the boot header when the file is opened, and image against target. */
 int image_read_header(struct app *app, struct image *image, enum placements_use use);
 int image_check(struct app *app, struct image *image, const struct target *target,

@@ -150,6 +150,21 @@ static void show(struct terminal *t, const uint8_t *bytes, size_t n)
     search(t);
 }
 
+/* What came together with the last answer is the first that the board says. */
+static enum wry_status begin_listening(struct terminal *t)
+{
+    struct wry_session *session = &t->app->session;
+    uint8_t bytes[256];
+    size_t n = 0;
+
+    t->speed = t->options->speed;
+    t->speed_since = now(t);
+    if (session->port && session->speed == t->speed)
+        n = wry_session_take_rest(session, bytes, sizeof bytes);
+    show(t, bytes, n);
+    return n > 0 ? WRY_OK : t->app->port->set_speed(t->app->port->context, t->speed);
+}
+
 static enum wry_status set_speed(struct terminal *t, uint32_t baud)
 {
     t->speed = baud;
@@ -237,10 +252,12 @@ static void begin_raw(struct terminal *t)
     raw.c_cc[VMIN] = 1;
     raw.c_cc[VTIME] = 0;
     t->raw = tcsetattr(STDIN_FILENO, TCSANOW, &raw) == 0;
+    app_restore_at_once(t->raw ? &t->before : NULL);
 }
 
 static void end_raw(struct terminal *t)
 {
+    app_restore_at_once(NULL);
     if (t->raw)
         tcsetattr(STDIN_FILENO, TCSANOW, &t->before);
     t->raw = false;
@@ -337,7 +354,7 @@ int terminal_run(struct app *app, const struct terminal_options *options)
                  t.raw ? "; Ctrl-X leaves" : "", t.raw ? "\r" : "");
         if (within == 0 && (app->bench || options->expect))
             within = BENCH_TIME;
-        enum wry_status status = set_speed(&t, options->speed);
+        enum wry_status status = begin_listening(&t);
         if (status == WRY_OK)
             status = loop(&t, within > 0 ? now(&t) + within : UINT64_MAX);
         end_raw(&t);

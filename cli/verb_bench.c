@@ -73,6 +73,12 @@ static char *describe_faults(const struct sim_board_faults *faults)
         g_string_append_printf(text, "loader at %u baud, ", (unsigned)faults->loader_baud);
     if (faults->noise_ppb > 0)
         g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
+    if (faults->noise_above > 0)
+        g_string_append_printf(text, "noise only above %u baud, ", (unsigned)faults->noise_above);
+    if (faults->lost_ppb > 0)
+        g_string_append_printf(text, "lost bytes %g, ", faults->lost_ppb / 1e9);
+    if (faults->latency_ms > 0)
+        g_string_append_printf(text, "latency %u ms, ", (unsigned)faults->latency_ms);
     if (faults->clean_baud > 0)
         g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
     if (faults->protect > 0)
@@ -137,10 +143,34 @@ static bool parse_count(const char *text, const char *name, uint64_t *count)
            g_ascii_string_to_unsigned(text + strlen(name), 10, 1, UINT64_MAX, count, NULL);
 }
 
+/* NAME=RATE, from 0 to 0.1, in parts of 10^9. */
+static bool parse_rate(const char *text, const char *name, uint32_t *ppb)
+{
+    char *end;
+    double rate;
+
+    if (!g_str_has_prefix(text, name))
+        return false;
+    rate = g_ascii_strtod(text + strlen(name), &end);
+    if (*end != '\0' || end[-1] == '=' || !(rate >= 0) || rate > 0.1)
+        return false;
+    *ppb = (uint32_t)(rate * 1e9 + 0.5);
+    return true;
+}
+
+static bool parse_latency(const char *text, uint32_t *latency_ms)
+{
+    uint64_t time;
+
+    if (!units_parse_time(text, &time) || time > 10000000)
+        return false;
+    *latency_ms = (uint32_t)(time / 1000);
+    return true;
+}
+
 static bool parse_fault(const char *text, struct sim_board_faults *faults)
 {
     uint32_t value;
-    char *end;
 
     if (strcmp(text, "none") == 0) {
         *faults = (struct sim_board_faults){0};
@@ -154,11 +184,10 @@ static bool parse_fault(const char *text, struct sim_board_faults *faults)
     }
     if (g_str_has_prefix(text, "loader="))
         return units_parse_speed(text + strlen("loader="), &faults->loader_baud);
-    if (g_str_has_prefix(text, "noise=")) {
-        double rate = g_ascii_strtod(text + strlen("noise="), &end);
-        faults->noise_ppb = (uint32_t)(rate * 1e9 + 0.5);
-        return *end == '\0' && end[-1] != '=' && rate >= 0 && rate <= 0.1;
-    }
+    if (g_str_has_prefix(text, "noise-above="))
+        return units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
+    if (g_str_has_prefix(text, "latency="))
+        return parse_latency(text + strlen("latency="), &faults->latency_ms);
     if (g_str_has_prefix(text, "cable="))
         return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
     if (g_str_has_prefix(text, "claims="))
@@ -170,7 +199,9 @@ static bool parse_fault(const char *text, struct sim_board_faults *faults)
         faults->protect = (uint8_t)value;
         return true;
     }
-    return parse_count(text, "power-cut=", &faults->power_cut) ||
+    return parse_rate(text, "noise=", &faults->noise_ppb) ||
+           parse_rate(text, "lost=", &faults->lost_ppb) ||
+           parse_count(text, "power-cut=", &faults->power_cut) ||
            parse_count(text, "cable-cut=", &faults->cable_cut);
 }
 
@@ -188,7 +219,8 @@ static int fault(struct app *app)
         if (!parse_fault(*text, &d.faults))
             return app_fail(app, EXIT_USAGE,
                             "Faults are none, strap-released, unpowered, no-ground, swapped, echo, "
-                            "brown-out, loader=BAUD, noise=RATE, cable=BAUD, "
+                            "brown-out, loader=BAUD, noise=RATE, noise-above=BAUD, lost=RATE, "
+                            "latency=TIME, cable=BAUD, "
                             "protect=BITS, claims=SIZE, power-cut=N and cable-cut=N.",
                             "'%s' is no fault", *text);
     }

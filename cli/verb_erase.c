@@ -71,7 +71,8 @@ static int erase(struct app *app, const struct wry_plan *plan)
     app_outcome(app, true, "Erased, and checked to be blank by the board's SHA-256: %s %s.", total,
                 duration);
     if (stats->sectors_left > 0)
-        app_note(app, "%u sectors were blank already.", (unsigned)stats->sectors_left);
+        app_note(app, "%u sector%s blank already.", (unsigned)stats->sectors_left,
+                 stats->sectors_left == 1 ? " was" : "s were");
     app_json_number(app, "bytes_erased", (int64_t)wry_plan_total(plan));
     app_json_number(app, "sectors_written", stats->sectors_written);
     app_json_number(app, "sectors_left", stats->sectors_left);

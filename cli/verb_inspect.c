@@ -7,6 +7,7 @@
 #include "store/layout_file.h"
 #include "store/units.h"
 #include "wrytograph/boot_header.h"
+#include "wrytograph/message.h"
 
 enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
@@ -18,16 +19,21 @@ static void show(struct app *app, const char *name, const char *json_name, const
     app_json_text(app, json_name, value);
 }
 
-static void show_regions(struct app *app, const struct wry_region_table *layout)
+/* open_ended: regions that reach the largest flash end where the flash of the board does. */
+static void show_regions(struct app *app, const struct wry_region_table *layout, bool open_ended)
 {
     json_builder_set_member_name(app->json, "layout");
     json_builder_begin_array(app->json);
     for (uint32_t i = 0; i < layout->count; i++) {
         const struct wry_region *region = &layout->regions[i];
-        g_autofree char *length = units_bytes(region->length);
-        app_print(app, "%-10s 0x%06X to 0x%06X  %-12s %-12s %s", i == 0 ? "regions" : "",
-                  (unsigned)region->offset, (unsigned)(region->offset + region->length - 1), length,
-                  region->name, layout_kind_name(region->kind));
+        bool rest = open_ended && region->offset + (uint64_t)region->length >= WRY_FLASH_MAX;
+        g_autofree char *length = rest ? g_strdup("the rest") : units_bytes(region->length);
+        g_autofree char *end =
+            rest ? g_strdup("the end ")
+                 : g_strdup_printf("0x%06X", (unsigned)(region->offset + region->length - 1));
+        app_print(app, "%-10s 0x%06X to %s  %-12s %-12s %s", i == 0 ? "regions" : "",
+                  (unsigned)region->offset, end, length, region->name,
+                  layout_kind_name(region->kind));
         json_builder_begin_object(app->json);
         app_json_text(app, "name", region->name);
         app_json_offset(app, "offset", region->offset);
@@ -70,7 +76,7 @@ static int inspect_archive(struct app *app, const char *path)
         json_builder_end_object(app->json);
     }
     json_builder_end_array(app->json);
-    show_regions(app, &archive->layout);
+    show_regions(app, &archive->layout, false);
     app_outcome(app, true, "The archive is whole: every range fits its SHA-256.");
     archive_free(archive);
     return EXIT_DONE;
@@ -192,7 +198,7 @@ static void show_table(struct app *app, const struct image_file *image)
     if (image_file_read(image, first->address, bytes, n) &&
         wry_region_table_get(&table, bytes, n)) {
         show(app, "table", "region_table", "a region table, fits its CRC-32");
-        show_regions(app, &table);
+        show_regions(app, &table, false);
     }
 }
 
@@ -232,7 +238,7 @@ static int inspect_layout(struct app *app, const char *path)
         return app_fail_error(app, error);
     show(app, "format", "format", "layout");
     show(app, "chip", "chip", file.chip ? file.chip->title : "any");
-    show_regions(app, &file.layout);
+    show_regions(app, &file.layout, file.open_ended);
     app_outcome(app, true, "The layout is sound.");
     return EXIT_DONE;
 }

@@ -8,6 +8,7 @@
 
 struct plan_options {
     char *chip, *flash, *svg;
+    gboolean replace;
 };
 
 static const char *image_name(const struct wry_placement *placement)
@@ -78,7 +79,7 @@ static void note_crossings(struct app *app, const struct placements *placements)
 }
 
 static int draw(struct app *app, const struct placements *placements, const struct target *target,
-                const char *svg)
+                const struct plan_options *options)
 {
     g_autofree char *size = units_flash_size(target->flash_size);
     g_autofree char *title = g_strdup_printf("%s, %s of flash; layout: %s",
@@ -90,10 +91,10 @@ static int draw(struct app *app, const struct placements *placements, const stru
 
     flash_map_add_plan(map, &placements->plan, image_name);
     flash_map_print(map, app);
-    if (svg && !flash_map_save_svg(map, svg, &error))
+    if (options->svg && !flash_map_save_svg(map, options->svg, options->replace, &error))
         code = app_fail_error(app, error);
-    else if (svg)
-        app_print(app, "The map is in %s.", svg);
+    else if (options->svg)
+        app_print(app, "The map is in %s.", options->svg);
     flash_map_free(map);
     return code;
 }
@@ -106,8 +107,8 @@ static void print_sums(struct app *app, const struct placements *placements)
     for (uint32_t from = 0; wry_plan_next_run(&placements->plan, from, &run); from = run.end)
         sectors += (run.end - run.start) / WRY_SECTOR_SIZE;
     g_autofree char *bytes = units_bytes(wry_plan_total(&placements->plan));
-    app_outcome(app, true, "The plan holds: %s in %u sectors. Nothing was changed.", bytes,
-                sectors);
+    app_outcome(app, true, "The plan holds: %s in %u sector%s. Nothing was changed.", bytes,
+                sectors, sectors == 1 ? "" : "s");
     app_json_number(app, "sectors", sectors);
 }
 
@@ -124,7 +125,7 @@ static int run(struct app *app, struct placements *placements, const struct plan
         return code;
     placements_add_json(app, placements);
     regions_add_json(app);
-    code = draw(app, placements, &target, options->svg);
+    code = draw(app, placements, &target, options);
     if (code != EXIT_DONE)
         return code;
     note_headers(app, placements);
@@ -143,6 +144,8 @@ int verb_plan(struct app *app, int argc, char **argv)
         {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "and this size of flash", "SIZE"},
         {"svg", 0, 0, G_OPTION_ARG_FILENAME, &options.svg, "Draw the map into a picture, too",
          "FILE"},
+        {"replace", 0, 0, G_OPTION_ARG_NONE, &options.replace, "Replace a picture of that name",
+         NULL},
         G_OPTION_ENTRY_NULL};
     int code;
 

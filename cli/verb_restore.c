@@ -121,10 +121,12 @@ static int restore(struct restore *r)
         return app_fail_session(app, status);
     g_autofree char *total = units_bytes(wry_plan_total(&r->plan));
     g_autofree char *duration = app_duration(app, seconds);
-    app_outcome(app, true,
-                "Restored, and checked by the board's SHA-256: %s; %u sectors written, %u were "
-                "right already, %s.",
-                total, (unsigned)stats->sectors_written, (unsigned)stats->sectors_left, duration);
+    app_outcome(
+        app, true,
+        "Restored, and checked by the board's SHA-256: %s; %u sector%s written, %u %s right "
+        "already, %s.",
+        total, (unsigned)stats->sectors_written, stats->sectors_written == 1 ? "" : "s",
+        (unsigned)stats->sectors_left, stats->sectors_left == 1 ? "was" : "were", duration);
     app_json_number(app, "sectors_written", stats->sectors_written);
     app_json_number(app, "sectors_left", stats->sectors_left);
     return EXIT_DONE;

@@ -45,9 +45,9 @@ static void announce(struct app *app, const struct placements *placements)
     app_note(app, "%s", app->dry_run ? "Would write:" : "Going to write:");
     for (size_t i = 0; i < placements->image_count; i++)
         announce_image(app, &placements->images[i]);
-    app_note(app, "%u sectors hold them%s; %s beside the images in the same sectors %s.",
-             (unsigned)sectors,
-             app->every_sector ? " and are all rewritten" : ", those that differ are rewritten",
+    app_note(app, "%u sector%s%s; %s beside the images in the same sectors %s.", (unsigned)sectors,
+             sectors == 1 ? " holds them" : "s hold them",
+             app->every_sector ? ", and all is rewritten" : ", what differs is rewritten",
              kept_text, kept == 1 ? "is kept as it is now" : "are kept as they are now");
 }
 
@@ -67,10 +67,12 @@ static void print_outcome(struct app *app, const struct placements *placements, 
         app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
                     offsets, duration);
     if (stats->sectors_written > 0 && stats->sectors_left > 0)
-        app_note(app, "%u sectors were written, %u held the right content already.",
-                 (unsigned)stats->sectors_written, (unsigned)stats->sectors_left);
+        app_note(app, "%u sector%s written, %u held the right content already.",
+                 (unsigned)stats->sectors_written, stats->sectors_written == 1 ? " was" : "s were",
+                 (unsigned)stats->sectors_left);
     if (stats->frames_resent > 0)
-        app_note(app, "%u frames were damaged on the line and sent again.", stats->frames_resent);
+        app_note(app, "%u frame%s damaged on the line and sent again.", stats->frames_resent,
+                 stats->frames_resent == 1 ? " was" : "s were");
     if (stats->reconnects > 0)
         app_note(app, "The link was lost and found again %u time%s.", stats->reconnects,
                  stats->reconnects == 1 ? "" : "s");
@@ -96,6 +98,20 @@ static void add_json(struct app *app, const struct placements *placements, bool 
     app_json_number(app, "bytes_sent", (int64_t)stats->bytes_sent);
 }
 
+/* What was written came from the files piece by piece: they must still be what they were. */
+static int check_unchanged(struct app *app, const struct placements *placements)
+{
+    for (size_t i = 0; i < placements->image_count; i++) {
+        if (image_file_changed(placements->images[i].file))
+            return app_fail(app, EXIT_BAD_INPUT,
+                            "The flash may hold a part of each. Run the same command again, when "
+                            "the file is complete.",
+                            "%s changed while it was being written",
+                            placements->images[i].file->path);
+    }
+    return EXIT_DONE;
+}
+
 static int write_plan(struct app *app, struct placements *placements)
 {
     uint64_t begun = app->port->now(app->port->context);
@@ -111,8 +127,10 @@ static int write_plan(struct app *app, struct placements *placements)
     add_json(app, placements, status == WRY_OK, seconds);
     if (status != WRY_OK)
         return app_fail_session(app, status);
-    print_outcome(app, placements, seconds);
-    return EXIT_DONE;
+    int code_of_files = check_unchanged(app, placements);
+    if (code_of_files == EXIT_DONE)
+        print_outcome(app, placements, seconds);
+    return code_of_files;
 }
 
 static int run(struct app *app, struct placements *placements)

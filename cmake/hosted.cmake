@@ -5,6 +5,11 @@ add_library(wry_sim STATIC
 target_include_directories(wry_sim PUBLIC ports)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
+add_library(wry_base STATIC base/text_file.c)
+target_include_directories(wry_base PUBLIC ${PROJECT_SOURCE_DIR})
+target_compile_definitions(wry_base PRIVATE _GNU_SOURCE)
+target_link_libraries(wry_base PUBLIC PkgConfig::GLIB)
+
 add_library(wry_remote STATIC ports/rfc2217/client.c ports/rfc2217/server.c ports/real_clock.c
     ports/wiring.c)
 target_include_directories(wry_remote PUBLIC ports)
@@ -20,14 +25,14 @@ add_library(wry_bench STATIC
     ports/bench/bench.c ports/bench/board_file.c ports/bench/pty.c ports/bench/serve.c)
 target_include_directories(wry_bench PUBLIC ports)
 target_compile_definitions(wry_bench PRIVATE _GNU_SOURCE)
-target_link_libraries(wry_bench PUBLIC wry_sim wry_serial PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
+target_link_libraries(wry_bench PUBLIC wry_base wry_sim wry_serial PkgConfig::GLIB PRIVATE PkgConfig::CYAML)
 
 add_library(wry_store STATIC
     store/archive.c store/archive_json.c store/image_file.c store/journal.c store/layout_file.c
     store/pending_file.c store/spool.c store/units.c)
 target_include_directories(wry_store PUBLIC ${PROJECT_SOURCE_DIR})
 target_compile_definitions(wry_store PRIVATE _GNU_SOURCE)
-target_link_libraries(wry_store PUBLIC wrytograph_static PkgConfig::GLIB
+target_link_libraries(wry_store PUBLIC wry_base wrytograph_static PkgConfig::GLIB
     PRIVATE PkgConfig::JSON PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE)
 
 add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c)

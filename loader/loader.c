@@ -172,7 +172,7 @@ static bool take_input(struct wry_loader *loader)
     const uint8_t *at = bytes;
 
     if (n > 0)
-        loader->port->worked(loader->port->context, WRY_WORK_FRAME, (uint32_t)n);
+        loader->port->worked(loader->port->context, WRY_WORK_FRAME_IN, (uint32_t)n);
     for (size_t left = n; left > 0;) {
         enum wry_frame_event event;
         size_t used = wry_decoder_take(&loader->decoder, at, left, &event);

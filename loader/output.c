@@ -28,7 +28,7 @@ void loader_output_frame(struct wry_loader *loader, const uint8_t *head, size_t 
     wry_encoder_init(&encoder, head, head_length, payload, payload_length);
     loader->output_fill += wry_encoder_give(&encoder, loader->output + loader->output_fill,
                                             sizeof loader->output - loader->output_fill);
-    loader->port->worked(loader->port->context, WRY_WORK_FRAME,
+    loader->port->worked(loader->port->context, WRY_WORK_FRAME_OUT,
                          (uint32_t)(head_length + payload_length));
 }
 

@@ -9,6 +9,7 @@
 #include <zip.h>
 
 #include "archive_json.h"
+#include "base/text_file.h"
 #include "error.h"
 #include "spool.h"
 
@@ -68,13 +69,13 @@ bool archive_digest(const struct spool *spool, uint32_t offset, uint32_t length,
 bool archive_is_one(const char *path)
 {
     uint8_t first[4] = {0};
-    FILE *file = fopen(path, "rb");
+    int file = text_file_open_plain(path, NULL);
 
-    if (!file)
+    if (file < 0)
         return false;
-    size_t n = fread(first, 1, sizeof first, file);
-    fclose(file);
-    return n == sizeof first && memcmp(first, "PK\003\004", sizeof first) == 0;
+    ssize_t n = read(file, first, sizeof first);
+    close(file);
+    return n == (ssize_t)sizeof first && memcmp(first, "PK\003\004", sizeof first) == 0;
 }
 
 static gboolean zip_error(GError **error, const char *path, const char *what)
@@ -158,7 +159,11 @@ static bool unpack(struct archive *archive, zip_t *zip, const struct archive_ran
 {
     g_autofree char *name = archive_range_name(range);
     uint8_t piece[PIECE], sha256[WRY_SHA256_SIZE];
-    zip_file_t *file = zip_fopen(zip, name, 0);
+    zip_stat_t info;
+    /* What unpacks to more than it should is not unpacked at all. */
+    bool sized = zip_stat(zip, name, 0, &info) == 0 && (info.valid & ZIP_STAT_SIZE) &&
+                 info.size == range->length;
+    zip_file_t *file = sized ? zip_fopen(zip, name, 0) : NULL;
     uint32_t done = 0;
     zip_int64_t n = 1;
 
@@ -208,12 +213,12 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
 struct archive *archive_open(const char *path, GError **error)
 {
     int code = 0;
-    zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
+    int file = text_file_open_plain(path, error);
 
-    if (!zip && code == ZIP_ER_OPEN) {
-        store_file_error(error, path);
+    if (file < 0)
         return NULL;
-    }
+    close(file);
+    zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
                     "%s: damaged or cut short: not a whole ZIP file", path);

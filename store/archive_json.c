@@ -5,10 +5,12 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "base/text_file.h"
 #include "error.h"
 #include "layout_file.h"
 #include "units.h"
 #include "wrytograph/chip.h"
+#include "wrytograph/layout.h"
 
 #define FORMAT "wrytograph backup"
 
@@ -156,7 +158,7 @@ static bool read_board(struct archive *archive, JsonObject *object)
 
     if (!get_number(object, "chip_code", UINT16_MAX, &code) ||
         !get_number(object, "chip_revision", UINT8_MAX, &revision) ||
-        !get_number(object, "flash_bytes", 0x80000000u, &archive->flash_size) ||
+        !get_number(object, "flash_bytes", WRY_FLASH_MAX, &archive->flash_size) ||
         !get_hex(get_text(object, "address"), archive->eui48, WRY_EUI48_SIZE, ":") ||
         !get_hex(get_text(object, "jedec_id"), archive->jedec, WRY_JEDEC_SIZE, " "))
         return false;
@@ -192,7 +194,9 @@ static bool read_layout(struct archive *archive, JsonArray *list)
         if (!read_region(&archive->layout.regions[i], get_item(list, i)))
             return false;
     }
-    return true;
+    uint32_t which, other;
+    return count == 0 || wry_layout_check(&archive->layout, archive->flash_size, &which, &other) ==
+                             WRY_LAYOUT_FINE;
 }
 
 static bool read_range(struct archive *archive, JsonObject *object, uint32_t from)
@@ -233,7 +237,8 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
     g_autoptr(JsonParser) parser = json_parser_new();
     uint32_t version = 0;
 
-    if (!json_parser_load_from_data(parser, text, length, NULL) ||
+    if (!text_file_is_shallow(text, (size_t)length, TEXT_FILE_JSON) ||
+        !json_parser_load_from_data(parser, text, length, NULL) ||
         !JSON_NODE_HOLDS_OBJECT(json_parser_get_root(parser))) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: board.json is damaged", path);
         return FALSE;

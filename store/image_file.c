@@ -7,8 +7,10 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/text_file.h"
 #include "error.h"
 #include "spool.h"
+#include "wrytograph/message.h"
 
 enum {
     PIECE = 65536,
@@ -21,6 +23,7 @@ struct gatherer {
     uint32_t address;
     size_t fill;
     bool overlap;
+    bool scattered; /* more stretches than are worth holding */
     bool disk_failed;
     uint8_t bytes[PIECE];
 };
@@ -99,7 +102,7 @@ static bool add_extent(GArray *extents, uint32_t address, uint32_t length)
         struct image_extent extent = {.address = address, .length = length};
         g_array_insert_val(extents, i, extent);
     }
-    return extents->len < EXTENTS_MAX;
+    return true;
 }
 
 static bool take(void *context, uint32_t address, const uint8_t *bytes, size_t n)
@@ -108,6 +111,10 @@ static bool take(void *context, uint32_t address, const uint8_t *bytes, size_t n
 
     if (!add_extent(g->image->extents, address, (uint32_t)n)) {
         g->overlap = true;
+        return false;
+    }
+    if (g->image->extents->len > EXTENTS_MAX) {
+        g->scattered = true;
         return false;
     }
     if (g->fill > 0 && (address != g->address + g->fill || g->fill + n > sizeof g->bytes) &&
@@ -141,8 +148,9 @@ static const char *cause(const struct wry_image_parser *parser, const struct gat
     case WRY_IMAGE_NO_END:
         return "the end record is missing: the file is cut short";
     case WRY_IMAGE_SINK_FAILED:
-        return g->overlap ? "content for an address that had some already"
-                          : "no space for temporary files";
+        return g->overlap     ? "content for an address that had some already"
+               : g->scattered ? "content in more than 100,000 separate stretches"
+                              : "no space for temporary files";
     case WRY_IMAGE_OK:
         break;
     }
@@ -175,20 +183,37 @@ static gboolean parse(struct image_file *image, int file, GError **error)
                     (unsigned)parser.line, cause(&parser, g));
         return FALSE;
     }
-    image->has_start = parser.has_start;
-    image->start = parser.start;
     return TRUE;
+}
+
+/* Of the file as it is now; a record file was taken over whole when it was opened. */
+static bool digest(const struct image_file *image, uint8_t sha256[WRY_SHA256_SIZE])
+{
+    g_autofree uint8_t *piece = g_malloc(PIECE);
+    struct wry_sha256 sha;
+    ssize_t n = 1;
+
+    wry_sha256_begin(&sha);
+    for (off_t at = 0; n > 0; at += n) {
+        n = pread(image->file, piece, PIECE, at);
+        if (n > 0)
+            wry_sha256_add(&sha, piece, (size_t)n);
+    }
+    wry_sha256_end(&sha, sha256);
+    return n >= 0;
 }
 
 static gboolean open_raw(struct image_file *image, GError **error)
 {
     struct image_extent extent = {.length = (uint32_t)image->file_length};
 
-    if (image->file_length > UINT32_MAX) {
+    if (image->file_length > WRY_FLASH_MAX) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: larger than any flash",
                     image->path);
         return FALSE;
     }
+    if (!digest(image, image->sha256))
+        return store_file_error(error, image->path);
     g_array_append_val(image->extents, extent);
     image->length = image->file_length;
     return TRUE;
@@ -199,13 +224,15 @@ static gboolean load(struct image_file *image, int format, GError **error)
     uint8_t first[WRY_IMAGE_DETECT_SIZE];
     struct stat info;
 
-    image->file = open(image->path, O_RDONLY | O_CLOEXEC);
-    if (image->file < 0 || fstat(image->file, &info) != 0)
-        return store_file_error(error, image->path);
-    if (!S_ISREG(info.st_mode)) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: not a regular file", image->path);
+    g_autoptr(GError) inner = NULL;
+
+    image->file = text_file_open_plain(image->path, &inner);
+    if (image->file < 0) {
+        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
+    if (fstat(image->file, &info) != 0)
+        return store_file_error(error, image->path);
     image->file_length = (uint64_t)info.st_size;
     ssize_t n = pread(image->file, first, sizeof first, 0);
     if (n < 0)
@@ -216,6 +243,13 @@ static gboolean load(struct image_file *image, int format, GError **error)
     }
     image->format = format == IMAGE_FILE_DETECT ? wry_image_detect(first, (size_t)n)
                                                 : (enum wry_image_format)format;
+    if (image->format == WRY_IMAGE_UNCLEAR) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
+                    "that begins with the first record, or say --as raw",
+                    image->path);
+        return FALSE;
+    }
     if (image->format == WRY_IMAGE_RAW)
         return open_raw(image, error);
     gboolean parsed = parse(image, image->file, error);
@@ -254,6 +288,13 @@ void image_file_free(struct image_file *image)
     g_array_free(image->extents, TRUE);
     g_free(image->path);
     g_free(image);
+}
+
+bool image_file_changed(const struct image_file *image)
+{
+    uint8_t now[WRY_SHA256_SIZE];
+
+    return !image->spool && (!digest(image, now) || memcmp(now, image->sha256, sizeof now) != 0);
 }
 
 bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)

@@ -14,6 +14,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "wrytograph/bytes.h"
 #include "wrytograph/image.h"
 
 #define IMAGE_FILE_DETECT (-1)
@@ -28,12 +29,11 @@ struct image_file {
     char *path;
     const char *name; /* the last part of path */
     enum wry_image_format format;
-    uint64_t file_length; /* bytes of the file itself */
-    uint64_t length;      /* bytes of content */
-    GArray *extents;      /* struct image_extent, by rising address, never touching */
-    bool has_start;
-    uint32_t start; /* start address that the file names */
-    int file;       /* raw: the file; else -1 */
+    uint64_t file_length;            /* bytes of the file itself */
+    uint64_t length;                 /* bytes of content */
+    GArray *extents;                 /* struct image_extent, by rising address, never touching */
+    uint8_t sha256[WRY_SHA256_SIZE]; /* raw: of the file when it was opened */
+    int file;                        /* raw: the file; else -1 */
     struct spool *spool;
 };
 
@@ -44,6 +44,9 @@ void image_file_free(struct image_file *image);
 
 /* n bytes from address on, all within one extent. */
 bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n);
+
+/* True when the file holds other content than when it was opened, or cannot be read any more. */
+bool image_file_changed(const struct image_file *image);
 
 /* "raw binary", "Intel HEX" or "S-record". */
 const char *image_format_title(enum wry_image_format format);

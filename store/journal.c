@@ -191,7 +191,7 @@ static bool take_sector(sqlite3_stmt *statement, int column, uint8_t to[WRY_SECT
 }
 
 static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
-                                    uint8_t intended[WRY_SECTOR_SIZE])
+                           uint8_t intended[WRY_SECTOR_SIZE])
 {
     struct journal *journal = context;
     sqlite3_stmt *statement =
@@ -249,8 +249,7 @@ static bool yield(void *context, uint32_t offset)
         kept = sqlite3_column_bytes(statement, 0) == (int)WRY_SECTOR_SIZE &&
                set_aside(journal, offset, sqlite3_column_blob(statement, 0));
     sqlite3_finalize(statement);
-    return kept && answer(journal, step) != WRY_KEPT_UNKNOWN &&
-           forget(journal, offset, offset + 1);
+    return kept && answer(journal, step) != WRY_KEPT_UNKNOWN && forget(journal, offset, offset + 1);
 }
 
 bool journal_set_all_aside(struct journal *journal)

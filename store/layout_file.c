@@ -1,15 +1,16 @@
 /* Layout files, parsed with libyaml so that every complaint has a line. */
 #include "layout_file.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 #include <yaml.h>
 
+#include "base/text_file.h"
 #include "error.h"
 #include "units.h"
+#include "wrytograph/message.h"
 
-#define LARGEST_FLASH 0x80000000u
+#define LARGEST_FLASH WRY_FLASH_MAX
 
 static const char *const kind_names[] = {
     [WRY_REGION_START] = "start",       [WRY_REGION_TABLE] = "table", [WRY_REGION_APP] = "app",
@@ -67,19 +68,42 @@ static gboolean set_kind(struct wry_region *region, const char *text)
 
 static gboolean set_name(struct wry_region *region, const char *text)
 {
-    size_t n = strlen(text);
+    return wry_layout_name_is_fit(text) &&
+           g_strlcpy(region->name, text, sizeof region->name) < sizeof region->name;
+}
 
-    if (n == 0 || n > WRY_REGION_NAME_SIZE)
-        return FALSE;
-    for (size_t i = 0; i < n; i++) {
-        if (!g_ascii_isalnum(text[i]) && text[i] != '-' && text[i] != '_')
-            return FALSE;
+/* A length of 0 stands for "rest" until the offset is known, so it cannot be written. */
+static gboolean set_length(struct reader *r, struct wry_region *region, const char *text,
+                           unsigned line)
+{
+    if (strcmp(text, "rest") == 0) {
+        r->file->open_ended = true;
+        return TRUE;
     }
-    memcpy(region->name, text, n + 1);
+    return (units_parse_size(text, &region->length) && region->length > 0) ||
+           complain(r, line, "'%s' is no length: write it as 0x1000, 4K or rest", text);
+}
+
+/* The keys of one mapping, so that none stands there twice. */
+static gboolean check_keys(struct reader *r, const yaml_node_t *mapping)
+{
+    const yaml_node_pair_t *start = mapping->data.mapping.pairs.start;
+    const yaml_node_pair_t *end = mapping->data.mapping.pairs.top;
+
+    for (const yaml_node_pair_t *p = start; p < end; p++) {
+        const yaml_node_t *key = yaml_document_get_node(&r->document, p->key);
+        for (const yaml_node_pair_t *q = start; q < p; q++) {
+            const yaml_node_t *other = yaml_document_get_node(&r->document, q->key);
+            if (strcmp(text_of(key), text_of(other)) == 0)
+                return complain(r, line_of(key), "'%s' stands in line %u already", text_of(key),
+                                line_of(other));
+        }
+        if (p - start > 8)
+            return complain(r, line_of(key), "more members than a layout has");
+    }
     return TRUE;
 }
 
-/* "rest" is settled once the offset is known; until then it is 0. */
 static gboolean set_member(struct reader *r, struct wry_region *region, const yaml_node_t *key,
                            const yaml_node_t *value)
 {
@@ -88,7 +112,11 @@ static gboolean set_member(struct reader *r, struct wry_region *region, const ya
 
     if (strcmp(name, "name") == 0)
         return set_name(region, text) ||
-               complain(r, line, "'%s' is no name: up to 16 letters, digits, '-' and '_'", text);
+               complain(
+                   r, line,
+                   "'%s' is no name: a letter, then up to 15 letters, digits, '-' and '_'; not "
+                   "all or rest",
+                   text);
     if (strcmp(name, "kind") == 0)
         return set_kind(region, text) ||
                complain(r, line, "'%s' is no kind: start, table, app, settings or files", text);
@@ -96,8 +124,7 @@ static gboolean set_member(struct reader *r, struct wry_region *region, const ya
         return units_parse_offset(text, &region->offset) ||
                complain(r, line, "'%s' is no offset: write it as 0x40000 or 256K", text);
     if (strcmp(name, "length") == 0)
-        return strcmp(text, "rest") == 0 || units_parse_size(text, &region->length) ||
-               complain(r, line, "'%s' is no length: write it as 0x1000, 4K or rest", text);
+        return set_length(r, region, text, line);
     return complain(r, line_of(key), "a region has name, kind, offset and length, not '%s'", name);
 }
 
@@ -122,6 +149,8 @@ static gboolean read_region(struct reader *r, const yaml_node_t *node)
         return complain(r, line_of(node), "a region is written {name: …, offset: …, length: …}");
     if (layout->count == WRY_REGION_MAX)
         return complain(r, line_of(node), "more than %u regions", (unsigned)WRY_REGION_MAX);
+    if (!check_keys(r, node))
+        return FALSE;
     bool has_offset = false, has_length = false;
     for (yaml_node_pair_t *p = node->data.mapping.pairs.start; p < node->data.mapping.pairs.top;
          p++) {
@@ -196,6 +225,8 @@ static gboolean check(struct reader *r)
     case WRY_LAYOUT_OVERLAP:
         return complain(r, r->lines[which], "region '%s' overlaps '%s' of line %u", a->name,
                         b->name, r->lines[other]);
+    case WRY_LAYOUT_BAD_NAME:
+        return complain(r, r->lines[which], "'%s' is no name for a region", a->name);
     case WRY_LAYOUT_REPEATED:
         return complain(r, r->lines[which], "the name '%s' stands in line %u already", a->name,
                         r->lines[other]);
@@ -209,6 +240,8 @@ static gboolean read_document(struct reader *r)
 
     if (!root || root->type != YAML_MAPPING_NODE)
         return complain(r, 1, "this is no layout: it has 'regions:' at its beginning of a line");
+    if (!check_keys(r, root))
+        return FALSE;
     for (yaml_node_pair_t *p = root->data.mapping.pairs.start; p < root->data.mapping.pairs.top;
          p++) {
         if (!read_member(r, yaml_document_get_node(&r->document, p->key),
@@ -218,28 +251,47 @@ static gboolean read_document(struct reader *r)
     return check(r);
 }
 
+/* One document, and nothing behind it. */
+static gboolean load_document(struct reader *r, yaml_parser_t *parser)
+{
+    yaml_document_t next;
+
+    if (!yaml_parser_load(parser, &r->document))
+        return complain(r, (unsigned)parser->problem_mark.line + 1, "%s",
+                        parser->problem ? parser->problem : "not readable as YAML");
+    gboolean loaded = read_document(r);
+    if (loaded && yaml_parser_load(parser, &next)) {
+        const yaml_node_t *root = yaml_document_get_root_node(&next);
+        if (root)
+            loaded = complain(r, line_of(root), "a second document: a layout is one");
+        yaml_document_delete(&next);
+    } else if (loaded) {
+        loaded = complain(r, (unsigned)parser->problem_mark.line + 1, "%s",
+                          parser->problem ? parser->problem : "not readable as YAML");
+    }
+    yaml_document_delete(&r->document);
+    return loaded;
+}
+
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
                           GError **error)
 {
     struct reader r = {.path = path, .flash_size = flash_size, .file = file, .error = error};
-    FILE *stream = fopen(path, "rb");
+    g_autoptr(GError) inner = NULL;
+    size_t length = 0;
+    g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
     yaml_parser_t parser;
     gboolean loaded = FALSE;
 
     memset(file, 0, sizeof *file);
-    if (!stream)
-        return store_file_error(error, path);
+    if (!text) {
+        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        return FALSE;
+    }
     if (yaml_parser_initialize(&parser)) {
-        yaml_parser_set_input_file(&parser, stream);
-        if (!yaml_parser_load(&parser, &r.document)) {
-            complain(&r, (unsigned)parser.problem_mark.line + 1, "%s",
-                     parser.problem ? parser.problem : "not readable as YAML");
-        } else {
-            loaded = read_document(&r);
-            yaml_document_delete(&r.document);
-        }
+        yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
+        loaded = load_document(&r, &parser);
         yaml_parser_delete(&parser);
     }
-    fclose(stream);
     return loaded;
 }

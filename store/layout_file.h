@@ -10,17 +10,19 @@
 #define WRY_STORE_LAYOUT_FILE_H
 
 #include <glib.h>
+#include <stdbool.h>
 
 #include "wrytograph/layout.h"
 
 struct layout_file {
     const struct wry_chip *chip; /* NULL when the file names none */
     struct wry_region_table layout;
+    bool open_ended; /* a region goes to the end of the flash, whatever its size */
 };
 
 /*
  * flash_size: of the board at hand, which "rest" and the end of the flash refer to; 0 when no board
- * is known, and then regions may lie anywhere below 2 GiB. Errors name the line.
+ * is known, and then regions may lie anywhere in the largest flash. Errors name the line.
  */
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
                           GError **error);

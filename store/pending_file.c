@@ -4,7 +4,11 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <glib/gstdio.h>
+#include <signal.h>
 #include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "error.h"
@@ -14,13 +18,42 @@ struct pending_file {
     gboolean replace;
 };
 
-static gboolean refuse_existing(const struct pending_file *file, GError **error)
+/* Only a plain file is ever replaced: never a device, a pipe or a folder. */
+static gboolean may_take_name(const struct pending_file *file, GError **error)
 {
-    if (file->replace || !g_file_test(file->path, G_FILE_TEST_EXISTS))
+    struct stat info;
+
+    if (lstat(file->path, &info) != 0)
+        return errno == ENOENT || store_file_error(error, file->path);
+    if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace)) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: not a regular file", file->path);
         return FALSE;
+    }
+    if (file->replace)
+        return TRUE;
     g_set_error(error, STORE_ERROR, STORE_ERROR_EXISTS, "%s: there is a file of that name",
                 file->path);
-    return TRUE;
+    return FALSE;
+}
+
+/* ".NAME.part-PROCESS" and what is written beside it: left by a process that is no more. */
+static void remove_leftovers(const struct pending_file *file, const char *base)
+{
+    g_autofree char *prefix = g_strdup_printf(".%s.part-", base);
+    GDir *folder = g_dir_open(file->folder, 0, NULL);
+    const char *name;
+
+    while (folder && (name = g_dir_read_name(folder))) {
+        if (!g_str_has_prefix(name, prefix))
+            continue;
+        long process = strtol(name + strlen(prefix), NULL, 10);
+        if (process <= 0 || kill((pid_t)process, 0) == 0 || errno != ESRCH)
+            continue;
+        g_autofree char *path = g_build_filename(file->folder, name, NULL);
+        g_unlink(path);
+    }
+    if (folder)
+        g_dir_close(folder);
 }
 
 struct pending_file *pending_file_begin(const char *path, gboolean replace, GError **error)
@@ -32,11 +65,14 @@ struct pending_file *pending_file_begin(const char *path, gboolean replace, GErr
     file->folder = g_path_get_dirname(path);
     file->hidden = g_strdup_printf("%s/.%s.part-%ld", file->folder, base, (long)getpid());
     file->replace = replace;
-    if (refuse_existing(file, error)) {
+    if (!may_take_name(file, error)) {
         pending_file_abandon(file);
         return NULL;
     }
-    int descriptor = open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+    remove_leftovers(file, base);
+    /* It holds one board's calibration and identity: nobody else's to read. */
+    int descriptor =
+        open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
     if (descriptor < 0) {
         store_file_error(error, file->path);
         pending_file_abandon(file);
@@ -56,27 +92,42 @@ const char *pending_file_folder(const struct pending_file *file)
     return file->folder;
 }
 
-static gboolean flush(const char *path, int flags)
+static gboolean flush(const char *path, int flags, mode_t mode)
 {
     int descriptor = open(path, flags | O_CLOEXEC);
-    gboolean flushed = descriptor >= 0 && fsync(descriptor) == 0;
+    gboolean flushed =
+        descriptor >= 0 && (mode == 0 || fchmod(descriptor, mode) == 0) && fsync(descriptor) == 0;
 
     if (descriptor >= 0)
         close(descriptor);
     return flushed;
 }
 
+/* Whoever took the name meanwhile keeps it; where the system cannot promise that, a look must do.
+ */
+static gboolean take_name(const struct pending_file *file, GError **error)
+{
+    if (file->replace)
+        return may_take_name(file, error) &&
+               (g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path));
+    if (renameat2(AT_FDCWD, file->hidden, AT_FDCWD, file->path, RENAME_NOREPLACE) == 0)
+        return TRUE;
+    if (errno == EEXIST)
+        return may_take_name(file, error);
+    if (errno != EINVAL && errno != ENOSYS)
+        return store_file_error(error, file->path);
+    return may_take_name(file, error) &&
+           (g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path));
+}
+
 gboolean pending_file_commit(struct pending_file *file, GError **error)
 {
-    gboolean done = FALSE;
+    gboolean done = flush(file->hidden, O_RDONLY, 0600) ? take_name(file, error)
+                                                        : store_file_error(error, file->path);
 
-    if (!flush(file->hidden, O_RDONLY))
-        store_file_error(error, file->path);
-    else if (!refuse_existing(file, error))
-        done = g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path);
     /* The name is in place; a folder that cannot be flushed (some network ones) is no failure. */
     if (done)
-        flush(file->folder, O_RDONLY | O_DIRECTORY);
+        flush(file->folder, O_RDONLY | O_DIRECTORY, 0);
     pending_file_abandon(file);
     return done;
 }
@@ -85,7 +136,8 @@ void pending_file_abandon(struct pending_file *file)
 {
     if (!file)
         return;
-    g_unlink(file->hidden);
+    if (file->hidden)
+        g_unlink(file->hidden);
     g_free(file->path);
     g_free(file->folder);
     g_free(file->hidden);

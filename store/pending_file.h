@@ -13,7 +13,10 @@
 
 struct pending_file;
 
-/* replace: whether a file of that name may be overwritten. Tries the folder out. */
+/*
+ * replace: whether a plain file of that name may be overwritten. Tries the folder out, and removes
+ * what processes that were killed have left of this name. Only the owner may read the file.
+ */
 struct pending_file *pending_file_begin(const char *path, gboolean replace, GError **error);
 
 /* The hidden path to write to, and the folder it lies in. */

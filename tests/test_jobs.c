@@ -302,7 +302,7 @@ static void hex_and_s_record_files_go_where_they_say(void)
     memcpy(expected + 0x4000, start, length);
     CHECK(scratch_flash_is("records", expected, n));
     EXPECT(2, "ambiguous", command("write", placed("0x4000", "gauge.hex"), NULL));
-    EXPECT(5, "does not fit region 'log'", command("write", placed("log", "gauge.hex"), NULL));
+    EXPECT(5, "is a program, but region 'log' is for files", command("write", placed("log", "gauge.hex"), NULL));
     EXPECT(3, "a character that does not belong",
            command("write", "--as", "hex", scratch_file("gauge.bin"), NULL));
     EXPECT(2, "is no image format",
@@ -345,7 +345,7 @@ static void writing_again_touches_only_what_differs(void)
     EXPECT(0, "Nothing to write", command("write", placed("log", "raw"), NULL));
     raw[0x41234] ^= 1;
     scratch_write("raw", raw, 0x80000);
-    EXPECT(0, "1 sectors were written, 127 held the right content",
+    EXPECT(0, "1 sector was written, 127 held the right content",
            command("write", placed("log", "raw"), NULL));
     EXPECT(0, "\"sectors_written\" : 128",
            command("write", "--json", "--every-sector", placed("log", "raw"), NULL));

@@ -94,6 +94,24 @@ bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip 
     return layout->count > 0;
 }
 
+static bool is_letter(char c)
+{
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+}
+
+bool wry_layout_name_is_fit(const char *name)
+{
+    size_t n = 0;
+
+    for (; name[n] != '\0'; n++) {
+        bool inner = (name[n] >= '0' && name[n] <= '9') || name[n] == '-' || name[n] == '_';
+        if (!is_letter(name[n]) && (n == 0 || !inner))
+            return false;
+    }
+    return n > 0 && n <= WRY_REGION_NAME_SIZE && !same_name(name, "all") &&
+           !same_name(name, "rest");
+}
+
 static enum wry_layout_problem check_pair(const struct wry_region *a, const struct wry_region *b)
 {
     if (same_name(a->name, b->name))
@@ -105,6 +123,8 @@ static enum wry_layout_problem check_pair(const struct wry_region *a, const stru
 
 static enum wry_layout_problem check_region(const struct wry_region *region, uint32_t flash_size)
 {
+    if (!wry_layout_name_is_fit(region->name))
+        return WRY_LAYOUT_BAD_NAME;
     if (region->length == 0 || (region->offset | region->length) % WRY_SECTOR_SIZE != 0)
         return WRY_LAYOUT_UNALIGNED;
     if (region->offset >= flash_size || region->length > flash_size - region->offset)

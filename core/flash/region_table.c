@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "wrytograph/bytes.h"
+#include "wrytograph/layout.h"
 #include "wrytograph/message.h"
 
 static const uint8_t magic[4] = {'W', 'R', 'Y', 'R'};
@@ -14,25 +15,12 @@ enum {
     TABLE_VERSION = 1,
 };
 
-static bool name_is_fit(const uint8_t *name)
-{
-    uint32_t n = 0;
-
-    for (; n < WRY_REGION_NAME_SIZE && name[n] != 0; n++) {
-        uint8_t c = name[n];
-        bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
-        if (!letter && !(c >= '0' && c <= '9') && c != '-' && c != '_')
-            return false;
-    }
-    return n > 0;
-}
-
 static bool get_entry(struct wry_region *region, const uint8_t *entry)
 {
-    if (!name_is_fit(entry))
-        return false;
     memcpy(region->name, entry, WRY_REGION_NAME_SIZE);
     region->name[WRY_REGION_NAME_SIZE] = '\0';
+    if (!wry_layout_name_is_fit(region->name))
+        return false;
     region->kind = entry[16];
     region->offset = wry_get32(entry + 20);
     region->length = wry_get32(entry + 24);

@@ -79,13 +79,8 @@ enum wry_image_error intel_hex_record(struct wry_image_parser *parser)
         parser->segmented = false;
         break;
     case RECORD_START_SEGMENT:
-        parser->has_start = true;
-        parser->start = (get16(data) << 4) + get16(data + 2);
-        break;
     case RECORD_START_LINEAR:
-        parser->has_start = true;
-        parser->start = get16(data) << 16 | get16(data + 2);
-        break;
+        break; /* where a debugger would begin: nothing for a flash */
     }
     return WRY_IMAGE_OK;
 }

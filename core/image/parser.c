@@ -12,24 +12,75 @@ static int digit_value(uint8_t c)
     return -1;
 }
 
-/* Enough of a first record to tell: a mark, and digits behind it. */
-enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n)
-{
-    size_t at = 0;
+static const uint8_t utf8_mark[] = {0xEF, 0xBB, 0xBF};
 
-    while (at < n && (bytes[at] == '\r' || bytes[at] == '\n'))
-        at++;
-    if (n - at < 11)
+static bool begins_with_mark(const uint8_t *bytes, size_t n)
+{
+    return n >= sizeof utf8_mark && bytes[0] == utf8_mark[0] && bytes[1] == utf8_mark[1] &&
+           bytes[2] == utf8_mark[2];
+}
+
+/* Enough of a record to tell: a mark, and digits behind it. */
+static enum wry_image_format record_at(const uint8_t *bytes, size_t n)
+{
+    if (n < 10)
         return WRY_IMAGE_RAW;
-    bool hex = bytes[at] == ':';
-    bool record = bytes[at] == 'S' && bytes[at + 1] >= '0' && bytes[at + 1] <= '9';
+    bool hex = bytes[0] == ':';
+    bool record = (bytes[0] == 'S' || bytes[0] == 's') && bytes[1] >= '0' && bytes[1] <= '9';
     if (!hex && !record)
         return WRY_IMAGE_RAW;
     for (size_t i = hex ? 1 : 2; i < 10; i++) {
-        if (digit_value(bytes[at + i]) < 0)
+        if (digit_value(bytes[i]) < 0)
             return WRY_IMAGE_RAW;
     }
     return hex ? WRY_IMAGE_INTEL_HEX : WRY_IMAGE_S_RECORD;
+}
+
+/* The same with a zero before or behind each character. */
+static bool is_wide_record(const uint8_t *bytes, size_t n)
+{
+    uint8_t narrow[10];
+    bool marked = n >= 2 && ((bytes[0] == 0xFF && bytes[1] == 0xFE) ||
+                             (bytes[0] == 0xFE && bytes[1] == 0xFF));
+    size_t at = marked ? 2 : 0;
+
+    for (size_t first = 0; first < 2; first++) {
+        bool wide = n >= at + 2 * sizeof narrow;
+        for (size_t i = 0; wide && i < sizeof narrow; i++) {
+            narrow[i] = bytes[at + 2 * i + first];
+            wide = bytes[at + 2 * i + 1 - first] == 0;
+        }
+        if (wide && record_at(narrow, sizeof narrow) != WRY_IMAGE_RAW)
+            return true;
+    }
+    return false;
+}
+
+static bool is_space(uint8_t c)
+{
+    return c == '\r' || c == '\n' || c == ' ' || c == '\t';
+}
+
+enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n)
+{
+    size_t at = begins_with_mark(bytes, n) ? sizeof utf8_mark : 0;
+    bool commented = false;
+
+    if (is_wide_record(bytes, n))
+        return WRY_IMAGE_UNCLEAR;
+    while (at < n) {
+        while (at < n && is_space(bytes[at]))
+            at++;
+        enum wry_image_format format = record_at(bytes + at, n - at);
+        if (format != WRY_IMAGE_RAW)
+            return commented ? WRY_IMAGE_UNCLEAR : format;
+        /* A line of text before the first record: neither format has comments. */
+        for (commented = true; at < n && bytes[at] != '\n' && bytes[at] != '\r'; at++) {
+            if (bytes[at] != '\t' && (bytes[at] < 0x20 || bytes[at] == 0x7F))
+                return WRY_IMAGE_RAW;
+        }
+    }
+    return WRY_IMAGE_RAW;
 }
 
 void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_format format,
@@ -41,7 +92,6 @@ void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_forma
 enum wry_image_error image_give(struct wry_image_parser *parser, uint32_t address,
                                 const uint8_t *bytes, size_t n)
 {
-    parser->address = address;
     parser->data_records++;
     if (n > 0 && n - 1 > UINT32_MAX - address)
         return WRY_IMAGE_BAD_ADDRESS;
@@ -52,13 +102,18 @@ enum wry_image_error image_give(struct wry_image_parser *parser, uint32_t addres
 
 static enum wry_image_error begin_record(struct wry_image_parser *parser, uint8_t c)
 {
-    char mark = parser->format == WRY_IMAGE_INTEL_HEX ? ':' : 'S';
+    bool is_mark = parser->format == WRY_IMAGE_INTEL_HEX ? c == ':' : c == 'S' || c == 's';
 
     if (c == ' ' || c == '\t')
         return WRY_IMAGE_OK;
+    if (parser->mark_bytes < sizeof utf8_mark && c == utf8_mark[parser->mark_bytes]) {
+        parser->mark_bytes++;
+        return WRY_IMAGE_OK;
+    }
+    parser->mark_bytes = sizeof utf8_mark;
     if (parser->ended)
         return WRY_IMAGE_AFTER_END;
-    if (c != (uint8_t)mark)
+    if (!is_mark)
         return WRY_IMAGE_BAD_CHARACTER;
     parser->in_record = true;
     parser->has_type = parser->format == WRY_IMAGE_INTEL_HEX;

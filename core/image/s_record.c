@@ -55,8 +55,6 @@ enum wry_image_error s_record_record(struct wry_image_parser *parser)
     }
     default:
         parser->ended = true;
-        parser->has_start = true;
-        parser->start = address;
         return length == 0 ? WRY_IMAGE_OK : WRY_IMAGE_BAD_LENGTH;
     }
 }

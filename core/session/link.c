@@ -87,6 +87,16 @@ size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSI
     return n;
 }
 
+size_t wry_session_take_rest(struct wry_session *session, uint8_t *to, size_t room)
+{
+    size_t left = session->raw_fill - session->raw_at;
+    size_t n = left < room ? left : room;
+
+    memcpy(to, session->raw + session->raw_at, n);
+    session->raw_at += n;
+    return n;
+}
+
 static void note_digest(struct wry_session *session, const struct wry_message *message)
 {
     struct wry_digest_reply reply;

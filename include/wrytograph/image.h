@@ -25,13 +25,15 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#define WRY_IMAGE_DETECT_SIZE 64u /* bytes worth giving to wry_image_detect */
-#define WRY_RECORD_MAX 260u       /* bytes of the longest record, checksum included */
+#define WRY_IMAGE_DETECT_SIZE 2048u /* bytes worth giving to wry_image_detect */
+#define WRY_RECORD_MAX 260u         /* bytes of the longest record, checksum included */
 
 enum wry_image_format {
     WRY_IMAGE_RAW,
     WRY_IMAGE_INTEL_HEX,
     WRY_IMAGE_S_RECORD,
+    WRY_IMAGE_UNCLEAR, /* records, but in UTF-16 or behind lines of other text: no parser takes it
+                        */
 };
 
 enum wry_image_error {
@@ -58,11 +60,9 @@ struct wry_image_parser {
     struct wry_image_sink sink;
     enum wry_image_error error;
     uint32_t line;         /* from 1: of the record in hand, or of the error */
-    uint32_t address;      /* of the last data record */
     uint32_t data_records; /* so far */
-    bool has_start;
-    uint32_t start; /* start address, where the file gives one */
 
+    size_t mark_bytes; /* of a UTF-8 byte order mark that have passed */
     bool in_record, ended, last_was_cr;
     uint8_t type; /* S-records: the digit behind the S */
     bool has_type;
@@ -74,10 +74,13 @@ struct wry_image_parser {
     uint8_t record[WRY_RECORD_MAX];
 };
 
-/* By content: the first bytes of a file, up to WRY_IMAGE_DETECT_SIZE. */
+/*
+ * By content: the first bytes of a file, up to WRY_IMAGE_DETECT_SIZE. Blank lines and a UTF-8 byte
+ * order mark may stand before the first record.
+ */
 enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n);
 
-/* format is not WRY_IMAGE_RAW. */
+/* format is WRY_IMAGE_INTEL_HEX or WRY_IMAGE_S_RECORD. */
 void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_format format,
                            const struct wry_image_sink *sink);
 

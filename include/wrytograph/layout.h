@@ -26,11 +26,18 @@ enum wry_layout_problem {
     WRY_LAYOUT_BEYOND,    /* a region ends beyond the flash */
     WRY_LAYOUT_OVERLAP,   /* two regions share bytes */
     WRY_LAYOUT_REPEATED,  /* two regions have one name */
+    WRY_LAYOUT_BAD_NAME,  /* a name that reads as something else, or is none at all */
 };
 
 /* The layout a chip is delivered with; false when that flash size is not fitted. */
 bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip *chip,
                          uint32_t flash_size);
+
+/*
+ * A region's name: a letter, then letters, digits, '-' and '_', at most WRY_REGION_NAME_SIZE. "all"
+ * and "rest" have a meaning of their own, and what begins with a digit reads as a size or offset.
+ */
+bool wry_layout_name_is_fit(const char *name);
 
 /*
  * What is wrong with a layout for a flash of that size, if anything. *which is the index of the

@@ -47,9 +47,10 @@ struct wry_spi_transfer {
 };
 
 enum wry_work {
-    WRY_WORK_FRAME,  /* bytes framed, unframed or checked */
-    WRY_WORK_DIGEST, /* bytes hashed */
-    WRY_WORK_SCAN,   /* bytes compared */
+    WRY_WORK_FRAME_IN,  /* bytes unframed and checked */
+    WRY_WORK_FRAME_OUT, /* bytes framed */
+    WRY_WORK_DIGEST,    /* bytes hashed */
+    WRY_WORK_SCAN,      /* bytes compared */
 };
 
 struct wry_board_port {

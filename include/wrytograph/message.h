@@ -22,9 +22,10 @@
 #define WRY_STARTING_SPEED 115200u /* baud, at which every board listens first */
 #define WRY_SLOWEST_SPEED 9600u    /* baud */
 
-#define WRY_PAGE_SIZE 256u    /* bytes; a page programs as one operation */
-#define WRY_SECTOR_SIZE 4096u /* bytes; the smallest unit of erase */
-#define WRY_PAYLOAD_MAX 2048u /* bytes of content in one data frame, a multiple of a page */
+#define WRY_PAGE_SIZE 256u       /* bytes; a page programs as one operation */
+#define WRY_SECTOR_SIZE 4096u    /* bytes; the smallest unit of erase */
+#define WRY_FLASH_MAX 0x8000000u /* bytes: the largest flash, 128 MiB */
+#define WRY_PAYLOAD_MAX 2048u    /* bytes of content in one data frame, a multiple of a page */
 
 #define WRY_SECTOR_DIGEST_SIZE 8u /* bytes: the first of the sector's SHA-256 */
 

@@ -73,7 +73,7 @@ struct wry_keeper {
     enum wry_kept (*unsettled)(void *context, uint32_t offset, uint32_t length);
     /* The lowest mixed sector that was begun and never ended. */
     enum wry_kept (*saved)(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
-                                    uint8_t intended[WRY_SECTOR_SIZE]);
+                           uint8_t intended[WRY_SECTOR_SIZE]);
     /* That sector cannot be put back: the flash holds newer work, or ends before it. Neither saved
      * nor unsettled speak of it any more. */
     bool (*yield)(void *context, uint32_t offset);
@@ -306,6 +306,12 @@ enum wry_status wry_session_verify(struct wry_session *session,
  * it at once. Failure does no harm: the board goes back by itself when it hears nothing.
  */
 void wry_session_leave(struct wry_session *session);
+
+/*
+ * Takes out what arrived behind the last frame that was looked at, room bytes at most; how many.
+ * After wry_session_start it is the beginning of what the firmware says.
+ */
+size_t wry_session_take_rest(struct wry_session *session, uint8_t *to, size_t room);
 
 /* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */
 enum wry_status wry_session_start(struct wry_session *session);

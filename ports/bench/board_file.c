@@ -5,6 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "base/text_file.h"
+
 struct faults_yaml {
     bool strap_released;
     bool unpowered;
@@ -14,6 +16,9 @@ struct faults_yaml {
     bool brown_out;
     uint32_t loader_baud;
     uint32_t noise_ppb;
+    uint32_t noise_above;
+    uint32_t lost_ppb;
+    uint32_t latency_ms;
     uint32_t clean_baud;
     uint8_t protect;
     uint32_t claims;
@@ -38,6 +43,9 @@ static const cyaml_schema_field_t faults_fields[] = {
     CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct faults_yaml, brown_out),
     CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, loader_baud),
     CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_ppb),
+    CYAML_FIELD_UINT("noise_above", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_above),
+    CYAML_FIELD_UINT("lost_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, lost_ppb),
+    CYAML_FIELD_UINT("latency_ms", CYAML_FLAG_OPTIONAL, struct faults_yaml, latency_ms),
     CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, clean_baud),
     CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct faults_yaml, protect),
     CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct faults_yaml, claims),
@@ -105,6 +113,9 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
                                                     .brown_out = yaml->faults.brown_out,
                                                     .loader_baud = yaml->faults.loader_baud,
                                                     .noise_ppb = yaml->faults.noise_ppb,
+                                                    .noise_above = yaml->faults.noise_above,
+                                                    .lost_ppb = yaml->faults.lost_ppb,
+                                                    .latency_ms = yaml->faults.latency_ms,
                                                     .clean_baud = yaml->faults.clean_baud,
                                                     .protect = yaml->faults.protect,
                                                     .claims = yaml->faults.claims,
@@ -114,25 +125,35 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
            parse_address(yaml->address, description->eui48);
 }
 
+static gboolean damaged(const char *path, const char *what, GError **error)
+{
+    g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, "%s: %s", path, what);
+    return FALSE;
+}
+
 gboolean board_file_load(const char *path, struct bench_description *description, GError **error)
 {
     g_autoptr(GString) messages = g_string_new(NULL);
+    g_autoptr(GError) inner = NULL;
     cyaml_config_t config = parser(messages);
     struct board_yaml *yaml = NULL;
-    cyaml_err_t status =
-        cyaml_load_file(path, &config, &board_schema, (cyaml_data_t **)&yaml, NULL);
-    gboolean fits = FALSE;
+    size_t length = 0;
+    g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
 
-    if (status == CYAML_OK) {
-        fits = take_over(yaml, description);
-        cyaml_free(&config, &board_schema, yaml, 0);
+    if (!text) {
+        g_set_error_literal(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, inner->message);
+        return FALSE;
     }
-    if (!fits)
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, "%s: %s", path,
-                    status == CYAML_OK  ? "unknown chip, revision or address"
-                    : messages->len > 0 ? g_strchomp(messages->str)
-                                        : cyaml_strerror(status));
-    return fits;
+    cyaml_err_t status = cyaml_load_data((const uint8_t *)text, length, &config, &board_schema,
+                                         (cyaml_data_t **)&yaml, NULL);
+    if (status != CYAML_OK)
+        return damaged(path, messages->len > 0 ? g_strchomp(messages->str) : cyaml_strerror(status),
+                       error);
+    if (!yaml)
+        return damaged(path, "it describes no board: it is empty", error);
+    gboolean fits = take_over(yaml, description);
+    cyaml_free(&config, &board_schema, yaml, 0);
+    return fits || damaged(path, "unknown chip, revision or address", error);
 }
 
 gboolean board_file_save(const char *path, const struct bench_description *description,
@@ -156,6 +177,9 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
                                          .brown_out = description->faults.brown_out,
                                          .loader_baud = description->faults.loader_baud,
                                          .noise_ppb = description->faults.noise_ppb,
+                                         .noise_above = description->faults.noise_above,
+                                         .lost_ppb = description->faults.lost_ppb,
+                                         .latency_ms = description->faults.latency_ms,
                                          .clean_baud = description->faults.clean_baud,
                                          .protect = description->faults.protect,
                                          .claims = description->faults.claims,

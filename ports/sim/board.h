@@ -36,6 +36,7 @@ struct sim_board_faults {
     uint32_t noise_ppb;   /* bit errors per 10^9 bits, both directions */
     uint32_t noise_above; /* baud up to which there is none */
     uint32_t lost_ppb;    /* bytes lost of 10^9, both directions */
+    uint32_t latency_ms;  /* for which the adapter holds back less than a packet; 0 = 2 ms */
     uint32_t clean_baud;  /* the cable garbles anything faster; 0 = none */
     uint8_t protect;      /* block-protect bits of the flash's status register */
     uint32_t claims;      /* bytes that the flash's JEDEC ID claims; 0 = what it has */

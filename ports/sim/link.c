@@ -228,7 +228,8 @@ void sim_link_init(struct sim_link *link, struct sim_board *board, uint64_t seed
         board->faults.no_ground || board->faults.unpowered ? 10 * NS_PER_MS : UINT64_MAX;
     board->input = &link->to_board;
     board->output = &link->to_host;
-    link->adapter.latency = 2 * NS_PER_MS;
+    link->adapter.latency =
+        (board->faults.latency_ms > 0 ? board->faults.latency_ms : 2) * NS_PER_MS;
     link->port = (struct wry_port){
         .context = link,
         .write = port_write,

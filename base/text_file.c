@@ -1,0 +1,104 @@
+/* Files that somebody hands in. */
+#include "text_file.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+GQuark text_file_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-text-file");
+}
+
+static void fail(GError **error, enum text_file_error code, const char *path, const char *what)
+{
+    g_set_error(error, TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);
+}
+
+int text_file_open_plain(const char *path, GError **error)
+{
+    /* Without O_NONBLOCK, opening a pipe waits for whoever might write to it. */
+    int file = open(path, O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+    struct stat info;
+
+    if (file < 0 || fstat(file, &info) != 0) {
+        fail(error, TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
+    } else if (!S_ISREG(info.st_mode)) {
+        fail(error, TEXT_FILE_ERROR_KIND, path,
+             S_ISDIR(info.st_mode) ? "a folder, not a file" : "not a regular file");
+    } else {
+        return file;
+    }
+    if (file >= 0)
+        close(file);
+    return -1;
+}
+
+/* Past a string that begins at text; a backslash hides what follows it. */
+static size_t skip_string(const char *text, size_t length)
+{
+    size_t at = 1;
+
+    while (at < length && text[at] != text[0])
+        at += text[at] == '\\' && text[0] == '"' ? 2 : 1;
+    return at < length ? at : length;
+}
+
+bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind)
+{
+    unsigned depth = 0, marks = 0;
+
+    for (size_t i = 0; i < length; i++) {
+        char c = text[i];
+        if (c == '"' && kind == TEXT_FILE_JSON)
+            i += skip_string(text + i, length - i);
+        else if (c == '[' || c == '{')
+            depth++;
+        else if ((c == ']' || c == '}') && depth > 0)
+            depth--;
+        /* "- - - -" and "? ? ? ?" nest on one line. */
+        if (c == '\n')
+            marks = 0;
+        else if (kind == TEXT_FILE_YAML && (c == '-' || c == '?' || c == ':') &&
+                 (i + 1 == length || text[i + 1] == ' '))
+            marks++;
+        if (depth > TEXT_FILE_DEPTH || marks > TEXT_FILE_DEPTH)
+            return false;
+    }
+    return true;
+}
+
+static char *read_all(int file, const char *path, size_t *length, GError **error)
+{
+    char *text = g_malloc(TEXT_FILE_MAX + 1);
+    ssize_t n = 1;
+
+    for (*length = 0; *length < TEXT_FILE_MAX && n > 0; *length += (size_t)n) {
+        n = read(file, text + *length, TEXT_FILE_MAX - *length);
+        if (n >= 0)
+            continue;
+        fail(error, TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
+        g_free(text);
+        return NULL;
+    }
+    text[*length] = '\0';
+    return text;
+}
+
+char *text_file_read(const char *path, enum text_file_kind kind, size_t *length, GError **error)
+{
+    int file = text_file_open_plain(path, error);
+    char *text = file >= 0 ? read_all(file, path, length, error) : NULL;
+
+    if (file >= 0)
+        close(file);
+    if (text && *length < TEXT_FILE_MAX && text_file_is_shallow(text, *length, kind))
+        return text;
+    if (text)
+        fail(error, TEXT_FILE_ERROR_TOO_LARGE, path,
+             *length < TEXT_FILE_MAX ? "nested too deep for what it should be"
+                                     : "too large for what it should be");
+    g_free(text);
+    return NULL;
+}

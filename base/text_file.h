@@ -1,0 +1,39 @@
+/*
+ * Files that somebody hands in: opened only when they are plain files, and small texts read whole
+ * within bounds, before any parser sees them.
+ *
+ *     g_autofree char *text = text_file_read("layout.yaml", TEXT_FILE_YAML, &length, &error);
+ */
+#ifndef WRY_BASE_TEXT_FILE_H
+#define WRY_BASE_TEXT_FILE_H
+
+#include <glib.h>
+#include <stdbool.h>
+
+#define TEXT_FILE_MAX (256u * 1024u) /* bytes */
+#define TEXT_FILE_DEPTH 24u          /* of brackets within brackets */
+
+enum text_file_error {
+    TEXT_FILE_ERROR_SYSTEM,    /* missing, not readable */
+    TEXT_FILE_ERROR_KIND,      /* a folder, a pipe, a device */
+    TEXT_FILE_ERROR_TOO_LARGE, /* or nested too deep */
+};
+
+#define TEXT_FILE_ERROR text_file_error_quark()
+GQuark text_file_error_quark(void);
+
+enum text_file_kind {
+    TEXT_FILE_JSON,
+    TEXT_FILE_YAML,
+};
+
+/* A descriptor to read from; -1 with an error when it is no plain file. Never waits for a pipe. */
+int text_file_open_plain(const char *path, GError **error);
+
+/* The whole text, NUL-terminated; free with g_free. */
+char *text_file_read(const char *path, enum text_file_kind kind, size_t *length, GError **error);
+
+/* False when brackets (and in YAML list marks on one line) nest deeper than TEXT_FILE_DEPTH. */
+bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind);
+
+#endif
