@@ -84,6 +84,16 @@ int app_fail_session(struct app *app, enum wry_status status)
                         "%02X",
                         app->session.board.jedec[0], app->session.board.jedec[1],
                         app->session.board.jedec[2]);
+    case WRY_FLASH_SMALLER: {
+        g_autofree char *claimed = units_flash_size((uint32_t)fault->expected);
+        return app_fail(app, EXIT_WRONG,
+                        "'wrytograph identify --deep' finds the "
+                        "real size; if you know that both halves hold the same, say "
+                        "--expect-flash.",
+                        "the flash claims %s, but from 0x%06X on it repeats itself: content would "
+                        "overwrite itself",
+                        claimed, (unsigned)fault->offset);
+    }
     case WRY_PROTECTED:
         return app_fail(app, EXIT_FLASH,
                         "Nothing was changed. Unlock the flash, or leave that part alone.",

@@ -297,6 +297,7 @@ int link_config(struct app *app, struct wry_session_config *config)
                         "--wait or --patience is no time");
     config->by_hand = app->by_hand;
     config->every_sector = app->every_sector;
+    config->trust_capacity = app->expect_flash != NULL;
     config->context = app;
     config->progress = on_progress;
     return EXIT_DONE;

@@ -115,6 +115,12 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
                      uint32_t length);
 enum wry_status session_write_part(struct session_write *job);
 
+/* claim.c: whether the flash is as large as it claims. */
+/* Before the first erase beyond half of it. */
+enum wry_status session_check_claim(struct wry_session *session);
+/* After it, where nothing could be told: the sector at offset must not stand in the lower half. */
+enum wry_status session_check_echo(struct wry_session *session, uint32_t offset);
+
 /* write.c */
 enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan);
 

@@ -161,6 +161,38 @@ static enum wry_status write_run(struct session_write *job)
     return status;
 }
 
+/* The first sector of the run that lies beyond half of the flash; 0 when none does. */
+static uint32_t beyond_half(const struct session_write *job)
+{
+    uint32_t half = job->session->board.capacity / 2;
+
+    if (job->run.end <= half || job->session->config.trust_capacity)
+        return 0;
+    return job->run.start > half ? job->run.start : half;
+}
+
+static enum wry_status write_run_within_claim(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    uint32_t beyond = beyond_half(job);
+    bool blank = true;
+    uint8_t page[WRY_PAGE_SIZE];
+    enum wry_status status = WRY_OK;
+
+    if (beyond > 0 && !session->claim_checked)
+        status = session_check_claim(session);
+    if (status == WRY_OK)
+        status = write_run(job);
+    if (status != WRY_OK || beyond == 0 || session->claim_checked)
+        return status;
+    for (uint32_t i = 0; i < WRY_SECTOR_SIZE && blank; i += sizeof page) {
+        if (!session_compose(job, beyond + i, page, sizeof page))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, beyond + i);
+        blank = wry_bytes_blank(page, sizeof page);
+    }
+    return blank ? WRY_OK : session_check_echo(session, beyond);
+}
+
 static uint64_t sectors_total(const struct wry_plan *plan)
 {
     struct wry_run run;
@@ -195,7 +227,7 @@ enum wry_status session_write(struct wry_session *session, const struct wry_plan
         status = session_report(session, WRY_STEP_WRITE, 0, 0, job.total);
     for (uint32_t from = 0; status == WRY_OK && wry_plan_next_run(plan, from, &job.run);
          from = job.run.end)
-        status = write_run(&job);
+        status = write_run_within_claim(&job);
     if (status != WRY_OK && status != WRY_LINK_LOST)
         session_abandon(session);
     return status;

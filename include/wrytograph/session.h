@@ -95,6 +95,7 @@ struct wry_session_config {
     uint64_t call_time;   /* us; 0 = a minute */
     uint64_t patience;    /* us that a lost link may take to come back; 0 = 10 s */
     unsigned attempts;    /* tries to get into loading mode; 0 = 3 */
+    bool trust_capacity;  /* the flash is as large as it claims, by the caller's own knowledge */
     bool every_sector;    /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     void *context;                   /* handed to progress */
@@ -172,6 +173,7 @@ struct wry_session {
     uint32_t speed;
     uint32_t speed_tried; /* the last that the board was asked for */
     uint32_t speed_bound; /* speeds above were given up */
+    bool claim_checked;   /* the halves of the flash are known to be two */
     uint16_t seq;
     bool port_failed;      /* a call of the port failed: it has to be opened again */
     uint64_t line_free_at; /* us: when what was written should have left */

@@ -1,13 +1,21 @@
-/* Pseudo-terminals: the serving side, and what the other side has set. */
+/* Pseudo-terminals, and whether somebody has the other end open. */
 #ifndef WRY_BENCH_PTY_H
 #define WRY_BENCH_PTY_H
 
 #include <stdbool.h>
 
-/* Opens a pair in raw mode; the descriptor of this side, or -1. path: of the other side. */
-int pty_open(char *path, unsigned room);
+struct pty {
+    int descriptor; /* -1: none */
+    int watch;      /* tells of every opening and closing, however short */
+    int open;       /* times the other end is open now */
+    char path[64];
+};
 
-/* True while some program has the other side open. */
-bool pty_is_open(int descriptor);
+/* False with errno when there is none to be had. */
+bool pty_open(struct pty *pty);
+void pty_close(struct pty *pty);
+
+/* The next change since it was asked last: true and *open, or false when there was none. */
+bool pty_changed(struct pty *pty, bool *open);
 
 #endif

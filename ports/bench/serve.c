@@ -15,9 +15,8 @@
 #include "serial/tty.h"
 
 enum {
-    BUSY_WAIT_MS = 1,  /* between turns while someone is connected */
-    IDLE_WAIT_MS = 50, /* and while nobody is */
-    PATH_ROOM = 64,
+    BUSY_WAIT_MS = 1,    /* between turns while someone is connected */
+    IDLE_WAIT_MS = 50,   /* and while nobody is */
     QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
 };
 
@@ -30,8 +29,7 @@ struct served {
     uint16_t port;
     int client; /* -1: nobody */
     struct rfc2217_server *telnet;
-    int pty; /* -1: none */
-    char pty_path[PATH_ROOM];
+    struct pty pty;
     bool pty_was_open;
     uint32_t speed_due;   /* to be set once what was sent before has left; 0 = none */
     GByteArray *to_board; /* waiting for room on the line */
@@ -136,14 +134,15 @@ static void read_client(struct served *s)
         rfc2217_server_take(s->telnet, bytes, (size_t)n);
 }
 
+/* What somebody wrote and then hung up leaves the line all the same: their closing waits for it. */
 static void read_pty(struct served *s)
 {
     uint8_t bytes[2048];
 
-    if (!s->pty_was_open || s->to_board->len > 0)
+    if (s->pty.descriptor < 0 || s->to_board->len > 0)
         return;
-    ssize_t n = read(s->pty, bytes, sizeof bytes);
-    if (n > 0)
+    ssize_t n = read(s->pty.descriptor, bytes, sizeof bytes);
+    if (n > 0 && s->pty_was_open)
         on_data(s, bytes, (size_t)n);
 }
 
@@ -157,7 +156,7 @@ static void write_out(struct served *s)
     if (s->client >= 0)
         n = send(s->client, s->to_client->data, length, MSG_NOSIGNAL);
     else if (s->pty_was_open)
-        n = write(s->pty, s->to_client->data, length);
+        n = write(s->pty.descriptor, s->to_client->data, length);
     else
         n = length;
     if (n > 0)
@@ -194,19 +193,23 @@ static void offer_to_board(struct served *s)
 }
 
 /* Opening the terminal is plugging the adapter in: it powers the board, its strap set. */
+static void plug(struct served *s, bool open)
+{
+    s->pty_was_open = open;
+    sim_link_power(s->link, false);
+    g_byte_array_set_size(s->to_board, 0);
+    g_byte_array_set_size(s->to_client, 0);
+    sim_link_hold_strap(s->link, open);
+    sim_link_power(s->link, true);
+}
+
 static void watch_pty(struct served *s)
 {
-    bool open = s->pty >= 0 && s->client < 0 && pty_is_open(s->pty);
+    bool open;
 
-    if (open != s->pty_was_open) {
-        s->pty_was_open = open;
-        sim_link_power(s->link, false);
-        g_byte_array_set_size(s->to_board, 0);
-        g_byte_array_set_size(s->to_client, 0);
-        sim_link_hold_strap(s->link, open);
-        sim_link_power(s->link, true);
-    }
-    uint32_t speed = open ? tty_speed(s->pty) : 0;
+    while (s->pty.descriptor >= 0 && s->client < 0 && pty_changed(&s->pty, &open))
+        plug(s, open);
+    uint32_t speed = s->pty_was_open ? tty_speed(s->pty.descriptor) : 0;
     if (speed > 0 && s->link->to_board.fill == 0)
         set_speed(s, speed);
 }
@@ -275,8 +278,7 @@ static void free_served(void *item)
 
     if (s->link)
         hang_up(s);
-    if (s->pty >= 0)
-        close(s->pty);
+    pty_close(&s->pty);
     g_clear_object(&s->listener);
     g_byte_array_unref(s->to_board);
     g_byte_array_unref(s->to_client);
@@ -290,7 +292,7 @@ static gboolean serve_board(struct bench_server *server,
 {
     struct served *s = g_new0(struct served, 1);
 
-    s->client = s->pty = -1;
+    s->client = s->pty.descriptor = s->pty.watch = -1;
     s->wiring = settings->wiring;
     s->to_board = g_byte_array_new();
     s->to_client = g_byte_array_new();
@@ -300,7 +302,7 @@ static gboolean serve_board(struct bench_server *server,
     if (!s->board)
         return FALSE;
     s->link = bench_link(s->board);
-    if (settings->pty && (s->pty = pty_open(s->pty_path, sizeof s->pty_path)) < 0) {
+    if (settings->pty && !pty_open(&s->pty)) {
         g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "no pseudo-terminal: %s",
                     g_strerror(errno));
         return FALSE;
@@ -335,7 +337,7 @@ const char *bench_server_pty(const struct bench_server *server, size_t n)
 {
     const struct served *s = g_ptr_array_index(server->boards, n);
 
-    return s->pty >= 0 ? s->pty_path : NULL;
+    return s->pty.descriptor >= 0 ? s->pty.path : NULL;
 }
 
 void bench_server_free(struct bench_server *server)
