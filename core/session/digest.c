@@ -93,15 +93,17 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
 
     if (++wait->silent > SILENT_ROUNDS)
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_DIGEST, wait->range.offset);
-    if (session_is_stalled(session))
-        return session_fail(session, WRY_STALLED, WRY_STEP_DIGEST, wait->reached);
+    enum wry_status status = session_check_advance(session, WRY_STEP_DIGEST, wait->reached);
+    if (status != WRY_OK)
+        return status;
     bool through = wait->reached == wait->range.offset + wait->range.length;
     if (through)
         session_pace_note(session, 1, 1);
     if (through && (wait->flags & WRY_FLAG_SECTORS) && wait->range.length > SHORTEST_SUMS)
         return WRY_NO_ANSWER;
-    enum wry_status status = session_ask_status(session);
-    if (status == WRY_OK)
+    status = session_ask_status(session);
+    /* On a line that loses much, twice: it is idle, and a round trip is dearer. */
+    for (unsigned i = session->pace.payload > WRY_PAGE_SIZE; i < 2 && status == WRY_OK; i++)
         status = session_ask_digest(session, wait->range.offset, wait->range.length, wait->flags,
                                     &ignored);
     wait->ask_next =

@@ -33,7 +33,9 @@ enum wry_status session_pause(struct wry_session *session, uint64_t until);
 void session_begin_call(struct wry_session *session);
 /* The work in hand has come further; a peer that answers without that is given up. */
 void session_advanced(struct wry_session *session);
-bool session_is_stalled(const struct wry_session *session);
+/* WRY_STALLED when it has not for too long; WRY_LINK_LOST when damaged frames tell why. */
+enum wry_status session_check_advance(struct wry_session *session, enum wry_step step,
+                                      uint32_t offset);
 
 /* pace.c: how long frames are, and at which speed. */
 void session_pace_begin(struct wry_session *session);
@@ -94,6 +96,8 @@ void session_window_begin(struct wry_session_window *window, const struct wry_ru
 bool session_window_note(struct wry_session *session, const struct wry_progress_message *progress);
 /* The next stretch to send; false when the window is full or all is on its way. */
 bool session_window_next(const struct wry_session *session, uint32_t *offset, uint32_t *length);
+/* True when the page at offset may be sent and was not. */
+bool session_window_unsent(const struct wry_session_window *window, uint32_t offset);
 /* A page worth sending once more for want of anything better; false when there is none. */
 bool session_window_again(struct wry_session *session, uint32_t *offset);
 void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,

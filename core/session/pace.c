@@ -9,7 +9,7 @@
  */
 #include "inner.h"
 
-#define LONGEST_TIME (550 * US_PER_MS) /* of a frame's content on the line */
+#define LONGEST_TIME (600 * US_PER_MS) /* of a frame's content on the line */
 
 enum {
     OVERHEAD = 18,        /* bytes of head, FCS and flags of a data frame */

@@ -8,11 +8,13 @@
 #include <string.h>
 
 enum {
-    SILENT_ROUNDS = 4,     /* without an answer, after which the board is looked for */
+    SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */
+    FEW_PAGES = 8,
     FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
 };
 
-#define KEEP_ALIVE (1000 * US_PER_MS) /* a board that hears nothing takes the link for lost */
+#define KEEP_ALIVE                                                                                 \
+    (3000 * US_PER_MS) /* a board that hears nothing for 5 s takes the link for lost */
 
 struct read_job {
     struct wry_session *session;
@@ -59,8 +61,8 @@ static enum wry_status ask(struct wry_session *session, struct wry_session_read 
         message.wanted[i] = (uint8_t)~read->have[i];
         message.chosen |= read->have[i] != 0;
     }
+    read->frames = seq == read->seq ? read->frames : 0;
     read->seq = seq;
-    read->frames = 0;
     size_t n = wry_message_put_read(head, seq, &message);
     return session_send(session, head, n, NULL, 0);
 }
@@ -76,6 +78,15 @@ static uint32_t count_lost(const struct wry_session *session, const struct wry_s
         lost += frames > 4 ? 1 : frames; /* a long stretch was one frame: a blank one */
     }
     return lost;
+}
+
+static unsigned count_active(const struct wry_session *session)
+{
+    unsigned n = 0;
+
+    for (size_t i = 0; i < WRY_SESSION_READS; i++)
+        n += session->reads[i].active;
+    return n;
 }
 
 /* Bytes of the first questions: what the line carries in a tenth of a second. */
@@ -105,7 +116,14 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
         job->length = first_length(session);
     else if (job->length < WRY_SESSION_READ_LENGTH)
         job->length *= 2;
-    return read->active ? ask(session, read, session_next_seq(session)) : WRY_OK;
+    if (!read->active)
+        return WRY_OK;
+    enum wry_status status = ask(session, read, session_next_seq(session));
+    /* The last pages on a bad line: the line is idle, and a round trip dearer than they are. */
+    if (status == WRY_OK && job->next == job->end && session->pace.payload == WRY_PAGE_SIZE &&
+        count_lost(session, read) <= FEW_PAGES && count_active(session) <= WRY_SESSION_READS / 2)
+        status = ask(session, read, session_next_seq(session));
+    return status;
 }
 
 static enum wry_status fill_questions(struct read_job *job)
@@ -121,19 +139,13 @@ static enum wry_status fill_questions(struct read_job *job)
         read->active = true;
         read->offset = job->next;
         read->length = left < job->length ? left : job->length;
+        /* Frames then begin where pages do, and a blank page is seen for one. */
+        if (job->next % WRY_PAGE_SIZE > 0 && read->length > WRY_PAGE_SIZE)
+            read->length -= job->next % WRY_PAGE_SIZE;
         job->next += read->length;
         status = ask(job->session, read, session_next_seq(job->session));
     }
     return status;
-}
-
-static bool any_active(const struct wry_session *session)
-{
-    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
-        if (session->reads[i].active)
-            return true;
-    }
-    return false;
 }
 
 /* One page of what arrived, or less at the end of the range, unless it came before. */
@@ -310,6 +322,19 @@ static enum wry_status on_silence(struct read_job *job, unsigned *silent)
     return recover(job);
 }
 
+/* The latest question once more: the board has it in hand still, and does not answer to that. */
+static enum wry_status keep_awake(struct wry_session *session)
+{
+    struct wry_session_read *latest = NULL;
+
+    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (read->active && (!latest || (int16_t)(uint16_t)(read->seq - latest->seq) > 0))
+            latest = read;
+    }
+    return latest ? ask(session, latest, latest->seq) : WRY_OK;
+}
+
 /* Between answers: the board is kept awake, the pace is looked at, and an end is made of no end. */
 static enum wry_status look_after(struct read_job *job)
 {
@@ -319,10 +344,10 @@ static enum wry_status look_after(struct read_job *job)
 
     if (status == WRY_OK && changed)
         status = ask_anew(session);
-    if (status == WRY_OK && session_is_stalled(session))
-        status = session_fail(session, WRY_STALLED, WRY_STEP_READ, session->told.offset);
+    if (status == WRY_OK)
+        status = session_check_advance(session, WRY_STEP_READ, session->told.offset);
     if (status == WRY_OK && session_now(session) >= session->spoke_at + KEEP_ALIVE)
-        status = session_ask_status(session);
+        status = keep_awake(session);
     return status == WRY_OK ? fill_questions(job) : status;
 }
 
@@ -364,7 +389,7 @@ enum wry_status session_read(struct wry_session *session, uint32_t offset, uint3
         status = fill_questions(&job);
     if (session_may_recover(session, status))
         status = recover(&job);
-    while (status == WRY_OK && any_active(session))
+    while (status == WRY_OK && count_active(session) > 0)
         status = turn(&job, &silent);
     if (status == WRY_STOPPED || status == WRY_SINK_FAILED)
         session_abandon(session);

@@ -56,7 +56,8 @@ static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, ui
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums)
 {
-    uint32_t most = session->pace.untried ? WRY_PAYLOAD_MAX : session->pace.payload;
+    bool clean = session->pace.untried && session->stats.frames_bad == 0;
+    uint32_t most = clean ? WRY_PAYLOAD_MAX : session->pace.payload;
     enum wry_status status = WRY_OK;
 
     most /= WRY_SECTOR_DIGEST_SIZE;

@@ -96,26 +96,56 @@ static bool source_sector_sum(struct verify_job *job, uint32_t offset, uint64_t 
     return true;
 }
 
+static uint64_t blank_sum(uint8_t page[WRY_PAGE_SIZE])
+{
+    struct wry_sha256 sha;
+
+    memset(page, 0xFF, WRY_PAGE_SIZE);
+    wry_sha256_begin(&sha);
+    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += WRY_PAGE_SIZE)
+        wry_sha256_add(&sha, page, WRY_PAGE_SIZE);
+    return wry_sha256_end_short(&sha);
+}
+
+/* Sectors that are blank by their digests need not be read. */
+static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offset, uint32_t length)
+{
+    uint8_t page[WRY_PAGE_SIZE];
+
+    memset(page, 0xFF, sizeof page);
+    for (uint32_t i = 0; i < length; i += sizeof page) {
+        if (!compare(job, offset + i, page, sizeof page))
+            return source_failed(job, offset + i);
+    }
+    return WRY_OK;
+}
+
 /* Whole sectors, as many as one answer holds. Those that differ are read stretch by stretch. */
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
+    uint8_t page[WRY_PAGE_SIZE];
     uint64_t sums[WRY_SESSION_SUMS_MAX];
-    uint64_t sum;
+    uint64_t sum = 0, blank = blank_sum(page);
     uint32_t from = offset; /* from here to at, sectors differ and are yet to be read */
     uint32_t at = offset;
+    bool all_blank = true; /* those */
     enum wry_status status = session_sector_sums(session, offset, count, sums);
 
-    for (uint32_t i = 0; i < count && status == WRY_OK; i++, at += WRY_SECTOR_SIZE) {
-        if (!source_sector_sum(job, at, &sum))
+    for (uint32_t i = 0; i <= count && status == WRY_OK; i++, at += WRY_SECTOR_SIZE) {
+        if (i < count && !source_sector_sum(job, at, &sum))
             return source_failed(job, at);
-        status = session_heartbeat(session);
-        if (status != WRY_OK || sum != sums[i])
+        if (i < count && sum != sums[i]) {
+            all_blank = all_blank && sums[i] == blank;
+            status = session_heartbeat(session);
             continue;
-        status = read_and_compare(job, from, at - from);
+        }
+        status = all_blank ? compare_with_blank(job, from, at - from)
+                           : read_and_compare(job, from, at - from);
         from = at + WRY_SECTOR_SIZE;
+        all_blank = true;
     }
-    return status == WRY_OK ? read_and_compare(job, from, at - from) : status;
+    return status;
 }
 
 static enum wry_status find_differences(struct verify_job *job)

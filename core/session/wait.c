@@ -6,8 +6,8 @@
  */
 #include "inner.h"
 
-#define HANDLING (60 * US_PER_MS)      /* a board or a computer that is busy with something else */
-#define FIRST_LATENCY (30 * US_PER_MS) /* until one has been seen: adapters hold bytes back */
+#define HANDLING (40 * US_PER_MS)      /* a board or a computer that is busy with something else */
+#define FIRST_LATENCY (80 * US_PER_MS) /* until one has been seen: adapters hold bytes back */
 #define MOST_LATENCY (1000 * US_PER_MS)
 #define SLICE (100 * US_PER_MS)
 #define STALL_TIME (15 * 1000 * US_PER_MS)
@@ -43,7 +43,7 @@ uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes
     uint64_t now = session_now(session);
     uint64_t left = session->line_free_at > now ? session->line_free_at : now;
 
-    return left + HANDLING + session_latency(session) * 3 / 2 + session_line_time(session, bytes);
+    return left + HANDLING + session_latency(session) * 5 / 4 + session_line_time(session, bytes);
 }
 
 void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes, unsigned tries)
@@ -111,11 +111,19 @@ void session_begin_call(struct wry_session *session)
 void session_advanced(struct wry_session *session)
 {
     session->advanced_at = session_now(session);
+    session->bad_at_advance = session->stats.frames_bad;
 }
 
-bool session_is_stalled(const struct wry_session *session)
+enum wry_status session_check_advance(struct wry_session *session, enum wry_step step,
+                                      uint32_t offset)
 {
     uint64_t longest = session_line_time(session, WRY_FRAME_WORST(WRY_BODY_MAX));
+    uint32_t bad = session->stats.frames_bad - session->bad_at_advance;
 
-    return session_now(session) >= session->advanced_at + STALL_TIME + STALL_FRAMES * longest;
+    if (session_now(session) < session->advanced_at + STALL_TIME + STALL_FRAMES * longest)
+        return WRY_OK;
+    /* Damaged frames say that it is the line that does not let anything through. */
+    session_fail(session, bad > 0 ? WRY_LINK_LOST : WRY_STALLED, step, offset);
+    session->fault.expected = session->fault.found = bad;
+    return session->fault.status;
 }

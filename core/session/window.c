@@ -82,6 +82,11 @@ bool session_window_next(const struct wry_session *session, uint32_t *offset, ui
     return *length > 0;
 }
 
+bool session_window_unsent(const struct wry_session_window *window, uint32_t offset)
+{
+    return offset < window->limit && window->state[slot_of(offset)] == WRY_PAGE_UNSENT;
+}
+
 /*
  * The line would be idle, and it loses much: what is on its way is sent once more, in turn, since
  * one page that is lost again holds up all behind it.

@@ -41,6 +41,25 @@ static void hash_once(struct wry_session *session, uint32_t offset, uint32_t len
     window->hashed = end;
 }
 
+/* How far a blank stretch that has just been composed goes on, within what may be sent. */
+static uint32_t blank_length(struct session_write *job, uint32_t offset, uint32_t length)
+{
+    uint8_t page[WRY_PAGE_SIZE];
+    uint32_t start, more;
+
+    while (session_window_unsent(&job->session->window, offset + length) &&
+           session_compose(job, offset + length, page, sizeof page) &&
+           wry_bytes_blank(page, sizeof page)) {
+        start = job->session->window.hashed;
+        more = offset + length + WRY_PAGE_SIZE;
+        if (more > start)
+            wry_sha256_add(&job->session->window.sha, page, more - start);
+        job->session->window.hashed = more > start ? more : start;
+        length += WRY_PAGE_SIZE;
+    }
+    return length;
+}
+
 static enum wry_status send_data(struct session_write *job, uint32_t offset, uint32_t length)
 {
     struct wry_session *session = job->session;
@@ -53,6 +72,8 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     hash_once(session, offset, length);
     bool blank = wry_bytes_blank(session->payload, length) &&
                  (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
+    if (blank)
+        length = blank_length(job, offset, length);
     struct wry_data_message data = {.offset = offset,
                                     .length = length,
                                     .encoding = blank ? WRY_ENCODING_BLANK : WRY_ENCODING_STORED,
@@ -151,9 +172,8 @@ static enum wry_status check_pace(struct session_write *job)
     bool changed;
     enum wry_status status = session_pace_judge(session, WRY_STEP_WRITE, &changed);
 
-    if (status == WRY_OK && session_is_stalled(session))
-        status = session_fail(session, WRY_STALLED, WRY_STEP_WRITE, job->programmed);
-    return status;
+    return status == WRY_OK ? session_check_advance(session, WRY_STEP_WRITE, job->programmed)
+                            : status;
 }
 
 static enum wry_status stream(struct session_write *job)
@@ -251,9 +271,13 @@ static enum wry_status transfer(struct session_write *job, bool force)
             furthest = session->window.received;
             i = 0;
         }
-        if (!session_may_recover(session, status) || i == RESTARTS)
+        bool busy = status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
+        if ((!busy && !session_may_recover(session, status)) || i == RESTARTS)
             return status;
         lost = true;
+        /* Busy with what it was asked for, and whose answer was lost: that is begun anew. */
+        if (busy)
+            session->config.token++;
         status = session_recover(session, WRY_STEP_WRITE);
         if (status != WRY_OK)
             return status;

@@ -184,6 +184,7 @@ struct wry_session {
     uint64_t told_at;
     struct wry_session_progress told; /* repeated while waiting */
     uint64_t advanced_at;             /* us: when the work in hand last came further */
+    uint32_t bad_at_advance;          /* frames_bad at that time */
 
     bool progress_fresh;
     struct wry_progress_message progress;

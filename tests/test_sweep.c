@@ -1,0 +1,129 @@
+/*
+ * Every call of the session at every speed, latency and noise, on flash that is full, half full and
+ * blank: it ends, it is right, and it takes about the time that the line needs.
+ */
+#include <stdio.h>
+
+#include "harness.h"
+#include "rig.h"
+#include "sweep.h"
+
+/* Instrumented programs are slow: they take every so many cases. */
+#ifdef __SANITIZE_ADDRESS__
+#define STRIDE 13u
+#else
+#define STRIDE 1u
+#endif
+
+/* Enough for an average, and not for a minute of computing. */
+static uint32_t length_at(uint32_t speed)
+{
+    return speed < 15000 ? 0x6321 : speed < 400000 ? 0xA321 : speed < 900000 ? 0x12321 : 0x20321;
+}
+
+static void check(const struct sweep_case *c)
+{
+    struct sweep_result r = sweep_run(c);
+
+    check_context("%s at %u baud, latency %u ms, %s, flash %s", sweep_call_name(c->call),
+                  (unsigned)c->speed, (unsigned)c->latency_ms, c->noise->name,
+                  sweep_fill_name(c->fill));
+    CHECK_EQUAL(WRY_OK, r.status);
+    CHECK(r.right);
+    CHECK(r.seconds <= r.limit_seconds);
+    if (r.seconds > r.limit_seconds)
+        printf("  %.2f s of %.2f s\n", r.seconds, r.limit_seconds);
+    CHECK(c->noise->noise_ppb > 0 || r.steps_down == 0);
+}
+
+static void sweep(enum sweep_call call)
+{
+    unsigned n = 0;
+
+    for (size_t s = 0; s < sweep_speed_count; s++) {
+        for (size_t l = 0; l < sweep_latency_count; l++) {
+            for (size_t z = 0; z < sweep_noise_count; z++) {
+                for (int fill = 0; fill < SWEEP_FILLS; fill++) {
+                    struct sweep_case c = {.call = call,
+                                           .speed = sweep_speeds[s],
+                                           .latency_ms = sweep_latencies[l],
+                                           .noise = &sweep_noises[z],
+                                           .fill = (enum sweep_fill)fill,
+                                           .length = length_at(sweep_speeds[s]),
+                                           .seed = s * 1000 + l * 100 + z * 10 + (unsigned)fill};
+                    if (n++ % STRIDE == 0)
+                        check(&c);
+                }
+            }
+        }
+    }
+}
+
+static void reading_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_READ);
+}
+
+static void backing_up_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_BACK_UP);
+}
+
+static void comparing_what_differs_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_VERIFY);
+}
+
+static void reading_back_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_READ_BACK);
+}
+
+static void writing_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_WRITE);
+}
+
+static void erasing_beside_neighbours_takes_the_line_s_time(void)
+{
+    sweep(SWEEP_ERASE);
+}
+
+/* Whatever the noise, there is an end: done, or the link given up. */
+static void worse_noise_ends_right_or_with_the_link_lost(void)
+{
+    static const uint32_t rates[] = {400000, 700000, 1000000, 2000000, 5000000, 20000000};
+
+    for (size_t i = 0; i < sizeof rates / sizeof rates[0]; i++) {
+        for (int call = 0; call < SWEEP_CALLS; call++) {
+            struct sweep_noise noise = {.name = "worse", .noise_ppb = rates[i]};
+            struct sweep_case c = {.call = (enum sweep_call)call,
+                                   .speed = 921600,
+                                   .latency_ms = 2,
+                                   .noise = &noise,
+                                   .fill = SWEEP_FULL,
+                                   .length = 0x4321,
+                                   .seed = i};
+            struct sweep_result r = sweep_run(&c);
+            check_context("%s at %u of 1e9", sweep_call_name(c.call), (unsigned)rates[i]);
+            CHECK(r.status == WRY_LINK_LOST || r.status == WRY_NO_ANSWER ||
+                  (r.status == WRY_OK && r.right));
+            CHECK(r.seconds < 120);
+        }
+    }
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(reading_takes_the_line_s_time),
+        FACT(backing_up_takes_the_line_s_time),
+        FACT(comparing_what_differs_takes_the_line_s_time),
+        FACT(reading_back_takes_the_line_s_time),
+        FACT(writing_takes_the_line_s_time),
+        FACT(erasing_beside_neighbours_takes_the_line_s_time),
+        FACT(worse_noise_ends_right_or_with_the_link_lost),
+    };
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
