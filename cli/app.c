@@ -256,7 +256,9 @@ bool app_parse(struct app *app, int argc, char **argv, unsigned options, const G
                  repeated);
         return false;
     }
+    bool json_wanted = app->json_wanted;
     if (!g_option_context_parse(context, &argc, &argv, &error)) {
+        app->json_wanted = json_wanted; /* the parser takes back what it had set */
         g_autofree char *next = g_strdup_printf("See 'wrytograph %s --help'.", app->verb);
         app_fail(app, EXIT_USAGE, next, "%s", error->message);
         return false;

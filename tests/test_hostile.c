@@ -290,11 +290,232 @@ static void arbitrary_bytes_between_good_frames_do_no_harm(void)
     CHECK(connected > SEEDS / 3);
 }
 
+/* Between a true board and the host: tells the truth for a while, then bends what it passes on. */
+struct twister {
+    const struct wry_port *inner;
+    uint64_t random;
+    unsigned truthful; /* frames left to pass as they are */
+    unsigned one_in;   /* of the others is bent */
+    unsigned bent[256];
+    struct wry_decoder decoder;
+    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    uint8_t line[WRY_FRAME_WORST(WRY_BODY_MAX)];
+    size_t fill, at;
+    struct wry_port port;
+};
+
+static uint32_t bend_number(struct twister *t, uint32_t value)
+{
+    switch (sim_random(&t->random) % 6) {
+    case 0:
+        return value + WRY_PAGE_SIZE * (uint32_t)(sim_random(&t->random) % 300);
+    case 1:
+        return value - WRY_PAGE_SIZE * (uint32_t)(sim_random(&t->random) % 300);
+    case 2:
+        return (uint32_t)sim_random(&t->random);
+    case 3:
+        return value + WRY_SECTOR_SIZE;
+    case 4:
+        return 0;
+    default:
+        return value ^ UINT32_C(1) << sim_random(&t->random) % 32;
+    }
+}
+
+/* One field, by kind: marks of progress, offsets and lengths, digests, what hello says, codes. */
+static void bend(struct twister *t, size_t length)
+{
+    uint8_t *field = t->body + 4;
+
+    t->bent[t->body[0]]++;
+    if (t->body[0] == (WRY_KIND_STATUS | WRY_KIND_REPLY) && length >= 34) {
+        uint64_t which = sim_random(&t->random) % 8;
+        if (which < 6)
+            wry_put32(t->body + 8 + 4 * which, bend_number(t, wry_get32(t->body + 8 + 4 * which)));
+        else if (which == 6)
+            t->body[4] = (uint8_t)(sim_random(&t->random) % 5);
+        else
+            wry_put16(t->body + 6, (uint16_t)sim_random(&t->random));
+        return;
+    }
+    if (length < 12)
+        return;
+    if (sim_random(&t->random) % 2)
+        field[sim_random(&t->random) % (length - 4)] ^= (uint8_t)(1u << sim_random(&t->random) % 8);
+    else
+        wry_put32(field, bend_number(t, wry_get32(field)));
+}
+
+static void pass_on(struct twister *t)
+{
+    struct wry_encoder encoder;
+    size_t length = t->decoder.length;
+
+    if (t->truthful > 0)
+        t->truthful--;
+    else if (sim_random(&t->random) % t->one_in == 0)
+        bend(t, length);
+    wry_encoder_init(&encoder, t->body, length, NULL, 0);
+    t->at = 0;
+    t->fill = wry_encoder_give(&encoder, t->line, sizeof t->line);
+}
+
+static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
+                                    size_t *got)
+{
+    struct twister *t = context;
+    enum wry_frame_event event;
+    uint8_t byte;
+
+    while (t->at == t->fill) {
+        enum wry_status status = t->inner->read(t->inner->context, &byte, 1, deadline, got);
+        if (status != WRY_OK || *got == 0)
+            return status;
+        wry_decoder_take(&t->decoder, &byte, 1, &event);
+        if (event == WRY_FRAME_GOOD)
+            pass_on(t);
+    }
+    *got = t->fill - t->at < room ? t->fill - t->at : room;
+    memcpy(bytes, t->line + t->at, *got);
+    t->at += *got;
+    return WRY_OK;
+}
+
+static void twist(struct twister *t, struct rig *rig, uint64_t seed)
+{
+    memset(t, 0, sizeof *t);
+    t->inner = &rig->link.port;
+    t->random = seed;
+    t->truthful = 3 + (unsigned)(sim_random(&t->random) % 60);
+    t->one_in = 1 + (unsigned)(sim_random(&t->random) % 12);
+    wry_decoder_init(&t->decoder, t->body, sizeof t->body);
+    t->port = *t->inner;
+    t->port.read = twisted_read;
+}
+
+/* The other calls of the port work on the simulated link itself. */
+static enum wry_status through_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct twister *t = context;
+
+    return t->inner->write(t->inner->context, bytes, n);
+}
+
+static enum wry_status through_set_speed(void *context, uint32_t baud)
+{
+    struct twister *t = context;
+
+    return t->inner->set_speed(t->inner->context, baud);
+}
+
+static enum wry_status through_set_lines(void *context, bool reset, bool boot)
+{
+    struct twister *t = context;
+
+    return t->inner->set_lines(t->inner->context, reset, boot);
+}
+
+static enum wry_status through_discard(void *context)
+{
+    struct twister *t = context;
+
+    t->at = t->fill = 0;
+    return t->inner->discard(t->inner->context);
+}
+
+static uint64_t through_now(void *context)
+{
+    struct twister *t = context;
+
+    return t->inner->now(t->inner->context);
+}
+
+static void through_sleep(void *context, uint64_t until)
+{
+    struct twister *t = context;
+
+    t->inner->sleep(t->inner->context, until);
+}
+
+static struct rig *begin_twisted(struct twister *t, uint64_t seed)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = seed, .flash_size = 0x400000});
+
+    twist(t, rig, seed);
+    t->port.context = t;
+    t->port.write = through_write;
+    t->port.set_speed = through_set_speed;
+    t->port.set_lines = through_set_lines;
+    t->port.discard = through_discard;
+    t->port.now = through_now;
+    t->port.sleep = through_sleep;
+    rig->config.patience = 3000000;
+    rig_new_session(rig, (uint32_t)seed + 1);
+    rig->session.port = &t->port;
+    return rig;
+}
+
+/* Whatever is bent on the way, "written" is only said of a flash that holds it, neighbours too. */
+static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(void)
+{
+    static struct twister t;
+    struct wry_placement items[2] = {
+        {.offset = 0x40123, .length = 0x5432, .reader = rig_reader(content)},
+        {.offset = 0x90000, .length = 0x2345, .reader = rig_reader(content + 0x8000)}};
+    struct wry_plan plan;
+    struct wry_fault fault;
+    unsigned written = 0, bent[256] = {0};
+
+    for (uint64_t seed = 0; seed < 6 * SEEDS; seed++) {
+        struct rig *rig = begin_twisted(&t, seed);
+        check_context("seed %llu", (unsigned long long)seed);
+        wry_plan_init(&plan, items, 2, rig->flash_size, &fault);
+        enum wry_status status = wry_session_connect(&rig->session);
+        if (status == WRY_OK)
+            status = wry_session_write(&rig->session, &plan);
+        if (status == WRY_OK)
+            CHECK(rig_holds(rig, items, 2));
+        written += status == WRY_OK;
+        CHECK(rig->link.now < UINT64_C(400000000000));
+        for (size_t k = 0; k < 256; k++)
+            bent[k] += t.bent[k];
+        rig_free(rig);
+    }
+    CHECK(written > 20);
+    CHECK(bent[0x81] > 10 && bent[0x83] > 10 && bent[0x84] > 100 && bent[0x86] > 50 &&
+          bent[0x88] > 500);
+}
+
+static void a_board_that_lies_after_a_while_is_never_believed_to_agree(void)
+{
+    static struct twister t;
+    struct wry_placement item = {
+        .offset = 0x40123, .length = 0x9432, .reader = rig_reader(content)};
+    unsigned agreed = 0;
+
+    for (uint64_t seed = 1000; seed < 1000 + 3 * SEEDS; seed++) {
+        struct rig *rig = begin_twisted(&t, seed);
+        bool same = seed % 2 == 0;
+        check_context("seed %llu", (unsigned long long)seed);
+        if (same)
+            memcpy(rig->flash + item.offset, content, item.length);
+        enum wry_status status = wry_session_connect(&rig->session);
+        if (status == WRY_OK)
+            status = wry_session_verify(&rig->session, &item, WRY_VERIFY_DIGEST, NULL);
+        CHECK(status != WRY_OK || same);
+        agreed += status == WRY_OK;
+        rig_free(rig);
+    }
+    CHECK(agreed > 10);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(lies_in_good_frames_do_no_harm),
         FACT(lies_in_the_hello_do_no_harm),
+        FACT(a_board_that_lies_after_a_while_is_never_believed_to_have_written),
+        FACT(a_board_that_lies_after_a_while_is_never_believed_to_agree),
         FACT(arbitrary_bytes_between_good_frames_do_no_harm),
     };
     rig_random(content, sizeof content, 3);

@@ -403,6 +403,200 @@ static void arbitrary_messages_never_leave_the_flash_or_the_window(void)
     finish(&talk);
 }
 
+/* Pages that answer a read, as a map from offset; stops at the end of the request. */
+static unsigned gather_pages(struct talk *talk, uint32_t offset, uint8_t pages[64],
+                             uint32_t *longest)
+{
+    struct wry_data_message data;
+    unsigned frames = 0;
+
+    memset(pages, 0, 64);
+    *longest = 0;
+    while (hear(talk, 300 * MS) && talk->last.kind != (WRY_KIND_READ | WRY_KIND_REPLY)) {
+        if (talk->last.kind != (WRY_KIND_DATA | WRY_KIND_REPLY))
+            continue;
+        CHECK(wry_message_get_data(&talk->last, &data));
+        for (uint32_t i = 0; i < data.length; i += WRY_PAGE_SIZE)
+            pages[(data.offset - offset + i) / WRY_PAGE_SIZE]++;
+        *longest = data.length > *longest ? data.length : *longest;
+        frames++;
+    }
+    return frames;
+}
+
+static void a_read_may_choose_pages_and_the_length_of_frames(void)
+{
+    struct wry_read_message read = {.range = {.offset = 0x4000, .length = 40 * 256},
+                                    .frame_max = 512,
+                                    .chosen = true,
+                                    .wanted = {0x83, 0, 0xFF, 0x01, 0x80}};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX], pages[64];
+    struct talk talk;
+    uint32_t longest;
+
+    begin(&talk, &(struct rig_setup){.seed = 4});
+    memset(talk.rig->flash + 0x4000 + 17 * 256, 0xFF, 256);
+    say_hello(&talk, 1);
+    say_bytes(&talk, head, wry_message_put_read(head, ++talk.seq, &read), NULL, 0);
+    gather_pages(&talk, 0x4000, pages, &longest);
+    for (unsigned n = 0; n < 40; n++) {
+        check_context("page %u", n);
+        CHECK_EQUAL(read.wanted[n / 8] >> n % 8 & 1, pages[n]);
+    }
+    CHECK_EQUAL(512, longest);
+    /* A choice that does not fit its range is no message. */
+    size_t n = wry_message_put_read(head, ++talk.seq, &read);
+    say_bytes(&talk, head, n - 1, NULL, 0);
+    expect_error(&talk, WRY_ERROR_MALFORMED);
+    finish(&talk);
+}
+
+static void an_operation_of_a_dropped_job_is_not_the_next_one_s(void)
+{
+    struct talk talk;
+    uint8_t page[WRY_PAGE_SIZE];
+
+    begin(&talk, &(struct rig_setup){.seed = 5, .blank = true});
+    say_hello(&talk, 1);
+    memset(page, 0x11, sizeof page);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x4000, 0x1000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    say_data(&talk, 0x4000, page, sizeof page);
+    /* A new session while that page is still being programmed, and the same page in its job. */
+    while (talk.rig->board.die.pending_length == 0 || !talk.rig->board.die.pending_program)
+        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+    talk.rig->board.die.busy_until += 60000000;
+    say_hello(&talk, 2);
+    memset(page, 0x10, sizeof page);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM | WRY_FLAG_FORCE, 0x4000, 0x1000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 200 * MS));
+    for (uint32_t at = 0; at < 0x1000; at += sizeof page)
+        say_data(&talk, 0x4000 + at, page, sizeof page);
+    while (hear(&talk, 300 * MS))
+        ;
+    CHECK_EQUAL(WRY_JOB_DONE, ask_status(&talk).job);
+    CHECK(talk.rig->flash[0x4000] == 0x10 && talk.rig->flash[0x4FFF] == 0x10);
+    finish(&talk);
+}
+
+static void a_flash_that_is_busy_after_a_reset_is_waited_for(void)
+{
+    struct wry_hello_message hello = {.token = 9, .version_min = 1, .version_max = 1};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct talk talk;
+    struct wry_hello_reply reply = {0};
+
+    begin(&talk, &(struct rig_setup){.seed = 6});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x10000, 0x10000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    while (talk.rig->board.die.pending_length == 0)
+        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+    talk.rig->board.die.busy_until += UINT64_C(1000000000);
+    const struct wry_port *port = &talk.rig->link.port;
+    port->set_lines(port->context, true, true);
+    port->set_lines(port->context, false, true);
+    port->sleep(port->context, port->now(port->context) + 100 * MS);
+    port->discard(port->context);
+    say_bytes(&talk, head, wry_message_put_hello(head, ++talk.seq, &hello), NULL, 0);
+    expect_error(&talk, WRY_ERROR_BUSY);
+    port->sleep(port->context, port->now(port->context) + 1200 * MS);
+    say_bytes(&talk, head, wry_message_put_hello(head, ++talk.seq, &hello), NULL, 0);
+    CHECK(hear_kind(&talk, WRY_KIND_HELLO | WRY_KIND_REPLY, 100 * MS));
+    CHECK(wry_message_get_hello_reply(&talk.last, &reply));
+    CHECK_EQUAL(0x400000, reply.capacity);
+    finish(&talk);
+}
+
+static void a_locked_range_is_refused_and_a_locked_page_is_named(void)
+{
+    struct wry_progress_message progress;
+    uint8_t page[WRY_PAGE_SIZE] = {0};
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 7, .faults = {.protect = 0x24}});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0xF000, 0x2000);
+    expect_error(&talk, WRY_ERROR_PROTECTED);
+    CHECK(memcmp(talk.rig->flash, talk.rig->before, talk.rig->flash_size) == 0);
+    /* Locked between the request and the page. */
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x1000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    while (talk.rig->board.loader.write.erased < 0x21000)
+        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+    talk.rig->board.die.status = 0x1C;
+    say_data(&talk, 0x20000, page, sizeof page);
+    while (hear(&talk, 100 * MS))
+        ;
+    progress = ask_status(&talk);
+    CHECK_EQUAL(WRY_JOB_FAILED, progress.job);
+    CHECK_EQUAL(WRY_ERROR_PROTECTED, progress.error);
+    CHECK_EQUAL(0x20000, progress.error_offset);
+    finish(&talk);
+}
+
+static void an_erase_without_content_ends_by_itself(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 8});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, 0, 0x8000, 0x19000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    say_range(&talk, WRY_KIND_DIGEST, 0, 0x8000, 0x19000);
+    CHECK(hear_kind(&talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 3000 * MS));
+    CHECK_EQUAL(WRY_JOB_DONE, ask_status(&talk).job);
+    CHECK(wry_bytes_blank(talk.rig->flash + 0x8000, 0x19000));
+    CHECK(memcmp(talk.rig->flash, talk.rig->before, 0x8000) == 0);
+    CHECK(memcmp(talk.rig->flash + 0x21000, talk.rig->before + 0x21000, 0x1000) == 0);
+    finish(&talk);
+}
+
+static void sending_for_long_is_life_and_silence_is_not(void)
+{
+    struct talk talk;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    const struct wry_port *port;
+    unsigned frames = 0;
+
+    begin(&talk, &(struct rig_setup){.seed = 9});
+    port = &talk.rig->link.port;
+    say_hello(&talk, 1);
+    say_bytes(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, ++talk.seq, 230400), NULL,
+              0);
+    CHECK(hear_kind(&talk, WRY_KIND_SPEED | WRY_KIND_REPLY, 100 * MS));
+    port->sleep(port->context, port->now(port->context) + 10 * MS);
+    port->set_speed(port->context, 230400);
+    say_hello(&talk, 1);
+    /* Four requests of 64 KiB take over eleven seconds, in which the host has nothing to say. */
+    for (uint32_t i = 0; i < 4; i++)
+        say_range(&talk, WRY_KIND_READ, 0, i * 0x10000, 0x10000);
+    while (hear(&talk, 500 * MS))
+        frames += talk.last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY);
+    CHECK_EQUAL(4 * 0x10000 / WRY_PAYLOAD_MAX, frames);
+    CHECK_EQUAL(230400, talk.rig->board.loader.speed);
+    port->sleep(port->context, port->now(port->context) + 7000 * MS);
+    CHECK_EQUAL(WRY_STARTING_SPEED, talk.rig->board.loader.speed);
+    finish(&talk);
+}
+
+static void started_twice_it_is_as_new(void)
+{
+    struct talk talk;
+
+    begin(&talk, &(struct rig_setup){.seed = 10});
+    say_hello(&talk, 1);
+    say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x4000, 0x1000);
+    CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    const struct wry_port *port = &talk.rig->link.port;
+    port->sleep(port->context, port->now(port->context) + 200 * MS);
+    wry_loader_init(&talk.rig->board.loader, &talk.rig->board.port, &talk.rig->board.identity);
+    CHECK_EQUAL(WRY_JOB_NONE, ask_status(&talk).job);
+    say_hello(&talk, 1);
+    CHECK_EQUAL(0, talk.last.fields[5]); /* not continued: it is another life */
+    finish(&talk);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -418,6 +612,13 @@ int main(int argc, char **argv)
         FACT(sector_digests_are_the_start_of_each_sha256),
         FACT(unknown_and_malformed_requests_get_typed_errors),
         FACT(an_unconfirmed_speed_is_given_up),
+        FACT(a_read_may_choose_pages_and_the_length_of_frames),
+        FACT(an_operation_of_a_dropped_job_is_not_the_next_one_s),
+        FACT(a_flash_that_is_busy_after_a_reset_is_waited_for),
+        FACT(a_locked_range_is_refused_and_a_locked_page_is_named),
+        FACT(an_erase_without_content_ends_by_itself),
+        FACT(sending_for_long_is_life_and_silence_is_not),
+        FACT(started_twice_it_is_as_new),
         FACT(arbitrary_bytes_neither_stop_the_loader_nor_change_the_flash),
         FACT(arbitrary_messages_never_leave_the_flash_or_the_window),
     };
