@@ -265,9 +265,9 @@ enum wry_status wry_session_start(struct wry_session *session)
     enum wry_status status =
         session_exchange(session, head, n, WRY_KIND_START | WRY_KIND_REPLY, HELLO_TRIES, &reply);
 
-    if (status != WRY_OK)
-        session->fault.step = WRY_STEP_START;
-    else
+    if (status == WRY_OK || status == WRY_STOPPED)
         session->connected = false;
+    else
+        session->fault.step = WRY_STEP_START;
     return status;
 }

@@ -65,7 +65,7 @@ static enum wry_status tell(struct wry_session *session)
     if (session->ending || !session->config.progress ||
         !session->config.progress(session->config.context, &session->told))
         return WRY_OK;
-    session->ending = true;
+    session->ending = session->stopped = true;
     return session_fail(session, WRY_STOPPED, session->told.step, session->told.offset);
 }
 
@@ -102,7 +102,7 @@ enum wry_status session_pause(struct wry_session *session, uint64_t until)
 
 void session_begin_call(struct wry_session *session)
 {
-    session->ending = false;
+    session->ending = session->stopped = false;
     session->told = (struct wry_session_progress){0};
     session->told_at = session_now(session);
     session_advanced(session);

@@ -181,6 +181,7 @@ struct wry_session {
     uint64_t spoke_at;     /* us: when something was last written */
 
     bool ending; /* asked to stop already: the board is being left in good order */
+    bool stopped; /* the last call was stopped: no answer is waited for until the next */
     uint64_t told_at;
     struct wry_session_progress told; /* repeated while waiting */
     uint64_t advanced_at;             /* us: when the work in hand last came further */
