@@ -35,6 +35,8 @@ perf: all
 	@echo
 	@$(BUILD)/bin/perf_backup
 	@echo
+	@$(BUILD)/bin/perf_sweep
+	@echo
 	@perf/real_time $(BUILD)
 
 screenshots: all

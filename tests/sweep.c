@@ -175,16 +175,21 @@ static double flash_seconds(const struct work *w)
     return (w->c->length / 65536 + 2) * 0.15 + (w->c->length / 256) * 0.0004;
 }
 
-static double limit(const struct work *w, double line)
+static double needed(const struct work *w)
 {
-    double flash = flash_seconds(w);
+    double line = (double)line_bytes(w) * 10 / w->c->speed, flash = flash_seconds(w);
 
+    return line > flash ? line : flash;
+}
+
+static double limit(const struct work *w, double time)
+{
     bool noisy = w->c->noise->noise_ppb + w->c->noise->lost_ppb > 0;
     /* Of the few frames of a short case, some more than the average may be struck. */
     double chance =
         noisy ? 0.25 + 24 * 274 * 10.0 / w->c->speed + 8 * w->c->latency_ms / 1000.0 : 0;
 
-    return (line > flash ? line : flash) * w->c->noise->limit_percent / 100 + 1 + chance;
+    return time * w->c->noise->limit_percent / 100 + 1 + chance;
 }
 
 struct sweep_result sweep_run(const struct sweep_case *c)
@@ -207,8 +212,8 @@ struct sweep_result sweep_run(const struct sweep_case *c)
     if (result.status == WRY_OK)
         result.status = perform(&w, &result.right);
     result.seconds = (double)(w.rig->link.now - begun) / 1e9;
-    result.line_seconds = (double)line_bytes(&w) * 10 / c->speed;
-    result.limit_seconds = limit(&w, result.line_seconds);
+    result.needed_seconds = needed(&w);
+    result.limit_seconds = limit(&w, result.needed_seconds);
     result.steps_down = wry_session_stats(&w.rig->session)->speed_steps_down;
     result.reconnects = wry_session_stats(&w.rig->session)->reconnects;
     rig_free(w.rig);

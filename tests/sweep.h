@@ -47,7 +47,9 @@ struct sweep_case {
 struct sweep_result {
     enum wry_status status; /* what the call should have given is WRY_OK */
     bool right;             /* content came over, or into the flash, and nothing else changed */
-    double seconds, line_seconds, limit_seconds;
+    double seconds;
+    double needed_seconds; /* by the line for the content, or by the flash if that is longer */
+    double limit_seconds;
     uint32_t steps_down, reconnects;
 };
 

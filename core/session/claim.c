@@ -3,15 +3,16 @@
  *
  * Such a die answers addresses beyond its end with content from its start, so writing there goes
  * over other content. Before the first erase beyond half of the claim, sectors of both halves are
- * compared: one that differs proves that the halves are two. Halves that agree wherever they hold
- * something are one. Where all that was looked at is blank nothing is proved, and nothing is lost
- * either: what is written then is looked for at the other end.
+ * compared: those at the start, where programs stand, and those that would be written over. One
+ * that differs proves that the halves are two. Halves that agree where they hold something are one.
+ * Where all that was looked at is blank nothing is proved, and nothing is lost either: what is
+ * written then is looked for at the other end.
  */
 #include "inner.h"
 
 enum {
-    PROBES = 16,       /* places looked at */
-    PROBE_SECTORS = 4, /* at each */
+    PROBES = 3,         /* places looked at of what would be written over */
+    PROBE_SECTORS = 16, /* at each */
 };
 
 struct halves {
@@ -48,17 +49,19 @@ static enum wry_status smaller(struct wry_session *session)
     return WRY_FLASH_SMALLER;
 }
 
-enum wry_status session_check_claim(struct wry_session *session)
+enum wry_status session_check_claim(struct wry_session *session, uint32_t start, uint32_t end)
 {
     uint32_t half = session->board.capacity / 2;
+    uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
+    uint32_t probes = sectors > PROBES * PROBE_SECTORS ? PROBES : 1;
     struct halves halves = {0};
     uint64_t like = 0;
-    enum wry_status status = WRY_OK;
+    enum wry_status status = compare(session, 0, PROBE_SECTORS, &halves, &like);
 
-    for (uint32_t i = 0; i < PROBES && status == WRY_OK && !halves.differ; i++) {
-        uint32_t low = half / PROBES * i;
-        low -= low % WRY_SECTOR_SIZE;
-        status = compare(session, low, PROBE_SECTORS, &halves, &like);
+    for (uint32_t i = 0; i < probes && status == WRY_OK && !halves.differ; i++) {
+        uint32_t first = sectors / probes * i;
+        uint32_t count = sectors - first < PROBE_SECTORS ? sectors - first : PROBE_SECTORS;
+        status = compare(session, start - half + first * WRY_SECTOR_SIZE, count, &halves, &like);
     }
     if (status != WRY_OK)
         return status;

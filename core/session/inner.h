@@ -120,8 +120,8 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
 enum wry_status session_write_part(struct session_write *job);
 
 /* claim.c: whether the flash is as large as it claims. */
-/* Before the first erase beyond half of it. */
-enum wry_status session_check_claim(struct wry_session *session);
+/* Before the first erase beyond half of it, of the sectors from start to end. */
+enum wry_status session_check_claim(struct wry_session *session, uint32_t start, uint32_t end);
 /* After it, where nothing could be told: the sector at offset must not stand in the lower half. */
 enum wry_status session_check_echo(struct wry_session *session, uint32_t offset);
 

@@ -217,7 +217,8 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
     uint16_t seq = wry_get16(head + 2);
     uint64_t asked = 0;
 
-    /* Whoever asked to stop does not wait for answers: what is sent now leaves the board in order. */
+    /* Whoever asked to stop does not wait for answers: what is sent now leaves the board in order.
+     */
     if (session->stopped) {
         enum wry_status status = session_send(session, head, length, NULL, 0);
         /* A port that is closed next may forget what has not left. */

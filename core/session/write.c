@@ -180,7 +180,7 @@ static enum wry_status write_run_within_claim(struct session_write *job)
     enum wry_status status = WRY_OK;
 
     if (beyond > 0 && !session->claim_checked)
-        status = session_check_claim(session);
+        status = session_check_claim(session, beyond, job->run.end);
     if (status == WRY_OK)
         status = write_run(job);
     if (status != WRY_OK || beyond == 0 || session->claim_checked)

@@ -109,10 +109,8 @@ static void port_worked(void *context, enum wry_work work, uint32_t bytes)
 
 static void begin_boot(struct sim_board *board, uint64_t now)
 {
-    bool held = board->boot_line || board->strap_jumper;
-
     board->state = SIM_BOARD_BOOTING;
-    board->strap_sampled = held && !board->faults.strap_released;
+    board->strap_ignored = false;
     board->received_fill = 0;
     board->hashed = 0;
     board->browned_out = false;
@@ -128,7 +126,7 @@ static void port_restart(void *context)
     board->boot_line = false;
     begin_boot(board, board->clock);
     /* Asked to run its firmware, the chip does not look at the strap. */
-    board->strap_sampled = false;
+    board->strap_ignored = true;
 }
 
 void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
@@ -208,10 +206,11 @@ void sim_board_receive(struct sim_board *board, uint8_t byte)
 /* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
 static void leave_rom(struct sim_board *board)
 {
+    bool held = (board->boot_line || board->strap_jumper) && !board->faults.strap_released;
     bool runs;
 
     sim_nor_die_settle(&board->die, board->clock);
-    if (board->strap_sampled) {
+    if (held && !board->strap_ignored) {
         set_uart(board, board->chip->boot_speed);
         board->script_length =
             (size_t)snprintf(board->script, sizeof board->script,

@@ -61,7 +61,7 @@ struct sim_board {
     enum sim_board_state state;
     bool boot_line;          /* the strap as the control line drives it */
     bool strap_jumper;       /* the strap held at the board */
-    bool strap_sampled;      /* as it was when reset was released */
+    bool strap_ignored;      /* asked to run its firmware, the ROM does not look at the strap */
     uint64_t clock;          /* ns: the board's own time within a poll */
     uint64_t next_poll;      /* ns */
     struct sim_line *output; /* towards the host */

@@ -38,8 +38,10 @@ static void take_effect(struct sim_nor_die *die)
     uint8_t *cells = die->cells + die->pending_offset;
 
     if (die->pending_program) {
-        for (uint32_t i = 0; i < die->pending_length; i++)
-            cells[i] &= die->pending_page[i];
+        for (uint32_t i = 0; i < die->pending_length; i++) {
+            if (die->stuck_at == 0 || die->pending_offset + i != die->stuck_at)
+                cells[i] &= die->pending_page[i];
+        }
     } else {
         memset(cells, 0xFF, die->pending_length);
     }

@@ -27,6 +27,8 @@ struct sim_nor_die {
     bool pending_program;
     uint8_t pending_page[256];
 
+    uint32_t stuck_at; /* a worn cell here keeps its bits; 0 = none */
+
     uint64_t cut_at_operation; /* the power fails in the middle of this one; 0 = never */
     uint64_t cut_due;          /* ns; 0 = not yet known */
 
