@@ -135,6 +135,13 @@ static void segment_addresses_wrap_within_64_kib(void)
                       &count, NULL));
     CHECK_EQUAL(0xAA, seen[0x1FFFF]);
     CHECK_EQUAL(0xBB, seen[0x10000]);
+    /* A linear address behind it ends that: its bytes go on. */
+    CHECK_EQUAL(WRY_IMAGE_OK,
+                parse(WRY_IMAGE_INTEL_HEX,
+                      ":020000021000EC\n:020000040001F9\n:02FFFF00CCDD57\n:00000001FF\n", 100,
+                      &count, NULL));
+    CHECK_EQUAL(0xCC, seen[0x1FFFF]);
+    CHECK_EQUAL(0xDD, seen[0x20000]);
 }
 
 static void arbitrary_text_is_parsed_or_refused(void)

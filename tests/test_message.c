@@ -127,6 +127,53 @@ static void ranges_are_as_documented(void)
     check_example("digest-reply", head, n, digest, sizeof digest);
 }
 
+static void data_of_unknown_encodings_and_false_lengths_is_refused(void)
+{
+    struct wry_data_message data = {.offset = 0x1000, .length = 256};
+    uint8_t body[WRY_BODY_MAX];
+    struct wry_message message;
+
+    for (unsigned encoding = 0; encoding < 4; encoding++) {
+        for (unsigned payload = 0; payload <= 512; payload += 256) {
+            data.encoding = (uint8_t)encoding;
+            size_t n = wry_message_put_data(body, WRY_KIND_DATA, 1, &data);
+            memset(body + n, 0, payload);
+            CHECK(wry_message_split(&message, body, n + payload));
+            struct wry_data_message got;
+            check_context("encoding %u, %u bytes", encoding, payload);
+            CHECK_EQUAL((encoding == 0 && payload == 256) || (encoding == 1 && payload == 0),
+                        wry_message_get_data(&message, &got));
+        }
+    }
+}
+
+static void a_choice_of_pages_comes_whole_or_not_at_all(void)
+{
+    struct wry_read_message read = {.range = {.offset = 0x100, .length = 0x901}, .chosen = true};
+    uint8_t body[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message message;
+    struct wry_read_message got;
+
+    read.wanted[0] = 0x81;
+    read.wanted[1] = 0x02;
+    for (unsigned frames = 0; frames <= 4; frames++) {
+        read.frame_max = frames > 0 ? 256u << (frames - 1) : 0;
+        size_t n = wry_message_put_read(body, 7, &read);
+        CHECK_EQUAL(WRY_MESSAGE_PREFIX + 8 + 2, n); /* ten pages */
+        CHECK(wry_message_split(&message, body, n) && wry_message_get_read(&message, &got));
+        CHECK_EQUAL(read.frame_max, got.frame_max);
+        CHECK(got.chosen && got.wanted[0] == 0x81 && got.wanted[1] == 0x02);
+        CHECK(wry_message_split(&message, body, n - 1) && !wry_message_get_read(&message, &got));
+        CHECK(wry_message_split(&message, body, n - 2) && wry_message_get_read(&message, &got));
+        CHECK(!got.chosen && got.wanted[31] == 0xFF);
+    }
+    read.range.length = WRY_READ_PAGES * WRY_PAGE_SIZE;
+    size_t n = wry_message_put_read(body, 7, &read);
+    CHECK(wry_message_split(&message, body, n) && wry_message_get_read(&message, &got));
+    wry_put32(body + 8, read.range.length + 1);
+    CHECK(wry_message_split(&message, body, n) && !wry_message_get_read(&message, &got));
+}
+
 static void data_is_as_documented(void)
 {
     static const uint8_t page[4] = {0x7E, 0x00, 0x7D, 0xFF};
@@ -285,6 +332,8 @@ int main(int argc, char **argv)
         FACT(speed_is_as_documented),
         FACT(ranges_are_as_documented),
         FACT(data_is_as_documented),
+        FACT(data_of_unknown_encodings_and_false_lengths_is_refused),
+        FACT(a_choice_of_pages_comes_whole_or_not_at_all),
         FACT(short_messages_are_as_documented),
         FACT(progress_is_as_documented),
         FACT(a_message_cut_short_is_refused),

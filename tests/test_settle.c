@@ -1,0 +1,259 @@
+/* What is put back after a cut, and what is left because somebody wrote it since. */
+#include <string.h>
+
+#include "harness.h"
+#include "rig.h"
+
+enum {
+    SECTOR = 0x5000,
+    COVERED = 1536, /* bytes that the image covers, from the start of the sector */
+};
+
+static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
+
+/* A keeper that holds one sector. */
+struct held {
+    bool holds, yields, fails;
+    uint32_t offset;
+    unsigned yielded, ended;
+};
+
+static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
+                  const struct wry_mixed_sector *tail)
+{
+    const struct held *held = context;
+
+    (void)run;
+    CHECK(!head && !tail);
+    return !held->fails;
+}
+
+static bool end(void *context, const struct wry_run *run)
+{
+    struct held *held = context;
+
+    (void)run;
+    held->holds = false;
+    held->ended++;
+    return true;
+}
+
+static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
+{
+    const struct held *held = context;
+
+    return held->holds && held->offset >= offset && held->offset < offset + length ? WRY_KEPT_YES
+                                                                                   : WRY_KEPT_NO;
+}
+
+static enum wry_kept saved(void *context, uint32_t *offset, uint8_t was[WRY_SECTOR_SIZE],
+                           uint8_t shall[WRY_SECTOR_SIZE])
+{
+    const struct held *held = context;
+
+    if (held->fails)
+        return WRY_KEPT_UNKNOWN;
+    *offset = held->offset;
+    memcpy(was, old, sizeof old);
+    memcpy(shall, intended, sizeof intended);
+    return held->holds ? WRY_KEPT_YES : WRY_KEPT_NO;
+}
+
+static bool yield(void *context, uint32_t offset)
+{
+    struct held *held = context;
+
+    CHECK_EQUAL(held->offset, offset);
+    held->holds = false;
+    held->yielded++;
+    return held->yields;
+}
+
+struct told {
+    unsigned count;
+    uint32_t offset;
+    enum wry_settled outcome;
+};
+
+static void tell(void *context, uint32_t offset, enum wry_settled outcome)
+{
+    struct told *told = context;
+
+    *told = (struct told){.count = told->count + 1, .offset = offset, .outcome = outcome};
+}
+
+/* The flash holds this sector; settled, it must hold that one. */
+static void settle(const uint8_t *before, const uint8_t *after, enum wry_settled outcome)
+{
+    struct held held = {.holds = true, .yields = true, .offset = SECTOR};
+    struct wry_keeper keeper = {.context = &held,
+                                .begin = begin,
+                                .end = end,
+                                .unsettled = unsettled,
+                                .saved = saved,
+                                .yield = yield};
+    struct told told = {0};
+    struct wry_settle_sink sink = {.context = &told, .sector = tell};
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 3});
+
+    memcpy(rig->flash + SECTOR, before, WRY_SECTOR_SIZE);
+    memcpy(rig->before, rig->flash, rig->flash_size);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    wry_session_set_keeper(&rig->session, &keeper);
+    uint64_t operations = rig->board.die.operations;
+    CHECK_EQUAL(WRY_OK, wry_session_settle(&rig->session, &sink));
+    CHECK(memcmp(rig->flash + SECTOR, after, WRY_SECTOR_SIZE) == 0);
+    CHECK(memcmp(rig->flash, rig->before, SECTOR) == 0);
+    CHECK(memcmp(rig->flash + SECTOR + 4096, rig->before + SECTOR + 4096, 4096) == 0);
+    CHECK_EQUAL(1, told.count);
+    CHECK_EQUAL(SECTOR, told.offset);
+    CHECK_EQUAL(outcome, told.outcome);
+    CHECK_EQUAL(outcome == WRY_SETTLED_PUT_BACK, held.ended == 1);
+    CHECK_EQUAL(outcome == WRY_SETTLED_NEWER, held.yielded == 1);
+    /* What is right already is written all the same: its cells may be half erased. */
+    CHECK_EQUAL(outcome == WRY_SETTLED_PUT_BACK, rig->board.die.operations > operations);
+    rig_free(rig);
+}
+
+static void what_a_cut_leaves_is_put_back(void)
+{
+    uint8_t flash[WRY_SECTOR_SIZE];
+
+    settle(old, old, WRY_SETTLED_PUT_BACK);
+    settle(intended, intended, WRY_SETTLED_PUT_BACK);
+    memset(flash, 0xFF, sizeof flash);
+    settle(flash, old, WRY_SETTLED_PUT_BACK);
+    /* An erase that was cut has set some bits. */
+    rig_random(flash, sizeof flash, 8);
+    for (size_t i = 0; i < sizeof flash; i++)
+        flash[i] |= old[i];
+    settle(flash, old, WRY_SETTLED_PUT_BACK);
+    /* Two pages of the new content, half of the third, and blank behind it. */
+    memset(flash, 0xFF, sizeof flash);
+    memcpy(flash, intended, 512);
+    for (size_t i = 512; i < 768; i++)
+        flash[i] = intended[i] | 0x5A;
+    settle(flash, old, WRY_SETTLED_PUT_BACK);
+}
+
+static void where_the_new_content_is_there_its_neighbours_complete_it(void)
+{
+    uint8_t flash[WRY_SECTOR_SIZE];
+
+    memset(flash, 0xFF, sizeof flash);
+    memcpy(flash, intended, COVERED);
+    settle(flash, intended, WRY_SETTLED_PUT_BACK);
+    /* All but the last byte of it: then it is not. */
+    flash[COVERED - 1] = 0xFF;
+    settle(flash, old, WRY_SETTLED_PUT_BACK);
+}
+
+static void what_somebody_wrote_since_is_left(void)
+{
+    uint8_t flash[WRY_SECTOR_SIZE];
+
+    rig_random(flash, sizeof flash, 9);
+    settle(flash, flash, WRY_SETTLED_NEWER);
+    /* One page is enough, wherever it is. */
+    for (size_t page = 0; page < 16; page += 5) {
+        memcpy(flash, old, sizeof flash);
+        rig_random(flash + 256 * page, 256, 10 + page);
+        check_context("page %zu", page);
+        settle(flash, flash, WRY_SETTLED_NEWER);
+    }
+    /* One bit that no cut clears. */
+    memcpy(flash, old, sizeof flash);
+    for (size_t i = 0; i < sizeof flash; i++) {
+        if (old[i] == intended[i] && old[i] & 1) {
+            flash[i] &= 0xFE;
+            break;
+        }
+    }
+    settle(flash, flash, WRY_SETTLED_NEWER);
+}
+
+static void a_page_of_zeros_tells_nothing_by_itself(void)
+{
+    uint8_t flash[WRY_SECTOR_SIZE], kept[512];
+
+    memcpy(kept, old + 2048, sizeof kept);
+    memset(old + 2048, 0, 256);
+    memset(intended + 2048, 0, 256);
+    memcpy(flash, old, sizeof flash);
+    rig_random(flash + 2048, 256, 11);
+    settle(flash, flash, WRY_SETTLED_NEWER);
+    /* Another page shows that an erase was cut. */
+    for (size_t i = 3000; i < 3072; i++)
+        flash[i] |= 0xA5;
+    settle(flash, old, WRY_SETTLED_PUT_BACK);
+    memcpy(old + 2048, kept, sizeof kept);
+    memcpy(intended + 2048, kept, sizeof kept);
+}
+
+static void a_row_beyond_the_flash_does_not_block_the_board(void)
+{
+    struct held held = {.holds = true, .yields = true, .offset = 0x400000};
+    struct wry_keeper keeper = {.context = &held,
+                                .begin = begin,
+                                .end = end,
+                                .unsettled = unsettled,
+                                .saved = saved,
+                                .yield = yield};
+    struct told told = {0};
+    struct wry_settle_sink sink = {.context = &told, .sector = tell};
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 4});
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    wry_session_set_keeper(&rig->session, &keeper);
+    CHECK_EQUAL(WRY_OK, wry_session_settle(&rig->session, &sink));
+    CHECK_EQUAL(WRY_SETTLED_BEYOND, told.outcome);
+    CHECK_EQUAL(1, held.yielded);
+    held = (struct held){.holds = true, .yields = true, .offset = 0x5100};
+    CHECK_EQUAL(WRY_OK, wry_session_settle(&rig->session, &sink));
+    CHECK_EQUAL(WRY_SETTLED_BEYOND, told.outcome);
+    CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
+    rig_free(rig);
+}
+
+static void a_keeper_that_cannot_tell_stops_everything(void)
+{
+    struct held held = {.holds = true, .fails = true, .offset = SECTOR};
+    struct wry_keeper keeper = {.context = &held,
+                                .begin = begin,
+                                .end = end,
+                                .unsettled = unsettled,
+                                .saved = saved,
+                                .yield = yield};
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 5});
+    struct wry_placement item = {
+        .offset = 0x8000, .length = 0x1000, .reader = rig_reader(intended)};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    wry_plan_init(&plan, &item, 1, rig->flash_size, &fault);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    wry_session_set_keeper(&rig->session, &keeper);
+    CHECK_EQUAL(WRY_KEEPER_FAILED, wry_session_settle(&rig->session, NULL));
+    CHECK_EQUAL(WRY_KEEPER_FAILED, wry_session_write(&rig->session, &plan));
+    held = (struct held){.holds = true, .yields = false, .offset = 0x400000};
+    CHECK_EQUAL(WRY_KEEPER_FAILED, wry_session_settle(&rig->session, NULL));
+    CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
+    rig_free(rig);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(what_a_cut_leaves_is_put_back),
+        FACT(where_the_new_content_is_there_its_neighbours_complete_it),
+        FACT(what_somebody_wrote_since_is_left),
+        FACT(a_page_of_zeros_tells_nothing_by_itself),
+        FACT(a_row_beyond_the_flash_does_not_block_the_board),
+        FACT(a_keeper_that_cannot_tell_stops_everything),
+    };
+
+    rig_random(old, sizeof old, 1);
+    memcpy(intended, old, sizeof intended);
+    rig_random(intended, COVERED, 2);
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
