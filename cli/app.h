@@ -42,7 +42,7 @@ struct app {
     char *wiring_name;
     gboolean stay, by_hand;
     char *wait, *patience, *call_speed;
-    bool hand_shown;
+    bool hand_shown, loss_shown; /* live lines that are on the terminal */
     char *expect_chip;
     char *expect_flash;
     gboolean json_wanted;

@@ -228,7 +228,10 @@ static enum wry_status look_beside(struct app *app, const struct wry_plan *plan,
     bool blank = false, all_blank = false;
 
     uncovered_part(plan, sector, head, &start, &end);
-    if (wry_plan_covered(plan, start, end - start) > 0)
+    /* Behind an image that begins its region, the rest of the region is blank as a rule. */
+    const struct wry_region *region = wry_layout_at(&app->layout, start);
+    bool rest = region && wry_plan_covered(plan, region->offset, 1) > 0;
+    if (rest || wry_plan_covered(plan, start, end - start) > 0)
         return WRY_OK;
     enum wry_status status = is_blank(app, start, end, &blank);
     if (status == WRY_OK && blank)

@@ -218,14 +218,23 @@ static void show_call(struct app *app, const struct wry_session_progress *progre
     app->hand_shown = true;
 }
 
+/* The live line while the link is lost; it goes when the board is found. */
+static void show_loss(struct app *app, bool lost)
+{
+    if (lost && isatty(STDERR_FILENO))
+        fputs("\r\033[KThe link is lost; calling the board again, Ctrl-C stops", stderr);
+    else if (!lost && app->loss_shown)
+        fputs("\r\033[K", stderr);
+    app->loss_shown = lost && isatty(STDERR_FILENO);
+}
+
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
     struct app *app = context;
 
     if (progress->step == WRY_STEP_CONNECT && app->by_hand)
         show_call(app, progress);
-    if (progress->step != WRY_STEP_CONNECT && progress->total == 0 && isatty(STDERR_FILENO))
-        fputs("\r\033[KThe link is lost; calling the board again, Ctrl-C stops", stderr);
+    show_loss(app, progress->lost);
     bar_update(app->bar, progress, app->port->now(app->port->context));
     return app_interrupted();
 }
@@ -386,6 +395,7 @@ static void leave_board(struct app *app)
 
 void link_close(struct app *app)
 {
+    show_loss(app, false);
     if (app->port && app->session.connected && !app->session.port_failed)
         leave_board(app);
     keeping_close(app);

@@ -52,11 +52,13 @@ static const char *break_at(const char *line, unsigned columns)
     const char *at = line, *best = NULL;
     bool begun = false;
 
-    for (unsigned n = 0; *at && n <= columns; n++, at = g_utf8_next_char(at)) {
+    for (unsigned n = 0; *at && n < columns; n++, at = g_utf8_next_char(at)) {
         begun |= *at != ' ';
         if (*at == ' ' && begun)
             best = at;
     }
+    if (*at == ' ' && begun)
+        best = at;
     return *at ? best : NULL;
 }
 

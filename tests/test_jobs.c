@@ -302,7 +302,8 @@ static void hex_and_s_record_files_go_where_they_say(void)
     memcpy(expected + 0x4000, start, length);
     CHECK(scratch_flash_is("records", expected, n));
     EXPECT(2, "ambiguous", command("write", placed("0x4000", "gauge.hex"), NULL));
-    EXPECT(5, "is a program, but region 'log' is for files", command("write", placed("log", "gauge.hex"), NULL));
+    EXPECT(5, "is a program, but region 'log' is for files",
+           command("write", placed("log", "gauge.hex"), NULL));
     EXPECT(3, "a character that does not belong",
            command("write", "--as", "hex", scratch_file("gauge.bin"), NULL));
     EXPECT(2, "is no image format",

@@ -96,7 +96,8 @@ static void what_is_wrong_with_a_layout_is_told_with_its_line(void)
         {"regions:\n- {name: a, offset: 0x400000, length: rest}\n",
          "layout.yaml:2: region 'a' begins beyond the end of the flash"},
         {"regions:\n- {name: a b, offset: 0x1000, length: 4K}\n",
-         "layout.yaml:2: 'a b' is no name: a letter, then up to 15 letters, digits, '-' and '_'; not all or rest"},
+         "layout.yaml:2: 'a b' is no name: a letter, then up to 15 letters, digits, '-' and '_'; "
+         "not all or rest"},
         {"regions:\n- {name: a, offset: 4096, length: 4K}\n",
          "layout.yaml:2: '4096' is no offset: write it as 0x40000 or 256K"},
         {"regions:\n- {name: a, offset: 0x1000}\n",

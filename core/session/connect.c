@@ -227,7 +227,7 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
     uint32_t speed = session->speed;
 
     for (unsigned i = 0; session_now(session) < begun + patience; i++) {
-        enum wry_status status = session_report(session, step, 0, 0, 0);
+        enum wry_status status = session_report_loss(session, step);
         if (status != WRY_OK)
             return status;
         if (session->port_failed && !session->port->reopen)

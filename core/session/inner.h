@@ -23,6 +23,8 @@ uint64_t session_latency(const struct wry_session *session);
 /* Tells the caller how far it is; WRY_STOPPED when asked to stop. */
 enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
                                uint64_t done, uint64_t total);
+/* Tells it that the link is lost and the board is being looked for. */
+enum wry_status session_report_loss(struct wry_session *session, enum wry_step step);
 /* Tells it again when it has not heard for a while. */
 enum wry_status session_heartbeat(struct wry_session *session);
 /* The deadline, or the end of a slice if that is sooner: no wait of the port's is longer. */

@@ -189,7 +189,7 @@ static enum wry_status source_digest(struct verify_job *job, uint8_t digest[WRY_
 static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
     const struct wry_placement *p = job->placement;
-    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    uint8_t ours[WRY_SHA256_SIZE] = {0}, theirs[WRY_SHA256_SIZE];
     enum wry_status status = session_digest(job->session, p->offset, p->length, theirs);
 
     if (status == WRY_OK)

@@ -77,6 +77,12 @@ enum wry_status session_report(struct wry_session *session, enum wry_step step, 
     return tell(session);
 }
 
+enum wry_status session_report_loss(struct wry_session *session, enum wry_step step)
+{
+    session->told = (struct wry_session_progress){.step = step, .lost = true};
+    return tell(session);
+}
+
 enum wry_status session_heartbeat(struct wry_session *session)
 {
     return session_now(session) >= session->told_at + SLICE ? tell(session) : WRY_OK;

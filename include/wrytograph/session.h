@@ -85,6 +85,7 @@ struct wry_session_progress {
     uint32_t offset;      /* flash offset that has been reached */
     uint64_t done, total; /* bytes of this call */
     uint32_t speed;       /* baud in use */
+    bool lost;            /* the link is lost, and the board is being looked for */
 };
 
 struct wry_session_config {
@@ -180,7 +181,7 @@ struct wry_session {
     uint64_t latency;      /* us from question to answer beyond the line's own time, as seen */
     uint64_t spoke_at;     /* us: when something was last written */
 
-    bool ending; /* asked to stop already: the board is being left in good order */
+    bool ending;  /* asked to stop already: the board is being left in good order */
     bool stopped; /* the last call was stopped: no answer is waited for until the next */
     uint64_t told_at;
     struct wry_session_progress told; /* repeated while waiting */

@@ -26,7 +26,8 @@ enum {
 #define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
 
 struct remote_port {
-    struct remote_settings settings; /* host is ours */
+    struct remote_settings settings;
+    char *host; /* that settings point to */
     GSocketConnection *connection;
     int socket;
     telnet_t *telnet; /* NULL for a raw pipe */
@@ -375,7 +376,8 @@ struct remote_port *remote_port_open(const struct remote_settings *settings, GEr
     uint32_t pipe_speed = settings->speed > 0 ? settings->speed : WRY_STARTING_SPEED;
 
     remote->settings = *settings;
-    remote->settings.host = g_strdup(settings->host);
+    remote->host = g_strdup(settings->host);
+    remote->settings.host = remote->host;
     remote->port = (struct wry_port){.context = remote,
                                      .write = port_write,
                                      .read = port_read,
@@ -402,6 +404,6 @@ void remote_port_close(struct remote_port *remote)
     if (!remote)
         return;
     disconnect(remote);
-    g_free((char *)(uintptr_t)remote->settings.host);
+    g_free(remote->host);
     g_free(remote);
 }
