@@ -322,6 +322,70 @@ static void a_large_flash_is_worked_on_to_its_end(void)
            command("verify", "-l", link_of("large"), placed("0x7FFF000", "first"), NULL));
 }
 
+/* What never ended once: slow speeds, a cable for slow speeds only, noise, latency, full flash. */
+static void reading_ends_at_every_speed_on_every_line(void)
+{
+    static const char *const cases[][2] = {
+        {"none", "9600"},          {"none", "115200"},
+        {"none", "460800"},        {"cable=115200", "2000000"},
+        {"noise=2e-4", "921600"},  {"noise=1e-3", "921600"},
+        {"latency=0.1", "230400"}, {"noise=1e-4", "57600"},
+        {"lost=1e-4", "1500000"},
+    };
+    size_t n;
+    g_autofree uint8_t *full = g_malloc(0x400000);
+
+    rig_random(full, 0x400000, 5);
+    scratch_write("full.bin", full, 0x400000);
+    EXPECT(0, "",
+           command("bench", "add", "full", "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
+                   scratch_file("full.bin"), NULL));
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        check_context("%s at %s baud", cases[i][0], cases[i][1]);
+        EXPECT(0, "", command("bench", "fault", "full", "none", cases[i][0], NULL));
+        EXPECT(0, "Backed up",
+               command("backup", "-l", link_of("full"), "--replace", "--plain", "--speed",
+                       cases[i][1], "--only", "0x40000+24K", scratch_file("part.bin"), NULL));
+        g_autofree uint8_t *part = scratch_read("part.bin", &n);
+        CHECK(part && n == 24 * 1024 && memcmp(part, full + 0x40000, n) == 0);
+    }
+    EXPECT(0, "", command("bench", "fault", "full", "none", "noise=3e-3", NULL));
+    EXPECT(7, "loses nearly everything",
+           command("backup", "-l", link_of("full"), "--replace", "--speed", "921600", "--only",
+                   "0x40000+24K", scratch_file("part.zip"), NULL));
+}
+
+static void words_that_come_with_the_last_answer_are_heard(void)
+{
+    scratch_add_gauge("words");
+    EXPECT(0, "", command("bench", "fault", "words", "latency=0.2", NULL));
+    EXPECT(0, "Seen: \"boot ROM 1\"",
+           command("start", "-l", link_of("words"), "--speed", "115200", "--expect", "boot ROM 1",
+                   NULL));
+}
+
+static void a_layout_s_names_mean_one_thing_only(void)
+{
+    static const struct {
+        const char *text, *says;
+    } cases[] = {
+        {"regions:\n- {name: all, offset: 0x1000, length: 4K}\n", "'all' is no name"},
+        {"regions:\n- {name: 16K, offset: 0x1000, length: 4K}\n", "'16K' is no name"},
+        {"regions:\n- {name: a, offset: 0x1000, length: 0}\n", "'0' is no length"},
+        {"regions:\n- {name: a, name: b, offset: 0x1000, length: 4K}\n",
+         "stands in line 2 already"},
+        {"regions:\n- {name: a, offset: 0x1000, length: 4K}\n---\nregions: []\n",
+         "a second document"},
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        scratch_write("layout.yaml", cases[i].text, strlen(cases[i].text));
+        EXPECT(3, cases[i].says, command("inspect", scratch_file("layout.yaml"), NULL));
+    }
+    scratch_write("rest.yaml", "regions:\n- {name: a, offset: 0x1000, length: rest}\n", 51);
+    EXPECT(0, "to the end", command("inspect", scratch_file("rest.yaml"), NULL));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -340,6 +404,9 @@ int main(int argc, char **argv)
         FACT(backups_are_the_owner_s_and_take_no_name_that_is_taken),
         FACT(a_flash_that_claims_too_much_is_found_before_it_harms),
         FACT(a_restart_in_the_middle_names_the_supply),
+        FACT(reading_ends_at_every_speed_on_every_line),
+        FACT(words_that_come_with_the_last_answer_are_heard),
+        FACT(a_layout_s_names_mean_one_thing_only),
         FACT(a_large_flash_is_worked_on_to_its_end),
     };
 

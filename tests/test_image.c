@@ -300,6 +300,25 @@ static void content_for_one_address_twice_is_refused(void)
     g_clear_error(&error);
 }
 
+static void a_file_that_changes_after_it_was_opened_is_noticed(void)
+{
+    GError *error = NULL;
+
+    scratch_write("changing.bin", "one content", 11);
+    struct image_file *image =
+        image_file_open(scratch_file("changing.bin"), IMAGE_FILE_DETECT, &error);
+    CHECK(image && !image_file_changed(image));
+    FILE *file = fopen(scratch_file("changing.bin"), "r+b");
+    CHECK(file && fputc('O', file) == 'O' && fclose(file) == 0);
+    CHECK(image && image_file_changed(image));
+    image_file_free(image);
+    scratch_write("records.hex", ":0300300002337A1E\n:00000001FF\n", 30);
+    image = image_file_open(scratch_file("records.hex"), IMAGE_FILE_DETECT, &error);
+    scratch_write("records.hex", "gone", 4);
+    CHECK(image && !image_file_changed(image));
+    image_file_free(image);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -311,6 +330,7 @@ int main(int argc, char **argv)
         FACT(what_objcopy_writes_is_read_as_it_was),
         FACT(what_we_read_is_what_objcopy_reads),
         FACT(content_for_one_address_twice_is_refused),
+        FACT(a_file_that_changes_after_it_was_opened_is_noticed),
     };
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();

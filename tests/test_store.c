@@ -5,6 +5,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "base/text_file.h"
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
@@ -208,6 +209,20 @@ static void a_description_out_of_bounds_is_refused(void)
     }
 }
 
+static void texts_are_bounded_before_they_are_parsed(void)
+{
+    g_autofree char *deep = g_strnfill(100, '[');
+    g_autofree char *marks = g_strdup("- - - - - - - - - - - - - - - - - - - - - - - - - - - a");
+    static const char quoted[] = "{\"a\": \"[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[\\\"[[[[\"}";
+
+    CHECK(!text_file_is_shallow(deep, 100, TEXT_FILE_JSON));
+    CHECK(!text_file_is_shallow(deep, 100, TEXT_FILE_YAML));
+    CHECK(text_file_is_shallow(deep, TEXT_FILE_DEPTH, TEXT_FILE_JSON));
+    CHECK(!text_file_is_shallow(deep, TEXT_FILE_DEPTH + 1, TEXT_FILE_JSON));
+    CHECK(!text_file_is_shallow(marks, strlen(marks), TEXT_FILE_YAML));
+    CHECK(text_file_is_shallow(quoted, sizeof quoted - 1, TEXT_FILE_JSON));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -217,6 +232,7 @@ int main(int argc, char **argv)
         FACT(an_archive_comes_back_as_it_was_written),
         FACT(every_flipped_byte_of_an_archive_is_noticed_or_harmless),
         FACT(a_description_out_of_bounds_is_refused),
+        FACT(texts_are_bounded_before_they_are_parsed),
     };
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();
