@@ -1,5 +1,15 @@
 # The hosted parts: simulated hardware, the bench folder, the demo images, the command.
 
+find_package(PkgConfig REQUIRED)
+pkg_check_modules(GLIB REQUIRED IMPORTED_TARGET glib-2.0 gio-2.0)
+pkg_check_modules(JSON REQUIRED IMPORTED_TARGET json-glib-1.0)
+pkg_check_modules(CYAML REQUIRED IMPORTED_TARGET libcyaml)
+pkg_check_modules(SERIALPORT REQUIRED IMPORTED_TARGET libserialport)
+pkg_check_modules(TELNET REQUIRED IMPORTED_TARGET libtelnet)
+pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
+pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
+pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
+
 add_library(wry_sim STATIC
     ports/sim/board.c ports/sim/firmware.c ports/sim/line.c ports/sim/link.c ports/sim/nor_die.c)
 target_include_directories(wry_sim PUBLIC ports)

@@ -2,15 +2,23 @@
 
 include(CMakePackageConfigHelpers)
 
-install(TARGETS wrytograph wrytograph_static wrytograph_shared wry_loader EXPORT wrytograph
-    RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR}
+if(WRY_HOSTED)
+    install(TARGETS wrytograph RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+endif()
+set(WRY_LIBRARIES wrytograph_static wry_loader)
+if(TARGET wrytograph_shared)
+    list(APPEND WRY_LIBRARIES wrytograph_shared)
+endif()
+install(TARGETS ${WRY_LIBRARIES} EXPORT wrytograph
     LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR}
     ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY include/wrytograph DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}
     FILES_MATCHING PATTERN "*.h")
 
 configure_file(cmake/wrytograph.pc.in wrytograph.pc @ONLY)
+configure_file(cmake/wrytograph-loader.pc.in wrytograph-loader.pc @ONLY)
 install(FILES ${CMAKE_CURRENT_BINARY_DIR}/wrytograph.pc
+    ${CMAKE_CURRENT_BINARY_DIR}/wrytograph-loader.pc
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 
 set(WRY_PACKAGE_DIR ${CMAKE_INSTALL_LIBDIR}/cmake/wrytograph)

@@ -3,6 +3,7 @@
 set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
+    core/status/status.c
     core/bytes/byte_order.c core/bytes/crc32.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
@@ -20,9 +21,14 @@ set(WRY_LOADER_SOURCES
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})
 set_target_properties(wry_core_objects PROPERTIES POSITION_INDEPENDENT_CODE ON)
 target_compile_options(wry_core_objects PRIVATE ${WRY_FREESTANDING})
-target_include_directories(wry_core_objects PRIVATE include)
+target_include_directories(wry_core_objects PRIVATE include core)
 
-foreach(kind STATIC SHARED)
+get_property(WRY_SHARED GLOBAL PROPERTY TARGET_SUPPORTS_SHARED_LIBS)
+set(WRY_KINDS STATIC)
+if(WRY_SHARED)
+    list(APPEND WRY_KINDS SHARED)
+endif()
+foreach(kind ${WRY_KINDS})
     string(TOLOWER ${kind} suffix)
     add_library(wrytograph_${suffix} ${kind} $<TARGET_OBJECTS:wry_core_objects>)
     set_target_properties(wrytograph_${suffix} PROPERTIES
@@ -32,8 +38,16 @@ foreach(kind STATIC SHARED)
         $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
         $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
 endforeach()
+# What files of the library share stays inside it.
+if(CMAKE_SYSTEM_NAME STREQUAL "Linux")
+    target_link_options(wrytograph_shared PRIVATE
+        "-Wl,--version-script=${PROJECT_SOURCE_DIR}/cmake/exports.map")
+    set_property(TARGET wrytograph_shared APPEND PROPERTY
+        LINK_DEPENDS ${PROJECT_SOURCE_DIR}/cmake/exports.map)
+endif()
 
 add_library(wry_loader STATIC ${WRY_LOADER_SOURCES})
 set_target_properties(wry_loader PROPERTIES OUTPUT_NAME wrytograph-loader EXPORT_NAME loader)
 target_compile_options(wry_loader PRIVATE ${WRY_FREESTANDING})
+target_include_directories(wry_loader PRIVATE core)
 target_link_libraries(wry_loader PUBLIC wrytograph_static)

@@ -7,7 +7,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     DIGEST_SLICE = 512,

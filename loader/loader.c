@@ -1,7 +1,7 @@
 /* The loader's turn: receive, act, send. */
 #include "wrytograph/loader.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #include "inner.h"
 

@@ -1,7 +1,7 @@
 /* Frames on their way out: encoded whole into a buffer that the line drains. */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 /* Makes the free space one piece at the end. */
 static void compact(struct wry_loader *loader)

@@ -5,7 +5,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 static void refuse(struct wry_loader *loader, const struct wry_message *message, uint8_t code,
                    uint32_t offset)

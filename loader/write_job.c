@@ -8,7 +8,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */

@@ -4,6 +4,8 @@
 #include "harness.h"
 #include "rig.h"
 #include "wrytograph/bytes.h"
+#include "wrytograph/status.h"
+#include "wrytograph/version.h"
 
 static bool digest_is(const uint8_t digest[WRY_SHA256_SIZE], const char *hex)
 {
@@ -102,6 +104,18 @@ static void sha256_context_can_be_copied_to_fork_a_computation(void)
     CHECK(digest_is(digest, "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"));
 }
 
+static void every_status_has_words_of_its_own(void)
+{
+    for (int a = WRY_OK; a <= WRY_STOPPED; a++) {
+        CHECK(wry_status_text((enum wry_status)a)[0] != '\0');
+        for (int b = WRY_OK; b < a; b++)
+            CHECK(strcmp(wry_status_text((enum wry_status)a),
+                         wry_status_text((enum wry_status)b)) != 0);
+    }
+    CHECK(strcmp(wry_status_text((enum wry_status)999), "an unknown status") == 0);
+    CHECK(strcmp(wry_version(), WRY_VERSION_TEXT) == 0);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -111,6 +125,7 @@ int main(int argc, char **argv)
         FACT(sha256_gives_the_examples_of_fips_180_4),
         FACT(sha256_is_the_same_in_any_pieces),
         FACT(sha256_context_can_be_copied_to_fork_a_computation),
+        FACT(every_status_has_words_of_its_own),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }

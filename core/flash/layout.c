@@ -1,8 +1,8 @@
 /* Layouts: built in, checked, searched. */
 #include "wrytograph/layout.h"
 
+#include "bytes/memory.h"
 #include <stddef.h>
-#include <string.h>
 
 #include "wrytograph/message.h"
 

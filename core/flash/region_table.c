@@ -1,7 +1,7 @@
 /* The region table in flash. */
 #include "wrytograph/region_table.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #include "wrytograph/bytes.h"
 #include "wrytograph/layout.h"

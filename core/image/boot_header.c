@@ -1,7 +1,7 @@
 /* The boot header in front of a program. */
 #include "wrytograph/boot_header.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #include "wrytograph/bytes.h"
 

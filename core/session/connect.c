@@ -1,7 +1,7 @@
 /* Loading mode, hello, and finding the board again. */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     ATTEMPTS = 3,    /* resets into loading mode */

@@ -1,7 +1,7 @@
 /* Digests by the board. */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 /* How long a digest may take before its progress is asked for. */
 #define ASK_AFTER_LEAST (20 * US_PER_MS)

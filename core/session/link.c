@@ -1,7 +1,7 @@
 /* Frames out and in, and requests that are repeated until answered. */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #define AHEAD (150 * US_PER_MS) /* of the line: what lies in buffers cannot be stopped any more */
 

@@ -100,7 +100,7 @@ enum wry_status session_pace_judge(struct wry_session *session, enum wry_step st
     if (pace->short_frames < ENOUGH_FOR_SPEED)
         return WRY_OK;
     uint32_t through = pace->short_frames - pace->short_lost;
-    uint32_t yield = (uint32_t)((uint64_t)session->speed * through / pace->short_frames);
+    uint32_t yield = session->speed / 64 * through / pace->short_frames * 64;
     bool hopeless = pace->short_lost * 100 >= pace->short_frames * HOPELESS_PERCENT;
     uint32_t slower = session_slower_speed(session);
     if (pace->before > 0 && (uint64_t)yield * 10 < (uint64_t)pace->before_yield * 11) {

@@ -5,7 +5,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */

@@ -1,7 +1,7 @@
 /* Which sectors of a run have to be written: the board's short digest of each beside ours. */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #define LONG_LATENCY (40 * US_PER_MS)
 

@@ -9,7 +9,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     OLD = 0, /* which of the session's edges holds what */

@@ -4,7 +4,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 struct verify_job {
     struct wry_session *session;

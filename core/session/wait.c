@@ -24,7 +24,10 @@ uint64_t session_now(const struct wry_session *session)
 
 uint64_t session_line_time(const struct wry_session *session, size_t bytes)
 {
-    return bytes * BITS_PER_BYTE * UINT64_C(1000000) / session->speed;
+    /* In 64ths of a microsecond a byte, so that no 64-bit division is needed. */
+    uint32_t byte = BITS_PER_BYTE * UINT32_C(64000000) / session->speed;
+
+    return (uint64_t)bytes * byte >> 6;
 }
 
 uint64_t session_latency(const struct wry_session *session)
@@ -50,7 +53,8 @@ void session_note_latency(struct wry_session *session, uint64_t asked, size_t by
 {
     uint64_t now = session_now(session);
     uint64_t due = asked + session_line_time(session, bytes);
-    uint64_t seen = now > due ? (now - due) / tries : 0;
+    uint64_t late = now > due ? now - due : 0;
+    uint64_t seen = (uint32_t)(late < MOST_LATENCY ? late : MOST_LATENCY) / tries;
     uint64_t settled = (session_latency(session) * 7 + seen) / 8;
 
     session->latency = seen > settled ? seen : settled;

@@ -7,7 +7,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 void session_window_begin(struct wry_session_window *window, const struct wry_run *run)
 {

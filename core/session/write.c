@@ -4,7 +4,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     /* Sectors that are right already but are written for the sake of one longer part: a part of its

@@ -4,7 +4,7 @@
  */
 #include "inner.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum {
     MISSED_PROBES = 10,

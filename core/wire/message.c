@@ -1,7 +1,7 @@
 /* Bodies of frames: encoding and checked decoding. */
 #include "wrytograph/message.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 #include "wrytograph/bytes.h"
 

@@ -15,6 +15,10 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_BOOT_HEADER_SIZE 64u
 #define WRY_BOOT_HEADER_VERSION 1u
 #define WRY_BOOT_TEXT_SIZE 32u
@@ -35,5 +39,9 @@ bool wry_boot_header_present(const uint8_t *bytes);
 bool wry_boot_header_get(struct wry_boot_header *header, const uint8_t *bytes);
 
 void wry_boot_header_put(uint8_t *bytes, const struct wry_boot_header *header);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

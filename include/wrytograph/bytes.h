@@ -17,6 +17,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_SHA256_SIZE 32u
 
 /* Little-endian fields at any alignment. */
@@ -47,5 +51,9 @@ void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n);
 void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE]);
 /* The same, but gives only the first 8 bytes of the digest, as a little-endian number. */
 uint64_t wry_sha256_end_short(struct wry_sha256 *sha);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

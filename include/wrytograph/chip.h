@@ -10,6 +10,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_NO_OFFSET UINT32_MAX
 
 enum wry_chip_code {
@@ -36,5 +40,9 @@ const struct wry_chip *wry_chip_by_code(uint16_t code);
 const struct wry_chip *wry_chip_by_name(const char *name);
 /* The n-th chip, counting from 0; NULL past the last. */
 const struct wry_chip *wry_chip_at(size_t n);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

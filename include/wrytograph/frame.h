@@ -24,6 +24,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_FRAME_FLAG 0x7Eu
 #define WRY_FRAME_ESCAPE 0x7Du
 #define WRY_FRAME_FCS_SIZE 4u
@@ -86,5 +90,9 @@ void wry_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t h
 
 /* Puts up to room bytes at to; returns how many. 0 with room > 0: the frame is complete. */
 size_t wry_encoder_give(struct wry_encoder *encoder, uint8_t *to, size_t room);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -25,6 +25,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_IMAGE_DETECT_SIZE 2048u /* bytes worth giving to wry_image_detect */
 #define WRY_RECORD_MAX 260u         /* bytes of the longest record, checksum included */
 
@@ -89,5 +93,9 @@ bool wry_image_parser_take(struct wry_image_parser *parser, const uint8_t *bytes
 
 /* The text is over. False when an error was found or the end record is missing. */
 bool wry_image_parser_end(struct wry_image_parser *parser);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

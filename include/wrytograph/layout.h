@@ -19,6 +19,10 @@
 #include "wrytograph/chip.h"
 #include "wrytograph/region_table.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum wry_layout_problem {
     WRY_LAYOUT_FINE = 0,
     WRY_LAYOUT_EMPTY,
@@ -51,5 +55,9 @@ const struct wry_region *wry_layout_find(const struct wry_region_table *layout, 
 
 /* The region that holds this offset, or NULL. */
 const struct wry_region *wry_layout_at(const struct wry_region_table *layout, uint32_t offset);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

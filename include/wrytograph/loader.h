@@ -27,6 +27,10 @@
 #include "wrytograph/frame.h"
 #include "wrytograph/message.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_LOADER_RAM_MAX (64u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
 #define WRY_LOADER_WINDOW_PAGES 160u     /* 40 KiB: a 64 KiB erase at 2 Mbaud lets 30 KiB in */
 #define WRY_LOADER_READS 4u              /* read requests held at once */
@@ -160,7 +164,8 @@ struct wry_loader {
     uint8_t window[WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE];
 };
 
-_Static_assert(sizeof(struct wry_loader) <= WRY_LOADER_RAM_MAX, "the loader's RAM is bounded");
+/* The loader's memory is bounded: in C and C++, this does not compile when it is not. */
+typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_RAM_MAX ? 1 : -1];
 
 /*
  * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. port and what it points to
@@ -171,5 +176,9 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
 
 /* One turn. True when there is nothing to do until bytes arrive or the flash is ready. */
 bool wry_loader_poll(struct wry_loader *loader);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -18,6 +18,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_PROTOCOL_VERSION 1u
 #define WRY_STARTING_SPEED 115200u /* baud, at which every board listens first */
 #define WRY_SLOWEST_SPEED 9600u    /* baud */
@@ -222,5 +226,9 @@ uint32_t wry_protected_range(uint8_t protect, uint32_t capacity, uint32_t *offse
 
 /* Bit n of a progress bitmap. */
 bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

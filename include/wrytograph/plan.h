@@ -19,6 +19,10 @@
 
 #include "wrytograph/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Gives n bytes of content from offset (counted from the content's start). False on failure. */
 struct wry_reader {
     void *context;
@@ -71,5 +75,9 @@ uint32_t wry_plan_covered(const struct wry_plan *plan, uint32_t offset, uint32_t
  */
 bool wry_plan_overlay(const struct wry_plan *plan, uint32_t offset, uint8_t *bytes,
                       uint32_t length);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -16,6 +16,10 @@
 
 #include "wrytograph/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 struct wry_port {
     void *context;
     /* Sends all n bytes; returns once they are taken, not once they have left. */
@@ -41,5 +45,9 @@ struct wry_port {
     void (*sleep)(void *context, uint64_t until);
     uint32_t top_speed; /* baud that the adapter can do */
 };
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -16,6 +16,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_REGION_MAX 32u
 #define WRY_REGION_NAME_SIZE 16u
 #define WRY_REGION_TABLE_SIZE(count) (16u + 32u * (count) + 4u)
@@ -49,5 +53,9 @@ bool wry_region_table_get(struct wry_region_table *table, const uint8_t *bytes, 
 
 /* Writes WRY_REGION_TABLE_SIZE(table->count) bytes and returns that. */
 size_t wry_region_table_put(uint8_t *bytes, const struct wry_region_table *table);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

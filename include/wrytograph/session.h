@@ -29,6 +29,10 @@
 #include "wrytograph/port.h"
 #include "wrytograph/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define WRY_SESSION_RAM_MAX (16u * 1024u)
 #define WRY_SESSION_READS 4u                                     /* read requests in flight */
 #define WRY_SESSION_READ_LENGTH (WRY_READ_PAGES * WRY_PAGE_SIZE) /* bytes each asks for */
@@ -209,7 +213,9 @@ struct wry_session {
     uint8_t edges[2][WRY_SECTOR_SIZE]; /* mixed sectors of the run as they were */
 };
 
-_Static_assert(sizeof(struct wry_session) <= WRY_SESSION_RAM_MAX, "session memory is bounded");
+/* The session's memory is bounded: in C and C++, this does not compile when it is not. */
+typedef char
+    wry_session_fits_its_memory[sizeof(struct wry_session) <= WRY_SESSION_RAM_MAX ? 1 : -1];
 
 /* port and what config points to must outlive the session. Touches nothing. */
 void wry_session_init(struct wry_session *session, const struct wry_port *port,
@@ -320,5 +326,9 @@ size_t wry_session_take_rest(struct wry_session *session, uint8_t *to, size_t ro
 
 /* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */
 enum wry_status wry_session_start(struct wry_session *session);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

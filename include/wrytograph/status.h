@@ -3,7 +3,8 @@
  *
  * Every call that can fail returns an enum wry_status. What went wrong in detail (where, what was
  * expected, what was found) is left in a struct wry_fault that the caller hands in or that the
- * session keeps. The library has no sentences: turning facts into words is the caller's job.
+ * session keeps. The library makes no sentences of them: turning facts into words is the caller's
+ * job. wry_status_text names a status for logs.
  *
  *     if (wry_session_write(&session, &plan) != WRY_OK)
  *         explain(wry_session_fault(&session));
@@ -12,6 +13,10 @@
 #define WRYTOGRAPH_STATUS_H
 
 #include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
 
 enum wry_status {
     WRY_OK = 0,
@@ -58,5 +63,15 @@ struct wry_fault {
     uint64_t expected; /* for comparisons: what should have been there */
     uint64_t found;    /* and what was there */
 };
+
+/*
+ * What a status means, in a few English words without an ending, for logs: "the link was lost".
+ * Never NULL; any value may be asked for.
+ */
+const char *wry_status_text(enum wry_status status);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

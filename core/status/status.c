@@ -1,0 +1,56 @@
+/* What a status means, and which version this is. */
+#include "wrytograph/status.h"
+
+#include "wrytograph/version.h"
+
+const char *wry_version(void)
+{
+    return WRY_VERSION_TEXT;
+}
+
+const char *wry_status_text(enum wry_status status)
+{
+    switch (status) {
+    case WRY_OK:
+        return "done";
+    case WRY_BAD_ARGUMENT:
+        return "a stated rule of the call was broken";
+    case WRY_BAD_RANGE:
+        return "a range is empty, unaligned or beyond the end of the flash";
+    case WRY_OVERLAP:
+        return "two placements claim the same bytes";
+    case WRY_SOURCE_FAILED:
+        return "the content could not be read";
+    case WRY_SINK_FAILED:
+        return "what was read could not be kept";
+    case WRY_KEEPER_FAILED:
+        return "what an erase puts at risk could not be kept safe";
+    case WRY_NO_ANSWER:
+        return "nothing that speaks the protocol answered";
+    case WRY_LINK_LOST:
+        return "the link was lost";
+    case WRY_STALLED:
+        return "the board answers and does not advance";
+    case WRY_WRONG_BOARD:
+        return "another board answered";
+    case WRY_DIFFERS:
+        return "the content differs";
+    case WRY_CONTRADICTED:
+        return "two answers of the board contradict each other";
+    case WRY_FLASH_FAILED:
+        return "a page does not hold what was written to it";
+    case WRY_FLASH_SILENT:
+        return "the flash does not tell a usable JEDEC ID";
+    case WRY_FLASH_SMALLER:
+        return "the flash is smaller than it claims";
+    case WRY_PROTECTED:
+        return "the range is write-protected";
+    case WRY_UNSUPPORTED:
+        return "the board does not know the request";
+    case WRY_REFUSED:
+        return "the board refused the request";
+    case WRY_STOPPED:
+        return "stopped on request";
+    }
+    return "an unknown status";
+}
