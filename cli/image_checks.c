@@ -2,7 +2,6 @@
 #include <string.h>
 
 #include "placements.h"
-#include "store/layout_file.h"
 #include "store/units.h"
 
 static const char build_again[] = "Build or download the image again.";
@@ -134,7 +133,7 @@ static int check_program_place(struct app *app, const struct image *image)
         return app_fail(app, EXIT_WRONG, next,
                         "%s is a program, but 0x%06X lies in region '%s', which is for %s",
                         image->file->path, (unsigned)start, region->name,
-                        layout_kind_name(region->kind));
+                        wry_region_kind_name(region->kind));
     if (start != region->offset)
         return app_fail(app, EXIT_WRONG, next,
                         "%s is a program, but 0x%06X is not the start of region '%s' (0x%06X)",
@@ -156,7 +155,7 @@ int image_check_region(struct app *app, const struct image *image, enum placemen
     if (region->kind != WRY_REGION_APP && region->kind != WRY_REGION_START)
         return app_fail(app, EXIT_WRONG, "Nothing was changed. Check which file goes where.",
                         "%s is a program, but region '%s' is for %s", image->file->path,
-                        region->name, layout_kind_name(region->kind));
+                        region->name, wry_region_kind_name(region->kind));
     return check_named_region(app, image);
 }
 

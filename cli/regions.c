@@ -6,6 +6,7 @@
 #include "link.h"
 #include "store/layout_file.h"
 #include "store/units.h"
+#include "wrytograph/region_table.h"
 
 struct target regions_target(const struct app *app)
 {
@@ -145,7 +146,7 @@ void regions_add_json(struct app *app)
         const struct wry_region *region = &app->layout.regions[i];
         json_builder_begin_object(app->json);
         app_json_text(app, "name", region->name);
-        app_json_text(app, "kind", layout_kind_name(region->kind));
+        app_json_text(app, "kind", wry_region_kind_name(region->kind));
         app_json_offset(app, "offset", region->offset);
         app_json_number(app, "length", region->length);
         json_builder_end_object(app->json);

@@ -3,7 +3,6 @@
 
 #include "link.h"
 #include "regions.h"
-#include "store/layout_file.h"
 #include "store/units.h"
 
 static void print_protection(struct app *app)
@@ -55,7 +54,7 @@ static void print_layout(struct app *app)
         g_autofree char *length = units_bytes(region->length);
         app_print(app, "          0x%06X to 0x%06X  %-10s %-12s %s", (unsigned)region->offset,
                   (unsigned)(region->offset + region->length - 1), length, region->name,
-                  layout_kind_name(region->kind));
+                  wry_region_kind_name(region->kind));
     }
     regions_add_json(app);
 }

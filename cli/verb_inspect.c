@@ -8,6 +8,7 @@
 #include "store/units.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/message.h"
+#include "wrytograph/region_table.h"
 
 enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
@@ -33,7 +34,7 @@ static void show_regions(struct app *app, const struct wry_region_table *layout,
                  : g_strdup_printf("0x%06X", (unsigned)(region->offset + region->length - 1));
         app_print(app, "%-10s 0x%06X to %s  %-12s %-12s %s", i == 0 ? "regions" : "",
                   (unsigned)region->offset, end, length, region->name,
-                  layout_kind_name(region->kind));
+                  wry_region_kind_name(region->kind));
         json_builder_begin_object(app->json);
         app_json_text(app, "name", region->name);
         app_json_offset(app, "offset", region->offset);

@@ -49,7 +49,7 @@ static void add_regions(JsonBuilder *b, const struct wry_region_table *layout)
         const struct wry_region *region = &layout->regions[i];
         json_builder_begin_object(b);
         add_text(b, "name", region->name);
-        add_text(b, "kind", layout_kind_name(region->kind));
+        add_text(b, "kind", wry_region_kind_name(region->kind));
         add_number(b, "kind_code", region->kind);
         add_number(b, "offset", region->offset);
         add_number(b, "length", region->length);

@@ -12,11 +12,6 @@
 
 #define LARGEST_FLASH WRY_FLASH_MAX
 
-static const char *const kind_names[] = {
-    [WRY_REGION_START] = "start",       [WRY_REGION_TABLE] = "table", [WRY_REGION_APP] = "app",
-    [WRY_REGION_SETTINGS] = "settings", [WRY_REGION_FILES] = "files",
-};
-
 struct reader {
     const char *path;
     yaml_document_t document;
@@ -25,11 +20,6 @@ struct reader {
     unsigned lines[WRY_REGION_MAX]; /* where each region stands */
     GError **error;
 };
-
-const char *layout_kind_name(uint8_t kind)
-{
-    return kind < G_N_ELEMENTS(kind_names) && kind_names[kind] ? kind_names[kind] : "unknown";
-}
 
 static gboolean complain(struct reader *r, unsigned line, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
@@ -57,18 +47,13 @@ static const char *text_of(const yaml_node_t *node)
 
 static gboolean set_kind(struct wry_region *region, const char *text)
 {
-    for (uint8_t i = 0; i < G_N_ELEMENTS(kind_names); i++) {
-        if (g_strcmp0(text, kind_names[i]) == 0) {
-            region->kind = i;
-            return TRUE;
-        }
-    }
-    return FALSE;
+    region->kind = wry_region_kind_by_name(text);
+    return region->kind != 0;
 }
 
 static gboolean set_name(struct wry_region *region, const char *text)
 {
-    return wry_layout_name_is_fit(text) &&
+    return wry_region_name_is_fit(text) &&
            g_strlcpy(region->name, text, sizeof region->name) < sizeof region->name;
 }
 

@@ -27,7 +27,4 @@ struct layout_file {
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
                           GError **error);
 
-/* "start", "table", "app", "settings" or "files". */
-const char *layout_kind_name(uint8_t kind);
-
 #endif

@@ -289,15 +289,19 @@ static void a_speed_that_loses_most_frames_is_given_up(void)
 static void a_slower_speed_that_is_no_better_is_left_again(void)
 {
     struct wry_placement item = place(0x40000, 0x40000, 0);
-    struct rig *rig = rig_new(
-        &(struct rig_setup){.seed = 9, .max_speed = 921600, .faults = {.noise_ppb = 500000}});
 
-    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
-    CHECK(rig_holds(rig, &item, 1));
-    CHECK_EQUAL(921600, rig->session.speed);
-    CHECK(rig->session.pace.settled);
-    rig_free(rig);
+    for (uint32_t bound = 0; bound <= 921600; bound += 921600) {
+        struct rig *rig = rig_new(
+            &(struct rig_setup){.seed = 9, .max_speed = bound, .faults = {.noise_ppb = 500000}});
+        check_context("bound %u", (unsigned)bound);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        uint32_t speed = rig->session.speed;
+        CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
+        CHECK(rig_holds(rig, &item, 1));
+        CHECK_EQUAL(speed, rig->session.speed);
+        CHECK(rig->session.pace.settled);
+        rig_free(rig);
+    }
 }
 
 static void a_board_that_is_reset_in_the_middle_is_found_again(void)

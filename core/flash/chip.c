@@ -3,6 +3,8 @@
 
 #include <stdbool.h>
 
+#include "names.h"
+
 static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_SANDERLING_S1,
      .name = "sanderling-s1",
@@ -53,17 +55,10 @@ const struct wry_chip *wry_chip_by_code(uint16_t code)
     return NULL;
 }
 
-static bool same_text(const char *a, const char *b)
-{
-    while (*a != '\0' && *a == *b)
-        a++, b++;
-    return *a == *b;
-}
-
 const struct wry_chip *wry_chip_by_name(const char *name)
 {
     for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
-        if (same_text(chips[i].name, name))
+        if (names_are_same(chips[i].name, name))
             return &chips[i];
     }
     return NULL;

@@ -4,7 +4,8 @@
 #include "bytes/memory.h"
 #include <stddef.h>
 
-#include "wrytograph/message.h"
+#include "names.h"
+#include "wrytograph/flash.h"
 
 /* Where a built-in region begins or ends, for any flash size. */
 enum anchor {
@@ -66,13 +67,6 @@ static uint32_t resolve(const struct bound *bound, uint32_t flash_size)
     return 0;
 }
 
-static bool same_name(const char *a, const char *b)
-{
-    while (*a != '\0' && *a == *b)
-        a++, b++;
-    return *a == *b;
-}
-
 bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip *chip,
                          uint32_t flash_size)
 {
@@ -94,27 +88,9 @@ bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip 
     return layout->count > 0;
 }
 
-static bool is_letter(char c)
-{
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
-}
-
-bool wry_layout_name_is_fit(const char *name)
-{
-    size_t n = 0;
-
-    for (; name[n] != '\0'; n++) {
-        bool inner = (name[n] >= '0' && name[n] <= '9') || name[n] == '-' || name[n] == '_';
-        if (!is_letter(name[n]) && (n == 0 || !inner))
-            return false;
-    }
-    return n > 0 && n <= WRY_REGION_NAME_SIZE && !same_name(name, "all") &&
-           !same_name(name, "rest");
-}
-
 static enum wry_layout_problem check_pair(const struct wry_region *a, const struct wry_region *b)
 {
-    if (same_name(a->name, b->name))
+    if (names_are_same(a->name, b->name))
         return WRY_LAYOUT_REPEATED;
     if (a->offset < b->offset + b->length && b->offset < a->offset + a->length)
         return WRY_LAYOUT_OVERLAP;
@@ -123,7 +99,7 @@ static enum wry_layout_problem check_pair(const struct wry_region *a, const stru
 
 static enum wry_layout_problem check_region(const struct wry_region *region, uint32_t flash_size)
 {
-    if (!wry_layout_name_is_fit(region->name))
+    if (!wry_region_name_is_fit(region->name))
         return WRY_LAYOUT_BAD_NAME;
     if (region->length == 0 || (region->offset | region->length) % WRY_SECTOR_SIZE != 0)
         return WRY_LAYOUT_UNALIGNED;
@@ -154,7 +130,7 @@ enum wry_layout_problem wry_layout_check(const struct wry_region_table *layout, 
 const struct wry_region *wry_layout_find(const struct wry_region_table *layout, const char *name)
 {
     for (uint32_t i = 0; i < layout->count; i++) {
-        if (same_name(layout->regions[i].name, name))
+        if (names_are_same(layout->regions[i].name, name))
             return &layout->regions[i];
     }
     return NULL;

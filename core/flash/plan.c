@@ -1,7 +1,7 @@
 /* Placements checked, sorted, and seen as runs of sectors. */
 #include "wrytograph/plan.h"
 
-#include "wrytograph/message.h"
+#include "wrytograph/flash.h"
 
 static uint32_t end_of(const struct wry_placement *placement)
 {

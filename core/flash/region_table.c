@@ -4,8 +4,7 @@
 #include "bytes/memory.h"
 
 #include "wrytograph/bytes.h"
-#include "wrytograph/layout.h"
-#include "wrytograph/message.h"
+#include "wrytograph/flash.h"
 
 static const uint8_t magic[4] = {'W', 'R', 'Y', 'R'};
 
@@ -19,7 +18,7 @@ static bool get_entry(struct wry_region *region, const uint8_t *entry)
 {
     memcpy(region->name, entry, WRY_REGION_NAME_SIZE);
     region->name[WRY_REGION_NAME_SIZE] = '\0';
-    if (!wry_layout_name_is_fit(region->name))
+    if (!wry_region_name_is_fit(region->name))
         return false;
     region->kind = entry[16];
     region->offset = wry_get32(entry + 20);

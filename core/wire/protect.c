@@ -1,5 +1,5 @@
 /* The meaning of the block-protect bits that hello carries. */
-#include "wrytograph/message.h"
+#include "wrytograph/flash.h"
 
 enum {
     BITS_SHIFT = 2, /* BP0 to BP2 are bits 2 to 4 of the status register */

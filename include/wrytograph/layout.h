@@ -17,7 +17,7 @@
 #include <stdint.h>
 
 #include "wrytograph/chip.h"
-#include "wrytograph/region_table.h"
+#include "wrytograph/region.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -36,12 +36,6 @@ enum wry_layout_problem {
 /* The layout a chip is delivered with; false when that flash size is not fitted. */
 bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip *chip,
                          uint32_t flash_size);
-
-/*
- * A region's name: a letter, then letters, digits, '-' and '_', at most WRY_REGION_NAME_SIZE. "all"
- * and "rest" have a meaning of their own, and what begins with a digit reads as a size or offset.
- */
-bool wry_layout_name_is_fit(const char *name);
 
 /*
  * What is wrong with a layout for a flash of that size, if anything. *which is the index of the

@@ -18,6 +18,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/flash.h"
+
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -26,23 +28,15 @@ extern "C" {
 #define WRY_STARTING_SPEED 115200u /* baud, at which every board listens first */
 #define WRY_SLOWEST_SPEED 9600u    /* baud */
 
-#define WRY_PAGE_SIZE 256u       /* bytes; a page programs as one operation */
-#define WRY_SECTOR_SIZE 4096u    /* bytes; the smallest unit of erase */
-#define WRY_FLASH_MAX 0x8000000u /* bytes: the largest flash, 128 MiB */
-#define WRY_PAYLOAD_MAX 2048u    /* bytes of content in one data frame, a multiple of a page */
+#define WRY_PAYLOAD_MAX 2048u /* bytes of content in one data frame, a multiple of a page */
 
 #define WRY_SECTOR_DIGEST_SIZE 8u /* bytes: the first of the sector's SHA-256 */
-
-#define WRY_EUI48_SIZE 6u /* IEEE 802, transmitted first octet first */
-#define WRY_JEDEC_SIZE 3u /* manufacturer, type, capacity, as the flash answers command 0x9F */
 
 #define WRY_MESSAGE_PREFIX 4u /* kind, flags, sequence */
 #define WRY_DATA_HEAD 12u     /* prefix, offset, length and encoding */
 #define WRY_MESSAGE_HEAD_MAX 80u
 #define WRY_BODY_MAX (WRY_DATA_HEAD + WRY_PAYLOAD_MAX)
-#define WRY_PROGRESS_PAGES                                                                         \
-    256u /* pages beyond the cumulative mark that a progress can speak of                          \
-          */
+#define WRY_PROGRESS_PAGES 256u /* beyond the cumulative mark, that a progress can speak of */
 
 /* Requests of the host. The board's reply to kind K is K | WRY_KIND_REPLY. */
 enum wry_kind {
@@ -216,13 +210,6 @@ bool wry_message_get_progress(const struct wry_message *message,
 bool wry_message_get_digest_reply(const struct wry_message *message,
                                   struct wry_digest_reply *reply);
 bool wry_message_get_error(const struct wry_message *message, struct wry_error_message *error);
-
-/*
- * The range that the block-protect bits of a hello reply lock, as is usual for NOR flash: BP2 to
- * BP0 name a part (1/64, 1/32, … 1/2, all), TB counts it from the bottom, SEC counts in sectors (1,
- * 2, 4, 8). Returns its length in bytes, 0 when nothing is protected.
- */
-uint32_t wry_protected_range(uint8_t protect, uint32_t capacity, uint32_t *offset);
 
 /* Bit n of a progress bitmap. */
 bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page);

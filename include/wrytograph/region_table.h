@@ -16,34 +16,14 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/region.h"
+
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-#define WRY_REGION_MAX 32u
-#define WRY_REGION_NAME_SIZE 16u
 #define WRY_REGION_TABLE_SIZE(count) (16u + 32u * (count) + 4u)
 #define WRY_REGION_TABLE_SIZE_MAX WRY_REGION_TABLE_SIZE(WRY_REGION_MAX)
-
-enum wry_region_kind {
-    WRY_REGION_START = 1,    /* the program that the boot ROM starts */
-    WRY_REGION_TABLE = 2,    /* the region table itself */
-    WRY_REGION_APP = 3,      /* an application */
-    WRY_REGION_SETTINGS = 4, /* calibration, identity, key-value settings */
-    WRY_REGION_FILES = 5,    /* a file system or other data */
-};
-
-struct wry_region {
-    char name[WRY_REGION_NAME_SIZE + 1]; /* letters, digits, '-', '_'; ends with NUL */
-    uint8_t kind;                        /* enum wry_region_kind */
-    uint32_t offset, length;             /* bytes, multiples of a sector */
-};
-
-struct wry_region_table {
-    uint32_t flash_size; /* bytes it was made for; 0 = any */
-    uint32_t count;
-    struct wry_region regions[WRY_REGION_MAX];
-};
 
 /*
  * False when magic, version, count, CRC-32, a name or a range is wrong. Whether regions overlap is
