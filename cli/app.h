@@ -121,6 +121,9 @@ int app_fail(struct app *app, enum exit_code code, const char *next_step, const 
 /* The same from the session's fault. */
 int app_fail_session(struct app *app, enum wry_status status);
 
+/* What to do about a journal that cannot be used. */
+extern const char app_journal_advice[];
+
 /* The same from a GError of bench or store, which it frees. */
 int app_fail_error(struct app *app, GError *error);
 

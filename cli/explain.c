@@ -3,7 +3,6 @@
 
 #include "app.h"
 #include "findings.h"
-#include "keeping.h"
 #include "store/units.h"
 
 static int fail_at(struct app *app, enum exit_code code, const char *next, const char *what)
@@ -27,6 +26,20 @@ static int fail_lost(struct app *app)
                         "safe to repeat.",
                         finding_cause(finding), finding_checks(finding)[0]);
     return app_fail(app, EXIT_LINK_LOST, next, "the board on %s stopped answering", app->link);
+}
+
+const char app_journal_advice[] =
+    "It keeps what an erase puts at risk, so nothing is erased without it. Mend that, or set "
+    "WRYTOGRAPH_STATE to another folder, then run the same command again.";
+
+/* In the middle of a job, before the next erase. */
+static int fail_journal(struct app *app)
+{
+    if (app_interrupted())
+        return app_fail(app, EXIT_STOPPED, "Nothing was erased.", "stopped at your request");
+    return app_fail(app, EXIT_BAD_INPUT, app_journal_advice, "the journal %s failed: %s",
+                    app->journal ? journal_path(app->journal) : "",
+                    app->journal ? journal_problem(app->journal) : "it is not open");
 }
 
 int app_fail_session(struct app *app, enum wry_status status)
@@ -107,7 +120,7 @@ int app_fail_session(struct app *app, enum wry_status status)
     case WRY_SINK_FAILED:
         return fail_at(app, EXIT_BAD_INPUT, again, "what was read could not be kept");
     case WRY_KEEPER_FAILED:
-        return keeping_fail(app);
+        return fail_journal(app);
     case WRY_STOPPED:
         if (fault->step == WRY_STEP_WRITE && fault->offset > 0)
             return app_fail(app, EXIT_STOPPED, again,

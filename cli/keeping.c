@@ -11,10 +11,6 @@ enum {
     LOOKED_MAX = 16, /* mixed sectors looked at before a write */
 };
 
-static const char journal_advice[] =
-    "It keeps what an erase puts at risk, so nothing is erased without it. Mend that, or set "
-    "WRYTOGRAPH_STATE to another folder, then run the same command again.";
-
 /* Simulated boards keep their journal beside their flash. */
 static char *journal_folder(const struct app *app)
 {
@@ -101,16 +97,6 @@ void keeping_tell(struct app *app)
     journal_close(journal);
 }
 
-/* One fault in one sentence, with what the journal says of it. */
-int keeping_fail(struct app *app)
-{
-    if (app_interrupted())
-        return app_fail(app, EXIT_STOPPED, "Nothing was erased.", "stopped at your request");
-    return app_fail(app, EXIT_BAD_INPUT, journal_advice, "the journal %s failed: %s",
-                    app->journal ? journal_path(app->journal) : "",
-                    app->journal ? journal_problem(app->journal) : "it is not open");
-}
-
 static int open_journal(struct app *app)
 {
     g_autofree char *folder = journal_folder(app);
@@ -121,7 +107,7 @@ static int open_journal(struct app *app)
         return EXIT_DONE;
     if (app_interrupted())
         return app_fail(app, EXIT_STOPPED, "Nothing was changed.", "stopped at your request");
-    return app_fail(app, EXIT_BAD_INPUT, journal_advice, "the journal cannot be used: %s",
+    return app_fail(app, EXIT_BAD_INPUT, app_journal_advice, "the journal cannot be used: %s",
                     error->message);
 }
 

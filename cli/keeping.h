@@ -16,9 +16,6 @@ void keeping_tell(struct app *app);
  */
 int keeping_settle(struct app *app);
 
-/* app_fail because the journal failed in the middle of a job, before the next erase. */
-int keeping_fail(struct app *app);
-
 /*
  * Says what stays beside the images in the sectors that they share, and warns where that is blank
  * beside content, as a job that was cut on another computer leaves it. EXIT_DONE or the code of

@@ -23,60 +23,49 @@ static uint32_t get16(const uint8_t *from)
     return (uint32_t)from[0] << 8 | from[1];
 }
 
-/* With a segment base, offsets wrap within 64 KiB; a record that does so is two stretches. */
-static enum wry_image_error give_data(struct wry_image_parser *parser)
-{
-    uint32_t length = parser->record[AT_LENGTH];
-    uint32_t offset = get16(parser->record + AT_ADDRESS);
-    uint32_t before_wrap = 0x10000 - offset;
-    const uint8_t *data = parser->record + AT_DATA;
-
-    if (!parser->segmented || length <= before_wrap)
-        return image_give(parser, parser->base + offset, data, length);
-    enum wry_image_error error = image_give(parser, parser->base + offset, data, before_wrap);
-    if (error != WRY_IMAGE_OK)
-        return error;
-    parser->data_records--;
-    return image_give(parser, parser->base, data + before_wrap, length - before_wrap);
-}
-
-static enum wry_image_error check(const struct wry_image_parser *parser)
-{
-    uint8_t sum = 0;
-
-    if (parser->fill < OVERHEAD || parser->fill != parser->record[AT_LENGTH] + (size_t)OVERHEAD)
-        return WRY_IMAGE_BAD_LENGTH;
-    for (size_t i = 0; i < parser->fill; i++)
-        sum = (uint8_t)(sum + parser->record[i]);
-    return sum == 0 ? WRY_IMAGE_OK : WRY_IMAGE_BAD_CHECKSUM;
-}
-
-enum wry_image_error intel_hex_record(struct wry_image_parser *parser)
+static enum wry_image_error check(const uint8_t *bytes, size_t n)
 {
     static const uint8_t lengths[] = {0, 0, 2, 4, 2, 4};
-    const uint8_t *data = parser->record + AT_DATA;
-    enum wry_image_error error = check(parser);
+    uint8_t sum = 0;
+
+    if (n < OVERHEAD || n != bytes[AT_LENGTH] + (size_t)OVERHEAD)
+        return WRY_IMAGE_BAD_LENGTH;
+    for (size_t i = 0; i < n; i++)
+        sum = (uint8_t)(sum + bytes[i]);
+    if (sum != 0)
+        return WRY_IMAGE_BAD_CHECKSUM;
+    uint8_t type = bytes[AT_TYPE];
+    if (type > RECORD_START_LINEAR)
+        return WRY_IMAGE_BAD_TYPE;
+    return type == RECORD_DATA || bytes[AT_LENGTH] == lengths[type] ? WRY_IMAGE_OK
+                                                                    : WRY_IMAGE_BAD_LENGTH;
+}
+
+enum wry_image_error intel_hex_decode(const uint8_t *bytes, size_t n, struct image_record *record)
+{
+    enum wry_image_error error = check(bytes, n);
 
     if (error != WRY_IMAGE_OK)
         return error;
-    uint8_t type = parser->record[AT_TYPE];
-    if (type > RECORD_START_LINEAR)
-        return WRY_IMAGE_BAD_TYPE;
-    if (type != RECORD_DATA && parser->record[AT_LENGTH] != lengths[type])
-        return WRY_IMAGE_BAD_LENGTH;
-    switch ((enum record_type)type) {
+    *record = (struct image_record){.kind = IMAGE_RECORD_OTHER};
+    switch ((enum record_type)bytes[AT_TYPE]) {
     case RECORD_DATA:
-        return give_data(parser);
+        record->kind = IMAGE_RECORD_DATA;
+        record->address = get16(bytes + AT_ADDRESS);
+        record->data = bytes + AT_DATA;
+        record->length = bytes[AT_LENGTH];
+        break;
     case RECORD_END:
-        parser->ended = true;
+        record->kind = IMAGE_RECORD_END;
         break;
     case RECORD_EXTENDED_SEGMENT:
-        parser->base = get16(data) << 4;
-        parser->segmented = true;
+        record->kind = IMAGE_RECORD_BASE;
+        record->address = get16(bytes + AT_DATA) << 4;
+        record->segmented = true;
         break;
     case RECORD_EXTENDED_LINEAR:
-        parser->base = get16(data) << 16;
-        parser->segmented = false;
+        record->kind = IMAGE_RECORD_BASE;
+        record->address = get16(bytes + AT_DATA) << 16;
         break;
     case RECORD_START_SEGMENT:
     case RECORD_START_LINEAR:

@@ -89,14 +89,51 @@ void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_forma
     *parser = (struct wry_image_parser){.format = format, .sink = *sink, .line = 1};
 }
 
-enum wry_image_error image_give(struct wry_image_parser *parser, uint32_t address,
-                                const uint8_t *bytes, size_t n)
+static enum wry_image_error give(struct wry_image_parser *parser, uint32_t address,
+                                 const uint8_t *bytes, uint32_t n)
 {
-    parser->data_records++;
     if (n > 0 && n - 1 > UINT32_MAX - address)
         return WRY_IMAGE_BAD_ADDRESS;
     if (n > 0 && !parser->sink.take(parser->sink.context, address, bytes, n))
         return WRY_IMAGE_SINK_FAILED;
+    return WRY_IMAGE_OK;
+}
+
+/* With a segment base, offsets wrap within 64 KiB; a record that does so is two stretches. */
+static enum wry_image_error give_data(struct wry_image_parser *parser,
+                                      const struct image_record *record)
+{
+    uint32_t before_wrap = record->length;
+
+    parser->data_records++;
+    if (parser->segmented && record->length > 0x10000 - record->address)
+        before_wrap = 0x10000 - record->address;
+    enum wry_image_error error =
+        give(parser, parser->base + record->address, record->data, before_wrap);
+    return error != WRY_IMAGE_OK ? error
+                                 : give(parser, parser->base, record->data + before_wrap,
+                                        record->length - before_wrap);
+}
+
+static enum wry_image_error act_on(struct wry_image_parser *parser,
+                                   const struct image_record *record)
+{
+    switch (record->kind) {
+    case IMAGE_RECORD_DATA:
+        return give_data(parser, record);
+    case IMAGE_RECORD_BASE:
+        parser->base = record->address;
+        parser->segmented = record->segmented;
+        break;
+    case IMAGE_RECORD_COUNT:
+        return record->address == (parser->data_records & record->mask) ? WRY_IMAGE_OK
+                                                                        : WRY_IMAGE_BAD_COUNT;
+    case IMAGE_RECORD_END:
+        parser->ended = true;
+        break;
+    case IMAGE_RECORD_OTHER:
+        break;
+    }
     return WRY_IMAGE_OK;
 }
 
@@ -150,8 +187,12 @@ static enum wry_image_error end_record(struct wry_image_parser *parser)
     parser->in_record = false;
     if (parser->half || !parser->has_type)
         return WRY_IMAGE_BAD_LENGTH;
-    return parser->format == WRY_IMAGE_INTEL_HEX ? intel_hex_record(parser)
-                                                 : s_record_record(parser);
+    struct image_record record;
+    enum wry_image_error error =
+        parser->format == WRY_IMAGE_INTEL_HEX
+            ? intel_hex_decode(parser->record, parser->fill, &record)
+            : s_record_decode(parser->type, parser->record, parser->fill, &record);
+    return error == WRY_IMAGE_OK ? act_on(parser, &record) : error;
 }
 
 static enum wry_image_error take_character(struct wry_image_parser *parser, uint8_t c)

@@ -1,12 +1,11 @@
-/* Loading mode, hello, and finding the board again. */
+/* Loading mode, and finding the board again. */
 #include "inner.h"
 
 #include "bytes/memory.h"
 
 enum {
-    ATTEMPTS = 3,    /* resets into loading mode */
-    HELLO_TRIES = 6, /* after each */
-    ABANDON_TRIES = 3,
+    ATTEMPTS = 3,     /* resets into loading mode */
+    HELLO_TRIES = 6,  /* after each */
     RESET_EVERY = 12, /* tries to recover after which the board is reset into loading mode */
 };
 
@@ -14,8 +13,6 @@ enum {
 #define PATIENCE (10 * 1000 * US_PER_MS)
 #define REOPEN_PAUSE (100 * US_PER_MS)
 #define RESET_TIME (50 * US_PER_MS)
-#define FLASH_TIME (10 * 1000 * US_PER_MS) /* a flash may finish what a reset interrupted */
-#define FLASH_PAUSE (100 * US_PER_MS)
 #define STRAP_TIME (60 * US_PER_MS) /* from reset released until the ROM has sampled the strap */
 
 void wry_session_init(struct wry_session *session, const struct wry_port *port,
@@ -54,75 +51,6 @@ static enum wry_status enter_loading_mode(struct wry_session *session)
         status = hold_lines(session, false, true, STRAP_TIME);
     enum wry_status released = hold_lines(session, false, false, 0);
     return status == WRY_OK ? released : status;
-}
-
-/* Bounds on what the board claims, so that nothing later has to doubt them. */
-static bool reply_is_sane(const struct wry_hello_reply *reply)
-{
-    return reply->window >= WRY_SECTOR_SIZE &&
-           reply->window <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE &&
-           reply->window % WRY_PAGE_SIZE == 0 && reply->payload_max >= WRY_PAGE_SIZE &&
-           reply->payload_max % WRY_PAGE_SIZE == 0 && reply->capacity % WRY_SECTOR_SIZE == 0 &&
-           reply->top_speed >= WRY_STARTING_SPEED;
-}
-
-/* Takes the reply over; the same board must answer throughout. */
-static enum wry_status accept_reply(struct wry_session *session,
-                                    const struct wry_hello_reply *reply)
-{
-    if (reply->token != session->config.token)
-        return WRY_NO_ANSWER;
-    if (reply->version != WRY_PROTOCOL_VERSION)
-        return session_fail(session, WRY_UNSUPPORTED, WRY_STEP_CONNECT, 0);
-    if (!reply_is_sane(reply))
-        return session_fail(session, WRY_REFUSED, WRY_STEP_CONNECT, 0);
-    if (session->connected && memcmp(reply->eui48, session->board.eui48, sizeof reply->eui48) != 0)
-        return session_fail(session, WRY_WRONG_BOARD, WRY_STEP_CONNECT, 0);
-    session->board = *reply;
-    session->continued = reply->continued;
-    session->connected = true;
-    if (reply->capacity == 0)
-        return session_fail(session, WRY_FLASH_SILENT, WRY_STEP_CONNECT, 0);
-    return WRY_OK;
-}
-
-static enum wry_status call(struct wry_session *session, unsigned tries)
-{
-    struct wry_hello_message hello = {.token = session->config.token,
-                                      .version_min = WRY_PROTOCOL_VERSION,
-                                      .version_max = WRY_PROTOCOL_VERSION};
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_message message;
-    struct wry_hello_reply reply;
-
-    size_t n = wry_message_put_hello(head, session_next_seq(session), &hello);
-    enum wry_status status =
-        session_exchange(session, head, n, WRY_KIND_HELLO | WRY_KIND_REPLY, tries, &message);
-    if (status != WRY_OK)
-        return status;
-    if (!wry_message_get_hello_reply(&message, &reply))
-        return session_fail(session, WRY_REFUSED, WRY_STEP_CONNECT, 0);
-    return accept_reply(session, &reply);
-}
-
-static bool is_busy(const struct wry_session *session, enum wry_status status)
-{
-    return status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
-}
-
-/* A board whose flash still works on what a reset interrupted says so, and is asked again. */
-enum wry_status session_hello(struct wry_session *session, unsigned tries)
-{
-    uint64_t until = session_now(session) + FLASH_TIME;
-    enum wry_status status = call(session, tries);
-
-    while (is_busy(session, status) && session_now(session) < until) {
-        status = session_pause(session, session_now(session) + FLASH_PAUSE);
-        if (status == WRY_OK)
-            status = call(session, tries);
-    }
-    return is_busy(session, status) ? session_fail(session, WRY_STALLED, WRY_STEP_CONNECT, 0)
-                                    : status;
 }
 
 static bool is_silence(enum wry_status status)
@@ -244,17 +172,6 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
             return status;
     }
     return session_fail(session, WRY_LINK_LOST, step, 0);
-}
-
-void session_abandon(struct wry_session *session)
-{
-    struct wry_fault fault = session->fault;
-
-    session->ending = true;
-    session->config.token++;
-    if (!session->port_failed)
-        session_hello(session, ABANDON_TRIES);
-    session->fault = fault;
 }
 
 enum wry_status wry_session_start(struct wry_session *session)

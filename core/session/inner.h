@@ -75,10 +75,12 @@ enum wry_status session_fail_range(struct wry_session *session, enum wry_status 
 enum wry_status session_refused(struct wry_session *session, enum wry_step step, uint8_t code,
                                 uint32_t offset);
 
-/* connect.c */
+/* hello.c */
 /* Ends whatever the board is still doing for this session, so that it answers the next request. */
 void session_abandon(struct wry_session *session);
 enum wry_status session_hello(struct wry_session *session, unsigned tries);
+
+/* connect.c */
 /* After silence: finds the same board again. session->continued tells whether its jobs stand. */
 /* True for a link that was lost; not for one that is there and carries next to nothing. */
 bool session_may_recover(const struct wry_session *session, enum wry_status status);
@@ -105,7 +107,7 @@ bool session_window_again(struct wry_session *session, uint32_t *offset);
 void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq);
 
-/* write_run.c: one run of sectors, streamed and checked. */
+/* One run of sectors being written. */
 struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
@@ -116,9 +118,13 @@ struct session_write {
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
 };
+
+/* compose.c */
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
+
+/* write_run.c: streamed and checked. */
 enum wry_status session_write_part(struct session_write *job);
 
 /* claim.c: whether the flash is as large as it claims. */

@@ -13,21 +13,6 @@ enum {
     RESTARTS = 20,       /* of one part without any progress, after the link was lost or a reset */
 };
 
-bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to, uint32_t length)
-{
-    const struct wry_session *session = job->session;
-    uint32_t tail = job->run.end - WRY_SECTOR_SIZE;
-
-    for (uint32_t i = 0; i < length; i += WRY_PAGE_SIZE) {
-        uint32_t at = offset + i;
-        if (job->run.head_mixed && at < job->run.start + WRY_SECTOR_SIZE)
-            memcpy(to + i, session->edges[0] + (at - job->run.start), WRY_PAGE_SIZE);
-        else if (job->run.tail_mixed && at >= tail)
-            memcpy(to + i, session->edges[1] + (at - tail), WRY_PAGE_SIZE);
-    }
-    return wry_plan_overlay(job->plan, offset, to, length);
-}
-
 /* Pages go out in order the first time, which is when they are hashed. */
 static void hash_once(struct wry_session *session, uint32_t offset, uint32_t length)
 {
