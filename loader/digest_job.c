@@ -13,22 +13,26 @@ enum {
     DIGEST_SLICE = 512,
 };
 
-static void restart(struct wry_loader_digest *digest)
-{
-    digest->at = digest->start;
-    wry_sha256_begin(&digest->sha);
-    memset(digest->result, 0, sizeof digest->result);
-}
-
-void loader_digest_touched(struct wry_loader *loader, uint32_t offset, uint32_t length)
+static void restart(struct wry_loader *loader)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
-    if (offset >= digest->at || offset + length <= digest->start)
+    digest->at = digest->start;
+    wry_sha256_begin(&digest->sha);
+    memset(digest->result, 0, sizeof digest->result);
+    loader_content_watch(loader, digest->start, digest->start);
+}
+
+/* What was hashed has changed since: a digest under way begins anew, one that is done is void. */
+static void heed_changes(struct wry_loader *loader)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    if (!loader->content.watch_broken)
         return;
     if (digest->state == WRY_JOB_DONE)
         digest->state = WRY_JOB_NONE;
-    restart(digest);
+    restart(loader);
 }
 
 static bool sectors_fit(const struct wry_range_message *range)
@@ -44,6 +48,7 @@ void loader_digest_request(struct wry_loader *loader, const struct wry_message *
 
     if (!loader_range_fits(loader, message, &range))
         return;
+    heed_changes(loader);
     if ((message->flags & WRY_FLAG_SECTORS) && !sectors_fit(&range)) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
         return;
@@ -55,7 +60,7 @@ void loader_digest_request(struct wry_loader *loader, const struct wry_message *
         digest->flags = message->flags;
         digest->start = range.offset;
         digest->end = range.offset + range.length;
-        restart(digest);
+        restart(loader);
     }
     digest->seq = message->seq;
     digest->reply_due = true;
@@ -99,6 +104,7 @@ static void add_slice(struct wry_loader *loader, uint32_t n)
     wry_sha256_add(&digest->sha, loader->slice, n);
     loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
     digest->at += n;
+    loader_content_watch(loader, digest->start, digest->at);
     if ((digest->flags & WRY_FLAG_SECTORS) && digest->at % WRY_SECTOR_SIZE == 0)
         end_sector(digest);
 }
@@ -107,11 +113,12 @@ bool loader_digest_step(struct wry_loader *loader)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
+    heed_changes(loader);
     if (digest->state == WRY_JOB_DONE && digest->reply_due)
         reply(loader);
     if (digest->state != WRY_JOB_RUNNING || loader->op != WRY_OP_NONE)
         return false;
-    uint32_t settled = loader_write_settled(loader, digest->at, digest->end);
+    uint32_t settled = loader_content_settled(loader, digest->at, digest->end);
     if (digest->at < settled) {
         uint32_t left = settled - digest->at;
         uint32_t to_boundary = DIGEST_SLICE - digest->at % DIGEST_SLICE;

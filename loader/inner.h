@@ -19,6 +19,20 @@ void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t len
 /* One page. */
 void loader_flash_program(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
 
+/* content.c: what of the flash is settled, and whether what was hashed still holds. */
+/* A job has yet to change [start, end); equal when it is through. */
+void loader_content_unsettled(struct wry_loader *loader, uint32_t start, uint32_t end);
+/* The first offset of [start, end) that is not settled; end when all is. */
+uint32_t loader_content_settled(const struct wry_loader *loader, uint32_t start, uint32_t end);
+/* From now on, a change within [start, end) breaks the watch. */
+void loader_content_watch(struct wry_loader *loader, uint32_t start, uint32_t end);
+/* The content of a range changes, or is about to. */
+void loader_content_changes(struct wry_loader *loader, uint32_t offset, uint32_t length);
+
+/* range.c: true when the range lies within the flash; otherwise the error is sent. */
+bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
+                       struct wry_range_message *range);
+
 /* output.c: frames on their way out. */
 bool loader_output_has_room(const struct wry_loader *loader, size_t body_length);
 /* The caller has checked the room. */
@@ -35,8 +49,6 @@ void loader_write_data(struct wry_loader *loader, const struct wry_message *mess
 /* Advances the flash operation and starts the next; false when it had nothing to do. */
 bool loader_write_step(struct wry_loader *loader);
 void loader_write_progress(struct wry_loader *loader, uint16_t seq);
-/* The first offset of [start, end) that the job has not settled yet; end when it is settled. */
-uint32_t loader_write_settled(const struct wry_loader *loader, uint32_t start, uint32_t end);
 
 /* erase_plan.c: which unit to erase next. */
 /* Scans on for what is not blank; true when the stretch in hand is known. */
@@ -47,15 +59,9 @@ uint32_t loader_erase_unit(const struct wry_loader *loader);
 /* digest_job.c */
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message);
 bool loader_digest_step(struct wry_loader *loader);
-/* Flash content in this range changes: a digest that has passed it starts over. */
-void loader_digest_touched(struct wry_loader *loader, uint32_t offset, uint32_t length);
 
 /* read_job.c */
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message);
 bool loader_read_step(struct wry_loader *loader);
-
-/* loader.c: true when the range lies within the flash; otherwise the error is sent. */
-bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
-                       struct wry_range_message *range);
 
 #endif

@@ -19,22 +19,6 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader_flash_identify(loader);
 }
 
-bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
-                       struct wry_range_message *range)
-{
-    uint8_t code = WRY_ERROR_NONE;
-
-    if (!wry_message_get_range(message, range)) {
-        range->offset = 0;
-        code = WRY_ERROR_MALFORMED;
-    } else if (range->offset + range->length > loader->capacity) {
-        code = WRY_ERROR_BAD_RANGE;
-    }
-    if (code != WRY_ERROR_NONE)
-        loader_output_error(loader, message->kind, message->seq, code, range->offset);
-    return code == WRY_ERROR_NONE;
-}
-
 /* A new host, or the same one starting over: what the last one left undone is dropped. */
 static void begin_session(struct wry_loader *loader, uint32_t token)
 {
@@ -44,6 +28,7 @@ static void begin_session(struct wry_loader *loader, uint32_t token)
     loader->progress_due = false;
     memset(&loader->write, 0, sizeof loader->write);
     memset(&loader->digest, 0, sizeof loader->digest);
+    memset(&loader->content, 0, sizeof loader->content);
     if (loader->op == WRY_OP_NONE && !loader->flash_awaited)
         loader_flash_identify(loader);
     if (loader->op != WRY_OP_NONE)

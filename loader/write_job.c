@@ -50,24 +50,22 @@ static bool is_programming(const struct wry_loader_write *write)
     return write->state == WRY_JOB_RUNNING && (write->flags & WRY_FLAG_PROGRAM) != 0;
 }
 
+/* What the job has still to change, as far as a digest is concerned. */
+static void tell_settled(struct wry_loader *loader)
+{
+    const struct wry_loader_write *write = &loader->write;
+    uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->erased;
+
+    loader_content_unsettled(loader, mark, write->state == WRY_JOB_RUNNING ? write->end : mark);
+}
+
 static void finish(struct wry_loader *loader, uint8_t state, uint8_t error, uint32_t offset)
 {
     loader->write.state = state;
     loader->write.error = error;
     loader->write.error_offset = offset;
     loader->progress_due = true;
-}
-
-uint32_t loader_write_settled(const struct wry_loader *loader, uint32_t start, uint32_t end)
-{
-    const struct wry_loader_write *write = &loader->write;
-
-    if (write->state != WRY_JOB_RUNNING || end <= write->start || start >= write->end)
-        return end;
-    uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->erased;
-    if (start > mark)
-        return start;
-    return mark < write->end && mark < end ? mark : end;
+    tell_settled(loader);
 }
 
 static void accept(struct wry_loader *loader, const struct wry_message *message)
@@ -113,7 +111,8 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->end = range.offset + range.length;
         write->erased = write->programmed = write->received = write->reported = write->start;
         write->scan = write->scan_end = write->start;
-        loader_digest_touched(loader, range.offset, range.length);
+        loader_content_changes(loader, range.offset, range.length);
+        tell_settled(loader);
     }
     accept(loader, message);
 }
@@ -164,6 +163,7 @@ static void page_programmed(struct wry_loader *loader)
 
     mark_arrived(write, write->programmed, false);
     write->programmed += WRY_PAGE_SIZE;
+    tell_settled(loader);
     if (write->programmed - write->reported >= REPORT_EVERY)
         loader->progress_due = true;
     if (write->programmed == write->end)
@@ -200,6 +200,7 @@ static void end_operation(struct wry_loader *loader)
         check_page(loader);
     else if (op == WRY_OP_ERASE && write->erased == loader->op_offset)
         write->erased += loader->op_length;
+    tell_settled(loader);
 }
 
 static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, uint32_t offset,
@@ -208,7 +209,7 @@ static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, ui
     loader->op = op;
     loader->op_offset = offset;
     loader->op_length = length;
-    loader_digest_touched(loader, offset, length);
+    loader_content_changes(loader, offset, length);
 }
 
 static void program_next(struct wry_loader *loader)
@@ -237,6 +238,7 @@ static void erase_next(struct wry_loader *loader)
         begin_operation(loader, WRY_OP_ERASE, write->erased, unit);
     } else {
         write->erased += WRY_SECTOR_SIZE;
+        tell_settled(loader);
     }
 }
 

@@ -10,6 +10,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
+#include "through.h"
 
 enum {
     RUNS = 2400,
@@ -139,20 +140,6 @@ static enum wry_status mortal_set_lines(void *context, bool reset, bool boot)
                                     : mortal->inner->set_lines(mortal->inner->context, reset, boot);
 }
 
-static enum wry_status mortal_discard(void *context)
-{
-    struct mortal *mortal = context;
-
-    return mortal->inner->discard(mortal->inner->context);
-}
-
-static uint64_t mortal_now(void *context)
-{
-    struct mortal *mortal = context;
-
-    return mortal->inner->now(mortal->inner->context);
-}
-
 static void mortal_sleep(void *context, uint64_t until)
 {
     struct mortal *mortal = context;
@@ -251,15 +238,13 @@ static void set_up(struct campaign *c, uint64_t seed)
                                     .saved = saved,
                                     .yield = yield};
     c->mortal.inner = &c->rig->link.port;
-    c->mortal.port = (struct wry_port){.context = &c->mortal,
-                                       .write = mortal_write,
-                                       .read = mortal_read,
-                                       .set_speed = mortal_set_speed,
-                                       .set_lines = mortal_set_lines,
-                                       .discard = mortal_discard,
-                                       .now = mortal_now,
-                                       .sleep = mortal_sleep,
-                                       .top_speed = 921600};
+    c->mortal.port = through_port(&c->mortal);
+    c->mortal.port.write = mortal_write;
+    c->mortal.port.read = mortal_read;
+    c->mortal.port.set_speed = mortal_set_speed;
+    c->mortal.port.set_lines = mortal_set_lines;
+    c->mortal.port.sleep = mortal_sleep;
+    c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
 }
 

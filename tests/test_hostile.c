@@ -8,6 +8,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
+#include "through.h"
 #include "wrytograph/frame.h"
 
 enum {
@@ -389,33 +390,9 @@ static void twist(struct twister *t, struct rig *rig, uint64_t seed)
     t->truthful = 3 + (unsigned)(sim_random(&t->random) % 60);
     t->one_in = 1 + (unsigned)(sim_random(&t->random) % 12);
     wry_decoder_init(&t->decoder, t->body, sizeof t->body);
-    t->port = *t->inner;
-    t->port.read = twisted_read;
 }
 
-/* The other calls of the port work on the simulated link itself. */
-static enum wry_status through_write(void *context, const uint8_t *bytes, size_t n)
-{
-    struct twister *t = context;
-
-    return t->inner->write(t->inner->context, bytes, n);
-}
-
-static enum wry_status through_set_speed(void *context, uint32_t baud)
-{
-    struct twister *t = context;
-
-    return t->inner->set_speed(t->inner->context, baud);
-}
-
-static enum wry_status through_set_lines(void *context, bool reset, bool boot)
-{
-    struct twister *t = context;
-
-    return t->inner->set_lines(t->inner->context, reset, boot);
-}
-
-static enum wry_status through_discard(void *context)
+static enum wry_status twisted_discard(void *context)
 {
     struct twister *t = context;
 
@@ -423,32 +400,14 @@ static enum wry_status through_discard(void *context)
     return t->inner->discard(t->inner->context);
 }
 
-static uint64_t through_now(void *context)
-{
-    struct twister *t = context;
-
-    return t->inner->now(t->inner->context);
-}
-
-static void through_sleep(void *context, uint64_t until)
-{
-    struct twister *t = context;
-
-    t->inner->sleep(t->inner->context, until);
-}
-
 static struct rig *begin_twisted(struct twister *t, uint64_t seed)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = seed, .flash_size = 0x400000});
 
     twist(t, rig, seed);
-    t->port.context = t;
-    t->port.write = through_write;
-    t->port.set_speed = through_set_speed;
-    t->port.set_lines = through_set_lines;
-    t->port.discard = through_discard;
-    t->port.now = through_now;
-    t->port.sleep = through_sleep;
+    t->port = through_port(t);
+    t->port.read = twisted_read;
+    t->port.discard = twisted_discard;
     rig->config.patience = 3000000;
     rig_new_session(rig, (uint32_t)seed + 1);
     rig->session.port = &t->port;

@@ -4,6 +4,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
+#include "through.h"
 
 static uint8_t content[0x100000];
 
@@ -367,13 +368,6 @@ static enum wry_status flaky_set_lines(void *context, bool reset, bool boot)
                          : flaky->inner->set_lines(flaky->inner->context, reset, boot);
 }
 
-static enum wry_status flaky_discard(void *context)
-{
-    struct flaky *flaky = context;
-
-    return flaky->inner->discard(flaky->inner->context);
-}
-
 /* Back at the second try, after a while. */
 static enum wry_status flaky_reopen(void *context)
 {
@@ -384,36 +378,19 @@ static enum wry_status flaky_reopen(void *context)
     return flaky->breaks % 2 && flaky->breaks++ ? WRY_LINK_LOST : WRY_OK;
 }
 
-static uint64_t flaky_now(void *context)
-{
-    struct flaky *flaky = context;
-
-    return flaky->inner->now(flaky->inner->context);
-}
-
-static void flaky_sleep(void *context, uint64_t until)
-{
-    struct flaky *flaky = context;
-
-    flaky->inner->sleep(flaky->inner->context, until);
-}
-
 static void a_hundred_disconnects_cost_time_not_the_job(void)
 {
     struct wry_placement item = place(0x40000, sizeof content, 0);
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 13});
     struct flaky flaky = {.inner = &rig->link.port, .bytes_left = UINT64_MAX};
 
-    flaky.port = (struct wry_port){.context = &flaky,
-                                   .write = flaky_write,
-                                   .read = flaky_read,
-                                   .set_speed = flaky_set_speed,
-                                   .set_lines = flaky_set_lines,
-                                   .discard = flaky_discard,
-                                   .reopen = flaky_reopen,
-                                   .now = flaky_now,
-                                   .sleep = flaky_sleep,
-                                   .top_speed = 2000000};
+    flaky.port = through_port(&flaky);
+    flaky.port.write = flaky_write;
+    flaky.port.read = flaky_read;
+    flaky.port.set_speed = flaky_set_speed;
+    flaky.port.set_lines = flaky_set_lines;
+    flaky.port.reopen = flaky_reopen;
+    flaky.port.top_speed = 2000000;
     rig->session.port = &flaky.port;
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     flaky.bytes_left = 11000;

@@ -3,6 +3,7 @@
 
 #include "harness.h"
 #include "rig.h"
+#include "through.h"
 
 static uint8_t content[0x40000];
 
@@ -275,41 +276,6 @@ static enum wry_status failing_write(void *context, const uint8_t *bytes, size_t
     return f->inner->write(f->inner->context, bytes, n);
 }
 
-static enum wry_status failing_set_speed(void *context, uint32_t baud)
-{
-    struct failing *f = context;
-
-    return f->inner->set_speed(f->inner->context, baud);
-}
-
-static enum wry_status failing_set_lines(void *context, bool reset, bool boot)
-{
-    struct failing *f = context;
-
-    return f->inner->set_lines(f->inner->context, reset, boot);
-}
-
-static enum wry_status failing_discard(void *context)
-{
-    struct failing *f = context;
-
-    return f->inner->discard(f->inner->context);
-}
-
-static uint64_t failing_now(void *context)
-{
-    struct failing *f = context;
-
-    return f->inner->now(f->inner->context);
-}
-
-static void failing_sleep(void *context, uint64_t until)
-{
-    struct failing *f = context;
-
-    f->inner->sleep(f->inner->context, until);
-}
-
 static void a_port_that_fails_for_good_ends_every_call_with_the_link_lost(void)
 {
     uint64_t total = 0;
@@ -320,15 +286,10 @@ static void a_port_that_fails_for_good_ends_every_call_with_the_link_lost(void)
         struct rig *rig = rig_new(&(struct rig_setup){.seed = n});
         struct failing f = {.inner = &rig->link.port, .reads_left = 100000, .writes_left = 100000};
         enum wry_status status = WRY_OK;
-        f.port = (struct wry_port){.context = &f,
-                                   .write = failing_write,
-                                   .read = failing_read,
-                                   .set_speed = failing_set_speed,
-                                   .set_lines = failing_set_lines,
-                                   .discard = failing_discard,
-                                   .now = failing_now,
-                                   .sleep = failing_sleep,
-                                   .top_speed = 921600};
+        f.port = through_port(&f);
+        f.port.write = failing_write;
+        f.port.read = failing_read;
+        f.port.top_speed = 921600;
         rig->session.port = &f.port;
         check_context("n %u", n);
         CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));

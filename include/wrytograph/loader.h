@@ -128,6 +128,13 @@ struct wry_loader_read {
     uint8_t wanted[WRY_READ_PAGES / 8];
 };
 
+/* What the flash knows of its own content: what is still being changed, and what must not be. */
+struct wry_loader_content {
+    uint32_t unsettled_start, unsettled_end; /* still to be erased or programmed; equal: nothing */
+    uint32_t watch_start, watch_end;         /* a change in here breaks the watch */
+    bool watch_broken;
+};
+
 struct wry_loader {
     const struct wry_board_port *port;
     struct wry_board_identity identity;
@@ -150,6 +157,7 @@ struct wry_loader {
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;
+    struct wry_loader_content content;
 
     struct wry_loader_write write;
     struct wry_loader_digest digest;
