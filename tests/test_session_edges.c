@@ -135,6 +135,10 @@ static void a_stopped_session_goes_on_with_the_next_call(void)
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     rig->stop_after = rig->reports + 3;
     CHECK_EQUAL(WRY_STOPPED, wry_session_read(&rig->session, 0, 0x40000, &writer));
+    /* Every call can be stopped anew. */
+    uint8_t digest[WRY_SHA256_SIZE];
+    rig->stop_after = rig->reports + 3;
+    CHECK_EQUAL(WRY_STOPPED, wry_session_back_up(&rig->session, 0, 0x40000, &writer, digest));
     rig->stop_after = 0;
     total = 0;
     CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, 0x1000, 0x40000, &writer));

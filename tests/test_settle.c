@@ -13,7 +13,7 @@ static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
 
 /* A keeper that holds one sector. */
 struct held {
-    bool holds, yields, fails;
+    bool holds, yields, fails, remembers;
     uint32_t offset;
     unsigned yielded, ended;
 };
@@ -35,7 +35,7 @@ static bool end(void *context, const struct wry_run *run)
     (void)run;
     held->holds = false;
     held->ended++;
-    return true;
+    return !held->remembers;
 }
 
 static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
@@ -241,6 +241,32 @@ static void a_keeper_that_cannot_tell_stops_everything(void)
     rig_free(rig);
 }
 
+static void what_is_written_and_checked_stays_so_when_the_keeper_cannot_forget(void)
+{
+    struct wry_placement item = {
+        .offset = 0x8000, .length = 0x1000, .reader = rig_reader(intended)};
+
+    for (unsigned remembers = 0; remembers < 2; remembers++) {
+        struct held held = {.yields = true, .remembers = remembers == 1};
+        struct wry_keeper keeper = {.context = &held,
+                                    .begin = begin,
+                                    .end = end,
+                                    .unsettled = unsettled,
+                                    .saved = saved,
+                                    .yield = yield};
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = 6});
+        struct wry_plan plan;
+        struct wry_fault fault;
+        wry_plan_init(&plan, &item, 1, rig->flash_size, &fault);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        wry_session_set_keeper(&rig->session, &keeper);
+        CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK_EQUAL(1, held.ended);
+        CHECK_EQUAL(remembers, wry_session_stats(&rig->session)->not_forgotten);
+        rig_free(rig);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -250,6 +276,7 @@ int main(int argc, char **argv)
         FACT(a_page_of_zeros_tells_nothing_by_itself),
         FACT(a_row_beyond_the_flash_does_not_block_the_board),
         FACT(a_keeper_that_cannot_tell_stops_everything),
+        FACT(what_is_written_and_checked_stays_so_when_the_keeper_cannot_forget),
     };
 
     rig_random(old, sizeof old, 1);
