@@ -103,8 +103,10 @@ static uint64_t timed_now(void *context)
 static void timed_sleep(void *context, uint64_t until)
 {
     struct workbench *bench = context;
+    double begun = processor_time();
 
     bench->link.port.sleep(&bench->link, until);
+    bench->in_port += processor_time() - begun;
 }
 
 /* A used board: every sector has to be erased. */
