@@ -159,6 +159,10 @@ static const char *cause(const struct wry_image_parser *parser, const struct gat
 
 static gboolean parse(struct image_file *image, int file, GError **error)
 {
+    image->spool = spool_new(NULL, error);
+    if (!image->spool)
+        return FALSE;
+
     g_autofree struct gatherer *g = g_new0(struct gatherer, 1);
     g_autofree uint8_t *piece = g_malloc(PIECE);
     struct wry_image_sink sink = {.context = g, .take = take};
@@ -166,9 +170,6 @@ static gboolean parse(struct image_file *image, int file, GError **error)
     ssize_t n;
 
     g->image = image;
-    image->spool = spool_new(NULL, error);
-    if (!image->spool)
-        return FALSE;
     wry_image_parser_init(&parser, image->format, &sink);
     while ((n = read(file, piece, PIECE)) > 0) {
         if (!wry_image_parser_take(&parser, piece, (size_t)n))

@@ -39,9 +39,9 @@ const char *wry_region_kind_name(uint8_t kind)
 
 uint8_t wry_region_kind_by_name(const char *name)
 {
-    for (uint8_t i = 0; i < KINDS; i++) {
+    for (int i = 0; i < KINDS; i++) {
         if (kind_names[i] && names_are_same(kind_names[i], name))
-            return i;
+            return (uint8_t)i;
     }
     return 0;
 }
