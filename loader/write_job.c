@@ -111,7 +111,6 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->end = range.offset + range.length;
         write->erased = write->programmed = write->received = write->reported = write->start;
         write->scan = write->scan_end = write->start;
-        loader_content_changes(loader, range.offset, range.length);
         tell_settled(loader);
     }
     accept(loader, message);

@@ -88,9 +88,19 @@ static void hello_is_as_documented(void)
     check_example("hello-reply", head, n, NULL, 0);
     message = split(head, n);
     CHECK(wry_message_get_hello_reply(&message, &reply));
+    CHECK_EQUAL(board.token, reply.token);
+    CHECK_EQUAL(board.version, reply.version);
+    CHECK_EQUAL(board.features, reply.features);
+    CHECK_EQUAL(board.chip_code, reply.chip_code);
+    CHECK_EQUAL(board.chip_revision, reply.chip_revision);
+    CHECK_EQUAL(board.protect, reply.protect);
+    CHECK_EQUAL(board.encodings, reply.encodings);
     CHECK_EQUAL(board.capacity, reply.capacity);
+    CHECK_EQUAL(board.window, reply.window);
+    CHECK_EQUAL(board.payload_max, reply.payload_max);
     CHECK_EQUAL(board.top_speed, reply.top_speed);
     CHECK(memcmp(board.eui48, reply.eui48, sizeof board.eui48) == 0);
+    CHECK(memcmp(board.jedec, reply.jedec, sizeof board.jedec) == 0);
     CHECK(!reply.continued);
 }
 

@@ -211,6 +211,41 @@ static void ranges_beyond_the_flash_are_refused(void)
     rig_free(rig);
 }
 
+static void what_the_board_refuses_to_read_is_named(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 12});
+    uint64_t total = 0;
+    struct wry_writer writer = {.context = &total, .write = take};
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    rig->session.board.capacity = 0x800000; /* the board knows better */
+    CHECK_EQUAL(WRY_BAD_RANGE, wry_session_read(&rig->session, 0x400000, 0x100, &writer));
+    CHECK_EQUAL(WRY_STEP_READ, wry_session_fault(&rig->session)->step);
+    CHECK_EQUAL(WRY_ERROR_BAD_RANGE, wry_session_fault(&rig->session)->found);
+    CHECK_EQUAL(0, total);
+    rig_free(rig);
+}
+
+/* Before the write nothing tells: both halves are blank. What was written shows in both. */
+static void a_blank_flash_that_claims_too_much_is_found_by_its_echo(void)
+{
+    for (uint32_t claims = 0; claims <= 0x800000; claims += 0x800000) {
+        struct rig *rig =
+            rig_new(&(struct rig_setup){.seed = 13, .blank = true, .faults = {.claims = claims}});
+        struct wry_placement item = place((claims ? claims : 0x400000) / 2 + 0x1000, 0x2000);
+        struct wry_plan plan;
+        struct wry_fault fault;
+        rig_random(content, 0x2000, 13);
+        check_context("claims %u", (unsigned)claims);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->session.board.capacity, &fault));
+        CHECK_EQUAL(claims ? WRY_FLASH_SMALLER : WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK_EQUAL(claims, wry_session_fault(&rig->session)->expected);
+        CHECK_EQUAL(claims / 2, wry_session_fault(&rig->session)->found);
+        rig_free(rig);
+    }
+}
+
 static void a_flash_without_an_id_has_a_status_of_its_own(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 7});
@@ -362,6 +397,8 @@ int main(int argc, char **argv)
         FACT(a_reader_that_fails_while_comparing_is_named),
         FACT(a_speed_below_the_slowest_is_the_caller_s_mistake),
         FACT(ranges_beyond_the_flash_are_refused),
+        FACT(what_the_board_refuses_to_read_is_named),
+        FACT(a_blank_flash_that_claims_too_much_is_found_by_its_echo),
         FACT(a_flash_without_an_id_has_a_status_of_its_own),
         FACT(a_page_that_does_not_read_back_is_named),
         FACT(flash_above_16_mib_is_written_read_and_erased),
