@@ -246,6 +246,20 @@ static void a_blank_flash_that_claims_too_much_is_found_by_its_echo(void)
     }
 }
 
+static void the_smallest_flash_is_written_to_its_end(void)
+{
+    for (unsigned blank = 0; blank < 2; blank++) {
+        struct rig *rig = rig_new(
+            &(struct rig_setup){.seed = 14 + blank, .flash_size = 0x10000, .blank = blank > 0});
+        struct wry_placement item = place(0x7123, 0x10000 - 0x7123);
+        rig_random(content, 0x10000, 14);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, write_one(rig, item));
+        CHECK(rig_holds(rig, &item, 1));
+        rig_free(rig);
+    }
+}
+
 static void a_flash_without_an_id_has_a_status_of_its_own(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 7});
@@ -399,6 +413,7 @@ int main(int argc, char **argv)
         FACT(ranges_beyond_the_flash_are_refused),
         FACT(what_the_board_refuses_to_read_is_named),
         FACT(a_blank_flash_that_claims_too_much_is_found_by_its_echo),
+        FACT(the_smallest_flash_is_written_to_its_end),
         FACT(a_flash_without_an_id_has_a_status_of_its_own),
         FACT(a_page_that_does_not_read_back_is_named),
         FACT(flash_above_16_mib_is_written_read_and_erased),

@@ -17,8 +17,7 @@ enum {
 
 struct halves {
     bool differ;
-    bool hold_content; /* sectors that are alike in both halves, and not all alike among themselves
-                        */
+    bool hold_content; /* alike in both halves, and not all alike among themselves */
 };
 
 static enum wry_status compare(struct wry_session *session, uint32_t low, uint32_t count,
@@ -40,6 +39,14 @@ static enum wry_status compare(struct wry_session *session, uint32_t low, uint32
     return status;
 }
 
+/* Sectors that one look takes: a small flash has no more in a half. */
+static uint32_t look_length(const struct wry_session *session)
+{
+    uint32_t half = session->board.capacity / 2 / WRY_SECTOR_SIZE;
+
+    return half < PROBE_SECTORS ? half : PROBE_SECTORS;
+}
+
 static enum wry_status smaller(struct wry_session *session)
 {
     session_fail_range(session, WRY_FLASH_SMALLER, WRY_STEP_WRITE, session->board.capacity / 2,
@@ -53,14 +60,15 @@ enum wry_status session_check_claim(struct wry_session *session, uint32_t start,
 {
     uint32_t half = session->board.capacity / 2;
     uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
-    uint32_t probes = sectors > PROBES * PROBE_SECTORS ? PROBES : 1;
+    uint32_t look = look_length(session);
+    uint32_t probes = sectors > PROBES * look ? PROBES : 1;
     struct halves halves = {0};
     uint64_t like = 0;
-    enum wry_status status = compare(session, 0, PROBE_SECTORS, &halves, &like);
+    enum wry_status status = compare(session, 0, look, &halves, &like);
 
     for (uint32_t i = 0; i < probes && status == WRY_OK && !halves.differ; i++) {
         uint32_t first = sectors / probes * i;
-        uint32_t count = sectors - first < PROBE_SECTORS ? sectors - first : PROBE_SECTORS;
+        uint32_t count = sectors - first < look ? sectors - first : look;
         status = compare(session, start - half + first * WRY_SECTOR_SIZE, count, &halves, &like);
     }
     if (status != WRY_OK)
