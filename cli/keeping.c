@@ -112,14 +112,16 @@ static int open_journal(struct app *app)
 }
 
 struct settled {
-    GString *put_back, *newer;
+    GString *put_back, *newer, *beyond;
     unsigned put_back_count;
 };
 
 static void on_settled(void *context, uint32_t offset, enum wry_settled outcome)
 {
     struct settled *settled = context;
-    GString *text = outcome == WRY_SETTLED_PUT_BACK ? settled->put_back : settled->newer;
+    GString *text = outcome == WRY_SETTLED_PUT_BACK ? settled->put_back
+                    : outcome == WRY_SETTLED_NEWER  ? settled->newer
+                                                    : settled->beyond;
 
     settled->put_back_count += outcome == WRY_SETTLED_PUT_BACK;
     g_string_append_printf(text, "%s0x%06X", text->len > 0 ? ", " : "", (unsigned)offset);
@@ -139,6 +141,11 @@ static void note_settled(struct app *app, const struct settled *settled)
                  "A job on this board was cut before, but the sectors at %s were written since by "
                  "somebody else: they are kept as they are.",
                  settled->newer->str);
+    if (settled->beyond->len > 0)
+        app_note(app,
+                 "The journal had content for %s, where this flash has no sector: it is not "
+                 "written.",
+                 settled->beyond->str);
     for (guint i = 0; i < aside->len; i++)
         app_note(app, "  What stood there before the cut is in %s.",
                  (const char *)g_ptr_array_index(aside, i));
@@ -157,7 +164,8 @@ static void warn_of_address(struct app *app)
 
 int keeping_settle(struct app *app)
 {
-    struct settled settled = {.put_back = g_string_new(NULL), .newer = g_string_new(NULL)};
+    struct settled settled = {
+        .put_back = g_string_new(NULL), .newer = g_string_new(NULL), .beyond = g_string_new(NULL)};
     struct wry_settle_sink sink = {.context = &settled, .sector = on_settled};
     int code = open_journal(app);
 
@@ -172,6 +180,7 @@ int keeping_settle(struct app *app)
     }
     g_string_free(settled.put_back, TRUE);
     g_string_free(settled.newer, TRUE);
+    g_string_free(settled.beyond, TRUE);
     return code;
 }
 

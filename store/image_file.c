@@ -178,8 +178,13 @@ static gboolean parse(struct image_file *image, int file, GError **error)
     if (n < 0)
         return store_file_error(error, image->path);
     if (!wry_image_parser_end(&parser) || !flush(g)) {
-        if (g->disk_failed)
-            return store_file_error(error, g_get_tmp_dir());
+        if (g->disk_failed) {
+            g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                        "%s: no room for its content in %s (%s); make room there, or set TMPDIR to "
+                        "another folder",
+                        image->path, g_get_tmp_dir(), g_strerror(errno));
+            return FALSE;
+        }
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
                     (unsigned)parser.line, cause(&parser, g));
         return FALSE;

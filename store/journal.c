@@ -383,11 +383,27 @@ static bool prepare_tables(struct journal *journal)
     return false;
 }
 
+/* Made, and ended before anything was written. */
+static bool is_empty(struct journal *journal)
+{
+    int64_t tables = 0;
+
+    return get_number(journal, "SELECT count(*) FROM sqlite_master", &tables) && tables == 0;
+}
+
+/* What is looked at is not brought up to date: it may be read-only. */
 static bool prepare_to_look(struct journal *journal)
 {
     int64_t version = 0;
 
-    return is_whole(journal) && check_version(journal, &version);
+    if (!is_whole(journal) || !check_version(journal, &version))
+        return false;
+    if (version == VERSION || is_empty(journal))
+        return true;
+    g_free(journal->problem);
+    journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
+                                "erase, restore or backup brings it up to date");
+    return false;
 }
 
 static struct journal *open_file(const char *folder, bool (*stop)(void), bool to_look,
@@ -434,7 +450,6 @@ bool journal_open_to_look(const char *folder, bool (*stop)(void), struct journal
                           GError **error)
 {
     g_autofree char *path = g_build_filename(folder, "journal.db", NULL);
-    int64_t table = 0;
 
     *journal = NULL;
     if (g_access(path, F_OK) != 0 && errno == ENOENT)
@@ -442,10 +457,7 @@ bool journal_open_to_look(const char *folder, bool (*stop)(void), struct journal
     *journal = open_file(folder, stop, true, error);
     if (!*journal)
         return false;
-    /* Of version 1, or made and never written: whoever writes next brings it up to date. */
-    if (get_number(*journal, "SELECT count(*) FROM sqlite_master WHERE name = 'unsettled'",
-                   &table) &&
-        table == 0) {
+    if (is_empty(*journal)) {
         journal_close(*journal);
         *journal = NULL;
     }

@@ -41,6 +41,45 @@ static void cut_a_write(const char *name, unsigned operation)
     EXPECT(0, "", command("bench", "fault", name, "none", NULL));
 }
 
+static void change_journal(const char *name, const char *statements)
+{
+    sqlite3 *db = NULL;
+
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(journal_of(name), &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, statements, NULL, NULL, NULL));
+    sqlite3_close(db);
+}
+
+static void content_for_no_sector_of_this_flash_is_said_to_be_that(void)
+{
+    size_t n;
+
+    cut_a_write("beyond", 2);
+    g_autofree uint8_t *before = scratch_flash("beyond", &n);
+    change_journal("beyond", "DELETE FROM unsettled WHERE old IS NULL;"
+                             "UPDATE unsettled SET offset = 8388608;");
+    struct said said = command("backup", "-l", link_of("beyond"), scratch_file("beyond.zip"), NULL);
+    EXPECT(0, "content for 0x800000, where this flash has no sector", said);
+    CHECK(says(&said, "What stood there before the cut is in"));
+    CHECK(!says(&said, "by somebody else"));
+    CHECK(scratch_flash_is("beyond", before, n));
+}
+
+static void a_journal_of_version_1_is_no_empty_one(void)
+{
+    cut_a_write("older", 2);
+    change_journal("older", "CREATE TABLE sectors (board TEXT NOT NULL, offset INTEGER NOT NULL, "
+                            "content BLOB, PRIMARY KEY (board, offset)) WITHOUT ROWID;"
+                            "INSERT INTO sectors SELECT board, offset, old FROM unsettled;"
+                            "DROP TABLE unsettled; PRAGMA user_version = 1");
+    EXPECT(0, "written by an older version", command("identify", "-l", link_of("older"), NULL));
+    EXPECT(0, "put back first",
+           command("backup", "-l", link_of("older"), scratch_file("older.zip"), NULL));
+    struct said said = command("identify", "-l", link_of("older"), NULL);
+    CHECK_EQUAL(0, said.code);
+    CHECK(!says(&said, "journal"));
+}
+
 static void after_a_cut_every_verb_says_what_only_the_journal_holds(void)
 {
     size_t n;
@@ -162,6 +201,36 @@ static void an_address_that_many_boards_have_is_warned_of(void)
     EXPECT(0, "", command("bench", "fault", "nobody", "power-cut=2", NULL));
     EXPECT(7, "What stood there is in",
            command("write", "-l", link_of("nobody"), placed("0x41400", "second"), NULL));
+}
+
+/* Records are laid out in a temporary file before anything is sent. */
+static void a_temporary_disk_that_is_full_stops_before_the_board(void)
+{
+    size_t n;
+    GString *text = g_string_new(NULL);
+
+    scratch_add_gauge("nospace");
+    g_autofree uint8_t *before = scratch_flash("nospace", &n);
+    for (unsigned at = 0; at < 0x10000; at += 16) {
+        uint8_t record[20] = {16, (uint8_t)(at >> 8), (uint8_t)at, 0};
+        uint8_t sum = 0;
+        rig_random(record + 4, 16, at);
+        g_string_append_c(text, ':');
+        for (size_t i = 0; i < sizeof record; i++) {
+            sum = (uint8_t)(sum + record[i]);
+            g_string_append_printf(text, "%02X", record[i]);
+        }
+        g_string_append_printf(text, "%02X\n", (uint8_t)-sum);
+    }
+    g_string_append(text, ":00000001FF\n");
+    scratch_write("nospace.hex", text->str, text->len);
+    g_string_free(text, TRUE);
+    g_autofree char *line = g_strdup_printf("ulimit -f 16; exec '%s' write -l bench:nospace '%s'",
+                                            command_path(), scratch_file("nospace.hex"));
+    EXPECT(3, "set TMPDIR to another folder", run_program("sh", "-c", line, NULL));
+    CHECK(scratch_flash_is("nospace", before, n));
+    EXPECT(0, "Written",
+           command("write", "-l", "bench:nospace", scratch_file("nospace.hex"), NULL));
 }
 
 static void options_given_twice_are_refused(void)
@@ -390,11 +459,14 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(after_a_cut_every_verb_says_what_only_the_journal_holds),
+        FACT(content_for_no_sector_of_this_flash_is_said_to_be_that),
+        FACT(a_journal_of_version_1_is_no_empty_one),
         FACT(newer_work_of_another_computer_is_not_overwritten),
         FACT(the_same_image_written_elsewhere_gets_its_neighbours_back),
         FACT(neighbours_that_are_blank_beside_content_are_warned_of),
         FACT(a_journal_that_cannot_be_used_stops_before_the_erase),
         FACT(an_address_that_many_boards_have_is_warned_of),
+        FACT(a_temporary_disk_that_is_full_stops_before_the_board),
         FACT(options_given_twice_are_refused),
         FACT(json_is_printed_for_usage_errors_too),
         FACT(output_that_cannot_be_written_is_a_failure),
