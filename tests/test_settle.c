@@ -82,16 +82,21 @@ static void tell(void *context, uint32_t offset, enum wry_settled outcome)
     *told = (struct told){.count = told->count + 1, .offset = offset, .outcome = outcome};
 }
 
+static struct wry_keeper keeper_of(struct held *held)
+{
+    return (struct wry_keeper){.context = held,
+                               .begin = begin,
+                               .end = end,
+                               .unsettled = unsettled,
+                               .saved = saved,
+                               .yield = yield};
+}
+
 /* The flash holds this sector; settled, it must hold that one. */
 static void settle(const uint8_t *before, const uint8_t *after, enum wry_settled outcome)
 {
     struct held held = {.holds = true, .yields = true, .offset = SECTOR};
-    struct wry_keeper keeper = {.context = &held,
-                                .begin = begin,
-                                .end = end,
-                                .unsettled = unsettled,
-                                .saved = saved,
-                                .yield = yield};
+    struct wry_keeper keeper = keeper_of(&held);
     struct told told = {0};
     struct wry_settle_sink sink = {.context = &told, .sector = tell};
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 3});
@@ -193,12 +198,7 @@ static void a_page_of_zeros_tells_nothing_by_itself(void)
 static void a_row_beyond_the_flash_does_not_block_the_board(void)
 {
     struct held held = {.holds = true, .yields = true, .offset = 0x400000};
-    struct wry_keeper keeper = {.context = &held,
-                                .begin = begin,
-                                .end = end,
-                                .unsettled = unsettled,
-                                .saved = saved,
-                                .yield = yield};
+    struct wry_keeper keeper = keeper_of(&held);
     struct told told = {0};
     struct wry_settle_sink sink = {.context = &told, .sector = tell};
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 4});
@@ -218,12 +218,7 @@ static void a_row_beyond_the_flash_does_not_block_the_board(void)
 static void a_keeper_that_cannot_tell_stops_everything(void)
 {
     struct held held = {.holds = true, .fails = true, .offset = SECTOR};
-    struct wry_keeper keeper = {.context = &held,
-                                .begin = begin,
-                                .end = end,
-                                .unsettled = unsettled,
-                                .saved = saved,
-                                .yield = yield};
+    struct wry_keeper keeper = keeper_of(&held);
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 5});
     struct wry_placement item = {
         .offset = 0x8000, .length = 0x1000, .reader = rig_reader(intended)};

@@ -1,4 +1,5 @@
 /* Files on the host: spools, pending files, archives, the journal. */
+#include <errno.h>
 #include <glib.h>
 #include <glib/gstdio.h>
 #include <stdio.h>
@@ -14,6 +15,20 @@
 #include "store/error.h"
 #include "store/pending_file.h"
 #include "store/spool.h"
+
+/* Stands in for the system's: a disk that fails when content is to become durable. */
+static unsigned failing_flushes;
+int __real_fsync(int descriptor);
+int __wrap_fsync(int descriptor);
+
+int __wrap_fsync(int descriptor)
+{
+    if (failing_flushes == 0)
+        return __real_fsync(descriptor);
+    failing_flushes--;
+    errno = EIO;
+    return -1;
+}
 
 static void a_spool_gives_back_what_was_written_and_zeros_elsewhere(void)
 {
@@ -67,6 +82,29 @@ static void a_pending_file_appears_only_when_it_is_committed(void)
     size_t n = 0;
     g_autofree uint8_t *text = scratch_read("pending.txt", &n);
     CHECK(n == 4 && memcmp(text, "anew", 4) == 0);
+}
+
+static void content_that_cannot_be_flushed_takes_no_name(void)
+{
+    const char *path = scratch_file("flush.txt");
+    GError *error = NULL;
+    unsigned before = files_in(scratch());
+    size_t n = 0;
+
+    for (gboolean replace = FALSE; replace <= TRUE; replace++) {
+        struct pending_file *file = pending_file_begin(path, replace, &error);
+        CHECK(g_file_set_contents(pending_file_path(file), "new", 3, NULL));
+        failing_flushes = 1;
+        CHECK(!pending_file_commit(file, &error));
+        CHECK_EQUAL(0, failing_flushes);
+        CHECK(error && strstr(error->message, g_strerror(EIO)));
+        g_clear_error(&error);
+        CHECK_EQUAL(before + (replace ? 1 : 0), files_in(scratch()));
+        if (!replace)
+            scratch_write("flush.txt", "older", 5);
+    }
+    g_autofree uint8_t *text = scratch_read("flush.txt", &n);
+    CHECK(n == 5 && memcmp(text, "older", 5) == 0);
 }
 
 static void a_name_that_was_taken_meanwhile_is_not_overwritten(void)
@@ -228,6 +266,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(a_spool_gives_back_what_was_written_and_zeros_elsewhere),
         FACT(a_pending_file_appears_only_when_it_is_committed),
+        FACT(content_that_cannot_be_flushed_takes_no_name),
         FACT(a_name_that_was_taken_meanwhile_is_not_overwritten),
         FACT(an_archive_comes_back_as_it_was_written),
         FACT(every_flipped_byte_of_an_archive_is_noticed_or_harmless),
