@@ -143,23 +143,30 @@ enum wry_status session_await_digest(struct wry_session *session, uint32_t offse
     return WRY_OK;
 }
 
-enum wry_status session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
-                               uint8_t digest[WRY_SHA256_SIZE])
+enum wry_status session_fetch_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                                     uint8_t flags)
 {
     for (bool again = false;; again = true) {
         uint16_t seq;
-        enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
+        enum wry_status status = session_ask_digest(session, offset, length, flags, &seq);
         if (status == WRY_OK)
-            status = session_await_digest(session, offset, length, 0, seq);
-        if (status == WRY_LINK_LOST && !again) {
-            status = session_recover(session, WRY_STEP_DIGEST);
-            if (status == WRY_OK)
-                continue;
-        }
-        if (status == WRY_OK)
-            memcpy(digest, session->payload, WRY_SHA256_SIZE);
-        return status;
+            status = session_await_digest(session, offset, length, flags, seq);
+        if (status != WRY_LINK_LOST || again)
+            return status;
+        status = session_recover(session, WRY_STEP_DIGEST);
+        if (status != WRY_OK)
+            return status;
     }
+}
+
+enum wry_status session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                               uint8_t digest[WRY_SHA256_SIZE])
+{
+    enum wry_status status = session_fetch_digest(session, offset, length, 0);
+
+    if (status == WRY_OK)
+        memcpy(digest, session->payload, WRY_SHA256_SIZE);
+    return status;
 }
 
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -165,5 +165,8 @@ enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset,
  * one about fewer sectors may. */
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq);
+/* Both; asks once more when the link was lost and found again. */
+enum wry_status session_fetch_digest(struct wry_session *session, uint32_t offset, uint32_t length,
+                                     uint8_t flags);
 
 #endif

@@ -33,23 +33,12 @@ static uint64_t get64(const uint8_t *from)
 static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                 uint64_t *sums)
 {
-    uint32_t length = count * WRY_SECTOR_SIZE;
-    uint16_t seq;
+    enum wry_status status =
+        session_fetch_digest(session, offset, count * WRY_SECTOR_SIZE, WRY_FLAG_SECTORS);
 
-    for (bool again = false;; again = true) {
-        enum wry_status status =
-            session_ask_digest(session, offset, length, WRY_FLAG_SECTORS, &seq);
-        if (status == WRY_OK)
-            status = session_await_digest(session, offset, length, WRY_FLAG_SECTORS, seq);
-        if (status == WRY_LINK_LOST && !again) {
-            status = session_recover(session, WRY_STEP_DIGEST);
-            if (status == WRY_OK)
-                continue;
-        }
-        for (uint32_t i = 0; status == WRY_OK && i < count; i++)
-            sums[i] = get64(session->payload + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
-        return status;
-    }
+    for (uint32_t i = 0; status == WRY_OK && i < count; i++)
+        sums[i] = get64(session->payload + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
+    return status;
 }
 
 /* An answer is one frame: on a line that loses long ones it has to be short. */
