@@ -98,6 +98,17 @@ bool app_interrupted(void)
     return interrupted != 0;
 }
 
+static bool asked(void *context)
+{
+    (void)context;
+    return app_interrupted();
+}
+
+struct wry_stop app_stop(void)
+{
+    return (struct wry_stop){.asked = asked};
+}
+
 static const char common_help[] =
     "Sizes are written 4MiB, 4M, 32Mbit or 0x400000; offsets 0x4000 or 16K.\n"
     "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"

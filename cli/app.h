@@ -13,9 +13,9 @@
 #include <stdio.h>
 
 #include "bench/bench.h"
-#include "rfc2217/client.h"
-#include "serial/serial.h"
 #include "store/journal.h"
+#include "wrytograph-host/remote.h"
+#include "wrytograph-host/serial.h"
 #include "wrytograph/layout.h"
 #include "wrytograph/session.h"
 
@@ -57,8 +57,8 @@ struct app {
     JsonBuilder *json; /* an open object; verbs add members */
 
     struct bench_board *bench;
-    struct remote_port *remote;
-    struct serial_port *serial;
+    struct wry_remote *remote;
+    struct wry_serial *serial;
     const struct wry_port *port;
     uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
     struct wry_session session;
@@ -152,6 +152,8 @@ void app_json_offset(struct app *app, const char *name, uint32_t value);
 
 /* True once the user has asked to stop with Ctrl-C; the first call begins to watch for that. */
 bool app_interrupted(void);
+/* The same for those who take a struct. */
+struct wry_stop app_stop(void);
 
 struct termios;
 

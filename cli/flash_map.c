@@ -21,7 +21,6 @@ static const struct {
 } looks[MAP_KINDS] = {
     [MAP_UNTOUCHED] = {"·", ".", "\033[2m", "untouched"},
     [MAP_KEPT] = {"▒", "+", "\033[33m", "kept, in a sector that is rewritten"},
-    [MAP_BLANK] = {"□", "_", "\033[36m", "erased"},
     [MAP_IMAGE] = {"█", "#", "\033[34m", "image"},
     [MAP_AGREES] = {"█", "=", "\033[32m", "agrees"},
     [MAP_DIFFERS] = {"✗", "!", "\033[31m", "differs"},
@@ -174,16 +173,13 @@ char *flash_map_remark(const struct flash_map *map, const struct map_row *row)
 {
     g_autofree char *labels = flash_map_labels(map, row);
     uint32_t image = flash_map_bytes(map, row, MAP_IMAGE);
-    uint32_t blank = flash_map_bytes(map, row, MAP_BLANK);
     uint32_t differs = flash_map_bytes(map, row, MAP_DIFFERS);
-    g_autofree char *amount = short_size(differs > 0 ? differs : image > 0 ? image : blank);
+    g_autofree char *amount = short_size(differs > 0 ? differs : image);
 
     if (differs > 0)
         return g_strdup_printf("%s%s%s differ", labels, labels[0] ? ", " : "", amount);
     if (image > 0)
         return g_strdup_printf("%s%s%s", labels, labels[0] ? ", " : "", amount);
-    if (blank > 0)
-        return g_strdup_printf("%s erased", amount);
     return g_strdup(flash_map_bytes(map, row, MAP_AGREES) > 0 ? "agrees" : "");
 }
 

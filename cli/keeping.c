@@ -81,7 +81,7 @@ void keeping_tell(struct app *app)
     g_autoptr(GError) error = NULL;
     struct journal *journal = NULL;
 
-    if (!journal_open_to_look(folder, app_interrupted, &journal, &error)) {
+    if (!journal_open_to_look(folder, app_stop(), &journal, &error)) {
         app_note(app,
                  "Note: the journal of this computer cannot be read, so whether a job on this "
                  "board was cut is not known.\n  %s",
@@ -102,7 +102,7 @@ static int open_journal(struct app *app)
     g_autofree char *folder = journal_folder(app);
     g_autoptr(GError) error = NULL;
 
-    app->journal = journal_open(folder, app_interrupted, &error);
+    app->journal = journal_open(folder, app_stop(), &error);
     if (app->journal)
         return EXIT_DONE;
     if (app_interrupted())

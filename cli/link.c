@@ -49,7 +49,7 @@ static bool parse_host(const char *text, char **host, uint16_t *port)
 
 /* HOST:PORT?speed=BAUD, the latter for a raw pipe whose far end has a fixed speed. */
 static int parse_remote(struct app *app, const char *address, char **host,
-                        struct remote_settings *settings)
+                        struct wry_remote_settings *settings)
 {
     const char *query = strchr(address, '?');
     g_autofree char *place = g_strndup(address, query ? (gsize)(query - address) : strlen(address));
@@ -72,18 +72,18 @@ static int fail_remote(struct app *app, GError *error)
     const char *next = "Check host and port, and that the server runs.";
     enum exit_code code = EXIT_NO_ANSWER;
 
-    switch ((enum remote_error)error->code) {
-    case REMOTE_ERROR_NO_COM_PORT:
+    switch ((enum wry_remote_error)error->code) {
+    case WRY_REMOTE_ERROR_NO_COM_PORT:
         next = "For a raw pipe of bytes, use tcp:// instead.";
         break;
-    case REMOTE_ERROR_BUSY:
+    case WRY_REMOTE_ERROR_BUSY:
         next = "End the other program, or wait for it, then run the same command again.";
         break;
-    case REMOTE_ERROR_STOPPED:
+    case WRY_REMOTE_ERROR_STOPPED:
         next = NULL;
         code = EXIT_STOPPED;
         break;
-    case REMOTE_ERROR_CONNECT:
+    case WRY_REMOTE_ERROR_CONNECT:
         break;
     }
     app_fail(app, code, next, "%s", error->message);
@@ -92,10 +92,10 @@ static int fail_remote(struct app *app, GError *error)
 }
 
 static int open_remote(struct app *app, const char *address, bool com_port,
-                       const struct wiring *wiring)
+                       const struct wry_wiring *wiring)
 {
-    struct remote_settings settings = {
-        .com_port = com_port, .wiring = wiring, .stop = app_interrupted};
+    struct wry_remote_settings settings = {
+        .com_port = com_port, .wiring = wiring, .stop = app_stop()};
     g_autofree char *host = NULL;
     GError *error = NULL;
     int code = parse_remote(app, address, &host, &settings);
@@ -103,36 +103,36 @@ static int open_remote(struct app *app, const char *address, bool com_port,
     if (code != EXIT_DONE)
         return code;
     app->pipe_speed = settings.speed;
-    app->remote = remote_port_open(&settings, &error);
+    app->remote = wry_remote_open(&settings, &error);
     if (!app->remote)
         return fail_remote(app, error);
-    app->port = remote_port_port(app->remote);
+    app->port = wry_remote_port(app->remote);
     return EXIT_DONE;
 }
 
-static int open_serial(struct app *app, const struct wiring *wiring)
+static int open_serial(struct app *app, const struct wry_wiring *wiring)
 {
     GError *error = NULL;
     const char *next = NULL;
 
-    app->serial = serial_port_open(app->link, wiring, &error);
+    app->serial = wry_serial_open(app->link, wiring, &error);
     if (app->serial) {
-        app->port = serial_port_port(app->serial);
+        app->port = wry_serial_port(app->serial);
         return EXIT_DONE;
     }
-    if (error->domain == SERIAL_ERROR) {
-        switch ((enum serial_error)error->code) {
-        case SERIAL_ERROR_MISSING:
+    if (error->domain == WRY_SERIAL_ERROR) {
+        switch ((enum wry_serial_error)error->code) {
+        case WRY_SERIAL_ERROR_MISSING:
             next = "'wrytograph ports' lists the ports there are.";
             break;
-        case SERIAL_ERROR_PERMISSION:
+        case WRY_SERIAL_ERROR_PERMISSION:
             next = "Serial ports belong to the group dialout: 'sudo adduser $USER dialout', then "
                    "log in again.";
             break;
-        case SERIAL_ERROR_BUSY:
+        case WRY_SERIAL_ERROR_BUSY:
             next = "Close that program, then run the same command again.";
             break;
-        case SERIAL_ERROR_OTHER:
+        case WRY_SERIAL_ERROR_OTHER:
             break;
         }
     }
@@ -141,28 +141,29 @@ static int open_serial(struct app *app, const struct wiring *wiring)
     return code;
 }
 
-static int find_wiring(struct app *app, const struct wiring **wiring)
+static int find_wiring(struct app *app, const struct wry_wiring **wiring)
 {
     const char *name = app->wiring_name ? app->wiring_name : g_getenv("WRYTOGRAPH_WIRING");
 
-    *wiring = name && name[0] ? wiring_by_name(name) : wiring_at(0);
+    *wiring = name && name[0] ? wry_wiring_by_name(name) : wry_wiring_at(0);
     if (*wiring)
         return EXIT_DONE;
     g_autoptr(GString) known = g_string_new("Wirings:");
-    for (size_t i = 0; wiring_at(i); i++)
-        g_string_append_printf(known, "\n  %-20s %s", wiring_at(i)->name, wiring_at(i)->words);
+    for (size_t i = 0; wry_wiring_at(i); i++)
+        g_string_append_printf(known, "\n  %-20s %s", wry_wiring_at(i)->name,
+                               wry_wiring_at(i)->words);
     return app_fail(app, EXIT_USAGE, known->str, "there is no wiring '%s'", name);
 }
 
 /* Without a link: the one USB adapter that is plugged in, if it is the only one. */
 static int choose_device(struct app *app)
 {
-    g_autoptr(GPtrArray) devices = serial_devices();
+    g_autoptr(GPtrArray) devices = wry_serial_devices();
     g_autoptr(GString) list = g_string_new("Say which one with --link:");
     unsigned count = 0;
 
     for (guint i = 0; i < devices->len; i++) {
-        const struct serial_device *device = g_ptr_array_index(devices, i);
+        const struct wry_serial_device *device = g_ptr_array_index(devices, i);
         if (device->usb_vendor == 0)
             continue;
         count++;
@@ -182,7 +183,7 @@ static int choose_device(struct app *app)
 
 int link_open(struct app *app)
 {
-    const struct wiring *wiring;
+    const struct wry_wiring *wiring;
     int code = find_wiring(app, &wiring);
 
     if (code != EXIT_DONE)
@@ -399,9 +400,9 @@ void link_close(struct app *app)
     if (app->port && app->session.connected && !app->session.port_failed)
         leave_board(app);
     keeping_close(app);
-    serial_port_close(app->serial);
+    wry_serial_close(app->serial);
     app->serial = NULL;
-    remote_port_close(app->remote);
+    wry_remote_close(app->remote);
     app->remote = NULL;
     bench_close(app->bench);
     app->bench = NULL;

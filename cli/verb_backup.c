@@ -161,8 +161,7 @@ static int read_range(struct backup *backup, struct archive_range *range)
                         "no room for the backup: the disk is full or a limit is reached");
     if (status != WRY_OK)
         return app_fail_session(app, status);
-    if (!archive_digest(backup->archive->content, range->offset, range->length, ours) ||
-        memcmp(ours, range->sha256, sizeof ours) != 0)
+    if (!archive_range_digest(range, ours) || memcmp(ours, range->sha256, sizeof ours) != 0)
         return app_fail(app, EXIT_DIFFERS, "Run the same command again.",
                         "what arrived from 0x%06X on is not what the board's SHA-256 says",
                         (unsigned)range->offset);

@@ -252,7 +252,7 @@ static int serve(struct app *app, const struct bench_options *options)
                                             .host = options->host ? options->host : "127.0.0.1",
                                             .first_port = (uint16_t)options->port,
                                             .pty = options->pty,
-                                            .wiring = wiring_at(0)};
+                                            .wiring = wry_wiring_at(0)};
     GError *error = NULL;
     g_auto(GStrv) names =
         app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);

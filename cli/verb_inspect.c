@@ -67,7 +67,7 @@ static int inspect_archive(struct app *app, const char *path)
     for (guint i = 0; i < archive->ranges->len; i++) {
         const struct archive_range *range =
             &g_array_index(archive->ranges, struct archive_range, i);
-        g_autofree char *sha256 = archive_digest_text(range->sha256);
+        g_autofree char *sha256 = units_digest(range->sha256);
         app_print(app, "%-10s 0x%06X to 0x%06X  SHA-256 %s", i == 0 ? "holds" : "",
                   (unsigned)range->offset, (unsigned)(range->offset + range->length - 1), sha256);
         json_builder_begin_object(app->json);
@@ -217,7 +217,7 @@ static int inspect_image(struct app *app, const char *path, int format)
     app_json_number(app, "content_bytes", (int64_t)image->length);
     show_extents(app, image);
     bool read = digest(image, sha256);
-    g_autofree char *text = archive_digest_text(sha256);
+    g_autofree char *text = units_digest(sha256);
     if (read)
         show(app, "SHA-256", "sha256", text);
     bool whole = show_program(app, image);

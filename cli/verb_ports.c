@@ -6,7 +6,7 @@
 
 #define LOOK_EVERY 200000 /* us */
 
-static void add_device(struct app *app, const struct serial_device *device)
+static void add_device(struct app *app, const struct wry_serial_device *device)
 {
     g_autofree char *usb = device->usb_vendor > 0
                                ? g_strdup_printf("%04X:%04X", (unsigned)device->usb_vendor,
@@ -31,7 +31,7 @@ static void add_device(struct app *app, const struct serial_device *device)
 
 static int list(struct app *app)
 {
-    g_autoptr(GPtrArray) devices = serial_devices();
+    g_autoptr(GPtrArray) devices = wry_serial_devices();
 
     json_builder_set_member_name(app->json, "ports");
     json_builder_begin_array(app->json);
@@ -51,7 +51,7 @@ static int list(struct app *app)
 static bool contains(const GPtrArray *devices, const char *path)
 {
     for (guint i = 0; i < devices->len; i++) {
-        const struct serial_device *device = g_ptr_array_index(devices, i);
+        const struct wry_serial_device *device = g_ptr_array_index(devices, i);
         if (strcmp(device->path, path) == 0)
             return true;
     }
@@ -59,10 +59,10 @@ static bool contains(const GPtrArray *devices, const char *path)
 }
 
 /* The first device of now that was not there before; NULL when there is none. */
-static const struct serial_device *find_new(const GPtrArray *before, const GPtrArray *now)
+static const struct wry_serial_device *find_new(const GPtrArray *before, const GPtrArray *now)
 {
     for (guint i = 0; i < now->len; i++) {
-        const struct serial_device *device = g_ptr_array_index(now, i);
+        const struct wry_serial_device *device = g_ptr_array_index(now, i);
         if (!contains(before, device->path))
             return device;
     }
@@ -71,12 +71,12 @@ static const struct serial_device *find_new(const GPtrArray *before, const GPtrA
 
 static int wait_for_one(struct app *app)
 {
-    g_autoptr(GPtrArray) before = serial_devices();
+    g_autoptr(GPtrArray) before = wry_serial_devices();
 
     app_note(app, "Plug the adapter in now (if it is in, unplug it first); Ctrl-C stops.");
     while (!app_interrupted()) {
-        g_autoptr(GPtrArray) devices = serial_devices();
-        const struct serial_device *device = find_new(before, devices);
+        g_autoptr(GPtrArray) devices = wry_serial_devices();
+        const struct wry_serial_device *device = find_new(before, devices);
         if (device) {
             json_builder_set_member_name(app->json, "ports");
             json_builder_begin_array(app->json);

@@ -8,10 +8,10 @@ set(WRY_CORE_SOURCES
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c
-    core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/region.c
+    core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
     core/session/claim.c core/session/compose.c core/session/connect.c
-    core/session/digest.c core/session/fault.c core/session/hello.c core/session/link.c
+    core/session/digest.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/pace.c core/session/read.c core/session/speed.c core/session/verify.c core/session/sectors.c core/session/settle.c
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_run.c)
 

@@ -45,13 +45,13 @@ static void back_up(uint32_t baud, uint64_t latency_ms)
     struct wry_sha256 sha;
 
     fill_like_firmware(rig->flash + 0x4000, USED, 3);
-    rig->link.adapter.latency = latency_ms * 1000000;
+    rig->adapter.inbox.latency = latency_ms * 1000000;
     if (wry_session_connect(&rig->session) != WRY_OK)
         die("connecting");
-    uint64_t begun = rig->link.now;
+    uint64_t begun = rig->adapter.now;
     if (wry_session_back_up(&rig->session, 0, rig->flash_size, &writer, theirs) != WRY_OK)
         die("the backup");
-    double measured = (double)(rig->link.now - begun) / 1e9;
+    double measured = (double)(rig->adapter.now - begun) / 1e9;
     wry_sha256_begin(&sha);
     wry_sha256_add(&sha, taken.bytes, rig->flash_size);
     wry_sha256_end(&sha, ours);

@@ -11,7 +11,7 @@
 #include <string.h>
 #include <time.h>
 
-#include "sim/link.h"
+#include "sim/adapter.h"
 #include "sim/random.h"
 #include "wrytograph/session.h"
 
@@ -21,7 +21,7 @@
 
 struct workbench {
     struct sim_board board;
-    struct sim_link link;
+    struct sim_adapter adapter;
     struct wry_session session;
     struct wry_port timed_port;
     double in_port; /* s of processor time */
@@ -55,7 +55,7 @@ static enum wry_status timed_write(void *context, const uint8_t *bytes, size_t n
 {
     struct workbench *bench = context;
     double begun = processor_time();
-    enum wry_status status = bench->link.port.write(&bench->link, bytes, n);
+    enum wry_status status = bench->adapter.port.write(&bench->adapter, bytes, n);
 
     bench->in_port += processor_time() - begun;
     return status;
@@ -66,7 +66,7 @@ static enum wry_status timed_read(void *context, uint8_t *bytes, size_t room, ui
 {
     struct workbench *bench = context;
     double begun = processor_time();
-    enum wry_status status = bench->link.port.read(&bench->link, bytes, room, deadline, got);
+    enum wry_status status = bench->adapter.port.read(&bench->adapter, bytes, room, deadline, got);
 
     bench->in_port += processor_time() - begun;
     return status;
@@ -76,28 +76,28 @@ static enum wry_status timed_set_speed(void *context, uint32_t baud)
 {
     struct workbench *bench = context;
 
-    return bench->link.port.set_speed(&bench->link, baud);
+    return bench->adapter.port.set_speed(&bench->adapter, baud);
 }
 
 static enum wry_status timed_set_lines(void *context, bool reset, bool boot)
 {
     struct workbench *bench = context;
 
-    return bench->link.port.set_lines(&bench->link, reset, boot);
+    return bench->adapter.port.set_lines(&bench->adapter, reset, boot);
 }
 
 static enum wry_status timed_discard(void *context)
 {
     struct workbench *bench = context;
 
-    return bench->link.port.discard(&bench->link);
+    return bench->adapter.port.discard(&bench->adapter);
 }
 
 static uint64_t timed_now(void *context)
 {
     struct workbench *bench = context;
 
-    return bench->link.port.now(&bench->link);
+    return bench->adapter.port.now(&bench->adapter);
 }
 
 static void timed_sleep(void *context, uint64_t until)
@@ -105,7 +105,7 @@ static void timed_sleep(void *context, uint64_t until)
     struct workbench *bench = context;
     double begun = processor_time();
 
-    bench->link.port.sleep(&bench->link, until);
+    bench->adapter.port.sleep(&bench->adapter, until);
     bench->in_port += processor_time() - begun;
 }
 
@@ -121,9 +121,9 @@ static void set_up(struct workbench *bench, uint64_t latency_ms, uint32_t noise_
     sim_board_init(&bench->board, wry_chip_by_code(identity.chip_code), &identity, bench->flash,
                    FLASH_SIZE, 3);
     bench->board.faults.noise_ppb = noise_ppb;
-    sim_link_init(&bench->link, &bench->board, 4);
-    bench->link.adapter.latency = latency_ms * 1000000;
-    sim_link_power(&bench->link, true);
+    sim_adapter_init(&bench->adapter, &bench->board, 4);
+    bench->adapter.inbox.latency = latency_ms * 1000000;
+    sim_adapter_power(&bench->adapter, true);
     bench->timed_port = (struct wry_port){
         .context = bench,
         .write = timed_write,
@@ -133,7 +133,7 @@ static void set_up(struct workbench *bench, uint64_t latency_ms, uint32_t noise_
         .discard = timed_discard,
         .now = timed_now,
         .sleep = timed_sleep,
-        .top_speed = bench->link.port.top_speed,
+        .top_speed = bench->adapter.port.top_speed,
     };
 }
 
@@ -153,13 +153,13 @@ static double run(struct workbench *bench, uint32_t baud)
         fprintf(stderr, "perf: the simulated board does not answer\n");
         exit(1);
     }
-    uint64_t start = bench->link.now;
+    uint64_t start = bench->adapter.now;
     enum wry_status status = wry_session_write(&bench->session, &plan);
     if (status != WRY_OK || memcmp(bench->flash + IMAGE_OFFSET, bench->image, IMAGE_SIZE) != 0) {
         fprintf(stderr, "perf: the write failed with status %d\n", status);
         exit(1);
     }
-    return (double)(bench->link.now - start) / 1e9;
+    return (double)(bench->adapter.now - start) / 1e9;
 }
 
 static double limit(uint32_t baud)

@@ -20,52 +20,6 @@ enum {
     DESCRIPTION_MAX = 1 << 20,
 };
 
-struct archive *archive_new(void)
-{
-    struct archive *archive = g_new0(struct archive, 1);
-
-    archive->ranges = g_array_new(FALSE, FALSE, sizeof(struct archive_range));
-    return archive;
-}
-
-void archive_free(struct archive *archive)
-{
-    if (!archive)
-        return;
-    g_array_free(archive->ranges, TRUE);
-    spool_free(archive->content);
-    g_free(archive->created);
-    g_free(archive->tool);
-    g_free(archive);
-}
-
-char *archive_digest_text(const uint8_t sha256[WRY_SHA256_SIZE])
-{
-    GString *text = g_string_new(NULL);
-
-    for (size_t i = 0; i < WRY_SHA256_SIZE; i++)
-        g_string_append_printf(text, "%02x", sha256[i]);
-    return g_string_free(text, FALSE);
-}
-
-bool archive_digest(const struct spool *spool, uint32_t offset, uint32_t length,
-                    uint8_t sha256[WRY_SHA256_SIZE])
-{
-    uint8_t piece[PIECE];
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    for (uint32_t done = 0; done < length;) {
-        uint32_t n = MIN(length - done, (uint32_t)sizeof piece);
-        if (!spool_read(spool, (uint64_t)offset + done, piece, n))
-            return false;
-        wry_sha256_add(&sha, piece, n);
-        done += n;
-    }
-    wry_sha256_end(&sha, sha256);
-    return true;
-}
-
 bool archive_is_one(const char *path)
 {
     uint8_t first[4] = {0};
@@ -155,7 +109,7 @@ static char *read_description(zip_t *zip, gssize *length)
 }
 
 /* Unpacks one range into the spool and compares its digest. */
-static bool unpack(struct archive *archive, zip_t *zip, const struct archive_range *range)
+static bool unpack(struct archive *archive, zip_t *zip, struct archive_range *range)
 {
     g_autofree char *name = archive_range_name(range);
     uint8_t piece[PIECE], sha256[WRY_SHA256_SIZE];
@@ -177,8 +131,7 @@ static bool unpack(struct archive *archive, zip_t *zip, const struct archive_ran
     }
     if (file)
         zip_fclose(file);
-    return file && n == 0 && done == range->length &&
-           archive_digest(archive->content, range->offset, range->length, sha256) &&
+    return file && n == 0 && done == range->length && archive_range_digest(range, sha256) &&
            memcmp(sha256, range->sha256, sizeof sha256) == 0;
 }
 
@@ -198,8 +151,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
     if (!archive->content)
         return FALSE;
     for (guint i = 0; i < archive->ranges->len; i++) {
-        const struct archive_range *range =
-            &g_array_index(archive->ranges, struct archive_range, i);
+        struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
         if (unpack(archive, zip, range))
             continue;
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
@@ -231,10 +183,4 @@ struct archive *archive_open(const char *path, GError **error)
         return archive;
     archive_free(archive);
     return NULL;
-}
-
-bool archive_range_read(const struct archive_range *range, uint32_t at, uint8_t *to, size_t n)
-{
-    return at <= range->length && n <= range->length - at &&
-           spool_read(range->archive->content, (uint64_t)range->offset + at, to, n);
 }

@@ -64,7 +64,7 @@ static void add_ranges(JsonBuilder *b, const GArray *ranges)
     for (guint i = 0; i < ranges->len; i++) {
         const struct archive_range *range = &g_array_index(ranges, struct archive_range, i);
         g_autofree char *file = archive_range_name(range);
-        g_autofree char *sha256 = archive_digest_text(range->sha256);
+        g_autofree char *sha256 = units_digest(range->sha256);
         json_builder_begin_object(b);
         add_number(b, "offset", range->offset);
         add_number(b, "length", range->length);

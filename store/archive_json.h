@@ -2,7 +2,7 @@
 #ifndef WRY_STORE_ARCHIVE_JSON_H
 #define WRY_STORE_ARCHIVE_JSON_H
 
-#include "archive.h"
+#include "archive_record.h"
 
 /* Free with g_free. */
 char *archive_json_write(const struct archive *archive);

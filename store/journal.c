@@ -19,7 +19,7 @@ enum {
 struct journal {
     sqlite3 *db;
     char *folder, *path;
-    bool (*stop)(void);
+    struct wry_stop stop;
     char *board, *jedec;
     int64_t chip, flash;
     char *problem;
@@ -313,7 +313,7 @@ static int wait_for_lock(void *context, int times)
 {
     const struct journal *journal = context;
 
-    if (times >= BUSY_SLICES || (journal->stop && journal->stop()))
+    if (times >= BUSY_SLICES || wry_stop_asked(journal->stop))
         return 0;
     g_usleep(BUSY_SLICE * 1000);
     return 1;
@@ -406,7 +406,7 @@ static bool prepare_to_look(struct journal *journal)
     return false;
 }
 
-static struct journal *open_file(const char *folder, bool (*stop)(void), bool to_look,
+static struct journal *open_file(const char *folder, struct wry_stop stop, bool to_look,
                                  GError **error)
 {
     struct journal *journal = g_new0(struct journal, 1);
@@ -438,7 +438,7 @@ static struct journal *open_file(const char *folder, bool (*stop)(void), bool to
     return NULL;
 }
 
-struct journal *journal_open(const char *folder, bool (*stop)(void), GError **error)
+struct journal *journal_open(const char *folder, struct wry_stop stop, GError **error)
 {
     if (g_mkdir_with_parents(folder, 0700) == 0)
         return open_file(folder, stop, false, error);
@@ -446,7 +446,7 @@ struct journal *journal_open(const char *folder, bool (*stop)(void), GError **er
     return NULL;
 }
 
-bool journal_open_to_look(const char *folder, bool (*stop)(void), struct journal **journal,
+bool journal_open_to_look(const char *folder, struct wry_stop stop, struct journal **journal,
                           GError **error)
 {
     g_autofree char *path = g_build_filename(folder, "journal.db", NULL);

@@ -16,6 +16,7 @@
 
 #include <glib.h>
 
+#include "wrytograph-host/stop.h"
 #include "wrytograph/session.h"
 
 struct journal;
@@ -25,11 +26,11 @@ char *journal_default_folder(void);
 
 /*
  * journal.db in that folder, made when missing. stop is asked while another process holds it; true
- * gives up. May be NULL.
+ * gives up.
  */
-struct journal *journal_open(const char *folder, bool (*stop)(void), GError **error);
+struct journal *journal_open(const char *folder, struct wry_stop stop, GError **error);
 /* The same to look at only: *journal NULL without an error when there is none yet. */
-bool journal_open_to_look(const char *folder, bool (*stop)(void), struct journal **journal,
+bool journal_open_to_look(const char *folder, struct wry_stop stop, struct journal **journal,
                           GError **error);
 void journal_close(struct journal *journal);
 

@@ -118,3 +118,12 @@ char *units_address(const uint8_t e[6])
 {
     return g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
 }
+
+char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE])
+{
+    GString *text = g_string_new(NULL);
+
+    for (size_t i = 0; i < WRY_SHA256_SIZE; i++)
+        g_string_append_printf(text, "%02x", sha256[i]);
+    return g_string_free(text, FALSE);
+}

@@ -6,6 +6,8 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "wrytograph/bytes.h"
+
 /* 4MiB, 4M, 512K, 32Mbit, 0x400000; a plain number is bytes. False when it is none of these. */
 bool units_parse_size(const char *text, uint32_t *bytes);
 
@@ -24,5 +26,8 @@ char *units_flash_size(uint32_t bytes);
 char *units_bytes(uint64_t bytes);
 
 char *units_address(const uint8_t eui48[6]);
+
+/* 64 hexadecimal digits; free with g_free. */
+char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE]);
 
 #endif

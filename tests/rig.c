@@ -25,7 +25,7 @@ void rig_new_session(struct rig *rig, uint32_t token)
     rig->config.token = token;
     rig->config.context = rig;
     rig->config.progress = on_progress;
-    wry_session_init(&rig->session, &rig->link.port, &rig->config);
+    wry_session_init(&rig->session, &rig->adapter.port, &rig->config);
 }
 
 struct rig *rig_new(const struct rig_setup *setup)
@@ -48,8 +48,8 @@ struct rig *rig_new(const struct rig_setup *setup)
     memcpy(rig->before, rig->flash, rig->flash_size);
     sim_board_init(&rig->board, chip, &identity, rig->flash, rig->flash_size, setup->seed);
     sim_board_set_faults(&rig->board, &setup->faults);
-    sim_link_init(&rig->link, &rig->board, setup->seed);
-    sim_link_power(&rig->link, true);
+    sim_adapter_init(&rig->adapter, &rig->board, setup->seed);
+    sim_adapter_power(&rig->adapter, true);
     rig->config.max_speed = setup->max_speed;
     rig_new_session(rig, (uint32_t)setup->seed + 1);
     return rig;

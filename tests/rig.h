@@ -8,7 +8,7 @@
 #ifndef WRY_TESTS_RIG_H
 #define WRY_TESTS_RIG_H
 
-#include "sim/link.h"
+#include "sim/adapter.h"
 #include "wrytograph/session.h"
 
 struct rig_setup {
@@ -22,7 +22,7 @@ struct rig_setup {
 
 struct rig {
     struct sim_board board;
-    struct sim_link link;
+    struct sim_adapter adapter;
     struct wry_session session;
     struct wry_session_config config;
     uint8_t *flash;

@@ -205,13 +205,13 @@ struct sweep_result sweep_run(const struct sweep_case *c)
 
     rig_random(w.content, LENGTH_MAX, c->seed + 9);
     w.rig = rig_new(&setup);
-    w.rig->link.adapter.latency = c->latency_ms * UINT64_C(1000000);
+    w.rig->adapter.inbox.latency = c->latency_ms * UINT64_C(1000000);
     fill_flash(&w);
     result.status = wry_session_connect(&w.rig->session);
-    uint64_t begun = w.rig->link.now;
+    uint64_t begun = w.rig->adapter.now;
     if (result.status == WRY_OK)
         result.status = perform(&w, &result.right);
-    result.seconds = (double)(w.rig->link.now - begun) / 1e9;
+    result.seconds = (double)(w.rig->adapter.now - begun) / 1e9;
     result.needed_seconds = needed(&w);
     result.limit_seconds = limit(&w, result.needed_seconds);
     result.steps_down = wry_session_stats(&w.rig->session)->speed_steps_down;

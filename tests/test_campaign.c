@@ -188,7 +188,7 @@ static void arm(struct campaign *c, uint64_t *random)
         faults->power_cut = c->rig->board.die.operations + 1 + sim_random(random) % 60;
         break;
     case 1:
-        faults->cable_cut = c->rig->link.to_board.sent + 1 + sim_random(random) % 20000;
+        faults->cable_cut = c->rig->adapter.to_board.sent + 1 + sim_random(random) % 20000;
         break;
     default:
         c->mortal.writes_left = 1 + sim_random(random) % 100;
@@ -204,9 +204,9 @@ static void repair(struct campaign *c)
 
     rig->board.faults.power_cut = rig->board.faults.cable_cut = 0;
     rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
-    rig->link.to_board.cut = rig->link.to_host.cut = false;
+    rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
     c->mortal.writes_left = UINT64_MAX;
-    sim_link_power(&rig->link, true);
+    sim_adapter_power(&rig->adapter, true);
     rig_new_session(rig, rig->config.token + 1);
     rig->session.port = &c->mortal.port;
 }
@@ -237,7 +237,7 @@ static void set_up(struct campaign *c, uint64_t seed)
                                     .unsettled = unsettled,
                                     .saved = saved,
                                     .yield = yield};
-    c->mortal.inner = &c->rig->link.port;
+    c->mortal.inner = &c->rig->adapter.port;
     c->mortal.port = through_port(&c->mortal);
     c->mortal.port.write = mortal_write;
     c->mortal.port.read = mortal_read;

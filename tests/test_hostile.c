@@ -385,7 +385,7 @@ static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, 
 static void twist(struct twister *t, struct rig *rig, uint64_t seed)
 {
     memset(t, 0, sizeof *t);
-    t->inner = &rig->link.port;
+    t->inner = &rig->adapter.port;
     t->random = seed;
     t->truthful = 3 + (unsigned)(sim_random(&t->random) % 60);
     t->one_in = 1 + (unsigned)(sim_random(&t->random) % 12);
@@ -435,7 +435,7 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(vo
         if (status == WRY_OK)
             CHECK(rig_holds(rig, items, 2));
         written += status == WRY_OK;
-        CHECK(rig->link.now < UINT64_C(400000000000));
+        CHECK(rig->adapter.now < UINT64_C(400000000000));
         for (size_t k = 0; k < 256; k++)
             bent[k] += t.bent[k];
         rig_free(rig);

@@ -25,7 +25,7 @@ static struct wry_mixed_sector mixed(void)
 static struct journal *open_journal(const char *name, const struct wry_hello_reply *board)
 {
     GError *error = NULL;
-    struct journal *journal = journal_open(scratch_file(name), NULL, &error);
+    struct journal *journal = journal_open(scratch_file(name), (struct wry_stop){0}, &error);
 
     CHECK(journal != NULL);
     if (journal)
@@ -143,8 +143,9 @@ static void stretches_are_told_with_what_is_kept(void)
     journal_close(journal);
 }
 
-static bool at_once(void)
+static bool at_once(void *context)
 {
+    (void)context;
     return true;
 }
 
@@ -158,7 +159,7 @@ static void a_lock_is_an_error_and_never_an_empty_journal(void)
     CHECK(journal_keeper(journal)->begin(journal, &run, NULL, NULL));
     journal_close(journal);
     g_autofree char *path = g_build_filename(scratch_file("locked"), "journal.db", NULL);
-    journal = journal_open(scratch_file("locked"), at_once, &error);
+    journal = journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error);
     CHECK(journal != NULL);
     journal_set_board(journal, &mine);
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &other));
@@ -166,7 +167,8 @@ static void a_lock_is_an_error_and_never_an_empty_journal(void)
     CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
     CHECK(!journal_keeper(journal)->begin(journal, &run, NULL, NULL));
     CHECK(strstr(journal_problem(journal), "locked") != NULL);
-    CHECK(journal_open(scratch_file("locked"), at_once, &error) == NULL);
+    CHECK(journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error) ==
+          NULL);
     CHECK(error && strstr(error->message, "locked") != NULL);
     g_clear_error(&error);
     sqlite3_close(other);
@@ -181,13 +183,13 @@ static void a_journal_that_is_no_database_is_refused(void)
 
     CHECK_EQUAL(0, g_mkdir(scratch_file("broken"), 0700));
     scratch_write("broken/journal.db", "this is no database, whatever its name may say here", 51);
-    CHECK(journal_open(scratch_file("broken"), NULL, &error) == NULL);
+    CHECK(journal_open(scratch_file("broken"), (struct wry_stop){0}, &error) == NULL);
     CHECK(error && strstr(error->message, "journal.db") != NULL);
     g_clear_error(&error);
-    CHECK(!journal_open_to_look(scratch_file("broken"), NULL, &journal, &error));
+    CHECK(!journal_open_to_look(scratch_file("broken"), (struct wry_stop){0}, &journal, &error));
     CHECK(error != NULL && journal == NULL);
     g_clear_error(&error);
-    CHECK(journal_open_to_look(scratch_file("none"), NULL, &journal, &error));
+    CHECK(journal_open_to_look(scratch_file("none"), (struct wry_stop){0}, &journal, &error));
     CHECK(error == NULL && journal == NULL);
 }
 
@@ -205,7 +207,7 @@ static void a_damaged_page_is_noticed(void)
     CHECK(n > 8192);
     memset(bytes + 4096, 0x5A, 256);
     scratch_write("damaged/journal.db", bytes, n);
-    CHECK(journal_open(scratch_file("damaged"), NULL, &error) == NULL);
+    CHECK(journal_open(scratch_file("damaged"), (struct wry_stop){0}, &error) == NULL);
     CHECK(error != NULL);
     g_clear_error(&error);
 }

@@ -13,8 +13,8 @@
 
 #include "command.h"
 #include "harness.h"
-#include "rfc2217/client.h"
-#include "serial/serial.h"
+#include "wrytograph-host/remote.h"
+#include "wrytograph-host/serial.h"
 #include "wrytograph/session.h"
 
 #define PYTHON "/usr/bin/python3"
@@ -135,10 +135,10 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     GError *error = NULL;
 
     serve(&bench, "held");
-    struct serial_port *serial = serial_port_open(bench.pty, wiring_at(0), &error);
+    struct wry_serial *serial = wry_serial_open(bench.pty, wry_wiring_at(0), &error);
     CHECK(serial != NULL);
     EXPECT(4, "test_lines (process", command("identify", "-l", bench.pty, NULL));
-    serial_port_close(serial);
+    wry_serial_close(serial);
     EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
     EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
     EXPECT(4, "it is no serial port", command("identify", "-l", "/dev/null", NULL));
@@ -163,13 +163,13 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
 
     serve(&bench, "reopened");
     uint16_t number = (uint16_t)atoi(strrchr(bench.link, ':') + 1);
-    struct remote_port *remote = remote_port_open(
-        &(struct remote_settings){
-            .host = "127.0.0.1", .port = number, .com_port = true, .wiring = wiring_at(0)},
+    struct wry_remote *remote = wry_remote_open(
+        &(struct wry_remote_settings){
+            .host = "127.0.0.1", .port = number, .com_port = true, .wiring = wry_wiring_at(0)},
         &error);
     CHECK(remote != NULL);
     for (unsigned i = 0; remote && i < 100; i++) {
-        const struct wry_port *port = remote_port_port(remote);
+        const struct wry_port *port = wry_remote_port(remote);
         CHECK_EQUAL(WRY_OK, port->reopen(port->context));
         GDir *files = g_dir_open("/proc/self/fd", 0, NULL);
         unsigned count = 0;
@@ -180,7 +180,7 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
         after = count;
     }
     CHECK_EQUAL(before, after);
-    remote_port_close(remote);
+    wry_remote_close(remote);
     stop(&bench);
 }
 

@@ -22,7 +22,7 @@ static void begin(struct talk *talk, const struct rig_setup *setup)
 {
     memset(talk, 0, sizeof *talk);
     talk->rig = rig_new(setup);
-    const struct wry_port *port = &talk->rig->link.port;
+    const struct wry_port *port = &talk->rig->adapter.port;
     port->set_lines(port->context, true, true);
     port->set_lines(port->context, false, true);
     port->sleep(port->context, 100 * MS);
@@ -35,7 +35,7 @@ static void say_bytes(struct talk *talk, const uint8_t *head, size_t n, const ui
 {
     uint8_t line[WRY_FRAME_WORST(WRY_BODY_MAX)];
     struct wry_encoder encoder;
-    const struct wry_port *port = &talk->rig->link.port;
+    const struct wry_port *port = &talk->rig->adapter.port;
 
     wry_encoder_init(&encoder, head, n, payload, m);
     size_t length = wry_encoder_give(&encoder, line, sizeof line);
@@ -45,7 +45,7 @@ static void say_bytes(struct talk *talk, const uint8_t *head, size_t n, const ui
 /* The next frame within the time (us); false when none comes. */
 static bool hear(struct talk *talk, uint64_t time)
 {
-    const struct wry_port *port = &talk->rig->link.port;
+    const struct wry_port *port = &talk->rig->adapter.port;
     uint64_t deadline = port->now(port->context) + time;
     enum wry_frame_event event;
     uint8_t byte;
@@ -345,7 +345,7 @@ static void an_unconfirmed_speed_is_given_up(void)
     const struct wry_port *port;
 
     begin(&talk, &(struct rig_setup){.seed = 1});
-    port = &talk.rig->link.port;
+    port = &talk.rig->adapter.port;
     say_bytes(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, 7, 921600), NULL, 0);
     CHECK(hear_kind(&talk, WRY_KIND_SPEED | WRY_KIND_REPLY, 100 * MS));
     port->sleep(port->context, port->now(port->context) + 100 * MS);
@@ -363,7 +363,7 @@ static void arbitrary_bytes_neither_stop_the_loader_nor_change_the_flash(void)
 
     begin(&talk, &(struct rig_setup){.seed = 1, .flash_size = 0x400000});
     for (uint64_t seed = 0; seed < 300; seed++) {
-        const struct wry_port *port = &talk.rig->link.port;
+        const struct wry_port *port = &talk.rig->adapter.port;
         rig_random(bytes, sizeof bytes, seed);
         for (size_t i = 0; i < sizeof bytes; i += 20 + seed % 50)
             bytes[i] = WRY_FRAME_FLAG;
@@ -464,7 +464,7 @@ static void an_operation_of_a_dropped_job_is_not_the_next_one_s(void)
     say_data(&talk, 0x4000, page, sizeof page);
     /* A new session while that page is still being programmed, and the same page in its job. */
     while (talk.rig->board.die.pending_length == 0 || !talk.rig->board.die.pending_program)
-        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
     talk.rig->board.die.busy_until += 60000000;
     say_hello(&talk, 2);
     memset(page, 0x10, sizeof page);
@@ -491,9 +491,9 @@ static void a_flash_that_is_busy_after_a_reset_is_waited_for(void)
     say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x10000, 0x10000);
     CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
     while (talk.rig->board.die.pending_length == 0)
-        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
     talk.rig->board.die.busy_until += UINT64_C(1000000000);
-    const struct wry_port *port = &talk.rig->link.port;
+    const struct wry_port *port = &talk.rig->adapter.port;
     port->set_lines(port->context, true, true);
     port->set_lines(port->context, false, true);
     port->sleep(port->context, port->now(port->context) + 100 * MS);
@@ -523,7 +523,7 @@ static void a_locked_range_is_refused_and_a_locked_page_is_named(void)
     say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x1000);
     CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
     while (talk.rig->board.loader.write.erased < 0x21000)
-        sim_link_advance(&talk.rig->link, talk.rig->link.now + 10000, false);
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
     talk.rig->board.die.status = 0x1C;
     say_data(&talk, 0x20000, page, sizeof page);
     while (hear(&talk, 100 * MS))
@@ -560,7 +560,7 @@ static void sending_for_long_is_life_and_silence_is_not(void)
     unsigned frames = 0;
 
     begin(&talk, &(struct rig_setup){.seed = 9});
-    port = &talk.rig->link.port;
+    port = &talk.rig->adapter.port;
     say_hello(&talk, 1);
     say_bytes(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, ++talk.seq, 230400), NULL,
               0);
@@ -588,7 +588,7 @@ static void started_twice_it_is_as_new(void)
     say_hello(&talk, 1);
     say_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x4000, 0x1000);
     CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
-    const struct wry_port *port = &talk.rig->link.port;
+    const struct wry_port *port = &talk.rig->adapter.port;
     port->sleep(port->context, port->now(port->context) + 200 * MS);
     wry_loader_init(&talk.rig->board.loader, &talk.rig->board.port, &talk.rig->board.identity);
     CHECK_EQUAL(WRY_JOB_NONE, ask_status(&talk).job);

@@ -50,7 +50,7 @@ static void a_speed_the_cable_cannot_do_costs_a_second_each(void)
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     CHECK_EQUAL(460800, rig->session.speed);
     CHECK_EQUAL(3, wry_session_stats(&rig->session)->speed_steps_down);
-    CHECK(rig->link.now < UINT64_C(4000000000));
+    CHECK(rig->adapter.now < UINT64_C(4000000000));
     rig_free(rig);
 }
 
@@ -71,7 +71,7 @@ static void a_board_without_power_is_not_heard(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 1});
 
-    sim_link_power(&rig->link, false);
+    sim_adapter_power(&rig->adapter, false);
     CHECK_EQUAL(WRY_NO_ANSWER, wry_session_connect(&rig->session));
     CHECK_EQUAL(0, wry_session_stats(&rig->session)->bytes_received);
     rig_free(rig);
@@ -127,9 +127,9 @@ static void a_mebibyte_on_a_noisy_line_takes_at_most_1_4_of_the_clean_time(void)
         struct rig *rig = rig_new(&(struct rig_setup){
             .seed = 3, .max_speed = 921600, .faults = {.noise_ppb = noisy * 10000}});
         CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-        uint64_t begun = rig->link.now;
+        uint64_t begun = rig->adapter.now;
         CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
-        times[noisy] = rig->link.now - begun;
+        times[noisy] = rig->adapter.now - begun;
         CHECK(rig_holds(rig, &item, 1));
         CHECK((wry_session_stats(&rig->session)->frames_resent > 20) == noisy);
         rig_free(rig);
@@ -145,15 +145,15 @@ static void the_time_of_a_write_is_close_to_the_larger_of_line_and_flash(void)
 
     for (size_t i = 0; i < 3; i++) {
         struct rig *rig = rig_new(&(struct rig_setup){.seed = 4, .max_speed = speeds[i]});
-        rig->link.adapter.latency = 16000000;
+        rig->adapter.inbox.latency = 16000000;
         CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-        uint64_t begun = rig->link.now;
+        uint64_t begun = rig->adapter.now;
         CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
         uint64_t line = sizeof content * UINT64_C(10000000000) / speeds[i];
         uint64_t flash = UINT64_C(16) * 150000000 + UINT64_C(4096) * 400000;
         uint64_t limit = line > flash ? line : flash;
         check_context("%u baud", (unsigned)speeds[i]);
-        CHECK((rig->link.now - begun) * 100 <= limit * percent[i]);
+        CHECK((rig->adapter.now - begun) * 100 <= limit * percent[i]);
         rig_free(rig);
     }
 }
@@ -311,8 +311,8 @@ static void a_board_that_is_reset_in_the_middle_is_found_again(void)
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 10, .max_speed = 921600});
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    sim_board_lines(&rig->board, true, false, rig->link.now);
-    sim_board_lines(&rig->board, false, false, rig->link.now);
+    sim_board_lines(&rig->board, true, false, rig->adapter.now);
+    sim_board_lines(&rig->board, false, false, rig->adapter.now);
     CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
     CHECK(rig_holds(rig, &item, 1));
     CHECK(wry_session_stats(&rig->session)->reconnects > 0);
@@ -382,7 +382,7 @@ static void a_hundred_disconnects_cost_time_not_the_job(void)
 {
     struct wry_placement item = place(0x40000, sizeof content, 0);
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 13});
-    struct flaky flaky = {.inner = &rig->link.port, .bytes_left = UINT64_MAX};
+    struct flaky flaky = {.inner = &rig->adapter.port, .bytes_left = UINT64_MAX};
 
     flaky.port = through_port(&flaky);
     flaky.port.write = flaky_write;
@@ -408,10 +408,10 @@ static void a_link_that_stays_away_is_given_up_after_the_patience(void)
     rig->config.patience = 3000000;
     rig_new_session(rig, 5);
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    sim_link_power(&rig->link, false);
-    uint64_t begun = rig->link.now;
+    sim_adapter_power(&rig->adapter, false);
+    uint64_t begun = rig->adapter.now;
     CHECK_EQUAL(WRY_LINK_LOST, write(rig, &item, 1));
-    CHECK(rig->link.now - begun < UINT64_C(20000000000));
+    CHECK(rig->adapter.now - begun < UINT64_C(20000000000));
     rig_free(rig);
 }
 
@@ -437,9 +437,9 @@ static void loading_mode_by_hand_waits_for_the_hand(void)
     rig->config.call_time = 2000000;
     rig_new_session(rig, 6);
     CHECK_EQUAL(WRY_NO_ANSWER, wry_session_connect(&rig->session));
-    CHECK(rig->link.now < UINT64_C(3000000000));
-    sim_board_lines(&rig->board, true, true, rig->link.now);
-    sim_board_lines(&rig->board, false, true, rig->link.now);
+    CHECK(rig->adapter.now < UINT64_C(3000000000));
+    sim_board_lines(&rig->board, true, true, rig->adapter.now);
+    sim_board_lines(&rig->board, false, true, rig->adapter.now);
     rig_new_session(rig, 7);
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     rig_free(rig);
@@ -452,8 +452,8 @@ static void another_board_on_the_line_stops_the_work(void)
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     rig->board.identity.eui48[5] ^= 1;
-    sim_board_lines(&rig->board, true, true, rig->link.now);
-    sim_board_lines(&rig->board, false, true, rig->link.now);
+    sim_board_lines(&rig->board, true, true, rig->adapter.now);
+    sim_board_lines(&rig->board, false, true, rig->adapter.now);
     CHECK_EQUAL(WRY_WRONG_BOARD, write(rig, &item, 1));
     CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
     rig_free(rig);
@@ -465,7 +465,7 @@ static void start_runs_the_firmware(void)
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     CHECK_EQUAL(WRY_OK, wry_session_start(&rig->session));
-    rig->link.port.sleep(rig->link.port.context, rig->link.now / 1000 + 300000);
+    rig->adapter.port.sleep(rig->adapter.port.context, rig->adapter.now / 1000 + 300000);
     CHECK_EQUAL(SIM_BOARD_STUCK, rig->board.state);
     rig_free(rig);
 }

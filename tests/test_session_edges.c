@@ -60,7 +60,7 @@ static void a_peer_that_answers_and_never_advances_is_given_up(void)
         rig->board.die.pending_program = true;
         memset(rig->board.die.pending_page, 0xFF, 256);
         rig->board.die.busy_until = UINT64_MAX;
-        uint64_t begun = rig->link.now;
+        uint64_t begun = rig->adapter.now;
         if (call == 0)
             status = wry_session_digest(&rig->session, 0, 0x10000, digest);
         else if (call == 1)
@@ -68,7 +68,7 @@ static void a_peer_that_answers_and_never_advances_is_given_up(void)
         else
             status = write_one(rig, item);
         CHECK_EQUAL(WRY_STALLED, status);
-        CHECK(rig->link.now - begun < UINT64_C(40000000000));
+        CHECK(rig->adapter.now - begun < UINT64_C(40000000000));
         rig_free(rig);
     }
     CHECK_EQUAL(0, total);
@@ -85,9 +85,9 @@ static bool stop_later(void *context, const struct wry_session_progress *progres
     struct stopper *stopper = context;
 
     (void)progress;
-    if (stopper->rig->link.now < stopper->after)
+    if (stopper->rig->adapter.now < stopper->after)
         return false;
-    stopper->asked_at = stopper->asked_at ? stopper->asked_at : stopper->rig->link.now;
+    stopper->asked_at = stopper->asked_at ? stopper->asked_at : stopper->rig->adapter.now;
     return true;
 }
 
@@ -106,7 +106,7 @@ static void every_wait_can_be_stopped(void)
         CHECK_EQUAL(WRY_OK, status);
         rig->session.config.context = &stopper;
         rig->session.config.progress = stop_later;
-        stopper.after = rig->link.now + UINT64_C(300000000);
+        stopper.after = rig->adapter.now + UINT64_C(300000000);
         if (call / 3 == 0)
             status = wry_session_digest(&rig->session, 0, 0x400000, digest);
         else if (call / 3 == 1)
@@ -114,14 +114,14 @@ static void every_wait_can_be_stopped(void)
         else if (call / 3 == 2)
             status = write_one(rig, place(0x40123, sizeof content));
         else {
-            sim_link_power(&rig->link, false); /* the link is being looked for */
+            sim_adapter_power(&rig->adapter, false); /* the link is being looked for */
             status = wry_session_read(&rig->session, 0, 0x100000, &writer);
         }
         CHECK_EQUAL(WRY_STOPPED, status);
         CHECK(stopper.asked_at < stopper.after + UINT64_C(200000000));
-        CHECK(rig->link.now < stopper.asked_at + UINT64_C(600000000));
+        CHECK(rig->adapter.now < stopper.asked_at + UINT64_C(600000000));
         wry_session_leave(&rig->session);
-        CHECK(rig->link.now < stopper.asked_at + UINT64_C(900000000));
+        CHECK(rig->adapter.now < stopper.asked_at + UINT64_C(900000000));
         rig_free(rig);
     }
 }
@@ -187,7 +187,7 @@ static void a_speed_below_the_slowest_is_the_caller_s_mistake(void)
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 5, .max_speed = 4800});
 
     CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_connect(&rig->session));
-    CHECK_EQUAL(0, rig->link.to_board.sent);
+    CHECK_EQUAL(0, rig->adapter.to_board.sent);
     rig_free(rig);
 }
 
@@ -337,7 +337,8 @@ static void a_port_that_fails_for_good_ends_every_call_with_the_link_lost(void)
 
     for (unsigned n = 0; n < 90; n++) {
         struct rig *rig = rig_new(&(struct rig_setup){.seed = n});
-        struct failing f = {.inner = &rig->link.port, .reads_left = 100000, .writes_left = 100000};
+        struct failing f = {
+            .inner = &rig->adapter.port, .reads_left = 100000, .writes_left = 100000};
         enum wry_status status = WRY_OK;
         f.port = through_port(&f);
         f.port.write = failing_write;
@@ -373,10 +374,10 @@ static void frames_follow_the_loss(void)
     CHECK_EQUAL(512, rig->session.pace.payload);
     CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, 0, 0x20000, &writer));
     CHECK_EQUAL(WRY_PAYLOAD_MAX, rig->session.pace.payload);
-    rig->link.to_host.noise_ppb = 100000;
+    rig->adapter.to_host.noise_ppb = 100000;
     CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, 0, 0x40000, &writer));
     CHECK_EQUAL(WRY_PAGE_SIZE, rig->session.pace.payload);
-    rig->link.to_host.noise_ppb = 0;
+    rig->adapter.to_host.noise_ppb = 0;
     CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, 0, 0x200000, &writer));
     CHECK_EQUAL(WRY_PAYLOAD_MAX, rig->session.pace.payload);
     rig_free(rig);

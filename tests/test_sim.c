@@ -221,14 +221,14 @@ static void reset_with_the_strap_held_enters_loading_mode(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 1});
 
-    rig->link.port.set_lines(rig->link.port.context, true, true);
+    rig->adapter.port.set_lines(rig->adapter.port.context, true, true);
     CHECK_EQUAL(SIM_BOARD_HELD, rig->board.state);
-    rig->link.port.set_lines(rig->link.port.context, false, true);
-    rig->link.port.sleep(rig->link.port.context, 100000);
+    rig->adapter.port.set_lines(rig->adapter.port.context, false, true);
+    rig->adapter.port.sleep(rig->adapter.port.context, 100000);
     CHECK_EQUAL(SIM_BOARD_LOADING, rig->board.state);
-    rig->link.port.set_lines(rig->link.port.context, true, false);
-    rig->link.port.set_lines(rig->link.port.context, false, false);
-    rig->link.port.sleep(rig->link.port.context, 200000);
+    rig->adapter.port.set_lines(rig->adapter.port.context, true, false);
+    rig->adapter.port.set_lines(rig->adapter.port.context, false, false);
+    rig->adapter.port.sleep(rig->adapter.port.context, 200000);
     CHECK_EQUAL(SIM_BOARD_STUCK, rig->board.state);
     rig_free(rig);
 }

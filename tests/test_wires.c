@@ -5,34 +5,34 @@
 #include "rfc2217/com_port.h"
 #include "rfc2217/server.h"
 #include "rig.h"
-#include "wiring.h"
+#include "wrytograph-host/wiring.h"
 
 static void every_wiring_leads_back_to_what_was_meant(void)
 {
     unsigned count = 0;
 
-    for (size_t n = 0; wiring_at(n); n++) {
-        const struct wiring *wiring = wiring_at(n);
-        CHECK(wiring_by_name(wiring->name) == wiring);
+    for (size_t n = 0; wry_wiring_at(n); n++) {
+        const struct wry_wiring *wiring = wry_wiring_at(n);
+        CHECK(wry_wiring_by_name(wiring->name) == wiring);
         for (unsigned meant = 0; meant < 4 && !wiring->none; meant++, count++) {
             bool dtr, rts, reset, boot;
-            wiring_outputs(wiring, meant & 1, meant & 2, &dtr, &rts);
-            wiring_meaning(wiring, dtr, rts, &reset, &boot);
+            wry_wiring_outputs(wiring, meant & 1, meant & 2, &dtr, &rts);
+            wry_wiring_meaning(wiring, dtr, rts, &reset, &boot);
             check_context("%s %u", wiring->name, meant);
             CHECK_EQUAL(meant, (unsigned)reset | (unsigned)boot << 1);
         }
     }
     CHECK_EQUAL(16, count);
-    CHECK(wiring_by_name("knitted") == NULL);
+    CHECK(wry_wiring_by_name("knitted") == NULL);
 }
 
 static void the_usual_wiring_is_as_its_words_say(void)
 {
     bool dtr, rts;
 
-    wiring_outputs(wiring_at(0), true, false, &dtr, &rts);
+    wry_wiring_outputs(wry_wiring_at(0), true, false, &dtr, &rts);
     CHECK(rts && !dtr);
-    wiring_outputs(wiring_by_name("dtr-reset-inverted"), true, false, &dtr, &rts);
+    wry_wiring_outputs(wry_wiring_by_name("dtr-reset-inverted"), true, false, &dtr, &rts);
     CHECK(!dtr && rts);
 }
 

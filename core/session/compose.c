@@ -18,3 +18,13 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
     }
     return wry_plan_overlay(job->plan, offset, to, length);
 }
+
+static bool read_composed(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    return session_compose(context, offset, to, (uint32_t)n);
+}
+
+struct wry_reader session_composed(struct session_write *job)
+{
+    return (struct wry_reader){.context = job, .read = read_composed};
+}

@@ -165,7 +165,7 @@ enum wry_status session_digest(struct wry_session *session, uint32_t offset, uin
     enum wry_status status = session_fetch_digest(session, offset, length, 0);
 
     if (status == WRY_OK)
-        memcpy(digest, session->payload, WRY_SHA256_SIZE);
+        memcpy(digest, session->cargo, WRY_SHA256_SIZE);
     return status;
 }
 

@@ -48,7 +48,7 @@ uint32_t session_frame_max(const struct wry_session *session);
 /* Changes the speed where that promises more; WRY_LINK_LOST when next to nothing gets through. */
 enum wry_status session_pace_judge(struct wry_session *session, enum wry_step step, bool *changed);
 
-/* link.c: frames out and in. */
+/* exchange.c: frames out and in. */
 uint16_t session_next_seq(struct wry_session *session);
 enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
                              const uint8_t *payload, size_t payload_length);
@@ -119,7 +119,17 @@ struct session_write {
     uint32_t erased, programmed, received; /* of the part, as the board last told */
 };
 
+/* hash.c */
+/* SHA-256 of a range of a reader, with signs of life meanwhile. WRY_SOURCE_FAILED when a read
+ * failed; the fault's offset then counts from the start of the range. */
+enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
+                             uint32_t offset, uint32_t length, uint8_t digest[WRY_SHA256_SIZE]);
+/* The short digest of a sector of a reader; false when a read failed. */
+bool session_sector_sum(const struct wry_reader *reader, uint32_t offset, uint64_t *sum);
+
 /* compose.c */
+/* What the flash must hold, as a reader counted from flash offset 0 and by whole pages. */
+struct wry_reader session_composed(struct session_write *job);
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
@@ -161,7 +171,7 @@ enum wry_status session_digest(struct wry_session *session, uint32_t offset, uin
                                uint8_t digest[WRY_SHA256_SIZE]);
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t flags, uint16_t *seq);
-/* Waits for the answer; it is in session->payload. WRY_NO_ANSWER when it does not get through and
+/* Waits for the answer; it is in session->cargo. WRY_NO_ANSWER when it does not get through and
  * one about fewer sectors may. */
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq);

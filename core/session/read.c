@@ -419,7 +419,7 @@ enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset
     if (status == WRY_LINK_LOST)
         return session_digest(session, offset, length, digest);
     if (status == WRY_OK)
-        memcpy(digest, session->payload, WRY_SHA256_SIZE);
+        memcpy(digest, session->cargo, WRY_SHA256_SIZE);
     return status;
 }
 

@@ -37,7 +37,7 @@ static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, ui
         session_fetch_digest(session, offset, count * WRY_SECTOR_SIZE, WRY_FLAG_SECTORS);
 
     for (uint32_t i = 0; status == WRY_OK && i < count; i++)
-        sums[i] = get64(session->payload + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
+        sums[i] = get64(session->cargo + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
     return status;
 }
 
@@ -72,26 +72,12 @@ enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t of
     return session_sector_sums(session, offset, count, sums);
 }
 
-static bool our_sum(const struct session_write *job, uint32_t offset, uint64_t *sum)
-{
-    uint8_t page[WRY_PAGE_SIZE];
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof page) {
-        if (!session_compose(job, offset + i, page, sizeof page))
-            return false;
-        wry_sha256_add(&sha, page, sizeof page);
-    }
-    *sum = wry_sha256_end_short(&sha);
-    return true;
-}
-
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
                                    uint8_t dirty[SESSION_PIECE_SECTORS / 8])
 {
     struct wry_session *session = job->session;
     uint64_t theirs[SESSION_PIECE_SECTORS];
+    struct wry_reader content = session_composed(job);
     uint64_t ours;
     bool unsettled;
     enum wry_status status = session_sector_sums(session, offset, count, theirs);
@@ -99,7 +85,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
     memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
     for (uint32_t i = 0; status == WRY_OK && i < count; i++) {
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
-        if (!our_sum(job, at, &ours))
+        if (!session_sector_sum(&content, at, &ours))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
         status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
         if (status == WRY_OK)

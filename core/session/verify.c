@@ -14,16 +14,13 @@ struct verify_job {
     uint8_t expected, found;
     uint32_t first; /* of all differences */
     uint64_t bytes;
-    bool source_failed;
 };
 
-static bool read_source(struct verify_job *job, uint32_t offset, uint8_t *to, size_t n)
+static bool read_source(const struct verify_job *job, uint32_t offset, uint8_t *to, size_t n)
 {
     const struct wry_placement *p = job->placement;
 
-    if (!p->reader.read(p->reader.context, offset - p->offset, to, n))
-        job->source_failed = true;
-    return !job->source_failed;
+    return p->reader.read(p->reader.context, offset - p->offset, to, n);
 }
 
 static void tell(struct verify_job *job)
@@ -81,32 +78,6 @@ static enum wry_status read_and_compare(struct verify_job *job, uint32_t offset,
     return status == WRY_SINK_FAILED ? source_failed(job, job->session->fault.offset) : status;
 }
 
-static bool source_sector_sum(struct verify_job *job, uint32_t offset, uint64_t *sum)
-{
-    uint8_t piece[WRY_PAGE_SIZE];
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += sizeof piece) {
-        if (!read_source(job, offset + i, piece, sizeof piece))
-            return false;
-        wry_sha256_add(&sha, piece, sizeof piece);
-    }
-    *sum = wry_sha256_end_short(&sha);
-    return true;
-}
-
-static uint64_t blank_sum(uint8_t page[WRY_PAGE_SIZE])
-{
-    struct wry_sha256 sha;
-
-    memset(page, 0xFF, WRY_PAGE_SIZE);
-    wry_sha256_begin(&sha);
-    for (uint32_t i = 0; i < WRY_SECTOR_SIZE; i += WRY_PAGE_SIZE)
-        wry_sha256_add(&sha, page, WRY_PAGE_SIZE);
-    return wry_sha256_end_short(&sha);
-}
-
 /* Sectors that are blank by their digests need not be read. */
 static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offset, uint32_t length)
 {
@@ -124,19 +95,21 @@ static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offse
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
-    uint8_t page[WRY_PAGE_SIZE];
+    const struct wry_placement *p = job->placement;
+    struct wry_reader blank = wry_reader_blank();
     uint64_t sums[WRY_SESSION_SUMS_MAX];
-    uint64_t sum = 0, blank = blank_sum(page);
+    uint64_t sum = 0, blank_sum;
     uint32_t from = offset; /* from here to at, sectors differ and are yet to be read */
     uint32_t at = offset;
     bool all_blank = true; /* those */
     enum wry_status status = session_sector_sums(session, offset, count, sums);
 
+    session_sector_sum(&blank, 0, &blank_sum);
     for (uint32_t i = 0; i <= count && status == WRY_OK; i++, at += WRY_SECTOR_SIZE) {
-        if (i < count && !source_sector_sum(job, at, &sum))
+        if (i < count && !session_sector_sum(&p->reader, at - p->offset, &sum))
             return source_failed(job, at);
         if (i < count && sum != sums[i]) {
-            all_blank = all_blank && sums[i] == blank;
+            all_blank = all_blank && sums[i] == blank_sum;
             status = session_heartbeat(session);
             continue;
         }
@@ -166,25 +139,6 @@ static enum wry_status find_differences(struct verify_job *job)
     return status == WRY_OK ? read_and_compare(job, at, end - at) : status;
 }
 
-static enum wry_status source_digest(struct verify_job *job, uint8_t digest[WRY_SHA256_SIZE])
-{
-    const struct wry_placement *p = job->placement;
-    uint8_t piece[WRY_PAGE_SIZE];
-    struct wry_sha256 sha;
-    enum wry_status status = WRY_OK;
-
-    wry_sha256_begin(&sha);
-    for (uint32_t done = 0; done < p->length && status == WRY_OK; done += sizeof piece) {
-        uint32_t n = p->length - done < sizeof piece ? p->length - done : sizeof piece;
-        if (!read_source(job, p->offset + done, piece, n))
-            return source_failed(job, p->offset + done);
-        wry_sha256_add(&sha, piece, n);
-        status = session_heartbeat(job->session);
-    }
-    wry_sha256_end(&sha, digest);
-    return status;
-}
-
 /* *same when the board's digest of the placement is ours. */
 static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
@@ -193,7 +147,9 @@ static enum wry_status compare_digests(struct verify_job *job, bool *same)
     enum wry_status status = session_digest(job->session, p->offset, p->length, theirs);
 
     if (status == WRY_OK)
-        status = source_digest(job, ours);
+        status = session_hash(job->session, &p->reader, 0, p->length, ours);
+    if (status == WRY_SOURCE_FAILED)
+        job->session->fault.offset += p->offset;
     *same = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
     return status;
 }

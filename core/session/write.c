@@ -126,22 +126,16 @@ static enum wry_status check_run(struct session_write *job)
 {
     struct wry_session *session = job->session;
     uint32_t length = job->run.end - job->run.start;
-    uint8_t page[WRY_PAGE_SIZE], ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
-    struct wry_sha256 sha;
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    struct wry_reader content = session_composed(job);
     enum wry_status status = session_digest(session, job->run.start, length, theirs);
 
-    wry_sha256_begin(&sha);
-    for (uint32_t i = 0; i < length && status == WRY_OK; i += sizeof page) {
-        if (!session_compose(job, job->run.start + i, page, sizeof page))
-            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, job->run.start + i);
-        wry_sha256_add(&sha, page, sizeof page);
-        status = session_heartbeat(session);
-    }
-    if (status != WRY_OK)
+    if (status == WRY_OK)
+        status = session_hash(session, &content, job->run.start, length, ours);
+    if (status == WRY_SOURCE_FAILED)
+        session->fault.offset += job->run.start;
+    if (status != WRY_OK || memcmp(ours, theirs, sizeof ours) == 0)
         return status;
-    wry_sha256_end(&sha, ours);
-    if (memcmp(ours, theirs, sizeof ours) == 0)
-        return WRY_OK;
     return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start, length);
 }
 

@@ -22,7 +22,7 @@ static void hash_once(struct wry_session *session, uint32_t offset, uint32_t len
     if (end <= window->hashed)
         return;
     uint32_t skip = window->hashed - offset;
-    wry_sha256_add(&window->sha, session->payload + skip, length - skip);
+    wry_sha256_add(&window->sha, session->cargo + skip, length - skip);
     window->hashed = end;
 }
 
@@ -52,17 +52,17 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     uint16_t seq = session_next_seq(session);
 
     session->digest_fresh = false; /* its bytes were in the payload */
-    if (!session_compose(job, offset, session->payload, length))
+    if (!session_compose(job, offset, session->cargo, length))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, offset);
     hash_once(session, offset, length);
-    bool blank = wry_bytes_blank(session->payload, length) &&
+    bool blank = wry_bytes_blank(session->cargo, length) &&
                  (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
     if (blank)
         length = blank_length(job, offset, length);
     struct wry_data_message data = {.offset = offset,
                                     .length = length,
                                     .encoding = blank ? WRY_ENCODING_BLANK : WRY_ENCODING_STORED,
-                                    .payload = session->payload,
+                                    .payload = session->cargo,
                                     .payload_length = blank ? 0 : length};
     size_t n = wry_message_put_data(head, WRY_KIND_DATA, seq, &data);
     session_window_sent(session, offset, length, seq);
@@ -231,7 +231,7 @@ static enum wry_status check_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
-    if (memcmp(ours, session->payload, sizeof ours) != 0)
+    if (memcmp(ours, session->cargo, sizeof ours) != 0)
         return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start, length);
     return WRY_OK;
 }
@@ -328,7 +328,7 @@ enum wry_status session_write_part(struct session_write *job)
     enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
 
     if (status == WRY_OK && !keep(job))
-        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_ERASE, job->part.start);
+        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, job->part.start);
     if (status == WRY_OK)
         status = transfer(job, forced);
     if (status != WRY_OK)

@@ -17,17 +17,12 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/reader.h"
 #include "wrytograph/status.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
-
-/* Gives n bytes of content from offset (counted from the content's start). False on failure. */
-struct wry_reader {
-    void *context;
-    bool (*read)(void *context, uint32_t offset, uint8_t *to, size_t n);
-};
 
 struct wry_placement {
     uint32_t offset; /* flash offset in bytes, at any alignment */

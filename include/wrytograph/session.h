@@ -209,7 +209,7 @@ struct wry_session {
     size_t heard_at;
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
-    uint8_t payload[WRY_PAYLOAD_MAX];  /* content going out, or a digest that came in */
+    uint8_t cargo[WRY_PAYLOAD_MAX];    /* content going out, or a digest that came in */
     uint8_t edges[2][WRY_SECTOR_SIZE]; /* mixed sectors of the run as they were */
 };
 

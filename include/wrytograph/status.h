@@ -48,7 +48,7 @@ enum wry_step {
     WRY_STEP_CONNECT,
     WRY_STEP_SPEED,
     WRY_STEP_READ,
-    WRY_STEP_ERASE,
+    WRY_STEP_KEEP, /* storing what an erase puts at risk */
     WRY_STEP_WRITE,
     WRY_STEP_DIGEST,
     WRY_STEP_START,

@@ -11,23 +11,16 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
-#include "board_file.h"
-
 #define DESCRIPTION "board.yaml"
 #define FLASH "flash.bin"
 
 struct bench_board {
     struct sim_board board;
-    struct sim_link link;
+    struct sim_adapter adapter;
     int file;
     uint8_t *cells;
     size_t size;
 };
-
-GQuark bench_error_quark(void)
-{
-    return g_quark_from_static_string("wrytograph-bench");
-}
 
 char *bench_default_folder(void)
 {
@@ -239,19 +232,19 @@ struct bench_board *bench_open(const char *folder, const char *name, GError **er
     sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
                    seed);
     sim_board_set_faults(&board->board, &description.faults);
-    sim_link_init(&board->link, &board->board, seed);
-    sim_link_power(&board->link, true);
+    sim_adapter_init(&board->adapter, &board->board, seed);
+    sim_adapter_power(&board->adapter, true);
     return board;
 }
 
 const struct wry_port *bench_port(const struct bench_board *board)
 {
-    return &board->link.port;
+    return &board->adapter.port;
 }
 
-struct sim_link *bench_link(struct bench_board *board)
+struct sim_adapter *bench_adapter(struct bench_board *board)
 {
-    return &board->link;
+    return &board->adapter;
 }
 
 void bench_close(struct bench_board *board)
@@ -259,7 +252,7 @@ void bench_close(struct bench_board *board)
     if (!board)
         return;
     if (board->cells) {
-        sim_link_power(&board->link, false);
+        sim_adapter_power(&board->adapter, false);
         munmap(board->cells, board->size);
     }
     if (board->file >= 0)

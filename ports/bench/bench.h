@@ -16,30 +16,8 @@
 #include <glib.h>
 #include <stdint.h>
 
-#include "sim/link.h"
-#include "wrytograph/chip.h"
-
-enum bench_error {
-    BENCH_ERROR_BAD_NAME,  /* not a name that a board can have */
-    BENCH_ERROR_BAD_VALUE, /* a value that does not fit the chip */
-    BENCH_ERROR_EXISTS,
-    BENCH_ERROR_UNKNOWN, /* no such board */
-    BENCH_ERROR_DAMAGED, /* board.yaml or flash.bin is not what it should be */
-    BENCH_ERROR_BUSY,    /* another process works on the board */
-    BENCH_ERROR_FILE,    /* the system refused */
-};
-
-#define BENCH_ERROR bench_error_quark()
-GQuark bench_error_quark(void);
-
-/* What board.yaml says. */
-struct bench_description {
-    const struct wry_chip *chip;
-    uint8_t revision;
-    uint8_t eui48[WRY_EUI48_SIZE];
-    uint32_t flash_size; /* bytes */
-    struct sim_board_faults faults;
-};
+#include "board_file.h"
+#include "sim/adapter.h"
 
 struct bench_board;
 
@@ -69,7 +47,7 @@ gboolean bench_save(const char *folder, const char *name,
 struct bench_board *bench_open(const char *folder, const char *name, GError **error);
 const struct wry_port *bench_port(const struct bench_board *board);
 /* For a server: what the port works on. */
-struct sim_link *bench_link(struct bench_board *board);
+struct sim_adapter *bench_adapter(struct bench_board *board);
 /* Cuts the power and writes the flash content back. */
 void bench_close(struct bench_board *board);
 

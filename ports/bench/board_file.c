@@ -7,50 +7,37 @@
 
 #include "base/text_file.h"
 
-struct faults_yaml {
-    bool strap_released;
-    bool unpowered;
-    bool no_ground;
-    bool swapped;
-    bool echo;
-    bool brown_out;
-    uint32_t loader_baud;
-    uint32_t noise_ppb;
-    uint32_t noise_above;
-    uint32_t lost_ppb;
-    uint32_t latency_ms;
-    uint32_t clean_baud;
-    uint8_t protect;
-    uint32_t claims;
-    uint64_t power_cut;
-    uint64_t cable_cut;
-};
-
 struct board_yaml {
     char *chip;
     uint32_t revision;
     char *address;
     uint32_t flash_bytes;
-    struct faults_yaml faults;
+    struct sim_board_faults faults;
 };
 
+GQuark bench_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-bench");
+}
+
 static const cyaml_schema_field_t faults_fields[] = {
-    CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct faults_yaml, strap_released),
-    CYAML_FIELD_BOOL("unpowered", CYAML_FLAG_OPTIONAL, struct faults_yaml, unpowered),
-    CYAML_FIELD_BOOL("no_ground", CYAML_FLAG_OPTIONAL, struct faults_yaml, no_ground),
-    CYAML_FIELD_BOOL("swapped", CYAML_FLAG_OPTIONAL, struct faults_yaml, swapped),
-    CYAML_FIELD_BOOL("echo", CYAML_FLAG_OPTIONAL, struct faults_yaml, echo),
-    CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct faults_yaml, brown_out),
-    CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, loader_baud),
-    CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_ppb),
-    CYAML_FIELD_UINT("noise_above", CYAML_FLAG_OPTIONAL, struct faults_yaml, noise_above),
-    CYAML_FIELD_UINT("lost_ppb", CYAML_FLAG_OPTIONAL, struct faults_yaml, lost_ppb),
-    CYAML_FIELD_UINT("latency_ms", CYAML_FLAG_OPTIONAL, struct faults_yaml, latency_ms),
-    CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct faults_yaml, clean_baud),
-    CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct faults_yaml, protect),
-    CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct faults_yaml, claims),
-    CYAML_FIELD_UINT("power_cut", CYAML_FLAG_OPTIONAL, struct faults_yaml, power_cut),
-    CYAML_FIELD_UINT("cable_cut", CYAML_FLAG_OPTIONAL, struct faults_yaml, cable_cut),
+    CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct sim_board_faults,
+                     strap_released),
+    CYAML_FIELD_BOOL("unpowered", CYAML_FLAG_OPTIONAL, struct sim_board_faults, unpowered),
+    CYAML_FIELD_BOOL("no_ground", CYAML_FLAG_OPTIONAL, struct sim_board_faults, no_ground),
+    CYAML_FIELD_BOOL("swapped", CYAML_FLAG_OPTIONAL, struct sim_board_faults, swapped),
+    CYAML_FIELD_BOOL("echo", CYAML_FLAG_OPTIONAL, struct sim_board_faults, echo),
+    CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct sim_board_faults, brown_out),
+    CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, loader_baud),
+    CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_ppb),
+    CYAML_FIELD_UINT("noise_above", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_above),
+    CYAML_FIELD_UINT("lost_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, lost_ppb),
+    CYAML_FIELD_UINT("latency_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, latency_ms),
+    CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_baud),
+    CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct sim_board_faults, protect),
+    CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct sim_board_faults, claims),
+    CYAML_FIELD_UINT("power_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, power_cut),
+    CYAML_FIELD_UINT("cable_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, cable_cut),
     CYAML_FIELD_END,
 };
 
@@ -105,22 +92,7 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->chip = wry_chip_by_name(yaml->chip);
     description->revision = (uint8_t)yaml->revision;
     description->flash_size = yaml->flash_bytes;
-    description->faults = (struct sim_board_faults){.strap_released = yaml->faults.strap_released,
-                                                    .unpowered = yaml->faults.unpowered,
-                                                    .no_ground = yaml->faults.no_ground,
-                                                    .swapped = yaml->faults.swapped,
-                                                    .echo = yaml->faults.echo,
-                                                    .brown_out = yaml->faults.brown_out,
-                                                    .loader_baud = yaml->faults.loader_baud,
-                                                    .noise_ppb = yaml->faults.noise_ppb,
-                                                    .noise_above = yaml->faults.noise_above,
-                                                    .lost_ppb = yaml->faults.lost_ppb,
-                                                    .latency_ms = yaml->faults.latency_ms,
-                                                    .clean_baud = yaml->faults.clean_baud,
-                                                    .protect = yaml->faults.protect,
-                                                    .claims = yaml->faults.claims,
-                                                    .power_cut = yaml->faults.power_cut,
-                                                    .cable_cut = yaml->faults.cable_cut};
+    description->faults = yaml->faults;
     return description->chip && yaml->revision < 256 &&
            parse_address(yaml->address, description->eui48);
 }
@@ -169,22 +141,7 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
                               .revision = description->revision,
                               .address = address,
                               .flash_bytes = description->flash_size,
-                              .faults = {.strap_released = description->faults.strap_released,
-                                         .unpowered = description->faults.unpowered,
-                                         .no_ground = description->faults.no_ground,
-                                         .swapped = description->faults.swapped,
-                                         .echo = description->faults.echo,
-                                         .brown_out = description->faults.brown_out,
-                                         .loader_baud = description->faults.loader_baud,
-                                         .noise_ppb = description->faults.noise_ppb,
-                                         .noise_above = description->faults.noise_above,
-                                         .lost_ppb = description->faults.lost_ppb,
-                                         .latency_ms = description->faults.latency_ms,
-                                         .clean_baud = description->faults.clean_baud,
-                                         .protect = description->faults.protect,
-                                         .claims = description->faults.claims,
-                                         .power_cut = description->faults.power_cut,
-                                         .cable_cut = description->faults.cable_cut}};
+                              .faults = description->faults};
     char *text = NULL;
     size_t length = 0;
     cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);

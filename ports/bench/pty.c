@@ -7,7 +7,7 @@
 #include <sys/inotify.h>
 #include <unistd.h>
 
-#include "serial/tty.h"
+#include "posix/tty.h"
 
 static bool set_up(struct pty *pty)
 {

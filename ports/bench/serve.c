@@ -10,9 +10,9 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#include "posix/tty.h"
 #include "pty.h"
 #include "rfc2217/server.h"
-#include "serial/tty.h"
 
 enum {
     BUSY_WAIT_MS = 1,    /* between turns while someone is connected */
@@ -23,8 +23,8 @@ enum {
 /* One board, its listener, and whoever is connected. */
 struct served {
     struct bench_board *board;
-    struct sim_link *link;
-    const struct wiring *wiring;
+    struct sim_adapter *adapter;
+    const struct wry_wiring *wiring;
     GSocket *listener;
     uint16_t port;
     int client; /* -1: nobody */
@@ -68,14 +68,14 @@ static void on_outputs(void *context, bool dtr, bool rts)
     struct served *s = context;
     bool reset, boot;
 
-    wiring_meaning(s->wiring, dtr, rts, &reset, &boot);
-    s->link->port.set_lines(s->link->port.context, reset, boot);
+    wry_wiring_meaning(s->wiring, dtr, rts, &reset, &boot);
+    s->adapter->port.set_lines(s->adapter->port.context, reset, boot);
 }
 
 static void set_speed(struct served *s, uint32_t baud)
 {
-    s->link->to_board.sender_baud = baud;
-    s->link->to_host.receiver_baud = baud;
+    s->adapter->to_board.sender_baud = baud;
+    s->adapter->to_host.receiver_baud = baud;
 }
 
 static void hang_up(struct served *s)
@@ -88,7 +88,7 @@ static void hang_up(struct served *s)
     g_byte_array_set_size(s->to_board, 0);
     g_byte_array_set_size(s->to_client, 0);
     s->speed_due = 0;
-    s->link->port.set_lines(s->link->port.context, false, false);
+    s->adapter->port.set_lines(s->adapter->port.context, false, false);
 }
 
 /* One client at a time, as with a real port; a second one is turned away. */
@@ -112,7 +112,7 @@ static void accept_client(struct served *s)
     s->telnet = rfc2217_server_new(&(struct rfc2217_calls){
         .context = s, .send = on_send, .data = on_data, .speed = on_speed, .outputs = on_outputs});
     set_speed(s, 115200);
-    s->link->port.discard(s->link->port.context);
+    s->adapter->port.discard(s->adapter->port.context);
 }
 
 static bool gone(ssize_t n)
@@ -172,7 +172,7 @@ static void take_from_board(struct served *s)
     size_t n;
 
     while (s->to_client->len < QUEUE_MAX / 2 &&
-           (n = sim_link_take(s->link, bytes, sizeof bytes)) > 0) {
+           (n = sim_adapter_take(s->adapter, bytes, sizeof bytes)) > 0) {
         if (s->client >= 0)
             rfc2217_server_give(s->telnet, bytes, n);
         else
@@ -182,11 +182,11 @@ static void take_from_board(struct served *s)
 
 static void offer_to_board(struct served *s)
 {
-    size_t taken = sim_link_offer(s->link, s->to_board->data, s->to_board->len);
+    size_t taken = sim_adapter_offer(s->adapter, s->to_board->data, s->to_board->len);
 
     if (taken > 0)
         g_byte_array_remove_range(s->to_board, 0, (guint)taken);
-    if (s->speed_due > 0 && s->to_board->len == 0 && s->link->to_board.fill == 0) {
+    if (s->speed_due > 0 && s->to_board->len == 0 && s->adapter->to_board.fill == 0) {
         set_speed(s, s->speed_due);
         s->speed_due = 0;
     }
@@ -196,11 +196,11 @@ static void offer_to_board(struct served *s)
 static void plug(struct served *s, bool open)
 {
     s->pty_was_open = open;
-    sim_link_power(s->link, false);
+    sim_adapter_power(s->adapter, false);
     g_byte_array_set_size(s->to_board, 0);
     g_byte_array_set_size(s->to_client, 0);
-    sim_link_hold_strap(s->link, open);
-    sim_link_power(s->link, true);
+    sim_adapter_hold_strap(s->adapter, open);
+    sim_adapter_power(s->adapter, true);
 }
 
 static void watch_pty(struct served *s)
@@ -210,7 +210,7 @@ static void watch_pty(struct served *s)
     while (s->pty.descriptor >= 0 && s->client < 0 && pty_changed(&s->pty, &open))
         plug(s, open);
     uint32_t speed = s->pty_was_open ? tty_speed(s->pty.descriptor) : 0;
-    if (speed > 0 && s->link->to_board.fill == 0)
+    if (speed > 0 && s->adapter->to_board.fill == 0)
         set_speed(s, speed);
 }
 
@@ -219,7 +219,7 @@ static void turn_board(struct served *s)
     uint64_t now = (uint64_t)g_get_monotonic_time() - s->begun;
 
     watch_pty(s);
-    sim_link_advance(s->link, now * 1000, false);
+    sim_adapter_advance(s->adapter, now * 1000, false);
     read_client(s);
     read_pty(s);
     offer_to_board(s);
@@ -276,7 +276,7 @@ static void free_served(void *item)
 {
     struct served *s = item;
 
-    if (s->link)
+    if (s->adapter)
         hang_up(s);
     pty_close(&s->pty);
     g_clear_object(&s->listener);
@@ -301,7 +301,7 @@ static gboolean serve_board(struct bench_server *server,
     s->board = bench_open(settings->folder, name, error);
     if (!s->board)
         return FALSE;
-    s->link = bench_link(s->board);
+    s->adapter = bench_adapter(s->board);
     if (settings->pty && !pty_open(&s->pty)) {
         g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "no pseudo-terminal: %s",
                     g_strerror(errno));

@@ -1,5 +1,5 @@
 /* A serial port across TCP. */
-#include "client.h"
+#include "wrytograph-host/remote.h"
 
 #include <errno.h>
 #include <gio/gio.h>
@@ -12,7 +12,7 @@
 #include <unistd.h>
 
 #include "com_port.h"
-#include "real_clock.h"
+#include "wrytograph-host/clock.h"
 #include "wrytograph/message.h"
 
 enum {
@@ -25,8 +25,8 @@ enum {
 #define CONNECT_TIME 5000000
 #define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
 
-struct remote_port {
-    struct remote_settings settings;
+struct wry_remote {
+    struct wry_remote_settings settings;
     char *host; /* that settings point to */
     GSocketConnection *connection;
     int socket;
@@ -41,12 +41,12 @@ struct remote_port {
     struct wry_port port;
 };
 
-GQuark remote_error_quark(void)
+GQuark wry_remote_error_quark(void)
 {
     return g_quark_from_static_string("wrytograph-remote");
 }
 
-static void keep(struct remote_port *remote, const uint8_t *bytes, size_t n)
+static void keep(struct wry_remote *remote, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n && remote->fill < QUEUE_ROOM; i++)
         remote->queue[(remote->head + remote->fill++) % QUEUE_ROOM] = bytes[i];
@@ -55,35 +55,35 @@ static void keep(struct remote_port *remote, const uint8_t *bytes, size_t n)
 /* Milliseconds to wait for the deadline, in slices. */
 static int slice(uint64_t deadline)
 {
-    return MIN(real_clock_wait(deadline), WAIT_MS);
+    return MIN(wry_clock_wait(deadline), WAIT_MS);
 }
 
-static bool is_stopped(const struct remote_port *remote)
+static bool is_stopped(const struct wry_remote *remote)
 {
-    return remote->settings.stop && remote->settings.stop();
+    return wry_stop_asked(remote->settings.stop);
 }
 
-static void send_all(struct remote_port *remote, const uint8_t *bytes, size_t n)
+static void send_all(struct wry_remote *remote, const uint8_t *bytes, size_t n)
 {
-    uint64_t deadline = real_clock_now(NULL) + WRITE_TIME;
+    uint64_t deadline = wry_clock_now(NULL) + WRITE_TIME;
 
     while (n > 0 && !remote->failed) {
         ssize_t sent = send(remote->socket, bytes, n, MSG_NOSIGNAL | MSG_DONTWAIT);
         if (sent > 0) {
             bytes += sent;
             n -= (size_t)sent;
-            deadline = real_clock_now(NULL) + WRITE_TIME;
+            deadline = wry_clock_now(NULL) + WRITE_TIME;
         } else if (sent < 0 && (errno == EAGAIN || errno == EWOULDBLOCK)) {
             struct pollfd wait = {.fd = remote->socket, .events = POLLOUT};
             poll(&wait, 1, slice(deadline));
-            remote->failed = real_clock_now(NULL) >= deadline || is_stopped(remote);
+            remote->failed = wry_clock_now(NULL) >= deadline || is_stopped(remote);
         } else if (sent >= 0 || errno != EINTR) {
             remote->failed = true;
         }
     }
 }
 
-static void on_answer(struct remote_port *remote, const uint8_t *bytes, size_t n)
+static void on_answer(struct wry_remote *remote, const uint8_t *bytes, size_t n)
 {
     if (n < 1 || bytes[0] < COM_PORT_REPLY)
         return;
@@ -97,7 +97,7 @@ static void on_answer(struct remote_port *remote, const uint8_t *bytes, size_t n
 
 static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
 
     (void)telnet;
     switch (event->type) {
@@ -126,7 +126,7 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
 }
 
 /* Waits a while for the socket, until the deadline at most, and takes in what it has. */
-static void take_input(struct remote_port *remote, uint64_t deadline)
+static void take_input(struct wry_remote *remote, uint64_t deadline)
 {
     struct pollfd wait = {.fd = remote->socket, .events = POLLIN};
     uint8_t bytes[PIECE];
@@ -144,7 +144,7 @@ static void take_input(struct remote_port *remote, uint64_t deadline)
 
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
 
     if (remote->telnet && !remote->failed)
         telnet_send(remote->telnet, (const char *)bytes, n);
@@ -156,12 +156,12 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                                  size_t *got)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
 
     if (remote->fill == 0) {
         do
             take_input(remote, deadline);
-        while (remote->fill == 0 && !remote->failed && real_clock_now(NULL) < deadline);
+        while (remote->fill == 0 && !remote->failed && wry_clock_now(NULL) < deadline);
     }
     for (*got = 0; *got < room && remote->fill > 0; ++*got) {
         bytes[*got] = remote->queue[remote->head];
@@ -172,28 +172,28 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
 }
 
 /* One setting, and its answer. False when none came. */
-static bool set(struct remote_port *remote, uint8_t command, const uint8_t *value, size_t n)
+static bool set(struct wry_remote *remote, uint8_t command, const uint8_t *value, size_t n)
 {
     uint8_t message[8] = {command};
-    uint64_t deadline = real_clock_now(NULL) + ANSWER_TIME;
+    uint64_t deadline = wry_clock_now(NULL) + ANSWER_TIME;
 
     memcpy(message + 1, value, n);
     remote->awaited = command;
     telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
-    while (remote->awaited == command && !remote->failed && real_clock_now(NULL) < deadline &&
+    while (remote->awaited == command && !remote->failed && wry_clock_now(NULL) < deadline &&
            !is_stopped(remote))
         take_input(remote, deadline);
     return remote->awaited != command && !remote->failed;
 }
 
-static bool set_byte(struct remote_port *remote, uint8_t command, uint8_t value)
+static bool set_byte(struct wry_remote *remote, uint8_t command, uint8_t value)
 {
     return set(remote, command, &value, 1);
 }
 
 static enum wry_status port_set_speed(void *context, uint32_t baud)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
     const uint8_t value[4] = {(uint8_t)(baud >> 24), (uint8_t)(baud >> 16), (uint8_t)(baud >> 8),
                               (uint8_t)baud};
 
@@ -204,12 +204,12 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
 
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
     bool dtr, rts;
 
     if (!remote->telnet || remote->failed || remote->settings.wiring->none)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
-    wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
+    wry_wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
     bool set_both =
         set_byte(remote, COM_PORT_SET_CONTROL, dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF) &&
         set_byte(remote, COM_PORT_SET_CONTROL, rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF);
@@ -218,7 +218,7 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 
 static enum wry_status port_discard(void *context)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
 
     take_input(remote, 0);
     remote->head = remote->fill = 0;
@@ -226,15 +226,15 @@ static enum wry_status port_discard(void *context)
 }
 
 /* Binary transmission both ways, COM port control, and a plain 8N1 port without flow control. */
-static bool negotiate(struct remote_port *remote)
+static bool negotiate(struct wry_remote *remote)
 {
-    uint64_t deadline = real_clock_now(NULL) + ANSWER_TIME;
+    uint64_t deadline = wry_clock_now(NULL) + ANSWER_TIME;
 
     telnet_negotiate(remote->telnet, TELNET_WILL, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
     while (!remote->server_does && !remote->server_refuses && !remote->failed &&
-           real_clock_now(NULL) < deadline && !is_stopped(remote))
+           wry_clock_now(NULL) < deadline && !is_stopped(remote))
         take_input(remote, deadline);
     return remote->server_does && set_byte(remote, COM_PORT_SET_DATASIZE, COM_PORT_EIGHT_BITS) &&
            set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
@@ -272,13 +272,13 @@ static gboolean on_tick(void *context)
 }
 
 /* Names are looked up and connections made in the background, so that it can be stopped. */
-static struct connecting connect_in_slices(struct remote_port *remote)
+static struct connecting connect_in_slices(struct wry_remote *remote)
 {
     g_autoptr(GSocketClient) client = g_socket_client_new();
     g_autoptr(GMainContext) loop = g_main_context_new();
     g_autoptr(GCancellable) cancellable = g_cancellable_new();
     GSource *tick = g_timeout_source_new(WAIT_MS);
-    uint64_t deadline = real_clock_now(NULL) + CONNECT_TIME;
+    uint64_t deadline = wry_clock_now(NULL) + CONNECT_TIME;
     struct connecting c = {0};
 
     g_main_context_push_thread_default(loop);
@@ -289,7 +289,7 @@ static struct connecting connect_in_slices(struct remote_port *remote)
                                           cancellable, on_connected, &c);
     while (!c.over) {
         g_main_context_iteration(loop, TRUE);
-        if (is_stopped(remote) || real_clock_now(NULL) >= deadline)
+        if (is_stopped(remote) || wry_clock_now(NULL) >= deadline)
             g_cancellable_cancel(cancellable);
     }
     g_source_destroy(tick);
@@ -298,21 +298,21 @@ static struct connecting connect_in_slices(struct remote_port *remote)
     return c;
 }
 
-static bool connect_to(struct remote_port *remote, GError **error)
+static bool connect_to(struct wry_remote *remote, GError **error)
 {
     struct connecting c = connect_in_slices(remote);
     g_autoptr(GError) inner = c.error;
-    const struct remote_settings *settings = &remote->settings;
+    const struct wry_remote_settings *settings = &remote->settings;
 
     remote->connection = c.connection;
     if (!remote->connection && is_stopped(remote)) {
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_STOPPED, "stopped at your request");
+        g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_STOPPED, "stopped at your request");
         return false;
     }
     if (!remote->connection) {
         bool late = g_error_matches(inner, G_IO_ERROR, G_IO_ERROR_CANCELLED);
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_CONNECT, "%s port %u: %s", settings->host,
-                    settings->port, late ? "no answer within 5 s" : inner->message);
+        g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_CONNECT, "%s port %u: %s",
+                    settings->host, settings->port, late ? "no answer within 5 s" : inner->message);
         return false;
     }
     GSocket *socket = g_socket_connection_get_socket(remote->connection);
@@ -321,7 +321,7 @@ static bool connect_to(struct remote_port *remote, GError **error)
     return true;
 }
 
-static void disconnect(struct remote_port *remote)
+static void disconnect(struct wry_remote *remote)
 {
     if (remote->telnet)
         telnet_free(remote->telnet);
@@ -330,23 +330,23 @@ static void disconnect(struct remote_port *remote)
     remote->head = remote->fill = 0;
 }
 
-static void explain_refusal(const struct remote_port *remote, GError **error)
+static void explain_refusal(const struct wry_remote *remote, GError **error)
 {
-    const struct remote_settings *settings = &remote->settings;
+    const struct wry_remote_settings *settings = &remote->settings;
 
     if (is_stopped(remote))
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_STOPPED, "stopped at your request");
+        g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_STOPPED, "stopped at your request");
     else if (remote->hung_up && !remote->server_does && !remote->server_refuses)
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_BUSY,
+        g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_BUSY,
                     "%s port %u hangs up at once: another client has the port", settings->host,
                     settings->port);
     else
-        g_set_error(error, REMOTE_ERROR, REMOTE_ERROR_NO_COM_PORT,
+        g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_NO_COM_PORT,
                     "%s port %u answers, but offers no serial port control (RFC 2217)",
                     settings->host, settings->port);
 }
 
-static bool establish(struct remote_port *remote, GError **error)
+static bool establish(struct wry_remote *remote, GError **error)
 {
     remote->failed = remote->hung_up = remote->server_does = remote->server_refuses = false;
     remote->awaited = 0xFF;
@@ -361,7 +361,7 @@ static bool establish(struct remote_port *remote, GError **error)
 
 static enum wry_status port_reopen(void *context)
 {
-    struct remote_port *remote = context;
+    struct wry_remote *remote = context;
 
     disconnect(remote);
     if (establish(remote, NULL))
@@ -370,9 +370,9 @@ static enum wry_status port_reopen(void *context)
     return WRY_LINK_LOST;
 }
 
-struct remote_port *remote_port_open(const struct remote_settings *settings, GError **error)
+struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, GError **error)
 {
-    struct remote_port *remote = g_new0(struct remote_port, 1);
+    struct wry_remote *remote = g_new0(struct wry_remote, 1);
     uint32_t pipe_speed = settings->speed > 0 ? settings->speed : WRY_STARTING_SPEED;
 
     remote->settings = *settings;
@@ -385,21 +385,21 @@ struct remote_port *remote_port_open(const struct remote_settings *settings, GEr
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = real_clock_now,
-                                     .sleep = real_clock_sleep,
+                                     .now = wry_clock_now,
+                                     .sleep = wry_clock_sleep,
                                      .top_speed = settings->com_port ? 3000000 : pipe_speed};
     if (establish(remote, error))
         return remote;
-    remote_port_close(remote);
+    wry_remote_close(remote);
     return NULL;
 }
 
-const struct wry_port *remote_port_port(const struct remote_port *remote)
+const struct wry_port *wry_remote_port(const struct wry_remote *remote)
 {
     return &remote->port;
 }
 
-void remote_port_close(struct remote_port *remote)
+void wry_remote_close(struct wry_remote *remote)
 {
     if (!remote)
         return;

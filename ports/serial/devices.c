@@ -4,11 +4,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "serial.h"
+#include "wrytograph-host/serial.h"
 
 static void free_device(void *item)
 {
-    struct serial_device *device = item;
+    struct wry_serial_device *device = item;
 
     g_free(device->path);
     g_free(device->description);
@@ -19,29 +19,29 @@ static void free_device(void *item)
 
 static int by_path(const void *a, const void *b)
 {
-    const struct serial_device *const *x = a, *const *y = b;
+    const struct wry_serial_device *const *x = a, *const *y = b;
 
     return strcmp((*x)->path, (*y)->path);
 }
 
-static struct serial_device *describe(const struct sp_port *port)
+static struct wry_serial_device *describe(const struct sp_port *port)
 {
-    struct serial_device *device = g_new0(struct serial_device, 1);
+    struct wry_serial_device *device = g_new0(struct wry_serial_device, 1);
     g_autoptr(GError) error = NULL;
 
     device->path = g_strdup(sp_get_port_name(port));
     device->description = g_strdup(sp_get_port_description(port));
     device->serial = g_strdup(sp_get_port_usb_serial(port));
     sp_get_port_usb_vid_pid(port, &device->usb_vendor, &device->usb_product);
-    if (!serial_check_access(device->path, &error))
+    if (!wry_serial_check_access(device->path, &error))
         device->problem = g_strdup(strchr(error->message, ':') + 2);
     return device;
 }
 
 /* A line of the stand-in list: PATH VENDOR:PRODUCT SERIAL DESCRIPTION, or PATH alone. */
-static struct serial_device *parse_line(const char *line)
+static struct wry_serial_device *parse_line(const char *line)
 {
-    struct serial_device *device = g_new0(struct serial_device, 1);
+    struct wry_serial_device *device = g_new0(struct wry_serial_device, 1);
     g_auto(GStrv) words = g_strsplit(line, " ", 4);
     g_autoptr(GError) error = NULL;
     guint n = g_strv_length(words);
@@ -52,7 +52,7 @@ static struct serial_device *parse_line(const char *line)
                (unsigned *)&device->usb_product);
     device->serial = g_strdup(n > 2 ? words[2] : NULL);
     device->description = g_strdup(n > 3 ? words[3] : NULL);
-    if (!serial_check_access(device->path, &error))
+    if (!wry_serial_check_access(device->path, &error))
         device->problem = g_strdup(strchr(error->message, ':') + 2);
     return device;
 }
@@ -81,7 +81,7 @@ static void read_system(GPtrArray *devices)
     sp_free_port_list(ports);
 }
 
-GPtrArray *serial_devices(void)
+GPtrArray *wry_serial_devices(void)
 {
     GPtrArray *devices = g_ptr_array_new_with_free_func(free_device);
     const char *stand_in = g_getenv("WRYTOGRAPH_DEVICES");

@@ -1,5 +1,5 @@
 /* A real serial device or pseudo-terminal. */
-#include "serial.h"
+#include "wrytograph-host/serial.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -10,31 +10,31 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include "real_clock.h"
-#include "tty.h"
+#include "posix/tty.h"
+#include "wrytograph-host/clock.h"
 
 enum {
     WRITE_MS = 10000, /* without a byte taken that mean a dead line */
 };
 
-struct serial_port {
+struct wry_serial {
     char *path;
     struct sp_port *device; /* NULL for a pseudo-terminal */
     int descriptor;
     int lock; /* another descriptor of the device, which holds the lock */
-    const struct wiring *wiring;
+    const struct wry_wiring *wiring;
     bool has_lines;
     struct wry_port port;
 };
 
-GQuark serial_error_quark(void)
+GQuark wry_serial_error_quark(void)
 {
     return g_quark_from_static_string("wrytograph-serial");
 }
 
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
     struct pollfd event = {.fd = serial->descriptor, .events = POLLOUT};
 
     while (n > 0) {
@@ -54,11 +54,11 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                                  size_t *got)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
     struct pollfd event = {.fd = serial->descriptor, .events = POLLIN};
 
     *got = 0;
-    int ready = poll(&event, 1, real_clock_wait(deadline));
+    int ready = poll(&event, 1, wry_clock_wait(deadline));
     if (ready < 0)
         return errno == EINTR ? WRY_OK : WRY_LINK_LOST;
     if (ready == 0)
@@ -73,7 +73,7 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
 
 static enum wry_status port_set_speed(void *context, uint32_t baud)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
 
     bool set = serial->device ? sp_drain(serial->device) == SP_OK &&
                                     sp_set_baudrate(serial->device, (int)baud) == SP_OK
@@ -84,12 +84,12 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
 
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
     bool dtr, rts;
 
     if (!serial->has_lines || serial->wiring->none)
         return WRY_OK;
-    wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
+    wry_wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
     if (sp_set_dtr(serial->device, dtr ? SP_DTR_ON : SP_DTR_OFF) != SP_OK ||
         sp_set_rts(serial->device, rts ? SP_RTS_ON : SP_RTS_OFF) != SP_OK)
         return WRY_LINK_LOST;
@@ -98,7 +98,7 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 
 static enum wry_status port_discard(void *context)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
 
     bool discarded = serial->device ? sp_flush(serial->device, SP_BUF_INPUT) == SP_OK
                                     : tty_discard(serial->descriptor);
@@ -138,18 +138,18 @@ static char *find_holder(const char *path)
     return holder;
 }
 
-static bool fail(GError **error, enum serial_error code, const char *path, const char *what)
+static bool fail(GError **error, enum wry_serial_error code, const char *path, const char *what)
 {
-    g_set_error(error, SERIAL_ERROR, (int)code, "%s: %s", path, what);
+    g_set_error(error, WRY_SERIAL_ERROR, (int)code, "%s: %s", path, what);
     return false;
 }
 
-bool serial_check_access(const char *path, GError **error)
+bool wry_serial_check_access(const char *path, GError **error)
 {
     if (access(path, F_OK) != 0)
-        return fail(error, SERIAL_ERROR_MISSING, path, "there is no such device");
+        return fail(error, WRY_SERIAL_ERROR_MISSING, path, "there is no such device");
     if (access(path, R_OK | W_OK) != 0)
-        return fail(error, SERIAL_ERROR_PERMISSION, path, "you may not open it");
+        return fail(error, WRY_SERIAL_ERROR_PERMISSION, path, "you may not open it");
     return true;
 }
 
@@ -173,17 +173,17 @@ static bool fail_busy(GError **error, const char *path, const char *holder)
 {
     g_autofree char *text = g_strdup_printf("%s holds it", holder ? holder : "another program");
 
-    return fail(error, SERIAL_ERROR_BUSY, path, text);
+    return fail(error, WRY_SERIAL_ERROR_BUSY, path, text);
 }
 
 static bool fail_open(GError **error, const char *path)
 {
     return errno == EBUSY ? fail_busy(error, path, NULL)
-                          : fail(error, SERIAL_ERROR_OTHER, path, g_strerror(errno));
+                          : fail(error, WRY_SERIAL_ERROR_OTHER, path, g_strerror(errno));
 }
 
 /* A serial device that the system lists. */
-static bool open_device(struct serial_port *serial, const char *path, GError **error)
+static bool open_device(struct wry_serial *serial, const char *path, GError **error)
 {
     enum sp_signal signals;
 
@@ -195,27 +195,27 @@ static bool open_device(struct serial_port *serial, const char *path, GError **e
         sp_set_parity(serial->device, SP_PARITY_NONE) != SP_OK ||
         sp_set_stopbits(serial->device, 1) != SP_OK ||
         sp_set_flowcontrol(serial->device, SP_FLOWCONTROL_NONE) != SP_OK)
-        return fail(error, SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
     serial->has_lines = sp_get_signals(serial->device, &signals) == SP_OK;
     return true;
 }
 
 /* Anything else that is a terminal: a pseudo-terminal. */
-static bool open_terminal(struct serial_port *serial, const char *device, const char *path,
+static bool open_terminal(struct wry_serial *serial, const char *device, const char *path,
                           GError **error)
 {
     serial->descriptor = open(device, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
     if (serial->descriptor < 0)
         return fail_open(error, path);
     if (!isatty(serial->descriptor))
-        return fail(error, SERIAL_ERROR_OTHER, path, "it is no serial port");
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
     if (!tty_make_raw(serial->descriptor))
-        return fail(error, SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
     return true;
 }
 
 /* path may be a link, as in /dev/serial/by-id: the system lists what it leads to. */
-static bool set_up(struct serial_port *serial, const char *path, GError **error)
+static bool set_up(struct wry_serial *serial, const char *path, GError **error)
 {
     g_autofree char *device = g_canonicalize_filename(path, NULL);
     char *real = realpath(path, NULL);
@@ -237,7 +237,7 @@ static bool set_up(struct serial_port *serial, const char *path, GError **error)
     return listed ? open_device(serial, path, error) : open_terminal(serial, device, path, error);
 }
 
-static void shut(struct serial_port *serial)
+static void shut(struct wry_serial *serial)
 {
     if (serial->device) {
         sp_close(serial->device);
@@ -253,17 +253,18 @@ static void shut(struct serial_port *serial)
 
 static enum wry_status port_reopen(void *context)
 {
-    struct serial_port *serial = context;
+    struct wry_serial *serial = context;
 
     shut(serial);
-    return serial_check_access(serial->path, NULL) && set_up(serial, serial->path, NULL)
+    return wry_serial_check_access(serial->path, NULL) && set_up(serial, serial->path, NULL)
                ? WRY_OK
                : WRY_LINK_LOST;
 }
 
-struct serial_port *serial_port_open(const char *path, const struct wiring *wiring, GError **error)
+struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wiring,
+                                   GError **error)
 {
-    struct serial_port *serial = g_new0(struct serial_port, 1);
+    struct wry_serial *serial = g_new0(struct wry_serial, 1);
 
     serial->path = g_strdup(path);
     serial->descriptor = serial->lock = -1;
@@ -275,21 +276,21 @@ struct serial_port *serial_port_open(const char *path, const struct wiring *wiri
                                      .set_lines = port_set_lines,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = real_clock_now,
-                                     .sleep = real_clock_sleep,
+                                     .now = wry_clock_now,
+                                     .sleep = wry_clock_sleep,
                                      .top_speed = 3000000};
-    if (serial_check_access(path, error) && set_up(serial, path, error))
+    if (wry_serial_check_access(path, error) && set_up(serial, path, error))
         return serial;
-    serial_port_close(serial);
+    wry_serial_close(serial);
     return NULL;
 }
 
-const struct wry_port *serial_port_port(const struct serial_port *serial)
+const struct wry_port *wry_serial_port(const struct wry_serial *serial)
 {
     return &serial->port;
 }
 
-void serial_port_close(struct serial_port *serial)
+void wry_serial_close(struct wry_serial *serial)
 {
     if (!serial)
         return;

@@ -1,14 +1,14 @@
 /* The clock of ports in real time: microseconds that never go back. */
-#ifndef WRY_REAL_CLOCK_H
-#define WRY_REAL_CLOCK_H
+#ifndef WRYTOGRAPH_HOST_CLOCK_H
+#define WRYTOGRAPH_HOST_CLOCK_H
 
 #include <stdint.h>
 
 /* As struct wry_port wants them; context is not used. */
-uint64_t real_clock_now(void *context);
-void real_clock_sleep(void *context, uint64_t until);
+uint64_t wry_clock_now(void *context);
+void wry_clock_sleep(void *context, uint64_t until);
 
 /* Milliseconds for poll, rounded up so that a wait never ends early; 0 for the past. */
-int real_clock_wait(uint64_t deadline);
+int wry_clock_wait(uint64_t deadline);
 
 #endif

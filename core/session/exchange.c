@@ -102,13 +102,13 @@ static void note_digest(struct wry_session *session, const struct wry_message *m
     struct wry_digest_reply reply;
 
     if (!wry_message_get_digest_reply(message, &reply) ||
-        reply.digest_length > sizeof session->payload)
+        reply.digest_length > sizeof session->cargo)
         return;
     session->digest_fresh = true;
     session->digest_seq = message->seq;
     session->digest_range = reply.range;
     session->digest_length = reply.digest_length;
-    memcpy(session->payload, reply.digest, reply.digest_length);
+    memcpy(session->cargo, reply.digest, reply.digest_length);
 }
 
 static void note(struct wry_session *session, const struct wry_message *message)

@@ -2,8 +2,8 @@
  * Terminals by Linux's own interface, which takes any speed: for pseudo-terminals, which
  * libserialport does not open.
  */
-#ifndef WRY_SERIAL_TTY_H
-#define WRY_SERIAL_TTY_H
+#ifndef WRY_POSIX_TTY_H
+#define WRY_POSIX_TTY_H
 
 #include <stdbool.h>
 #include <stdint.h>

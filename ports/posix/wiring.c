@@ -1,9 +1,9 @@
 /* How adapter outputs reach the board's reset and boot strap. */
-#include "wiring.h"
+#include "wrytograph-host/wiring.h"
 
 #include <string.h>
 
-static const struct wiring wirings[] = {
+static const struct wry_wiring wirings[] = {
     {.name = "rts-reset",
      .words = "RTS to RESET, DTR to BOOT, straight: asserting an output pulls its pin low",
      .reset_is_rts = true},
@@ -23,21 +23,22 @@ static const struct wiring wirings[] = {
      .none = true},
 };
 
-const struct wiring *wiring_at(size_t n)
+const struct wry_wiring *wry_wiring_at(size_t n)
 {
     return n < sizeof wirings / sizeof wirings[0] ? &wirings[n] : NULL;
 }
 
-const struct wiring *wiring_by_name(const char *name)
+const struct wry_wiring *wry_wiring_by_name(const char *name)
 {
-    for (size_t i = 0; wiring_at(i); i++) {
+    for (size_t i = 0; wry_wiring_at(i); i++) {
         if (strcmp(wirings[i].name, name) == 0)
             return &wirings[i];
     }
     return NULL;
 }
 
-void wiring_outputs(const struct wiring *wiring, bool reset, bool boot, bool *dtr, bool *rts)
+void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr,
+                        bool *rts)
 {
     bool reset_out = reset != wiring->reset_inverted;
     bool boot_out = boot != wiring->boot_inverted;
@@ -46,7 +47,8 @@ void wiring_outputs(const struct wiring *wiring, bool reset, bool boot, bool *dt
     *dtr = wiring->reset_is_rts ? boot_out : reset_out;
 }
 
-void wiring_meaning(const struct wiring *wiring, bool dtr, bool rts, bool *reset, bool *boot)
+void wry_wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, bool *reset,
+                        bool *boot)
 {
     bool reset_out = wiring->reset_is_rts ? rts : dtr;
     bool boot_out = wiring->reset_is_rts ? dtr : rts;

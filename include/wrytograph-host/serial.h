@@ -1,0 +1,55 @@
+/*
+ * A real serial device or pseudo-terminal, over libserialport.
+ *
+ *     struct wry_serial *serial = wry_serial_open("/dev/ttyUSB0", wiring, &error);
+ *     wry_session_init(&session, wry_serial_port(serial), &config);
+ *     ...
+ *     wry_serial_close(serial);
+ *
+ * One program holds a port at a time. A device that is unplugged fails the next call. A
+ * pseudo-terminal has no control lines; setting them does nothing there.
+ */
+#ifndef WRYTOGRAPH_HOST_SERIAL_H
+#define WRYTOGRAPH_HOST_SERIAL_H
+
+#include <glib.h>
+#include <stdbool.h>
+
+#include "wrytograph-host/wiring.h"
+#include "wrytograph/port.h"
+
+enum wry_serial_error {
+    WRY_SERIAL_ERROR_MISSING,    /* there is no such device */
+    WRY_SERIAL_ERROR_PERMISSION, /* it may not be opened */
+    WRY_SERIAL_ERROR_BUSY,       /* another program holds it */
+    WRY_SERIAL_ERROR_OTHER,
+};
+
+#define WRY_SERIAL_ERROR wry_serial_error_quark()
+GQuark wry_serial_error_quark(void);
+
+struct wry_serial;
+
+struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wiring,
+                                   GError **error);
+const struct wry_port *wry_serial_port(const struct wry_serial *serial);
+void wry_serial_close(struct wry_serial *serial);
+
+/* A port that the system knows of; strings may be NULL. */
+struct wry_serial_device {
+    char *path, *description, *serial;
+    int usb_vendor, usb_product; /* 0 when it is no USB device */
+    char *problem;               /* why it cannot be opened; NULL when it can */
+};
+
+/* False with a message when there is no such device, or it may not be opened. */
+bool wry_serial_check_access(const char *path, GError **error);
+
+/*
+ * An array of struct wry_serial_device, by path. Free with g_ptr_array_unref. A file named by
+ * WRYTOGRAPH_DEVICES stands in for the system's list: a line for each, PATH VENDOR:PRODUCT SERIAL
+ * DESCRIPTION.
+ */
+GPtrArray *wry_serial_devices(void);
+
+#endif

@@ -1,0 +1,23 @@
+/*
+ * How a caller asks long work to end early: a function that is asked again and again while the work
+ * lasts or waits.
+ *
+ *     struct wry_stop stop = {.context = &button, .asked = is_pressed};
+ */
+#ifndef WRYTOGRAPH_HOST_STOP_H
+#define WRYTOGRAPH_HOST_STOP_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+struct wry_stop {
+    void *context;                /* handed to asked */
+    bool (*asked)(void *context); /* true: end now. NULL: never */
+};
+
+static inline bool wry_stop_asked(struct wry_stop stop)
+{
+    return stop.asked != NULL && stop.asked(stop.context);
+}
+
+#endif

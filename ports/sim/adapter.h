@@ -1,0 +1,56 @@
+/*
+ * A simulated adapter: host, adapter, two lines and a board, in virtual time.
+ *
+ * Fills in a struct wry_port, so a session talks to a simulated board as to a real one. Time moves
+ * only inside port calls, and every run with the same seed is the same to the bit.
+ *
+ *     struct sim_adapter adapter;
+ *     sim_adapter_init(&adapter, &board, seed);
+ *     sim_adapter_power(&adapter, true);
+ *     wry_session_init(&session, &adapter.port, &config);
+ */
+#ifndef WRY_SIM_ADAPTER_H
+#define WRY_SIM_ADAPTER_H
+
+#include "board.h"
+#include "line.h"
+#include "wrytograph/port.h"
+
+#define SIM_INBOX_ROOM 65536u
+#define SIM_INBOX_PACKET 62u /* bytes that the adapter hands over at once */
+
+struct sim_inbox {
+    uint8_t queue[SIM_INBOX_ROOM];
+    size_t head, fill;      /* all bytes held */
+    size_t ready;           /* of these, handed over to the host */
+    uint64_t waiting_since; /* ns: when the first byte not handed over arrived */
+    uint64_t latency;       /* ns before a part-filled packet is handed over */
+};
+
+struct sim_adapter {
+    uint64_t now; /* ns */
+    struct sim_board *board;
+    struct sim_line to_board, to_host;
+    struct sim_inbox inbox;
+    uint64_t next_stray; /* ns: a byte that nobody sent; UINT64_MAX = none to come */
+    uint64_t random;
+    struct wry_port port;
+};
+
+/* board outlives the adapter; the lines take its faults. The adapter's latency is 2 ms. */
+void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed);
+
+/* Turns the board on. */
+void sim_adapter_power(struct sim_adapter *adapter, bool on);
+
+/* A jumper at the board holds its boot strap, whatever the control lines do. */
+void sim_adapter_hold_strap(struct sim_adapter *adapter, bool held);
+
+/* For a server in real time: what the line takes now, and what the adapter has handed over. */
+size_t sim_adapter_offer(struct sim_adapter *adapter, const uint8_t *bytes, size_t n);
+size_t sim_adapter_take(struct sim_adapter *adapter, uint8_t *to, size_t room);
+
+/* Lets time pass until the given moment (ns), or until the host has bytes to read. */
+void sim_adapter_advance(struct sim_adapter *adapter, uint64_t until, bool stop_for_input);
+
+#endif
