@@ -18,13 +18,17 @@ set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c)
 set(WRY_HOST_SOURCES
-    base/text_file.c
+    base/text_file.c base/units.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c
     ports/rfc2217/client.c ports/rfc2217/server.c
-    ports/bench/bench.c ports/bench/board_file.c ports/bench/pty.c ports/bench/serve.c
+    ports/bench/bench.c ports/bench/board_file.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
     store/archive.c store/archive_json.c store/archive_record.c store/image_file.c store/journal.c store/layout_file.c
-    store/pending_file.c store/spool.c store/units.c)
+    store/pending_file.c store/spool.c 
+    jobs/archives.c jobs/backup.c jobs/board.c jobs/changes.c jobs/erase.c jobs/examine.c
+    jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
+    jobs/keeping.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/report.c
+    jobs/restore.c jobs/station.c jobs/talk.c jobs/verify.c jobs/work.c jobs/write.c)
 
 # Simulated boards alone need no package.
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})
@@ -44,7 +48,8 @@ target_link_libraries(wry_host PUBLIC wry_sim ${WRY_HOST_PACKAGES})
 add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c)
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
 
-file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
+file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c cli/*/*.c)
 add_executable(wrytograph ${WRY_CLI_SOURCES})
-target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE WRY_VERSION="${PROJECT_VERSION}")
+target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE)
+target_include_directories(wrytograph PRIVATE cli)
 target_link_libraries(wrytograph PRIVATE wry_host)

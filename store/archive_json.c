@@ -6,9 +6,9 @@
 #include <string.h>
 
 #include "base/text_file.h"
+#include "base/units.h"
 #include "error.h"
 #include "layout_file.h"
-#include "units.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/layout.h"
 

@@ -6,8 +6,8 @@
 #include <sqlite3.h>
 #include <string.h>
 
+#include "base/units.h"
 #include "error.h"
-#include "units.h"
 
 enum {
     VERSION = 2,

@@ -6,8 +6,8 @@
 #include <yaml.h>
 
 #include "base/text_file.h"
+#include "base/units.h"
 #include "error.h"
-#include "units.h"
 #include "wrytograph/message.h"
 
 #define LARGEST_FLASH WRY_FLASH_MAX

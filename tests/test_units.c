@@ -1,5 +1,5 @@
 /* Sizes, offsets and speeds as people write them. */
-#include "store/units.h"
+#include "base/units.h"
 
 #include <string.h>
 

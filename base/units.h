@@ -1,0 +1,33 @@
+/* Sizes, offsets, speeds and addresses as people write them. */
+#ifndef WRY_BASE_UNITS_H
+#define WRY_BASE_UNITS_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "wrytograph/bytes.h"
+
+/* 4MiB, 4M, 512K, 32Mbit, 0x400000; a plain number is bytes. False when it is none of these. */
+bool units_parse_size(const char *text, uint32_t *bytes);
+
+/* 0x4000, 16K or 1M. A plain number other than 0 is refused: it may be meant as hexadecimal. */
+bool units_parse_offset(const char *text, uint32_t *offset);
+
+/* Seconds, as 10s, 1.5s or 10; us, from 1 ms to a day. */
+bool units_parse_time(const char *text, uint64_t *time);
+
+bool units_parse_speed(const char *text, uint32_t *baud);
+
+/* "4 MiB (32 Mbit)"; free with g_free. */
+char *units_flash_size(uint32_t bytes);
+
+/* "921,696 bytes" or "900 KiB", whichever is exact; free with g_free. */
+char *units_bytes(uint64_t bytes);
+
+char *units_address(const uint8_t eui48[6]);
+
+/* 64 hexadecimal digits; free with g_free. */
+char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE]);
+
+#endif

@@ -1,0 +1,252 @@
+/* Options, failure and output that every verb shares. */
+#include "app.h"
+
+#include <signal.h>
+#include <stdio.h>
+#include <string.h>
+#include <termios.h>
+#include <unistd.h>
+
+int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)
+{
+    va_list arguments;
+
+    g_free(app->message);
+    g_free(app->next_step);
+    va_start(arguments, format);
+    app->message = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    app->next_step = g_strdup(next_step);
+    app->code = (int)code;
+    return app->code;
+}
+
+static volatile sig_atomic_t interrupted;
+static const struct termios *volatile terminal_before;
+
+void app_restore_at_once(const struct termios *before)
+{
+    terminal_before = before;
+}
+
+static void on_interrupt(int signal_number)
+{
+    static const char text[] = "\nEnded at once. What was not finished is safe to repeat.\n";
+
+    (void)signal_number;
+    /* Asked twice: nothing more is waited for. */
+    if (interrupted) {
+        if (terminal_before)
+            tcsetattr(STDIN_FILENO, TCSANOW, (const struct termios *)terminal_before);
+        (void)!write(STDERR_FILENO, text, sizeof text - 1);
+        _exit(EXIT_STOPPED);
+    }
+    interrupted = 1;
+}
+
+bool app_interrupted(void)
+{
+    struct sigaction action = {.sa_handler = on_interrupt, .sa_flags = SA_RESTART};
+    static bool installed;
+
+    if (!installed) {
+        sigaction(SIGINT, &action, NULL);
+        sigaction(SIGTERM, &action, NULL);
+        installed = true;
+    }
+    return interrupted != 0;
+}
+
+static bool asked(void *context)
+{
+    (void)context;
+    return app_interrupted();
+}
+
+struct wry_stop app_stop(void)
+{
+    return (struct wry_stop){.asked = asked};
+}
+
+static const char common_help[] =
+    "Sizes are written 4MiB, 4M, 32Mbit or 0x400000; offsets 0x4000 or 16K.\n"
+    "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
+    "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
+
+static void add_link_options(GOptionContext *context, struct app *app)
+{
+    GOptionEntry link[] = {
+        {"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
+         "A device path, rfc2217://HOST:PORT, tcp://HOST:PORT or bench:NAME; else WRYTOGRAPH_LINK",
+         "ADDRESS"},
+        {"wiring", 0, 0, G_OPTION_ARG_STRING, &app->wiring_name,
+         "How reset and boot strap are wired: rts-reset (usual), dtr-reset, either with -inverted, "
+         "or none",
+         "NAME"},
+        {"by-hand", 0, 0, G_OPTION_ARG_NONE, &app->by_hand,
+         "Loading mode is entered by hand: says what to do, and calls until the board answers",
+         NULL},
+        {"call-speed", 0, 0, G_OPTION_ARG_STRING, &app->call_speed,
+         "Speed at which the loader is called first; else 115200", "BAUD"},
+        {"wait", 0, 0, G_OPTION_ARG_STRING, &app->wait, "How long to call with --by-hand; else 60s",
+         "TIME"},
+        {"patience", 0, 0, G_OPTION_ARG_STRING, &app->patience,
+         "How long a lost link may take to come back; else 10s", "TIME"},
+        {"stay", 0, 0, G_OPTION_ARG_NONE, &app->stay,
+         "Leave the board in loading mode, so that the next verb starts at once; else verbs that "
+         "only read let it run again",
+         NULL},
+        {"speed", 's', 0, G_OPTION_ARG_STRING, &app->speed,
+         "Go no faster than this; else as fast as both sides can", "BAUD"},
+        {"expect-chip", 0, 0, G_OPTION_ARG_STRING, &app->expect_chip,
+         "Refuse any other chip, such as turnstone-t2", "CHIP"},
+        {"expect-flash", 0, 0, G_OPTION_ARG_STRING, &app->expect_flash,
+         "Refuse any other flash size", "SIZE"},
+        G_OPTION_ENTRY_NULL};
+
+    g_option_context_add_main_entries(context, link, NULL);
+}
+
+static void add_options(GOptionContext *context, struct app *app, unsigned options)
+{
+    GOptionEntry bench[] = {{"bench", 0, 0, G_OPTION_ARG_FILENAME, &app->bench_folder,
+                             "Folder of simulated boards; else WRYTOGRAPH_BENCH", "DIR"},
+                            G_OPTION_ENTRY_NULL};
+    GOptionEntry layout[] = {{"layout", 0, 0, G_OPTION_ARG_FILENAME, &app->layout_path,
+                              "Regions from a YAML file; else from the board, else built in",
+                              "FILE"},
+                             G_OPTION_ENTRY_NULL};
+    GOptionEntry format[] = {{"as", 0, 0, G_OPTION_ARG_STRING, &app->format,
+                              "Take files for raw, hex or srec instead of looking at their content",
+                              "FORMAT"},
+                             G_OPTION_ENTRY_NULL};
+    GOptionEntry header[] = {{"leave-header", 0, 0, G_OPTION_ARG_NONE, &app->leave_header,
+                              "Do not set the flash size in boot headers to that of the board",
+                              NULL},
+                             G_OPTION_ENTRY_NULL};
+    GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
+                             "Write sectors that hold the right content already, too", NULL},
+                            G_OPTION_ENTRY_NULL};
+    GOptionEntry listen[] = {{"listen", 0, 0, G_OPTION_ARG_NONE, &app->listen,
+                              "Stay at the line, as 'wrytograph listen' does", NULL},
+                             G_OPTION_ENTRY_NULL};
+    GOptionEntry dry_run[] = {{"dry-run", 'n', 0, G_OPTION_ARG_NONE, &app->dry_run,
+                               "Say what would be done and stop there", NULL},
+                              G_OPTION_ENTRY_NULL};
+    GOptionEntry always[] = {
+        {"json", 0, 0, G_OPTION_ARG_NONE, &app->json_wanted, "Print one JSON document on stdout",
+         NULL},
+        {G_OPTION_REMAINING, 0, 0, G_OPTION_ARG_FILENAME_ARRAY, &app->rest, NULL, NULL},
+        G_OPTION_ENTRY_NULL};
+
+    if (options & APP_LINK)
+        add_link_options(context, app);
+    if (options & (APP_IMAGES | APP_FORMAT))
+        g_option_context_add_main_entries(context, format, NULL);
+    if (options & APP_IMAGES)
+        g_option_context_add_main_entries(context, header, NULL);
+    if (options & (APP_IMAGES | APP_LAYOUT))
+        g_option_context_add_main_entries(context, layout, NULL);
+    if (options & APP_LISTEN)
+        g_option_context_add_main_entries(context, listen, NULL);
+    if (options & APP_EVERY)
+        g_option_context_add_main_entries(context, every, NULL);
+    if (options & (APP_LINK | APP_BENCH))
+        g_option_context_add_main_entries(context, bench, NULL);
+    if (options & APP_DRY_RUN)
+        g_option_context_add_main_entries(context, dry_run, NULL);
+    g_option_context_add_main_entries(context, always, NULL);
+}
+
+static gboolean wants_help(int argc, char **argv)
+{
+    for (int i = 1; i < argc && g_strcmp0(argv[i], "--") != 0; i++) {
+        if (g_strcmp0(argv[i], "--help") == 0 || g_strcmp0(argv[i], "-h") == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* An option that takes one value must not be given twice: the first would vanish without a word. */
+static const char *given_twice(int argc, char **argv, const char *name, char brief)
+{
+    unsigned times = 0;
+    size_t n = strlen(name);
+
+    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
+        bool spelled = g_str_has_prefix(argv[i], "--") && strncmp(argv[i] + 2, name, n) == 0 &&
+                       (argv[i][n + 2] == '\0' || argv[i][n + 2] == '=');
+        times += spelled || (brief && argv[i][0] == '-' && argv[i][1] == brief);
+    }
+    return times > 1 ? name : NULL;
+}
+
+static const char *find_repeated(int argc, char **argv, const GOptionEntry *own)
+{
+    static const char *const common[] = {"link",   "bench",       "speed",       "wiring",
+                                         "wait",   "patience",    "call-speed",  "as",
+                                         "layout", "expect-chip", "expect-flash"};
+    const char *repeated = NULL;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(common) && !repeated; i++)
+        repeated = given_twice(argc, argv, common[i], i == 0 ? 'l' : i == 2 ? 's' : 0);
+    for (; own && own->long_name && !repeated; own++) {
+        if (own->long_name[0] &&
+            (own->arg == G_OPTION_ARG_STRING || own->arg == G_OPTION_ARG_FILENAME))
+            repeated = given_twice(argc, argv, own->long_name, own->short_name);
+    }
+    return repeated;
+}
+
+static void print_help(GOptionContext *context, const struct app *app)
+{
+    g_autofree char *name = g_strdup_printf("wrytograph %s", app->verb->name);
+
+    g_set_prgname(name);
+    g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
+    fputs(help, stdout);
+}
+
+static bool parse(struct app *app, GOptionContext *context, int argc, char **argv)
+{
+    bool json_wanted = app->json_wanted;
+    g_autofree char *next = g_strdup_printf("See 'wrytograph %s --help'.", app->verb->name);
+    g_autoptr(GError) error = NULL;
+
+    if (!g_option_context_parse(context, &argc, &argv, &error)) {
+        app->json_wanted = json_wanted; /* the parser takes back what it had set */
+        app_fail(app, EXIT_USAGE, next, "%s", error->message);
+        return false;
+    }
+    if (!app->rest)
+        app->rest = g_new0(char *, 1);
+    if ((app->verb->options & APP_NO_WORDS) && app->rest[0]) {
+        app_fail(app, EXIT_USAGE, next, "'%s' was not expected", app->rest[0]);
+        return false;
+    }
+    return true;
+}
+
+bool app_parse(struct app *app, int argc, char **argv, const GOptionEntry *own)
+{
+    g_autoptr(GOptionContext) context = g_option_context_new(app->verb->usage);
+
+    g_option_context_set_help_enabled(context, FALSE);
+    g_option_context_set_summary(context, app->verb->description);
+    g_option_context_set_description(context, common_help);
+    if (own)
+        g_option_context_add_main_entries(context, own, NULL);
+    add_options(context, app, app->verb->options);
+    if (wants_help(argc, argv)) {
+        print_help(context, app);
+        app->code = EXIT_DONE;
+        return false;
+    }
+    const char *repeated = find_repeated(argc, argv, own);
+    if (repeated) {
+        app_fail(app, EXIT_USAGE, "It takes one value. Say it once.", "--%s was given twice",
+                 repeated);
+        return false;
+    }
+    return parse(app, context, argc, argv);
+}

@@ -1,0 +1,146 @@
+/*
+ * What the command says: everything that goes to the terminal or into JSON passes here. Bytes that
+ * steer a terminal are shown, not sent; what is no UTF-8 is replaced; long lines are wrapped.
+ */
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "app.h"
+
+enum {
+    INDENT = 2, /* of what a wrapped line goes on with */
+    NARROWEST = 40,
+};
+
+/* Controls (C0, C1), and marks that turn the direction of writing. */
+static bool steers(gunichar c)
+{
+    return (c < 0x20 && c != '\n' && c != '\t') || (c >= 0x7F && c < 0xA0) ||
+           (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
+}
+
+char *app_printable(const char *text)
+{
+    g_autofree char *valid = g_utf8_make_valid(text, -1);
+    GString *clean = g_string_new(NULL);
+
+    for (const char *at = valid; *at; at = g_utf8_next_char(at)) {
+        gunichar c = g_utf8_get_char(at);
+        if (steers(c))
+            g_string_append_printf(clean, "<%02X>", (unsigned)c);
+        else
+            g_string_append_unichar(clean, c);
+    }
+    return g_string_free(clean, FALSE);
+}
+
+/* Columns of the terminal; 0 when it is none. */
+static unsigned columns_of(int file)
+{
+    struct winsize size;
+
+    if (!isatty(file) || ioctl(file, TIOCGWINSZ, &size) != 0 || size.ws_col < NARROWEST)
+        return 0;
+    return size.ws_col;
+}
+
+/* Where to break a line that is too long: its last space that fits, behind its own indent. */
+static const char *break_at(const char *line, unsigned columns)
+{
+    const char *at = line, *best = NULL;
+    bool begun = false;
+
+    for (unsigned n = 0; *at && n < columns; n++, at = g_utf8_next_char(at)) {
+        begun |= *at != ' ';
+        if (*at == ' ' && begun)
+            best = at;
+    }
+    if (*at == ' ' && begun)
+        best = at;
+    return *at ? best : NULL;
+}
+
+static void put_line(FILE *to, const char *line, unsigned columns)
+{
+    unsigned indent = 0;
+
+    while (line[indent] == ' ')
+        indent++;
+    for (const char *end; columns > 0 && (end = break_at(line, columns));) {
+        fprintf(to, "%.*s\n%*s", (int)(end - line), line, (int)(indent + INDENT), "");
+        for (line = end; *line == ' '; line++)
+            continue;
+        columns -= columns > NARROWEST && indent + INDENT < columns / 2 ? indent + INDENT : 0;
+        indent = 0;
+    }
+    fputs(line, to);
+}
+
+void app_put(FILE *to, const char *text)
+{
+    g_autofree char *clean = app_printable(text);
+    g_auto(GStrv) lines = g_strsplit(clean, "\n", -1);
+    unsigned columns = columns_of(fileno(to));
+
+    for (char **line = lines; *line; line++) {
+        put_line(to, *line, columns);
+        if (line[1])
+            putc('\n', to);
+    }
+}
+
+void app_note(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    (void)app;
+    fflush(stdout);
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    app_put(stderr, text);
+    fputc('\n', stderr);
+}
+
+/* Tables keep their lines: only what a person reads as sentences is wrapped. */
+void app_print(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *clean = app_printable(text);
+    puts(clean);
+}
+
+bool app_is_painted(void)
+{
+    const char *no_color = g_getenv("NO_COLOR");
+
+    return isatty(STDOUT_FILENO) && (!no_color || no_color[0] == '\0');
+}
+
+void app_outcome(const struct app *app, bool good, const char *format, ...)
+{
+    bool painted = app_is_painted();
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    fputs(!painted ? "" : good ? "\033[32m" : "\033[31m", stdout);
+    app_put(stdout, text);
+    puts(painted ? "\033[0m" : "");
+}
+
+char *app_count(uint64_t n, const char *what)
+{
+    return g_strdup_printf("%" G_GUINT64_FORMAT " %s%s", n, what, n == 1 ? "" : "s");
+}

@@ -1,0 +1,62 @@
+/* backup: the flash into an archive tied to the board. */
+#include "base/units.h"
+#include "station.h"
+#include "verbs.h"
+#include "views/json.h"
+#include "views/words.h"
+
+static void print_outcome(const struct app *app, const struct wry_backup_wanted *wanted,
+                          const struct wry_backup_result *result)
+{
+    g_autofree char *address = units_address(result->address);
+    g_autofree char *duration = words_duration(app->station, result->done.seconds);
+    g_autofree char *bytes = units_bytes(result->done.bytes);
+    g_autofree char *same = units_bytes(result->from_older);
+
+    app_outcome(app, true,
+                "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,
+                address, wanted->file, duration);
+    if (wanted->older)
+        app_note(app, "%s had not changed and came from the older archive.", same);
+}
+
+static int back_up(struct app *app, struct wry_backup_wanted *wanted)
+{
+    struct wry_backup_result result = {0};
+
+    wanted->file = app->rest[0];
+    if (!wanted->file || app->rest[1])
+        return app_fail(app, EXIT_USAGE, "Such as 'wrytograph backup gauge-1.zip'.",
+                        "give one file to back up to");
+    int code = station_make(app);
+    if (code != EXIT_DONE)
+        return code;
+    enum wry_outcome outcome = wry_station_backup(app->station, wanted, &result);
+    if (result.saved) {
+        print_outcome(app, wanted, &result);
+        json_add_backup(app->json, &result, wanted->file);
+    }
+    return station_conclude(app, outcome);
+}
+
+int verb_backup(struct app *app, int argc, char **argv)
+{
+    g_auto(GStrv) only = NULL;
+    g_autofree char *since = NULL;
+    gboolean plain = FALSE, replace = FALSE;
+    GOptionEntry entries[] = {
+        {"only", 0, 0, G_OPTION_ARG_STRING_ARRAY, &only,
+         "Only this part: a region's name or OFFSET+LENGTH; may be repeated", "PART"},
+        {"since", 0, 0, G_OPTION_ARG_FILENAME, &since,
+         "Read only what changed since this archive; the result is complete", "OLDER"},
+        {"plain", 0, 0, G_OPTION_ARG_NONE, &plain,
+         "Write just the binary, without the board's description", NULL},
+        {"replace", 0, 0, G_OPTION_ARG_NONE, &replace, "Replace a file of that name", NULL},
+        G_OPTION_ENTRY_NULL};
+
+    if (!app_parse(app, argc, argv, entries))
+        return app->code;
+    struct wry_backup_wanted wanted = {
+        .parts = (const char *const *)only, .older = since, .plain = plain, .replace = replace};
+    return back_up(app, &wanted);
+}

@@ -1,0 +1,208 @@
+/* bench: simulated boards that stand in for hardware. */
+#include <stdio.h>
+#include <string.h>
+
+#include "base/units.h"
+#include "bench/fault_text.h"
+#include "bench/serve.h"
+#include "verbs.h"
+#include "views/explain.h"
+#include "views/json.h"
+
+struct bench_options {
+    char *chip, *flash, *content;
+    int revision;
+    char *host;
+    int port;
+    gboolean pty;
+};
+
+static int usage_error(struct app *app, const char *what)
+{
+    return app_fail(app, EXIT_USAGE, "See 'wrytograph bench --help'.", "%s", what);
+}
+
+static int add(struct app *app, const struct bench_options *options)
+{
+    struct bench_description description = {.revision = (uint8_t)options->revision};
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || app->rest[2] || !options->chip || !options->flash)
+        return usage_error(app, "'bench add' takes NAME, --chip and --flash");
+    description.chip = wry_chip_by_name(options->chip);
+    if (!description.chip)
+        return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
+                        "there is no chip '%s'", options->chip);
+    if (!units_parse_size(options->flash, &description.flash_size))
+        return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
+                        "'%s' is no flash size", options->flash);
+    bench_make_address(name, description.eui48);
+    if (!bench_add(app->bench_folder, name, &description, options->content, &error))
+        return explain_error(app, error);
+    g_autofree char *address = units_address(description.eui48);
+    app_print(app, "Board '%s' is on the bench: %s, %s. Its link is bench:%s", name,
+              description.chip->title, address, name);
+    json_add_text(app->json, "name", name);
+    json_add_text(app->json, "address", address);
+    return EXIT_DONE;
+}
+
+static int list_board(struct app *app, const char *name)
+{
+    struct bench_description d;
+    GError *error = NULL;
+
+    if (!bench_load(app->bench_folder, name, &d, &error))
+        return explain_error(app, error);
+    g_autofree char *address = units_address(d.eui48);
+    g_autofree char *size = units_flash_size(d.flash_size);
+    g_autofree char *faults = fault_text_describe(&d.faults);
+    app_print(app, "%-12s %-14s %s  %-17s %s", name, d.chip->title, address, size,
+              faults[0] ? faults : "no faults");
+    json_builder_begin_object(app->json);
+    json_add_text(app->json, "name", name);
+    json_add_text(app->json, "chip", d.chip->name);
+    json_add_text(app->json, "address", address);
+    json_add_number(app->json, "flash_bytes", d.flash_size);
+    json_add_text(app->json, "faults", faults);
+    json_builder_end_object(app->json);
+    return EXIT_DONE;
+}
+
+static int list(struct app *app)
+{
+    GError *error = NULL;
+    int code = EXIT_DONE;
+    g_auto(GStrv) names = bench_list(app->bench_folder, &error);
+
+    if (!names)
+        return explain_error(app, error);
+    if (!names[0])
+        app_print(app, "The bench in %s is empty. 'wrytograph bench add' puts a board on it.",
+                  app->bench_folder);
+    json_begin_list(app->json, "boards");
+    for (char **name = names; *name && code == EXIT_DONE; name++)
+        code = list_board(app, *name);
+    json_builder_end_array(app->json);
+    return code;
+}
+
+static int fault(struct app *app)
+{
+    struct bench_description d;
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || !app->rest[2])
+        return usage_error(app, "'bench fault' takes NAME and one fault or more");
+    if (!bench_load(app->bench_folder, name, &d, &error))
+        return explain_error(app, error);
+    for (char **text = app->rest + 2; *text; text++) {
+        if (!fault_text_parse(*text, &d.faults))
+            return app_fail(app, EXIT_USAGE,
+                            "Faults are none, strap-released, unpowered, no-ground, swapped, echo, "
+                            "brown-out, loader=BAUD, noise=RATE, noise-above=BAUD, lost=RATE, "
+                            "latency=TIME, cable=BAUD, "
+                            "protect=BITS, claims=SIZE, power-cut=N and cable-cut=N.",
+                            "'%s' is no fault", *text);
+    }
+    if (!bench_save(app->bench_folder, name, &d, &error))
+        return explain_error(app, error);
+    g_autofree char *faults = fault_text_describe(&d.faults);
+    app_print(app, "Board '%s' has %s%s.", name, faults[0] ? "these faults: " : "no faults",
+              faults);
+    json_add_text(app->json, "faults", faults);
+    return EXIT_DONE;
+}
+
+static void announce(struct app *app, struct bench_server *server, char **names, const char *host)
+{
+    bool ipv6 = strchr(host, ':') != NULL;
+
+    for (size_t i = 0; names[i]; i++) {
+        const char *pty = bench_server_pty(server, i);
+        app_print(app, "%-12s rfc2217://%s%s%s:%u%s%s", names[i], ipv6 ? "[" : "", host,
+                  ipv6 ? "]" : "", bench_server_port(server, i), pty ? "  " : "", pty ? pty : "");
+    }
+    fflush(stdout);
+    app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
+}
+
+static int serve(struct app *app, const struct bench_options *options)
+{
+    struct bench_serve_settings settings = {.folder = app->bench_folder,
+                                            .host = options->host ? options->host : "127.0.0.1",
+                                            .first_port = (uint16_t)options->port,
+                                            .pty = options->pty,
+                                            .wiring = wry_wiring_at(0)};
+    GError *error = NULL;
+    g_auto(GStrv) names =
+        app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
+
+    if (!names)
+        return explain_error(app, error);
+    if (!names[0])
+        return app_fail(app, EXIT_USAGE, "'wrytograph bench add' puts a board on it.",
+                        "the bench in %s is empty", app->bench_folder);
+    struct bench_server *server = bench_server_new(&settings, names, &error);
+    if (!server)
+        return explain_error(app, error);
+    announce(app, server, names, settings.host);
+    while (!app_interrupted())
+        bench_server_turn(server);
+    bench_server_free(server);
+    app_note(app, "The boards are saved.");
+    return EXIT_DONE;
+}
+
+static int run(struct app *app, const struct bench_options *options)
+{
+    const char *what = app->rest[0];
+
+    if (!app->bench_folder)
+        app->bench_folder = bench_default_folder();
+    if (g_strcmp0(what, "add") == 0)
+        return add(app, options);
+    if (g_strcmp0(what, "list") == 0)
+        return app->rest[1] ? usage_error(app, "'bench list' takes no arguments") : list(app);
+    if (g_strcmp0(what, "fault") == 0)
+        return fault(app);
+    if (g_strcmp0(what, "serve") == 0)
+        return serve(app, options);
+    return usage_error(app, what ? "'bench' does add, list, fault and serve"
+                                 : "say add, list, fault or serve");
+}
+
+int verb_bench(struct app *app, int argc, char **argv)
+{
+    struct bench_options options = {.revision = 1};
+    GOptionEntry entries[] = {
+        {"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip,
+         "add: sanderling-s1, turnstone-t2 or dunlin-d3", "CHIP"},
+        {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "add: size of the flash", "SIZE"},
+        {"content", 0, 0, G_OPTION_ARG_FILENAME, &options.content,
+         "add: what the flash begins with; else it is blank", "FILE"},
+        {"host", 0, 0, G_OPTION_ARG_STRING, &options.host,
+         "serve: address to listen on; else 127.0.0.1", "ADDRESS"},
+        {"port", 0, 0, G_OPTION_ARG_INT, &options.port,
+         "serve: TCP port of the first board; else any free ones", "N"},
+        {"pty", 0, 0, G_OPTION_ARG_NONE, &options.pty, "serve: also as pseudo-terminals", NULL},
+        {"revision", 0, 0, G_OPTION_ARG_INT, &options.revision, "add: of the chip", "N"},
+        G_OPTION_ENTRY_NULL};
+    int code;
+
+    if (!app_parse(app, argc, argv, entries))
+        code = app->code;
+    else if (options.revision < 0 || options.revision > 255)
+        code = usage_error(app, "--revision is a number from 0 to 255");
+    else if (options.port < 0 || options.port > UINT16_MAX)
+        code = usage_error(app, "--port is a number from 1 to 65535");
+    else
+        code = run(app, &options);
+    g_free(options.chip);
+    g_free(options.flash);
+    g_free(options.content);
+    g_free(options.host);
+    return code;
+}

@@ -1,0 +1,43 @@
+/* erase: all of the flash, regions or ranges; everything else stays. */
+#include "base/units.h"
+#include "station.h"
+#include "verbs.h"
+#include "views/json.h"
+#include "views/words.h"
+
+static void print_outcome(const struct app *app, const struct wry_done *done)
+{
+    g_autofree char *total = units_bytes(done->bytes);
+    g_autofree char *duration = words_duration(app->station, done->seconds);
+
+    app_outcome(app, true, "Erased, and checked to be blank by the board's SHA-256: %s %s.", total,
+                duration);
+    if (done->sectors_left > 0)
+        app_note(app, "%u sector%s blank already.", (unsigned)done->sectors_left,
+                 done->sectors_left == 1 ? " was" : "s were");
+}
+
+int verb_erase(struct app *app, int argc, char **argv)
+{
+    struct wry_erase_result result = {0};
+
+    if (!app_parse(app, argc, argv, NULL))
+        return app->code;
+    if (!app->rest[0])
+        return app_fail(app, EXIT_USAGE, "Say all, a region's name, or OFFSET+LENGTH.",
+                        "nothing said to erase");
+    int code = station_make(app);
+    if (code != EXIT_DONE)
+        return code;
+    struct wry_erase_wanted wanted = {.parts = (const char *const *)app->rest,
+                                      .every_sector = app->every_sector,
+                                      .dry_run = app->dry_run};
+    enum wry_outcome outcome = wry_station_erase(app->station, &wanted, &result);
+    if (result.erased) {
+        print_outcome(app, &result.done);
+        json_add_erase(app->json, &result);
+    } else if (outcome == WRY_OUTCOME_DONE) {
+        app_print(app, "Nothing was erased (--dry-run).");
+    }
+    return station_conclude(app, outcome);
+}

@@ -1,0 +1,67 @@
+/* write: images at their places, checked by the board's own digest. */
+#include "base/units.h"
+#include "station.h"
+#include "verbs.h"
+#include "views/json.h"
+#include "views/words.h"
+
+static void print_outcome(const struct app *app, const struct wry_write_result *result)
+{
+    const struct wry_done *done = &result->done;
+    g_autofree char *total = units_bytes(done->bytes);
+    g_autofree char *duration = words_duration(app->station, done->seconds);
+    g_autofree char *offsets = words_offsets(&result->planned.plan);
+
+    if (done->sectors_written == 0)
+        app_outcome(app, true,
+                    "Nothing to write: the flash held it already, by the board's SHA-256: %s at "
+                    "%s, %s.",
+                    total, offsets, duration);
+    else
+        app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
+                    offsets, duration);
+    if (done->sectors_written > 0 && done->sectors_left > 0)
+        app_note(app, "%u sector%s written, %u held the right content already.",
+                 (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",
+                 (unsigned)done->sectors_left);
+    if (done->frames_resent > 0)
+        app_note(app, "%u frame%s damaged on the line and sent again.", done->frames_resent,
+                 done->frames_resent == 1 ? " was" : "s were");
+    if (done->reconnects > 0)
+        app_note(app, "The link was lost and found again %u time%s.", done->reconnects,
+                 done->reconnects == 1 ? "" : "s");
+    app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
+}
+
+static int write_images(struct app *app, const struct wry_images_wanted *wanted)
+{
+    struct wry_write_result result = {0};
+    enum wry_outcome outcome = wry_station_write(app->station, wanted, &result);
+    bool planned = outcome == WRY_OUTCOME_DONE && wanted->dry_run;
+
+    if (result.tried || planned) {
+        g_autofree char *address = units_address(wry_station_board(app->station)->eui48);
+        json_add_write(app->json, &result, address);
+    }
+    if (planned)
+        app_print(app, "Nothing was written (--dry-run).");
+    else if (outcome == WRY_OUTCOME_DONE)
+        print_outcome(app, &result);
+    wry_write_result_clear(&result);
+    return station_conclude(app, outcome);
+}
+
+int verb_write(struct app *app, int argc, char **argv)
+{
+    struct wry_images_wanted wanted;
+
+    if (!app_parse(app, argc, argv, NULL))
+        return app->code;
+    int code = station_parse_images(app, &wanted);
+    if (code == EXIT_DONE)
+        code = station_make(app);
+    if (code == EXIT_DONE)
+        code = write_images(app, &wanted);
+    station_free_images(&wanted);
+    return code;
+}

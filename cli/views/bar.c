@@ -1,0 +1,88 @@
+/* The progress bar on stderr. */
+#include "bar.h"
+
+#include <glib.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "base/units.h"
+
+#define DRAW_EVERY 100000u /* us on the port's clock */
+#define NARROWEST 40u
+
+struct bar {
+    char label[24];
+    enum wry_step step;
+    uint64_t begun, drawn;
+    uint64_t done, total;
+    bool anything;
+};
+
+struct bar *bar_begin(const char *label, enum wry_step step, uint64_t now)
+{
+    if (!isatty(STDERR_FILENO))
+        return NULL;
+    struct bar *bar = g_new0(struct bar, 1);
+    g_strlcpy(bar->label, label, sizeof bar->label);
+    bar->step = step;
+    bar->begun = bar->drawn = now;
+    return bar;
+}
+
+static unsigned terminal_width(void)
+{
+    struct winsize size;
+
+    if (ioctl(STDERR_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col < NARROWEST)
+        return 80;
+    return size.ws_col;
+}
+
+static void draw(const struct bar *bar, uint64_t now)
+{
+    double seconds = (double)(now - bar->begun) / 1e6;
+    double rate = seconds > 0 ? (double)bar->done / seconds : 0;
+    double left = rate > 0 ? (double)(bar->total - bar->done) / rate : 0;
+    char tail[96];
+    char cells[256];
+
+    if (bar->done == bar->total)
+        snprintf(tail, sizeof tail, "100 %%  %u KiB  %.0f KiB/s  in %.1f s",
+                 (unsigned)(bar->total / 1024), rate / 1024, seconds);
+    else
+        snprintf(tail, sizeof tail, "%3u %%  %u of %u KiB  %.0f KiB/s  %.0f s left",
+                 (unsigned)(bar->done * 100 / bar->total), (unsigned)(bar->done / 1024),
+                 (unsigned)(bar->total / 1024), rate / 1024, left);
+    unsigned used = (unsigned)(strlen(bar->label) + 52);
+    unsigned room = terminal_width() > used + 10 ? terminal_width() - used : 10;
+    room = MIN(room, sizeof cells - 1);
+    unsigned filled = (unsigned)(bar->done * room / bar->total);
+    memset(cells, '.', room);
+    memset(cells, '=', filled);
+    cells[room] = '\0';
+    fprintf(stderr, "\r\033[K%s [%s] %s", bar->label, cells, tail);
+    fflush(stderr);
+}
+
+void bar_update(struct bar *bar, const struct wry_session_progress *progress, uint64_t now)
+{
+    if (!bar || progress->step != bar->step || progress->total == 0)
+        return;
+    bool over = progress->done >= progress->total;
+    bar->done = MIN(progress->done, progress->total);
+    bar->total = progress->total;
+    if (bar->anything && !over && now < bar->drawn + DRAW_EVERY)
+        return;
+    draw(bar, now);
+    bar->anything = true;
+    bar->drawn = now;
+}
+
+void bar_end(struct bar *bar)
+{
+    if (bar && bar->anything)
+        fputc('\n', stderr);
+    g_free(bar);
+}

@@ -1,0 +1,17 @@
+/* Problems as sentences: what was wrong, where, what to do next. */
+#ifndef WRY_CLI_EXPLAIN_H
+#define WRY_CLI_EXPLAIN_H
+
+#include "app/app.h"
+#include "wrytograph-host/problem.h"
+
+/* Tells the problem by app_fail; returns its outcome. */
+int explain(struct app *app, const struct wry_problem *problem);
+
+/* The error of a file, a port or a bench, which it frees; the same. */
+int explain_error(struct app *app, GError *error);
+
+/* explain_files.c: problems of images, places, parts and archives. False for any other kind. */
+bool explain_files(struct app *app, const struct wry_problem *problem);
+
+#endif

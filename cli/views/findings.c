@@ -1,0 +1,108 @@
+/* What is wrong with a link, in words. */
+#include "findings.h"
+
+#include <glib.h>
+
+static const char check_power[] = "Power: is the board's 3.3 V there, measured at its pin?";
+static const char check_ground[] = "Ground: is GND of the adapter joined to GND of the board?";
+static const char check_crossed[] =
+    "TX and RX: the adapter's TX goes to the board's RX, and its RX to the board's TX.";
+static const char check_strap[] =
+    "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
+static const char check_speed[] =
+    "Speed: does the board use another one? (--call-speed; for listen, --speed)";
+static const char check_cable[] =
+    "Cable: shorter, or another one; no long wires beside the supply.";
+static const char check_supply[] =
+    "Supply: use one that gives 500 mA, not the adapter's 3.3 V pin; short, thick wires.";
+
+struct entry {
+    const char *cause;
+    const char *checks[7];
+};
+
+static const struct entry entries[] = {
+    [WRY_FINDING_GOOD] = {"Nothing is wrong with this link.", {NULL}},
+    [WRY_FINDING_SILENT] = {"Nothing comes from the board: most likely TX and RX are not crossed.",
+                            {check_crossed, check_power, check_ground, check_strap, check_cable}},
+    [WRY_FINDING_LOW] = {"The board holds the line low: most likely it has no power.",
+                         {check_power, check_ground, check_crossed}},
+    [WRY_FINDING_ECHO] = {"Our own calls come back: TX and RX are joined.",
+                          {check_crossed, check_cable}},
+    [WRY_FINDING_STRAP] = {"The board runs its program: the boot strap was not held through reset.",
+                           {check_strap, check_crossed, check_speed}},
+    [WRY_FINDING_OTHER_SPEED] = {"The board speaks at another speed.", {check_speed, check_strap}},
+    [WRY_FINDING_NO_GROUND] =
+        {"Bytes come from nowhere, even while the board is in reset: most likely "
+         "the ground is missing.",
+         {check_ground, check_cable, check_crossed, check_power}},
+    [WRY_FINDING_GARBAGE] = {"What comes makes no sense at any usual speed.",
+                             {check_ground, check_speed, check_cable, check_power}},
+    [WRY_FINDING_NOISE] = {"The board answers, but frames are damaged on the line.",
+                           {check_cable, check_ground, check_speed}},
+    [WRY_FINDING_SLOW] = {"The link works, but does not hold the faster speeds.",
+                          {check_cable, check_ground}},
+    [WRY_FINDING_BROWN_OUT] = {"The board restarts when it works hard: its supply gives way.",
+                               {check_supply, check_power, check_ground}},
+    [WRY_FINDING_FADES] = {"The board answers at first and falls silent when it works hard.",
+                           {check_supply, check_cable, check_ground}},
+};
+
+const char *findings_cause(enum wry_finding finding)
+{
+    return entries[finding].cause;
+}
+
+const char *const *findings_checks(enum wry_finding finding)
+{
+    return entries[finding].checks;
+}
+
+/* Counts of what came while the board was called in vain. */
+static char *heard(const struct wry_evidence *evidence)
+{
+    const struct wry_session_stats *counts = &evidence->counts;
+
+    switch (evidence->finding) {
+    case WRY_FINDING_ECHO:
+        return g_strdup_printf("our own frames, %u times", counts->own_frames);
+    case WRY_FINDING_SILENT:
+        return g_strdup("nothing");
+    case WRY_FINDING_LOW:
+        return g_strdup_printf("%u zeros and nothing else", counts->bytes_zero);
+    case WRY_FINDING_STRAP:
+        return g_strdup_printf("readable text, last \"%s\"",
+                               evidence->last_line ? evidence->last_line : "");
+    default:
+        return g_strdup_printf("%" G_GUINT64_FORMAT " bytes that make no sense, %u frames damaged",
+                               counts->bytes_received, counts->frames_bad);
+    }
+}
+
+char *findings_evidence(const struct wry_evidence *evidence)
+{
+    const struct wry_session_stats *counts = &evidence->counts;
+    unsigned speed = evidence->speed;
+
+    switch (evidence->kind) {
+    case WRY_EVIDENCE_HEARD:
+        break;
+    case WRY_EVIDENCE_LOADER:
+        return g_strdup_printf("a loader that answers at %u baud", speed);
+    case WRY_EVIDENCE_WORKS:
+        return g_strdup_printf("a loader that answers at %u baud, also under load", speed);
+    case WRY_EVIDENCE_TEXT:
+        return g_strdup_printf("readable text at %u baud", speed);
+    case WRY_EVIDENCE_RESTARTED:
+        return g_strdup("boot text in the middle of the work");
+    case WRY_EVIDENCE_FELL_SILENT:
+        return g_strdup("answers at first, then none");
+    case WRY_EVIDENCE_DAMAGED:
+        return g_strdup_printf("%u damaged frames while %u KiB were read at %u baud",
+                               counts->frames_bad, (unsigned)(evidence->length / 1024), speed);
+    case WRY_EVIDENCE_SPEEDS_GIVEN_UP:
+        return g_strdup_printf("%u speeds given up; %u baud works, also under load",
+                               counts->speed_steps_down, speed);
+    }
+    return heard(evidence);
+}

@@ -1,0 +1,10 @@
+/* What a file contains, as lines. */
+#ifndef WRY_CLI_INSPECTION_H
+#define WRY_CLI_INSPECTION_H
+
+#include "app/app.h"
+#include "wrytograph-host/inspect.h"
+
+void inspection_print(const struct app *app, const struct wry_inspection *inspection);
+
+#endif

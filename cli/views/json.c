@@ -1,0 +1,283 @@
+/* Results as JSON. */
+#include "json.h"
+
+#include "base/units.h"
+#include "findings.h"
+#include "store/image_file.h"
+#include "words.h"
+
+void json_add_text(JsonBuilder *b, const char *name, const char *value)
+{
+    g_autofree char *valid = g_utf8_make_valid(value, -1);
+
+    json_builder_set_member_name(b, name);
+    json_builder_add_string_value(b, valid);
+}
+
+void json_add_number(JsonBuilder *b, const char *name, int64_t value)
+{
+    json_builder_set_member_name(b, name);
+    json_builder_add_int_value(b, value);
+}
+
+void json_add_offset(JsonBuilder *b, const char *name, uint32_t value)
+{
+    g_autofree char *text = g_strdup_printf("0x%X", (unsigned)value);
+
+    json_add_text(b, name, text);
+}
+
+void json_add_boolean(JsonBuilder *b, const char *name, bool value)
+{
+    json_builder_set_member_name(b, name);
+    json_builder_add_boolean_value(b, value);
+}
+
+void json_begin_list(JsonBuilder *b, const char *name)
+{
+    json_builder_set_member_name(b, name);
+    json_builder_begin_array(b);
+}
+
+static void add_seconds(JsonBuilder *b, double seconds)
+{
+    json_builder_set_member_name(b, "seconds");
+    json_builder_add_double_value(b, seconds);
+}
+
+static void add_digest(JsonBuilder *b, const uint8_t sha256[WRY_SHA256_SIZE])
+{
+    g_autofree char *text = units_digest(sha256);
+
+    json_add_text(b, "sha256", text);
+}
+
+static void add_address(JsonBuilder *b, const uint8_t eui48[WRY_EUI48_SIZE])
+{
+    g_autofree char *text = units_address(eui48);
+
+    json_add_text(b, "address", text);
+}
+
+static void add_regions(JsonBuilder *b, const struct wry_region_table *layout)
+{
+    json_begin_list(b, "layout");
+    for (uint32_t i = 0; i < layout->count; i++) {
+        const struct wry_region *region = &layout->regions[i];
+        json_builder_begin_object(b);
+        json_add_text(b, "name", region->name);
+        json_add_text(b, "kind", wry_region_kind_name(region->kind));
+        json_add_offset(b, "offset", region->offset);
+        json_add_number(b, "length", region->length);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+}
+
+void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
+{
+    const struct wry_hello_reply *board = &identity->board;
+    g_autofree char *protected = words_protected(identity);
+    g_autofree char *jedec =
+        g_strdup_printf("%02X %02X %02X", board->jedec[0], board->jedec[1], board->jedec[2]);
+
+    add_address(b, board->eui48);
+    json_add_text(b, "chip", identity->chip ? identity->chip->name : "unknown");
+    json_add_number(b, "chip_code", board->chip_code);
+    json_add_number(b, "chip_revision", board->chip_revision);
+    json_add_number(b, "flash_bytes", board->capacity);
+    json_add_text(b, "jedec_id", jedec);
+    json_add_text(b, "protected", protected);
+    json_add_number(b, "block_protect_bits", board->protect);
+    json_add_text(b, "link", identity->link);
+    json_add_number(b, "speed_baud", identity->speed);
+    json_add_text(b, "layout_source", words_layout(&identity->layout));
+    add_regions(b, &identity->layout.table);
+    if (identity->deep)
+        json_add_number(b, "flash_bytes_found", identity->flash_found);
+}
+
+void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence)
+{
+    g_autofree char *heard = findings_evidence(evidence);
+
+    json_add_text(b, "finding", wry_finding_name(evidence->finding));
+    json_add_text(b, "cause", findings_cause(evidence->finding));
+    json_add_text(b, "heard", heard);
+    json_add_number(b, "speed_baud", evidence->speed);
+}
+
+static void add_images(JsonBuilder *b, const struct wry_plan *plan)
+{
+    json_begin_list(b, "images");
+    for (size_t i = 0; i < plan->count; i++) {
+        const struct wry_planned_image *image = plan->placements[i].label;
+        json_builder_begin_object(b);
+        json_add_text(b, "file", image->path);
+        json_add_offset(b, "offset", plan->placements[i].offset);
+        json_add_number(b, "length", plan->placements[i].length);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+}
+
+void json_add_plan(JsonBuilder *b, const struct wry_planned *planned)
+{
+    add_images(b, &planned->plan);
+    json_add_text(b, "layout_source", words_layout(&planned->layout));
+    add_regions(b, &planned->layout.table);
+    json_add_number(b, "sectors", planned->sectors);
+}
+
+static void add_sectors(JsonBuilder *b, const struct wry_done *done)
+{
+    json_add_number(b, "sectors_written", done->sectors_written);
+    json_add_number(b, "sectors_left", done->sectors_left);
+}
+
+void json_add_write(JsonBuilder *b, const struct wry_write_result *result, const char *address)
+{
+    json_add_text(b, "address", address);
+    add_images(b, &result->planned.plan);
+    json_add_boolean(b, "written_and_checked", result->written);
+    add_seconds(b, result->tried ? result->done.seconds : 0);
+    add_sectors(b, &result->done);
+    json_add_number(b, "frames_resent", result->done.frames_resent);
+    json_add_number(b, "reconnects", result->done.reconnects);
+    json_add_number(b, "bytes_sent", (int64_t)result->done.bytes_sent);
+}
+
+void json_add_erase(JsonBuilder *b, const struct wry_erase_result *result)
+{
+    json_add_number(b, "bytes_erased", (int64_t)result->done.bytes);
+    add_sectors(b, &result->done);
+}
+
+void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result)
+{
+    add_sectors(b, &result->done);
+}
+
+void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result, const char *file)
+{
+    add_address(b, result->address);
+    json_add_text(b, "file", file);
+    json_add_number(b, "bytes", (int64_t)result->done.bytes);
+    json_add_number(b, "bytes_from_older", (int64_t)result->from_older);
+    json_add_number(b, "bytes_received", (int64_t)result->done.bytes_received);
+}
+
+static void add_comparison(JsonBuilder *b, const struct wry_comparison *comparison)
+{
+    const GArray *differences = comparison->differences;
+
+    json_builder_begin_object(b);
+    json_add_text(b, "name", comparison->name);
+    json_add_offset(b, "offset", comparison->offset);
+    json_add_number(b, "length", comparison->length);
+    json_begin_list(b, "differences");
+    for (guint i = 0; i < differences->len; i++) {
+        const struct wry_difference *d = &g_array_index(differences, struct wry_difference, i);
+        json_builder_begin_object(b);
+        json_add_offset(b, "offset", d->offset);
+        json_add_number(b, "length", d->length);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+    json_builder_end_object(b);
+}
+
+void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list)
+{
+    json_begin_list(b, list);
+    for (guint i = 0; result->comparisons && i < result->comparisons->len; i++)
+        add_comparison(b, g_ptr_array_index(result->comparisons, i));
+    json_builder_end_array(b);
+}
+
+void json_add_talk(JsonBuilder *b, const struct wry_talk_result *result)
+{
+    json_add_text(b, "text", result->text);
+    json_add_number(b, "speed_baud", result->speed);
+}
+
+static void add_ranges(JsonBuilder *b, const struct wry_inspection *inspection)
+{
+    bool archive = inspection->kind == WRY_FILE_ARCHIVE;
+
+    json_begin_list(b, "ranges");
+    for (guint i = 0; i < inspection->ranges->len; i++) {
+        const struct wry_inspected_range *range =
+            &g_array_index(inspection->ranges, struct wry_inspected_range, i);
+        json_builder_begin_object(b);
+        json_add_offset(b, archive ? "offset" : "address", range->offset);
+        json_add_number(b, "length", range->length);
+        if (archive)
+            add_digest(b, range->sha256);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+}
+
+static void add_archive(JsonBuilder *b, const struct wry_inspection *inspection)
+{
+    g_autofree char *size = units_flash_size(inspection->flash_size);
+
+    json_add_text(b, "format", "backup archive");
+    add_address(b, inspection->address);
+    json_add_text(b, "chip", inspection->chip ? inspection->chip->title : "unknown");
+    json_add_text(b, "flash", size);
+    json_add_text(b, "created", inspection->created);
+    json_add_text(b, "tool", inspection->tool);
+    add_ranges(b, inspection);
+}
+
+static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
+{
+    const struct wry_boot_header *header = &inspection->header;
+    g_autofree char *body = units_bytes(header->body_length);
+    g_autofree char *mode = words_read_mode(header);
+    g_autofree char *flash = words_header_flash(header);
+
+    json_add_text(b, "boot_header", words_header_state(inspection->header_state));
+    if (inspection->header_state != WRY_HEADER_FITS)
+        return;
+    json_add_text(b, "version", header->version);
+    json_add_text(b, "chip", words_chip(wry_chip_by_code(header->chip_code)));
+    json_add_text(b, "flash", flash);
+    json_add_text(b, "read_mode", mode);
+    json_add_text(b, "body", body);
+    json_add_text(b, "body_digest", words_body_digest(inspection->whole));
+}
+
+static void add_image(JsonBuilder *b, const struct wry_inspection *inspection)
+{
+    g_autofree char *content = units_bytes(inspection->content_bytes);
+
+    json_add_text(b, "format", image_format_title(inspection->format));
+    json_add_text(b, "content", content);
+    json_add_number(b, "content_bytes", (int64_t)inspection->content_bytes);
+    add_ranges(b, inspection);
+    add_digest(b, inspection->sha256);
+    add_header(b, inspection);
+    if (inspection->has_layout)
+        json_add_text(b, "region_table", words_region_table());
+}
+
+void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection)
+{
+    switch (inspection->kind) {
+    case WRY_FILE_ARCHIVE:
+        add_archive(b, inspection);
+        break;
+    case WRY_FILE_IMAGE:
+        add_image(b, inspection);
+        break;
+    case WRY_FILE_LAYOUT:
+        json_add_text(b, "format", "layout");
+        json_add_text(b, "chip", inspection->chip ? inspection->chip->title : "any");
+        break;
+    }
+    if (inspection->has_layout)
+        add_regions(b, &inspection->layout);
+}

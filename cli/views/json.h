@@ -1,0 +1,32 @@
+/*
+ * Results as JSON: members of the one document that --json prints. What is not known is left out.
+ *
+ *     json_add_write(app->json, &result);
+ */
+#ifndef WRY_CLI_JSON_H
+#define WRY_CLI_JSON_H
+
+#include <json-glib/json-glib.h>
+
+#include "wrytograph-host/inspect.h"
+#include "wrytograph-host/jobs.h"
+
+void json_add_text(JsonBuilder *b, const char *name, const char *value);
+void json_add_number(JsonBuilder *b, const char *name, int64_t value);
+void json_add_offset(JsonBuilder *b, const char *name, uint32_t value);
+void json_add_boolean(JsonBuilder *b, const char *name, bool value);
+void json_begin_list(JsonBuilder *b, const char *name);
+
+void json_add_identity(JsonBuilder *b, const struct wry_identity *identity);
+void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence);
+void json_add_plan(JsonBuilder *b, const struct wry_planned *planned);
+void json_add_write(JsonBuilder *b, const struct wry_write_result *result, const char *address);
+void json_add_erase(JsonBuilder *b, const struct wry_erase_result *result);
+void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result);
+void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result, const char *file);
+/* list: "images" or "ranges". */
+void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list);
+void json_add_talk(JsonBuilder *b, const struct wry_talk_result *result);
+void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection);
+
+#endif

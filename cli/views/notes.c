@@ -1,0 +1,189 @@
+/* Notes of a station. */
+#include "notes.h"
+
+#include "base/units.h"
+#include "wrytograph-host/station.h"
+
+enum {
+    TOLD_MAX = 6, /* places named in one sentence */
+};
+
+static unsigned count_of(const struct wry_place *places)
+{
+    unsigned n = 0;
+
+    while (places && places[n].length > 0)
+        n++;
+    return n;
+}
+
+/* "0x010000 to 0x010FFF, 0x040000 to 0x04FFFF"; free with g_free. */
+static char *name_stretches(const struct wry_place *places)
+{
+    GString *text = g_string_new(NULL);
+    unsigned n = count_of(places);
+
+    for (unsigned i = 0; i < MIN(n, TOLD_MAX); i++)
+        g_string_append_printf(text, "%s0x%06X to 0x%06X", i > 0 ? ", " : "",
+                               (unsigned)places[i].offset,
+                               (unsigned)(places[i].offset + places[i].length - 1));
+    if (n > TOLD_MAX)
+        g_string_append_printf(text, " and %u more", n - TOLD_MAX);
+    return g_string_free(text, FALSE);
+}
+
+/* "0x010000, 0x040000"; free with g_free. */
+static char *name_starts(const struct wry_place *places)
+{
+    GString *text = g_string_new(NULL);
+
+    for (const struct wry_place *place = places; place && place->length > 0; place++)
+        g_string_append_printf(text, "%s0x%06X", text->len > 0 ? ", " : "",
+                               (unsigned)place->offset);
+    return g_string_free(text, FALSE);
+}
+
+static void tell_unsettled(const struct app *app, const struct wry_event *event)
+{
+    g_autofree char *beside = name_stretches(event->places);
+    g_autofree char *others = name_stretches(event->others);
+
+    app_note(app,
+             "Note: a job on this board was cut%s%s, and this computer has not seen it mended.",
+             event->text[0] ? ", begun " : "", event->text);
+    if (beside[0])
+        app_note(app,
+                 "  What stood beside the images in %s is only in the journal of this computer;\n"
+                 "  the next write, erase, restore or backup of this board from here puts it back.",
+                 beside);
+    if (others[0])
+        app_note(app, "  Not known to be complete: %s.", others);
+}
+
+/* What became of a job that was cut. */
+static void tell_settled(const struct app *app, const struct wry_event *event)
+{
+    g_autofree char *starts = name_starts(event->places);
+
+    switch (event->note) {
+    case WRY_NOTE_PUT_BACK:
+        app_note(app,
+                 "A job on this board was cut before. What it shared a sector with was put back "
+                 "first: sector%s %s.",
+                 count_of(event->places) == 1 ? "" : "s", starts);
+        break;
+    case WRY_NOTE_NEWER:
+        app_note(app,
+                 "A job on this board was cut before, but the sectors at %s were written since by "
+                 "somebody else: they are kept as they are.",
+                 starts);
+        break;
+    default:
+        app_note(app,
+                 "The journal had content for %s, where this flash has no sector: it is not "
+                 "written.",
+                 starts);
+        break;
+    }
+}
+
+static void tell_board(const struct app *app, const struct wry_event *event)
+{
+    g_autofree char *address = units_address(event->address);
+
+    if (event->note == WRY_NOTE_SHARED_ADDRESS) {
+        app_note(app,
+                 "Warning: %s is no address of one board: a job that is cut here cannot be made "
+                 "good by a later one,\n  and a backup does not tell this board from others.",
+                 address);
+        return;
+    }
+    g_autofree char *ours = units_address(wry_station_board(app->station)->eui48);
+    app_note(app, "Note: the archive comes from board %s, this is %s.", address, ours);
+}
+
+static void tell_beside(const struct app *app, const struct wry_event *event)
+{
+    g_autofree char *stretches = name_stretches(event->places);
+
+    app_note(app,
+             "Note: %s is blank beside content. If a job on this board was cut on another\n"
+             "  computer, what stood there is in that computer's journal: go on there first.",
+             stretches);
+}
+
+void notes_tell(const struct app *app, const struct wry_event *event)
+{
+    switch (event->note) {
+    case WRY_NOTE_ONLY_ADAPTER:
+        app_note(app, "Using %s, the only adapter.", event->text);
+        break;
+    case WRY_NOTE_BY_HAND:
+        app_note(app, "1. Hold the boot button, or put the strap to ground.\n"
+                      "2. Tap reset, or plug the power in.\n"
+                      "3. Let the boot button go.");
+        break;
+    case WRY_NOTE_BY_HAND_ANSWERED:
+        app_note(app, "The board answers.");
+        break;
+    case WRY_NOTE_SLOWER:
+        app_note(app, "The link did not hold a faster speed; going on at %u baud.",
+                 (unsigned)event->speed);
+        break;
+    case WRY_NOTE_UNSETTLED:
+        tell_unsettled(app, event);
+        break;
+    case WRY_NOTE_JOURNAL_UNOPENED:
+        app_note(app,
+                 "Note: the journal of this computer cannot be read, so whether a job on this "
+                 "board was cut is not known.\n  %s",
+                 event->text);
+        break;
+    case WRY_NOTE_JOURNAL_UNREAD:
+        app_note(app, "Note: the journal of this computer cannot be read: %s.", event->text);
+        break;
+    case WRY_NOTE_PUT_BACK:
+    case WRY_NOTE_NEWER:
+    case WRY_NOTE_BEYOND:
+        tell_settled(app, event);
+        break;
+    case WRY_NOTE_SET_ASIDE:
+        app_note(app, "  What stood there before the cut is in %s.", event->text);
+        break;
+    case WRY_NOTE_SET_ASIDE_AT_END:
+        app_note(app, "  What stood there is in %s.", event->text);
+        break;
+    case WRY_NOTE_SET_ASIDE_FAILED:
+        app_note(app, "What the journal holds of this board could not be put into files: %s.",
+                 event->text);
+        break;
+    case WRY_NOTE_SHARED_ADDRESS:
+    case WRY_NOTE_OTHER_BOARD:
+        tell_board(app, event);
+        break;
+    case WRY_NOTE_BLANK_BESIDE:
+        tell_beside(app, event);
+        break;
+    case WRY_NOTE_NOT_FORGOTTEN:
+        app_note(app,
+                 "The journal could not be brought up to date (%s): the next job on this board "
+                 "writes some sectors once more.",
+                 event->text);
+        break;
+    case WRY_NOTE_STARTED:
+        app_note(app, "The board has left loading mode.");
+        break;
+    case WRY_NOTE_READABLE:
+        app_note(app, "Readable at %u baud.", (unsigned)event->speed);
+        break;
+    case WRY_NOTE_UNREADABLE:
+        app_note(app, "Not readable at %u baud; trying %u.", (unsigned)event->other_speed,
+                 (unsigned)event->speed);
+        break;
+    case WRY_NOTE_UNREADABLE_AT_ANY:
+        app_note(app, "Not readable at any of the usual speeds. Check ground and wiring.");
+        break;
+    case WRY_NOTE_LISTENING: /* the terminal tells it */
+        break;
+    }
+}

@@ -1,0 +1,218 @@
+/* The serial terminal. */
+#include "terminal.h"
+
+#include <errno.h>
+#include <poll.h>
+#include <stdio.h>
+#include <string.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include "base/units.h"
+#include "explain.h"
+#include "json.h"
+
+enum {
+    LEAVE_KEY = 0x18, /* Ctrl-X */
+    KEYS = 64,        /* taken at once */
+};
+
+#define BENCH_TIME 5000000u /* us of simulated time, when no other end is given */
+
+struct terminal {
+    struct app *app;
+    const struct terminal_options *options;
+    const char *line_end;
+    FILE *log;
+    GString *line; /* being received */
+    bool input_open;
+    struct termios before;
+    bool raw;
+};
+
+GOptionEntry *terminal_entries(struct terminal_options *options)
+{
+    GOptionEntry entries[] = {
+        {"line-end", 0, 0, G_OPTION_ARG_STRING, &options->line_end,
+         "What ends a line that is sent: crlf (usual), lf or cr", "END"},
+        {"log", 0, 0, G_OPTION_ARG_FILENAME, &options->log, "Append all lines to this file",
+         "FILE"},
+        {"expect", 0, 0, G_OPTION_ARG_STRING, &options->expect,
+         "Wait for this text: exit code 0 when it was seen, 6 when not", "TEXT"},
+        {"within", 0, 0, G_OPTION_ARG_STRING, &options->within, "Wait no longer, such as 10s",
+         "TIME"},
+        {"send", 0, 0, G_OPTION_ARG_STRING, &options->send, "Send this line first", "TEXT"},
+        {"timestamps", 0, 0, G_OPTION_ARG_NONE, &options->timestamps,
+         "Begin each line with the time of day", NULL},
+        G_OPTION_ENTRY_NULL};
+    GOptionEntry *copy = g_malloc(sizeof entries);
+
+    memcpy(copy, entries, sizeof entries);
+    return copy;
+}
+
+void terminal_free(struct terminal_options *options)
+{
+    g_free(options->line_end);
+    g_free(options->log);
+    g_free(options->expect);
+    g_free(options->within);
+    g_free(options->send);
+}
+
+static const char *line_end_bytes(const char *name)
+{
+    if (!name || strcmp(name, "crlf") == 0)
+        return "\r\n";
+    if (strcmp(name, "lf") == 0)
+        return "\n";
+    return strcmp(name, "cr") == 0 ? "\r" : NULL;
+}
+
+int terminal_wanted(struct app *app, const struct terminal_options *options,
+                    struct wry_talk_wanted *wanted)
+{
+    wanted->line_end = line_end_bytes(options->line_end);
+    wanted->send = options->send;
+    wanted->expect = options->expect;
+    if (!wanted->line_end)
+        return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
+                        "'%s' is no line ending", options->line_end);
+    if (options->within && !units_parse_time(options->within, &wanted->time))
+        return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is no time",
+                        options->within);
+    return EXIT_DONE;
+}
+
+static char *stamp(void)
+{
+    g_autoptr(GDateTime) time = g_date_time_new_now_local();
+    g_autofree char *seconds = g_date_time_format(time, "%H:%M:%S");
+
+    return g_strdup_printf("%s.%03d ", seconds, g_date_time_get_microsecond(time) / 1000);
+}
+
+static void end_line(struct terminal *t)
+{
+    g_autofree char *time = stamp();
+
+    if (!t->app->json_wanted)
+        printf("%s%s%s", t->options->timestamps ? time : "", t->line->str, t->raw ? "\r\n" : "\n");
+    fflush(stdout);
+    if (t->log) {
+        fprintf(t->log, "%s%s\n", time, t->line->str);
+        fflush(t->log);
+    }
+    g_string_truncate(t->line, 0);
+}
+
+static void show(struct terminal *t, const uint8_t *bytes, size_t n)
+{
+    for (size_t i = 0; i < n; i++) {
+        if (bytes[i] == '\n')
+            end_line(t);
+        else if (bytes[i] >= 0x20 && bytes[i] < 0x7F)
+            g_string_append_c(t->line, (char)bytes[i]);
+        else if (bytes[i] != '\r')
+            g_string_append_printf(t->line, "<%02X>", bytes[i]);
+    }
+}
+
+void terminal_hear(struct terminal *t, const struct wry_event *event)
+{
+    if (event->kind == WRY_EVENT_HEARD)
+        show(t, event->bytes, event->n);
+    else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_LISTENING)
+        app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.%s",
+                 wry_station_link(t->app->station), (unsigned)event->speed,
+                 t->options->line_end ? t->options->line_end : "crlf",
+                 t->raw ? "; Ctrl-X leaves" : "", t->raw ? "\r" : "");
+    else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
+        g_string_truncate(t->line, 0); /* it was not meant so */
+}
+
+/* What was typed, or came through a pipe: line ends become those that are chosen. */
+static size_t take(void *context, uint8_t *to, size_t room, bool *leave)
+{
+    struct terminal *t = context;
+    struct pollfd keys = {.fd = STDIN_FILENO, .events = POLLIN};
+    char bytes[KEYS];
+    size_t n = 0, end = strlen(t->line_end);
+
+    if (!t->input_open || poll(&keys, 1, 0) <= 0)
+        return 0;
+    ssize_t got = read(STDIN_FILENO, bytes, MIN(sizeof bytes, room / end));
+    t->input_open = got > 0;
+    for (ssize_t i = 0; i < got && !*leave; i++) {
+        if (t->raw && bytes[i] == LEAVE_KEY) {
+            *leave = true;
+        } else if (bytes[i] == '\n' || (t->raw && bytes[i] == '\r')) {
+            memcpy(to + n, t->line_end, end);
+            n += end;
+        } else {
+            to[n++] = (uint8_t)bytes[i];
+        }
+    }
+    return n;
+}
+
+static void begin_raw(struct terminal *t)
+{
+    struct termios raw;
+
+    if (!isatty(STDIN_FILENO) || t->options->expect || tcgetattr(STDIN_FILENO, &t->before) != 0)
+        return;
+    raw = t->before;
+    raw.c_lflag &= ~(tcflag_t)(ICANON | ECHO);
+    raw.c_iflag &= ~(tcflag_t)(ICRNL | IXON);
+    raw.c_cc[VMIN] = 1;
+    raw.c_cc[VTIME] = 0;
+    t->raw = tcsetattr(STDIN_FILENO, TCSANOW, &raw) == 0;
+    app_restore_at_once(t->raw ? &t->before : NULL);
+}
+
+static void end_raw(struct terminal *t)
+{
+    app_restore_at_once(NULL);
+    if (t->raw)
+        tcsetattr(STDIN_FILENO, TCSANOW, &t->before);
+    t->raw = false;
+}
+
+int terminal_run(struct app *app, const struct terminal_options *options,
+                 struct wry_talk_wanted *wanted,
+                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_talk_wanted *,
+                                          struct wry_talk_result *))
+{
+    bool simulated = wry_station_is_simulated(app->station);
+    struct wry_talk_result result = {0};
+    struct terminal t = {.app = app,
+                         .options = options,
+                         .line_end = wanted->line_end,
+                         .input_open = !simulated && !options->expect};
+
+    if (options->log && !(t.log = fopen(options->log, "a")))
+        return app_fail(app, EXIT_BAD_INPUT, NULL, "%s: %s", options->log, g_strerror(errno));
+    t.line = g_string_new(NULL);
+    begin_raw(&t);
+    app->terminal = &t;
+    wanted->context = &t;
+    wanted->take = take;
+    if (wanted->time == 0 && (simulated || wanted->expect))
+        wanted->time = BENCH_TIME;
+    enum wry_outcome outcome = talk(app->station, wanted, &result);
+    if (t.line->len > 0)
+        end_line(&t);
+    end_raw(&t);
+    app->terminal = NULL;
+    if (result.ended)
+        json_add_talk(app->json, &result);
+    if (result.seen)
+        app_outcome(app, true, "Seen: \"%s\".", wanted->expect);
+    if (t.log)
+        fclose(t.log);
+    g_string_free(t.line, TRUE);
+    wry_talk_result_clear(&result);
+    return outcome == WRY_OUTCOME_DONE ? EXIT_DONE
+                                       : explain(app, wry_station_problem(app->station));
+}

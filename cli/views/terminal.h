@@ -1,0 +1,41 @@
+/*
+ * The serial terminal: shows what a board says, and gives what is typed.
+ *
+ * Text goes to stdout line by line, bytes that do not print as <1B>; notes go to stderr.
+ */
+#ifndef WRY_CLI_TERMINAL_H
+#define WRY_CLI_TERMINAL_H
+
+#include "app/app.h"
+#include "wrytograph-host/jobs.h"
+
+struct terminal_options {
+    char *line_end; /* "crlf", "lf" or "cr": what Enter and --send end with */
+    char *log;      /* append everything to this file */
+    char *expect;   /* a text to wait for */
+    char *within;   /* seconds, as "10s" or "1.5s" */
+    char *send;     /* a line to send first */
+    gboolean timestamps;
+};
+
+/* The options as entries, ends with an empty one. Free with g_free. */
+GOptionEntry *terminal_entries(struct terminal_options *options);
+void terminal_free(struct terminal_options *options);
+
+/* Fills in what is wanted of the job. EXIT_DONE or the code of app_fail. */
+int terminal_wanted(struct app *app, const struct terminal_options *options,
+                    struct wry_talk_wanted *wanted);
+
+/*
+ * Runs the job with the keyboard and the screen; the station's link is open. EXIT_DONE or the
+ * code of what went wrong, which is told.
+ */
+int terminal_run(struct app *app, const struct terminal_options *options,
+                 struct wry_talk_wanted *wanted,
+                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_talk_wanted *,
+                                          struct wry_talk_result *));
+
+/* What the station tells while the job lasts. */
+void terminal_hear(struct terminal *terminal, const struct wry_event *event);
+
+#endif

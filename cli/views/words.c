@@ -1,0 +1,105 @@
+/* Facts in words. */
+#include "words.h"
+
+#include "base/units.h"
+
+enum {
+    OFFSETS_MAX = 6, /* named in one sentence */
+};
+
+const char *words_chip(const struct wry_chip *chip)
+{
+    return chip ? chip->title : "chip unknown here";
+}
+
+const char *words_layout(const struct wry_layout *layout)
+{
+    switch (layout->source) {
+    case WRY_LAYOUT_FROM_FILE:
+        return layout->file;
+    case WRY_LAYOUT_FROM_BOARD:
+        return "the region table in its flash";
+    case WRY_LAYOUT_USUAL:
+        return "the usual one of this chip";
+    case WRY_LAYOUT_UNKNOWN:
+        break;
+    }
+    return "none known";
+}
+
+char *words_protected(const struct wry_identity *identity)
+{
+    uint32_t offset = identity->protected_offset, length = identity->protected_length;
+
+    return length == 0
+               ? g_strdup("nothing")
+               : g_strdup_printf("0x%06X to 0x%06X (block-protect bits 0x%02X)", (unsigned)offset,
+                                 (unsigned)(offset + length - 1), identity->board.protect);
+}
+
+char *words_board(const struct wry_station *station)
+{
+    const struct wry_hello_reply *board = wry_station_board(station);
+    const struct wry_chip *chip = wry_station_chip(station);
+    g_autofree char *address = units_address(board->eui48);
+    g_autofree char *size = units_flash_size(board->capacity);
+
+    return g_strdup_printf("%s (%s, %s flash) on %s at %u baud", address,
+                           chip ? chip->title : "unknown chip", size, wry_station_link(station),
+                           (unsigned)wry_station_speed(station));
+}
+
+char *words_duration(const struct wry_station *station, double seconds)
+{
+    return g_strdup_printf("in %.1f s%s", seconds,
+                           wry_station_is_simulated(station) ? " of simulated time" : "");
+}
+
+char *words_offsets(const struct wry_plan *plan)
+{
+    GString *text = g_string_new(NULL);
+    size_t shown = MIN(plan->count, OFFSETS_MAX);
+
+    for (size_t i = 0; i < shown; i++)
+        g_string_append_printf(text, "%s0x%06X", i > 0 ? ", " : "",
+                               (unsigned)plan->placements[i].offset);
+    if (shown < plan->count)
+        g_string_append_printf(text, " and %u more places", (unsigned)(plan->count - shown));
+    return g_string_free(text, FALSE);
+}
+
+char *words_read_mode(const struct wry_boot_header *header)
+{
+    g_autofree char *lines = app_count(header->read_lines, "data line");
+
+    return g_strdup_printf("%s at %u MHz", lines, header->read_clock);
+}
+
+char *words_header_flash(const struct wry_boot_header *header)
+{
+    return header->flash_size_log2 > 0 ? units_flash_size(UINT32_C(1) << header->flash_size_log2)
+                                       : g_strdup("any");
+}
+
+const char *words_header_state(enum wry_header_state state)
+{
+    switch (state) {
+    case WRY_HEADER_NONE:
+        return "none";
+    case WRY_HEADER_DAMAGED:
+        return "DAMAGED: its CRC-32 or a field is wrong";
+    case WRY_HEADER_FITS:
+        break;
+    }
+    return "fits its CRC-32";
+}
+
+const char *words_body_digest(bool fits)
+{
+    return fits ? "fits the body" : "DOES NOT FIT: the body is damaged or cut short";
+}
+
+const char *words_region_table(void)
+{
+    return "a region table, fits its CRC-32";
+}

@@ -1,0 +1,77 @@
+/*
+ * What a file contains, without a board: an image, a backup archive or a layout.
+ *
+ *     struct wry_inspection inspection = {0};
+ *     GError *error = NULL;
+ *     if (wry_inspect_file("gauge.bin", WRY_FORMAT_BY_CONTENT, &inspection, &error))
+ *         puts(inspection.whole ? "whole" : "damaged");
+ *     wry_inspection_clear(&inspection);
+ */
+#ifndef WRYTOGRAPH_HOST_INSPECT_H
+#define WRYTOGRAPH_HOST_INSPECT_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "wrytograph-host/jobs.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+enum wry_file_kind {
+    WRY_FILE_IMAGE,
+    WRY_FILE_ARCHIVE,
+    WRY_FILE_LAYOUT,
+};
+
+enum wry_header_state {
+    WRY_HEADER_NONE,
+    WRY_HEADER_DAMAGED,
+    WRY_HEADER_FITS, /* its CRC-32 */
+};
+
+struct wry_inspected_range {
+    uint32_t offset; /* or address, in an image */
+    uint32_t length;
+    uint8_t sha256[WRY_SHA256_SIZE]; /* archives only */
+};
+
+struct wry_inspection {
+    enum wry_file_kind kind;
+    bool whole;      /* as far as the file says of itself */
+    GArray *ranges;  /* struct wry_inspected_range, by rising offset; not of layouts */
+    bool has_layout; /* layouts, archives, and images that are a region table */
+    bool open_ended; /* the last region reaches to the end of any flash */
+    struct wry_region_table layout;
+    const struct wry_chip *chip; /* archives, layouts; NULL: any, or not known here */
+
+    /* Archives. */
+    uint8_t address[WRY_EUI48_SIZE];
+    uint32_t flash_size; /* bytes */
+    char *created, *tool;
+
+    /* Images. */
+    enum wry_image_format format;
+    uint64_t content_bytes;
+    uint8_t sha256[WRY_SHA256_SIZE]; /* of the content in order of address */
+    enum wry_header_state header_state;
+    struct wry_boot_header header;
+};
+
+/*
+ * format: enum wry_image_format for an image, or WRY_FORMAT_BY_CONTENT. False with the reason when
+ * the file cannot be read, or is damaged so that nothing can be said of it.
+ */
+gboolean wry_inspect_file(const char *path, int format, struct wry_inspection *inspection,
+                          GError **error);
+
+/* Frees what it holds; may be called again. */
+void wry_inspection_clear(struct wry_inspection *inspection);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

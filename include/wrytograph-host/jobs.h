@@ -1,0 +1,244 @@
+/*
+ * The jobs: what is done to the board of a station, from start to end, checked.
+ *
+ * Each job takes a struct that says what is wanted and fills in one that says what was done. It
+ * connects the station if that is not connected, sends events on the way, and returns
+ * WRY_OUTCOME_DONE only when the board's own digests say so. Otherwise wry_station_problem has the
+ * facts; the result then holds what was found out before. Results begin as zeros and may be cleared
+ * in any case, also more than once.
+ *
+ *     struct wry_image_wanted image = {.place = "app", .file = "gauge.bin"};
+ *     struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+ *     struct wry_write_result result = {0};
+ *     enum wry_outcome outcome = wry_station_write(station, &wanted, &result);
+ *     wry_write_result_clear(&result);
+ *
+ * Before the first job that writes or backs up, what a cut job left on this board is made good from
+ * the journal of this computer.
+ */
+#ifndef WRYTOGRAPH_HOST_JOBS_H
+#define WRYTOGRAPH_HOST_JOBS_H
+
+#include <glib.h>
+
+#include "wrytograph-host/station.h"
+#include "wrytograph/image.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* Identify. */
+
+struct wry_identity {
+    bool known; /* all but the last three are filled in */
+    struct wry_hello_reply board;
+    const struct wry_chip *chip; /* NULL: not known here */
+    char *link;
+    uint32_t speed;                              /* baud in use */
+    uint32_t protected_offset, protected_length; /* length 0: nothing is */
+    struct wry_layout layout;
+    bool deep;            /* it was looked whether the flash is as large as it claims: */
+    bool deep_blank;      /* it is blank, which proves nothing */
+    uint32_t flash_found; /* bytes */
+};
+
+/* deep: find out whether the flash repeats itself. WRY_PROBLEM_FLASH_REPEATS when it does. */
+enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
+                                      struct wry_identity *identity);
+void wry_identity_clear(struct wry_identity *identity);
+
+/*
+ * Examine: what is wrong with the link. Changes nothing in the flash. WRY_OUTCOME_DONE for a link
+ * that is good or only slow; NO_ANSWER or LINK_LOST with problem kind NONE when the evidence tells
+ * why. To be called on a station that is not connected.
+ */
+enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evidence *evidence);
+
+/* Images and where they go: for plan, write and verify. */
+
+struct wry_image_wanted {
+    const char *place; /* a region's name, or an offset as 0x4000 or 16K; NULL when the file (Intel
+                          HEX, S-record) carries its own addresses */
+    const char *file;
+};
+
+#define WRY_FORMAT_BY_CONTENT (-1)
+
+struct wry_images_wanted {
+    const struct wry_image_wanted *images;
+    size_t image_count;
+    int format;        /* enum wry_image_format for all, or WRY_FORMAT_BY_CONTENT */
+    bool leave_header; /* the flash size in boot headers is not set to the board's */
+    bool every_sector; /* write: also sectors that hold the right content already */
+    bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */
+    bool read_back;    /* verify: by reading everything instead of by digests */
+    /* plan: for this chip and bytes of flash, without a board; else for the board. */
+    const struct wry_chip *chip;
+    uint32_t flash_size;
+};
+
+/* The files behind a plan, which stay open as long as the result that holds them. */
+struct wry_held;
+
+struct wry_plan_result {
+    struct wry_planned planned;
+    struct wry_held *held;
+};
+
+/* Checks chip, flash size, places and boot headers as write does, and changes nothing. */
+enum wry_outcome wry_station_plan(struct wry_station *station,
+                                  const struct wry_images_wanted *wanted,
+                                  struct wry_plan_result *result);
+void wry_plan_result_clear(struct wry_plan_result *result);
+
+/* What a job that writes did; counts are of this job alone. */
+struct wry_done {
+    uint64_t bytes;                         /* of content, checked */
+    double seconds;                         /* on the link's clock */
+    uint32_t sectors_written, sectors_left; /* left: right already */
+    uint32_t frames_resent, reconnects;
+    uint64_t bytes_sent, bytes_received; /* over the link */
+};
+
+struct wry_write_result {
+    struct wry_planned planned;
+    bool tried;   /* it came to writing */
+    bool written; /* and checked */
+    struct wry_done done;
+    struct wry_held *held;
+};
+
+enum wry_outcome wry_station_write(struct wry_station *station,
+                                   const struct wry_images_wanted *wanted,
+                                   struct wry_write_result *result);
+void wry_write_result_clear(struct wry_write_result *result);
+
+/* Erase. */
+
+struct wry_erase_wanted {
+    const char *const *parts; /* "all", a region's name, or OFFSET+LENGTH; ends with NULL */
+    bool every_sector;
+    bool dry_run;
+};
+
+struct wry_erase_result {
+    bool erased; /* and checked to be blank */
+    struct wry_done done;
+};
+
+enum wry_outcome wry_station_erase(struct wry_station *station,
+                                   const struct wry_erase_wanted *wanted,
+                                   struct wry_erase_result *result);
+
+/* Backup. */
+
+struct wry_backup_wanted {
+    const char *file;
+    const char *const *parts; /* as of erase; NULL: all */
+    const char *older; /* an archive of this board: only what changed since is read; or NULL */
+    bool plain;        /* just the binary, without the board's description */
+    bool replace;      /* a plain file of that name may be overwritten */
+};
+
+struct wry_backup_result {
+    bool saved; /* the file is there, and its SHA-256 is the board's */
+    uint8_t address[WRY_EUI48_SIZE];
+    uint64_t from_older; /* bytes that had not changed */
+    struct wry_done done;
+};
+
+enum wry_outcome wry_station_backup(struct wry_station *station,
+                                    const struct wry_backup_wanted *wanted,
+                                    struct wry_backup_result *result);
+
+/* Restore. */
+
+struct wry_restore_wanted {
+    const char *file;
+    bool from_another_board; /* also a plain binary of unknown origin */
+    bool every_sector;
+    bool dry_run;
+};
+
+struct wry_restore_result {
+    bool restored; /* and checked */
+    struct wry_done done;
+};
+
+enum wry_outcome wry_station_restore(struct wry_station *station,
+                                     const struct wry_restore_wanted *wanted,
+                                     struct wry_restore_result *result);
+
+/* Verify. */
+
+/* A stretch whose bytes all differ, and its first byte on either side. */
+struct wry_difference {
+    uint32_t offset, length;
+    uint8_t expected, found;
+};
+
+/* One stretch of content, compared. */
+struct wry_comparison {
+    const char *name; /* of the file, the region, or what part of an archive it is */
+    bool of_archive;
+    uint32_t offset, length; /* in flash */
+    uint32_t base;           /* flash offset of address 0 of the content */
+    bool by_digest;          /* else byte for byte */
+    GArray *differences;     /* struct wry_difference, by rising offset; empty = the same */
+};
+
+struct wry_verify_result {
+    struct wry_layout layout;
+    uint32_t flash_size;
+    GPtrArray *comparisons; /* struct wry_comparison, in order of offset; NULL = none was made */
+    bool same;
+    struct wry_held *held;
+};
+
+/* WRY_OUTCOME_DIFFERS when anything does. The flash size in boot headers is compared as write sets
+ * it. */
+enum wry_outcome wry_station_verify(struct wry_station *station,
+                                    const struct wry_images_wanted *wanted,
+                                    struct wry_verify_result *result);
+/* The same with a backup archive. */
+enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
+                                            bool read_back, struct wry_verify_result *result);
+void wry_verify_result_clear(struct wry_verify_result *result);
+
+/* Talk: what the board says, and what is said to it. */
+
+struct wry_talk_wanted {
+    uint32_t speed;       /* baud to begin with; 0 = that of the chip's firmware, or 115200 */
+    const char *line_end; /* what send ends with; NULL = CR LF */
+    const char *send;     /* a line to send once the board listens; or NULL */
+    const char *expect;   /* end when this text was seen; or NULL */
+    uint64_t time;        /* us; 0 = until stopped, or left */
+    void *context;        /* handed to take */
+    /* Gives bytes to send, room at most; 0 when there are none now. Sets *leave to end. May be
+     * NULL. */
+    size_t (*take)(void *context, uint8_t *to, size_t room, bool *leave);
+};
+
+struct wry_talk_result {
+    bool ended; /* the rest is filled in */
+    bool seen;
+    char *text;     /* what was said, printable and line ends; the latest 64 KiB of it */
+    uint32_t speed; /* baud at the end */
+};
+
+/* Listens on the link as it is, without loading mode. */
+enum wry_outcome wry_station_listen(struct wry_station *station,
+                                    const struct wry_talk_wanted *wanted,
+                                    struct wry_talk_result *result);
+/* Leaves loading mode, runs the firmware, and listens to it. */
+enum wry_outcome wry_station_start(struct wry_station *station,
+                                   const struct wry_talk_wanted *wanted,
+                                   struct wry_talk_result *result);
+void wry_talk_result_clear(struct wry_talk_result *result);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,138 @@
+/*
+ * What went wrong in a job, as facts: which kind, what it is about, where.
+ *
+ * There are no sentences here: the command makes them of the facts, and so may anybody else.
+ *
+ *     if (wry_station_write(station, &wanted, &result) != WRY_OUTCOME_DONE)
+ *         fprintf(stderr, "%s: %s\n", wry_outcome_text(wry_station_problem(station)->outcome),
+ *                 wry_station_problem(station)->subject);
+ */
+#ifndef WRYTOGRAPH_HOST_PROBLEM_H
+#define WRYTOGRAPH_HOST_PROBLEM_H
+
+#include <glib.h>
+#include <stdint.h>
+
+#include "wrytograph-host/finding.h"
+#include "wrytograph/chip.h"
+#include "wrytograph/flash.h"
+#include "wrytograph/region.h"
+#include "wrytograph/status.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* How a job ended, by what is to be done about it. The command's exit codes are these numbers. */
+enum wry_outcome {
+    WRY_OUTCOME_DONE = 0, /* done and checked */
+    WRY_OUTCOME_INTERNAL = 1,
+    WRY_OUTCOME_USAGE = 2,
+    WRY_OUTCOME_BAD_INPUT = 3, /* a file is not what it should be */
+    WRY_OUTCOME_NO_ANSWER = 4,
+    WRY_OUTCOME_WRONG = 5,   /* the wrong board or image; nothing was changed */
+    WRY_OUTCOME_DIFFERS = 6, /* content, or what the board said */
+    WRY_OUTCOME_LINK_LOST = 7,
+    WRY_OUTCOME_FLASH = 8, /* failed or protected */
+    WRY_OUTCOME_STOPPED = 9,
+};
+
+/* A few English words: "no answer". Never NULL; any value may be asked for. */
+const char *wry_outcome_text(enum wry_outcome outcome);
+
+/* Behind each: the fields of struct wry_problem that hold its facts. */
+enum wry_problem_kind {
+    WRY_PROBLEM_NONE = 0,
+    WRY_PROBLEM_SYSTEM,  /* a file, device or server: cause */
+    WRY_PROBLEM_SESSION, /* the board, or the way to it: status, fault, evidence, speed, jedec;
+                            subject = link */
+    WRY_PROBLEM_STOPPED, /* at the caller's wish, at a point where nothing is half done */
+
+    /* The link. */
+    WRY_PROBLEM_NO_LINK,          /* none given, and no USB adapter is there */
+    WRY_PROBLEM_MANY_ADAPTERS,    /* none given: names = path and description of each */
+    WRY_PROBLEM_BAD_LINK,         /* subject is no link */
+    WRY_PROBLEM_BAD_HOST,         /* subject is no HOST:PORT */
+    WRY_PROBLEM_BAD_LINK_SETTING, /* subject, from the '?' on */
+    WRY_PROBLEM_NOT_THAT_CHIP,    /* chip was expected, found_chip is there (or chip_code) */
+    WRY_PROBLEM_NOT_THAT_FLASH,   /* bytes: expected, found */
+    WRY_PROBLEM_NO_JOURNAL,       /* cannot be used: cause */
+    WRY_PROBLEM_JOURNAL_STOPPED,  /* the caller stopped while it was waited for */
+    WRY_PROBLEM_JOURNAL_FAILED,   /* in mid-work, before the next erase: subject = path, other */
+    WRY_PROBLEM_ERASE_STOPPED,    /* the caller stopped while the journal was waited for */
+
+    /* Layouts and parts. */
+    WRY_PROBLEM_LAYOUT_CHIP,  /* subject = file, chip it is for */
+    WRY_PROBLEM_LAYOUT_FLASH, /* subject = file; bytes: found = it is for, expected = at hand */
+    WRY_PROBLEM_NO_REGION,    /* subject = name; names = those there are */
+    WRY_PROBLEM_BAD_PART,     /* subject is no OFFSET+LENGTH */
+    WRY_PROBLEM_PART_BEYOND,  /* subject; expected = bytes of flash */
+    WRY_PROBLEM_PARTS_SHARE,  /* two parts share start to last */
+    WRY_PROBLEM_PART_UNFIT,   /* at start */
+
+    /* Images and places. */
+    WRY_PROBLEM_NO_IMAGES,
+    WRY_PROBLEM_BAD_OFFSET,     /* subject = place, other = file */
+    WRY_PROBLEM_NO_PLACE,       /* subject = a raw file that says not where it goes */
+    WRY_PROBLEM_TWO_PLACES,     /* subject = a file with addresses, given an offset */
+    WRY_PROBLEM_HEADER_DAMAGED, /* subject = file; likewise in all that follow */
+    WRY_PROBLEM_CUT_SHORT,      /* bytes: expected by its header, found */
+    WRY_PROBLEM_BODY_DAMAGED,
+    WRY_PROBLEM_FOR_OTHER_CHIP,    /* chip = it was built for, found_chip = at hand */
+    WRY_PROBLEM_FOR_LARGER_FLASH,  /* bytes: expected by its header, found at hand */
+    WRY_PROBLEM_OUTSIDE_REGION,    /* it takes start to last; region */
+    WRY_PROBLEM_PROGRAM_NOWHERE,   /* no region begins at start */
+    WRY_PROBLEM_PROGRAM_AT_KIND,   /* start lies in region, which is for something else */
+    WRY_PROBLEM_PROGRAM_IN_KIND,   /* region was named, and is for something else */
+    WRY_PROBLEM_PROGRAM_NOT_FIRST, /* start is not where region begins */
+    WRY_PROBLEM_PROGRAM_BEYOND,    /* it ends at last, beyond region */
+    WRY_PROBLEM_IMAGE_BEYOND,      /* at start, ends at expected, of found bytes of flash */
+    WRY_PROBLEM_IMAGES_SHARE,      /* subject and other share start to last */
+    WRY_PROBLEM_FILE_CHANGED,      /* while it was written */
+
+    /* Archives. */
+    WRY_PROBLEM_ARCHIVE_CHIP,   /* subject = file, chip = it comes from, found_chip = at hand */
+    WRY_PROBLEM_ARCHIVE_FLASH,  /* bytes: expected by the archive, found at hand */
+    WRY_PROBLEM_ARCHIVE_BOARD,  /* address = it comes from, found_address = at hand */
+    WRY_PROBLEM_OLDER_BOARD,    /* the same of an older archive to go on from */
+    WRY_PROBLEM_ARCHIVE_RANGE,  /* a range at start does not fit */
+    WRY_PROBLEM_UNKNOWN_ORIGIN, /* a plain binary does not say which board it comes from */
+    WRY_PROBLEM_PLAIN_LENGTH,   /* of found bytes, for a flash of expected */
+    WRY_PROBLEM_PLAIN_PARTS,    /* a plain binary cannot hold several parts */
+    WRY_PROBLEM_NO_ROOM,        /* for a backup */
+    WRY_PROBLEM_ARRIVED_WRONG,  /* what came from start on is not what the board's SHA-256 says */
+
+    /* What was found out. */
+    WRY_PROBLEM_FLASH_REPEATS,   /* bytes: expected by its claim, found */
+    WRY_PROBLEM_IMAGES_DIFFER,   /* from start on; found = images compared */
+    WRY_PROBLEM_ARCHIVE_DIFFERS, /* from start on */
+    WRY_PROBLEM_LINK_GONE,       /* while the board was listened to: subject = link */
+    WRY_PROBLEM_NOT_SEEN,        /* subject = the text; found = bytes heard instead */
+};
+
+/* Fields that mean nothing for a kind are 0 or NULL. Strings belong to the problem. */
+struct wry_problem {
+    enum wry_problem_kind kind;
+    enum wry_outcome outcome;
+    char *subject, *other;
+    char **names;  /* ends with NULL */
+    GError *cause; /* its message says where: file, line */
+    enum wry_status status;
+    struct wry_fault fault;
+    struct wry_evidence evidence; /* what was heard on the link */
+    uint32_t speed;               /* baud in use */
+    uint8_t jedec[WRY_JEDEC_SIZE];
+    uint32_t start; /* flash offsets */
+    uint64_t last;
+    uint64_t expected, found;
+    struct wry_region region;
+    const struct wry_chip *chip, *found_chip; /* NULL: one that is not known here */
+    uint16_t chip_code;
+    uint8_t address[WRY_EUI48_SIZE], found_address[WRY_EUI48_SIZE];
+};
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

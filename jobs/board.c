@@ -1,0 +1,110 @@
+/* Getting a board to answer, and leaving it. */
+#include "board.h"
+
+#include "keeping.h"
+#include "open.h"
+
+static bool on_progress(void *context, const struct wry_session_progress *progress)
+{
+    struct wry_station *station = context;
+
+    if (progress->step == WRY_STEP_CONNECT && station->settings.by_hand && !station->hand_told) {
+        station->hand_told = true;
+        station_note(station, WRY_NOTE_BY_HAND, NULL);
+    }
+    station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
+    return station_stopped(station);
+}
+
+uint32_t board_token(const struct wry_station *station)
+{
+    return station->bench ? 1 : g_random_int();
+}
+
+struct wry_session_config board_config(struct wry_station *station)
+{
+    const struct wry_station_settings *settings = &station->settings;
+    struct wry_session_config config = {.token = board_token(station),
+                                        .start_speed = settings->call_speed,
+                                        .max_speed = settings->max_speed,
+                                        .by_hand = settings->by_hand,
+                                        .call_time = settings->call_time,
+                                        .patience = settings->patience,
+                                        .trust_capacity = settings->expect_flash > 0,
+                                        .context = station,
+                                        .progress = on_progress};
+
+    /* On a pipe whose far end has a fixed speed, that is the only one. */
+    if (station->pipe_speed > 0)
+        config.start_speed = config.max_speed = station->pipe_speed;
+    return config;
+}
+
+enum wry_status board_call(struct wry_station *station, const struct wry_session_config *config)
+{
+    station->started = station_now(station);
+    station_step(station, WRY_JOB_CONNECT);
+    wry_session_init(&station->session, station->port, config);
+    enum wry_status status = wry_session_connect(&station->session);
+    station_step_end(station, WRY_JOB_CONNECT);
+    station->heard_before = wry_session_stats(&station->session)->bytes_printable;
+    if (station->hand_told && status == WRY_OK)
+        station_note(station, WRY_NOTE_BY_HAND_ANSWERED, NULL);
+    return status;
+}
+
+static enum wry_outcome check_expected(struct wry_station *station)
+{
+    const struct wry_station_settings *settings = &station->settings;
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+
+    if (settings->expect_chip && chip != settings->expect_chip) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL);
+        station->problem.chip = settings->expect_chip;
+        station->problem.found_chip = chip;
+        station->problem.chip_code = board->chip_code;
+        return station->problem.outcome;
+    }
+    if (settings->expect_flash > 0 && board->capacity != settings->expect_flash) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL);
+        station->problem.expected = settings->expect_flash;
+        station->problem.found = board->capacity;
+        return station->problem.outcome;
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+enum wry_outcome board_connect(struct wry_station *station, bool settles)
+{
+    if (station->connected)
+        return WRY_OUTCOME_DONE;
+    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    struct wry_session_config config = board_config(station);
+    enum wry_status status = board_call(station, &config);
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    if (station->session.stats.speed_steps_down > 0)
+        station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                                 .note = WRY_NOTE_SLOWER,
+                                                 .speed = station->session.speed});
+    outcome = check_expected(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    station->connected = true;
+    keeping_tell(station, settles);
+    return WRY_OUTCOME_DONE;
+}
+
+/* Also a board that is not the one expected is left as it should be. */
+void board_leave(struct wry_station *station)
+{
+    if (!station->port || !station->session.connected || station->session.port_failed)
+        return;
+    if (station->settings.leaves_running)
+        wry_session_start(&station->session);
+    else
+        wry_session_leave(&station->session);
+}

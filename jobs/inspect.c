@@ -1,0 +1,135 @@
+/* inspect: what a file contains, without a board. */
+#include "wrytograph-host/inspect.h"
+
+#include <string.h>
+
+#include "image.h"
+#include "store/archive.h"
+#include "store/error.h"
+#include "store/layout_file.h"
+#include "wrytograph/region_table.h"
+
+static void add_range(struct wry_inspection *inspection, uint32_t offset, uint32_t length,
+                      const uint8_t *sha256)
+{
+    struct wry_inspected_range range = {.offset = offset, .length = length};
+
+    if (sha256)
+        memcpy(range.sha256, sha256, sizeof range.sha256);
+    g_array_append_val(inspection->ranges, range);
+}
+
+static gboolean inspect_archive(const char *path, struct wry_inspection *inspection, GError **error)
+{
+    struct archive *archive = archive_open(path, error);
+
+    if (!archive)
+        return FALSE;
+    inspection->kind = WRY_FILE_ARCHIVE;
+    inspection->whole = true; /* it would not have opened otherwise */
+    inspection->chip = wry_chip_by_code(archive->chip_code);
+    inspection->flash_size = archive->flash_size;
+    memcpy(inspection->address, archive->eui48, sizeof inspection->address);
+    inspection->created = g_strdup(archive->created);
+    inspection->tool = g_strdup(archive->tool);
+    inspection->has_layout = true;
+    inspection->layout = archive->layout;
+    for (guint i = 0; i < archive->ranges->len; i++) {
+        const struct archive_range *range =
+            &g_array_index(archive->ranges, struct archive_range, i);
+        add_range(inspection, range->offset, range->length, range->sha256);
+    }
+    archive_free(archive);
+    return TRUE;
+}
+
+static gboolean inspect_layout(const char *path, struct wry_inspection *inspection, GError **error)
+{
+    struct layout_file file;
+
+    if (!layout_file_load(path, 0, &file, error))
+        return FALSE;
+    inspection->kind = WRY_FILE_LAYOUT;
+    inspection->whole = true;
+    inspection->chip = file.chip;
+    inspection->has_layout = true;
+    inspection->layout = file.layout;
+    inspection->open_ended = file.open_ended;
+    return TRUE;
+}
+
+/* True when the image is whole as far as it says of itself. */
+static bool read_program(const struct image_file *file, struct wry_inspection *inspection)
+{
+    const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
+    uint8_t bytes[WRY_BOOT_HEADER_SIZE];
+
+    if (first->length < sizeof bytes ||
+        !image_file_read(file, first->address, bytes, sizeof bytes) ||
+        !wry_boot_header_present(bytes))
+        return true;
+    inspection->header_state = WRY_HEADER_DAMAGED;
+    if (!wry_boot_header_get(&inspection->header, bytes))
+        return false;
+    inspection->header_state = WRY_HEADER_FITS;
+    return image_body_is_whole(file, first->address, &inspection->header);
+}
+
+static void read_table(const struct image_file *file, struct wry_inspection *inspection)
+{
+    const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
+    uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX];
+    size_t n = MIN(first->length, sizeof bytes);
+
+    inspection->has_layout = image_file_read(file, first->address, bytes, n) &&
+                             wry_region_table_get(&inspection->layout, bytes, n);
+}
+
+static gboolean inspect_image(const char *path, int format, struct wry_inspection *inspection,
+                              GError **error)
+{
+    struct image_file *file = image_file_open(path, format, error);
+
+    if (!file)
+        return FALSE;
+    inspection->kind = WRY_FILE_IMAGE;
+    inspection->format = file->format;
+    inspection->content_bytes = file->length;
+    for (guint i = 0; i < file->extents->len; i++) {
+        const struct image_extent *extent = &g_array_index(file->extents, struct image_extent, i);
+        add_range(inspection, extent->address, extent->length, NULL);
+    }
+    inspection->whole = read_program(file, inspection);
+    read_table(file, inspection);
+    gboolean read = image_digest(file, inspection->sha256);
+    if (!read)
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: cannot be read to its end", path);
+    image_file_free(file);
+    return read;
+}
+
+static bool is_yaml(const char *path)
+{
+    return g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
+}
+
+gboolean wry_inspect_file(const char *path, int format, struct wry_inspection *inspection,
+                          GError **error)
+{
+    *inspection = (struct wry_inspection){
+        .ranges = g_array_new(FALSE, FALSE, sizeof(struct wry_inspected_range))};
+    if (format == WRY_FORMAT_BY_CONTENT && archive_is_one(path))
+        return inspect_archive(path, inspection, error);
+    if (format == WRY_FORMAT_BY_CONTENT && is_yaml(path))
+        return inspect_layout(path, inspection, error);
+    return inspect_image(path, format, inspection, error);
+}
+
+void wry_inspection_clear(struct wry_inspection *inspection)
+{
+    if (inspection->ranges)
+        g_array_free(inspection->ranges, TRUE);
+    g_free(inspection->created);
+    g_free(inspection->tool);
+    *inspection = (struct wry_inspection){0};
+}

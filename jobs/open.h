@@ -1,0 +1,15 @@
+/* From a link's address to a port. */
+#ifndef WRY_JOBS_OPEN_H
+#define WRY_JOBS_OPEN_H
+
+#include "report.h"
+
+/* Opens station->link, or the only adapter there is. */
+enum wry_outcome open_link(struct wry_station *station);
+
+void close_link(struct wry_station *station);
+
+/* The folder of the board on the bench that stands behind the link; free with g_free. */
+char *open_bench_board_folder(const struct wry_station *station);
+
+#endif

@@ -1,0 +1,37 @@
+/* plan: what write would do, checked, touching nothing. */
+#include "board.h"
+#include "images.h"
+
+static enum wry_outcome find_target(struct wry_station *station,
+                                    const struct wry_images_wanted *wanted, struct target *target)
+{
+    enum wry_outcome outcome;
+
+    if (wanted->chip) {
+        *target = (struct target){.chip = wanted->chip, .flash_size = wanted->flash_size};
+        return regions_of_target(station, target);
+    }
+    outcome = board_connect(station, false);
+    return outcome == WRY_OUTCOME_DONE ? regions_of_board(station, target) : outcome;
+}
+
+enum wry_outcome wry_station_plan(struct wry_station *station,
+                                  const struct wry_images_wanted *wanted,
+                                  struct wry_plan_result *result)
+{
+    struct target target;
+
+    station_begin(station);
+    enum wry_outcome outcome = images_open(station, wanted, IMAGE_WRITE, &result->held);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = find_target(station, wanted, &target);
+    return outcome == WRY_OUTCOME_DONE
+               ? images_plan(station, wanted, IMAGE_WRITE, &target, result->held, &result->planned)
+               : outcome;
+}
+
+void wry_plan_result_clear(struct wry_plan_result *result)
+{
+    images_free(result->held);
+    *result = (struct wry_plan_result){0};
+}

@@ -1,0 +1,67 @@
+/*
+ * A station from within, and how the jobs report: problems for the caller, events on the way.
+ */
+#ifndef WRY_JOBS_REPORT_H
+#define WRY_JOBS_REPORT_H
+
+#include <glib.h>
+
+#include "wrytograph-host/station.h"
+
+struct bench_board;
+struct journal;
+struct wry_remote;
+struct wry_serial;
+
+struct wry_station {
+    struct wry_station_settings settings; /* its strings are the station's */
+    struct wry_problem problem;
+
+    /* The link. */
+    char *link;
+    struct bench_board *bench; /* one of these three */
+    struct wry_remote *remote;
+    struct wry_serial *serial;
+    const struct wry_port *port;
+    uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
+
+    /* The board. */
+    struct wry_session session;
+    bool connected;
+    bool hand_told;          /* the user knows what to do by hand */
+    uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
+    uint64_t started;        /* us on the port's clock, when it was called */
+    struct journal *journal; /* NULL until keeping_settle */
+};
+
+/* Every public call begins with this. */
+void station_begin(struct wry_station *station);
+
+/*
+ * Sets the problem and returns the outcome. subject may be NULL; the caller fills in further facts
+ * afterwards.
+ */
+enum wry_outcome station_fail(struct wry_station *station, enum wry_outcome outcome,
+                              enum wry_problem_kind kind, const char *subject);
+
+/* Takes over the error of a port, a bench or a file. */
+enum wry_outcome station_fail_system(struct wry_station *station, GError *error);
+
+/* From the session's fault. */
+enum wry_outcome station_fail_session(struct wry_station *station, enum wry_status status);
+
+/* us on the port's clock; 0 before it is open. */
+uint64_t station_now(const struct wry_station *station);
+
+bool station_stopped(const struct wry_station *station);
+
+/* Sends the event, with the time. */
+void station_tell(const struct wry_station *station, struct wry_event event);
+void station_note(const struct wry_station *station, enum wry_note note, const char *text);
+/* places: struct wry_place, zero-terminated; nothing is told when it is empty. */
+void station_note_places(const struct wry_station *station, enum wry_note note,
+                         const GArray *places);
+void station_step(const struct wry_station *station, enum wry_job_step step);
+void station_step_end(const struct wry_station *station, enum wry_job_step step);
+
+#endif

@@ -1,0 +1,125 @@
+/* restore: an archive back onto its board. */
+#include "archives.h"
+#include "board.h"
+#include "store/image_file.h"
+#include "work.h"
+
+struct restore {
+    struct wry_station *station;
+    const struct wry_restore_wanted *wanted;
+    struct archive *archive; /* or */
+    struct image_file *plain;
+    GArray *items; /* struct wry_placement */
+    struct wry_planned planned;
+};
+
+static bool read_plain(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    return image_file_read(context, offset, to, n);
+}
+
+static enum wry_outcome open_source(struct restore *r)
+{
+    const char *path = r->wanted->file;
+    GError *error = NULL;
+
+    if (archive_is_one(path))
+        r->archive = archive_open(path, &error);
+    else
+        r->plain = image_file_open(path, WRY_IMAGE_RAW, &error);
+    return r->archive || r->plain ? WRY_OUTCOME_DONE : station_fail_system(r->station, error);
+}
+
+static enum wry_outcome check_archive(struct restore *r)
+{
+    enum wry_outcome outcome = archives_check_flash(r->station, r->archive, r->wanted->file);
+
+    if (outcome != WRY_OUTCOME_DONE || archives_same_board(r->station, r->archive))
+        return outcome;
+    if (!r->wanted->from_another_board)
+        return archives_fail_board(r->station, WRY_PROBLEM_ARCHIVE_BOARD, r->archive,
+                                   r->wanted->file);
+    archives_tell_other_board(r->station, r->archive);
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome check_plain(struct restore *r)
+{
+    uint32_t capacity = wry_session_board(&r->station->session)->capacity;
+
+    if (!r->wanted->from_another_board)
+        return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
+                            r->wanted->file);
+    if (r->plain->length == capacity)
+        return WRY_OUTCOME_DONE;
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->wanted->file);
+    r->station->problem.expected = capacity;
+    r->station->problem.found = r->plain->length;
+    return r->station->problem.outcome;
+}
+
+static enum wry_outcome make_plan(struct restore *r)
+{
+    uint32_t capacity = wry_session_board(&r->station->session)->capacity;
+    struct wry_fault fault;
+
+    for (guint i = 0; r->archive && i < r->archive->ranges->len; i++) {
+        struct wry_placement item =
+            archives_placement(&g_array_index(r->archive->ranges, struct archive_range, i));
+        g_array_append_val(r->items, item);
+    }
+    if (r->plain) {
+        struct wry_placement item = {.length = (uint32_t)r->plain->length,
+                                     .reader = {.context = r->plain, .read = read_plain}};
+        g_array_append_val(r->items, item);
+    }
+    if (wry_plan_init(&r->planned.plan, (struct wry_placement *)(void *)r->items->data,
+                      r->items->len, capacity, &fault) != WRY_OK) {
+        station_fail(r->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->wanted->file);
+        r->station->problem.start = fault.offset;
+        return r->station->problem.outcome;
+    }
+    r->planned.flash_size = capacity;
+    r->planned.archive = r->wanted->file;
+    r->planned.created = r->archive ? r->archive->created : NULL;
+    r->planned.tool = r->archive ? r->archive->tool : NULL;
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome prepare(struct restore *r)
+{
+    enum wry_outcome outcome = open_source(r);
+
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = board_connect(r->station, !r->wanted->dry_run);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = r->archive ? check_archive(r) : check_plain(r);
+    return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
+}
+
+enum wry_outcome wry_station_restore(struct wry_station *station,
+                                     const struct wry_restore_wanted *wanted,
+                                     struct wry_restore_result *result)
+{
+    struct restore r = {
+        .station = station,
+        .wanted = wanted,
+        .items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement)),
+        .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
+    struct work work;
+    bool tried;
+
+    station_begin(station);
+    work_begin(&work, station);
+    enum wry_outcome outcome = prepare(&r);
+    if (outcome == WRY_OUTCOME_DONE)
+        station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
+    if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
+        outcome = work_write(station, &work, WRY_JOB_RESTORE, &r.planned, &tried, &result->done);
+        result->restored = outcome == WRY_OUTCOME_DONE;
+    }
+    g_array_free(r.items, TRUE);
+    archive_free(r.archive);
+    image_file_free(r.plain);
+    return outcome;
+}

@@ -1,0 +1,85 @@
+/* A station: made, opened, asked, freed. */
+#include "wrytograph-host/station.h"
+
+#include "board.h"
+#include "keeping.h"
+#include "open.h"
+
+struct wry_station *wry_station_new(const struct wry_station_settings *settings)
+{
+    struct wry_station *station = g_new0(struct wry_station, 1);
+    struct wry_station_settings *own = &station->settings;
+
+    *own = *settings;
+    own->bench_folder = g_strdup(settings->bench_folder);
+    own->layout_file = g_strdup(settings->layout_file);
+    own->link = NULL;
+    if (!own->wiring)
+        own->wiring = wry_wiring_at(0);
+    if (settings->link && settings->link[0] != '\0')
+        station->link = g_strdup(settings->link);
+    return station;
+}
+
+void wry_station_free(struct wry_station *station)
+{
+    if (!station)
+        return;
+    board_leave(station);
+    keeping_close(station);
+    close_link(station);
+    station_begin(station); /* frees the problem */
+    g_free((char *)station->settings.bench_folder);
+    g_free((char *)station->settings.layout_file);
+    g_free(station->link);
+    g_free(station);
+}
+
+enum wry_outcome wry_station_open(struct wry_station *station)
+{
+    station_begin(station);
+    return station->port ? WRY_OUTCOME_DONE : open_link(station);
+}
+
+enum wry_outcome wry_station_connect(struct wry_station *station)
+{
+    station_begin(station);
+    return board_connect(station, false);
+}
+
+const struct wry_problem *wry_station_problem(const struct wry_station *station)
+{
+    return &station->problem;
+}
+
+const char *wry_station_link(const struct wry_station *station)
+{
+    return station->link;
+}
+
+const struct wry_port *wry_station_port(const struct wry_station *station)
+{
+    return station->port;
+}
+
+bool wry_station_is_simulated(const struct wry_station *station)
+{
+    return station->bench != NULL;
+}
+
+const struct wry_hello_reply *wry_station_board(const struct wry_station *station)
+{
+    return station->connected ? wry_session_board(&station->session) : NULL;
+}
+
+const struct wry_chip *wry_station_chip(const struct wry_station *station)
+{
+    const struct wry_hello_reply *board = wry_station_board(station);
+
+    return board ? wry_chip_by_code(board->chip_code) : NULL;
+}
+
+uint32_t wry_station_speed(const struct wry_station *station)
+{
+    return station->connected ? station->session.speed : 0;
+}

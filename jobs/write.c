@@ -1,0 +1,44 @@
+/* write: images at their places, checked by the board's own digest. */
+#include "images.h"
+#include "keeping.h"
+#include "work.h"
+
+/* What was written came from the files piece by piece: they must still be what they were. */
+static enum wry_outcome check_unchanged(struct wry_station *station, const struct wry_held *held)
+{
+    for (size_t i = 0; i < held->count; i++) {
+        if (image_file_changed(held->images[i]->file))
+            return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED,
+                                held->images[i]->facts.path);
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+enum wry_outcome wry_station_write(struct wry_station *station,
+                                   const struct wry_images_wanted *wanted,
+                                   struct wry_write_result *result)
+{
+    struct wry_planned *planned = &result->planned;
+    struct work work;
+
+    station_begin(station);
+    work_begin(&work, station);
+    enum wry_outcome outcome =
+        images_prepare(station, wanted, IMAGE_WRITE, !wanted->dry_run, &result->held, planned);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = planned});
+    outcome = keeping_look_beside(station, &planned->layout.table, &planned->plan);
+    result->done = work_done(&work, station);
+    if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
+        return outcome;
+    outcome = work_write(station, &work, WRY_JOB_WRITE, planned, &result->tried, &result->done);
+    result->written = outcome == WRY_OUTCOME_DONE;
+    return outcome == WRY_OUTCOME_DONE ? check_unchanged(station, result->held) : outcome;
+}
+
+void wry_write_result_clear(struct wry_write_result *result)
+{
+    images_free(result->held);
+    *result = (struct wry_write_result){0};
+}

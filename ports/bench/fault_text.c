@@ -1,0 +1,124 @@
+/* Faults of a simulated board as words. */
+#include "fault_text.h"
+
+#include <glib.h>
+#include <stddef.h>
+#include <string.h>
+
+#include "base/units.h"
+
+/* Faults that are there or not. */
+static const struct {
+    const char *name;
+    size_t at; /* of the bool in struct sim_board_faults */
+} switches[] = {
+    {"strap-released", offsetof(struct sim_board_faults, strap_released)},
+    {"unpowered", offsetof(struct sim_board_faults, unpowered)},
+    {"no-ground", offsetof(struct sim_board_faults, no_ground)},
+    {"swapped", offsetof(struct sim_board_faults, swapped)},
+    {"echo", offsetof(struct sim_board_faults, echo)},
+    {"brown-out", offsetof(struct sim_board_faults, brown_out)},
+};
+
+char *fault_text_describe(const struct sim_board_faults *faults)
+{
+    GString *text = g_string_new(NULL);
+
+    for (size_t i = 0; i < G_N_ELEMENTS(switches); i++) {
+        if (*(const bool *)((const char *)faults + switches[i].at))
+            g_string_append_printf(text, "%s, ", switches[i].name);
+    }
+    if (faults->loader_baud > 0)
+        g_string_append_printf(text, "loader at %u baud, ", (unsigned)faults->loader_baud);
+    if (faults->noise_ppb > 0)
+        g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
+    if (faults->noise_above > 0)
+        g_string_append_printf(text, "noise only above %u baud, ", (unsigned)faults->noise_above);
+    if (faults->lost_ppb > 0)
+        g_string_append_printf(text, "lost bytes %g, ", faults->lost_ppb / 1e9);
+    if (faults->latency_ms > 0)
+        g_string_append_printf(text, "latency %u ms, ", (unsigned)faults->latency_ms);
+    if (faults->clean_baud > 0)
+        g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
+    if (faults->protect > 0)
+        g_string_append_printf(text, "block-protect bits 0x%02X, ", faults->protect);
+    if (faults->claims > 0)
+        g_string_append_printf(text, "flash claims %u KiB, ", (unsigned)(faults->claims / 1024));
+    if (faults->power_cut > 0)
+        g_string_append_printf(text, "power cut at flash operation %" G_GUINT64_FORMAT ", ",
+                               faults->power_cut);
+    if (faults->cable_cut > 0)
+        g_string_append_printf(text, "cable pulled at byte %" G_GUINT64_FORMAT ", ",
+                               faults->cable_cut);
+    g_string_truncate(text, text->len > 2 ? text->len - 2 : 0);
+    return g_string_free(text, FALSE);
+}
+
+/* NAME=COUNT with a count of at least 1. */
+static bool parse_count(const char *text, const char *name, uint64_t *count)
+{
+    return g_str_has_prefix(text, name) &&
+           g_ascii_string_to_unsigned(text + strlen(name), 10, 1, UINT64_MAX, count, NULL);
+}
+
+/* NAME=RATE, from 0 to 0.1, in parts of 10^9. */
+static bool parse_rate(const char *text, const char *name, uint32_t *ppb)
+{
+    char *end;
+    double rate;
+
+    if (!g_str_has_prefix(text, name))
+        return false;
+    rate = g_ascii_strtod(text + strlen(name), &end);
+    if (*end != '\0' || end[-1] == '=' || !(rate >= 0) || rate > 0.1)
+        return false;
+    *ppb = (uint32_t)(rate * 1e9 + 0.5);
+    return true;
+}
+
+static bool parse_latency(const char *text, uint32_t *latency_ms)
+{
+    uint64_t time;
+
+    if (!units_parse_time(text, &time) || time > 10000000)
+        return false;
+    *latency_ms = (uint32_t)(time / 1000);
+    return true;
+}
+
+bool fault_text_parse(const char *text, struct sim_board_faults *faults)
+{
+    uint32_t value;
+
+    if (strcmp(text, "none") == 0) {
+        *faults = (struct sim_board_faults){0};
+        return true;
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(switches); i++) {
+        if (strcmp(text, switches[i].name) == 0) {
+            *(bool *)((char *)faults + switches[i].at) = true;
+            return true;
+        }
+    }
+    if (g_str_has_prefix(text, "loader="))
+        return units_parse_speed(text + strlen("loader="), &faults->loader_baud);
+    if (g_str_has_prefix(text, "noise-above="))
+        return units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
+    if (g_str_has_prefix(text, "latency="))
+        return parse_latency(text + strlen("latency="), &faults->latency_ms);
+    if (g_str_has_prefix(text, "cable="))
+        return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
+    if (g_str_has_prefix(text, "claims="))
+        return units_parse_size(text + strlen("claims="), &faults->claims) &&
+               faults->claims >= 0x10000 && (faults->claims & (faults->claims - 1)) == 0;
+    if (g_str_has_prefix(text, "protect=")) {
+        if (!units_parse_size(text + strlen("protect="), &value) || (value & ~0x7Cu) != 0)
+            return false;
+        faults->protect = (uint8_t)value;
+        return true;
+    }
+    return parse_rate(text, "noise=", &faults->noise_ppb) ||
+           parse_rate(text, "lost=", &faults->lost_ppb) ||
+           parse_count(text, "power-cut=", &faults->power_cut) ||
+           parse_count(text, "cable-cut=", &faults->cable_cut);
+}
