@@ -45,6 +45,21 @@ add_library(wry_host STATIC $<TARGET_OBJECTS:wry_host_objects>)
 target_include_directories(wry_host PUBLIC ports ${PROJECT_SOURCE_DIR})
 target_link_libraries(wry_host PUBLIC wry_sim ${WRY_HOST_PACKAGES})
 
+# What others are linked with: it exports what its public headers declare, and nothing else. The
+# simulated boards and the loader that they run are inside.
+add_library(wrytograph_host SHARED
+    $<TARGET_OBJECTS:wry_host_objects> ${WRY_SIM_SOURCES} ${WRY_LOADER_SOURCES})
+set_target_properties(wrytograph_host PROPERTIES
+    OUTPUT_NAME wrytograph-host EXPORT_NAME host C_VISIBILITY_PRESET hidden
+    VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
+target_include_directories(wrytograph_host PRIVATE core ports)
+target_link_libraries(wrytograph_host PUBLIC wrytograph_shared PkgConfig::GLIB
+    PRIVATE ${WRY_HOST_PACKAGES})
+target_link_options(wrytograph_host PRIVATE
+    "-Wl,--version-script=${PROJECT_SOURCE_DIR}/cmake/exports.map")
+set_property(TARGET wrytograph_host APPEND PROPERTY
+    LINK_DEPENDS ${PROJECT_SOURCE_DIR}/cmake/exports.map)
+
 add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c)
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
 

@@ -2,24 +2,31 @@
 
 include(CMakePackageConfigHelpers)
 
+set(WRY_LIBRARIES wrytograph_static wry_loader)
+set(WRY_HEADERS include/wrytograph)
+set(WRY_PACKAGE_FILES wrytograph.pc wrytograph-loader.pc)
 if(WRY_HOSTED)
     install(TARGETS wrytograph RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+    list(APPEND WRY_LIBRARIES wrytograph_host)
+    list(APPEND WRY_HEADERS include/wrytograph-host)
+    list(APPEND WRY_PACKAGE_FILES wrytograph-host.pc)
 endif()
-set(WRY_LIBRARIES wrytograph_static wry_loader)
 if(TARGET wrytograph_shared)
     list(APPEND WRY_LIBRARIES wrytograph_shared)
 endif()
 install(TARGETS ${WRY_LIBRARIES} EXPORT wrytograph
     LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR}
     ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
-install(DIRECTORY include/wrytograph DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}
+install(DIRECTORY ${WRY_HEADERS} DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}
     FILES_MATCHING PATTERN "*.h")
 
-configure_file(cmake/wrytograph.pc.in wrytograph.pc @ONLY)
-configure_file(cmake/wrytograph-loader.pc.in wrytograph-loader.pc @ONLY)
-install(FILES ${CMAKE_CURRENT_BINARY_DIR}/wrytograph.pc
-    ${CMAKE_CURRENT_BINARY_DIR}/wrytograph-loader.pc
-    DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+# The files find their tree from where they lie, so that it may stand anywhere.
+file(RELATIVE_PATH WRY_PC_TO_PREFIX "/${CMAKE_INSTALL_LIBDIR}/pkgconfig" "/")
+foreach(file ${WRY_PACKAGE_FILES})
+    configure_file(cmake/${file}.in ${file} @ONLY)
+    install(FILES ${CMAKE_CURRENT_BINARY_DIR}/${file}
+        DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+endforeach()
 
 set(WRY_PACKAGE_DIR ${CMAKE_INSTALL_LIBDIR}/cmake/wrytograph)
 install(EXPORT wrytograph NAMESPACE wrytograph:: FILE wrytographTargets.cmake

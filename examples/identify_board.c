@@ -1,41 +1,37 @@
 /*
- * Says what a board is, over the public API. The board is a simulated one here; for real hardware
- * only the port changes.
+ * Says what a board is, with a session of the freestanding library on the port of a link. On
+ * another system only the port is another one.
  *
- * usage: identify_board BENCH-FOLDER NAME
+ * usage: identify_board LINK
  */
 #include <stdio.h>
-
-#include "bench/bench.h"
-#include "wrytograph/chip.h"
-#include "wrytograph/session.h"
+#include <wrytograph-host/station.h>
 
 int main(int argc, char **argv)
 {
     static struct wry_session session;
     struct wry_session_config config = {.token = 1};
-    GError *error = NULL;
+    struct wry_station_settings settings = {.link = argv[argc - 1]};
 
-    if (argc != 3) {
-        fprintf(stderr, "usage: identify_board BENCH-FOLDER NAME\n");
+    if (argc != 2) {
+        fprintf(stderr, "usage: identify_board LINK\n");
         return 2;
     }
-    struct bench_board *board = bench_open(argv[1], argv[2], &error);
-    if (!board) {
-        fprintf(stderr, "%s\n", error->message);
-        g_error_free(error);
-        return 2;
+    struct wry_station *station = wry_station_new(&settings);
+    enum wry_status status = WRY_NO_ANSWER;
+    if (wry_station_open(station) == WRY_OUTCOME_DONE) {
+        wry_session_init(&session, wry_station_port(station), &config);
+        status = wry_session_connect(&session);
     }
-    wry_session_init(&session, bench_port(board), &config);
-    enum wry_status status = wry_session_connect(&session);
     if (status == WRY_OK) {
-        const struct wry_hello_reply *found = wry_session_board(&session);
-        const struct wry_chip *chip = wry_chip_by_code(found->chip_code);
+        const struct wry_hello_reply *board = wry_session_board(&session);
+        const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
         printf("%s, %u KiB of flash\n", chip ? chip->title : "unknown chip",
-               (unsigned)(found->capacity / 1024));
+               (unsigned)(board->capacity / 1024));
+        wry_session_leave(&session);
     } else {
-        fprintf(stderr, "no board: status %d\n", (int)status);
+        fprintf(stderr, "no board: %s\n", wry_status_text(status));
     }
-    bench_close(board);
+    wry_station_free(station);
     return status == WRY_OK ? 0 : 4;
 }

@@ -1,14 +1,13 @@
 /*
- * Writes a text at an offset, keeping everything around it, and verifies it, over the public API.
+ * Writes a text at an offset, keeping everything around it, and verifies it, with a session of the
+ * freestanding library on the port of a link.
  *
- * usage: write_and_verify BENCH-FOLDER NAME OFFSET TEXT
+ * usage: write_and_verify LINK OFFSET TEXT
  */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-
-#include "bench/bench.h"
-#include "wrytograph/session.h"
+#include <wrytograph-host/station.h>
 
 static bool read_text(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
@@ -47,24 +46,22 @@ int main(int argc, char **argv)
 {
     static struct wry_session session;
     struct wry_session_config config = {.token = 2};
-    GError *error = NULL;
+    struct wry_station_settings settings = {.link = argc > 1 ? argv[1] : NULL};
 
-    if (argc != 5) {
-        fprintf(stderr, "usage: write_and_verify BENCH-FOLDER NAME OFFSET TEXT\n");
+    if (argc != 4) {
+        fprintf(stderr, "usage: write_and_verify LINK OFFSET TEXT\n");
         return 2;
     }
-    struct bench_board *board = bench_open(argv[1], argv[2], &error);
-    if (!board) {
-        fprintf(stderr, "%s\n", error->message);
-        g_error_free(error);
-        return 2;
+    struct wry_station *station = wry_station_new(&settings);
+    enum wry_status status = WRY_NO_ANSWER;
+    if (wry_station_open(station) == WRY_OUTCOME_DONE) {
+        wry_session_init(&session, wry_station_port(station), &config);
+        status = write_and_verify(&session, (uint32_t)strtoul(argv[2], NULL, 0), argv[3]);
+        wry_session_leave(&session);
     }
-    wry_session_init(&session, bench_port(board), &config);
-    enum wry_status status =
-        write_and_verify(&session, (uint32_t)strtoul(argv[3], NULL, 0), argv[4]);
-    bench_close(board);
+    wry_station_free(station);
     if (status != WRY_OK) {
-        fprintf(stderr, "not written: status %d\n", (int)status);
+        fprintf(stderr, "not written: %s\n", wry_status_text(status));
         return 1;
     }
     printf("written and verified\n");

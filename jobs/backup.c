@@ -201,7 +201,7 @@ static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
         pending_file_abandon(file);
         return outcome;
     }
-    *done = work_done(work, backup->station);
+    *done = work_done(work);
     describe_board(backup);
     return save(backup, file);
 }

@@ -48,7 +48,6 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
     struct wry_planned planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run};
     struct target target;
     struct work work;
-    bool tried;
 
     station_begin(station);
     work_begin(&work, station);
@@ -64,7 +63,7 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &planned});
     if (wanted->dry_run)
         return WRY_OUTCOME_DONE;
-    outcome = work_write(station, &work, WRY_JOB_ERASE, &planned, &tried, &result->done);
+    outcome = work_write(&work, WRY_JOB_ERASE, &planned, &result->done);
     result->erased = outcome == WRY_OUTCOME_DONE;
     return outcome;
 }

@@ -102,7 +102,8 @@ void image_place(struct image *image, uint32_t base)
 }
 
 enum wry_outcome image_open(struct wry_station *station, struct image *image,
-                            const struct wry_image_wanted *wanted, int format, bool must_be_whole)
+                            const struct wry_image_wanted *wanted,
+                            const enum wry_image_format *format, bool must_be_whole)
 {
     GError *error = NULL;
     uint32_t base = 0;

@@ -23,7 +23,8 @@ struct image_piece {
 
 /* must_be_whole: a damaged or cut image is refused; to compare, any content will do. */
 enum wry_outcome image_open(struct wry_station *station, struct image *image,
-                            const struct wry_image_wanted *wanted, int format, bool must_be_whole);
+                            const struct wry_image_wanted *wanted,
+                            const enum wry_image_format *format, bool must_be_whole);
 void image_close(struct image *image);
 
 /* True when its place is an offset. */

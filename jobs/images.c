@@ -4,22 +4,22 @@
 #include "board.h"
 #include "store/archive.h"
 
-enum wry_outcome images_open(struct wry_station *station, const struct wry_images_wanted *wanted,
-                             enum image_use use, struct wry_held **held)
+enum wry_outcome images_open(const struct images_job *job)
 {
-    struct wry_held *own = *held = g_new0(struct wry_held, 1);
+    const struct wry_images_wanted *wanted = job->wanted;
+    struct wry_held *own = *job->held = g_new0(struct wry_held, 1);
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
     if (wanted->image_count == 0)
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
+        return station_fail(job->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
     own->images = g_new0(struct image *, wanted->image_count);
     own->facts = g_new0(const struct wry_planned_image *, wanted->image_count);
     for (size_t i = 0; i < wanted->image_count && outcome == WRY_OUTCOME_DONE; i++) {
         own->images[i] = g_new0(struct image, 1);
         own->facts[i] = &own->images[i]->facts;
         own->count++;
-        outcome = image_open(station, own->images[i], &wanted->images[i], wanted->format,
-                             use == IMAGE_WRITE);
+        outcome = image_open(job->station, own->images[i], &wanted->images[i], wanted->format,
+                             job->use == IMAGE_WRITE);
     }
     return outcome;
 }
@@ -98,10 +98,10 @@ void images_count_sectors(struct wry_planned *planned)
     }
 }
 
-enum wry_outcome images_plan(struct wry_station *station, const struct wry_images_wanted *wanted,
-                             enum image_use use, const struct target *target, struct wry_held *held,
-                             struct wry_planned *planned)
+enum wry_outcome images_plan(const struct images_job *job, const struct target *target)
 {
+    struct wry_station *station = job->station;
+    struct wry_held *held = *job->held;
     struct wry_fault fault;
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
@@ -109,7 +109,7 @@ enum wry_outcome images_plan(struct wry_station *station, const struct wry_image
         outcome = resolve(station, target, held->images[i]);
     /* A program in the wrong region is that first of all, and an overlap only because of it. */
     for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_check_region(station, held->images[i], use);
+        outcome = image_check_region(station, held->images[i], job->use);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     size_t count = make_items(held);
@@ -117,32 +117,30 @@ enum wry_outcome images_plan(struct wry_station *station, const struct wry_image
     if (wry_plan_init(&plan, held->items, count, target->flash_size, &fault) != WRY_OK)
         return fail_plan(station, held, &fault);
     for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_check(station, held->images[i], target, use, wanted->leave_header);
-    *planned = (struct wry_planned){.chip = target->chip,
-                                    .flash_size = target->flash_size,
-                                    .layout = target->layout,
-                                    .image_count = held->count,
-                                    .images = held->facts,
-                                    .plan = plan,
-                                    .every_sector = wanted->every_sector,
-                                    .dry_run = wanted->dry_run};
-    images_count_sectors(planned);
+        outcome =
+            image_check(station, held->images[i], target, job->use, job->wanted->leave_header);
+    *job->planned = (struct wry_planned){.chip = target->chip,
+                                         .flash_size = target->flash_size,
+                                         .layout = target->layout,
+                                         .image_count = held->count,
+                                         .images = held->facts,
+                                         .plan = plan,
+                                         .every_sector = job->wanted->every_sector,
+                                         .dry_run = job->wanted->dry_run};
+    images_count_sectors(job->planned);
     return outcome;
 }
 
-enum wry_outcome images_prepare(struct wry_station *station, const struct wry_images_wanted *wanted,
-                                enum image_use use, bool settles, struct wry_held **held,
-                                struct wry_planned *planned)
+enum wry_outcome images_prepare(const struct images_job *job)
 {
     struct target target;
-    enum wry_outcome outcome = images_open(station, wanted, use, held);
+    enum wry_outcome outcome = images_open(job);
 
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = board_connect(station, settles);
+        outcome = board_connect(job->station, job->settles);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(station, &target);
-    return outcome == WRY_OUTCOME_DONE ? images_plan(station, wanted, use, &target, *held, planned)
-                                       : outcome;
+        outcome = regions_of_board(job->station, &target);
+    return outcome == WRY_OUTCOME_DONE ? images_plan(job, &target) : outcome;
 }
 
 void images_free(struct wry_held *held)

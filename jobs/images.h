@@ -16,19 +16,23 @@ struct wry_held {
     struct archive *archive;
 };
 
-/* Opens what is wanted; *held is to be freed in any case. */
-enum wry_outcome images_open(struct wry_station *station, const struct wry_images_wanted *wanted,
-                             enum image_use use, struct wry_held **held);
+struct images_job {
+    struct wry_station *station;
+    const struct wry_images_wanted *wanted;
+    enum image_use use;
+    bool settles;           /* it puts back what a cut job left */
+    struct wry_held **held; /* to be freed by the caller in any case */
+    struct wry_planned *planned;
+};
 
-/* Checks images and places against the target, before anything is touched. */
-enum wry_outcome images_plan(struct wry_station *station, const struct wry_images_wanted *wanted,
-                             enum image_use use, const struct target *target, struct wry_held *held,
-                             struct wry_planned *planned);
+/* Opens what is wanted. */
+enum wry_outcome images_open(const struct images_job *job);
+
+/* Checks images and places against the target, before anything is touched; fills in planned. */
+enum wry_outcome images_plan(const struct images_job *job, const struct target *target);
 
 /* Both, against the board that is there; connects in between. */
-enum wry_outcome images_prepare(struct wry_station *station, const struct wry_images_wanted *wanted,
-                                enum image_use use, bool settles, struct wry_held **held,
-                                struct wry_planned *planned);
+enum wry_outcome images_prepare(const struct images_job *job);
 
 /* Fills in sectors and kept of a plan. */
 void images_count_sectors(struct wry_planned *planned);

@@ -85,8 +85,8 @@ static void read_table(const struct image_file *file, struct wry_inspection *ins
                              wry_region_table_get(&inspection->layout, bytes, n);
 }
 
-static gboolean inspect_image(const char *path, int format, struct wry_inspection *inspection,
-                              GError **error)
+static gboolean inspect_image(const char *path, const enum wry_image_format *format,
+                              struct wry_inspection *inspection, GError **error)
 {
     struct image_file *file = image_file_open(path, format, error);
 
@@ -113,14 +113,14 @@ static bool is_yaml(const char *path)
     return g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
 }
 
-gboolean wry_inspect_file(const char *path, int format, struct wry_inspection *inspection,
-                          GError **error)
+gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
+                          struct wry_inspection *inspection, GError **error)
 {
     *inspection = (struct wry_inspection){
         .ranges = g_array_new(FALSE, FALSE, sizeof(struct wry_inspected_range))};
-    if (format == WRY_FORMAT_BY_CONTENT && archive_is_one(path))
+    if (!format && archive_is_one(path))
         return inspect_archive(path, inspection, error);
-    if (format == WRY_FORMAT_BY_CONTENT && is_yaml(path))
+    if (!format && is_yaml(path))
         return inspect_layout(path, inspection, error);
     return inspect_image(path, format, inspection, error);
 }

@@ -19,15 +19,18 @@ enum wry_outcome wry_station_plan(struct wry_station *station,
                                   const struct wry_images_wanted *wanted,
                                   struct wry_plan_result *result)
 {
+    struct images_job job = {.station = station,
+                             .wanted = wanted,
+                             .use = IMAGE_WRITE,
+                             .held = &result->held,
+                             .planned = &result->planned};
     struct target target;
 
     station_begin(station);
-    enum wry_outcome outcome = images_open(station, wanted, IMAGE_WRITE, &result->held);
+    enum wry_outcome outcome = images_open(&job);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = find_target(station, wanted, &target);
-    return outcome == WRY_OUTCOME_DONE
-               ? images_plan(station, wanted, IMAGE_WRITE, &target, result->held, &result->planned)
-               : outcome;
+    return outcome == WRY_OUTCOME_DONE ? images_plan(&job, &target) : outcome;
 }
 
 void wry_plan_result_clear(struct wry_plan_result *result)

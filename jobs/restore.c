@@ -20,13 +20,14 @@ static bool read_plain(void *context, uint32_t offset, uint8_t *to, size_t n)
 
 static enum wry_outcome open_source(struct restore *r)
 {
+    const enum wry_image_format raw = WRY_IMAGE_RAW;
     const char *path = r->wanted->file;
     GError *error = NULL;
 
     if (archive_is_one(path))
         r->archive = archive_open(path, &error);
     else
-        r->plain = image_file_open(path, WRY_IMAGE_RAW, &error);
+        r->plain = image_file_open(path, &raw, &error);
     return r->archive || r->plain ? WRY_OUTCOME_DONE : station_fail_system(r->station, error);
 }
 
@@ -107,7 +108,6 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
         .items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement)),
         .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
     struct work work;
-    bool tried;
 
     station_begin(station);
     work_begin(&work, station);
@@ -115,7 +115,7 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
     if (outcome == WRY_OUTCOME_DONE)
         station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
     if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
-        outcome = work_write(station, &work, WRY_JOB_RESTORE, &r.planned, &tried, &result->done);
+        outcome = work_write(&work, WRY_JOB_RESTORE, &r.planned, &result->done);
         result->restored = outcome == WRY_OUTCOME_DONE;
     }
     g_array_free(r.items, TRUE);

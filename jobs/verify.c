@@ -91,11 +91,15 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
 {
     struct verify v = {.station = station, .result = result, .by_digest = !wanted->read_back};
     struct wry_planned planned;
+    struct images_job job = {.station = station,
+                             .wanted = wanted,
+                             .use = IMAGE_COMPARE,
+                             .held = &result->held,
+                             .planned = &planned};
     enum wry_status status = WRY_OK;
 
     station_begin(station);
-    enum wry_outcome outcome =
-        images_prepare(station, wanted, IMAGE_COMPARE, false, &result->held, &planned);
+    enum wry_outcome outcome = images_prepare(&job);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     begin(&v, &planned.layout, planned.flash_size);

@@ -3,16 +3,17 @@
 
 #include "keeping.h"
 
-void work_begin(struct work *work, const struct wry_station *station)
+void work_begin(struct work *work, struct wry_station *station)
 {
-    *work = (struct work){.connected = station->connected};
+    *work = (struct work){.station = station, .connected = station->connected};
     if (station->connected)
         work->before = station->session.stats;
     work->begun = station_now(station);
 }
 
-struct wry_done work_done(const struct work *work, const struct wry_station *station)
+struct wry_done work_done(const struct work *work)
 {
+    const struct wry_station *station = work->station;
     const struct wry_session_stats *now = &station->session.stats, *before = &work->before;
     uint64_t begun = work->connected ? work->begun : station->started;
 
@@ -27,10 +28,10 @@ struct wry_done work_done(const struct work *work, const struct wry_station *sta
     };
 }
 
-enum wry_outcome work_write(struct wry_station *station, const struct work *work,
-                            enum wry_job_step step, const struct wry_planned *planned, bool *tried,
-                            struct wry_done *done)
+enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
+                            const struct wry_planned *planned, struct wry_done *done)
 {
+    struct wry_station *station = work->station;
     uint64_t begun = station_now(station);
     enum wry_outcome outcome = keeping_settle(station);
 
@@ -40,8 +41,7 @@ enum wry_outcome work_write(struct wry_station *station, const struct work *work
     station->session.config.every_sector = planned->every_sector;
     enum wry_status status = wry_session_write(&station->session, &planned->plan);
     station_step_end(station, step);
-    *tried = true;
-    *done = work_done(work, station);
+    *done = work_done(work);
     done->seconds = (double)(station_now(station) - begun) / 1e6;
     done->bytes = wry_plan_total(&planned->plan);
     return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);

@@ -19,20 +19,26 @@ enum wry_outcome wry_station_write(struct wry_station *station,
                                    struct wry_write_result *result)
 {
     struct wry_planned *planned = &result->planned;
+    struct images_job job = {.station = station,
+                             .wanted = wanted,
+                             .use = IMAGE_WRITE,
+                             .settles = !wanted->dry_run,
+                             .held = &result->held,
+                             .planned = planned};
     struct work work;
 
     station_begin(station);
     work_begin(&work, station);
-    enum wry_outcome outcome =
-        images_prepare(station, wanted, IMAGE_WRITE, !wanted->dry_run, &result->held, planned);
+    enum wry_outcome outcome = images_prepare(&job);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = planned});
     outcome = keeping_look_beside(station, &planned->layout.table, &planned->plan);
-    result->done = work_done(&work, station);
+    result->done = work_done(&work);
     if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
         return outcome;
-    outcome = work_write(station, &work, WRY_JOB_WRITE, planned, &result->tried, &result->done);
+    result->tried = true;
+    outcome = work_write(&work, WRY_JOB_WRITE, planned, &result->done);
     result->written = outcome == WRY_OUTCOME_DONE;
     return outcome == WRY_OUTCOME_DONE ? check_unchanged(station, result->held) : outcome;
 }

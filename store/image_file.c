@@ -41,15 +41,16 @@ const char *image_format_title(enum wry_image_format format)
     return formats[format].title;
 }
 
-bool image_format_parse(const char *text, int *format)
+const enum wry_image_format *image_format_by_name(const char *name)
 {
-    for (size_t i = 0; i < G_N_ELEMENTS(formats); i++) {
-        if (g_strcmp0(text, formats[i].name) == 0) {
-            *format = (int)i;
-            return true;
-        }
+    static const enum wry_image_format all[] = {WRY_IMAGE_RAW, WRY_IMAGE_INTEL_HEX,
+                                                WRY_IMAGE_S_RECORD};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(all); i++) {
+        if (g_strcmp0(name, formats[all[i]].name) == 0)
+            return &all[i];
     }
-    return false;
+    return NULL;
 }
 
 static bool flush(struct gatherer *g)
@@ -225,7 +226,7 @@ static gboolean open_raw(struct image_file *image, GError **error)
     return TRUE;
 }
 
-static gboolean load(struct image_file *image, int format, GError **error)
+static gboolean load(struct image_file *image, const enum wry_image_format *format, GError **error)
 {
     uint8_t first[WRY_IMAGE_DETECT_SIZE];
     struct stat info;
@@ -247,8 +248,7 @@ static gboolean load(struct image_file *image, int format, GError **error)
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
         return FALSE;
     }
-    image->format = format == IMAGE_FILE_DETECT ? wry_image_detect(first, (size_t)n)
-                                                : (enum wry_image_format)format;
+    image->format = format ? *format : wry_image_detect(first, (size_t)n);
     if (image->format == WRY_IMAGE_UNCLEAR) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
                     "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
@@ -269,7 +269,8 @@ static gboolean load(struct image_file *image, int format, GError **error)
     return parsed;
 }
 
-struct image_file *image_file_open(const char *path, int format, GError **error)
+struct image_file *image_file_open(const char *path, const enum wry_image_format *format,
+                                   GError **error)
 {
     struct image_file *image = g_new0(struct image_file, 1);
     const char *slash = strrchr(path, '/');

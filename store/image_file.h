@@ -2,7 +2,7 @@
  * Image files: raw binary, Intel HEX or S-record, opened and read at random without ever being held
  * in memory. The text formats are parsed once into a spool.
  *
- *     struct image_file *image = image_file_open("gauge.hex", IMAGE_FILE_DETECT, &error);
+ *     struct image_file *image = image_file_open("gauge.hex", NULL, &error);
  *     for (guint i = 0; i < image->extents->len; i++)
  *         show(&g_array_index(image->extents, struct image_extent, i));
  *     image_file_free(image);
@@ -16,8 +16,6 @@
 
 #include "wrytograph/bytes.h"
 #include "wrytograph/image.h"
-
-#define IMAGE_FILE_DETECT (-1)
 
 /* A stretch of content without gaps. */
 struct image_extent {
@@ -37,9 +35,10 @@ struct image_file {
     struct spool *spool;
 };
 
-/* format: an enum wry_image_format, or IMAGE_FILE_DETECT. NULL with a message that names line and
+/* format: NULL to go by the content. NULL with a message that names line and
  * cause; an empty file and one without content are errors. */
-struct image_file *image_file_open(const char *path, int format, GError **error);
+struct image_file *image_file_open(const char *path, const enum wry_image_format *format,
+                                   GError **error);
 void image_file_free(struct image_file *image);
 
 /* n bytes from address on, all within one extent. */
@@ -50,7 +49,7 @@ bool image_file_changed(const struct image_file *image);
 
 /* "raw binary", "Intel HEX" or "S-record". */
 const char *image_format_title(enum wry_image_format format);
-/* "raw", "hex" or "srec"; false when it is none of them. */
-bool image_format_parse(const char *text, int *format);
+/* Of "raw", "hex" and "srec"; NULL when it is none of them. */
+const enum wry_image_format *image_format_by_name(const char *name);
 
 #endif

@@ -1,23 +1,23 @@
 #!/bin/sh
-# The shared library exports what the public headers declare, and nothing else.
+# A shared library exports what its public headers declare, and nothing else.
 #
-# usage: exports.sh SOURCE-FOLDER SHARED-LIBRARY
+# usage: exports.sh HEADER-FOLDER SHARED-LIBRARY
 set -eu
 
-source=$1
+headers=$1
 library=$2
 status=0
 
 for symbol in $(nm -D --defined-only "$library" | awk '{print $3}'); do
-    if ! grep -qE "\\b$symbol\\(" "$source"/include/wrytograph/*.h; then
+    if ! grep -qE "\\b$symbol\\(" "$headers"/*.h; then
         echo "$symbol is exported, and no public header declares it"
         status=1
     fi
 done
 # The loader is a library of its own: its calls are not in this one.
-for symbol in $(cat "$source"/include/wrytograph/*.h | grep -oE '\bwry_[a-z0-9_]+\(' | tr -d '(' |
+for symbol in $(cat "$headers"/*.h | grep -oE '\bwry_[a-z0-9_]+\(' | tr -d '(' |
     grep -v '^wry_loader_' | sort -u); do
-    case $(grep -hE "\\b$symbol\\(" "$source"/include/wrytograph/*.h | grep -vE '^ \*|^    ') in
+    case $(grep -hE "\\b$symbol\\(" "$headers"/*.h | grep -vE '^ \*|^    |^static inline') in
         '') continue ;; # only spoken of
     esac
     if ! nm -D --defined-only "$library" | grep -qw "$symbol"; then

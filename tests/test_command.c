@@ -217,9 +217,9 @@ static void the_examples_run(void)
 {
     scratch_add_gauge("example");
     EXPECT(0, "Turnstone T2, 4096 KiB",
-           run_program("bin/example_identify_board", scratch_file("bench"), "example", NULL));
+           run_program("bin/example_identify_board", "bench:example", NULL));
     EXPECT(0, "written and verified",
-           run_program("bin/example_write_and_verify", scratch_file("bench"), "example", "0x12345",
+           run_program("bin/example_write_and_verify", "bench:example", "0x12345",
                        "low water at noon", NULL));
     size_t n = 0;
     g_autofree uint8_t *flash = scratch_flash("example", &n);

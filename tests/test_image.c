@@ -187,8 +187,7 @@ static void what_objcopy_writes_is_read_as_it_was(void)
         CHECK_EQUAL(0, run_program("objcopy", "-I", "binary", "-O", format, address,
                                    scratch_file("in.bin"), scratch_file("out.txt"), NULL)
                            .code);
-        struct image_file *image =
-            image_file_open(scratch_file("out.txt"), IMAGE_FILE_DETECT, &error);
+        struct image_file *image = image_file_open(scratch_file("out.txt"), NULL, &error);
         check_context("seed %llu: %s", (unsigned long long)seed, error ? error->message : format);
         CHECK(image != NULL);
         if (!image)
@@ -271,8 +270,7 @@ static void what_we_read_is_what_objcopy_reads(void)
                                    scratch_file("theirs.bin"), NULL)
                            .code);
         g_autofree uint8_t *theirs = scratch_read("theirs.bin", &n);
-        struct image_file *image =
-            image_file_open(scratch_file("records"), IMAGE_FILE_DETECT, NULL);
+        struct image_file *image = image_file_open(scratch_file("records"), NULL, NULL);
         check_context("seed %llu", (unsigned long long)seed);
         CHECK(image != NULL && theirs != NULL);
         if (!image || !theirs)
@@ -295,7 +293,7 @@ static void content_for_one_address_twice_is_refused(void)
     GError *error = NULL;
 
     scratch_write("twice.hex", text, sizeof text - 1);
-    CHECK(image_file_open(scratch_file("twice.hex"), IMAGE_FILE_DETECT, &error) == NULL);
+    CHECK(image_file_open(scratch_file("twice.hex"), NULL, &error) == NULL);
     CHECK(error && strstr(error->message, "twice.hex:2: content for an address that had some"));
     g_clear_error(&error);
 }
@@ -305,15 +303,14 @@ static void a_file_that_changes_after_it_was_opened_is_noticed(void)
     GError *error = NULL;
 
     scratch_write("changing.bin", "one content", 11);
-    struct image_file *image =
-        image_file_open(scratch_file("changing.bin"), IMAGE_FILE_DETECT, &error);
+    struct image_file *image = image_file_open(scratch_file("changing.bin"), NULL, &error);
     CHECK(image && !image_file_changed(image));
     FILE *file = fopen(scratch_file("changing.bin"), "r+b");
     CHECK(file && fputc('O', file) == 'O' && fclose(file) == 0);
     CHECK(image && image_file_changed(image));
     image_file_free(image);
     scratch_write("records.hex", ":0300300002337A1E\n:00000001FF\n", 30);
-    image = image_file_open(scratch_file("records.hex"), IMAGE_FILE_DETECT, &error);
+    image = image_file_open(scratch_file("records.hex"), NULL, &error);
     scratch_write("records.hex", "gone", 4);
     CHECK(image && !image_file_changed(image));
     image_file_free(image);

@@ -118,6 +118,34 @@ static void the_whole_job_works_over_rfc_2217(void)
     EXPECT(0, "Turnstone", command("identify", "-l", "bench:served", NULL));
 }
 
+/* The jig example, from the installed headers alone, with a thread for each board. */
+static void a_jig_writes_two_boards_at_once(void)
+{
+    struct bench one, other;
+    size_t n = 0, length = 0;
+    g_autofree uint8_t *image = scratch_read("gauge.bin", &length);
+    char path[512];
+
+    serve(&one, "jig-1");
+    serve(&other, "jig-2");
+    g_strlcpy(path, scratch_file("gauge.bin"), sizeof path);
+    struct said said = run_program("bin/example_production_jig", path, one.pty, other.pty, NULL);
+    EXPECT(0, "done and checked", said);
+    for (size_t i = 0; i < 2; i++) {
+        const struct bench *bench = i == 0 ? &one : &other;
+        g_autofree char *line = g_strdup_printf("%s: Turnstone T2", bench->pty);
+        CHECK(says(&said, line));
+    }
+    stop(&one);
+    stop(&other);
+    for (size_t i = 0; i < 2; i++) {
+        g_autofree uint8_t *flash = scratch_flash(i == 0 ? "jig-1" : "jig-2", &n);
+        /* But for its header, which is set to the board's flash size. */
+        CHECK(memcmp(flash + 0x40000 + 64, image + 64, length - 64) == 0);
+    }
+    EXPECT(1, "no answer", run_program("bin/example_production_jig", path, "bench:jig-none", NULL));
+}
+
 static void the_whole_job_works_over_a_pseudo_terminal(void)
 {
     struct bench bench;
@@ -402,6 +430,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(the_whole_job_works_over_rfc_2217),
         FACT(the_whole_job_works_over_a_pseudo_terminal),
+        FACT(a_jig_writes_two_boards_at_once),
         FACT(a_port_is_held_by_one_program_at_a_time),
         FACT(addresses_that_lead_nowhere_are_told_apart),
         FACT(a_link_that_breaks_is_opened_again_without_a_leak),

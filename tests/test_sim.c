@@ -206,13 +206,15 @@ static void noise_strikes_about_as_often_as_asked(void)
 static void the_board_boots_only_a_whole_program(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 1});
+    struct sim_firmware firmware = {
+        .chip = rig->board.chip, .identity = &rig->board.identity, .die = &rig->board.die};
     char text[SIM_SCRIPT_ROOM];
 
-    CHECK(!sim_firmware_boot(&rig->board, text, sizeof text));
+    CHECK(!sim_firmware_boot(&firmware, text, sizeof text));
     CHECK(strstr(text, "start program at 0x4000: no boot header") != NULL);
     CHECK(strstr(text, "nothing to run") != NULL);
     memset(rig->flash, 0xFF, rig->flash_size);
-    CHECK(!sim_firmware_boot(&rig->board, text, sizeof text));
+    CHECK(!sim_firmware_boot(&firmware, text, sizeof text));
     CHECK(strstr(text, "0x4000: blank") != NULL);
     rig_free(rig);
 }

@@ -5,7 +5,7 @@
 #include "views/inspection.h"
 #include "views/json.h"
 
-static int run(struct app *app, const char *path, int format)
+static int run(struct app *app, const char *path, const enum wry_image_format *format)
 {
     struct wry_inspection inspection = {0};
     GError *error = NULL;
@@ -27,7 +27,7 @@ static int run(struct app *app, const char *path, int format)
 
 int verb_inspect(struct app *app, int argc, char **argv)
 {
-    int format;
+    const enum wry_image_format *format;
 
     if (!app_parse(app, argc, argv, NULL))
         return app->code;

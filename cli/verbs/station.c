@@ -112,10 +112,10 @@ void station_end(struct app *app)
     app->live = NULL;
 }
 
-int station_parse_format(struct app *app, int *format)
+int station_parse_format(struct app *app, const enum wry_image_format **format)
 {
-    *format = WRY_FORMAT_BY_CONTENT;
-    if (!app->format || image_format_parse(app->format, format))
+    *format = image_format_by_name(app->format);
+    if (!app->format || *format)
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, "Formats are raw, hex and srec.", "'%s' is no image format",
                     app->format);

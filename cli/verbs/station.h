@@ -12,8 +12,8 @@ int station_make(struct app *app);
 /* Leaves the board, closes the link, and ends what is drawn. */
 void station_end(struct app *app);
 
-/* --as. EXIT_DONE or the code of app_fail. */
-int station_parse_format(struct app *app, int *format);
+/* --as; NULL without. EXIT_DONE or the code of app_fail. */
+int station_parse_format(struct app *app, const enum wry_image_format **format);
 
 /*
  * The arguments REGION=FILE, OFFSET=FILE and FILE, with the options about images. Free wanted's

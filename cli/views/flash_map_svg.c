@@ -35,12 +35,11 @@ static void text(GString *svg, double x, double y, const char *style, const char
                            escaped);
 }
 
-static void rectangle(GString *svg, double x, double y, double width, double height,
-                      const char *fill)
+static void rectangle(GString *svg, struct bar place, const char *fill)
 {
     g_string_append_printf(
-        svg, "<rect x=\"%.2f\" y=\"%.2f\" width=\"%.2f\" height=\"%.2f\" fill=\"%s\"/>\n", x, y,
-        width, height, fill);
+        svg, "<rect x=\"%.2f\" y=\"%.2f\" width=\"%.2f\" height=\"%.2f\" fill=\"%s\"/>\n", place.x,
+        place.y, place.width, place.height, fill);
 }
 
 /* A thing too small to see gets a hair's breadth. */
@@ -53,12 +52,13 @@ static void draw_span(GString *svg, const struct bar *bar, const struct map_span
         return;
     double x = bar->x + bar->width * (double)(start - bar->offset) / bar->length;
     double width = bar->width * (double)(end - start) / bar->length;
-    rectangle(svg, x, bar->y, MAX(width, 1.5), bar->height, fills[span->kind]);
+    struct bar place = {.x = x, .y = bar->y, .width = MAX(width, 1.5), .height = bar->height};
+    rectangle(svg, place, fills[span->kind]);
 }
 
 static void draw_bar(GString *svg, const struct flash_map *map, const struct bar *bar)
 {
-    rectangle(svg, bar->x, bar->y, bar->width, bar->height, fills[MAP_UNTOUCHED]);
+    rectangle(svg, *bar, fills[MAP_UNTOUCHED]);
     for (int kind = MAP_KEPT; kind < MAP_KINDS; kind++) {
         for (guint i = 0; i < map->spans->len; i++) {
             const struct map_span *span = &g_array_index(map->spans, struct map_span, i);
@@ -120,7 +120,7 @@ static void draw_legend(GString *svg, const struct flash_map *map, double y)
         const char *meaning = flash_map_meaning(kind);
         if (!flash_map_uses(map, kind))
             continue;
-        rectangle(svg, x, y, 14, 14, fills[kind]);
+        rectangle(svg, (struct bar){.x = x, .y = y, .width = 14, .height = 14}, fills[kind]);
         text(svg, x + 21, y + 12, "size", meaning);
         x += 50 + 7.2 * (double)g_utf8_strlen(meaning, -1);
     }

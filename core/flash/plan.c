@@ -19,25 +19,28 @@ static void sort_by_offset(struct wry_placement *placements, size_t count)
     }
 }
 
-static enum wry_status fail(struct wry_fault *fault, enum wry_status status, uint32_t offset,
-                            uint32_t length, uint64_t expected, uint64_t found)
-{
-    *fault = (struct wry_fault){
-        .status = status, .offset = offset, .length = length, .expected = expected, .found = found};
-    return status;
-}
-
 enum wry_status wry_plan_init(struct wry_plan *plan, struct wry_placement *placements, size_t count,
                               uint32_t flash_size, struct wry_fault *fault)
 {
     sort_by_offset(placements, count);
     for (size_t i = 0; i < count; i++) {
         const struct wry_placement *p = &placements[i];
-        if (p->length == 0 || p->offset >= flash_size || p->length > flash_size - p->offset)
-            return fail(fault, WRY_BAD_RANGE, p->offset, p->length, i, flash_size);
+        if (p->length == 0 || p->offset >= flash_size || p->length > flash_size - p->offset) {
+            *fault = (struct wry_fault){.status = WRY_BAD_RANGE,
+                                        .offset = p->offset,
+                                        .length = p->length,
+                                        .expected = i,
+                                        .found = flash_size};
+            return WRY_BAD_RANGE;
+        }
         if (i > 0 && end_of(p - 1) > p->offset) {
             uint32_t end = end_of(p - 1) < end_of(p) ? end_of(p - 1) : end_of(p);
-            return fail(fault, WRY_OVERLAP, p->offset, end - p->offset, i - 1, i);
+            *fault = (struct wry_fault){.status = WRY_OVERLAP,
+                                        .offset = p->offset,
+                                        .length = end - p->offset,
+                                        .expected = i - 1,
+                                        .found = i};
+            return WRY_OVERLAP;
         }
     }
     plan->placements = placements;
@@ -61,37 +64,40 @@ static size_t first_after(const struct wry_plan *plan, uint32_t offset)
     return low;
 }
 
+struct part {
+    uint32_t start, end;
+};
+
 /* The part of the i-th placement within the range; false when it begins after the range. */
 static bool part_within(const struct wry_plan *plan, size_t i, uint32_t offset, uint32_t length,
-                        uint32_t *start, uint32_t *end)
+                        struct part *part)
 {
     if (i >= plan->count || plan->placements[i].offset >= offset + length)
         return false;
     const struct wry_placement *p = &plan->placements[i];
-    *start = p->offset > offset ? p->offset : offset;
-    *end = end_of(p) < offset + length ? end_of(p) : offset + length;
+    part->start = p->offset > offset ? p->offset : offset;
+    part->end = end_of(p) < offset + length ? end_of(p) : offset + length;
     return true;
 }
 
 uint32_t wry_plan_covered(const struct wry_plan *plan, uint32_t offset, uint32_t length)
 {
-    uint32_t covered = 0, start, end;
+    uint32_t covered = 0;
+    struct part part;
 
-    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &start, &end);
-         i++)
-        covered += end - start;
+    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &part); i++)
+        covered += part.end - part.start;
     return covered;
 }
 
 bool wry_plan_overlay(const struct wry_plan *plan, uint32_t offset, uint8_t *bytes, uint32_t length)
 {
-    uint32_t start, end;
+    struct part part;
 
-    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &start, &end);
-         i++) {
+    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &part); i++) {
         const struct wry_placement *p = &plan->placements[i];
-        if (!p->reader.read(p->reader.context, start - p->offset, bytes + (start - offset),
-                            end - start))
+        if (!p->reader.read(p->reader.context, part.start - p->offset,
+                            bytes + (part.start - offset), part.end - part.start))
             return false;
     }
     return true;

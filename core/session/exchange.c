@@ -212,8 +212,9 @@ static enum wry_status await_reply(struct wry_session *session, uint8_t reply_ki
 }
 
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
-                                 uint8_t reply_kind, unsigned tries, struct wry_message *reply)
+                                 unsigned tries, struct wry_message *reply)
 {
+    uint8_t reply_kind = head[0] | WRY_KIND_REPLY;
     uint16_t seq = wry_get16(head + 2);
     uint64_t asked = 0;
 

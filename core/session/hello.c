@@ -50,8 +50,7 @@ static enum wry_status call(struct wry_session *session, unsigned tries)
     struct wry_hello_reply reply;
 
     size_t n = wry_message_put_hello(head, session_next_seq(session), &hello);
-    enum wry_status status =
-        session_exchange(session, head, n, WRY_KIND_HELLO | WRY_KIND_REPLY, tries, &message);
+    enum wry_status status = session_exchange(session, head, n, tries, &message);
     if (status != WRY_OK)
         return status;
     if (!wry_message_get_hello_reply(&message, &reply))

@@ -59,9 +59,9 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
  */
 enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got);
-/* Sends until the reply of this kind and sequence comes; WRY_LINK_LOST when it never does. */
+/* Sends until the reply of its kind and sequence comes; WRY_LINK_LOST when it never does. */
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
-                                 uint8_t reply_kind, unsigned tries, struct wry_message *reply);
+                                 unsigned tries, struct wry_message *reply);
 enum wry_status session_ask_status(struct wry_session *session);
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud);
 

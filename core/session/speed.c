@@ -40,7 +40,7 @@ static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud)
     struct wry_message reply;
     size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, session_next_seq(session), baud);
 
-    return session_exchange(session, head, n, WRY_KIND_SPEED | WRY_KIND_REPLY, 1, &reply);
+    return session_exchange(session, head, n, 1, &reply);
 }
 
 static enum wry_status call_at(struct wry_session *session, uint32_t baud, unsigned tries)

@@ -204,8 +204,7 @@ static enum wry_status begin_part(struct session_write *job, bool force)
                                       .length = job->part.end - job->part.start};
     size_t n =
         wry_message_put_range(head, WRY_KIND_ERASE, flags, session_next_seq(session), &range);
-    enum wry_status status =
-        session_exchange(session, head, n, WRY_KIND_ERASE | WRY_KIND_REPLY, 6, &reply);
+    enum wry_status status = session_exchange(session, head, n, 6, &reply);
 
     if (status != WRY_OK)
         return status;

@@ -3,7 +3,7 @@
  *
  *     struct wry_inspection inspection = {0};
  *     GError *error = NULL;
- *     if (wry_inspect_file("gauge.bin", WRY_FORMAT_BY_CONTENT, &inspection, &error))
+ *     if (wry_inspect_file("gauge.bin", NULL, &inspection, &error))
  *         puts(inspection.whole ? "whole" : "damaged");
  *     wry_inspection_clear(&inspection);
  */
@@ -61,11 +61,11 @@ struct wry_inspection {
 };
 
 /*
- * format: enum wry_image_format for an image, or WRY_FORMAT_BY_CONTENT. False with the reason when
- * the file cannot be read, or is damaged so that nothing can be said of it.
+ * format: to take it for an image of that format; NULL to go by its content. False with the reason
+ * when the file cannot be read, or is damaged so that nothing can be said of it.
  */
-gboolean wry_inspect_file(const char *path, int format, struct wry_inspection *inspection,
-                          GError **error);
+gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
+                          struct wry_inspection *inspection, GError **error);
 
 /* Frees what it holds; may be called again. */
 void wry_inspection_clear(struct wry_inspection *inspection);

@@ -63,12 +63,10 @@ struct wry_image_wanted {
     const char *file;
 };
 
-#define WRY_FORMAT_BY_CONTENT (-1)
-
 struct wry_images_wanted {
     const struct wry_image_wanted *images;
     size_t image_count;
-    int format;        /* enum wry_image_format for all, or WRY_FORMAT_BY_CONTENT */
+    const enum wry_image_format *format; /* of all; NULL = by their content */
     bool leave_header; /* the flash size in boot headers is not set to the board's */
     bool every_sector; /* write: also sectors that hold the right content already */
     bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */

@@ -229,8 +229,7 @@ struct bench_board *bench_open(const char *folder, const char *name, GError **er
     identity.top_speed = description.chip->top_speed;
     memcpy(identity.eui48, description.eui48, sizeof identity.eui48);
     uint64_t seed = wry_crc32(0, identity.eui48, sizeof identity.eui48);
-    sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
-                   seed);
+    sim_board_init(&board->board, &identity, board->cells, description.flash_size, seed);
     sim_board_set_faults(&board->board, &description.faults);
     sim_adapter_init(&board->adapter, &board->board, seed);
     sim_adapter_power(&board->adapter, true);

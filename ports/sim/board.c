@@ -129,12 +129,11 @@ static void port_restart(void *context)
     board->strap_ignored = true;
 }
 
-void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
-                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
-                    uint64_t seed)
+void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
+                    uint8_t *cells, uint32_t size, uint64_t seed)
 {
     memset(board, 0, sizeof *board);
-    board->chip = chip;
+    board->chip = wry_chip_by_code(identity->chip_code);
     board->identity = *identity;
     sim_nor_die_init(&board->die, cells, size, seed);
     board->port = (struct wry_board_port){
@@ -203,11 +202,19 @@ void sim_board_receive(struct sim_board *board, uint8_t byte)
     board->received_fill++;
 }
 
+static struct sim_firmware firmware_of(const struct sim_board *board)
+{
+    return (struct sim_firmware){.chip = board->chip,
+                                 .identity = &board->identity,
+                                 .die = &board->die,
+                                 .browned_out = board->browned_out};
+}
+
 /* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
 static void leave_rom(struct sim_board *board)
 {
     bool held = (board->boot_line || board->strap_jumper) && !board->faults.strap_released;
-    bool runs;
+    struct sim_firmware firmware = firmware_of(board);
 
     sim_nor_die_settle(&board->die, board->clock);
     if (held && !board->strap_ignored) {
@@ -220,7 +227,7 @@ static void leave_rom(struct sim_board *board)
         return;
     }
     set_uart(board, board->chip->run_speed);
-    runs = sim_firmware_boot(board, board->script, sizeof board->script);
+    bool runs = sim_firmware_boot(&firmware, board->script, sizeof board->script);
     board->script_length = strlen(board->script);
     board->state = runs ? SIM_BOARD_RUNNING : SIM_BOARD_STUCK;
     board->line_length = 0;
@@ -250,6 +257,7 @@ static void say(struct sim_board *board, const char *text)
 /* The firmware takes lines that end in CR LF, and nothing else for a line. */
 static void hear_line(struct sim_board *board)
 {
+    struct sim_firmware firmware = firmware_of(board);
     char answer[128];
 
     while (board->received_fill > 0 && board->script_sent == board->script_length) {
@@ -260,7 +268,7 @@ static void hear_line(struct sim_board *board)
         if (ended) {
             board->line[board->line_length - 1] = '\0';
             board->line_length = 0;
-            sim_firmware_answer(board, board->line, answer, sizeof answer);
+            sim_firmware_answer(&firmware, board->line, answer, sizeof answer);
             say(board, answer);
         } else if (board->line_length < sizeof board->line - 1) {
             board->line[board->line_length++] = (char)byte;

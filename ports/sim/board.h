@@ -82,12 +82,11 @@ struct sim_board {
 };
 
 /*
- * cells holds size bytes of flash and outlives the board. The board begins OFF. output and input
- * are wired by the caller.
+ * The identity names a chip that is known here. cells holds size bytes of flash and outlives the
+ * board. The board begins OFF. output and input are wired by the caller.
  */
-void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
-                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
-                    uint64_t seed);
+void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
+                    uint8_t *cells, uint32_t size, uint64_t seed);
 
 /* Lets the faults take hold in the parts; before the power goes on. */
 void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults);

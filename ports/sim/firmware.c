@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "board.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/region_table.h"
 
@@ -28,11 +27,11 @@ static void print(struct printer *p, const char *format, ...)
 }
 
 /* NULL when the program at offset is whole, else what is wrong with it. */
-static const char *check_program(const struct sim_board *board, uint32_t offset,
+static const char *check_program(const struct sim_firmware *board, uint32_t offset,
                                  struct wry_boot_header *header)
 {
-    const uint8_t *at = board->die.cells + offset;
-    uint32_t left = board->die.size - offset;
+    const uint8_t *at = board->die->cells + offset;
+    uint32_t left = board->die->size - offset;
     uint8_t digest[WRY_SHA256_SIZE];
     struct wry_sha256 sha;
 
@@ -51,12 +50,12 @@ static const char *check_program(const struct sim_board *board, uint32_t offset,
     wry_sha256_end(&sha, digest);
     if (memcmp(digest, at + WRY_BOOT_HEADER_SIZE + header->body_length, sizeof digest) != 0)
         return "digest differs";
-    if (header->flash_size_log2 != 0 && UINT32_C(1) << header->flash_size_log2 > board->die.size)
+    if (header->flash_size_log2 != 0 && UINT32_C(1) << header->flash_size_log2 > board->die->size)
         return "built for a larger flash";
     return NULL;
 }
 
-static bool report(struct printer *p, const struct sim_board *board, const char *what,
+static bool report(struct printer *p, const struct sim_firmware *board, const char *what,
                    uint32_t offset, struct wry_boot_header *header)
 {
     const char *wrong = check_program(board, offset, header);
@@ -69,7 +68,7 @@ static bool report(struct printer *p, const struct sim_board *board, const char 
 }
 
 /* The start program looks the application up in the region table, where the chip has one. */
-static bool find_app(struct printer *p, const struct sim_board *board, uint32_t *offset)
+static bool find_app(struct printer *p, const struct sim_firmware *board, uint32_t *offset)
 {
     struct wry_region_table table;
     uint32_t at = board->chip->table_offset;
@@ -78,12 +77,12 @@ static bool find_app(struct printer *p, const struct sim_board *board, uint32_t 
         *offset = board->chip->app_offset;
         return true;
     }
-    if (!wry_region_table_get(&table, board->die.cells + at, WRY_REGION_TABLE_SIZE_MAX)) {
+    if (!wry_region_table_get(&table, board->die->cells + at, WRY_REGION_TABLE_SIZE_MAX)) {
         print(p, "region table at 0x%X: not valid\r\n", (unsigned)at);
         return false;
     }
     for (uint32_t i = 0; i < table.count; i++) {
-        if (table.regions[i].kind == WRY_REGION_APP && table.regions[i].offset < board->die.size) {
+        if (table.regions[i].kind == WRY_REGION_APP && table.regions[i].offset < board->die->size) {
             *offset = table.regions[i].offset;
             return true;
         }
@@ -92,7 +91,7 @@ static bool find_app(struct printer *p, const struct sim_board *board, uint32_t 
     return false;
 }
 
-static bool boot_program(struct printer *p, const struct sim_board *board)
+static bool boot_program(struct printer *p, const struct sim_firmware *board)
 {
     const struct wry_chip *chip = board->chip;
     struct wry_boot_header header;
@@ -103,19 +102,19 @@ static bool boot_program(struct printer *p, const struct sim_board *board)
         return false;
     if (!find_app(p, board, &app) || !report(p, board, "application", app, &header))
         return false;
-    const uint8_t *e = board->identity.eui48;
+    const uint8_t *e = board->identity->eui48;
     print(p, "%s on %02X:%02X:%02X:%02X:%02X:%02X\r\n", header.version, e[0], e[1], e[2], e[3],
           e[4], e[5]);
     print(p, "gauge ready\r\n");
     return true;
 }
 
-bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room)
+bool sim_firmware_boot(const struct sim_firmware *board, char *text, size_t room)
 {
     struct printer p = {.text = text, .room = room};
 
-    print(&p, "%s revision %u, boot ROM 1%s\r\n", board->chip->title, board->identity.chip_revision,
-          board->browned_out ? ", supply failed" : "");
+    print(&p, "%s revision %u, boot ROM 1%s\r\n", board->chip->title,
+          board->identity->chip_revision, board->browned_out ? ", supply failed" : "");
     bool runs = boot_program(&p, board);
     if (!runs)
         print(&p, "nothing to run, waiting for reset\r\n");
@@ -123,7 +122,7 @@ bool sim_firmware_boot(const struct sim_board *board, char *text, size_t room)
 }
 
 /* Version of the application that runs. */
-static void print_version(struct printer *p, const struct sim_board *board)
+static void print_version(struct printer *p, const struct sim_firmware *board)
 {
     struct printer silent = {.text = (char[1]){0}, .room = 1};
     struct wry_boot_header header;
@@ -133,7 +132,8 @@ static void print_version(struct printer *p, const struct sim_board *board)
         print(p, "%s\r\n", header.version);
 }
 
-void sim_firmware_answer(const struct sim_board *board, const char *line, char *text, size_t room)
+void sim_firmware_answer(const struct sim_firmware *board, const char *line, char *text,
+                         size_t room)
 {
     struct printer p = {.text = text, .room = room};
 
