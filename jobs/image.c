@@ -17,7 +17,7 @@ static bool read_file(void *context, uint32_t offset, uint8_t *to, size_t n)
 
 static struct wry_reader file_reader(const struct image_file *file)
 {
-    return (struct wry_reader){.context = (void *)(uintptr_t)file, .read = read_file};
+    return (struct wry_reader){.context = (struct image_file *)file, .read = read_file};
 }
 
 bool image_body_is_whole(const struct image_file *file, uint32_t at,

@@ -94,7 +94,7 @@ static enum wry_outcome prepare(struct restore *r)
     if (outcome == WRY_OUTCOME_DONE)
         outcome = board_connect(r->station, !r->wanted->dry_run);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = r->archive ? check_archive(r) : check_plain(r);
+        outcome = r->plain ? check_plain(r) : check_archive(r);
     return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
 }
 

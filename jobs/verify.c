@@ -90,7 +90,7 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
                                     struct wry_verify_result *result)
 {
     struct verify v = {.station = station, .result = result, .by_digest = !wanted->read_back};
-    struct wry_planned planned;
+    struct wry_planned planned = {0};
     struct images_job job = {.station = station,
                              .wanted = wanted,
                              .use = IMAGE_COMPARE,
@@ -139,18 +139,19 @@ enum wry_outcome wry_station_verify_archive(struct wry_station *station, const c
 
     station_begin(station);
     result->held = g_new0(struct wry_held, 1);
-    result->held->archive = archive_open(file, &error);
-    enum wry_outcome outcome =
-        result->held->archive ? board_connect(station, false) : station_fail_system(station, error);
+    struct archive *archive = result->held->archive = archive_open(file, &error);
+    if (!archive)
+        return station_fail_system(station, error);
+    enum wry_outcome outcome = board_connect(station, false);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = regions_of_board(station, &target);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = archives_check_flash(station, result->held->archive, file);
+        outcome = archives_check_flash(station, archive, file);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    archives_tell_other_board(station, result->held->archive);
+    archives_tell_other_board(station, archive);
     begin(&v, &target.layout, target.flash_size);
-    enum wry_status status = compare_archive(&v, result->held->archive);
+    enum wry_status status = compare_archive(&v, archive);
     return conclude(&v, status, WRY_PROBLEM_ARCHIVE_DIFFERS, 1);
 }
 

@@ -19,8 +19,6 @@ struct wry_done work_done(const struct work *work)
 
     return (struct wry_done){
         .seconds = (double)(station_now(station) - begun) / 1e6,
-        .sectors_written = now->sectors_written - before->sectors_written,
-        .sectors_left = now->sectors_left - before->sectors_left,
         .frames_resent = now->frames_resent - before->frames_resent,
         .reconnects = now->reconnects - before->reconnects,
         .bytes_sent = now->bytes_sent - before->bytes_sent,
@@ -44,5 +42,8 @@ enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
     *done = work_done(work);
     done->seconds = (double)(station_now(station) - begun) / 1e6;
     done->bytes = wry_plan_total(&planned->plan);
+    /* The session counts these anew with each write. */
+    done->sectors_written = station->session.stats.sectors_written;
+    done->sectors_left = station->session.stats.sectors_left;
     return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);
 }

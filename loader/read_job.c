@@ -5,6 +5,7 @@
  */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 static void refuse(struct wry_loader *loader, const struct wry_message *message, uint8_t code,
@@ -93,7 +94,7 @@ static bool is_wanted(const struct wry_loader_read *read, uint32_t offset)
 {
     uint32_t page = (offset - read->start) / WRY_PAGE_SIZE;
 
-    return !read->chosen || (read->wanted[page / 8] >> page % 8 & 1) != 0;
+    return !read->chosen || bits_has(read->wanted, page);
 }
 
 /* Bytes from at on that are wanted and fit one frame; 0 at a page that is not. */

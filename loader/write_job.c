@@ -8,6 +8,7 @@
  */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 enum {
@@ -21,20 +22,15 @@ static uint32_t slot_of(uint32_t offset)
 
 static bool has_arrived(const struct wry_loader_write *write, uint32_t offset)
 {
-    uint32_t slot = slot_of(offset);
-
-    return (write->arrived[slot / 8] >> slot % 8 & 1) != 0;
+    return bits_has(write->arrived, slot_of(offset));
 }
 
 static void mark_arrived(struct wry_loader_write *write, uint32_t offset, bool arrived)
 {
-    uint32_t slot = slot_of(offset);
-    uint8_t bit = (uint8_t)(1u << slot % 8);
-
     if (arrived)
-        write->arrived[slot / 8] |= bit;
+        bits_add(write->arrived, slot_of(offset));
     else
-        write->arrived[slot / 8] &= (uint8_t)~bit;
+        bits_remove(write->arrived, slot_of(offset));
 }
 
 static uint32_t window_limit(const struct wry_loader_write *write)
@@ -276,7 +272,7 @@ static void fill_bitmap(const struct wry_loader_write *write, struct wry_progres
             break;
         if (!has_arrived(write, offset))
             continue;
-        progress->bitmap[page / 8] |= (uint8_t)(1u << page % 8);
+        bits_add(progress->bitmap, page);
         progress->bitmap_length = (uint8_t)(page / 8 + 1);
     }
 }

@@ -191,6 +191,34 @@ static void a_speed_below_the_slowest_is_the_caller_s_mistake(void)
     rig_free(rig);
 }
 
+static void work_before_connecting_is_the_caller_s_mistake(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 31});
+    struct wry_placement item = {.length = WRY_SECTOR_SIZE, .reader = wry_reader_blank()};
+    uint8_t digest[WRY_SHA256_SIZE];
+    uint64_t sum;
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    for (int round = 0; round < 2; round++) {
+        struct wry_session *session = &rig->session;
+        uint64_t begun = rig->adapter.now;
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_write(session, &plan));
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_digest(session, 0, 1, digest));
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_sector_sums(session, 0, 1, &sum));
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_verify(session, &item, WRY_VERIFY_DIGEST, NULL));
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_start(session));
+        CHECK_EQUAL(WRY_BAD_ARGUMENT, wry_session_fault(session)->status);
+        wry_session_leave(session);
+        CHECK_EQUAL(begun, rig->adapter.now);
+        /* And so after start, in the second round. */
+        CHECK_EQUAL(WRY_OK, wry_session_connect(session));
+        CHECK_EQUAL(WRY_OK, wry_session_start(session));
+    }
+    rig_free(rig);
+}
+
 static void ranges_beyond_the_flash_are_refused(void)
 {
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 6});
@@ -411,6 +439,7 @@ int main(int argc, char **argv)
         FACT(a_writer_that_fails_is_named_and_the_board_answers_on),
         FACT(a_reader_that_fails_while_comparing_is_named),
         FACT(a_speed_below_the_slowest_is_the_caller_s_mistake),
+        FACT(work_before_connecting_is_the_caller_s_mistake),
         FACT(ranges_beyond_the_flash_are_refused),
         FACT(what_the_board_refuses_to_read_is_named),
         FACT(a_blank_flash_that_claims_too_much_is_found_by_its_echo),

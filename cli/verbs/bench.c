@@ -4,7 +4,8 @@
 
 #include "base/units.h"
 #include "bench/fault_text.h"
-#include "bench/serve.h"
+#include "bench_serve.h"
+#include "values.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
@@ -30,13 +31,11 @@ static int add(struct app *app, const struct bench_options *options)
 
     if (!name || app->rest[2] || !options->chip || !options->flash)
         return usage_error(app, "'bench add' takes NAME, --chip and --flash");
-    description.chip = wry_chip_by_name(options->chip);
-    if (!description.chip)
-        return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
-                        "there is no chip '%s'", options->chip);
-    if (!units_parse_size(options->flash, &description.flash_size))
-        return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                        "'%s' is no flash size", options->flash);
+    int code = values_chip(app, options->chip, &description.chip);
+    if (code == EXIT_DONE)
+        code = values_flash(app, options->flash, &description.flash_size);
+    if (code != EXIT_DONE)
+        return code;
     bench_make_address(name, description.eui48);
     if (!bench_add(app->bench_folder, name, &description, options->content, &error))
         return explain_error(app, error);
@@ -116,46 +115,6 @@ static int fault(struct app *app)
     return EXIT_DONE;
 }
 
-static void announce(struct app *app, struct bench_server *server, char **names, const char *host)
-{
-    bool ipv6 = strchr(host, ':') != NULL;
-
-    for (size_t i = 0; names[i]; i++) {
-        const char *pty = bench_server_pty(server, i);
-        app_print(app, "%-12s rfc2217://%s%s%s:%u%s%s", names[i], ipv6 ? "[" : "", host,
-                  ipv6 ? "]" : "", bench_server_port(server, i), pty ? "  " : "", pty ? pty : "");
-    }
-    fflush(stdout);
-    app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
-}
-
-static int serve(struct app *app, const struct bench_options *options)
-{
-    struct bench_serve_settings settings = {.folder = app->bench_folder,
-                                            .host = options->host ? options->host : "127.0.0.1",
-                                            .first_port = (uint16_t)options->port,
-                                            .pty = options->pty,
-                                            .wiring = wry_wiring_at(0)};
-    GError *error = NULL;
-    g_auto(GStrv) names =
-        app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
-
-    if (!names)
-        return explain_error(app, error);
-    if (!names[0])
-        return app_fail(app, EXIT_USAGE, "'wrytograph bench add' puts a board on it.",
-                        "the bench in %s is empty", app->bench_folder);
-    struct bench_server *server = bench_server_new(&settings, names, &error);
-    if (!server)
-        return explain_error(app, error);
-    announce(app, server, names, settings.host);
-    while (!app_interrupted())
-        bench_server_turn(server);
-    bench_server_free(server);
-    app_note(app, "The boards are saved.");
-    return EXIT_DONE;
-}
-
 static int run(struct app *app, const struct bench_options *options)
 {
     const char *what = app->rest[0];
@@ -169,7 +128,11 @@ static int run(struct app *app, const struct bench_options *options)
     if (g_strcmp0(what, "fault") == 0)
         return fault(app);
     if (g_strcmp0(what, "serve") == 0)
-        return serve(app, options);
+        return bench_serve(app,
+                           &(struct bench_serve_settings){.folder = app->bench_folder,
+                                                          .host = options->host,
+                                                          .first_port = (uint16_t)options->port,
+                                                          .pty = options->pty});
     return usage_error(app, what ? "'bench' does add, list, fault and serve"
                                  : "say add, list, fault or serve");
 }

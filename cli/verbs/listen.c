@@ -1,6 +1,6 @@
 /* listen: a serial terminal for this job. */
-#include "base/units.h"
 #include "station.h"
+#include "values.h"
 #include "verbs.h"
 #include "views/terminal.h"
 
@@ -8,10 +8,9 @@ static int run(struct app *app, const struct terminal_options *options)
 {
     struct wry_talk_wanted wanted = {0};
 
-    if (app->speed && !units_parse_speed(app->speed, &wanted.speed))
-        return app_fail(app, EXIT_USAGE, "Give a number from 9600 to 12000000, such as 115200.",
-                        "'%s' is no speed in baud", app->speed);
-    int code = terminal_wanted(app, options, &wanted);
+    int code = values_speed(app, app->speed, "115200", &wanted.speed);
+    if (code == EXIT_DONE)
+        code = terminal_wanted(app, options, &wanted);
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)

@@ -1,6 +1,7 @@
 /* plan: what write would do, checked and drawn, touching nothing. */
 #include "base/units.h"
 #include "station.h"
+#include "values.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/flash_map.h"
@@ -21,10 +22,9 @@ static int describe_flash(struct app *app, const struct plan_options *options,
         return app_fail(app, EXIT_USAGE,
                         "Give --link for the board that is there, or --chip and --flash.",
                         "no board to plan for");
-    wanted->chip = wry_chip_by_name(options->chip);
-    if (!wanted->chip)
-        return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
-                        "there is no chip '%s'", options->chip);
+    int code = values_chip(app, options->chip, &wanted->chip);
+    if (code != EXIT_DONE)
+        return code;
     if (!units_parse_size(options->flash, &wanted->flash_size) ||
         wanted->flash_size < wanted->chip->flash_min ||
         wanted->flash_size > wanted->chip->flash_max)

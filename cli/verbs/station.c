@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "store/image_file.h"
+#include "values.h"
 #include "views/announce.h"
 #include "views/differences.h"
 #include "views/explain.h"
@@ -27,36 +27,15 @@ static void on_event(void *context, const struct wry_event *event)
         terminal_hear(app->terminal, event);
 }
 
-static int parse_speed(struct app *app, const char *text, const char *such_as, uint32_t *speed)
-{
-    g_autofree char *next =
-        g_strdup_printf("Give a number from 9600 to 12000000, such as %s.", such_as);
-
-    if (!text || units_parse_speed(text, speed))
-        return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, next, "'%s' is no speed in baud", text);
-}
-
-static int parse_time(struct app *app, const char *option, const char *text, uint64_t *time)
-{
-    if (!text || units_parse_time(text, time))
-        return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.", "%s: '%s' is no time",
-                    option, text);
-}
-
 static int parse_expected(struct app *app, struct wry_station_settings *settings)
 {
-    if (app->expect_chip) {
-        settings->expect_chip = wry_chip_by_name(app->expect_chip);
-        if (!settings->expect_chip)
-            return app_fail(app, EXIT_USAGE, "Known are sanderling-s1, turnstone-t2 and dunlin-d3.",
-                            "there is no chip '%s'", app->expect_chip);
-    }
-    if (app->expect_flash && !units_parse_size(app->expect_flash, &settings->expect_flash))
-        return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                        "'%s' is no flash size", app->expect_flash);
-    return EXIT_DONE;
+    int code = EXIT_DONE;
+
+    if (app->expect_chip)
+        code = values_chip(app, app->expect_chip, &settings->expect_chip);
+    if (code == EXIT_DONE && app->expect_flash)
+        code = values_flash(app, app->expect_flash, &settings->expect_flash);
+    return code;
 }
 
 static int parse_wiring(struct app *app, struct wry_station_settings *settings)
@@ -84,16 +63,16 @@ int station_make(struct app *app)
         .context = app,
         .event = on_event,
         .stop = app_stop()};
-    int code = parse_speed(app, app->speed, "921600", &settings.max_speed);
+    int code = values_speed(app, app->speed, "921600", &settings.max_speed);
 
     if (code == EXIT_DONE)
-        code = parse_speed(app, app->call_speed, "57600", &settings.call_speed);
+        code = values_speed(app, app->call_speed, "57600", &settings.call_speed);
     if (code == EXIT_DONE)
         code = parse_expected(app, &settings);
     if (code == EXIT_DONE)
-        code = parse_time(app, "--wait", app->wait, &settings.call_time);
+        code = values_time(app, "--wait", app->wait, &settings.call_time);
     if (code == EXIT_DONE)
-        code = parse_time(app, "--patience", app->patience, &settings.patience);
+        code = values_time(app, "--patience", app->patience, &settings.patience);
     if (code == EXIT_DONE)
         code = parse_wiring(app, &settings);
     if (code != EXIT_DONE)
@@ -147,7 +126,7 @@ int station_parse_images(struct app *app, struct wry_images_wanted *wanted)
 
 void station_free_images(struct wry_images_wanted *wanted)
 {
-    g_free((void *)(uintptr_t)wanted->images);
+    g_free((struct wry_image_wanted *)wanted->images);
 }
 
 int station_conclude(struct app *app, enum wry_outcome outcome)

@@ -186,32 +186,36 @@ int terminal_run(struct app *app, const struct terminal_options *options,
 {
     bool simulated = wry_station_is_simulated(app->station);
     struct wry_talk_result result = {0};
-    struct terminal t = {.app = app,
-                         .options = options,
-                         .line_end = wanted->line_end,
-                         .input_open = !simulated && !options->expect};
+    FILE *log = options->log ? fopen(options->log, "a") : NULL;
 
-    if (options->log && !(t.log = fopen(options->log, "a")))
+    if (options->log && !log)
         return app_fail(app, EXIT_BAD_INPUT, NULL, "%s: %s", options->log, g_strerror(errno));
-    t.line = g_string_new(NULL);
-    begin_raw(&t);
-    app->terminal = &t;
-    wanted->context = &t;
+    struct terminal *t = g_new0(struct terminal, 1);
+    *t = (struct terminal){.app = app,
+                           .options = options,
+                           .line_end = wanted->line_end,
+                           .log = log,
+                           .line = g_string_new(NULL),
+                           .input_open = !simulated && !options->expect};
+    app->terminal = t;
+    begin_raw(t);
+    wanted->context = t;
     wanted->take = take;
     if (wanted->time == 0 && (simulated || wanted->expect))
         wanted->time = BENCH_TIME;
     enum wry_outcome outcome = talk(app->station, wanted, &result);
-    if (t.line->len > 0)
-        end_line(&t);
-    end_raw(&t);
+    if (t->line->len > 0)
+        end_line(t);
+    end_raw(t);
     app->terminal = NULL;
     if (result.ended)
         json_add_talk(app->json, &result);
     if (result.seen)
         app_outcome(app, true, "Seen: \"%s\".", wanted->expect);
-    if (t.log)
-        fclose(t.log);
-    g_string_free(t.line, TRUE);
+    if (log)
+        fclose(log);
+    g_string_free(t->line, TRUE);
+    g_free(t);
     wry_talk_result_clear(&result);
     return outcome == WRY_OUTCOME_DONE ? EXIT_DONE
                                        : explain(app, wry_station_problem(app->station));

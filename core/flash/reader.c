@@ -9,12 +9,13 @@ bool wry_reader_hash(const struct wry_reader *reader, uint32_t offset, uint32_t 
 {
     uint8_t piece[WRY_PAGE_SIZE];
 
-    for (uint32_t done = 0; done < length;) {
-        uint32_t n = length - done < sizeof piece ? length - done : (uint32_t)sizeof piece;
-        if (!reader->read(reader->context, offset + done, piece, n))
+    while (length > 0) {
+        uint32_t n = length < sizeof piece ? length : (uint32_t)sizeof piece;
+        if (!reader->read(reader->context, offset, piece, n))
             return false;
         wry_sha256_add(sha, piece, n);
-        done += n;
+        offset += n;
+        length -= n;
     }
     return true;
 }

@@ -19,12 +19,25 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
     return wry_plan_overlay(job->plan, offset, to, length);
 }
 
+/* In pages of which some are in the old content and some are not, so page by page. */
 static bool read_composed(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
-    return session_compose(context, offset, to, (uint32_t)n);
+    const struct session_composed *composed = context;
+    uint8_t page[WRY_PAGE_SIZE];
+
+    for (size_t done = 0; done < n;) {
+        uint32_t at = offset + (uint32_t)done;
+        uint32_t within = at % WRY_PAGE_SIZE;
+        size_t piece = WRY_PAGE_SIZE - within < n - done ? WRY_PAGE_SIZE - within : n - done;
+        if (!session_compose(composed->job, composed->start + at - within, page, sizeof page))
+            return false;
+        memcpy(to + done, page + within, piece);
+        done += piece;
+    }
+    return true;
 }
 
-struct wry_reader session_composed(struct session_write *job)
+struct wry_reader session_composed(struct session_composed *composed)
 {
-    return (struct wry_reader){.context = job, .read = read_composed};
+    return (struct wry_reader){.context = composed, .read = read_composed};
 }

@@ -178,9 +178,9 @@ enum wry_status wry_session_start(struct wry_session *session)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_message reply;
+
     size_t n = wry_message_put_bare(head, WRY_KIND_START, session_next_seq(session));
     enum wry_status status = session_exchange(session, head, n, HELLO_TRIES, &reply);
-
     if (status == WRY_OK || status == WRY_STOPPED)
         session->connected = false;
     else

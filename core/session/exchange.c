@@ -55,6 +55,8 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
     uint8_t piece[SEND_PIECE];
     size_t n;
 
+    if (!session->connected && head[0] != WRY_KIND_HELLO)
+        return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_NONE, 0);
     wry_encoder_init(&encoder, head, head_length, payload, payload_length);
     while ((n = wry_encoder_give(&encoder, piece, sizeof piece)) > 0) {
         enum wry_status status = send_piece(session, piece, n);

@@ -8,22 +8,24 @@ enum wry_status session_hash(struct wry_session *session, const struct wry_reade
     enum wry_status status = WRY_OK;
 
     wry_sha256_begin(&sha);
-    for (uint32_t done = 0; done < length && status == WRY_OK; done += WRY_PAGE_SIZE) {
-        uint32_t n = length - done < WRY_PAGE_SIZE ? length - done : WRY_PAGE_SIZE;
-        status = wry_reader_hash(reader, offset + done, n, &sha)
+    while (length > 0 && status == WRY_OK) {
+        uint32_t n = length < WRY_PAGE_SIZE ? length : WRY_PAGE_SIZE;
+        status = wry_reader_hash(reader, offset, n, &sha)
                      ? session_heartbeat(session)
-                     : session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, done);
+                     : session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, offset);
+        offset += n;
+        length -= n;
     }
     wry_sha256_end(&sha, digest);
     return status;
 }
 
-bool session_sector_sum(const struct wry_reader *reader, uint32_t offset, uint64_t *sum)
+enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,
+                                   uint32_t offset, uint64_t *sum)
 {
-    struct wry_sha256 sha;
+    uint8_t digest[WRY_SHA256_SIZE];
+    enum wry_status status = session_hash(session, reader, offset, WRY_SECTOR_SIZE, digest);
 
-    wry_sha256_begin(&sha);
-    bool read = wry_reader_hash(reader, offset, WRY_SECTOR_SIZE, &sha);
-    *sum = wry_sha256_end_short(&sha);
-    return read;
+    *sum = session_short_digest(digest);
+    return status;
 }

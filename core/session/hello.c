@@ -84,7 +84,7 @@ void session_abandon(struct wry_session *session)
 
     session->ending = true;
     session->config.token++;
-    if (!session->port_failed)
+    if (session->connected && !session->port_failed)
         session_hello(session, ABANDON_TRIES);
     session->fault = fault;
 }

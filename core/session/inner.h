@@ -33,6 +33,7 @@ uint64_t session_slice(const struct wry_session *session, uint64_t deadline);
 enum wry_status session_pause(struct wry_session *session, uint64_t until);
 /* Every call of the session's user begins with this: it may be stopped, and has just advanced. */
 void session_begin_call(struct wry_session *session);
+
 /* The work in hand has come further; a peer that answers without that is given up. */
 void session_advanced(struct wry_session *session);
 /* WRY_STALLED when it has not for too long; WRY_LINK_LOST when damaged frames tell why. */
@@ -48,7 +49,8 @@ uint32_t session_frame_max(const struct wry_session *session);
 /* Changes the speed where that promises more; WRY_LINK_LOST when next to nothing gets through. */
 enum wry_status session_pace_judge(struct wry_session *session, enum wry_step step, bool *changed);
 
-/* exchange.c: frames out and in. */
+/* exchange.c: frames out and in. Before a board has answered, only hello goes out; anything else is
+ * WRY_BAD_ARGUMENT. */
 uint16_t session_next_seq(struct wry_session *session);
 enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
                              const uint8_t *payload, size_t payload_length);
@@ -121,15 +123,22 @@ struct session_write {
 
 /* hash.c */
 /* SHA-256 of a range of a reader, with signs of life meanwhile. WRY_SOURCE_FAILED when a read
- * failed; the fault's offset then counts from the start of the range. */
+ * failed, with the reader's offset as the fault's. */
 enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
                              uint32_t offset, uint32_t length, uint8_t digest[WRY_SHA256_SIZE]);
-/* The short digest of a sector of a reader; false when a read failed. */
-bool session_sector_sum(const struct wry_reader *reader, uint32_t offset, uint64_t *sum);
+/* The short digest of a sector of a reader, likewise. */
+enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,
+                                   uint32_t offset, uint64_t *sum);
+/* The first 8 bytes of a digest, as wry_sha256_end_short gives them. */
+uint64_t session_short_digest(const uint8_t *digest);
 
 /* compose.c */
-/* What the flash must hold, as a reader counted from flash offset 0 and by whole pages. */
-struct wry_reader session_composed(struct session_write *job);
+/* The same as a reader, counted from the page-aligned start on; composed outlives it. */
+struct session_composed {
+    const struct session_write *job;
+    uint32_t start;
+};
+struct wry_reader session_composed(struct session_composed *composed);
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);

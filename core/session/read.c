@@ -5,6 +5,7 @@
  */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 enum {
@@ -32,7 +33,7 @@ static uint32_t pages_of(uint32_t length)
 
 static bool has(const struct wry_session_read *read, uint32_t page)
 {
-    return (read->have[page / 8] >> page % 8 & 1) != 0;
+    return bits_has(read->have, page);
 }
 
 /* The next stretch of pages that are missing; false when there is none from *first on. */
@@ -158,7 +159,7 @@ static bool take_page(struct read_job *job, struct wry_session_read *read, uint3
         return true;
     if (!job->writer->write(job->writer->context, offset, bytes, n))
         return false;
-    read->have[page / 8] |= (uint8_t)(1u << page % 8);
+    bits_add(read->have, page);
     job->done += n;
     session_advanced(job->session);
     return true;

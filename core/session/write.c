@@ -4,6 +4,7 @@
  */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 enum {
@@ -70,7 +71,7 @@ static void leave(struct session_write *job, uint32_t sectors)
 
 static bool is_dirty(const uint8_t *dirty, uint32_t sector)
 {
-    return (dirty[sector / 8] >> sector % 8 & 1) != 0;
+    return bits_has(dirty, sector);
 }
 
 /* The end of the part that begins at the dirty sector first: small gaps are written with it. */
@@ -127,13 +128,13 @@ static enum wry_status check_run(struct session_write *job)
     struct wry_session *session = job->session;
     uint32_t length = job->run.end - job->run.start;
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
-    struct wry_reader content = session_composed(job);
+    struct session_composed composed = {.job = job};
+    struct wry_reader content = session_composed(&composed);
     enum wry_status status = session_digest(session, job->run.start, length, theirs);
 
-    if (status == WRY_OK)
-        status = session_hash(session, &content, job->run.start, length, ours);
-    if (status == WRY_SOURCE_FAILED)
-        session->fault.offset += job->run.start;
+    if (status != WRY_OK)
+        return status;
+    status = session_hash(session, &content, job->run.start, length, ours);
     if (status != WRY_OK || memcmp(ours, theirs, sizeof ours) == 0)
         return status;
     return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->run.start, length);

@@ -14,7 +14,8 @@ enum {
 };
 
 /* Pages go out in order the first time, which is when they are hashed. */
-static void hash_once(struct wry_session *session, uint32_t offset, uint32_t length)
+static void hash_once(struct wry_session *session, const uint8_t *bytes, uint32_t offset,
+                      uint32_t length)
 {
     struct wry_session_window *window = &session->window;
     uint32_t end = offset + length;
@@ -22,7 +23,7 @@ static void hash_once(struct wry_session *session, uint32_t offset, uint32_t len
     if (end <= window->hashed)
         return;
     uint32_t skip = window->hashed - offset;
-    wry_sha256_add(&window->sha, session->cargo + skip, length - skip);
+    wry_sha256_add(&window->sha, bytes + skip, length - skip);
     window->hashed = end;
 }
 
@@ -30,16 +31,11 @@ static void hash_once(struct wry_session *session, uint32_t offset, uint32_t len
 static uint32_t blank_length(struct session_write *job, uint32_t offset, uint32_t length)
 {
     uint8_t page[WRY_PAGE_SIZE];
-    uint32_t start, more;
 
     while (session_window_unsent(&job->session->window, offset + length) &&
            session_compose(job, offset + length, page, sizeof page) &&
            wry_bytes_blank(page, sizeof page)) {
-        start = job->session->window.hashed;
-        more = offset + length + WRY_PAGE_SIZE;
-        if (more > start)
-            wry_sha256_add(&job->session->window.sha, page, more - start);
-        job->session->window.hashed = more > start ? more : start;
+        hash_once(job->session, page, offset + length, WRY_PAGE_SIZE);
         length += WRY_PAGE_SIZE;
     }
     return length;
@@ -54,7 +50,7 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     session->digest_fresh = false; /* its bytes were in the payload */
     if (!session_compose(job, offset, session->cargo, length))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, offset);
-    hash_once(session, offset, length);
+    hash_once(session, session->cargo, offset, length);
     bool blank = wry_bytes_blank(session->cargo, length) &&
                  (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
     if (blank)
@@ -269,42 +265,17 @@ static enum wry_status transfer(struct session_write *job, bool force)
     }
 }
 
-/* One mixed sector of the part, as the keeper sees it. */
-struct edge {
-    const struct session_write *job;
-    uint32_t start;
-};
-
-/* In pages of which some are in the old content and some are not, so page by page. */
-static bool read_intended(void *context, uint32_t offset, uint8_t *to, size_t n)
-{
-    const struct edge *edge = context;
-    uint8_t page[WRY_PAGE_SIZE];
-
-    for (size_t done = 0; done < n;) {
-        uint32_t at = offset + (uint32_t)done;
-        uint32_t within = at % WRY_PAGE_SIZE;
-        size_t piece = WRY_PAGE_SIZE - within < n - done ? WRY_PAGE_SIZE - within : n - done;
-        if (!session_compose(edge->job, edge->start + at - within, page, sizeof page))
-            return false;
-        memcpy(to + done, page + within, piece);
-        done += piece;
-    }
-    return true;
-}
-
 /* The mixed sectors, where they are the part's own. */
 static bool keep(struct session_write *job)
 {
     const struct wry_keeper *keeper = job->session->config.keeper;
-    struct edge edges[2] = {{.job = job, .start = job->part.start},
-                            {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
+    struct session_composed edges[2] = {{.job = job, .start = job->part.start},
+                                        {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
     struct wry_mixed_sector sectors[2];
 
     for (size_t i = 0; i < 2; i++)
-        sectors[i] =
-            (struct wry_mixed_sector){.old = job->session->edges[i],
-                                      .intended = {.context = &edges[i], .read = read_intended}};
+        sectors[i] = (struct wry_mixed_sector){.old = job->session->edges[i],
+                                               .intended = session_composed(&edges[i])};
     return !keeper ||
            keeper->begin(keeper->context, &job->part, job->part.head_mixed ? &sectors[0] : NULL,
                          job->part.tail_mixed ? &sectors[1] : NULL);

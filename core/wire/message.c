@@ -1,6 +1,7 @@
 /* Bodies of frames: encoding and checked decoding. */
 #include "wrytograph/message.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 #include "wrytograph/bytes.h"
@@ -257,7 +258,7 @@ bool wry_message_get_progress(const struct wry_message *message,
 
 bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t page)
 {
-    return page / 8 < progress->bitmap_length && (progress->bitmap[page / 8] >> page % 8 & 1) != 0;
+    return page / 8 < progress->bitmap_length && bits_has(progress->bitmap, page);
 }
 
 bool wry_message_get_digest_reply(const struct wry_message *message, struct wry_digest_reply *reply)

@@ -22,6 +22,10 @@
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/port.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum wry_remote_error {
     WRY_REMOTE_ERROR_CONNECT,     /* no connection */
     WRY_REMOTE_ERROR_NO_COM_PORT, /* the server does not do COM port control */
@@ -48,5 +52,9 @@ struct wry_remote_settings {
 struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, GError **error);
 const struct wry_port *wry_remote_port(const struct wry_remote *remote);
 void wry_remote_close(struct wry_remote *remote);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

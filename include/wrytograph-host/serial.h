@@ -18,6 +18,10 @@
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/port.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum wry_serial_error {
     WRY_SERIAL_ERROR_MISSING,    /* there is no such device */
     WRY_SERIAL_ERROR_PERMISSION, /* it may not be opened */
@@ -51,5 +55,9 @@ bool wry_serial_check_access(const char *path, GError **error);
  * DESCRIPTION.
  */
 GPtrArray *wry_serial_devices(void);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

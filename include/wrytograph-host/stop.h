@@ -10,6 +10,10 @@
 #include <stdbool.h>
 #include <stddef.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 struct wry_stop {
     void *context;                /* handed to asked */
     bool (*asked)(void *context); /* true: end now. NULL: never */
@@ -19,5 +23,9 @@ static inline bool wry_stop_asked(struct wry_stop stop)
 {
     return stop.asked != NULL && stop.asked(stop.context);
 }
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

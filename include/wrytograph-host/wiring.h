@@ -10,6 +10,10 @@
 #include <stdbool.h>
 #include <stddef.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 struct wry_wiring {
     const char *name;
     const char *words;   /* the picture in words */
@@ -29,5 +33,9 @@ void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, 
 /* The other way round, for the far end of the wires. */
 void wry_wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, bool *reset,
                         bool *boot);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -56,7 +56,8 @@ struct wry_decoder {
     size_t fill; /* bytes of the frame so far; capacity + 1 once it is too long */
 };
 
-/* room must outlive the decoder; capacity of at least WRY_FRAME_FCS_SIZE + 1. */
+/* Neither pointer is NULL. A decoder may be copied only together with a new room. room must outlive
+ * it; capacity of at least WRY_FRAME_FCS_SIZE + 1. */
 void wry_decoder_init(struct wry_decoder *decoder, uint8_t *room, size_t capacity);
 
 /*
@@ -75,7 +76,8 @@ enum wry_encoder_part {
     WRY_ENCODER_DONE,
 };
 
-/* A frame on its way out. Body = head followed by payload; both stay the caller's until done. */
+/* A frame on its way out. Body = head followed by payload; both stay the caller's until done. May
+ * be copied, to send the same once more. */
 struct wry_encoder {
     const uint8_t *head, *payload;
     size_t head_length, payload_length;
@@ -85,6 +87,7 @@ struct wry_encoder {
     int escaped;
 };
 
+/* payload may be NULL when payload_length is 0. */
 void wry_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t head_length,
                       const uint8_t *payload, size_t payload_length);
 

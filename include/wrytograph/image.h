@@ -84,11 +84,13 @@ struct wry_image_parser {
  */
 enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n);
 
-/* format is WRY_IMAGE_INTEL_HEX or WRY_IMAGE_S_RECORD. */
+/* format is WRY_IMAGE_INTEL_HEX or WRY_IMAGE_S_RECORD; sink is copied. The parser has no inner
+ * pointers. */
 void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_format format,
                            const struct wry_image_sink *sink);
 
-/* False once an error was found; parser->error and line tell which and where. */
+/* False once an error was found, and from then on; parser->error and line tell which and where. Any
+ * pieces, also of 0 bytes (bytes may be NULL then). */
 bool wry_image_parser_take(struct wry_image_parser *parser, const uint8_t *bytes, size_t n);
 
 /* The text is over. False when an error was found or the end record is missing. */

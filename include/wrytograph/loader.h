@@ -176,8 +176,9 @@ struct wry_loader {
 typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_RAM_MAX ? 1 : -1];
 
 /*
- * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. port and what it points to
- * must outlive the loader.
+ * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. No pointer is NULL. port
+ * and what it points to must outlive the loader; identity is copied. May be called again, to begin
+ * anew. A loader points into itself: it must not be copied or moved afterwards.
  */
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
                      const struct wry_board_identity *identity);

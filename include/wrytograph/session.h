@@ -13,7 +13,12 @@
  *         printf("%u bytes of flash\n", wry_session_board(&session)->capacity);
  *
  * A call that fails leaves the board answering where that is possible, and can be repeated: every
- * message speaks of absolute offsets.
+ * message speaks of absolute offsets. What works on the board (write, read, back_up,
+ * digest, sector_sums, verify, start) returns WRY_BAD_ARGUMENT before a connect that returned
+ * WRY_OK, and after start; connect may be called again at any time, and finds the board anew.
+ *
+ * Pointers are not NULL unless a comment allows it. A session points into itself: once it is
+ * initialised it must not be copied or moved. It holds nothing that has to be freed.
  */
 #ifndef WRYTOGRAPH_SESSION_H
 #define WRYTOGRAPH_SESSION_H
@@ -122,8 +127,8 @@ struct wry_session_stats {
     uint32_t bytes_zero;       /* and of these: a line held low reads as zeros */
     uint32_t own_frames;       /* our own frames came back: the line echoes */
     uint32_t speed_steps_down; /* speeds given up */
-    uint32_t sectors_written;  /* and checked */
-    uint32_t sectors_left;     /* in a write, not touched because they were right already */
+    uint32_t sectors_written;  /* and checked, in the last write */
+    uint32_t sectors_left;     /* in the last write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
     uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
 };
@@ -227,12 +232,12 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
  */
 enum wry_status wry_session_connect(struct wry_session *session);
 
-/* What the board said of itself; valid after connect. */
+/* What the board said of itself; zeros before connect. These three may be called at any time. */
 const struct wry_hello_reply *wry_session_board(const struct wry_session *session);
 const struct wry_session_stats *wry_session_stats(const struct wry_session *session);
 const struct wry_fault *wry_session_fault(const struct wry_session *session);
 
-/* Copies the latest bytes heard outside frames, oldest first; returns how many. */
+/* Copies the latest bytes heard outside frames, oldest first; returns how many. At any time. */
 size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSION_HEARD]);
 
 /*
@@ -314,7 +319,8 @@ enum wry_status wry_session_verify(struct wry_session *session,
 
 /*
  * Takes the board back to the starting speed, still in loading mode, so that the next session finds
- * it at once. Failure does no harm: the board goes back by itself when it hears nothing.
+ * it at once. Failure does no harm: the board goes back by itself when it hears nothing. May be
+ * called at any time; before connect it does nothing.
  */
 void wry_session_leave(struct wry_session *session);
 
@@ -324,7 +330,8 @@ void wry_session_leave(struct wry_session *session);
  */
 size_t wry_session_take_rest(struct wry_session *session, uint8_t *to, size_t room);
 
-/* Leaves loading mode and runs the firmware; the board no longer answers afterwards. */
+/* Leaves loading mode and runs the firmware; the board no longer answers afterwards, and the
+ * session has to connect again. */
 enum wry_status wry_session_start(struct wry_session *session);
 
 #ifdef __cplusplus

@@ -1,0 +1,45 @@
+/* 'bench serve': simulated boards for other programs, in real time. */
+#include "bench_serve.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "views/explain.h"
+
+static void announce(struct app *app, struct bench_server *server, char **names, const char *host)
+{
+    bool ipv6 = strchr(host, ':') != NULL;
+
+    for (size_t i = 0; names[i]; i++) {
+        const char *pty = bench_server_pty(server, i);
+        app_print(app, "%-12s rfc2217://%s%s%s:%u%s%s", names[i], ipv6 ? "[" : "", host,
+                  ipv6 ? "]" : "", bench_server_port(server, i), pty ? "  " : "", pty ? pty : "");
+    }
+    fflush(stdout);
+    app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
+}
+
+int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
+{
+    struct bench_serve_settings settings = *wanted;
+    GError *error = NULL;
+    g_auto(GStrv) names =
+        app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
+
+    settings.host = wanted->host ? wanted->host : "127.0.0.1";
+    settings.wiring = wry_wiring_at(0);
+    if (!names)
+        return explain_error(app, error);
+    if (!names[0])
+        return app_fail(app, EXIT_USAGE, "'wrytograph bench add' puts a board on it.",
+                        "the bench in %s is empty", app->bench_folder);
+    struct bench_server *server = bench_server_new(&settings, names, &error);
+    if (!server)
+        return explain_error(app, error);
+    announce(app, server, names, settings.host);
+    while (!app_interrupted())
+        bench_server_turn(server);
+    bench_server_free(server);
+    app_note(app, "The boards are saved.");
+    return EXIT_DONE;
+}

@@ -1,0 +1,12 @@
+/* 'bench serve': simulated boards for other programs, in real time. */
+#ifndef WRY_CLI_BENCH_SERVE_H
+#define WRY_CLI_BENCH_SERVE_H
+
+#include "app/app.h"
+#include "bench/serve.h"
+
+/* Serves the boards named behind 'serve', or all, until Ctrl-C. host NULL: loopback. EXIT_DONE or
+ * the code of app_fail. */
+int bench_serve(struct app *app, const struct bench_serve_settings *wanted);
+
+#endif

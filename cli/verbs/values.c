@@ -1,0 +1,47 @@
+/* Values of options. */
+#include "values.h"
+
+#include "base/units.h"
+
+int values_chip(struct app *app, const char *text, const struct wry_chip **chip)
+{
+    g_autoptr(GString) known = g_string_new("Known are");
+
+    *chip = wry_chip_by_name(text);
+    if (*chip)
+        return EXIT_DONE;
+    for (size_t i = 0; wry_chip_at(i); i++)
+        g_string_append_printf(known, "%s %s",
+                               i == 0               ? ""
+                               : wry_chip_at(i + 1) ? ","
+                                                    : " and",
+                               wry_chip_at(i)->name);
+    g_string_append_c(known, '.');
+    return app_fail(app, EXIT_USAGE, known->str, "there is no chip '%s'", text);
+}
+
+int values_flash(struct app *app, const char *text, uint32_t *bytes)
+{
+    if (units_parse_size(text, bytes))
+        return EXIT_DONE;
+    return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
+                    "'%s' is no flash size", text);
+}
+
+int values_speed(struct app *app, const char *text, const char *such_as, uint32_t *speed)
+{
+    g_autofree char *next =
+        g_strdup_printf("Give a number from 9600 to 12000000, such as %s.", such_as);
+
+    if (!text || units_parse_speed(text, speed))
+        return EXIT_DONE;
+    return app_fail(app, EXIT_USAGE, next, "'%s' is no speed in baud", text);
+}
+
+int values_time(struct app *app, const char *option, const char *text, uint64_t *time)
+{
+    if (!text || units_parse_time(text, time))
+        return EXIT_DONE;
+    return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.", "%s: '%s' is no time",
+                    option, text);
+}
