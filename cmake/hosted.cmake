@@ -9,8 +9,10 @@ pkg_check_modules(TELNET REQUIRED IMPORTED_TARGET libtelnet)
 pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
+pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig::SERIALPORT
-    PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE)
+    PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
+    PkgConfig::ZLIB)
 
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 

@@ -4,7 +4,7 @@ set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
     core/status/status.c
-    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/sha256.c
+    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/inflate.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c
