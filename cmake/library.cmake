@@ -16,8 +16,8 @@ set(WRY_CORE_SOURCES
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_run.c)
 
 set(WRY_LOADER_SOURCES
-    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/output.c
-    loader/range.c loader/read_job.c loader/write_job.c)
+    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/memory.c loader/output.c
+    loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})

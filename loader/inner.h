@@ -29,6 +29,24 @@ void loader_content_watch(struct wry_loader *loader, uint32_t start, uint32_t en
 /* The content of a range changes, or is about to. */
 void loader_content_changes(struct wry_loader *loader, uint32_t offset, uint32_t length);
 
+/* memory.c */
+void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size);
+
+/* stream.c: content that is unpacked here. */
+enum loader_stream_step {
+    LOADER_STREAM_IDLE,
+    LOADER_STREAM_BUSY,
+    LOADER_STREAM_WRONG, /* it is no stream, or ends before the range is full */
+};
+/* True when a job's stream is of a kind that this loader takes. */
+bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase);
+void loader_stream_begin(struct wry_loader *loader);
+/* The next page to be programmed is there. */
+bool loader_stream_has_page(const struct wry_loader *loader);
+const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset);
+/* Unpacks a little, as far as the dictionary has room. */
+enum loader_stream_step loader_stream_step(struct wry_loader *loader);
+
 /* range.c: true when the range lies within the flash; otherwise the error is sent. */
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
                        struct wry_range_message *range);

@@ -6,11 +6,12 @@
 #include "inner.h"
 
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
-                     const struct wry_board_identity *identity)
+                     const struct wry_board_identity *identity, void *memory, size_t size)
 {
     memset(loader, 0, sizeof *loader);
     loader->port = port;
     loader->identity = *identity;
+    loader_memory_divide(loader, memory, size);
     wry_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
     loader->speed = WRY_STARTING_SPEED;
     loader->speed_confirmed = true;
@@ -57,14 +58,16 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
+        .features = loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0,
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,
         .encodings = 1u << WRY_ENCODING_STORED | 1u << WRY_ENCODING_BLANK,
         .capacity = loader->capacity,
-        .window = WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE,
+        .window = (uint32_t)loader->window_pages * WRY_PAGE_SIZE,
         .payload_max = WRY_PAYLOAD_MAX,
         .top_speed = loader->identity.top_speed,
+        .dictionary = loader->dictionary_size,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);
     memcpy(reply.jedec, loader->jedec, sizeof reply.jedec);

@@ -15,30 +15,35 @@ enum {
     REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */
 };
 
-static uint32_t slot_of(uint32_t offset)
+static bool is_stream(const struct wry_loader_write *write)
 {
-    return offset / WRY_PAGE_SIZE % WRY_LOADER_WINDOW_PAGES;
+    return (write->flags & WRY_FLAG_STREAM) != 0;
 }
 
-static bool has_arrived(const struct wry_loader_write *write, uint32_t offset)
+static uint32_t slot_of(const struct wry_loader *loader, uint32_t offset)
 {
-    return bits_has(write->arrived, slot_of(offset));
+    return offset / WRY_PAGE_SIZE % loader->window_pages;
 }
 
-static void mark_arrived(struct wry_loader_write *write, uint32_t offset, bool arrived)
+static bool has_arrived(const struct wry_loader *loader, uint32_t offset)
 {
-    if (arrived)
-        bits_add(write->arrived, slot_of(offset));
-    else
-        bits_remove(write->arrived, slot_of(offset));
+    return bits_has(loader->write.arrived, slot_of(loader, offset));
 }
 
-static uint32_t window_limit(const struct wry_loader_write *write)
+/* The page at which the window begins: of a stream, the one that is being unpacked. */
+static uint32_t window_base(const struct wry_loader_write *write)
 {
-    uint32_t left = write->end - write->programmed;
-    uint32_t window = WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE;
+    return is_stream(write) ? write->consumed - write->consumed % WRY_PAGE_SIZE : write->programmed;
+}
 
-    return write->programmed + (left < window ? left : window);
+/* Nobody knows yet where a stream ends. */
+static uint32_t window_limit(const struct wry_loader *loader)
+{
+    const struct wry_loader_write *write = &loader->write;
+    uint32_t window = (uint32_t)loader->window_pages * WRY_PAGE_SIZE;
+    uint32_t left = is_stream(write) ? window : write->end - write->programmed;
+
+    return window_base(write) + (left < window ? left : window);
 }
 
 static bool is_programming(const struct wry_loader_write *write)
@@ -80,9 +85,16 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
 {
     struct wry_loader_write *write = &loader->write;
     struct wry_range_message range;
+    struct wry_erase_message erase;
 
     if (!loader_range_fits(loader, message, &range))
         return;
+    wry_message_get_erase(message, &erase);
+    if ((message->flags & WRY_FLAG_STREAM) && !loader_stream_can(loader, &erase)) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED,
+                            range.offset);
+        return;
+    }
     if ((range.offset | range.length) % WRY_SECTOR_SIZE != 0) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
         return;
@@ -107,6 +119,8 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->end = range.offset + range.length;
         write->erased = write->programmed = write->received = write->reported = write->start;
         write->scan = write->scan_end = write->start;
+        if (is_stream(write))
+            loader_stream_begin(loader);
         tell_settled(loader);
     }
     accept(loader, message);
@@ -117,14 +131,15 @@ static void keep_page(struct wry_loader *loader, uint32_t offset, const uint8_t 
 {
     struct wry_loader_write *write = &loader->write;
 
-    if (offset < write->programmed || offset >= window_limit(write) || has_arrived(write, offset))
+    if (offset < window_base(write) || offset >= window_limit(loader) ||
+        has_arrived(loader, offset))
         return;
-    uint8_t *slot = loader->window + (size_t)slot_of(offset) * WRY_PAGE_SIZE;
+    uint8_t *slot = loader->window + (size_t)slot_of(loader, offset) * WRY_PAGE_SIZE;
     if (page)
         memcpy(slot, page, WRY_PAGE_SIZE);
     else
         memset(slot, 0xFF, WRY_PAGE_SIZE);
-    mark_arrived(write, offset, true);
+    bits_add(write->arrived, slot_of(loader, offset));
 }
 
 void loader_write_data(struct wry_loader *loader, const struct wry_message *message)
@@ -139,16 +154,19 @@ void loader_write_data(struct wry_loader *loader, const struct wry_message *mess
     loader->progress_due = true;
     if (!is_programming(write))
         return;
-    if ((data.offset | data.length) % WRY_PAGE_SIZE != 0 || data.offset < write->start ||
-        data.offset + data.length > write->end) {
+    bool within = is_stream(write)
+                      ? data.encoding == WRY_ENCODING_STREAM
+                      : data.encoding != WRY_ENCODING_STREAM && data.offset >= write->start &&
+                            data.offset + data.length <= write->end;
+    if ((data.offset | data.length) % WRY_PAGE_SIZE != 0 || !within) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, data.offset);
         return;
     }
     for (uint32_t i = 0; i < data.length; i += WRY_PAGE_SIZE) {
-        const uint8_t *page = data.encoding == WRY_ENCODING_STORED ? data.payload + i : NULL;
+        const uint8_t *page = data.encoding == WRY_ENCODING_BLANK ? NULL : data.payload + i;
         keep_page(loader, data.offset + i, page);
     }
-    while (write->received < window_limit(write) && has_arrived(write, write->received))
+    while (write->received < window_limit(loader) && has_arrived(loader, write->received))
         write->received += WRY_PAGE_SIZE;
 }
 
@@ -156,19 +174,28 @@ static void page_programmed(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
 
-    mark_arrived(write, write->programmed, false);
+    if (!is_stream(write))
+        bits_remove(write->arrived, slot_of(loader, write->programmed));
     write->programmed += WRY_PAGE_SIZE;
     tell_settled(loader);
-    if (write->programmed - write->reported >= REPORT_EVERY)
+    if (!is_stream(write) && write->programmed - write->reported >= REPORT_EVERY)
         loader->progress_due = true;
     if (write->programmed == write->end)
         finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
 }
 
+/* The page to be programmed at offset. */
+static const uint8_t *page_at(const struct wry_loader *loader, uint32_t offset)
+{
+    return is_stream(&loader->write)
+               ? loader_stream_page(loader, offset)
+               : loader->window + (size_t)slot_of(loader, offset) * WRY_PAGE_SIZE;
+}
+
 /* A page that took must read back as it was sent: that finds a worn or protected page by name. */
 static void check_page(struct wry_loader *loader)
 {
-    const uint8_t *page = loader->window + (size_t)slot_of(loader->op_offset) * WRY_PAGE_SIZE;
+    const uint8_t *page = page_at(loader, loader->op_offset);
 
     loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
@@ -210,7 +237,7 @@ static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, ui
 static void program_next(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
-    const uint8_t *page = loader->window + (size_t)slot_of(write->programmed) * WRY_PAGE_SIZE;
+    const uint8_t *page = page_at(loader, write->programmed);
 
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
     if (wry_bytes_blank(page, WRY_PAGE_SIZE)) {
@@ -237,19 +264,38 @@ static void erase_next(struct wry_loader *loader)
     }
 }
 
-bool loader_write_step(struct wry_loader *loader)
+static bool has_page(const struct wry_loader *loader)
+{
+    return is_stream(&loader->write) ? loader_stream_has_page(loader)
+                                     : has_arrived(loader, loader->write.programmed);
+}
+
+/* Unpacking goes on while the flash is busy. */
+static bool unpack(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
 
+    if (!is_programming(write) || !is_stream(write))
+        return false;
+    enum loader_stream_step step = loader_stream_step(loader);
+    if (step == LOADER_STREAM_WRONG)
+        finish(loader, WRY_JOB_FAILED, WRY_ERROR_BAD_STREAM, write->programmed);
+    return step != LOADER_STREAM_IDLE;
+}
+
+bool loader_write_step(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+    bool unpacked = unpack(loader);
+
     if (loader->op != WRY_OP_NONE) {
         if (loader_flash_busy(loader))
-            return false;
+            return unpacked;
         end_operation(loader);
     }
     if (write->state != WRY_JOB_RUNNING)
         return false;
-    if (is_programming(write) && write->programmed < write->erased &&
-        has_arrived(write, write->programmed)) {
+    if (is_programming(write) && write->programmed < write->erased && has_page(loader)) {
         program_next(loader);
         return true;
     }
@@ -261,16 +307,16 @@ bool loader_write_step(struct wry_loader *loader)
         finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
         return true;
     }
-    return false;
+    return unpacked;
 }
 
-static void fill_bitmap(const struct wry_loader_write *write, struct wry_progress_message *progress)
+static void fill_bitmap(const struct wry_loader *loader, struct wry_progress_message *progress)
 {
-    for (uint32_t page = 0; page < WRY_LOADER_WINDOW_PAGES; page++) {
-        uint32_t offset = write->received + page * WRY_PAGE_SIZE;
+    for (uint32_t page = 0; page < loader->window_pages; page++) {
+        uint32_t offset = loader->write.received + page * WRY_PAGE_SIZE;
         if (offset >= progress->limit)
             break;
-        if (!has_arrived(write, offset))
+        if (!has_arrived(loader, offset))
             continue;
         bits_add(progress->bitmap, page);
         progress->bitmap_length = (uint8_t)(page / 8 + 1);
@@ -285,7 +331,7 @@ void loader_write_progress(struct wry_loader *loader, uint16_t seq)
         .error = write->error,
         .last_seq = loader->last_seq,
         .received = write->received,
-        .limit = is_programming(write) ? window_limit(write) : write->received,
+        .limit = is_programming(write) ? window_limit(loader) : write->received,
         .erased = write->erased,
         .programmed = write->programmed,
         .digested = loader->digest.at,
@@ -294,11 +340,11 @@ void loader_write_progress(struct wry_loader *loader, uint16_t seq)
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
     if (is_programming(write))
-        fill_bitmap(write, &progress);
+        fill_bitmap(loader, &progress);
     size_t n = wry_message_put_progress(head, seq, &progress);
     if (!loader_output_has_room(loader, n))
         return;
     loader_output_frame(loader, head, n, NULL, 0);
-    write->reported = write->programmed;
+    write->reported = is_stream(write) ? write->consumed : write->programmed;
     loader->progress_due = false;
 }

@@ -228,10 +228,11 @@ static void data_outside_the_job_or_the_window_is_not_kept(void)
     expect_error(&talk, WRY_ERROR_BAD_RANGE);
     say_data(&talk, 0x20010, page, 256);
     expect_error(&talk, WRY_ERROR_BAD_RANGE);
-    say_data(&talk, 0x20000 + WRY_LOADER_WINDOW_PAGES * 256, page, 256);
+    uint32_t window = talk.rig->board.loader.window_pages * 256u;
+    say_data(&talk, 0x20000 + window, page, 256);
     struct wry_progress_message progress = ask_status(&talk);
     CHECK_EQUAL(0x20000, progress.received);
-    CHECK_EQUAL(0x20000 + WRY_LOADER_WINDOW_PAGES * 256, progress.limit);
+    CHECK_EQUAL(0x20000 + window, progress.limit);
     CHECK_EQUAL(0, progress.bitmap_length);
     finish(&talk);
 }
@@ -590,7 +591,9 @@ static void started_twice_it_is_as_new(void)
     CHECK(hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
     const struct wry_port *port = &talk.rig->adapter.port;
     port->sleep(port->context, port->now(port->context) + 200 * MS);
-    wry_loader_init(&talk.rig->board.loader, &talk.rig->board.port, &talk.rig->board.identity);
+    struct sim_board *board = &talk.rig->board;
+    wry_loader_init(&board->loader, &board->port, &board->identity, board->memory,
+                    board->memory_size);
     CHECK_EQUAL(WRY_JOB_NONE, ask_status(&talk).job);
     say_hello(&talk, 1);
     CHECK_EQUAL(0, talk.last.fields[5]); /* not continued: it is another life */

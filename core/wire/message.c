@@ -11,6 +11,7 @@ enum {
     HELLO_REPLY_SIZE = 40,
     SPEED_SIZE = 4,
     RANGE_SIZE = 8,
+    STREAM_SIZE = 4, /* behind the range of an erase */
     DATA_SIZE = 8,
     PROGRESS_SIZE = 30,
     ERROR_SIZE = 8,
@@ -59,6 +60,18 @@ bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_m
     return hello->version_min <= hello->version_max;
 }
 
+/* 0 for 0. */
+static uint8_t log2_of(uint32_t power)
+{
+    uint8_t n = 0;
+
+    while (power > 1) {
+        power /= 2;
+        n++;
+    }
+    return n;
+}
+
 size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_hello_reply *reply)
 {
     uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO | WRY_KIND_REPLY, 0, seq);
@@ -78,6 +91,7 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     wry_put16(f + 30, reply->payload_max);
     wry_put32(f + 32, reply->top_speed);
     wry_put32(f + 36, 0);
+    f[36] = log2_of(reply->dictionary);
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
 }
 
@@ -101,6 +115,7 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     reply->window = wry_get32(f + 26);
     reply->payload_max = wry_get16(f + 30);
     reply->top_speed = wry_get32(f + 32);
+    reply->dictionary = f[36] > 0 && f[36] < 32 ? UINT32_C(1) << f[36] : 0;
     return true;
 }
 
@@ -137,6 +152,29 @@ bool wry_message_get_range(const struct wry_message *message, struct wry_range_m
     range->offset = wry_get32(message->fields);
     range->length = wry_get32(message->fields + 4);
     return range->length > 0 && range->length <= UINT32_MAX - range->offset;
+}
+
+size_t wry_message_put_erase(uint8_t *to, uint8_t flags, uint16_t seq,
+                             const struct wry_erase_message *erase)
+{
+    size_t n = wry_message_put_range(to, WRY_KIND_ERASE, flags, seq, &erase->range);
+
+    if (!(flags & WRY_FLAG_STREAM))
+        return n;
+    to[n] = erase->coding;
+    to[n + 1] = log2_of(erase->window);
+    wry_put16(to + n + 2, 0);
+    return n + STREAM_SIZE;
+}
+
+bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase)
+{
+    const uint8_t *f = message->fields + RANGE_SIZE;
+    bool has = message->length >= RANGE_SIZE + STREAM_SIZE;
+
+    erase->coding = has ? f[0] : 0;
+    erase->window = has && f[1] < 32 ? UINT32_C(1) << f[1] : 0;
+    return wry_message_get_range(message, &erase->range);
 }
 
 static size_t choice_bytes(const struct wry_range_message *range)
@@ -201,7 +239,7 @@ bool wry_message_get_data(const struct wry_message *message, struct wry_data_mes
     data->payload_length = message->length - DATA_SIZE;
     if (data->length == 0 || data->length > UINT32_MAX - data->offset)
         return false;
-    if (data->encoding == WRY_ENCODING_STORED)
+    if (data->encoding == WRY_ENCODING_STORED || data->encoding == WRY_ENCODING_STREAM)
         return data->payload_length == data->length && data->length <= WRY_PAYLOAD_MAX;
     return data->encoding == WRY_ENCODING_BLANK && data->payload_length == 0;
 }

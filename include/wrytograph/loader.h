@@ -9,7 +9,8 @@
  * window in RAM.
  *
  *     static struct wry_loader loader;
- *     wry_loader_init(&loader, &board_port, &identity);
+ *     static uint8_t memory[48 * 1024];
+ *     wry_loader_init(&loader, &board_port, &identity, memory, sizeof memory);
  *     for (;;)
  *         wry_loader_poll(&loader);
  *
@@ -25,14 +26,15 @@
 
 #include "wrytograph/bytes.h"
 #include "wrytograph/frame.h"
+#include "wrytograph/inflate.h"
 #include "wrytograph/message.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-#define WRY_LOADER_RAM_MAX (64u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
-#define WRY_LOADER_WINDOW_PAGES 160u     /* 40 KiB: a 64 KiB erase at 2 Mbaud lets 30 KiB in */
+#define WRY_LOADER_RAM_MAX (16u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
+#define WRY_LOADER_MEMORY_LEAST 4352u    /* bytes of memory besides */
 #define WRY_LOADER_READS 4u              /* read requests held at once */
 #define WRY_LOADER_DIGEST_SECTORS 256u   /* sectors in one sector digest */
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
@@ -55,6 +57,7 @@ enum wry_work {
     WRY_WORK_FRAME_OUT, /* bytes framed */
     WRY_WORK_DIGEST,    /* bytes hashed */
     WRY_WORK_SCAN,      /* bytes compared */
+    WRY_WORK_INFLATE,   /* bytes unpacked */
 };
 
 struct wry_board_port {
@@ -99,12 +102,13 @@ struct wry_loader_write {
     uint32_t start, end; /* sector-aligned */
     uint32_t erased;     /* start to here is erased */
     uint32_t programmed; /* start to here is programmed: base of the window */
-    uint32_t received;   /* start to here has arrived */
-    uint32_t reported;   /* programmed as of the last progress sent */
+    uint32_t received;   /* start to here has arrived; of a stream, 0 to here */
+    uint32_t consumed;   /* of a stream, 0 to here is unpacked */
+    uint32_t reported;   /* programmed, or consumed, as of the last progress sent */
     uint32_t scan;       /* next byte of the blank scan */
     uint32_t scan_end;   /* end of the stretch being scanned, up to the next 64 KiB boundary */
     uint16_t dirty;      /* its sectors from scan_end's 64 KiB boundary: bit n needs an erase */
-    uint8_t arrived[WRY_LOADER_WINDOW_PAGES / 8];
+    uint8_t arrived[WRY_PROGRESS_PAGES / 8];
 };
 
 struct wry_loader_digest {
@@ -169,7 +173,12 @@ struct wry_loader {
     uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
     size_t output_fill, output_sent;
     uint8_t slice[WRY_PAYLOAD_MAX];
-    uint8_t window[WRY_LOADER_WINDOW_PAGES * WRY_PAGE_SIZE];
+    /* In the memory that the board gives. */
+    uint8_t *window; /* a ring of pages */
+    uint16_t window_pages;
+    struct wry_inflate *inflate; /* NULL without a dictionary */
+    uint8_t *dictionary;
+    uint32_t dictionary_size; /* bytes, a power of two; 0 = too little memory for streams */
 };
 
 /* The loader's memory is bounded: in C and C++, this does not compile when it is not. */
@@ -179,9 +188,13 @@ typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_
  * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. No pointer is NULL. port
  * and what it points to must outlive the loader; identity is copied. May be called again, to begin
  * anew. A loader points into itself: it must not be copied or moved afterwards.
+ *
+ * memory is the loader's for as long: at least WRY_LOADER_MEMORY_LEAST bytes. Its size decides how
+ * much is held ahead of the flash, and whether content may come packed, and how far; the host is
+ * told. 40 KiB let a 64 KiB erase pass at 2 Mbaud; more than 100 KiB gain nothing.
  */
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
-                     const struct wry_board_identity *identity);
+                     const struct wry_board_identity *identity, void *memory, size_t size);
 
 /* One turn. True when there is nothing to do until bytes arrive or the flash is ready. */
 bool wry_loader_poll(struct wry_loader *loader);

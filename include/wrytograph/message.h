@@ -55,13 +55,25 @@ enum wry_kind {
 enum wry_message_flag {
     WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
+    WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
 enum wry_encoding {
     WRY_ENCODING_STORED = 0,
-    WRY_ENCODING_BLANK = 1, /* no payload: length bytes of 0xFF */
+    WRY_ENCODING_BLANK = 1,  /* no payload: length bytes of 0xFF */
+    WRY_ENCODING_STREAM = 2, /* part of the job's stream: offset and length count its bytes */
+};
+
+/* Bits of features. */
+enum wry_feature {
+    WRY_FEATURE_STREAMS = 0x0001, /* content of a job may come as a deflate stream */
+};
+
+/* How a stream is packed. */
+enum wry_coding {
+    WRY_CODING_DEFLATE = 1, /* RFC 1951 */
 };
 
 /* Codes of an error message. */
@@ -73,6 +85,7 @@ enum wry_error_code {
     WRY_ERROR_UNSUPPORTED = 4,
     WRY_ERROR_BUSY = 5,
     WRY_ERROR_MALFORMED = 6,
+    WRY_ERROR_BAD_STREAM = 7, /* the content of a job cannot be unpacked */
 };
 
 enum wry_job_state {
@@ -101,7 +114,7 @@ struct wry_hello_reply {
     uint32_t token;
     uint8_t version;   /* chosen by the board within the host's bounds; 0 = none fits */
     bool continued;    /* the token is that of the session before: jobs and window still stand */
-    uint16_t features; /* none defined in version 1: 0 */
+    uint16_t features; /* enum wry_feature */
     uint16_t chip_code;
     uint8_t chip_revision;
     uint8_t protect; /* block-protect bits of the flash's status register, as read (bits 2 to 6) */
@@ -112,6 +125,7 @@ struct wry_hello_reply {
     uint32_t window;      /* bytes the board can hold ahead of the flash, at most 64 KiB */
     uint16_t payload_max; /* bytes of content in one data frame */
     uint32_t top_speed;   /* baud */
+    uint32_t dictionary;  /* bytes that a stream may reach back, a power of two; 0 = no streams */
 };
 
 struct wry_speed_message {
@@ -122,6 +136,13 @@ struct wry_speed_message {
 struct wry_range_message {
     uint32_t offset; /* bytes */
     uint32_t length; /* bytes */
+};
+
+/* A request to erase. The fields behind the range count where WRY_FLAG_STREAM is set. */
+struct wry_erase_message {
+    struct wry_range_message range;
+    uint8_t coding;  /* enum wry_coding */
+    uint32_t window; /* bytes that the stream reaches back at most, a power of two */
 };
 
 #define WRY_READ_PAGES 256u /* pages that a read request can choose among */
@@ -181,6 +202,9 @@ size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t b
 /* kind is erase, read or digest, with or without WRY_KIND_REPLY. */
 size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq,
                              const struct wry_range_message *range);
+/* With WRY_FLAG_STREAM in flags, the fields about the stream go out too. */
+size_t wry_message_put_erase(uint8_t *to, uint8_t flags, uint16_t seq,
+                             const struct wry_erase_message *erase);
 /* Of wanted, as many bytes as the range needs go out. */
 size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_message *read);
 /* The head of a data body; the payload is sent after it. kind is WRY_KIND_DATA, with or without
@@ -199,9 +223,11 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
 bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_message *speed);
 /* The length is not 0 and offset + length does not exceed 2^32 - 1. */
 bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
+/* coding and window are 0 where the fields about a stream are missing. */
+bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase);
 /* A choice comes with a bit for each page of the range, and none beyond. */
 bool wry_message_get_read(const struct wry_message *message, struct wry_read_message *read);
-/* Stored: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
+/* Stored and stream: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
 bool wry_message_get_data(const struct wry_message *message, struct wry_data_message *data);
 /* received <= limit, and a bitmap of no more than its stated bytes. */
 bool wry_message_get_progress(const struct wry_message *message,

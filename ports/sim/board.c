@@ -32,6 +32,8 @@ static uint64_t cycles_per_byte(enum wry_work work)
         return 80;
     case WRY_WORK_SCAN:
         return 5;
+    case WRY_WORK_INFLATE:
+        return 50;
     }
     return 0;
 }
@@ -129,11 +131,25 @@ static void port_restart(void *context)
     board->strap_ignored = true;
 }
 
+/* Bytes of RAM that are free while a chip is in loading mode. */
+static uint32_t memory_of(uint16_t chip_code)
+{
+    switch (chip_code) {
+    case WRY_CHIP_SANDERLING_S1:
+        return 48 * 1024;
+    case WRY_CHIP_DUNLIN_D3:
+        return 256 * 1024;
+    default:
+        return 192 * 1024;
+    }
+}
+
 void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
                     uint8_t *cells, uint32_t size, uint64_t seed)
 {
     memset(board, 0, sizeof *board);
     board->chip = wry_chip_by_code(identity->chip_code);
+    board->memory_size = memory_of(identity->chip_code);
     board->identity = *identity;
     sim_nor_die_init(&board->die, cells, size, seed);
     board->port = (struct wry_board_port){
@@ -300,7 +316,8 @@ static void poll_loading(struct sim_board *board)
             return;
         board->script_length = board->script_sent = 0;
         board->received_fill = 0;
-        wry_loader_init(&board->loader, &board->port, &board->identity);
+        wry_loader_init(&board->loader, &board->port, &board->identity, board->memory,
+                        board->memory_size);
     }
     uint64_t before = board->clock;
     bool idle = wry_loader_poll(&board->loader);

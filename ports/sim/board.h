@@ -21,6 +21,7 @@
 
 #define SIM_UART_ROOM 1024u
 #define SIM_SCRIPT_ROOM 1024u
+#define SIM_MEMORY_MAX (256u * 1024u)
 
 enum sim_board_state {
     SIM_BOARD_OFF,
@@ -57,6 +58,8 @@ struct sim_board {
     struct sim_nor_die die;
     struct wry_loader loader;
     struct wry_board_port port;
+    uint32_t memory_size; /* bytes that the chip gives its loader */
+    uint8_t memory[SIM_MEMORY_MAX];
 
     enum sim_board_state state;
     bool boot_line;          /* the strap as the control line drives it */
