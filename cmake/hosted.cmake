@@ -20,6 +20,7 @@ set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c)
 set(WRY_HOST_SOURCES
+    pack/deflate.c
     base/text_file.c base/units.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c
@@ -36,6 +37,11 @@ set(WRY_HOST_SOURCES
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})
 target_include_directories(wry_sim PUBLIC ports)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
+
+# Packers alone need no more than their libraries.
+add_library(wry_pack STATIC pack/deflate.c)
+target_include_directories(wry_pack PUBLIC ${PROJECT_SOURCE_DIR})
+target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB)
 
 add_library(wry_host_objects OBJECT ${WRY_HOST_SOURCES})
 target_include_directories(wry_host_objects PRIVATE include ports ${PROJECT_SOURCE_DIR})

@@ -119,6 +119,7 @@ struct session_write {
     uint16_t digest_seq;
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
+    bool as_pages; /* the board could not unpack it: content goes out as it is */
 };
 
 /* hash.c */
@@ -142,6 +143,17 @@ struct wry_reader session_composed(struct session_composed *composed);
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
+
+/* stream.c: content that goes out packed. */
+/* Begins a stream of the part's content, where packer and board can; false: it goes as pages. */
+bool session_stream_begin(struct session_write *job);
+/* The window of a stream, once it is begun for the part. */
+void session_stream_window(struct wry_session_window *window);
+/* Makes more of it available, as far as the window has use for it. */
+enum wry_status session_stream_fill(struct session_write *job);
+/* Pages of it that are available and not acknowledged. */
+void session_stream_take(const struct wry_session *session, uint32_t offset, uint8_t *to,
+                         uint32_t length);
 
 /* write_run.c: streamed and checked. */
 enum wry_status session_write_part(struct session_write *job);

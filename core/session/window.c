@@ -14,7 +14,7 @@ void session_window_begin(struct wry_session_window *window, const struct wry_ru
     memset(window, 0, sizeof *window);
     window->start = window->received = window->sent = window->hashed = run->start;
     window->limit = run->start;
-    window->end = run->end;
+    window->end = window->available = run->end;
     wry_sha256_begin(&window->sha);
 }
 
@@ -29,7 +29,9 @@ static bool fits_run(const struct wry_session *session, const struct wry_progres
 
     /* What was never sent cannot have arrived. */
     return progress->received >= window->start && progress->received <= window->sent &&
-           progress->received % WRY_PAGE_SIZE == 0 && progress->limit <= window->end &&
+           progress->received % WRY_PAGE_SIZE == 0 &&
+           (window->is_stream || progress->limit <= window->end) &&
+
            progress->limit - progress->received <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE;
 }
 
@@ -66,17 +68,21 @@ bool session_window_note(struct wry_session *session, const struct wry_progress_
     return true;
 }
 
+static uint32_t sendable(const struct wry_session_window *window)
+{
+    return window->limit < window->available ? window->limit : window->available;
+}
+
 bool session_window_next(const struct wry_session *session, uint32_t *offset, uint32_t *length)
 {
     const struct wry_session_window *window = &session->window;
     uint32_t most = session_frame_max(session);
-    uint32_t at = window->received;
+    uint32_t at = window->received, end = sendable(window);
 
-    while (at < window->limit && window->state[slot_of(at)] != WRY_PAGE_UNSENT)
+    while (at < end && window->state[slot_of(at)] != WRY_PAGE_UNSENT)
         at += WRY_PAGE_SIZE;
     *offset = at;
-    while (at < window->limit && at - *offset < most &&
-           window->state[slot_of(at)] == WRY_PAGE_UNSENT)
+    while (at < end && at - *offset < most && window->state[slot_of(at)] == WRY_PAGE_UNSENT)
         at += WRY_PAGE_SIZE;
     *length = at - *offset;
     return *length > 0;
@@ -84,7 +90,7 @@ bool session_window_next(const struct wry_session *session, uint32_t *offset, ui
 
 bool session_window_unsent(const struct wry_session_window *window, uint32_t offset)
 {
-    return offset < window->limit && window->state[slot_of(offset)] == WRY_PAGE_UNSENT;
+    return offset < sendable(window) && window->state[slot_of(offset)] == WRY_PAGE_UNSENT;
 }
 
 /*

@@ -41,6 +41,17 @@ static uint32_t blank_length(struct session_write *job, uint32_t offset, uint32_
     return length;
 }
 
+/* A blank stretch goes out as a few bytes. */
+static void look_for_blank(struct session_write *job, struct wry_data_message *data)
+{
+    if (!wry_bytes_blank(data->payload, data->length) ||
+        !(job->session->board.encodings & 1u << WRY_ENCODING_BLANK))
+        return;
+    data->encoding = WRY_ENCODING_BLANK;
+    data->length = blank_length(job, data->offset, data->length);
+    data->payload_length = 0;
+}
+
 static enum wry_status send_data(struct session_write *job, uint32_t offset, uint32_t length)
 {
     struct wry_session *session = job->session;
@@ -48,18 +59,18 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     uint16_t seq = session_next_seq(session);
 
     session->digest_fresh = false; /* its bytes were in the payload */
-    if (!session_compose(job, offset, session->cargo, length))
+    struct wry_data_message data = {
+        .offset = offset, .length = length, .payload = session->cargo, .payload_length = length};
+    if (session->window.is_stream) {
+        data.encoding = WRY_ENCODING_STREAM;
+        session_stream_take(session, offset, session->cargo, length);
+    } else if (!session_compose(job, offset, session->cargo, length)) {
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, offset);
-    hash_once(session, session->cargo, offset, length);
-    bool blank = wry_bytes_blank(session->cargo, length) &&
-                 (session->board.encodings & 1u << WRY_ENCODING_BLANK) != 0;
-    if (blank)
-        length = blank_length(job, offset, length);
-    struct wry_data_message data = {.offset = offset,
-                                    .length = length,
-                                    .encoding = blank ? WRY_ENCODING_BLANK : WRY_ENCODING_STORED,
-                                    .payload = session->cargo,
-                                    .payload_length = blank ? 0 : length};
+    } else {
+        hash_once(session, session->cargo, offset, length);
+        look_for_blank(job, &data);
+        length = data.length;
+    }
     size_t n = wry_message_put_data(head, WRY_KIND_DATA, seq, &data);
     session_window_sent(session, offset, length, seq);
     session->stats.content_sent += data.payload_length;
@@ -93,7 +104,8 @@ static bool marks_are_sane(const struct session_write *job,
     uint32_t start = job->part.start, end = job->part.end;
 
     return progress->erased >= start && progress->erased <= end && progress->programmed >= start &&
-           progress->programmed <= progress->erased && progress->programmed <= progress->received;
+           progress->programmed <= progress->erased &&
+           (job->session->window.is_stream || progress->programmed <= progress->received);
 }
 
 /* A peer that answers for ever and never comes further would keep us for ever. */
@@ -124,8 +136,8 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
         return WRY_OK;
     job->missed = 0;
     note_marks(job, progress);
-    *over = progress->job == WRY_JOB_DONE && progress->received == job->part.end &&
-            progress->programmed == job->part.end;
+    *over = progress->job == WRY_JOB_DONE && progress->programmed == job->part.end &&
+            (session->window.is_stream || progress->received == job->part.end);
     return session_report(session, WRY_STEP_WRITE, progress->programmed,
                           job->done + (progress->programmed - job->part.start), job->total);
 }
@@ -168,6 +180,10 @@ static enum wry_status stream(struct session_write *job)
     job->missed = 0;
     session_advanced(session);
     while (status == WRY_OK && !over) {
+        if (session->window.is_stream)
+            status = session_stream_fill(job);
+        if (status != WRY_OK)
+            break;
         if (session_window_next(session, &offset, &length)) {
             status = send_data(job, offset, length);
             if (status == WRY_OK)
@@ -196,21 +212,27 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_message reply;
     uint8_t flags = force ? WRY_FLAG_PROGRAM | WRY_FLAG_FORCE : WRY_FLAG_PROGRAM;
-    struct wry_range_message range = {.offset = job->part.start,
-                                      .length = job->part.end - job->part.start};
-    size_t n =
-        wry_message_put_range(head, WRY_KIND_ERASE, flags, session_next_seq(session), &range);
-    enum wry_status status = session_exchange(session, head, n, 6, &reply);
+    struct wry_erase_message erase = {
+        .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
+        .coding = WRY_CODING_DEFLATE,
+        .window = session->board.dictionary};
 
+    session_window_begin(&session->window, &job->part);
+    if (session_stream_begin(job)) {
+        flags |= WRY_FLAG_STREAM;
+        session_stream_window(&session->window);
+    }
+    size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
+    enum wry_status status = session_exchange(session, head, n, 6, &reply);
     if (status != WRY_OK)
         return status;
-    session_window_begin(&session->window, &job->part);
     job->erased = job->programmed = job->received = job->part.start;
     session->progress_fresh = false;
-    status = session_ask_digest(session, range.offset, range.length, 0, &job->digest_seq);
+    status =
+        session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
     /* The first window needs no telling: it is in the hello. */
-    uint32_t window = session->board.window;
-    session->window.limit = range.offset + (range.length < window ? range.length : window);
+    uint32_t left = session->window.end - session->window.start, window = session->board.window;
+    session->window.limit = session->window.start + (left < window ? left : window);
     return status;
 }
 
@@ -219,6 +241,8 @@ static enum wry_status check_part(struct session_write *job)
     struct wry_session *session = job->session;
     uint32_t length = job->part.end - job->part.start;
     struct wry_sha256 sha = session->window.sha;
+    struct session_composed composed = {.job = job};
+    struct wry_reader content = session_composed(&composed);
     uint8_t ours[WRY_SHA256_SIZE];
     enum wry_status status =
         session_await_digest(session, job->part.start, length, 0, job->digest_seq);
@@ -226,6 +250,11 @@ static enum wry_status check_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
+    /* A packer may read as it likes; what it did not read in order is hashed now. */
+    if (session->window.hashed != job->part.end)
+        status = session_hash(session, &content, job->part.start, length, ours);
+    if (status != WRY_OK)
+        return status;
     if (memcmp(ours, session->cargo, sizeof ours) != 0)
         return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start, length);
     return WRY_OK;
@@ -235,7 +264,7 @@ static enum wry_status check_part(struct session_write *job)
 static enum wry_status transfer(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
-    uint32_t furthest = job->part.start;
+    uint32_t furthest = 0;
     bool begun = false, lost = false;
 
     for (unsigned i = 0;; i++) {
@@ -247,9 +276,15 @@ static enum wry_status transfer(struct session_write *job, bool force)
         if (status == WRY_OK)
             status = check_part(job);
         /* A board that restarts again and again comes no further than before. */
-        if (begun && session->window.received > furthest) {
-            furthest = session->window.received;
+        if (begun && session->window.received - session->window.start > furthest) {
+            furthest = session->window.received - session->window.start;
             i = 0;
+        }
+        if (status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM &&
+            !job->as_pages) {
+            job->as_pages = true;
+            begun = false;
+            continue;
         }
         bool busy = status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
         if ((!busy && !session_may_recover(session, status)) || i == RESTARTS)

@@ -30,6 +30,7 @@
 #include "wrytograph/bytes.h"
 #include "wrytograph/frame.h"
 #include "wrytograph/message.h"
+#include "wrytograph/packer.h"
 #include "wrytograph/plan.h"
 #include "wrytograph/port.h"
 #include "wrytograph/status.h"
@@ -108,6 +109,7 @@ struct wry_session_config {
     bool trust_capacity;  /* the flash is as large as it claims, by the caller's own knowledge */
     bool every_sector;    /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
+    const struct wry_packer *packer; /* the same; NULL = content goes out as it is */
     void *context;                   /* handed to progress */
     /*
      * Called at least every 100 ms of the port's time while a call lasts, also while it only waits;
@@ -119,7 +121,7 @@ struct wry_session_config {
 /* What went over the link, and what was heard besides the protocol. */
 struct wry_session_stats {
     uint64_t bytes_sent, bytes_received;
-    uint64_t content_sent;     /* bytes of flash content in data frames, repeats included */
+    uint64_t content_sent;     /* bytes in data frames, packed or not, repeats included */
     uint32_t frames_resent;    /* data frames that had to be sent again */
     uint32_t frames_bad;       /* received with a wrong FCS */
     uint32_t bytes_outside;    /* received outside frames: boot text, another program, garbage */
@@ -141,8 +143,11 @@ enum wry_page_state {
 };
 
 struct wry_session_window {
-    uint32_t start, end;      /* the run being written */
+    uint32_t start, end;      /* the part being written; of a stream, 0 and its length, if known */
     uint32_t received, limit; /* as the board last told */
+    uint32_t available;       /* what is there to be sent; all of it, but of a stream */
+    uint32_t packed;          /* bytes of a stream made so far */
+    bool is_stream;           /* these marks count bytes of a stream */
     uint32_t sent;            /* content up to here has been sent at least once */
     uint32_t again;           /* where sending once more goes on */
     uint32_t hashed;          /* content up to here is in sha */

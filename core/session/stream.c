@@ -1,0 +1,90 @@
+/*
+ * Content that goes out as a stream: packed as it is wanted, and kept in the packer's memory, a
+ * ring, until the board has it. In the window, pages of the stream take the place of pages of
+ * flash.
+ */
+#include "inner.h"
+
+#include "bytes/memory.h"
+
+/* A reader of the part's content that hashes what is read for the first time. */
+static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    struct session_write *job = context;
+    struct wry_session_window *window = &job->session->window;
+    struct session_composed composed = {.job = job, .start = job->part.start};
+    struct wry_reader content = session_composed(&composed);
+    uint32_t at = job->part.start + offset;
+
+    if (!content.read(content.context, offset, to, n))
+        return false;
+    if (at <= window->hashed && at + n > window->hashed) {
+        size_t skip = window->hashed - at;
+        wry_sha256_add(&window->sha, to + skip, n - skip);
+        window->hashed = at + (uint32_t)n;
+    }
+    return true;
+}
+
+bool session_stream_begin(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    const struct wry_packer *packer = session->config.packer;
+    struct wry_packing packing = {.content = {.context = job, .read = read_content},
+                                  .length = job->part.end - job->part.start,
+                                  .coding = WRY_CODING_DEFLATE,
+                                  .window = session->board.dictionary};
+
+    return packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) != 0 &&
+           packing.window > 0 && packer->size >= WRY_PACKER_MEMORY_LEAST &&
+           packer->begin(packer->context, &packing);
+}
+
+void session_stream_window(struct wry_session_window *window)
+{
+    window->is_stream = true;
+    window->start = window->received = window->sent = window->limit = window->available = 0;
+    window->end = UINT32_MAX;
+}
+
+/* Behind its end, a stream is filled up to a page. */
+static void end_stream(struct wry_session_window *window, const struct wry_packer *packer)
+{
+    while (window->packed % WRY_PAGE_SIZE != 0)
+        packer->memory[window->packed++ % packer->size] = 0;
+    window->end = window->packed;
+}
+
+/* Packs until a frame's worth is ready, the ring is full or the stream is over. */
+enum wry_status session_stream_fill(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    struct wry_session_window *window = &session->window;
+    const struct wry_packer *packer = session->config.packer;
+    uint32_t wanted = window->sent + WRY_PAYLOAD_MAX;
+    uint32_t most = window->received + (uint32_t)packer->size;
+
+    wanted = wanted < most ? wanted : most;
+    while (window->end == UINT32_MAX && window->packed < wanted) {
+        size_t at = window->packed % packer->size, given = 0;
+        size_t room = packer->size - at;
+        if (room > most - window->packed)
+            room = most - window->packed;
+        if (!packer->give(packer->context, packer->memory + at, room, &given))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, window->hashed);
+        window->packed += (uint32_t)given;
+        if (given == 0)
+            end_stream(window, packer);
+    }
+    window->available = window->packed - window->packed % WRY_PAGE_SIZE;
+    return session_heartbeat(session);
+}
+
+void session_stream_take(const struct wry_session *session, uint32_t offset, uint8_t *to,
+                         uint32_t length)
+{
+    const struct wry_packer *packer = session->config.packer;
+
+    for (uint32_t i = 0; i < length; i += WRY_PAGE_SIZE)
+        memcpy(to + i, packer->memory + (offset + i) % packer->size, WRY_PAGE_SIZE);
+}

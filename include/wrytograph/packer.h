@@ -1,0 +1,49 @@
+/*
+ * Packers: content as a stream that is shorter than itself, for boards that can unpack it.
+ *
+ * The session does not pack: whoever uses it on a computer has better means than a microcontroller
+ * would. A packer takes content through a reader and gives a stream, piece by piece; pack/deflate.h
+ * is one, over zlib. Without a packer, content goes out as it is.
+ *
+ *     config.packer = &packer;
+ */
+#ifndef WRYTOGRAPH_PACKER_H
+#define WRYTOGRAPH_PACKER_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "wrytograph/reader.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#define WRY_PACKER_MEMORY_LEAST (64u * 1024u) /* bytes: as much as a board may hold ahead */
+
+/* What is to be packed. */
+struct wry_packing {
+    struct wry_reader content;
+    uint32_t length; /* bytes of content */
+    uint8_t coding;  /* enum wry_coding */
+    uint32_t window; /* bytes that the stream may reach back, a power of two */
+};
+
+struct wry_packer {
+    void *context;
+    /* Begins a stream; what the packing points to stays until the next begin or the session's end.
+     * False when it cannot pack like this: the content goes as it is then. */
+    bool (*begin)(void *context, const struct wry_packing *packing);
+    /* Puts up to room bytes of the stream at to: *given of them, 0 once it is over. False when the
+     * content could not be read. */
+    bool (*give)(void *context, uint8_t *to, size_t room, size_t *given);
+    uint8_t *memory; /* keeps what the board has not acknowledged yet, for sending it again */
+    size_t size;     /* bytes of it, at least WRY_PACKER_MEMORY_LEAST, a multiple of a page */
+};
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
