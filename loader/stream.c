@@ -85,11 +85,15 @@ enum loader_stream_step loader_stream_step(struct wry_loader *loader)
     struct wry_inflate_input input = arrived(loader);
     size_t given = input.n;
 
-    if (room == 0 || given == 0)
+    if (room == 0)
         return LOADER_STREAM_IDLE;
+    /* Also without input: the last bytes may be in bits that were taken before. */
     enum wry_inflate_result result = wry_inflate_run(loader->inflate, &input, room);
+    uint32_t unpacked = loader->inflate->total - before;
+    if (given == input.n && unpacked == 0 && result == WRY_INFLATE_INPUT)
+        return LOADER_STREAM_IDLE;
     use(loader, (uint32_t)(given - input.n));
-    loader->port->worked(loader->port->context, WRY_WORK_INFLATE, loader->inflate->total - before);
+    loader->port->worked(loader->port->context, WRY_WORK_INFLATE, unpacked);
     bool whole = loader->inflate->total == write->end - write->start;
     bool wrong = result == WRY_INFLATE_DAMAGED || (result == WRY_INFLATE_END && !whole);
     return wrong ? LOADER_STREAM_WRONG : LOADER_STREAM_BUSY;

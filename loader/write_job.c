@@ -278,8 +278,12 @@ static bool unpack(struct wry_loader *loader)
     if (!is_programming(write) || !is_stream(write))
         return false;
     enum loader_stream_step step = loader_stream_step(loader);
-    if (step == LOADER_STREAM_WRONG)
+    if (step == LOADER_STREAM_WRONG) {
         finish(loader, WRY_JOB_FAILED, WRY_ERROR_BAD_STREAM, write->programmed);
+        /* What the flash is at work on belongs to no job any more. */
+        if (loader->op != WRY_OP_NONE)
+            loader->op = WRY_OP_DROPPED;
+    }
     return step != LOADER_STREAM_IDLE;
 }
 

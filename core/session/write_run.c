@@ -8,6 +8,7 @@
 
 enum {
     MISSED_PROBES = 10,
+    HELLO_TRIES = 6,
     INPUT_FRAMES = 64,   /* taken in at once */
     PROGRESS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
     RESTARTS = 20,       /* of one part without any progress, after the link was lost or a reset */
@@ -260,6 +261,17 @@ static enum wry_status check_part(struct session_write *job)
     return WRY_OK;
 }
 
+/* The board cannot unpack it, or has all of it and waits for more. */
+static bool stream_is_bad(const struct session_write *job, enum wry_status status)
+{
+    const struct wry_session *session = job->session;
+    const struct wry_session_window *window = &session->window;
+
+    return window->is_stream && !job->as_pages &&
+           ((status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM) ||
+            (status == WRY_STALLED && window->received == window->end));
+}
+
 /* What lost the link is taken up again where the board stands, or begun again. */
 static enum wry_status transfer(struct session_write *job, bool force)
 {
@@ -280,10 +292,13 @@ static enum wry_status transfer(struct session_write *job, bool force)
             furthest = session->window.received - session->window.start;
             i = 0;
         }
-        if (status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM &&
-            !job->as_pages) {
+        if (stream_is_bad(job, status)) {
             job->as_pages = true;
             begun = false;
+            session->config.token++; /* the board may still wait for the rest of it */
+            status = session_hello(session, HELLO_TRIES);
+            if (status != WRY_OK)
+                return status;
             continue;
         }
         bool busy = status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;

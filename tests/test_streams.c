@@ -1,0 +1,267 @@
+/* Content that goes out as a stream: between session and loader, and against both. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "harness.h"
+#include "pack/deflate.h"
+#include "rig.h"
+#include "sim/random.h"
+
+#define LENGTH 0x30000u
+#define OFFSET 0x40123u
+
+static uint8_t content[LENGTH];
+
+/* Packs to about a third. */
+static void make_content(uint64_t seed)
+{
+    uint64_t random = seed + 1;
+
+    for (size_t i = 0; i < LENGTH; i++)
+        content[i] = i < 512 || i / 128 % 3 == 0 ? (uint8_t)sim_random(&random) : content[i - 384];
+}
+
+struct bench {
+    struct rig *rig;
+    struct pack_deflate *deflate;
+    struct wry_placement item;
+    struct wry_plan plan;
+};
+
+static void begin(struct bench *bench, const struct rig_setup *setup)
+{
+    struct wry_fault fault;
+
+    make_content(setup->seed);
+    bench->rig = rig_new(setup);
+    bench->deflate = pack_deflate_new();
+    bench->rig->config.packer = pack_deflate_packer(bench->deflate);
+    rig_new_session(bench->rig, 7);
+    bench->item =
+        (struct wry_placement){.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
+    CHECK_EQUAL(WRY_OK,
+                wry_plan_init(&bench->plan, &bench->item, 1, bench->rig->flash_size, &fault));
+}
+
+static void finish(struct bench *bench)
+{
+    pack_deflate_free(bench->deflate);
+    rig_free(bench->rig);
+}
+
+static void write_and_check(struct bench *bench)
+{
+    struct wry_session *session = &bench->rig->session;
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(session));
+    CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench->plan));
+    CHECK(rig_holds(bench->rig, &bench->item, 1));
+}
+
+static void every_chip_takes_a_stream_as_far_as_its_memory_reaches(void)
+{
+    static const struct {
+        uint16_t chip_code;
+        uint32_t dictionary;
+    } chips[] = {{WRY_CHIP_SANDERLING_S1, 8192},
+                 {WRY_CHIP_TURNSTONE_T2, 32768},
+                 {WRY_CHIP_DUNLIN_D3, 32768}};
+
+    for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){
+                          .seed = i, .chip_code = chips[i].chip_code, .flash_size = 0x200000});
+        write_and_check(&bench);
+        check_context("chip %04X", chips[i].chip_code);
+        CHECK_EQUAL(chips[i].dictionary, wry_session_board(&bench.rig->session)->dictionary);
+        CHECK(wry_session_stats(&bench.rig->session)->content_sent < LENGTH * 45u / 100);
+        finish(&bench);
+    }
+}
+
+static void a_board_with_little_memory_gets_pages(void)
+{
+    struct bench bench;
+
+    begin(&bench, &(struct rig_setup){.seed = 2});
+    bench.rig->board.memory_size = 12 * 1024;
+    write_and_check(&bench);
+    CHECK_EQUAL(0, wry_session_board(&bench.rig->session)->features);
+    CHECK(wry_session_board(&bench.rig->session)->window <= 12 * 1024);
+    CHECK(wry_session_stats(&bench.rig->session)->content_sent >= LENGTH);
+    finish(&bench);
+}
+
+static void a_host_without_a_packer_sends_pages(void)
+{
+    struct bench bench;
+
+    begin(&bench, &(struct rig_setup){.seed = 3});
+    bench.rig->config.packer = NULL;
+    rig_new_session(bench.rig, 8);
+    write_and_check(&bench);
+    CHECK_EQUAL(WRY_FEATURE_STREAMS, wry_session_board(&bench.rig->session)->features);
+    CHECK(wry_session_stats(&bench.rig->session)->content_sent >= LENGTH);
+    finish(&bench);
+}
+
+static void a_noisy_line_costs_the_frames_it_spoils(void)
+{
+    for (uint64_t seed = 0; seed < 12; seed++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = seed,
+                                          .max_speed = 460800,
+                                          .faults = {.noise_ppb = seed % 2 ? 10000 : 100000}});
+        write_and_check(&bench);
+        const struct wry_session_stats *stats = wry_session_stats(&bench.rig->session);
+        check_context("seed %u: %u again, %u sent", (unsigned)seed, stats->frames_resent,
+                      (unsigned)stats->content_sent);
+        CHECK(stats->frames_resent > 0);
+        CHECK(stats->content_sent < LENGTH * 45u / 100 + stats->frames_resent * 2048u);
+        finish(&bench);
+    }
+}
+
+/* A packer whose stream is wrong from some byte on. */
+struct liar {
+    struct wry_packer packer;
+    const struct wry_packer *honest;
+    uint32_t given, lies_at;
+    unsigned streams;
+    bool ends; /* else it is garbage */
+};
+
+static bool liar_begin(void *context, const struct wry_packing *packing)
+{
+    struct liar *liar = context;
+
+    liar->streams++;
+    liar->given = 0;
+    return liar->honest->begin(liar->honest->context, packing);
+}
+
+static bool liar_give(void *context, uint8_t *to, size_t room, size_t *given)
+{
+    struct liar *liar = context;
+
+    if (!liar->honest->give(liar->honest->context, to, room, given))
+        return false;
+    for (size_t i = 0; i < *given; i++) {
+        if (liar->given + i >= liar->lies_at)
+            to[i] = liar->ends ? 0x03 : (uint8_t)~to[i]; /* 03 00: an empty last block */
+    }
+    liar->given += (uint32_t)*given;
+    return true;
+}
+
+static void a_stream_that_cannot_be_unpacked_falls_back_to_pages(void)
+{
+    for (uint64_t seed = 0; seed < 20; seed++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = seed});
+        struct liar liar = {.honest = bench.rig->config.packer,
+                            .lies_at = (uint32_t)(seed * 3001),
+                            .ends = seed % 4 == 0};
+        liar.packer = *liar.honest;
+        liar.packer.context = &liar;
+        liar.packer.begin = liar_begin;
+        liar.packer.give = liar_give;
+        bench.rig->config.packer = &liar.packer;
+        rig_new_session(bench.rig, 9);
+        enum wry_status status = wry_session_connect(&bench.rig->session);
+        if (status == WRY_OK)
+            status = wry_session_write(&bench.rig->session, &bench.plan);
+        check_context("lies from %u on", liar.lies_at);
+        /* Garbage may also unpack to other content: then the digests find it. */
+        if (status != WRY_OK)
+            CHECK_EQUAL(WRY_DIFFERS, status);
+        CHECK_EQUAL(status == WRY_OK, rig_holds(bench.rig, &bench.item, 1));
+        CHECK_EQUAL(1, liar.streams);
+        finish(&bench);
+    }
+}
+
+static bool fail_to_read(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    memcpy(to, (const uint8_t *)context + offset, n);
+    return offset < 0x18000;
+}
+
+static void content_that_cannot_be_read_ends_the_write(void)
+{
+    struct bench bench;
+
+    begin(&bench, &(struct rig_setup){.seed = 4});
+    bench.item.reader.read = fail_to_read;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&bench.rig->session));
+    CHECK_EQUAL(WRY_SOURCE_FAILED, wry_session_write(&bench.rig->session, &bench.plan));
+    bench.item.reader = rig_reader(content);
+    CHECK_EQUAL(WRY_OK, wry_session_write(&bench.rig->session, &bench.plan));
+    CHECK(rig_holds(bench.rig, &bench.item, 1));
+    finish(&bench);
+}
+
+/* The cable is pulled after each so many bytes, and put back while the session looks for it. */
+static bool put_back(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost) {
+        rig->board.faults.cable_cut = 0;
+        rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
+    }
+    return false;
+}
+
+static void a_stream_cut_anywhere_goes_on(void)
+{
+    for (uint64_t at = 700; at < 70000; at += 1709) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = at, .faults = {.cable_cut = at}});
+        bench.rig->config.progress = put_back;
+        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        check_context("cut at %u", (unsigned)at);
+        write_and_check(&bench);
+        finish(&bench);
+    }
+}
+
+/* The board loses its power in the middle, and comes up again: the part begins anew. */
+static bool power_back(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost && rig->board.state == SIM_BOARD_OFF) {
+        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
+        sim_adapter_power(&rig->adapter, true);
+    }
+    return false;
+}
+
+static void a_board_that_restarts_gets_the_stream_anew(void)
+{
+    for (uint64_t at = 1; at < 300; at += 23) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = at, .faults = {.power_cut = at}});
+        bench.rig->config.progress = power_back;
+        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        check_context("power cut at operation %u", (unsigned)at);
+        write_and_check(&bench);
+        finish(&bench);
+    }
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(every_chip_takes_a_stream_as_far_as_its_memory_reaches),
+        FACT(a_board_with_little_memory_gets_pages),
+        FACT(a_host_without_a_packer_sends_pages),
+        FACT(a_noisy_line_costs_the_frames_it_spoils),
+        FACT(a_stream_that_cannot_be_unpacked_falls_back_to_pages),
+        FACT(content_that_cannot_be_read_ends_the_write),
+        FACT(a_stream_cut_anywhere_goes_on),
+        FACT(a_board_that_restarts_gets_the_stream_anew),
+    };
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
