@@ -1,7 +1,8 @@
 /*
  * How long writing takes, in simulated time, beside the least it could take.
  *
- * The limit of a row is max(time of the payload on the line, erase + program time of the flash).
+ * The limit of a row is max(time of what has to travel on the line, erase + program time of the
+ * flash): the payload, or for packed content what zlib makes of it at its best, in one stream.
  * Measured is from the call of wry_session_write to its return: erase, content, digest, all
  * checked. The host's processor time is that of the session alone: time spent inside the port,
  * which is the simulation of line and board, is taken off.
@@ -10,7 +11,10 @@
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
+#include <zlib.h>
 
+#include "demo/firmware_like.h"
+#include "pack/deflate.h"
 #include "sim/adapter.h"
 #include "sim/random.h"
 #include "wrytograph/session.h"
@@ -25,6 +29,7 @@ struct workbench {
     struct wry_session session;
     struct wry_port timed_port;
     double in_port; /* s of processor time */
+    const struct wry_packer *packer;
     uint8_t flash[FLASH_SIZE];
     uint8_t image[IMAGE_SIZE];
 };
@@ -139,7 +144,7 @@ static void set_up(struct workbench *bench, uint64_t latency_ms, uint32_t noise_
 /* Seconds of simulated time for the write, or an end of the program. */
 static double run(struct workbench *bench, uint32_t baud)
 {
-    struct wry_session_config config = {.token = 77, .max_speed = baud};
+    struct wry_session_config config = {.token = 77, .max_speed = baud, .packer = bench->packer};
     struct wry_placement placement = {.offset = IMAGE_OFFSET,
                                       .length = IMAGE_SIZE,
                                       .reader = {.context = bench, .read = read_image}};
@@ -161,49 +166,116 @@ static double run(struct workbench *bench, uint32_t baud)
     return (double)(bench->adapter.now - start) / 1e9;
 }
 
-static double limit(uint32_t baud)
+static double limit(size_t bytes, uint32_t baud)
 {
-    double line = (double)IMAGE_SIZE * 10 / baud;
+    double line = (double)bytes * 10 / baud;
     double flash = (double)IMAGE_SIZE / 0x10000 * 0.150 + (double)IMAGE_SIZE / 256 * 0.0004;
 
     return line > flash ? line : flash;
 }
 
-int main(void)
-{
-    static const uint32_t speeds[] = {115200, 460800, 921600, 2000000};
-    static const uint64_t latencies[] = {0, 2, 16};
-    struct workbench *bench = malloc(sizeof *bench);
+static const uint32_t speeds[] = {115200, 460800, 921600, 2000000};
+static const uint64_t latencies[] = {0, 2, 16};
+static const size_t speed_count = sizeof speeds / sizeof speeds[0];
+static const size_t latency_count = sizeof latencies / sizeof latencies[0];
 
-    if (!bench)
-        return 1;
+static void incompressible_as_pages(struct workbench *bench)
+{
     printf("Write of 1 MiB of incompressible data to a used flash, simulated time\n\n");
     printf("%9s %9s %10s %10s %9s %12s\n", "baud", "latency", "measured", "limit", "ratio",
            "host CPU/MiB");
-    for (size_t s = 0; s < sizeof speeds / sizeof speeds[0]; s++) {
-        for (size_t l = 0; l < sizeof latencies / sizeof latencies[0]; l++) {
+    for (size_t s = 0; s < speed_count; s++) {
+        for (size_t l = 0; l < latency_count; l++) {
             set_up(bench, latencies[l], 0);
             bench->in_port = 0;
             double begun = processor_time();
-            double measured = run(bench, speeds[s]);
+            double measured = run(bench, speeds[s]), least = limit(IMAGE_SIZE, speeds[s]);
             double cpu = processor_time() - begun - bench->in_port;
             printf("%9u %6u ms %8.3f s %8.3f s %9.4f %9.3f s\n", (unsigned)speeds[s],
-                   (unsigned)latencies[l], measured, limit(speeds[s]), measured / limit(speeds[s]),
-                   cpu);
+                   (unsigned)latencies[l], measured, least, measured / least, cpu);
         }
     }
+}
+
+static void with_noise(struct workbench *bench)
+{
+    static const uint32_t noises[] = {100, 1000, 10000, 30000};
+
     printf("\nThe same at 921600 baud and 2 ms with bit errors in both directions\n\n");
     printf("%9s %10s %16s %13s %9s\n", "BER", "measured", "of clean time", "frames resent",
            "speed");
     set_up(bench, 2, 0);
     double clean = run(bench, 921600);
-    static const uint32_t noises[] = {100, 1000, 10000, 30000};
     for (size_t i = 0; i < sizeof noises / sizeof noises[0]; i++) {
         set_up(bench, 2, noises[i]);
         double measured = run(bench, 921600);
         printf("%9.0e %8.3f s %16.3f %13u %9u\n", noises[i] / 1e9, measured, measured / clean,
                wry_session_stats(&bench->session)->frames_resent, (unsigned)bench->session.speed);
     }
+}
+
+/* What zlib makes of the image in one stream. */
+static size_t packed_size(const struct workbench *bench)
+{
+    static uint8_t packed[IMAGE_SIZE + IMAGE_SIZE / 8];
+    z_stream z = {.next_in = (Bytef *)(uintptr_t)bench->image,
+                  .avail_in = IMAGE_SIZE,
+                  .next_out = packed,
+                  .avail_out = sizeof packed};
+
+    if (deflateInit2(&z, 9, Z_DEFLATED, -15, 9, Z_DEFAULT_STRATEGY) != Z_OK)
+        return IMAGE_SIZE;
+    deflate(&z, Z_FINISH);
+    deflateEnd(&z);
+    return z.total_out;
+}
+
+static void packed_row(struct workbench *bench, const char *content, size_t speed, size_t latency)
+{
+    bool like_firmware = content[0] == 'f';
+
+    set_up(bench, latencies[latency], 0);
+    if (like_firmware)
+        fill_like_firmware(bench->image, sizeof bench->image, 5);
+    bench->in_port = 0;
+    double begun = processor_time();
+    double measured = run(bench, speeds[speed]);
+    double cpu = processor_time() - begun - bench->in_port;
+    double least = limit(packed_size(bench), speeds[speed]);
+    printf("%-14s %9u %6u ms %8.3f s %8.3f s %9.4f %9.3f s %10u\n", content,
+           (unsigned)speeds[speed], (unsigned)latencies[latency], measured, least, measured / least,
+           cpu, (unsigned)wry_session_stats(&bench->session)->content_sent);
+}
+
+static void as_a_stream(struct workbench *bench)
+{
+    struct pack_deflate *deflate = pack_deflate_new();
+
+    if (!deflate)
+        exit(1);
+    bench->packer = pack_deflate_packer(deflate);
+    printf("\nWrite of 1 MiB as a deflate stream\n\n");
+    printf("%-14s %9s %9s %10s %10s %9s %12s %10s\n", "content", "baud", "latency", "measured",
+           "limit", "ratio", "host CPU/MiB", "bytes");
+    for (size_t s = 0; s < speed_count; s++) {
+        for (size_t l = 0; l < latency_count; l++)
+            packed_row(bench, "firmware-like", s, l);
+    }
+    for (size_t s = 0; s < speed_count; s++)
+        packed_row(bench, "random", s, 1);
+    bench->packer = NULL;
+    pack_deflate_free(deflate);
+}
+
+int main(void)
+{
+    struct workbench *bench = calloc(1, sizeof *bench);
+
+    if (!bench)
+        return 1;
+    incompressible_as_pages(bench);
+    with_noise(bench);
+    as_a_stream(bench);
     free(bench);
     return 0;
 }

@@ -1,7 +1,7 @@
 /*
- * Inflate (RFC 1951). Codes are taken bit by bit from their counts, without tables: small, and
- * quick enough for a serial line. Before each step as many bits are gathered as it can need; near
- * the end of the input a step that lacks some is put off, and nothing of it is lost.
+ * Inflate (RFC 1951). Short codes are looked up, long ones are taken bit by bit from their counts:
+ * small, and quick enough for a serial line. Before each step as many bits are gathered as it can
+ * need; near the end of the input a step that lacks some is put off, and nothing of it is lost.
  */
 #include "wrytograph/inflate.h"
 
@@ -47,6 +47,8 @@ void wry_inflate_init(struct wry_inflate *inflate, uint8_t *window, uint32_t win
     inflate->window = window;
     inflate->mask = window_size - 1;
     inflate->literal.symbol = inflate->literal_symbols;
+    inflate->literal.fast = inflate->literal_fast;
+    inflate->far.fast = inflate->far_fast;
     inflate->far.symbol = inflate->far_symbols;
 }
 
@@ -79,6 +81,12 @@ static int take_symbol(struct wry_inflate *inflate, const struct wry_inflate_cod
 {
     uint32_t bits = inflate->bits;
     int value = 0, first = 0, index = 0;
+    unsigned fast = code->fast[bits & ((1u << WRY_INFLATE_FAST_BITS) - 1)];
+
+    if (fast > 0 && fast % 16 <= inflate->bit_count) {
+        drop(inflate, fast % 16);
+        return (int)(fast / 16);
+    }
 
     for (unsigned length = 1; length <= WRY_INFLATE_CODE_BITS; length++) {
         if (length > inflate->bit_count)
@@ -95,6 +103,30 @@ static int take_symbol(struct wry_inflate *inflate, const struct wry_inflate_cod
         value <<= 1;
     }
     return WRONG;
+}
+
+static unsigned reversed(unsigned code, unsigned length)
+{
+    unsigned result = 0;
+
+    for (; length > 0; length--, code >>= 1)
+        result = result << 1 | (code & 1);
+    return result;
+}
+
+/* Codes come with their first bit first, so a short one stands at every so many places. */
+static void fill_fast(const struct wry_inflate_code *code)
+{
+    unsigned value = 0, index = 0;
+
+    memset(code->fast, 0, sizeof(uint16_t) << WRY_INFLATE_FAST_BITS);
+    for (unsigned length = 1; length <= WRY_INFLATE_FAST_BITS; length++, value <<= 1) {
+        for (unsigned i = 0; i < code->count[length]; i++, index++, value++) {
+            unsigned at = reversed(value, length);
+            for (; at < 1u << WRY_INFLATE_FAST_BITS; at += 1u << length)
+                code->fast[at] = (uint16_t)(code->symbol[index] * 16u + length);
+        }
+    }
 }
 
 /* From the length of each symbol's code. How much of the code space is left: below 0, too much. */
@@ -119,6 +151,7 @@ static int build(struct wry_inflate_code *code, const uint8_t *lengths, unsigned
         if (lengths[i] > 0)
             code->symbol[at[lengths[i]]++] = (uint16_t)i;
     }
+    fill_fast(code);
     return left;
 }
 
@@ -287,22 +320,26 @@ static int step_repeat(struct wry_inflate *inflate)
     return after_length(inflate);
 }
 
-static int step_symbol(struct wry_inflate *inflate)
+/* Literals, as many as come one after another. */
+static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
-    int symbol = take_symbol(inflate, &inflate->literal);
-
-    if (symbol == NONE)
-        return NONE;
-    if (symbol < 0 || symbol >= FIRST_LENGTH + LENGTH_CODES)
-        return DAMAGED;
-    if (symbol == END_OF_BLOCK)
-        return end_block(inflate);
-    if (symbol > END_OF_BLOCK) {
-        inflate->symbol = (uint8_t)(symbol - FIRST_LENGTH);
-        return LENGTH_EXTRA;
+    for (;;) {
+        int symbol = take_symbol(inflate, &inflate->literal);
+        if (symbol == NONE)
+            return NONE;
+        if (symbol < 0 || symbol >= FIRST_LENGTH + LENGTH_CODES)
+            return DAMAGED;
+        if (symbol == END_OF_BLOCK)
+            return end_block(inflate);
+        if (symbol > END_OF_BLOCK) {
+            inflate->symbol = (uint8_t)(symbol - FIRST_LENGTH);
+            return LENGTH_EXTRA;
+        }
+        put(inflate, (uint8_t)symbol);
+        if (inflate->total == end)
+            return SYMBOL;
+        gather(inflate, input);
     }
-    put(inflate, (uint8_t)symbol);
-    return SYMBOL;
 }
 
 /* Section 3.2.5: four codes for each doubling, but for the first eight and the last. */
@@ -345,14 +382,21 @@ static int step_distance_extra(struct wry_inflate *inflate)
                                                                                        : COPY;
 }
 
-static int step_copy(struct wry_inflate *inflate)
+static int step_copy(struct wry_inflate *inflate, uint32_t end)
 {
-    put(inflate, inflate->window[(inflate->total - inflate->distance) & inflate->mask]);
-    return --inflate->left > 0 ? COPY : SYMBOL;
+    uint8_t *window = inflate->window;
+    uint32_t mask = inflate->mask, to = inflate->total, from = to - inflate->distance;
+    uint32_t n = end - to < inflate->left ? end - to : inflate->left;
+
+    inflate->total += n;
+    inflate->left -= n;
+    for (; n > 0; n--)
+        window[to++ & mask] = window[from++ & mask];
+    return inflate->left > 0 ? COPY : SYMBOL;
 }
 
-/* The next state, or NONE. At most one byte comes out. */
-static int step(struct wry_inflate *inflate)
+/* The next state, or NONE. Nothing comes out beyond end. */
+static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
     switch ((enum state)inflate->state) {
     case BLOCK_HEAD:
@@ -372,7 +416,7 @@ static int step(struct wry_inflate *inflate)
     case REPEAT:
         return step_repeat(inflate);
     case SYMBOL:
-        return step_symbol(inflate);
+        return step_symbol(inflate, input, end);
     case LENGTH_EXTRA:
         return step_length(inflate);
     case DISTANCE:
@@ -380,7 +424,7 @@ static int step(struct wry_inflate *inflate)
     case DISTANCE_EXTRA:
         return step_distance_extra(inflate);
     case COPY:
-        return step_copy(inflate);
+        return step_copy(inflate, end);
     case ENDED:
     case DAMAGED:
         break;
@@ -395,7 +439,7 @@ enum wry_inflate_result wry_inflate_run(struct wry_inflate *inflate,
 
     while (!is_over(inflate) && inflate->total != end) {
         gather(inflate, input);
-        int next = step(inflate);
+        int next = step(inflate, input, end);
         if (next == NONE)
             return WRY_INFLATE_INPUT;
         inflate->state = (uint8_t)next;

@@ -34,10 +34,13 @@ enum wry_inflate_result {
     WRY_INFLATE_DAMAGED, /* it is no deflate stream, or not one for this window */
 };
 
+#define WRY_INFLATE_FAST_BITS 8u /* of the codes that one look at a table takes */
+
 /* Codes of one alphabet: how many there are of each length, and their symbols in order. */
 struct wry_inflate_code {
     uint16_t count[WRY_INFLATE_CODE_BITS + 1];
     uint16_t *symbol;
+    uint16_t *fast; /* by the next bits: symbol * 16 + length, 0 for a longer code */
 };
 
 struct wry_inflate {
@@ -54,6 +57,7 @@ struct wry_inflate {
     uint32_t left; /* bytes still to be copied */
     uint32_t distance;
     struct wry_inflate_code literal, far;
+    uint16_t literal_fast[1u << WRY_INFLATE_FAST_BITS], far_fast[1u << WRY_INFLATE_FAST_BITS];
     uint16_t literal_symbols[WRY_INFLATE_LITERALS];
     uint16_t far_symbols[WRY_INFLATE_DISTANCES + 2];
     uint8_t lengths[WRY_INFLATE_LITERALS + WRY_INFLATE_DISTANCES + 2];

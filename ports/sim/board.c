@@ -33,7 +33,7 @@ static uint64_t cycles_per_byte(enum wry_work work)
     case WRY_WORK_SCAN:
         return 5;
     case WRY_WORK_INFLATE:
-        return 50;
+        return 86;
     }
     return 0;
 }
