@@ -17,7 +17,7 @@ static void restart(struct wry_loader *loader)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
-    digest->at = digest->start;
+    digest->at = digest->blank_to = digest->start;
     wry_sha256_begin(&digest->sha);
     memset(digest->result, 0, sizeof digest->result);
     loader_content_watch(loader, digest->start, digest->start);
@@ -96,27 +96,85 @@ static void end_sector(struct wry_loader_digest *digest)
     wry_sha256_begin(&digest->sha);
 }
 
-static void add_slice(struct wry_loader *loader, uint32_t n)
+static void add(struct wry_loader *loader, const uint8_t *bytes, uint32_t n)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
-    loader_flash_read(loader, digest->at, loader->slice, n);
-    wry_sha256_add(&digest->sha, loader->slice, n);
+    wry_sha256_add(&digest->sha, bytes, n);
     loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
     digest->at += n;
-    loader_content_watch(loader, digest->start, digest->at);
+    if (digest->blank_to < digest->at)
+        digest->blank_to = digest->at;
+    loader_content_watch(loader, digest->start, digest->blank_to);
     if ((digest->flags & WRY_FLAG_SECTORS) && digest->at % WRY_SECTOR_SIZE == 0)
         end_sector(digest);
 }
 
-bool loader_digest_step(struct wry_loader *loader)
+static void add_slice(struct wry_loader *loader, uint32_t n)
+{
+    loader_flash_read(loader, loader->digest.at, loader->slice, n);
+    add(loader, loader->slice, n);
+}
+
+/* A page that is known to be blank needs no reading. */
+static void add_blank(struct wry_loader *loader)
+{
+    static const uint8_t blank[] = {0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF,
+                                    0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF};
+
+    for (uint32_t n = 0; n < WRY_PAGE_SIZE; n += sizeof blank)
+        add(loader, blank, sizeof blank);
+}
+
+/* True when a page is the next one whose content is not known yet. */
+static bool is_next(const struct wry_loader *loader, uint32_t offset)
+{
+    const struct wry_loader_digest *digest = &loader->digest;
+
+    return digest->state == WRY_JOB_RUNNING && digest->blank_to == offset &&
+           !loader->content.watch_broken && digest->end - offset >= WRY_PAGE_SIZE;
+}
+
+void loader_digest_blank(struct wry_loader *loader, uint32_t offset)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    if (!is_next(loader, offset))
+        return;
+    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
+    if (!wry_bytes_blank(loader->slice, WRY_PAGE_SIZE))
+        return; /* it is read again, and hashed as it is */
+    digest->blank_to = offset + WRY_PAGE_SIZE;
+    loader_content_watch(loader, digest->start, digest->blank_to);
+}
+
+void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
+{
+    if (!is_next(loader, offset))
+        return;
+    while (loader->digest.at < loader->digest.blank_to)
+        add_blank(loader);
+    add(loader, page, WRY_PAGE_SIZE);
+}
+
+bool loader_digest_step(struct wry_loader *loader, bool spare)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
     heed_changes(loader);
     if (digest->state == WRY_JOB_DONE && digest->reply_due)
         reply(loader);
-    if (digest->state != WRY_JOB_RUNNING || loader->op != WRY_OP_NONE)
+    if (digest->state != WRY_JOB_RUNNING)
+        return false;
+    if (digest->at < digest->blank_to) {
+        if (!spare)
+            return false;
+        add_blank(loader);
+        if (digest->at < digest->end)
+            return true;
+    }
+    if (loader->op != WRY_OP_NONE && digest->at < digest->end)
         return false;
     uint32_t settled = loader_content_settled(loader, digest->at, digest->end);
     if (digest->at < settled) {

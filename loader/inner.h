@@ -76,7 +76,13 @@ uint32_t loader_erase_unit(const struct wry_loader *loader);
 
 /* digest_job.c */
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message);
-bool loader_digest_step(struct wry_loader *loader);
+/* A page as it has just been read from the flash: hashed at once, where it is the next one due. */
+void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
+/* A page that should be blank, and is the next one due: looked at now, hashed while the flash is
+ * busy. */
+void loader_digest_blank(struct wry_loader *loader, uint32_t offset);
+/* spare: there is time for what is known to be blank. */
+bool loader_digest_step(struct wry_loader *loader, bool spare);
 
 /* read_job.c */
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message);

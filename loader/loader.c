@@ -221,8 +221,11 @@ bool wry_loader_poll(struct wry_loader *loader)
     bool busy = take_input(loader);
 
     if (!loader_flash_await(loader)) {
-        busy |= loader_write_step(loader);
-        if (loader_read_step(loader) || loader_digest_step(loader))
+        bool wrote = loader_write_step(loader);
+        /* The flash comes first: what needs no flash is put off while it would wait for us. */
+        bool spare = !wrote || loader->op != WRY_OP_NONE;
+        busy |= wrote;
+        if (loader_read_step(loader) || loader_digest_step(loader, spare))
             busy = true;
     }
     if (loader->progress_due)

@@ -93,7 +93,8 @@ enum loader_stream_step loader_stream_step(struct wry_loader *loader)
     if (given == input.n && unpacked == 0 && result == WRY_INFLATE_INPUT)
         return LOADER_STREAM_IDLE;
     use(loader, (uint32_t)(given - input.n));
-    loader->port->worked(loader->port->context, WRY_WORK_INFLATE, unpacked);
+    loader->port->worked(loader->port->context, WRY_WORK_UNPACK, (uint32_t)(given - input.n));
+    loader->port->worked(loader->port->context, WRY_WORK_COPY, unpacked);
     bool whole = loader->inflate->total == write->end - write->start;
     bool wrong = result == WRY_INFLATE_DAMAGED || (result == WRY_INFLATE_END && !whole);
     return wrong ? LOADER_STREAM_WRONG : LOADER_STREAM_BUSY;

@@ -200,6 +200,7 @@ static void check_page(struct wry_loader *loader)
     loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
     if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0) {
+        loader->page_in_slice = true;
         page_programmed(loader);
         return;
     }
@@ -234,6 +235,14 @@ static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, ui
     loader_content_changes(loader, offset, length);
 }
 
+/* The page that was read back, while it is still there. */
+static void hash_checked(struct wry_loader *loader, uint32_t offset)
+{
+    if (loader->page_in_slice)
+        loader_digest_page(loader, offset, loader->slice);
+    loader->page_in_slice = false;
+}
+
 static void program_next(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -241,6 +250,8 @@ static void program_next(struct wry_loader *loader)
 
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
     if (wry_bytes_blank(page, WRY_PAGE_SIZE)) {
+        hash_checked(loader, loader->op_offset);
+        loader_digest_blank(loader, write->programmed);
         page_programmed(loader);
         return;
     }
@@ -270,6 +281,13 @@ static bool has_page(const struct wry_loader *loader)
                                      : has_arrived(loader, loader->write.programmed);
 }
 
+static bool can_program(const struct wry_loader *loader)
+{
+    const struct wry_loader_write *write = &loader->write;
+
+    return is_programming(write) && write->programmed < write->erased && has_page(loader);
+}
+
 /* Unpacking goes on while the flash is busy. */
 static bool unpack(struct wry_loader *loader)
 {
@@ -287,22 +305,17 @@ static bool unpack(struct wry_loader *loader)
     return step != LOADER_STREAM_IDLE;
 }
 
-bool loader_write_step(struct wry_loader *loader)
+/* What was read back is hashed while the flash is at the next page. */
+static bool begin_next(struct wry_loader *loader, uint32_t checked)
 {
     struct wry_loader_write *write = &loader->write;
-    bool unpacked = unpack(loader);
+    bool programs = write->state == WRY_JOB_RUNNING && can_program(loader);
 
-    if (loader->op != WRY_OP_NONE) {
-        if (loader_flash_busy(loader))
-            return unpacked;
-        end_operation(loader);
-    }
-    if (write->state != WRY_JOB_RUNNING)
-        return false;
-    if (is_programming(write) && write->programmed < write->erased && has_page(loader)) {
+    if (programs)
         program_next(loader);
-        return true;
-    }
+    hash_checked(loader, checked);
+    if (programs || write->state != WRY_JOB_RUNNING)
+        return programs;
     if (write->erased < write->end) {
         erase_next(loader);
         return true;
@@ -311,7 +324,20 @@ bool loader_write_step(struct wry_loader *loader)
         finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
         return true;
     }
-    return unpacked;
+    return false;
+}
+
+bool loader_write_step(struct wry_loader *loader)
+{
+    bool unpacked = unpack(loader);
+    uint32_t ended = loader->op_offset;
+
+    if (loader->op != WRY_OP_NONE) {
+        if (loader_flash_busy(loader))
+            return unpacked;
+        end_operation(loader);
+    }
+    return begin_next(loader, ended) || unpacked;
 }
 
 static void fill_bitmap(const struct wry_loader *loader, struct wry_progress_message *progress)

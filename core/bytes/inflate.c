@@ -242,14 +242,20 @@ static int check_stored(struct wry_inflate *inflate)
     return inflate->left > 0 ? STORED : end_block(inflate);
 }
 
-static int step_stored(struct wry_inflate *inflate)
+/* First what is in the bits, then straight from the input. */
+static int step_stored(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
-    int byte = take(inflate, 8);
+    bool moved = inflate->bit_count > 0 || input->n > 0;
 
-    if (byte == NONE)
-        return NONE;
-    put(inflate, (uint8_t)byte);
-    return --inflate->left > 0 ? STORED : end_block(inflate);
+    for (; inflate->bit_count > 0 && inflate->left > 0 && inflate->total != end; inflate->left--)
+        put(inflate, (uint8_t)drop(inflate, 8));
+    for (; input->n > 0 && inflate->left > 0 && inflate->total != end; inflate->left--) {
+        put(inflate, *input->bytes++);
+        input->n--;
+    }
+    if (inflate->left == 0)
+        return end_block(inflate);
+    return moved ? STORED : NONE;
 }
 
 /* Section 3.2.7. */
@@ -406,7 +412,7 @@ static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, ui
     case STORED_CHECK:
         return check_stored(inflate);
     case STORED:
-        return step_stored(inflate);
+        return step_stored(inflate, input, end);
     case DYNAMIC_HEAD:
         return begin_dynamic(inflate);
     case CODE_LENGTHS:
@@ -438,7 +444,8 @@ enum wry_inflate_result wry_inflate_run(struct wry_inflate *inflate,
     uint32_t end = inflate->total + room;
 
     while (!is_over(inflate) && inflate->total != end) {
-        gather(inflate, input);
+        if (inflate->state != STORED)
+            gather(inflate, input);
         int next = step(inflate, input, end);
         if (next == NONE)
             return WRY_INFLATE_INPUT;

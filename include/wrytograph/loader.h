@@ -57,7 +57,8 @@ enum wry_work {
     WRY_WORK_FRAME_OUT, /* bytes framed */
     WRY_WORK_DIGEST,    /* bytes hashed */
     WRY_WORK_SCAN,      /* bytes compared */
-    WRY_WORK_INFLATE,   /* bytes unpacked */
+    WRY_WORK_UNPACK,    /* bytes of a stream used up */
+    WRY_WORK_COPY,      /* bytes that came out of it */
 };
 
 struct wry_board_port {
@@ -117,6 +118,7 @@ struct wry_loader_digest {
     uint16_t seq;
     uint32_t start, end;
     uint32_t at;
+    uint32_t blank_to; /* at to here was read and is blank; hashed later */
     bool reply_due;
     struct wry_sha256 sha;
     uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
@@ -161,6 +163,7 @@ struct wry_loader {
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;
+    bool page_in_slice; /* slice holds the page at op_offset, just read from the flash */
     struct wry_loader_content content;
 
     struct wry_loader_write write;

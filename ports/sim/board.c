@@ -32,8 +32,10 @@ static uint64_t cycles_per_byte(enum wry_work work)
         return 80;
     case WRY_WORK_SCAN:
         return 5;
-    case WRY_WORK_INFLATE:
-        return 86;
+    case WRY_WORK_UNPACK:
+        return 140;
+    case WRY_WORK_COPY:
+        return 17;
     }
     return 0;
 }
