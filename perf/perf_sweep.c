@@ -25,7 +25,12 @@ static void run(struct worst *worst, const struct sweep_case *c, unsigned *wrong
     double ratio =
         r.needed_seconds > 1 ? (r.seconds > 1 ? r.seconds - 1 : 0) / r.needed_seconds : 0;
 
-    *wrong += r.status != WRY_OK || !r.right;
+    if (r.status != WRY_OK || !r.right) {
+        printf("WRONG: %s at %u baud, %u ms, %s, flash %s, seed %u: status %d\n",
+               sweep_call_name(c->call), (unsigned)c->speed, (unsigned)c->latency_ms,
+               c->noise->name, sweep_fill_name(c->fill), (unsigned)c->seed, (int)r.status);
+        ++*wrong;
+    }
     if (ratio > worst->ratio)
         *worst = (struct worst){
             .ratio = ratio, .seconds = r.seconds, .needed = r.needed_seconds, .c = *c};

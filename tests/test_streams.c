@@ -122,6 +122,30 @@ static void a_noisy_line_costs_the_frames_it_spoils(void)
     }
 }
 
+static void every_line_carries_a_stream(void)
+{
+    static const uint32_t speeds[] = {9600, 19200, 115200, 921600, 2000000};
+    static const uint32_t noises[] = {0, 10000, 100000, 200000};
+
+    for (size_t i = 0; i < 5 * 4 * 2; i++) {
+        struct bench bench;
+        struct wry_fault fault;
+        uint32_t speed = speeds[i % 5];
+        begin(&bench, &(struct rig_setup){.seed = i,
+                                          .max_speed = speed,
+                                          .blank = i % 3 == 0,
+                                          .faults = {.noise_ppb = noises[i / 5 % 4]}});
+        bench.rig->adapter.inbox.latency = i >= 20 ? 100 * UINT64_C(1000000) : 0;
+        bench.item.length = speed < 100000 ? 0x8001 : LENGTH;
+        CHECK_EQUAL(WRY_OK,
+                    wry_plan_init(&bench.plan, &bench.item, 1, bench.rig->flash_size, &fault));
+        check_context("%u baud, noise %u, %s latency", (unsigned)speed, (unsigned)noises[i / 5 % 4],
+                      i >= 20 ? "long" : "no");
+        write_and_check(&bench);
+        finish(&bench);
+    }
+}
+
 /* A packer whose stream is wrong from some byte on. */
 struct liar {
     struct wry_packer packer;
@@ -258,6 +282,7 @@ int main(int argc, char **argv)
         FACT(a_board_with_little_memory_gets_pages),
         FACT(a_host_without_a_packer_sends_pages),
         FACT(a_noisy_line_costs_the_frames_it_spoils),
+        FACT(every_line_carries_a_stream),
         FACT(a_stream_that_cannot_be_unpacked_falls_back_to_pages),
         FACT(content_that_cannot_be_read_ends_the_write),
         FACT(a_stream_cut_anywhere_goes_on),

@@ -113,6 +113,26 @@ static void worse_noise_ends_right_or_with_the_link_lost(void)
     }
 }
 
+/* A window that takes half a minute to send, and a line that lets no long frame through. */
+static void a_long_window_on_a_slow_noisy_line_is_no_stall(void)
+{
+    static const uint64_t seeds[] = {5922, 219735, 386034, 536495, 710713, 1067068, 1328395};
+
+    for (size_t i = 0; i < sizeof seeds / sizeof seeds[0]; i++) {
+        struct sweep_case c = {.call = SWEEP_WRITE,
+                               .speed = 19200,
+                               .latency_ms = 100,
+                               .noise = &sweep_noises[4],
+                               .fill = SWEEP_BLANK,
+                               .length = 0x10321,
+                               .seed = seeds[i]};
+        struct sweep_result r = sweep_run(&c);
+        check_context("seed %u", (unsigned)seeds[i]);
+        CHECK_EQUAL(WRY_OK, r.status);
+        CHECK(r.right);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -123,6 +143,7 @@ int main(int argc, char **argv)
         FACT(writing_takes_the_line_s_time),
         FACT(erasing_beside_neighbours_takes_the_line_s_time),
         FACT(worse_noise_ends_right_or_with_the_link_lost),
+        FACT(a_long_window_on_a_slow_noisy_line_is_no_stall),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

@@ -6,6 +6,8 @@
 
 #include "bytes/memory.h"
 
+#define QUIET_TIME (500 * US_PER_MS)
+
 enum {
     MISSED_PROBES = 10,
     HELLO_TRIES = 6,
@@ -170,10 +172,26 @@ static enum wry_status check_pace(struct session_write *job)
                             : status;
 }
 
+/*
+ * A board that hears nothing good says nothing. On a slow line a whole window takes long: it is
+ * asked on the way, so that frames which are too long for the noise are found out early.
+ */
+static enum wry_status ask_when_quiet(struct wry_session *session, uint64_t *since)
+{
+    uint64_t now = session_now(session);
+    uint64_t frames = 2 * session_line_time(session, WRY_FRAME_WORST(WRY_BODY_MAX));
+
+    if (!session->progress_fresh && now < *since + QUIET_TIME + frames)
+        return WRY_OK;
+    *since = now;
+    return session->progress_fresh ? WRY_OK : session_ask_status(session);
+}
+
 static enum wry_status stream(struct session_write *job)
 {
     struct wry_session *session = job->session;
     uint64_t probe_at = session_answer_deadline(session, PROGRESS_SIZE);
+    uint64_t quiet_since = session_now(session);
     uint32_t offset, length;
     bool over = false;
     enum wry_status status = WRY_OK;
@@ -189,6 +207,8 @@ static enum wry_status stream(struct session_write *job)
             status = send_data(job, offset, length);
             if (status == WRY_OK)
                 status = take_input(job, 0);
+            if (status == WRY_OK)
+                status = ask_when_quiet(session, &quiet_since);
             probe_at = session_answer_deadline(session, PROGRESS_SIZE);
         } else if (session->line_free_at <= session_now(session) &&
                    session_window_again(session, &offset)) {
