@@ -35,10 +35,11 @@ static void heed_changes(struct wry_loader *loader)
     restart(loader);
 }
 
-static bool sectors_fit(const struct wry_range_message *range)
+static bool sectors_fit(const struct wry_loader *loader, const struct wry_range_message *range,
+                        uint8_t flags)
 {
     return (range->offset | range->length) % WRY_SECTOR_SIZE == 0 &&
-           range->length / WRY_SECTOR_SIZE <= WRY_LOADER_DIGEST_SECTORS;
+           wry_digest_size(flags, range->length) <= sizeof loader->digest.result;
 }
 
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message)
@@ -49,7 +50,7 @@ void loader_digest_request(struct wry_loader *loader, const struct wry_message *
     if (!loader_range_fits(loader, message, &range))
         return;
     heed_changes(loader);
-    if ((message->flags & WRY_FLAG_SECTORS) && !sectors_fit(&range)) {
+    if ((message->flags & WRY_FLAG_SECTORS) && !sectors_fit(loader, &range, message->flags)) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
         return;
     }
@@ -74,9 +75,7 @@ static void reply(struct wry_loader *loader)
                                       .length = digest->end - digest->start};
     size_t n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, digest->flags,
                                      digest->seq, &range);
-    size_t length = digest->flags & WRY_FLAG_SECTORS
-                        ? (size_t)(range.length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
-                        : WRY_SHA256_SIZE;
+    size_t length = wry_digest_size(digest->flags, range.length);
 
     if (!loader_output_has_room(loader, n + length))
         return;
@@ -84,15 +83,15 @@ static void reply(struct wry_loader *loader)
     digest->reply_due = false;
 }
 
-/* A sector is complete: its short digest is put away, and the next begins. */
+/* A sector is complete: its digest is put away, and the next begins. */
 static void end_sector(struct wry_loader_digest *digest)
 {
-    uint32_t sector = (digest->at - digest->start) / WRY_SECTOR_SIZE - 1;
-    uint8_t *to = digest->result + (size_t)sector * WRY_SECTOR_DIGEST_SIZE;
-    uint64_t sum = wry_sha256_end_short(&digest->sha);
+    size_t size = wry_digest_size(digest->flags, WRY_SECTOR_SIZE);
+    size_t end = wry_digest_size(digest->flags, digest->at - digest->start);
+    uint8_t whole[WRY_SHA256_SIZE];
 
-    wry_put32(to, (uint32_t)sum);
-    wry_put32(to + 4, (uint32_t)(sum >> 32));
+    wry_sha256_end(&digest->sha, whole);
+    memcpy(digest->result + end - size, whole, size);
     wry_sha256_begin(&digest->sha);
 }
 

@@ -58,7 +58,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
-        .features = loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0,
+        .features = WRY_FEATURE_WHOLE | (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0),
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,

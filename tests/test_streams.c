@@ -86,7 +86,7 @@ static void a_board_with_little_memory_gets_pages(void)
     begin(&bench, &(struct rig_setup){.seed = 2});
     bench.rig->board.memory_size = 12 * 1024;
     write_and_check(&bench);
-    CHECK_EQUAL(0, wry_session_board(&bench.rig->session)->features);
+    CHECK(!(wry_session_board(&bench.rig->session)->features & WRY_FEATURE_STREAMS));
     CHECK(wry_session_board(&bench.rig->session)->window <= 12 * 1024);
     CHECK(wry_session_stats(&bench.rig->session)->content_sent >= LENGTH);
     finish(&bench);
@@ -100,7 +100,7 @@ static void a_host_without_a_packer_sends_pages(void)
     bench.rig->config.packer = NULL;
     rig_new_session(bench.rig, 8);
     write_and_check(&bench);
-    CHECK_EQUAL(WRY_FEATURE_STREAMS, wry_session_board(&bench.rig->session)->features);
+    CHECK(wry_session_board(&bench.rig->session)->features & WRY_FEATURE_STREAMS);
     CHECK(wry_session_stats(&bench.rig->session)->content_sent >= LENGTH);
     finish(&bench);
 }

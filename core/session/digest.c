@@ -114,9 +114,7 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq)
 {
-    size_t size = flags & WRY_FLAG_SECTORS
-                      ? (size_t)(length / WRY_SECTOR_SIZE) * WRY_SECTOR_DIGEST_SIZE
-                      : WRY_SHA256_SIZE;
+    size_t size = wry_digest_size(flags, length);
     struct digest_wait wait = {.session = session,
                                .range = {.offset = offset, .length = length},
                                .flags = flags,

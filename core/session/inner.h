@@ -120,6 +120,7 @@ struct session_write {
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
     bool as_pages; /* the board could not unpack it: content goes out as it is */
+    bool proven; /* what was left alone in this run is right by the whole SHA-256 of each sector */
 };
 
 /* hash.c */
@@ -171,9 +172,13 @@ enum wry_status session_write(struct wry_session *session, const struct wry_plan
 #define SESSION_PIECE_SECTORS 256u
 /* True when a few samples of the run all differ, so that looking closer would not pay. */
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new);
-/* Bit n of dirty: the n-th sector from offset on has to be written. count <= a piece. */
+struct session_dirty {
+    uint32_t count;                          /* sectors that were looked at */
+    uint8_t bits[SESSION_PIECE_SECTORS / 8]; /* the n-th has to be written */
+};
+/* Looks at count sectors from offset on; count <= a piece. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
-                                   uint8_t dirty[SESSION_PIECE_SECTORS / 8]);
+                                   struct session_dirty *dirty);
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums);
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,

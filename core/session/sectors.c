@@ -1,10 +1,11 @@
-/* Which sectors of a run have to be written: the board's short digest of each beside ours. */
+/* Which sectors of a run have to be written: the board's digest of each beside ours. */
 #include "inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
 #define LONG_LATENCY (40 * US_PER_MS)
+#define WHOLE_LATENCY (150 * US_PER_MS) /* three more round trips for hashing 1 MiB once less */
 
 enum {
     SAMPLES = 4,
@@ -73,33 +74,73 @@ enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t of
     return session_sector_sums(session, offset, count, sums);
 }
 
-enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
-                                   uint8_t dirty[SESSION_PIECE_SECTORS / 8])
+/*
+ * A whole SHA-256 of each sector takes four times the bytes, and saves the board from hashing all
+ * of it once more in the end. It is asked for where the line is quick and lets long answers
+ * through.
+ */
+static bool whole_pays(const struct wry_session *session)
+{
+    return (session->board.features & WRY_FEATURE_WHOLE) != 0 &&
+           session->speed >= WRY_STARTING_SPEED && session_latency(session) < WHOLE_LATENCY &&
+           session->pace.untried && session->stats.frames_bad == 0;
+}
+
+/* What the board has just said of n sectors, digests of so many bytes each, beside ours. */
+static enum wry_status compare(struct session_write *job, uint32_t offset, uint32_t n, size_t size,
+                               struct session_dirty *dirty)
 {
     struct wry_session *session = job->session;
-    uint64_t theirs[SESSION_PIECE_SECTORS];
     struct session_composed composed = {.job = job};
     struct wry_reader content = session_composed(&composed);
-    uint64_t ours;
-    bool unsettled;
-    enum wry_status status = session_sector_sums(session, offset, count, theirs);
+    uint8_t ours[WRY_SHA256_SIZE];
+    enum wry_status status = WRY_OK;
 
-    memset(dirty, 0, SESSION_PIECE_SECTORS / 8);
-    for (uint32_t i = 0; status == WRY_OK && i < count; i++) {
+    for (uint32_t i = 0; status == WRY_OK && i < n; i++) {
         uint32_t at = offset + i * WRY_SECTOR_SIZE;
-        status = session_sector_sum(session, &content, at, &ours);
+        bool unsettled = false;
+        status = session_hash(session, &content, at, WRY_SECTOR_SIZE, ours);
         if (status == WRY_OK)
             status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
-        if (status == WRY_OK && (ours != theirs[i] || unsettled))
-            bits_add(dirty, i);
+        if (unsettled || memcmp(ours, session->cargo + i * size, size) != 0)
+            bits_add(dirty->bits, dirty->count);
+        dirty->count++;
     }
     return status;
 }
 
-static bool all_dirty(const uint8_t *dirty, uint32_t count)
+/* An answer is one frame: on a line that loses long ones it has to be short. */
+enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
+                                   struct session_dirty *dirty)
 {
-    for (uint32_t i = 0; i < count; i++) {
-        if (!bits_has(dirty, i))
+    struct wry_session *session = job->session;
+    bool clean = session->pace.untried && session->stats.frames_bad == 0;
+    uint32_t room = clean ? WRY_PAYLOAD_MAX : session->pace.payload;
+    uint8_t flags = whole_pays(session) ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE : WRY_FLAG_SECTORS;
+    enum wry_status status = WRY_OK;
+
+    memset(dirty, 0, sizeof *dirty);
+    while (dirty->count < count && status == WRY_OK) {
+        size_t size = wry_digest_size(flags, WRY_SECTOR_SIZE);
+        uint32_t most = room / (uint32_t)size, left = count - dirty->count;
+        uint32_t n = most < left ? most : left, at = offset + dirty->count * WRY_SECTOR_SIZE;
+        status = session_fetch_digest(session, at, n * WRY_SECTOR_SIZE, flags);
+        if (status == WRY_OK) {
+            status = compare(job, at, n, size, dirty);
+        } else if (status == WRY_NO_ANSWER) {
+            flags = WRY_FLAG_SECTORS;
+            room = (n + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
+            status = WRY_OK;
+        }
+    }
+    job->proven &= (flags & WRY_FLAG_WHOLE) != 0;
+    return status;
+}
+
+static bool all_dirty(const struct session_dirty *dirty)
+{
+    for (uint32_t i = 0; i < dirty->count; i++) {
+        if (!bits_has(dirty->bits, i))
             return false;
     }
     return true;
@@ -107,7 +148,7 @@ static bool all_dirty(const uint8_t *dirty, uint32_t count)
 
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 {
-    uint8_t dirty[SESSION_PIECE_SECTORS / 8];
+    struct session_dirty dirty;
     uint32_t sectors = (job->run.end - job->run.start) / WRY_SECTOR_SIZE;
     enum wry_status status = WRY_OK;
 
@@ -118,8 +159,8 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     for (uint32_t i = 0; *looks_new && status == WRY_OK && i < samples; i++) {
         uint32_t first = (sectors - SAMPLE_SECTORS) / (samples - 1) * i;
         status = session_find_dirty(job, job->run.start + first * WRY_SECTOR_SIZE, SAMPLE_SECTORS,
-                                    dirty);
-        *looks_new = all_dirty(dirty, SAMPLE_SECTORS);
+                                    &dirty);
+        *looks_new = all_dirty(&dirty);
     }
     return status;
 }

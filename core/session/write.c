@@ -69,18 +69,13 @@ static void leave(struct session_write *job, uint32_t sectors)
     job->session->stats.sectors_left += sectors;
 }
 
-static bool is_dirty(const uint8_t *dirty, uint32_t sector)
-{
-    return bits_has(dirty, sector);
-}
-
 /* The end of the part that begins at the dirty sector first: small gaps are written with it. */
 static uint32_t end_of_part(const uint8_t *dirty, uint32_t first, uint32_t count)
 {
     uint32_t end = first + 1;
 
     for (uint32_t i = end; i < count && i - end <= GAP_SECTORS; i++) {
-        if (is_dirty(dirty, i))
+        if (bits_has(dirty, i))
             end = i + 1;
     }
     return end;
@@ -92,7 +87,7 @@ static enum wry_status write_dirty(struct session_write *job, uint32_t offset, u
     enum wry_status status = WRY_OK;
 
     for (uint32_t at = 0; at < count && status == WRY_OK;) {
-        if (!is_dirty(dirty, at)) {
+        if (!bits_has(dirty, at)) {
             leave(job, 1);
             at++;
             continue;
@@ -106,15 +101,15 @@ static enum wry_status write_dirty(struct session_write *job, uint32_t offset, u
 
 static enum wry_status write_what_differs(struct session_write *job)
 {
-    uint8_t dirty[SESSION_PIECE_SECTORS / 8];
+    struct session_dirty dirty;
     enum wry_status status = WRY_OK;
 
     for (uint32_t at = job->run.start; at < job->run.end && status == WRY_OK;) {
         uint32_t left = (job->run.end - at) / WRY_SECTOR_SIZE;
         uint32_t count = left < SESSION_PIECE_SECTORS ? left : SESSION_PIECE_SECTORS;
-        status = session_find_dirty(job, at, count, dirty);
+        status = session_find_dirty(job, at, count, &dirty);
         if (status == WRY_OK)
-            status = write_dirty(job, at, count, dirty);
+            status = write_dirty(job, at, count, dirty.bits);
         at += count * WRY_SECTOR_SIZE;
         if (status == WRY_OK)
             status = session_report(job->session, WRY_STEP_WRITE, at, job->done, job->total);
@@ -122,7 +117,8 @@ static enum wry_status write_what_differs(struct session_write *job)
     return status;
 }
 
-/* Sectors that were left alone were compared by short digests; "checked" means all of SHA-256. */
+/* Sectors that were left alone may have been compared by short digests; "checked" means all of
+ * SHA-256. */
 static enum wry_status check_run(struct session_write *job)
 {
     struct wry_session *session = job->session;
@@ -147,11 +143,12 @@ static enum wry_status write_run(struct session_write *job)
     bool whole = session->config.every_sector;
     enum wry_status status = read_edges(job);
 
+    job->proven = true;
     if (status == WRY_OK && !whole)
         status = session_looks_new(job, &whole);
     if (status == WRY_OK)
         status = whole ? write_range(job, job->run.start, job->run.end) : write_what_differs(job);
-    if (status == WRY_OK && session->stats.sectors_left > left_before)
+    if (status == WRY_OK && session->stats.sectors_left > left_before && !job->proven)
         status = check_run(job);
     return status;
 }

@@ -299,6 +299,14 @@ bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t
     return page / 8 < progress->bitmap_length && bits_has(progress->bitmap, page);
 }
 
+size_t wry_digest_size(uint8_t flags, uint32_t length)
+{
+    bool sectors = (flags & WRY_FLAG_SECTORS) != 0, whole = (flags & WRY_FLAG_WHOLE) != 0;
+
+    return (sectors ? length / WRY_SECTOR_SIZE : 1) *
+           (sectors && !whole ? WRY_SECTOR_DIGEST_SIZE : WRY_SHA256_SIZE);
+}
+
 bool wry_message_get_digest_reply(const struct wry_message *message, struct wry_digest_reply *reply)
 {
     if (!wry_message_get_range(message, &reply->range))

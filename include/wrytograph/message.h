@@ -31,6 +31,7 @@ extern "C" {
 #define WRY_PAYLOAD_MAX 2048u /* bytes of content in one data frame, a multiple of a page */
 
 #define WRY_SECTOR_DIGEST_SIZE 8u /* bytes: the first of the sector's SHA-256 */
+#define WRY_WHOLE_SECTORS 64u     /* that an answer with a whole SHA-256 of each can hold */
 
 #define WRY_MESSAGE_PREFIX 4u /* kind, flags, sequence */
 #define WRY_DATA_HEAD 12u     /* prefix, offset, length and encoding */
@@ -57,6 +58,7 @@ enum wry_message_flag {
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
     WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
+    WRY_FLAG_WHOLE = 0x02,   /* digest, with the one before: a whole SHA-256 a sector */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
@@ -69,6 +71,7 @@ enum wry_encoding {
 /* Bits of features. */
 enum wry_feature {
     WRY_FEATURE_STREAMS = 0x0001, /* content of a job may come as a deflate stream */
+    WRY_FEATURE_WHOLE = 0x0002,   /* digests: WRY_FLAG_WHOLE */
 };
 
 /* How a stream is packed. */
@@ -225,6 +228,8 @@ bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_m
 bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
 /* coding and window are 0 where the fields about a stream are missing. */
 bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase);
+/* Bytes of the answer to a digest request with these flags, of a range of whole sectors or any. */
+size_t wry_digest_size(uint8_t flags, uint32_t length);
 /* A choice comes with a bit for each page of the range, and none beyond. */
 bool wry_message_get_read(const struct wry_message *message, struct wry_read_message *read);
 /* Stored and stream: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
