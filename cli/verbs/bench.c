@@ -7,6 +7,7 @@
 #include "bench_serve.h"
 #include "values.h"
 #include "verbs.h"
+#include "views/bench_board.h"
 #include "views/explain.h"
 #include "views/json.h"
 
@@ -49,23 +50,12 @@ static int add(struct app *app, const struct bench_options *options)
 
 static int list_board(struct app *app, const char *name)
 {
-    struct bench_description d;
+    struct bench_description description;
     GError *error = NULL;
 
-    if (!bench_load(app->bench_folder, name, &d, &error))
+    if (!bench_load(app->bench_folder, name, &description, &error))
         return explain_error(app, error);
-    g_autofree char *address = units_address(d.eui48);
-    g_autofree char *size = units_flash_size(d.flash_size);
-    g_autofree char *faults = fault_text_describe(&d.faults);
-    app_print(app, "%-12s %-14s %s  %-17s %s", name, d.chip->title, address, size,
-              faults[0] ? faults : "no faults");
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "name", name);
-    json_add_text(app->json, "chip", d.chip->name);
-    json_add_text(app->json, "address", address);
-    json_add_number(app->json, "flash_bytes", d.flash_size);
-    json_add_text(app->json, "faults", faults);
-    json_builder_end_object(app->json);
+    bench_board_show(app, name, &description);
     return EXIT_DONE;
 }
 
@@ -99,12 +89,7 @@ static int fault(struct app *app)
         return explain_error(app, error);
     for (char **text = app->rest + 2; *text; text++) {
         if (!fault_text_parse(*text, &d.faults))
-            return app_fail(app, EXIT_USAGE,
-                            "Faults are none, strap-released, unpowered, no-ground, swapped, echo, "
-                            "brown-out, loader=BAUD, noise=RATE, noise-above=BAUD, lost=RATE, "
-                            "latency=TIME, cable=BAUD, "
-                            "protect=BITS, claims=SIZE, power-cut=N and cable-cut=N.",
-                            "'%s' is no fault", *text);
+            return app_fail(app, EXIT_USAGE, fault_text_known, "'%s' is no fault", *text);
     }
     if (!bench_save(app->bench_folder, name, &d, &error))
         return explain_error(app, error);

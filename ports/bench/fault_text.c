@@ -7,6 +7,11 @@
 
 #include "base/units.h"
 
+const char fault_text_known[] =
+    "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, loader=BAUD, "
+    "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, protect=BITS, claims=SIZE, "
+    "power-cut=N and cable-cut=N.";
+
 /* Faults that are there or not. */
 static const struct {
     const char *name;

@@ -11,6 +11,9 @@
 
 #include "sim/board.h"
 
+/* "Faults are none, …": all that may be said. */
+extern const char fault_text_known[];
+
 /* Sets the fault that text names, or none. False, and nothing set, when it is no fault. */
 bool fault_text_parse(const char *text, struct sim_board_faults *faults);
 
