@@ -3,6 +3,7 @@
  * blank: it ends, it is right, and it takes about the time that the line needs.
  */
 #include <stdio.h>
+#include <stdlib.h>
 
 #include "harness.h"
 #include "rig.h"
@@ -90,26 +91,39 @@ static void erasing_beside_neighbours_takes_the_line_s_time(void)
 }
 
 /* Whatever the noise, there is an end: done, or the link given up. */
+static int compare_seconds(const void *a, const void *b)
+{
+    double x = *(const double *)a, y = *(const double *)b;
+
+    return (x > y) - (x < y);
+}
+
+/* Where a call ends by giving up, its time is a matter of luck: several seeds, and their median. */
 static void worse_noise_ends_right_or_with_the_link_lost(void)
 {
+    enum { SEEDS = 5 };
     static const uint32_t rates[] = {400000, 700000, 1000000, 2000000, 5000000, 20000000};
 
-    for (size_t i = 0; i < sizeof rates / sizeof rates[0]; i++) {
-        for (int call = 0; call < SWEEP_CALLS; call++) {
-            struct sweep_noise noise = {.name = "worse", .noise_ppb = rates[i]};
-            struct sweep_case c = {.call = (enum sweep_call)call,
-                                   .speed = 921600,
-                                   .latency_ms = 2,
-                                   .noise = &noise,
-                                   .fill = SWEEP_FULL,
-                                   .length = 0x4321,
-                                   .seed = i};
+    for (size_t i = 0; i < sizeof rates / sizeof rates[0] * SWEEP_CALLS; i++) {
+        struct sweep_noise noise = {.name = "worse", .noise_ppb = rates[i / SWEEP_CALLS]};
+        struct sweep_case c = {.call = (enum sweep_call)(i % SWEEP_CALLS),
+                               .speed = 921600,
+                               .latency_ms = 2,
+                               .noise = &noise,
+                               .fill = SWEEP_FULL,
+                               .length = 0x4321};
+        double seconds[SEEDS];
+        for (size_t k = 0; k < SEEDS; k++) {
+            c.seed = i / SWEEP_CALLS + 6 * k;
             struct sweep_result r = sweep_run(&c);
-            check_context("%s at %u of 1e9", sweep_call_name(c.call), (unsigned)rates[i]);
+            seconds[k] = r.seconds;
+            check_context("%s at %u of 1e9", sweep_call_name(c.call), (unsigned)noise.noise_ppb);
             CHECK(r.status == WRY_LINK_LOST || r.status == WRY_NO_ANSWER ||
                   (r.status == WRY_OK && r.right));
             CHECK(r.seconds < 300);
         }
+        qsort(seconds, SEEDS, sizeof seconds[0], compare_seconds);
+        CHECK(seconds[SEEDS / 2] < 120);
     }
 }
 
