@@ -105,6 +105,24 @@ static void a_host_without_a_packer_sends_pages(void)
     finish(&bench);
 }
 
+static void a_packer_without_the_memory_it_needs_is_not_used(void)
+{
+    static const size_t sizes[] = {0, WRY_PACKER_MEMORY_LEAST - WRY_PAGE_SIZE,
+                                   WRY_PACKER_MEMORY_LEAST + 1};
+
+    for (size_t i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = 5});
+        struct wry_packer packer = *bench.rig->config.packer;
+        packer.size = sizes[i];
+        bench.rig->config.packer = &packer;
+        rig_new_session(bench.rig, 8);
+        write_and_check(&bench);
+        CHECK(wry_session_stats(&bench.rig->session)->content_sent >= LENGTH);
+        finish(&bench);
+    }
+}
+
 static void a_noisy_line_costs_the_frames_it_spoils(void)
 {
     for (uint64_t seed = 0; seed < 12; seed++) {
@@ -281,6 +299,7 @@ int main(int argc, char **argv)
         FACT(every_chip_takes_a_stream_as_far_as_its_memory_reaches),
         FACT(a_board_with_little_memory_gets_pages),
         FACT(a_host_without_a_packer_sends_pages),
+        FACT(a_packer_without_the_memory_it_needs_is_not_used),
         FACT(a_noisy_line_costs_the_frames_it_spoils),
         FACT(every_line_carries_a_stream),
         FACT(a_stream_that_cannot_be_unpacked_falls_back_to_pages),

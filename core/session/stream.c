@@ -37,7 +37,7 @@ bool session_stream_begin(struct session_write *job)
 
     return packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) != 0 &&
            packing.window > 0 && packer->size >= WRY_PACKER_MEMORY_LEAST &&
-           packer->begin(packer->context, &packing);
+           packer->size % WRY_PAGE_SIZE == 0 && packer->begin(packer->context, &packing);
 }
 
 void session_stream_window(struct wry_session_window *window)
