@@ -11,6 +11,7 @@
 
 enum {
     DIGEST_SLICE = 512,
+    BLANK_AHEAD = 8192, /* known to be blank and not hashed yet: more would make one turn long */
 };
 
 static void restart(struct wry_loader *loader)
@@ -167,7 +168,7 @@ bool loader_digest_step(struct wry_loader *loader, bool spare)
     if (digest->state != WRY_JOB_RUNNING)
         return false;
     if (digest->at < digest->blank_to) {
-        if (!spare)
+        if (!spare && digest->blank_to - digest->at < BLANK_AHEAD)
             return false;
         add_blank(loader);
         if (digest->at < digest->end)
