@@ -89,11 +89,16 @@ static void end_sector(struct wry_loader_digest *digest)
 {
     size_t size = wry_digest_size(digest->flags, WRY_SECTOR_SIZE);
     size_t end = wry_digest_size(digest->flags, digest->at - digest->start);
+    uint32_t left = digest->end - digest->at;
+    uint32_t skipped = wry_digest_stride(digest->flags) - WRY_SECTOR_SIZE;
     uint8_t whole[WRY_SHA256_SIZE];
 
     wry_sha256_end(&digest->sha, whole);
     memcpy(digest->result + end - size, whole, size);
     wry_sha256_begin(&digest->sha);
+    digest->at += skipped < left ? skipped : left;
+    if (digest->blank_to < digest->at)
+        digest->blank_to = digest->at;
 }
 
 static void add(struct wry_loader *loader, const uint8_t *bytes, uint32_t n)

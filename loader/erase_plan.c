@@ -5,6 +5,9 @@
  * sector that reads blank needs no erase, and the scan of a sector ends at its first other byte,
  * so a used flash costs little. Then the larger unit is taken wherever it is the quicker one, by
  * the typical times of NOR flash: 150 ms for 64 KiB, 120 ms for 32 KiB, 45 ms for a sector.
+ *
+ * Where new content is made from old, all of a stretch is read, and kept before it is erased; then
+ * stretches are as long as the memory for that allows.
  */
 #include "inner.h"
 
@@ -22,17 +25,26 @@ static uint32_t bit_of(uint32_t offset)
     return UINT32_C(1) << (offset % BLOCK_64K / WRY_SECTOR_SIZE);
 }
 
-static void begin_stretch(struct wry_loader_write *write)
+static void begin_stretch(struct wry_loader *loader)
 {
-    uint32_t boundary = write->erased - write->erased % BLOCK_64K + BLOCK_64K;
+    struct wry_loader_write *write = &loader->write;
+    uint32_t block = loader_stream_is_difference(loader) ? loader->old_block : BLOCK_64K;
+    uint32_t boundary = write->erased - write->erased % block + block;
 
     write->scan = write->erased;
     write->scan_end = boundary < write->end ? boundary : write->end;
     write->dirty = 0;
-    if (write->flags & WRY_FLAG_FORCE) {
-        for (; write->scan < write->scan_end; write->scan += WRY_SECTOR_SIZE)
-            write->dirty |= (uint16_t)bit_of(write->scan);
-    }
+    if (!(write->flags & WRY_FLAG_FORCE))
+        return;
+    for (uint32_t at = write->scan; at < write->scan_end; at += WRY_SECTOR_SIZE)
+        write->dirty |= (uint16_t)bit_of(at);
+    if (!loader_stream_is_difference(loader))
+        write->scan = write->scan_end;
+}
+
+bool loader_erase_may_go_on(const struct wry_loader *loader)
+{
+    return loader->write.erased < loader->write.scan_end || loader_difference_may_go_on(loader);
 }
 
 bool loader_erase_scan(struct wry_loader *loader)
@@ -40,15 +52,19 @@ bool loader_erase_scan(struct wry_loader *loader)
     struct wry_loader_write *write = &loader->write;
 
     if (write->erased == write->scan_end)
-        begin_stretch(write);
+        begin_stretch(loader);
     if (write->scan == write->scan_end)
         return true;
     loader_flash_read(loader, write->scan, loader->slice, SCAN_SLICE);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, SCAN_SLICE);
-    if (wry_bytes_blank(loader->slice, SCAN_SLICE)) {
+    bool keep = loader_stream_is_difference(loader);
+    if (keep)
+        loader_difference_keep(loader, write->scan, loader->slice, SCAN_SLICE);
+    if (!wry_bytes_blank(loader->slice, SCAN_SLICE))
+        write->dirty |= (uint16_t)bit_of(write->scan);
+    if (keep || !(write->dirty & bit_of(write->scan))) {
         write->scan += SCAN_SLICE;
     } else {
-        write->dirty |= (uint16_t)bit_of(write->scan);
         write->scan += WRY_SECTOR_SIZE - write->scan % WRY_SECTOR_SIZE;
     }
     return write->scan == write->scan_end;

@@ -40,12 +40,22 @@ enum loader_stream_step {
 };
 /* True when a job's stream is of a kind that this loader takes. */
 bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase);
-void loader_stream_begin(struct wry_loader *loader);
-/* The next page to be programmed is there. */
-bool loader_stream_has_page(const struct wry_loader *loader);
+void loader_stream_begin(struct wry_loader *loader, uint8_t coding);
+bool loader_stream_is_difference(const struct wry_loader *loader);
+/* Content of the job up to this flash offset is there. */
+uint32_t loader_stream_ready(const struct wry_loader *loader);
 const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset);
-/* Unpacks a little, as far as the dictionary has room. */
+/* Unpacks a little, as far as there is room. */
 enum loader_stream_step loader_stream_step(struct wry_loader *loader);
+
+/* difference.c: new content from old. */
+/* Puts a little together. */
+enum loader_stream_step loader_difference_step(struct wry_loader *loader);
+/* The next block may be taken in hand: no content before it needs what that would overwrite. */
+bool loader_difference_may_go_on(const struct wry_loader *loader);
+/* n bytes of old content that will be erased; they do not cross the ring's end. */
+void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes,
+                            uint32_t n);
 
 /* range.c: true when the range lies within the flash; otherwise the error is sent. */
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
@@ -69,6 +79,8 @@ bool loader_write_step(struct wry_loader *loader);
 void loader_write_progress(struct wry_loader *loader, uint16_t seq);
 
 /* erase_plan.c: which unit to erase next. */
+/* False while the next stretch must not be taken in hand yet. */
+bool loader_erase_may_go_on(const struct wry_loader *loader);
 /* Scans on for what is not blank; true when the stretch in hand is known. */
 bool loader_erase_scan(struct wry_loader *loader);
 /* Length of the unit to erase at write.erased, 0 when that sector is blank already. */

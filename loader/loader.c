@@ -58,7 +58,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
-        .features = WRY_FEATURE_WHOLE | (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0),
+        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD |
+                    (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0),
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,
@@ -68,6 +69,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .payload_max = WRY_PAYLOAD_MAX,
         .top_speed = loader->identity.top_speed,
         .dictionary = loader->dictionary_size,
+        .old_block = loader->old_block,
+        .old_history = loader->old_size - loader->old_block,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);
     memcpy(reply.jedec, loader->jedec, sizeof reply.jedec);

@@ -1,6 +1,7 @@
 /*
- * Dividing the memory that the board gives: a dictionary and the state of the inflater where there
- * is enough for them, and the window with all that is left.
+ * Dividing the memory that the board gives. A dictionary and the state of the inflater where there
+ * is enough for them; then what difference streams need: a block of old content with some history,
+ * as large as the memory allows, and a little new content; and the window with all that is left.
  */
 #include "inner.h"
 
@@ -10,6 +11,17 @@ enum {
     DICTIONARY_LEAST = 4096,
     ALIGNMENT = 8,
     WINDOW_PAGES_MAX = 240, /* of the 256 that progress can tell of: more bitmap costs more */
+};
+
+/* What a board with so much memory does for differences. */
+struct share {
+    uint32_t block, history_most, fresh;
+    uint32_t window; /* bytes that are left for it at least */
+};
+
+static const struct share shares[] = {
+    {.block = 0x10000, .history_most = 0x10000, .fresh = 8192, .window = 60 * 1024},
+    {.block = WRY_SECTOR_SIZE, .history_most = 0x4000, .fresh = 2048, .window = 24 * 1024},
 };
 
 /* The largest power of two that is at most a quarter: more window is worth more than that. */
@@ -22,20 +34,45 @@ static uint32_t dictionary_for(size_t size)
     return dictionary >= DICTIONARY_LEAST ? dictionary : 0;
 }
 
+static uint8_t *take(uint8_t **at, size_t *size, size_t n)
+{
+    uint8_t *taken = *at;
+
+    *at += n;
+    *size -= n;
+    return taken;
+}
+
+/* The largest blocks that leave a sector of history. */
+static void keep_old(struct wry_loader *loader, uint8_t **at, size_t *size)
+{
+    loader->old_block = 0;
+    for (size_t i = 0; i < sizeof shares / sizeof shares[0] && loader->old_block == 0; i++) {
+        const struct share *share = &shares[i];
+        size_t needed = (size_t)share->window + share->fresh + share->block;
+        if (*size < needed + WRY_SECTOR_SIZE)
+            continue;
+        uint32_t history = (uint32_t)(*size - needed) / WRY_SECTOR_SIZE * WRY_SECTOR_SIZE;
+        loader->old_block = share->block;
+        loader->old_size =
+            share->block + (history < share->history_most ? history : share->history_most);
+        loader->fresh_size = share->fresh;
+        loader->old = take(at, size, loader->old_size);
+        loader->fresh = take(at, size, loader->fresh_size);
+    }
+}
+
 void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size)
 {
     uint8_t *at = memory;
-    size_t skipped = (ALIGNMENT - (uintptr_t)at % ALIGNMENT) % ALIGNMENT;
 
-    at += skipped;
-    size -= skipped;
+    take(&at, &size, (ALIGNMENT - (uintptr_t)at % ALIGNMENT) % ALIGNMENT);
     loader->dictionary_size = dictionary_for(size);
     if (loader->dictionary_size > 0) {
-        loader->inflate = (struct wry_inflate *)(void *)at;
-        at += sizeof *loader->inflate;
-        loader->dictionary = at;
-        at += loader->dictionary_size;
-        size -= sizeof *loader->inflate + loader->dictionary_size;
+        loader->inflate =
+            (struct wry_inflate *)(void *)take(&at, &size, sizeof *loader->inflate);
+        loader->dictionary = take(&at, &size, loader->dictionary_size);
+        keep_old(loader, &at, &size);
     }
     size_t pages = size / WRY_PAGE_SIZE;
     loader->window = at;

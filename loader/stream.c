@@ -1,9 +1,10 @@
 /*
- * Content that comes as a deflate stream.
+ * Content that comes as a stream.
  *
  * The window holds pages of the stream then, and its marks count stream bytes. What is unpacked
- * appears in the dictionary, a ring as well, and is programmed from there: the inflater runs ahead
- * of the flash by at most that ring, and goes on while the flash is busy.
+ * appears in the dictionary, a ring as well. Of a deflate stream that is content, and is programmed
+ * from there; of a difference stream it is records, from which content is put together in a ring of
+ * its own. Either runs ahead of the flash by at most its ring, and goes on while the flash is busy.
  */
 #include "inner.h"
 
@@ -16,40 +17,61 @@ enum {
 
 bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase)
 {
-    return erase->coding == WRY_CODING_DEFLATE && erase->window >= WRY_INFLATE_WINDOW_LEAST &&
+    bool known = erase->coding == WRY_CODING_DEFLATE ||
+                 (erase->coding == WRY_CODING_DIFFERENCE && loader->old_block > 0);
+
+    return known && erase->window >= WRY_INFLATE_WINDOW_LEAST &&
            erase->window <= loader->dictionary_size;
 }
 
-void loader_stream_begin(struct wry_loader *loader)
+void loader_stream_begin(struct wry_loader *loader, uint8_t coding)
 {
     struct wry_loader_write *write = &loader->write;
 
     write->received = write->consumed = write->reported = 0;
+    write->coding = coding;
     wry_inflate_init(loader->inflate, loader->dictionary, loader->dictionary_size);
+    if (coding == WRY_CODING_DIFFERENCE)
+        wry_difference_init(&loader->difference, write->start);
 }
 
-bool loader_stream_has_page(const struct wry_loader *loader)
+bool loader_stream_is_difference(const struct wry_loader *loader)
 {
-    const struct wry_loader_write *write = &loader->write;
+    return (loader->write.flags & WRY_FLAG_STREAM) != 0 &&
+           loader->write.coding == WRY_CODING_DIFFERENCE;
+}
 
-    return loader->inflate->total >= write->programmed - write->start + WRY_PAGE_SIZE;
+uint32_t loader_stream_ready(const struct wry_loader *loader)
+{
+    return loader_stream_is_difference(loader) ? loader->difference.at
+                                               : loader->write.start + loader->inflate->total;
 }
 
 const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset)
 {
-    return loader->dictionary + ((offset - loader->write.start) & (loader->dictionary_size - 1));
+    uint32_t at = offset - loader->write.start;
+
+    return loader_stream_is_difference(loader)
+               ? loader->fresh + (at & (loader->fresh_size - 1))
+               : loader->dictionary + (at & (loader->dictionary_size - 1));
 }
 
-/* Bytes that may come out at this turn. */
+static uint32_t least(uint32_t a, uint32_t b)
+{
+    return a < b ? a : b;
+}
+
+/* Bytes that may be unpacked at this turn. */
 static uint32_t room_ahead(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
     uint32_t done = loader->inflate->total;
+
+    if (loader_stream_is_difference(loader))
+        return least(loader->dictionary_size - (done - write->taken), STREAM_SLICE);
     uint32_t ahead = done - (write->programmed - write->start);
     uint32_t left = write->end - write->start - done;
-    uint32_t room = loader->dictionary_size - ahead < left ? loader->dictionary_size - ahead : left;
-
-    return room < STREAM_SLICE ? room : STREAM_SLICE;
+    return least(least(loader->dictionary_size - ahead, left), STREAM_SLICE);
 }
 
 /* What has arrived in order and is not used yet, as far as it lies in one piece. */
@@ -78,24 +100,42 @@ static void use(struct wry_loader *loader, uint32_t n)
         loader->progress_due = true;
 }
 
-enum loader_stream_step loader_stream_step(struct wry_loader *loader)
+/* *ended: the stream is over, and all of it is unpacked. */
+static enum loader_stream_step unpack(struct wry_loader *loader, bool *ended)
 {
-    struct wry_loader_write *write = &loader->write;
     uint32_t room = room_ahead(loader), before = loader->inflate->total;
     struct wry_inflate_input input = arrived(loader);
     size_t given = input.n;
 
+    *ended = false;
     if (room == 0)
         return LOADER_STREAM_IDLE;
     /* Also without input: the last bytes may be in bits that were taken before. */
     enum wry_inflate_result result = wry_inflate_run(loader->inflate, &input, room);
     uint32_t unpacked = loader->inflate->total - before;
-    if (given == input.n && unpacked == 0 && result == WRY_INFLATE_INPUT)
+    *ended = result == WRY_INFLATE_END;
+    if (result == WRY_INFLATE_DAMAGED)
+        return LOADER_STREAM_WRONG;
+    if (given == input.n && unpacked == 0)
         return LOADER_STREAM_IDLE;
     use(loader, (uint32_t)(given - input.n));
     loader->port->worked(loader->port->context, WRY_WORK_UNPACK, (uint32_t)(given - input.n));
     loader->port->worked(loader->port->context, WRY_WORK_COPY, unpacked);
-    bool whole = loader->inflate->total == write->end - write->start;
-    bool wrong = result == WRY_INFLATE_DAMAGED || (result == WRY_INFLATE_END && !whole);
-    return wrong ? LOADER_STREAM_WRONG : LOADER_STREAM_BUSY;
+    return LOADER_STREAM_BUSY;
+}
+
+enum loader_stream_step loader_stream_step(struct wry_loader *loader)
+{
+    bool ended;
+    enum loader_stream_step step = unpack(loader, &ended);
+
+    if (step == LOADER_STREAM_WRONG)
+        return step;
+    if (loader_stream_is_difference(loader)) {
+        enum loader_stream_step put = loader_difference_step(loader);
+        if (put != LOADER_STREAM_IDLE)
+            return put;
+        ended = ended && loader->write.taken == loader->inflate->total;
+    }
+    return ended && loader_stream_ready(loader) < loader->write.end ? LOADER_STREAM_WRONG : step;
 }

@@ -120,7 +120,7 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->erased = write->programmed = write->received = write->reported = write->start;
         write->scan = write->scan_end = write->start;
         if (is_stream(write))
-            loader_stream_begin(loader);
+            loader_stream_begin(loader, erase.coding);
         tell_settled(loader);
     }
     accept(loader, message);
@@ -259,12 +259,15 @@ static void program_next(struct wry_loader *loader)
     begin_operation(loader, WRY_OP_PROGRAM, write->programmed, WRY_PAGE_SIZE);
 }
 
-static void erase_next(struct wry_loader *loader)
+/* False when it has to wait. */
+static bool erase_next(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
 
+    if (!loader_erase_may_go_on(loader))
+        return false;
     if (!loader_erase_scan(loader))
-        return;
+        return true;
     uint32_t unit = loader_erase_unit(loader);
     if (unit > 0) {
         loader_flash_erase(loader, write->erased, unit);
@@ -273,12 +276,16 @@ static void erase_next(struct wry_loader *loader)
         write->erased += WRY_SECTOR_SIZE;
         tell_settled(loader);
     }
+    return true;
 }
 
 static bool has_page(const struct wry_loader *loader)
 {
-    return is_stream(&loader->write) ? loader_stream_has_page(loader)
-                                     : has_arrived(loader, loader->write.programmed);
+    const struct wry_loader_write *write = &loader->write;
+
+    return is_stream(write)
+               ? loader_stream_ready(loader) - write->programmed >= WRY_PAGE_SIZE
+               : has_arrived(loader, write->programmed);
 }
 
 static bool can_program(const struct wry_loader *loader)
@@ -316,10 +323,8 @@ static bool begin_next(struct wry_loader *loader, uint32_t checked)
     hash_checked(loader, checked);
     if (programs || write->state != WRY_JOB_RUNNING)
         return programs;
-    if (write->erased < write->end) {
-        erase_next(loader);
-        return true;
-    }
+    if (write->erased < write->end)
+        return erase_next(loader);
     if (!(write->flags & WRY_FLAG_PROGRAM)) {
         finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);
         return true;

@@ -20,6 +20,11 @@ enum wry_status session_hash(struct wry_session *session, const struct wry_reade
     return status;
 }
 
+uint64_t session_short_digest(const uint8_t *from)
+{
+    return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
+}
+
 enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,
                                    uint32_t offset, uint64_t *sum)
 {

@@ -114,12 +114,15 @@ struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
     struct wry_run run;   /* of the plan; its mixed sectors are in session->edges */
-    struct wry_run part;  /* of the run, being written */
+    struct wry_run part;  /* of the run, being written; after a loss, what is left of it */
+    uint32_t base;        /* where the part began at first */
     uint64_t done, total; /* bytes in sectors, for progress */
     uint16_t digest_seq;
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
-    bool as_pages; /* the board could not unpack it: content goes out as it is */
+    uint8_t coding;    /* enum wry_coding of the part's stream; 0 = pages */
+    bool as_pages;     /* the board could not unpack it: content goes out as it is */
+    bool without_old;  /* what the flash holds is not what it was taken for */
     bool proven; /* what was left alone in this run is right by the whole SHA-256 of each sector */
 };
 
@@ -146,8 +149,9 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
                      uint32_t length);
 
 /* stream.c: content that goes out packed. */
-/* Begins a stream of the part's content, where packer and board can; false: it goes as pages. */
-bool session_stream_begin(struct session_write *job);
+/* Begins a stream of the part's content, where packer and board can: its coding, or 0 when content
+ * goes as pages. */
+uint8_t session_stream_begin(struct session_write *job);
 /* The window of a stream, once it is begun for the part. */
 void session_stream_window(struct wry_session_window *window);
 /* Makes more of it available, as far as the window has use for it. */
@@ -156,7 +160,10 @@ enum wry_status session_stream_fill(struct session_write *job);
 void session_stream_take(const struct wry_session *session, uint32_t offset, uint8_t *to,
                          uint32_t length);
 
-/* write_run.c: streamed and checked. */
+/* send.c: until all of the part is programmed. */
+enum wry_status session_send_part(struct session_write *job);
+
+/* write_part.c: sent and checked. */
 enum wry_status session_write_part(struct session_write *job);
 
 /* claim.c: whether the flash is as large as it claims. */

@@ -10,6 +10,7 @@
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
+    SPREAD_SAMPLES = 32, /* at most, where one request asks for all */
     WORTH_SAMPLING = 64, /* sectors */
 };
 
@@ -24,11 +25,6 @@ enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offse
     return answer == WRY_KEPT_UNKNOWN
                ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_DIGEST, offset)
                : WRY_OK;
-}
-
-uint64_t session_short_digest(const uint8_t *from)
-{
-    return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
 }
 
 /* As many as fit one answer. */
@@ -87,23 +83,27 @@ static bool whole_pays(const struct wry_session *session)
 }
 
 /* What the board has just said of n sectors, digests of so many bytes each, beside ours. */
-static enum wry_status compare(struct session_write *job, uint32_t offset, uint32_t n, size_t size,
-                               struct session_dirty *dirty)
+static enum wry_status compare(struct session_write *job, uint32_t offset, uint32_t n,
+                               uint8_t flags, struct session_dirty *dirty)
 {
     struct wry_session *session = job->session;
+    const struct wry_known *known = session->config.known;
+    size_t size = wry_digest_size(flags, WRY_SECTOR_SIZE);
     struct session_composed composed = {.job = job};
     struct wry_reader content = session_composed(&composed);
     uint8_t ours[WRY_SHA256_SIZE];
     enum wry_status status = WRY_OK;
 
     for (uint32_t i = 0; status == WRY_OK && i < n; i++) {
-        uint32_t at = offset + i * WRY_SECTOR_SIZE;
+        uint32_t at = offset + i * wry_digest_stride(flags);
         bool unsettled = false;
         status = session_hash(session, &content, at, WRY_SECTOR_SIZE, ours);
         if (status == WRY_OK)
             status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
         if (unsettled || memcmp(ours, session->cargo + i * size, size) != 0)
             bits_add(dirty->bits, dirty->count);
+        if (known)
+            known->recognise(known->context, at, session->cargo + i * size, size);
         dirty->count++;
     }
     return status;
@@ -126,7 +126,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
         uint32_t n = most < left ? most : left, at = offset + dirty->count * WRY_SECTOR_SIZE;
         status = session_fetch_digest(session, at, n * WRY_SECTOR_SIZE, flags);
         if (status == WRY_OK) {
-            status = compare(job, at, n, size, dirty);
+            status = compare(job, at, n, flags, dirty);
         } else if (status == WRY_NO_ANSWER) {
             flags = WRY_FLAG_SECTORS;
             room = (n + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
@@ -146,6 +146,24 @@ static bool all_dirty(const struct session_dirty *dirty)
     return true;
 }
 
+/* Sectors evenly apart, by one request. */
+static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
+{
+    uint32_t length = job->run.end - job->run.start;
+    uint8_t flags = WRY_FLAG_SECTORS | 0x10;
+    struct session_dirty dirty;
+
+    while (wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE > SPREAD_SAMPLES)
+        flags += 0x10;
+    memset(&dirty, 0, sizeof dirty);
+    uint32_t n = (uint32_t)(wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE);
+    enum wry_status status = session_fetch_digest(job->session, job->run.start, length, flags);
+    if (status == WRY_OK)
+        status = compare(job, job->run.start, n, flags, &dirty);
+    *looks_new = all_dirty(&dirty);
+    return status;
+}
+
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 {
     struct session_dirty dirty;
@@ -153,6 +171,13 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = sectors >= WORTH_SAMPLING;
+    if (*looks_new && (job->session->board.features & WRY_FEATURE_SPREAD)) {
+        status = sample_spread(job, looks_new);
+        if (status != WRY_NO_ANSWER)
+            return status;
+        *looks_new = true;
+        status = WRY_OK;
+    }
     /* Each sample costs a round trip. */
     uint32_t samples = session_latency(job->session) > LONG_LATENCY ? SAMPLES / 2 : SAMPLES;
 

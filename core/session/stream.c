@@ -7,6 +7,10 @@
 
 #include "bytes/memory.h"
 
+enum {
+    WORTH_A_DIFFERENCE = 8, /* when one byte of so many was there before, or a like one */
+};
+
 /* A reader of the part's content that hashes what is read for the first time. */
 static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
@@ -26,18 +30,38 @@ static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
     return true;
 }
 
-bool session_stream_begin(struct session_write *job)
+/* Enough of the old content is known for its difference to the new to be short. */
+static bool old_is_known(const struct session_write *job)
+{
+    const struct wry_session *session = job->session;
+    const struct wry_known *known = session->config.known;
+    uint32_t length = job->part.end - job->part.start;
+
+    return known && !job->without_old && session->board.old_block >= WRY_SECTOR_SIZE &&
+           known->covers(known->context, job->part.start, length) >= length / WORTH_A_DIFFERENCE;
+}
+
+uint8_t session_stream_begin(struct session_write *job)
 {
     struct wry_session *session = job->session;
     const struct wry_packer *packer = session->config.packer;
     struct wry_packing packing = {.content = {.context = job, .read = read_content},
                                   .length = job->part.end - job->part.start,
-                                  .coding = WRY_CODING_DEFLATE,
-                                  .window = session->board.dictionary};
+                                  .coding = WRY_CODING_DIFFERENCE,
+                                  .window = session->board.dictionary,
+                                  .offset = job->part.start,
+                                  .old_block = session->board.old_block,
+                                  .old_history = session->board.old_history,
+                                  .known = session->config.known};
 
-    return packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) != 0 &&
-           packing.window > 0 && packer->size >= WRY_PACKER_MEMORY_LEAST &&
-           packer->size % WRY_PAGE_SIZE == 0 && packer->begin(packer->context, &packing);
+    if (!packer || job->as_pages || !(session->board.features & WRY_FEATURE_STREAMS) ||
+        packing.window == 0 || packer->size < WRY_PACKER_MEMORY_LEAST ||
+        packer->size % WRY_PAGE_SIZE != 0)
+        return 0;
+    if (old_is_known(job) && packer->begin(packer->context, &packing))
+        return packing.coding;
+    packing.coding = WRY_CODING_DEFLATE;
+    return packer->begin(packer->context, &packing) ? packing.coding : 0;
 }
 
 void session_stream_window(struct wry_session_window *window)

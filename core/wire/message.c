@@ -92,7 +92,15 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     wry_put32(f + 32, reply->top_speed);
     wry_put32(f + 36, 0);
     f[36] = log2_of(reply->dictionary);
+    f[37] = log2_of(reply->old_block);
+    wry_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
+}
+
+/* 0 stands for none. */
+static uint32_t power_of(uint8_t log2)
+{
+    return log2 > 0 && log2 < 32 ? UINT32_C(1) << log2 : 0;
 }
 
 bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_hello_reply *reply)
@@ -115,7 +123,9 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     reply->window = wry_get32(f + 26);
     reply->payload_max = wry_get16(f + 30);
     reply->top_speed = wry_get32(f + 32);
-    reply->dictionary = f[36] > 0 && f[36] < 32 ? UINT32_C(1) << f[36] : 0;
+    reply->dictionary = power_of(f[36]);
+    reply->old_block = power_of(f[37]);
+    reply->old_history = (uint32_t)wry_get16(f + 38) * WRY_PAGE_SIZE;
     return true;
 }
 
@@ -299,11 +309,17 @@ bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t
     return page / 8 < progress->bitmap_length && bits_has(progress->bitmap, page);
 }
 
+uint32_t wry_digest_stride(uint8_t flags)
+{
+    return (uint32_t)WRY_SECTOR_SIZE << ((flags & WRY_FLAG_SPREAD) >> 4);
+}
+
 size_t wry_digest_size(uint8_t flags, uint32_t length)
 {
     bool sectors = (flags & WRY_FLAG_SECTORS) != 0, whole = (flags & WRY_FLAG_WHOLE) != 0;
+    uint32_t stride = wry_digest_stride(flags);
 
-    return (sectors ? length / WRY_SECTOR_SIZE : 1) *
+    return (sectors ? (length + stride - WRY_SECTOR_SIZE) / stride : 1) *
            (sectors && !whole ? WRY_SECTOR_DIGEST_SIZE : WRY_SHA256_SIZE);
 }
 

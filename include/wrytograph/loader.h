@@ -25,6 +25,7 @@
 #include <stdint.h>
 
 #include "wrytograph/bytes.h"
+#include "wrytograph/difference.h"
 #include "wrytograph/frame.h"
 #include "wrytograph/inflate.h"
 #include "wrytograph/message.h"
@@ -59,6 +60,7 @@ enum wry_work {
     WRY_WORK_SCAN,      /* bytes compared */
     WRY_WORK_UNPACK,    /* bytes of a stream used up */
     WRY_WORK_COPY,      /* bytes that came out of it */
+    WRY_WORK_ADD,       /* bytes of a difference put together */
 };
 
 struct wry_board_port {
@@ -105,6 +107,8 @@ struct wry_loader_write {
     uint32_t programmed; /* start to here is programmed: base of the window */
     uint32_t received;   /* start to here has arrived; of a stream, 0 to here */
     uint32_t consumed;   /* of a stream, 0 to here is unpacked */
+    uint8_t coding;      /* of a stream, enum wry_coding */
+    uint32_t taken;      /* of a difference, 0 to here of what was unpacked is used up */
     uint32_t reported;   /* programmed, or consumed, as of the last progress sent */
     uint32_t scan;       /* next byte of the blank scan */
     uint32_t scan_end;   /* end of the stretch being scanned, up to the next 64 KiB boundary */
@@ -182,6 +186,12 @@ struct wry_loader {
     struct wry_inflate *inflate; /* NULL without a dictionary */
     uint8_t *dictionary;
     uint32_t dictionary_size; /* bytes, a power of two; 0 = too little memory for streams */
+    uint8_t *fresh;           /* a ring: new content of a difference that is not programmed yet */
+    uint32_t fresh_size;      /* bytes, a power of two */
+    uint8_t *old;             /* a ring: content from before the erase */
+    uint32_t old_block;       /* bytes kept at a time, a power of two; 0 = no differences */
+    uint32_t old_size;        /* of the ring: block and history */
+    struct wry_difference_reader difference;
 };
 
 /* The loader's memory is bounded: in C and C++, this does not compile when it is not. */

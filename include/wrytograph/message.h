@@ -59,6 +59,7 @@ enum wry_message_flag {
     WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the one before: a whole SHA-256 a sector */
+    WRY_FLAG_SPREAD = 0xF0,  /* digest, with the first: n > 0 for every 2^n-th sector alone */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
@@ -72,11 +73,13 @@ enum wry_encoding {
 enum wry_feature {
     WRY_FEATURE_STREAMS = 0x0001, /* content of a job may come as a deflate stream */
     WRY_FEATURE_WHOLE = 0x0002,   /* digests: WRY_FLAG_WHOLE */
+    WRY_FEATURE_SPREAD = 0x0004,  /* digests: WRY_FLAG_SPREAD */
 };
 
 /* How a stream is packed. */
 enum wry_coding {
-    WRY_CODING_DEFLATE = 1, /* RFC 1951 */
+    WRY_CODING_DEFLATE = 1,    /* RFC 1951 */
+    WRY_CODING_DIFFERENCE = 2, /* wrytograph/difference.h, and that deflated */
 };
 
 /* Codes of an error message. */
@@ -129,6 +132,9 @@ struct wry_hello_reply {
     uint16_t payload_max; /* bytes of content in one data frame */
     uint32_t top_speed;   /* baud */
     uint32_t dictionary;  /* bytes that a stream may reach back, a power of two; 0 = no streams */
+    uint32_t old_block;   /* bytes that are kept before they are erased, a power of two from a
+                             sector to 64 KiB; 0 = no difference streams */
+    uint32_t old_history; /* bytes before that block that are kept as well, whole pages */
 };
 
 struct wry_speed_message {
@@ -228,6 +234,8 @@ bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_m
 bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
 /* coding and window are 0 where the fields about a stream are missing. */
 bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase);
+/* Bytes from one sector of a sector digest with these flags to the next. */
+uint32_t wry_digest_stride(uint8_t flags);
 /* Bytes of the answer to a digest request with these flags, of a range of whole sectors or any. */
 size_t wry_digest_size(uint8_t flags, uint32_t length);
 /* A choice comes with a bit for each page of the range, and none beyond. */

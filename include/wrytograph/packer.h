@@ -2,8 +2,8 @@
  * Packers: content as a stream that is shorter than itself, for boards that can unpack it.
  *
  * The session does not pack: whoever uses it on a computer has better means than a microcontroller
- * would. A packer takes content through a reader and gives a stream, piece by piece; pack/deflate.h
- * is one, over zlib. Without a packer, content goes out as it is.
+ * would. A packer takes content through a reader and gives a stream, piece by piece; pack/pack.h is
+ * one, over zlib and libdivsufsort. Without a packer, content goes out as it is.
  *
  *     config.packer = &packer;
  */
@@ -14,6 +14,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/known.h"
 #include "wrytograph/reader.h"
 
 #ifdef __cplusplus
@@ -28,6 +29,13 @@ struct wry_packing {
     uint32_t length; /* bytes of content */
     uint8_t coding;  /* enum wry_coding */
     uint32_t window; /* bytes that the stream may reach back, a power of two */
+    /* For WRY_CODING_DIFFERENCE alone. Of the flash from offset on, for length, the board keeps the
+     * block (aligned to its size, a power of two) that the new content in hand belongs to, and
+     * old_history bytes before it; what lies ahead and outside is there still. */
+    uint32_t offset;               /* of the content in the flash */
+    uint32_t old_block;            /* bytes */
+    uint32_t old_history;          /* bytes */
+    const struct wry_known *known; /* what the flash held before, by flash offset */
 };
 
 struct wry_packer {

@@ -29,6 +29,7 @@
 
 #include "wrytograph/bytes.h"
 #include "wrytograph/frame.h"
+#include "wrytograph/known.h"
 #include "wrytograph/message.h"
 #include "wrytograph/packer.h"
 #include "wrytograph/plan.h"
@@ -110,6 +111,7 @@ struct wry_session_config {
     bool every_sector;    /* write sectors that hold the right content already, too */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     const struct wry_packer *packer; /* the same; NULL = content goes out as it is */
+    const struct wry_known *known;   /* the same; NULL = nothing is known */
     void *context;                   /* handed to progress */
     /*
      * Called at least every 100 ms of the port's time while a call lasts, also while it only waits;
@@ -133,6 +135,7 @@ struct wry_session_stats {
     uint32_t sectors_left;     /* in the last write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
     uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
+    uint32_t guesses_wrong;    /* times that what was taken for known was not there */
 };
 
 /* A page on its way to the board. */

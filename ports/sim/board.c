@@ -36,6 +36,8 @@ static uint64_t cycles_per_byte(enum wry_work work)
         return 140;
     case WRY_WORK_COPY:
         return 17;
+    case WRY_WORK_ADD:
+        return 12;
     }
     return 0;
 }

@@ -1,6 +1,6 @@
 /*
- * Writing one part of a run: ask for the erase and for the digest that follows it, stream the
- * content through the window while the board erases and programs, and compare the digests.
+ * Sending one part's content through the window while the board erases and programs, in pages or as
+ * a stream, until the board has programmed all of it.
  */
 #include "inner.h"
 
@@ -10,10 +10,8 @@
 
 enum {
     MISSED_PROBES = 10,
-    HELLO_TRIES = 6,
     INPUT_FRAMES = 64,   /* taken in at once */
     PROGRESS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
-    RESTARTS = 20,       /* of one part without any progress, after the link was lost or a reset */
 };
 
 /* Pages go out in order the first time, which is when they are hashed. */
@@ -142,7 +140,7 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
     *over = progress->job == WRY_JOB_DONE && progress->programmed == job->part.end &&
             (session->window.is_stream || progress->received == job->part.end);
     return session_report(session, WRY_STEP_WRITE, progress->programmed,
-                          job->done + (progress->programmed - job->part.start), job->total);
+                          job->done + (progress->programmed - job->base), job->total);
 }
 
 /* All has been sent that may be: waits for the board, and asks it now and then. */
@@ -187,7 +185,7 @@ static enum wry_status ask_when_quiet(struct wry_session *session, uint64_t *sin
     return session->progress_fresh ? WRY_OK : session_ask_status(session);
 }
 
-static enum wry_status stream(struct session_write *job)
+enum wry_status session_send_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
     uint64_t probe_at = session_answer_deadline(session, PROGRESS_SIZE);
@@ -224,157 +222,4 @@ static enum wry_status stream(struct session_write *job)
             status = check_pace(job);
     }
     return status;
-}
-
-/* force: sectors that read as blank are erased too, since an erase may have been cut there. */
-static enum wry_status begin_part(struct session_write *job, bool force)
-{
-    struct wry_session *session = job->session;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_message reply;
-    uint8_t flags = force ? WRY_FLAG_PROGRAM | WRY_FLAG_FORCE : WRY_FLAG_PROGRAM;
-    struct wry_erase_message erase = {
-        .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
-        .coding = WRY_CODING_DEFLATE,
-        .window = session->board.dictionary};
-
-    session_window_begin(&session->window, &job->part);
-    if (session_stream_begin(job)) {
-        flags |= WRY_FLAG_STREAM;
-        session_stream_window(&session->window);
-    }
-    size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
-    enum wry_status status = session_exchange(session, head, n, 6, &reply);
-    if (status != WRY_OK)
-        return status;
-    job->erased = job->programmed = job->received = job->part.start;
-    session->progress_fresh = false;
-    status =
-        session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
-    /* The first window needs no telling: it is in the hello. */
-    uint32_t left = session->window.end - session->window.start, window = session->board.window;
-    session->window.limit = session->window.start + (left < window ? left : window);
-    return status;
-}
-
-static enum wry_status check_part(struct session_write *job)
-{
-    struct wry_session *session = job->session;
-    uint32_t length = job->part.end - job->part.start;
-    struct wry_sha256 sha = session->window.sha;
-    struct session_composed composed = {.job = job};
-    struct wry_reader content = session_composed(&composed);
-    uint8_t ours[WRY_SHA256_SIZE];
-    enum wry_status status =
-        session_await_digest(session, job->part.start, length, 0, job->digest_seq);
-
-    if (status != WRY_OK)
-        return status;
-    wry_sha256_end(&sha, ours);
-    /* A packer may read as it likes; what it did not read in order is hashed now. */
-    if (session->window.hashed != job->part.end)
-        status = session_hash(session, &content, job->part.start, length, ours);
-    if (status != WRY_OK)
-        return status;
-    if (memcmp(ours, session->cargo, sizeof ours) != 0)
-        return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start, length);
-    return WRY_OK;
-}
-
-/* The board cannot unpack it, or has all of it and waits for more. */
-static bool stream_is_bad(const struct session_write *job, enum wry_status status)
-{
-    const struct wry_session *session = job->session;
-    const struct wry_session_window *window = &session->window;
-
-    return window->is_stream && !job->as_pages &&
-           ((status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM) ||
-            (status == WRY_STALLED && window->received == window->end));
-}
-
-/* What lost the link is taken up again where the board stands, or begun again. */
-static enum wry_status transfer(struct session_write *job, bool force)
-{
-    struct wry_session *session = job->session;
-    uint32_t furthest = 0;
-    bool begun = false, lost = false;
-
-    for (unsigned i = 0;; i++) {
-        enum wry_status status = begun ? WRY_OK : begin_part(job, force || lost);
-        if (status == WRY_OK) {
-            begun = true;
-            status = stream(job);
-        }
-        if (status == WRY_OK)
-            status = check_part(job);
-        /* A board that restarts again and again comes no further than before. */
-        if (begun && session->window.received - session->window.start > furthest) {
-            furthest = session->window.received - session->window.start;
-            i = 0;
-        }
-        if (stream_is_bad(job, status)) {
-            job->as_pages = true;
-            begun = false;
-            session->config.token++; /* the board may still wait for the rest of it */
-            status = session_hello(session, HELLO_TRIES);
-            if (status != WRY_OK)
-                return status;
-            continue;
-        }
-        bool busy = status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
-        if ((!busy && !session_may_recover(session, status)) || i == RESTARTS)
-            return status;
-        lost = true;
-        /* Busy with what it was asked for, and whose answer was lost: that is begun anew. */
-        if (busy)
-            session->config.token++;
-        status = session_recover(session, WRY_STEP_WRITE);
-        if (status != WRY_OK)
-            return status;
-        begun = begun && session->continued && session->progress.job != WRY_JOB_NONE;
-    }
-}
-
-/* The mixed sectors, where they are the part's own. */
-static bool keep(struct session_write *job)
-{
-    const struct wry_keeper *keeper = job->session->config.keeper;
-    struct session_composed edges[2] = {{.job = job, .start = job->part.start},
-                                        {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
-    struct wry_mixed_sector sectors[2];
-
-    for (size_t i = 0; i < 2; i++)
-        sectors[i] = (struct wry_mixed_sector){.old = job->session->edges[i],
-                                               .intended = session_composed(&edges[i])};
-    return !keeper ||
-           keeper->begin(keeper->context, &job->part, job->part.head_mixed ? &sectors[0] : NULL,
-                         job->part.tail_mixed ? &sectors[1] : NULL);
-}
-
-/* What is written and checked stays so when the keeper fails: the next job takes it up again. */
-static void forget(struct session_write *job)
-{
-    const struct wry_keeper *keeper = job->session->config.keeper;
-
-    if (keeper && !keeper->end(keeper->context, &job->part))
-        job->session->stats.not_forgotten++;
-}
-
-enum wry_status session_write_part(struct session_write *job)
-{
-    struct wry_session *session = job->session;
-    uint32_t length = job->part.end - job->part.start;
-    bool forced;
-    enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
-
-    if (status == WRY_OK && !keep(job))
-        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, job->part.start);
-    if (status == WRY_OK)
-        status = transfer(job, forced);
-    if (status != WRY_OK)
-        return status;
-    job->done += length;
-    session->stats.sectors_written += length / WRY_SECTOR_SIZE;
-    forget(job);
-    return WRY_OK;
 }

@@ -1,0 +1,239 @@
+/*
+ * Writing one part of a run: ask for the erase and for the digest that follows it, send the
+ * content, and compare the digests; and go on with it, or do it in a plainer way, where that fails.
+ */
+#include "inner.h"
+
+#include "bytes/memory.h"
+
+enum {
+    HELLO_TRIES = 6,
+    RESTARTS = 20,        /* of one part without any progress, after the link was lost or a reset */
+    ERASE_MOST = 0x10000, /* bytes that a cut erase may have been at work on */
+};
+
+/* force: sectors that read as blank are erased too, since an erase may have been cut there. */
+static enum wry_status begin_part(struct session_write *job, bool force)
+{
+    struct wry_session *session = job->session;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_message reply;
+    uint8_t flags = force ? WRY_FLAG_PROGRAM | WRY_FLAG_FORCE : WRY_FLAG_PROGRAM;
+    struct wry_erase_message erase = {
+        .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
+        .window = session->board.dictionary};
+
+    session_window_begin(&session->window, &job->part);
+    job->coding = erase.coding = session_stream_begin(job);
+    if (job->coding != 0) {
+        flags |= WRY_FLAG_STREAM;
+        session_stream_window(&session->window);
+    }
+    size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
+    enum wry_status status = session_exchange(session, head, n, 6, &reply);
+    if (status != WRY_OK)
+        return status;
+    job->erased = job->programmed = job->received = job->part.start;
+    session->progress_fresh = false;
+    status =
+        session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
+    /* The first window needs no telling: it is in the hello. */
+    uint32_t left = session->window.end - session->window.start, window = session->board.window;
+    session->window.limit = session->window.start + (left < window ? left : window);
+    return status;
+}
+
+static enum wry_status check_part(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    uint32_t length = job->part.end - job->part.start;
+    struct wry_sha256 sha = session->window.sha;
+    struct session_composed composed = {.job = job};
+    struct wry_reader content = session_composed(&composed);
+    uint8_t ours[WRY_SHA256_SIZE];
+    enum wry_status status =
+        session_await_digest(session, job->part.start, length, 0, job->digest_seq);
+
+    if (status != WRY_OK)
+        return status;
+    wry_sha256_end(&sha, ours);
+    /* A packer may read as it likes; what it did not read in order is hashed now. */
+    if (session->window.hashed != job->part.end)
+        status = session_hash(session, &content, job->part.start, length, ours);
+    if (status != WRY_OK)
+        return status;
+    if (memcmp(ours, session->cargo, sizeof ours) != 0)
+        return session_fail_range(session, WRY_DIFFERS, WRY_STEP_WRITE, job->part.start, length);
+    return WRY_OK;
+}
+
+/* The board cannot unpack it, or has all of it and waits for more, or it was made for other old
+ * content than there is. */
+static bool stream_is_bad(const struct session_write *job, enum wry_status status)
+{
+    const struct wry_session *session = job->session;
+    const struct wry_session_window *window = &session->window;
+
+    return (status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM) ||
+           (status == WRY_STALLED && window->received == window->end) ||
+           (status == WRY_DIFFERS && job->coding == WRY_CODING_DIFFERENCE);
+}
+
+/* Without the old content first; and when that does not help either, as pages. */
+static enum wry_status do_without(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+
+    if (job->coding == WRY_CODING_DIFFERENCE) {
+        job->without_old = true;
+        session->stats.guesses_wrong++;
+    } else {
+        job->as_pages = true;
+    }
+    session->config.token++; /* the board may still wait for the rest of it */
+    return session_hello(session, HELLO_TRIES);
+}
+
+static void forget_old(const struct session_write *job, uint32_t start, uint32_t end)
+{
+    const struct wry_known *known = job->session->config.known;
+
+    if (known)
+        known->forget(known->context, start, end - start);
+}
+
+/*
+ * A board that has lost its job is given the rest of it: what it had programmed it had also read
+ * back. Behind that, old content may be erased as far as one block goes.
+ */
+static void shorten(struct session_write *job)
+{
+    uint32_t done = job->programmed - job->programmed % WRY_SECTOR_SIZE;
+    uint32_t doubtful = job->erased - job->erased % ERASE_MOST + ERASE_MOST;
+
+    forget_old(job, job->part.start, doubtful < job->part.end ? doubtful : job->part.end);
+    job->part.start = done < job->part.end ? done : job->part.end - WRY_SECTOR_SIZE;
+}
+
+/* The part up to where it was shortened, by the board's digest. */
+static enum wry_status check_done(struct session_write *job, uint32_t start)
+{
+    struct wry_session *session = job->session;
+    uint32_t length = job->part.start - start;
+    struct session_composed composed = {.job = job, .start = start};
+    struct wry_reader content = session_composed(&composed);
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+
+    if (length == 0)
+        return WRY_OK;
+    enum wry_status status = session_digest(session, start, length, theirs);
+    if (status == WRY_OK)
+        status = session_hash(session, &content, 0, length, ours);
+    return status == WRY_OK && memcmp(ours, theirs, sizeof ours) != 0 ? WRY_DIFFERS : status;
+}
+
+/* One try: the part begun, where it is not, sent and checked. */
+static enum wry_status try_part(struct session_write *job, bool *begun, bool force)
+{
+    enum wry_status status = *begun ? WRY_OK : begin_part(job, force);
+
+    if (status == WRY_OK) {
+        *begun = true;
+        status = session_send_part(job);
+    }
+    return status == WRY_OK ? check_part(job) : status;
+}
+
+/* What lost the link is taken up again where the board stands, or where it stood. */
+static enum wry_status transfer(struct session_write *job, bool force)
+{
+    struct wry_session *session = job->session;
+    uint32_t start = job->base, furthest = 0;
+    bool begun = false, lost = false;
+
+    for (unsigned i = 0;; i++) {
+        enum wry_status status = try_part(job, &begun, force || lost);
+        if (status == WRY_OK && job->part.start > start) {
+            status = check_done(job, start);
+            if (status == WRY_DIFFERS && i < RESTARTS) { /* then all of it once more */
+                job->part.start = start;
+                begun = false;
+                continue;
+            }
+        }
+        /* A board that restarts again and again comes no further than before. */
+        uint32_t reached = job->part.start - start + session->window.received - session->window.start;
+        if (begun && reached > furthest) {
+            furthest = reached;
+            i = 0;
+        }
+        if (session->window.is_stream && stream_is_bad(job, status) && !job->as_pages) {
+            begun = false;
+            status = do_without(job);
+            if (status != WRY_OK)
+                return status;
+            continue;
+        }
+        bool busy = status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
+        if ((!busy && !session_may_recover(session, status)) || i == RESTARTS)
+            return status;
+        lost = true;
+        /* Busy with what it was asked for, and whose answer was lost: that is begun anew. */
+        if (busy)
+            session->config.token++;
+        status = session_recover(session, WRY_STEP_WRITE);
+        if (status != WRY_OK)
+            return status;
+        bool stands = session->continued && session->progress.job != WRY_JOB_NONE;
+        if (begun && !stands)
+            shorten(job);
+        begun = begun && stands;
+    }
+}
+
+/* The mixed sectors, where they are the part's own. */
+static bool keep(struct session_write *job)
+{
+    const struct wry_keeper *keeper = job->session->config.keeper;
+    struct session_composed edges[2] = {{.job = job, .start = job->part.start},
+                                        {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
+    struct wry_mixed_sector sectors[2];
+
+    for (size_t i = 0; i < 2; i++)
+        sectors[i] = (struct wry_mixed_sector){.old = job->session->edges[i],
+                                               .intended = session_composed(&edges[i])};
+    return !keeper ||
+           keeper->begin(keeper->context, &job->part, job->part.head_mixed ? &sectors[0] : NULL,
+                         job->part.tail_mixed ? &sectors[1] : NULL);
+}
+
+/* What is written and checked stays so when the keeper fails: the next job takes it up again. */
+static void forget(struct session_write *job)
+{
+    const struct wry_keeper *keeper = job->session->config.keeper;
+
+    if (keeper && !keeper->end(keeper->context, &job->part))
+        job->session->stats.not_forgotten++;
+}
+
+enum wry_status session_write_part(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    uint32_t length = job->part.end - job->part.start;
+    bool forced;
+    enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
+
+    if (status == WRY_OK && !keep(job))
+        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, job->part.start);
+    job->base = job->part.start;
+    if (status == WRY_OK)
+        status = transfer(job, forced);
+    job->part.start = job->base;
+    forget_old(job, job->part.start, job->part.end);
+    if (status != WRY_OK)
+        return status;
+    job->done += length;
+    session->stats.sectors_written += length / WRY_SECTOR_SIZE;
+    forget(job);
+    return WRY_OK;
+}
