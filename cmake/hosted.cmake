@@ -10,17 +10,19 @@ pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
+find_library(DIVSUFSORT divsufsort REQUIRED) # it comes without a .pc file
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB)
+    PkgConfig::ZLIB ${DIVSUFSORT})
 
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
 set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c)
+set(WRY_PACK_SOURCES pack/deflate.c pack/difference.c pack/old_content.c pack/packer.c)
 set(WRY_HOST_SOURCES
-    pack/deflate.c
+    ${WRY_PACK_SOURCES}
     base/text_file.c base/units.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c
@@ -39,9 +41,9 @@ target_include_directories(wry_sim PUBLIC ports)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
 # Packers alone need no more than their libraries.
-add_library(wry_pack STATIC pack/deflate.c)
+add_library(wry_pack STATIC ${WRY_PACK_SOURCES})
 target_include_directories(wry_pack PUBLIC ${PROJECT_SOURCE_DIR})
-target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB)
+target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB PRIVATE ${DIVSUFSORT})
 
 add_library(wry_host_objects OBJECT ${WRY_HOST_SOURCES})
 target_include_directories(wry_host_objects PRIVATE include ports ${PROJECT_SOURCE_DIR})
@@ -68,7 +70,7 @@ target_link_options(wrytograph_host PRIVATE
 set_property(TARGET wrytograph_host APPEND PROPERTY
     LINK_DEPENDS ${PROJECT_SOURCE_DIR}/cmake/exports.map)
 
-add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c)
+add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c demo/program_like.c)
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
 
 file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c cli/*/*.c)

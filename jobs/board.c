@@ -3,7 +3,7 @@
 
 #include "keeping.h"
 #include "open.h"
-#include "pack/deflate.h"
+#include "pack/packer.h"
 
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
@@ -33,7 +33,7 @@ struct wry_session_config board_config(struct wry_station *station)
         .call_time = settings->call_time,
         .patience = settings->patience,
         .trust_capacity = settings->expect_flash > 0,
-        .packer = station->deflate ? pack_deflate_packer(station->deflate) : NULL,
+        .packer = station->deflate ? pack_packer(station->deflate) : NULL,
         .context = station,
         .progress = on_progress};
 

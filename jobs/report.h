@@ -10,7 +10,7 @@
 
 struct bench_board;
 struct journal;
-struct pack_deflate;
+struct pack;
 struct wry_remote;
 struct wry_serial;
 
@@ -33,7 +33,7 @@ struct wry_station {
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock, when it was called */
     struct journal *journal; /* NULL until keeping_settle */
-    struct pack_deflate *deflate; /* packs what is written */
+    struct pack *deflate; /* packs what is written */
 };
 
 /* Every public call begins with this. */

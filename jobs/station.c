@@ -4,7 +4,7 @@
 #include "board.h"
 #include "keeping.h"
 #include "open.h"
-#include "pack/deflate.h"
+#include "pack/packer.h"
 
 struct wry_station *wry_station_new(const struct wry_station_settings *settings)
 {
@@ -19,7 +19,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
         own->wiring = wry_wiring_at(0);
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
-    station->deflate = pack_deflate_new();
+    station->deflate = pack_new();
     return station;
 }
 
@@ -33,7 +33,7 @@ void wry_station_free(struct wry_station *station)
     station_begin(station); /* frees the problem */
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
-    pack_deflate_free(station->deflate);
+    pack_free(station->deflate);
     g_free(station->link);
     g_free(station);
 }

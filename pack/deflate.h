@@ -1,22 +1,35 @@
-/*
- * Content packed by zlib: a raw deflate stream (RFC 1951), as the board's inflater takes it.
- *
- *     struct pack_deflate *deflate = pack_deflate_new();
- *     config.packer = pack_deflate_packer(deflate);
- *     ...
- *     pack_deflate_free(deflate);
- */
+/* Deflating bytes that a source gives piece by piece, by zlib. */
 #ifndef WRY_PACK_DEFLATE_H
 #define WRY_PACK_DEFLATE_H
 
-#include "wrytograph/packer.h"
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <zlib.h>
 
-struct pack_deflate;
+enum {
+    PACK_PIECE = 16384, /* bytes taken at once */
+};
 
-/* About 600 KiB; NULL without memory. */
-struct pack_deflate *pack_deflate_new(void);
-void pack_deflate_free(struct pack_deflate *deflate);
+/* Puts up to room bytes at to: *given of them, 0 once it is over. False on failure. */
+struct pack_source {
+    void *context;
+    bool (*take)(void *context, uint8_t *to, size_t room, size_t *given);
+};
 
-const struct wry_packer *pack_deflate_packer(const struct pack_deflate *deflate);
+struct pack_deflate {
+    struct pack_source source;
+    bool begun, over; /* over: the source has given all */
+    z_stream z;
+    uint8_t piece[PACK_PIECE];
+};
+
+/* Begins a stream that reaches back window bytes at most; deflate is zeros at first. False when
+ * zlib has no such window. */
+bool pack_deflate_begin(struct pack_deflate *deflate, const struct pack_source *source,
+                        uint32_t window);
+/* As wry_packer.give. */
+bool pack_deflate_give(struct pack_deflate *deflate, uint8_t *to, size_t room, size_t *given);
+void pack_deflate_end(struct pack_deflate *deflate);
 
 #endif

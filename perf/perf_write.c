@@ -14,7 +14,7 @@
 #include <zlib.h>
 
 #include "demo/firmware_like.h"
-#include "pack/deflate.h"
+#include "pack/packer.h"
 #include "sim/adapter.h"
 #include "sim/random.h"
 #include "wrytograph/session.h"
@@ -249,11 +249,11 @@ static void packed_row(struct workbench *bench, const char *content, size_t spee
 
 static void as_a_stream(struct workbench *bench)
 {
-    struct pack_deflate *deflate = pack_deflate_new();
+    struct pack *deflate = pack_new();
 
     if (!deflate)
         exit(1);
-    bench->packer = pack_deflate_packer(deflate);
+    bench->packer = pack_packer(deflate);
     printf("\nWrite of 1 MiB as a deflate stream\n\n");
     printf("%-14s %9s %9s %10s %10s %9s %12s %10s\n", "content", "baud", "latency", "measured",
            "limit", "ratio", "host CPU/MiB", "bytes");
@@ -264,7 +264,7 @@ static void as_a_stream(struct workbench *bench)
     for (size_t s = 0; s < speed_count; s++)
         packed_row(bench, "random", s, 1);
     bench->packer = NULL;
-    pack_deflate_free(deflate);
+    pack_free(deflate);
 }
 
 int main(void)

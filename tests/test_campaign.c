@@ -8,7 +8,8 @@
 #include <string.h>
 
 #include "harness.h"
-#include "pack/deflate.h"
+#include "known.h"
+#include "pack/packer.h"
 #include "rig.h"
 #include "sim/random.h"
 #include "through.h"
@@ -150,7 +151,9 @@ static void mortal_sleep(void *context, uint64_t until)
 }
 
 struct campaign {
-    struct pack_deflate *deflate; /* NULL: content goes as it is */
+    struct pack *pack; /* NULL: content goes as it is */
+    bool differences;
+    struct known known;
     struct rig *rig;
     struct memory *memory;
     struct wry_keeper keeper;
@@ -184,16 +187,17 @@ static void make_plan(struct campaign *c, uint64_t *random)
 static void arm(struct campaign *c, uint64_t *random)
 {
     struct sim_board_faults *faults = &c->rig->board.faults;
+    unsigned shorter = c->differences ? 6 : 1; /* is what goes over the line */
 
     switch (sim_random(random) % 3) {
     case 0:
         faults->power_cut = c->rig->board.die.operations + 1 + sim_random(random) % 60;
         break;
     case 1:
-        faults->cable_cut = c->rig->adapter.to_board.sent + 1 + sim_random(random) % 20000;
+        faults->cable_cut = c->rig->adapter.to_board.sent + 1 + sim_random(random) % (20000 / shorter);
         break;
     default:
-        c->mortal.writes_left = 1 + sim_random(random) % 100;
+        c->mortal.writes_left = 1 + sim_random(random) % (100 / shorter);
         break;
     }
     c->rig->board.die.cut_at_operation = faults->power_cut;
@@ -224,6 +228,24 @@ static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
     return status == WRY_OK ? wry_session_write(&c->rig->session, &c->plan) : status;
 }
 
+/* Old content that new content can be told by. */
+static void resemble(struct campaign *c)
+{
+    for (size_t i = 0; i < FLASH_SIZE; i++)
+        c->rig->flash[i] = content[(i + 300) % sizeof content] ^ (i % 89 == 0);
+    memcpy(c->rig->before, c->rig->flash, FLASH_SIZE);
+}
+
+/* As a new process does: what stood there at first, and guesses with every other seed. */
+static void know(struct campaign *c, uint64_t seed)
+{
+    known_free(&c->known);
+    known_init(&c->known, FLASH_SIZE);
+    known_add(&c->known, 0, c->rig->before, FLASH_SIZE);
+    c->known.guesses = seed % 2 == 1;
+    c->rig->config.known = &c->known.known;
+}
+
 static void set_up(struct campaign *c, uint64_t seed)
 {
     memset(c, 0, sizeof *c);
@@ -248,9 +270,14 @@ static void set_up(struct campaign *c, uint64_t seed)
     c->mortal.port.sleep = mortal_sleep;
     c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
-    if (seed % 2 == 1) { /* as a stream */
-        c->deflate = pack_deflate_new();
-        c->rig->config.packer = pack_deflate_packer(c->deflate);
+    if (seed % 3 > 0) { /* as a stream */
+        c->pack = pack_new();
+        c->rig->config.packer = pack_packer(c->pack);
+    }
+    c->differences = seed % 3 == 2;
+    if (c->differences) {
+        resemble(c);
+        know(c, seed);
     }
 }
 
@@ -265,16 +292,21 @@ static unsigned run(uint64_t seed)
     make_plan(&c, &random);
     for (uint64_t i = sim_random(&random) % CUTS; i < CUTS; i++) {
         repair(&c);
+        if (c.differences)
+            know(&c, seed);
         cut += attempt(&c, true, &random) != WRY_OK;
     }
     repair(&c);
+    if (c.differences)
+        know(&c, seed);
     check_context("run %llu", (unsigned long long)seed);
     CHECK_EQUAL(WRY_OK, attempt(&c, false, &random));
     CHECK(rig_holds(c.rig, c.items, c.count));
     CHECK_EQUAL(0, c.memory->yielded); /* whatever a cut left was known for what it is */
     for (size_t n = 0; n < SECTORS; n++)
         CHECK(!c.memory->begun[n] && !c.memory->has_content[n]);
-    pack_deflate_free(c.deflate);
+    pack_free(c.pack);
+    known_free(&c.known);
     free(c.memory);
     rig_free(c.rig);
     return cut;

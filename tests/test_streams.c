@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "harness.h"
-#include "pack/deflate.h"
+#include "pack/packer.h"
 #include "rig.h"
 #include "sim/random.h"
 
@@ -23,7 +23,7 @@ static void make_content(uint64_t seed)
 
 struct bench {
     struct rig *rig;
-    struct pack_deflate *deflate;
+    struct pack *deflate;
     struct wry_placement item;
     struct wry_plan plan;
 };
@@ -34,8 +34,8 @@ static void begin(struct bench *bench, const struct rig_setup *setup)
 
     make_content(setup->seed);
     bench->rig = rig_new(setup);
-    bench->deflate = pack_deflate_new();
-    bench->rig->config.packer = pack_deflate_packer(bench->deflate);
+    bench->deflate = pack_new();
+    bench->rig->config.packer = pack_packer(bench->deflate);
     rig_new_session(bench->rig, 7);
     bench->item =
         (struct wry_placement){.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
@@ -45,7 +45,7 @@ static void begin(struct bench *bench, const struct rig_setup *setup)
 
 static void finish(struct bench *bench)
 {
-    pack_deflate_free(bench->deflate);
+    pack_free(bench->deflate);
     rig_free(bench->rig);
 }
 

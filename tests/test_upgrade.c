@@ -1,0 +1,198 @@
+/* Upgrades as the difference to what the board holds: right whatever it really holds. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "demo/program_like.h"
+#include "harness.h"
+#include "known.h"
+#include "pack/packer.h"
+#include "rig.h"
+
+enum {
+    LENGTH = 0x48000,
+    OFFSET = 0x43000,
+};
+
+static uint8_t content[LENGTH];
+
+struct bench {
+    struct rig *rig;
+    struct pack *pack;
+    struct known known;
+    struct wry_placement item;
+    struct wry_plan plan;
+};
+
+/* A board with the version before, whose content is known wherever guesses reach. */
+static void begin(struct bench *bench, const struct rig_setup *setup)
+{
+    struct wry_fault fault;
+
+    fill_like_program(content, LENGTH, setup->seed % 3, 1);
+    bench->rig = rig_new(setup);
+    fill_like_program(bench->rig->flash + OFFSET, LENGTH, setup->seed % 3, 0);
+    memcpy(bench->rig->before, bench->rig->flash, bench->rig->flash_size);
+    known_init(&bench->known, bench->rig->flash_size);
+    known_add(&bench->known, 0, bench->rig->flash, bench->rig->flash_size);
+    bench->known.guesses = true;
+    bench->pack = pack_new();
+    bench->rig->config.packer = pack_packer(bench->pack);
+    bench->rig->config.known = &bench->known.known;
+    rig_new_session(bench->rig, 7);
+    bench->item =
+        (struct wry_placement){.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
+    CHECK_EQUAL(WRY_OK,
+                wry_plan_init(&bench->plan, &bench->item, 1, bench->rig->flash_size, &fault));
+}
+
+static void finish(struct bench *bench)
+{
+    pack_free(bench->pack);
+    known_free(&bench->known);
+    rig_free(bench->rig);
+}
+
+static const struct wry_session_stats *write_and_check(struct bench *bench)
+{
+    struct wry_session *session = &bench->rig->session;
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(session));
+    CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench->plan));
+    CHECK(rig_holds(bench->rig, &bench->item, 1));
+    return wry_session_stats(session);
+}
+
+static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, WRY_CHIP_DUNLIN_D3};
+
+static void every_chip_takes_the_difference(void)
+{
+    static const uint32_t blocks[] = {0x1000, 0x10000, 0x10000};
+
+    for (size_t i = 0; i < 3; i++) {
+        for (size_t guesses = 0; guesses < 2; guesses++) {
+            struct bench bench;
+            begin(&bench, &(struct rig_setup){
+                              .seed = i, .chip_code = chips[i], .flash_size = 0x200000});
+            bench.known.guesses = guesses;
+            const struct wry_session_stats *stats = write_and_check(&bench);
+            check_context("chip %zu: %u bytes", i, (unsigned)stats->content_sent);
+            CHECK_EQUAL(blocks[i], wry_session_board(&bench.rig->session)->old_block);
+            CHECK_EQUAL(0, stats->guesses_wrong);
+            /* Samples alone are known where nothing is guessed: then most goes as it is. */
+            CHECK(stats->content_sent < (guesses ? LENGTH * 10 / 100 : LENGTH * 60 / 100));
+            finish(&bench);
+        }
+    }
+}
+
+static void a_board_that_keeps_nothing_gets_a_deflate_stream(void)
+{
+    struct bench bench;
+
+    begin(&bench, &(struct rig_setup){.seed = 1});
+    bench.rig->board.memory_size = 40 * 1024;
+    const struct wry_session_stats *stats = write_and_check(&bench);
+    CHECK_EQUAL(0, wry_session_board(&bench.rig->session)->old_block);
+    CHECK(wry_session_board(&bench.rig->session)->features & WRY_FEATURE_STREAMS);
+    CHECK(stats->content_sent > LENGTH * 20 / 100);
+    CHECK(stats->content_sent < LENGTH * 60 / 100);
+    finish(&bench);
+}
+
+/* One byte somewhere is not what it was taken for. */
+static void what_was_wrongly_known_is_written_without_it(void)
+{
+    for (uint32_t at = 0x1234; at < LENGTH; at += 0x5A5A) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = at, .chip_code = chips[at % 3]});
+        bench.rig->flash[OFFSET + at] ^= 0x10;
+        const struct wry_session_stats *stats = write_and_check(&bench);
+        check_context("wrong at %u", (unsigned)at);
+        CHECK(stats->guesses_wrong <= 1);
+        /* Said, unless the stream made no use of it. */
+        CHECK(stats->guesses_wrong == 1 || stats->content_sent < LENGTH * 12 / 100);
+        finish(&bench);
+    }
+}
+
+static void noise_and_latency_change_nothing(void)
+{
+    static const uint32_t speeds[] = {19200, 115200, 921600, 2000000};
+
+    for (uint64_t seed = 0; seed < 16; seed++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = seed,
+                                          .max_speed = speeds[seed % 4],
+                                          .faults = {.noise_ppb = (uint32_t)(seed % 3) * 20000}});
+        bench.rig->adapter.inbox.latency = seed / 4 * 30 * UINT64_C(1000000);
+        check_context("seed %u", (unsigned)seed);
+        CHECK_EQUAL(0, write_and_check(&bench)->guesses_wrong);
+        finish(&bench);
+    }
+}
+
+/* The board loses its power, and comes up again while the session looks for it. */
+static bool power_back(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost && rig->board.state == SIM_BOARD_OFF) {
+        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
+        sim_adapter_power(&rig->adapter, true);
+    }
+    return false;
+}
+
+static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
+{
+    for (uint64_t at = 1; at < 1200; at += 37) {
+        struct bench bench;
+        begin(&bench,
+              &(struct rig_setup){
+                  .seed = at, .chip_code = chips[at % 3], .faults = {.power_cut = at}});
+        bench.rig->config.progress = power_back;
+        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        const struct wry_session_stats *stats = write_and_check(&bench);
+        check_context("power cut at operation %u: %u sent, %u reconnects", (unsigned)at,
+                      (unsigned)stats->content_sent, stats->reconnects);
+        /* What is left is still told by what is still there. */
+        CHECK(stats->reconnects > 0);
+        CHECK_EQUAL(0, stats->guesses_wrong);
+        CHECK(stats->content_sent < LENGTH * 45 / 100);
+        finish(&bench);
+    }
+}
+
+/* Another process takes up what one was stopped at; it knows the old content, and what was new. */
+static void a_later_session_goes_on_with_what_is_still_known(void)
+{
+    for (unsigned stop = 2; stop < 36; stop += 3) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = stop, .chip_code = chips[stop % 3]});
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&bench.rig->session));
+        bench.rig->stop_after = bench.rig->reports + stop;
+        CHECK_EQUAL(WRY_STOPPED, wry_session_write(&bench.rig->session, &bench.plan));
+        bench.rig->stop_after = 0;
+        known_free(&bench.known);
+        known_init(&bench.known, bench.rig->flash_size);
+        known_add(&bench.known, 0, bench.rig->before, bench.rig->flash_size);
+        rig_new_session(bench.rig, 100 + stop);
+        check_context("stopped at report %u", stop);
+        write_and_check(&bench);
+        finish(&bench);
+    }
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(every_chip_takes_the_difference),
+        FACT(a_board_that_keeps_nothing_gets_a_deflate_stream),
+        FACT(what_was_wrongly_known_is_written_without_it),
+        FACT(noise_and_latency_change_nothing),
+        FACT(a_cut_leaves_old_content_half_erased_and_is_made_good),
+        FACT(a_later_session_goes_on_with_what_is_still_known),
+    };
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
