@@ -33,6 +33,8 @@ test-sanitized: deps
 perf: all
 	@$(BUILD)/bin/perf_write
 	@echo
+	@$(BUILD)/bin/perf_upgrade
+	@echo
 	@$(BUILD)/bin/perf_backup
 	@echo
 	@$(BUILD)/bin/perf_sweep
