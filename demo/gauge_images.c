@@ -10,6 +10,7 @@
 #include <string.h>
 
 #include "firmware_like.h"
+#include "program_like.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/chip.h"
@@ -24,8 +25,8 @@
 #define APP_BODY (900u * 1024u)
 #define START_BODY 21000u
 
-/* Header, body and digest into to; returns the whole length. */
-static size_t make_program(uint8_t *to, const char *version, uint32_t body_length, uint64_t seed)
+/* Header, body and digest into to, where the body stands already; returns the whole length. */
+static size_t wrap_program(uint8_t *to, const char *version, uint32_t body_length)
 {
     struct wry_boot_header header = {.chip_code = WRY_CHIP_TURNSTONE_T2,
                                      .flash_size_log2 = 22,
@@ -37,11 +38,23 @@ static size_t make_program(uint8_t *to, const char *version, uint32_t body_lengt
 
     snprintf(header.version, sizeof header.version, "%s", version);
     wry_boot_header_put(to, &header);
-    fill_like_firmware(body, body_length, seed);
     wry_sha256_begin(&sha);
     wry_sha256_add(&sha, body, body_length);
     wry_sha256_end(&sha, body + body_length);
     return WRY_BOOT_HEADER_SIZE + body_length + WRY_SHA256_SIZE;
+}
+
+static size_t make_start(uint8_t *to, const char *version, uint32_t body_length, uint64_t seed)
+{
+    fill_like_firmware(to + WRY_BOOT_HEADER_SIZE, body_length, seed);
+    return wrap_program(to, version, body_length);
+}
+
+/* One application, as it was built at different times. */
+static size_t make_app(uint8_t *to, const char *version, unsigned build)
+{
+    fill_like_program(to + WRY_BOOT_HEADER_SIZE, APP_BODY, 2, build);
+    return wrap_program(to, version, APP_BODY);
 }
 
 static size_t make_table(uint8_t *to)
@@ -81,13 +94,13 @@ static void save_returned(const char *folder, unsigned gauge, uint8_t *flash)
     char name[64];
 
     memset(flash, 0xFF, FLASH_SIZE);
-    make_program(flash + START_OFFSET, "gauge-start 1.0.2", START_BODY - 900, 11);
+    make_start(flash + START_OFFSET, "gauge-start 1.0.2", START_BODY - 900, 11);
     make_table(flash + TABLE_OFFSET);
     int n = snprintf((char *)flash + SETTINGS_OFFSET, 256,
                      "gauge %u\npier %c\ndatum_mm -%u\nscale 1.00%u\n", gauge,
                      'A' + (char)gauge - 1, 1790 + 37 * gauge, 11 * gauge);
     flash[SETTINGS_OFFSET + (uint32_t)n] = 0;
-    make_program(flash + APP_OFFSET, "tide-gauge 1.8.0", APP_BODY - 70000, 12);
+    make_app(flash + APP_OFFSET, "tide-gauge 2.3.0", 0);
     fill_like_firmware(flash + 0x1C0000, 600000 + 10000 * gauge, 20 + gauge);
     snprintf(name, sizeof name, "returned-%u.bin", gauge);
     save(folder, name, flash, FLASH_SIZE);
@@ -101,9 +114,9 @@ int main(int argc, char **argv)
         fprintf(stderr, "usage: gauge_images FOLDER\n");
         return 2;
     }
-    save(argv[1], "start.bin", room, make_program(room, "gauge-start 1.2.0", START_BODY, 1));
+    save(argv[1], "start.bin", room, make_start(room, "gauge-start 1.2.0", START_BODY, 1));
     save(argv[1], "regions.bin", room, make_table(room));
-    save(argv[1], "gauge.bin", room, make_program(room, "tide-gauge 2.3.1", APP_BODY, 2));
+    save(argv[1], "gauge.bin", room, make_app(room, "tide-gauge 2.3.1", 1));
     for (unsigned gauge = 1; gauge <= 3; gauge++)
         save_returned(argv[1], gauge, room);
     free(room);

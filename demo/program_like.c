@@ -13,7 +13,7 @@ enum {
     PERMILLE_CHANGED = 12, /* functions, from version to version */
     PERMILLE_NEW = 6,
     PERMILLE_TEXTS = 10,
-    TEXT_SHARE = 9, /* one byte of so many is text or table */
+    TEXT_SHARE = 9,       /* one byte of so many is text or table */
     FUNCTION_BYTES = 360, /* more than one takes, as a rule */
     TEXT_BYTES = 40,
 };
@@ -88,14 +88,14 @@ static void choose_functions(struct program *p, size_t code_bytes)
         uint32_t words = WORDS_LEAST + skewed(chance(p->seed, id, 0, 5), WORDS_SPREAD) * 2;
         for (uint32_t i = 1; i <= changes; i++)
             words += (uint32_t)(chance(p->seed, id, i, 6) % 7);
-        p->functions[p->count++] = (struct function){
-            .id = id, .changes = changes, .words = words, .at = (uint32_t)bytes};
+        p->functions[p->count++] =
+            (struct function){.id = id, .changes = changes, .words = words, .at = (uint32_t)bytes};
         bytes += (size_t)words * 4;
     }
 }
 
-static const char *const syllables[] = {"tide",  "gauge ", "harbour ", "level ", "time",  "out ",
-                                        "of ",   "range",  ": ",       "%d",     "sensor", " not ",
+static const char *const syllables[] = {"tide",  "gauge ", "harbour ",  "level ", "time",   "out ",
+                                        "of ",   "range",  ": ",        "%d",     "sensor", " not ",
                                         "ready", "\n",     "pressure ", "clock "};
 
 static uint32_t put_text(const struct program *p, uint32_t text, uint32_t changes, char to[128])

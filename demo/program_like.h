@@ -1,8 +1,8 @@
 /*
- * Made-up programs as a compiler and linker would lay them out, for demo and measurements: functions
- * that call each other by distance and refer to text and tables by address. The next version has
- * some functions changed, some new and some gone, so all that follows has moved, and what refers to
- * it holds other numbers.
+ * Made-up programs as a compiler and linker would lay them out, for demo and measurements:
+ * functions that call each other by distance and refer to text and tables by address. The next
+ * version has some functions changed, some new and some gone, so all that follows has moved, and
+ * what refers to it holds other numbers.
  */
 #ifndef WRY_DEMO_PROGRAM_LIKE_H
 #define WRY_DEMO_PROGRAM_LIKE_H

@@ -5,6 +5,7 @@
 #include "board.h"
 #include "changes.h"
 #include "keeping.h"
+#include "knowing.h"
 #include "regions.h"
 #include "store/pending_file.h"
 #include "store/spool.h"
@@ -67,6 +68,7 @@ static enum wry_outcome choose_ranges(struct backup *backup, const struct target
 static enum wry_outcome read_range(struct backup *backup, struct archive_range *range)
 {
     struct wry_station *station = backup->station;
+    uint64_t known_before = station->session.stats.bytes_known;
     struct wry_writer writer = {.context = backup->archive->content, .write = keep};
     uint8_t ours[WRY_SHA256_SIZE];
     enum wry_status status =
@@ -81,6 +83,13 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
         return station_fail_session(station, status);
     if (archive_range_digest(range, ours) && memcmp(ours, range->sha256, sizeof ours) == 0)
         return WRY_OUTCOME_DONE;
+    if (station->session.stats.bytes_known > known_before) {
+        /* Not what it was taken for: all of it is read. */
+        station->session.stats.bytes_known = known_before;
+        station->session.stats.guesses_wrong++;
+        knowing_stop(station);
+        return read_range(backup, range);
+    }
     station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
     station->problem.start = range->offset;
     return station->problem.outcome;
@@ -90,6 +99,7 @@ static enum wry_outcome read_all(struct backup *backup)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
+    knowing_begin(backup->station);
     station_step(backup->station, WRY_JOB_READ);
     for (guint i = 0; i < backup->archive->ranges->len && outcome == WRY_OUTCOME_DONE; i++)
         outcome =
@@ -202,6 +212,7 @@ static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
         return outcome;
     }
     *done = work_done(work);
+    knowing_tell(backup->station, &work->before, done);
     describe_board(backup);
     return save(backup, file);
 }
@@ -222,6 +233,8 @@ static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result 
     outcome = fill(backup, file, &work, &result->done);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
+    if (!backup->wanted->plain)
+        knowing_note_archive(backup->station, backup->wanted->file, backup->archive);
     for (guint i = 0; i < backup->archive->ranges->len; i++)
         result->done.bytes +=
             g_array_index(backup->archive->ranges, struct archive_range, i).length;

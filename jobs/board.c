@@ -25,17 +25,16 @@ uint32_t board_token(const struct wry_station *station)
 struct wry_session_config board_config(struct wry_station *station)
 {
     const struct wry_station_settings *settings = &station->settings;
-    struct wry_session_config config = {
-        .token = board_token(station),
-        .start_speed = settings->call_speed,
-        .max_speed = settings->max_speed,
-        .by_hand = settings->by_hand,
-        .call_time = settings->call_time,
-        .patience = settings->patience,
-        .trust_capacity = settings->expect_flash > 0,
-        .packer = station->deflate ? pack_packer(station->deflate) : NULL,
-        .context = station,
-        .progress = on_progress};
+    struct wry_session_config config = {.token = board_token(station),
+                                        .start_speed = settings->call_speed,
+                                        .max_speed = settings->max_speed,
+                                        .by_hand = settings->by_hand,
+                                        .call_time = settings->call_time,
+                                        .patience = settings->patience,
+                                        .trust_capacity = settings->expect_flash > 0,
+                                        .packer = station->pack ? pack_packer(station->pack) : NULL,
+                                        .context = station,
+                                        .progress = on_progress};
 
     /* On a pipe whose far end has a fixed speed, that is the only one. */
     if (station->pipe_speed > 0)

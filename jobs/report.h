@@ -10,6 +10,7 @@
 
 struct bench_board;
 struct journal;
+struct known;
 struct pack;
 struct wry_remote;
 struct wry_serial;
@@ -33,7 +34,9 @@ struct wry_station {
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock, when it was called */
     struct journal *journal; /* NULL until keeping_settle */
-    struct pack *deflate; /* packs what is written */
+    struct pack *pack;       /* packs what is written */
+    struct known *known;     /* NULL until a job makes use of it */
+    bool known_failed;       /* to be opened, and that was told */
 };
 
 /* Every public call begins with this. */

@@ -1,6 +1,7 @@
 /* restore: an archive back onto its board. */
 #include "archives.h"
 #include "board.h"
+#include "knowing.h"
 #include "store/image_file.h"
 #include "work.h"
 
@@ -117,6 +118,8 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
     if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
         outcome = work_write(&work, WRY_JOB_RESTORE, &r.planned, &result->done);
         result->restored = outcome == WRY_OUTCOME_DONE;
+        if (result->restored && r.archive)
+            knowing_note_archive(station, wanted->file, r.archive);
     }
     g_array_free(r.items, TRUE);
     archive_free(r.archive);

@@ -3,6 +3,7 @@
 
 #include "board.h"
 #include "keeping.h"
+#include "knowing.h"
 #include "open.h"
 #include "pack/packer.h"
 
@@ -19,7 +20,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
         own->wiring = wry_wiring_at(0);
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
-    station->deflate = pack_new();
+    station->pack = pack_new();
     return station;
 }
 
@@ -29,11 +30,12 @@ void wry_station_free(struct wry_station *station)
         return;
     board_leave(station);
     keeping_close(station);
+    knowing_close(station);
     close_link(station);
     station_begin(station); /* frees the problem */
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
-    pack_free(station->deflate);
+    pack_free(station->pack);
     g_free(station->link);
     g_free(station);
 }

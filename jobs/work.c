@@ -2,6 +2,7 @@
 #include "work.h"
 
 #include "keeping.h"
+#include "knowing.h"
 
 void work_begin(struct work *work, struct wry_station *station)
 {
@@ -35,6 +36,7 @@ enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
 
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
+    knowing_begin(station);
     station_step(station, step);
     station->session.config.every_sector = planned->every_sector;
     enum wry_status status = wry_session_write(&station->session, &planned->plan);
@@ -42,6 +44,7 @@ enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
     *done = work_done(work);
     done->seconds = (double)(station_now(station) - begun) / 1e6;
     done->bytes = wry_plan_total(&planned->plan);
+    knowing_tell(station, &work->before, done);
     /* The session counts these anew with each write. */
     done->sectors_written = station->session.stats.sectors_written;
     done->sectors_left = station->session.stats.sectors_left;

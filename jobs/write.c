@@ -1,6 +1,7 @@
 /* write: images at their places, checked by the board's own digest. */
 #include "images.h"
 #include "keeping.h"
+#include "knowing.h"
 #include "work.h"
 
 /* What was written came from the files piece by piece: they must still be what they were. */
@@ -40,7 +41,11 @@ enum wry_outcome wry_station_write(struct wry_station *station,
     result->tried = true;
     outcome = work_write(&work, WRY_JOB_WRITE, planned, &result->done);
     result->written = outcome == WRY_OUTCOME_DONE;
-    return outcome == WRY_OUTCOME_DONE ? check_unchanged(station, result->held) : outcome;
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check_unchanged(station, result->held);
+    if (outcome == WRY_OUTCOME_DONE)
+        knowing_note_images(station, result->held);
+    return outcome;
 }
 
 void wry_write_result_clear(struct wry_write_result *result)

@@ -110,8 +110,7 @@ enum loader_stream_step loader_difference_step(struct wry_loader *loader)
     if (result == WRY_DIFFERENCE_INPUT || n == 0)
         return given > n ? LOADER_STREAM_BUSY : LOADER_STREAM_IDLE;
     uint32_t length = least(least(room, piece.length), (uint32_t)n);
-    uint8_t *to =
-        loader->fresh + ((difference->at - write->start) & (loader->fresh_size - 1));
+    uint8_t *to = loader->fresh + ((difference->at - write->start) & (loader->fresh_size - 1));
     if (piece.is_copy) {
         length = fetch(loader, piece.source, to, length, &lost);
         add(to, bytes, length);

@@ -69,8 +69,7 @@ void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size)
     take(&at, &size, (ALIGNMENT - (uintptr_t)at % ALIGNMENT) % ALIGNMENT);
     loader->dictionary_size = dictionary_for(size);
     if (loader->dictionary_size > 0) {
-        loader->inflate =
-            (struct wry_inflate *)(void *)take(&at, &size, sizeof *loader->inflate);
+        loader->inflate = (struct wry_inflate *)(void *)take(&at, &size, sizeof *loader->inflate);
         loader->dictionary = take(&at, &size, loader->dictionary_size);
         keep_old(loader, &at, &size);
     }

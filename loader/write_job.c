@@ -283,9 +283,8 @@ static bool has_page(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 
-    return is_stream(write)
-               ? loader_stream_ready(loader) - write->programmed >= WRY_PAGE_SIZE
-               : has_arrived(loader, write->programmed);
+    return is_stream(write) ? loader_stream_ready(loader) - write->programmed >= WRY_PAGE_SIZE
+                            : has_arrived(loader, write->programmed);
 }
 
 static bool can_program(const struct wry_loader *loader)

@@ -18,13 +18,13 @@
 #include "wrytograph/flash.h"
 
 enum {
-    SEGMENT = 0x100000, /* bytes of new content at once */
-    AROUND = 0x40000,   /* bytes of old content on either side of it that are looked at */
+    SEGMENT = 0x100000,         /* bytes of new content at once */
+    AROUND = 0x40000,           /* bytes of old content on either side of it that are looked at */
     RECORDS_MOST = 3 * SEGMENT, /* heads of the shortest stretches included */
-    MATCH_LEAST = 8,    /* bytes more than go on as before make a change of distance worth while */
-    SURE = 8,           /* bytes in a row that agree: no need to look for anything better */
-    AHEAD = 32,         /* bytes looked at to see whether agreement goes on */
-    STEP = 4,           /* where nothing agrees, every so many bytes are looked up */
+    MATCH_LEAST = 8, /* bytes more than go on as before make a change of distance worth while */
+    SURE = 8,        /* bytes in a row that agree: no need to look for anything better */
+    AHEAD = 32,      /* bytes looked at to see whether agreement goes on */
+    STEP = 4,        /* where nothing agrees, every so many bytes are looked up */
 };
 
 /* Part of the new content, by its place in the segment, and where it comes from. */
@@ -251,12 +251,11 @@ static void encode(struct pack_difference *d)
         }
         struct pack_match match = pack_old_find(&d->old, d->content + at, d->length - at,
                                                 d->packing.offset, lost_to(d, d->base + at));
-        uint32_t as_before =
-            hand.is_copy ? count_agreeing(d, at, match.length, hand.distance) : 0;
+        uint32_t as_before = hand.is_copy ? count_agreeing(d, at, match.length, hand.distance) : 0;
         if (match.length >= as_before + MATCH_LEAST) {
-            close_copy(d, &hand, at,
-                       &(struct stretch){.is_copy = true,
-                                         .distance = match.offset - (d->base + at)});
+            close_copy(
+                d, &hand, at,
+                &(struct stretch){.is_copy = true, .distance = match.offset - (d->base + at)});
             at += match.length;
         } else {
             at += STEP;

@@ -43,8 +43,7 @@ static double flash_time(const struct row *row)
 {
     double erase = row->block == 0x10000 ? 0.150 : 0.045;
 
-    return LENGTH / row->block * erase + LENGTH % row->block / 4096 * 0.045 +
-           LENGTH / 256 * 0.0004;
+    return LENGTH / row->block * erase + LENGTH % row->block / 4096 * 0.045 + LENGTH / 256 * 0.0004;
 }
 
 /* s at 40 MHz: the page to the flash and back, and what it held before. */
@@ -83,8 +82,7 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
 {
     struct rig *rig =
         rig_new(&(struct rig_setup){.seed = 1, .chip_code = row->chip_code, .max_speed = baud});
-    struct wry_placement item = {
-        .offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
+    struct wry_placement item = {.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
     struct pack *pack = pack_new();
     struct known known;
     struct wry_plan plan;
@@ -133,8 +131,7 @@ int main(void)
     fill_like_program(content, LENGTH, 2, 1);
     printf("Upgrade of 900 KiB, every sector different, as a difference stream\n\n");
     printf("%-13s %8s %7s %9s %9s %9s %9s %7s %7s %8s %6s %10s\n", "chip", "baud", "latency",
-           "measured", "line", "flash", "with SPI", "ratio", "w. SPI", "bytes", "share",
-           "CPU/MiB");
+           "measured", "line", "flash", "with SPI", "ratio", "w. SPI", "bytes", "share", "CPU/MiB");
     for (size_t r = 0; r < sizeof rows / sizeof rows[0]; r++) {
         for (size_t s = 0; s < sizeof speeds / sizeof speeds[0]; s++) {
             upgrade(&rows[r], speeds[s], 2);

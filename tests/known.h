@@ -14,10 +14,10 @@
 struct known {
     struct wry_known known;
     uint32_t size;
-    uint8_t *bytes;       /* what may stand in the flash */
-    bool *has;            /* of each sector: there is something to know */
-    bool *recognised;     /* and the board's digest said it is there */
-    bool guesses;         /* one that was recognised is enough to believe in all */
+    uint8_t *bytes;   /* what may stand in the flash */
+    bool *has;        /* of each sector: there is something to know */
+    bool *recognised; /* and the board's digest said it is there */
+    bool guesses;     /* one that was recognised is enough to believe in all */
     unsigned recognitions;
 };
 

@@ -194,7 +194,8 @@ static void arm(struct campaign *c, uint64_t *random)
         faults->power_cut = c->rig->board.die.operations + 1 + sim_random(random) % 60;
         break;
     case 1:
-        faults->cable_cut = c->rig->adapter.to_board.sent + 1 + sim_random(random) % (20000 / shorter);
+        faults->cable_cut =
+            c->rig->adapter.to_board.sent + 1 + sim_random(random) % (20000 / shorter);
         break;
     default:
         c->mortal.writes_left = 1 + sim_random(random) % (100 / shorter);

@@ -22,7 +22,7 @@ static void a_new_board_is_listed_and_identified(void)
 static void write_verify_and_start_work_as_separate_processes(void)
 {
     scratch_add_gauge("gauge-1");
-    EXPECT(0, "tide-gauge 1.8.0", command("start", "-l", GAUGE, NULL));
+    EXPECT(0, "tide-gauge 2.3.0", command("start", "-l", GAUGE, NULL));
     EXPECT(0, "Written, and checked by the board's SHA-256: 942,972 bytes",
            command("write", "-l", GAUGE, placed("0x4000", "start.bin"),
                    placed("0xE000", "regions.bin"), placed("0x40000", "gauge.bin"), NULL));

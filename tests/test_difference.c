@@ -83,7 +83,8 @@ static size_t put_together(const struct board *board, uint32_t length, size_t n)
     return put;
 }
 
-/* Packs the content against what is known; returns the stream's length after it has proved right. */
+/* Packs the content against what is known; returns the stream's length after it has proved right.
+ */
 static size_t through(const struct board *board, const struct known *known, uint32_t length,
                       uint32_t window)
 {
@@ -106,9 +107,10 @@ static size_t through(const struct board *board, const struct known *known, uint
     return n;
 }
 
-static const struct board boards[] = {
-    {.block = 0x1000, .history = 0x1000}, {.block = 0x10000, .history = 0x4000},
-    {.block = 0x10000, .history = 0x1000}, {.block = 0x8000, .history = 0x10000}};
+static const struct board boards[] = {{.block = 0x1000, .history = 0x1000},
+                                      {.block = 0x10000, .history = 0x4000},
+                                      {.block = 0x10000, .history = 0x1000},
+                                      {.block = 0x8000, .history = 0x10000}};
 
 /* All of the flash is known, and in the range an older version stands. */
 static void know_all(struct known *known)

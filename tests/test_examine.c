@@ -62,11 +62,11 @@ static void listen_shows_what_the_board_says_and_checks_it(void)
     CHECK(says(&said, "tide 2.31 m"));
     EXPECT(0, "Seen: \"tide 2.33\"", command("listen", "--expect", "tide 2.33", NULL));
     EXPECT(6, "was not seen", command("listen", "--expect", "high water", "--within", "2s", NULL));
-    EXPECT(0, "Seen: \"tide-gauge 1.8.0\"",
-           command("listen", "--send", "version", "--expect", "tide-gauge 1.8.0", NULL));
+    EXPECT(0, "Seen: \"tide-gauge 2.3.0\"",
+           command("listen", "--send", "version", "--expect", "tide-gauge 2.3.0", NULL));
     EXPECT(6, "was not seen",
            command("listen", "--send", "version", "--line-end", "lf", "--expect",
-                   "tide-gauge 1.8.0", NULL));
+                   "tide-gauge 2.3.0", NULL));
     EXPECT(2, "is no line ending", command("listen", "--line-end", "tab", NULL));
     EXPECT(2, "is no time", command("listen", "--within", "soon", NULL));
 }
@@ -97,7 +97,7 @@ static void start_can_ask_the_new_firmware_for_its_version(void)
     EXPECT(0, "Seen: \"tide-gauge 2.3.1\"",
            command("start", "--send", "version", "--expect", "tide-gauge 2.3.1", NULL));
     EXPECT(6, "was not seen",
-           command("start", "--send", "version", "--expect", "tide-gauge 1.8.0", NULL));
+           command("start", "--send", "version", "--expect", "tide-gauge 2.3.0", NULL));
 }
 
 static void ports_lists_what_the_system_has(void)

@@ -106,8 +106,8 @@ static void the_whole_job_works_over_rfc_2217(void)
 
     serve(&bench, "served");
     work_through(bench.link, "served");
-    EXPECT(0, "Seen: \"tide-gauge 1.8.0\"",
-           command("listen", "-l", bench.link, "--send", "version", "--expect", "tide-gauge 1.8.0",
+    EXPECT(0, "Seen: \"tide-gauge 2.3.0\"",
+           command("listen", "-l", bench.link, "--send", "version", "--expect", "tide-gauge 2.3.0",
                    NULL));
     EXPECT(6, "was not seen",
            command("listen", "-l", bench.link, "--send", "version", "--line-end", "lf", "--expect",
@@ -306,7 +306,7 @@ static void python3_serial_can_use_a_served_board(void)
     struct said said =
         run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/talk_to_board.py", bench.link, NULL);
     EXPECT(0, "booted", said);
-    CHECK(says(&said, "version tide-gauge 1.8.0"));
+    CHECK(says(&said, "version tide-gauge 2.3.0"));
     stop(&bench);
 }
 
@@ -445,6 +445,7 @@ int main(int argc, char **argv)
     scratch_make_images();
     scratch_write("note", "rising tide", 11);
     g_setenv("WRYTOGRAPH_STATE", scratch_file("state"), TRUE);
+    g_setenv("WRYTOGRAPH_CACHE", scratch_file("cache"), TRUE);
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();
     return code;

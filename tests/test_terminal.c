@@ -117,7 +117,7 @@ static void what_is_typed_reaches_the_firmware_and_ctrl_x_leaves(void)
     CHECK(see(&desk, "Ctrl-X leaves"));
     CHECK(see(&desk, "tide 2."));
     type(&desk, "version\r");
-    CHECK(see(&desk, "tide-gauge 1.8.0"));
+    CHECK(see(&desk, "tide-gauge 2.3.0"));
     type(&desk, "\x18");
     CHECK_EQUAL(0, get_up(&desk));
     stop(&bench);

@@ -71,8 +71,8 @@ static void every_chip_takes_the_difference(void)
     for (size_t i = 0; i < 3; i++) {
         for (size_t guesses = 0; guesses < 2; guesses++) {
             struct bench bench;
-            begin(&bench, &(struct rig_setup){
-                              .seed = i, .chip_code = chips[i], .flash_size = 0x200000});
+            begin(&bench,
+                  &(struct rig_setup){.seed = i, .chip_code = chips[i], .flash_size = 0x200000});
             bench.known.guesses = guesses;
             const struct wry_session_stats *stats = write_and_check(&bench);
             check_context("chip %zu: %u bytes", i, (unsigned)stats->content_sent);
@@ -147,9 +147,8 @@ static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
 {
     for (uint64_t at = 1; at < 1200; at += 37) {
         struct bench bench;
-        begin(&bench,
-              &(struct rig_setup){
-                  .seed = at, .chip_code = chips[at % 3], .faults = {.power_cut = at}});
+        begin(&bench, &(struct rig_setup){
+                          .seed = at, .chip_code = chips[at % 3], .faults = {.power_cut = at}});
         bench.rig->config.progress = power_back;
         wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
         const struct wry_session_stats *stats = write_and_check(&bench);

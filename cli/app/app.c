@@ -127,6 +127,11 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
     GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
                              "Write sectors that hold the right content already, too", NULL},
                             G_OPTION_ENTRY_NULL};
+    GOptionEntry known[] = {{"no-guess", 0, 0, G_OPTION_ARG_NONE, &app->no_guess,
+                             "Make no use of what images and backups on this computer tell of the "
+                             "board's content: slower, with the same result",
+                             NULL},
+                            G_OPTION_ENTRY_NULL};
     GOptionEntry listen[] = {{"listen", 0, 0, G_OPTION_ARG_NONE, &app->listen,
                               "Stay at the line, as 'wrytograph listen' does", NULL},
                              G_OPTION_ENTRY_NULL};
@@ -151,6 +156,8 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         g_option_context_add_main_entries(context, listen, NULL);
     if (options & APP_EVERY)
         g_option_context_add_main_entries(context, every, NULL);
+    if (options & APP_KNOWN)
+        g_option_context_add_main_entries(context, known, NULL);
     if (options & (APP_LINK | APP_BENCH))
         g_option_context_add_main_entries(context, bench, NULL);
     if (options & APP_DRY_RUN)

@@ -40,6 +40,7 @@ enum app_options {
     APP_EVERY = 32,     /* --every-sector */
     APP_LISTEN = 64,    /* --listen */
     APP_FORMAT = 128,   /* --as */
+    APP_KNOWN = 512,    /* --no-guess */
     APP_NO_WORDS = 256, /* it takes options and no arguments */
 };
 
@@ -64,7 +65,7 @@ struct app {
     /* Common options; strings belong to the app. */
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format;
-    gboolean stay, by_hand, json_wanted, dry_run, leave_header, every_sector, listen;
+    gboolean stay, by_hand, json_wanted, dry_run, leave_header, every_sector, listen, no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */

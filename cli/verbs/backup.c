@@ -3,6 +3,7 @@
 #include "station.h"
 #include "verbs.h"
 #include "views/json.h"
+#include "views/savings.h"
 #include "views/words.h"
 
 static void print_outcome(const struct app *app, const struct wry_backup_wanted *wanted,
@@ -16,6 +17,7 @@ static void print_outcome(const struct app *app, const struct wry_backup_wanted 
     app_outcome(app, true,
                 "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,
                 address, wanted->file, duration);
+    savings_tell(app, &result->done);
     if (wanted->older)
         app_note(app, "%s had not changed and came from the older archive.", same);
 }

@@ -3,6 +3,7 @@
 #include "station.h"
 #include "verbs.h"
 #include "views/json.h"
+#include "views/savings.h"
 #include "views/words.h"
 
 static void print_outcome(const struct app *app, const struct wry_done *done)
@@ -15,6 +16,7 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
                 "right already, %s.",
                 total, (unsigned)done->sectors_written, done->sectors_written == 1 ? "" : "s",
                 (unsigned)done->sectors_left, done->sectors_left == 1 ? "was" : "were", duration);
+    savings_tell(app, done);
 }
 
 static int restore(struct app *app, const struct wry_restore_wanted *wanted)

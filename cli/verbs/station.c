@@ -59,6 +59,7 @@ int station_make(struct app *app)
         .bench_folder = app->bench_folder,
         .by_hand = app->by_hand,
         .leaves_running = app->verb->leaves_running && !app->stay,
+        .without_known = app->no_guess,
         .layout_file = app->layout_path,
         .context = app,
         .event = on_event,

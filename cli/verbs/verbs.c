@@ -47,7 +47,7 @@ const struct verb verbs[] = {
      .usage = "FILE",
      .description = "Reads the flash into an archive that belongs to this board. The file appears\n"
                     "under its name only when it is complete and its SHA-256 is the board's.",
-     .options = APP_LINK | APP_LAYOUT,
+     .options = APP_LINK | APP_LAYOUT | APP_KNOWN,
      .leaves_running = true,
      .run = verb_backup},
     {.name = "restore",
@@ -57,7 +57,7 @@ const struct verb verbs[] = {
          "Puts a backup back onto the board it comes from. The archive's digests, chip,\n"
          "flash size and board address are checked before anything is changed; sectors\n"
          "that are right already are left alone.",
-     .options = APP_LINK | APP_DRY_RUN | APP_EVERY,
+     .options = APP_LINK | APP_DRY_RUN | APP_EVERY | APP_KNOWN,
      .run = verb_restore},
     {.name = "erase",
      .summary = "erase all of the flash, regions or ranges",
@@ -76,7 +76,7 @@ const struct verb verbs[] = {
          "SHA-256 of all of it with that of the files. Everything else in the flash\n"
          "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
          "A write that was interrupted is resumed by saying it again.",
-     .options = APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_EVERY,
+     .options = APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_EVERY | APP_KNOWN,
      .run = verb_write},
     {.name = "verify",
      .summary = "compare images or an archive with what the flash holds",

@@ -3,6 +3,7 @@
 #include "station.h"
 #include "verbs.h"
 #include "views/json.h"
+#include "views/savings.h"
 #include "views/words.h"
 
 static void print_outcome(const struct app *app, const struct wry_write_result *result)
@@ -24,6 +25,7 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
         app_note(app, "%u sector%s written, %u held the right content already.",
                  (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",
                  (unsigned)done->sectors_left);
+    savings_tell(app, done);
     if (done->frames_resent > 0)
         app_note(app, "%u frame%s damaged on the line and sent again.", done->frames_resent,
                  done->frames_resent == 1 ? " was" : "s were");

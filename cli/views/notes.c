@@ -170,6 +170,12 @@ void notes_tell(const struct app *app, const struct wry_event *event)
                  "writes some sectors once more.",
                  event->text);
         break;
+    case WRY_NOTE_KNOWN_UNUSABLE:
+        app_note(app,
+                 "Note: the index of known content is not in use, which costs time and nothing "
+                 "else: %s.",
+                 event->text);
+        break;
     case WRY_NOTE_STARTED:
         app_note(app, "The board has left loading mode.");
         break;

@@ -120,9 +120,9 @@ struct session_write {
     uint16_t digest_seq;
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
-    uint8_t coding;    /* enum wry_coding of the part's stream; 0 = pages */
-    bool as_pages;     /* the board could not unpack it: content goes out as it is */
-    bool without_old;  /* what the flash holds is not what it was taken for */
+    uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
+    bool as_pages;    /* the board could not unpack it: content goes out as it is */
+    bool without_old; /* what the flash holds is not what it was taken for */
     bool proven; /* what was left alone in this run is right by the whole SHA-256 of each sector */
 };
 
@@ -190,6 +190,14 @@ enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset
                                     uint64_t *sums);
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
                                      bool *unsettled);
+
+/* known.c: what need not be read. */
+/* Has the caller look at a few sectors of the range. */
+enum wry_status session_sample(struct wry_session *session, uint32_t offset, uint32_t length);
+/* Bytes from offset on, at most length, that the caller knows. */
+uint32_t session_known_from(const struct wry_session *session, uint32_t offset, uint32_t length);
+/* Bytes from offset on, at most length, that it does not know. */
+uint32_t session_unknown_from(const struct wry_session *session, uint32_t offset, uint32_t length);
 
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -11,6 +11,7 @@
 enum {
     SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */
     FEW_PAGES = 8,
+    KNOWN_PIECE = 0x10000, /* bytes that are taken over at once */
     FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
 };
 
@@ -24,6 +25,7 @@ struct read_job {
     uint32_t length;    /* of the next question */
     uint16_t first_seq; /* of this job: older answers are not ours */
     uint64_t done, total;
+    bool skips; /* what is known is not read */
 };
 
 static uint32_t pages_of(uint32_t length)
@@ -127,15 +129,63 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
     return status;
 }
 
+/* What is known goes to the writer without the board. */
+static enum wry_status skip_known(struct read_job *job)
+{
+    struct wry_session *session = job->session;
+    const struct wry_known *known = session->config.known;
+    uint8_t page[WRY_PAGE_SIZE];
+    uint32_t n = job->skips
+                     ? session_known_from(session, job->next,
+                                          KNOWN_PIECE < job->end - job->next ? KNOWN_PIECE
+                                                                             : job->end - job->next)
+                     : 0;
+
+    for (uint32_t i = 0; i < n; i += sizeof page) {
+        if (!known->read(known->context, job->next, page, sizeof page)) {
+            /* The board has it all the same. */
+            known->forget(known->context, job->next - job->next % WRY_SECTOR_SIZE, WRY_SECTOR_SIZE);
+            break;
+        }
+        if (!job->writer->write(job->writer->context, job->next, page, sizeof page))
+            return session_fail(session, WRY_SINK_FAILED, WRY_STEP_READ, job->next);
+        job->next += (uint32_t)sizeof page;
+        job->done += sizeof page;
+        session->stats.bytes_known += sizeof page;
+    }
+    if (n == 0)
+        return WRY_OK;
+    session_advanced(session);
+    return session_report(session, WRY_STEP_READ, job->next, job->done, job->total);
+}
+
+static enum wry_status skip_all_known(struct read_job *job)
+{
+    enum wry_status status = WRY_OK;
+    uint32_t before;
+
+    do {
+        before = job->next;
+        status = skip_known(job);
+    } while (status == WRY_OK && job->next > before);
+    return status;
+}
+
 static enum wry_status fill_questions(struct read_job *job)
 {
     enum wry_status status = WRY_OK;
 
     for (size_t i = 0; i < WRY_SESSION_READS && job->next < job->end && status == WRY_OK; i++) {
         struct wry_session_read *read = &job->session->reads[i];
-        uint32_t left = job->end - job->next;
         if (read->active)
             continue;
+        status = skip_all_known(job);
+        uint32_t left = job->end - job->next;
+        if (left == 0 || status != WRY_OK)
+            break;
+        if (job->skips)
+            left = session_unknown_from(job->session, job->next,
+                                        left < job->length ? left : job->length);
         memset(read, 0, sizeof *read);
         read->active = true;
         read->offset = job->next;
@@ -369,10 +419,11 @@ static enum wry_status turn(struct read_job *job, unsigned *silent)
     return session_may_recover(session, status) ? recover(job) : status;
 }
 
-enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
-                             const struct wry_writer *writer)
+static enum wry_status read_range(struct wry_session *session, uint32_t offset, uint32_t length,
+                                  const struct wry_writer *writer, bool skips)
 {
     struct read_job job = {.session = session,
+                           .skips = skips,
                            .writer = writer,
                            .next = offset,
                            .end = offset + length,
@@ -397,6 +448,12 @@ enum wry_status session_read(struct wry_session *session, uint32_t offset, uint3
     return status;
 }
 
+enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
+                             const struct wry_writer *writer)
+{
+    return read_range(session, offset, length, writer, false);
+}
+
 enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                                  const struct wry_writer *writer)
 {
@@ -404,16 +461,16 @@ enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, u
     return session_read(session, offset, length, writer);
 }
 
-enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
-                                    const struct wry_writer *writer,
-                                    uint8_t digest[WRY_SHA256_SIZE])
+static enum wry_status read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
+                                   const struct wry_writer *writer, bool skips,
+                                   uint8_t digest[WRY_SHA256_SIZE])
 {
     uint16_t seq;
     /* Asked for first: the board hashes while the line is busy with content. */
     enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
 
     if (status == WRY_OK)
-        status = session_read(session, offset, length, writer);
+        status = read_range(session, offset, length, writer, skips);
     if (status != WRY_OK)
         return status;
     status = session_await_digest(session, offset, length, 0, seq);
@@ -424,10 +481,20 @@ enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset
     return status;
 }
 
+enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
+                                    const struct wry_writer *writer,
+                                    uint8_t digest[WRY_SHA256_SIZE])
+{
+    return read_hashed(session, offset, length, writer, false, digest);
+}
+
 enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
                                     const struct wry_writer *writer,
                                     uint8_t digest[WRY_SHA256_SIZE])
 {
     session_begin_call(session);
-    return session_read_hashed(session, offset, length, writer, digest);
+    if (length > session->board.capacity || offset > session->board.capacity - length)
+        return session_fail(session, WRY_BAD_RANGE, WRY_STEP_READ, offset);
+    enum wry_status status = session_sample(session, offset, length);
+    return status == WRY_OK ? read_hashed(session, offset, length, writer, true, digest) : status;
 }

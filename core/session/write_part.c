@@ -25,6 +25,7 @@ static enum wry_status begin_part(struct session_write *job, bool force)
 
     session_window_begin(&session->window, &job->part);
     job->coding = erase.coding = session_stream_begin(job);
+    session->stats.differences += job->coding == WRY_CODING_DIFFERENCE;
     if (job->coding != 0) {
         flags |= WRY_FLAG_STREAM;
         session_stream_window(&session->window);
@@ -162,7 +163,8 @@ static enum wry_status transfer(struct session_write *job, bool force)
             }
         }
         /* A board that restarts again and again comes no further than before. */
-        uint32_t reached = job->part.start - start + session->window.received - session->window.start;
+        uint32_t reached =
+            job->part.start - start + session->window.received - session->window.start;
         if (begun && reached > furthest) {
             furthest = reached;
             i = 0;

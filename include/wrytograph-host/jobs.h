@@ -97,6 +97,11 @@ struct wry_done {
     uint32_t sectors_written, sectors_left; /* left: right already */
     uint32_t frames_resent, reconnects;
     uint64_t bytes_sent, bytes_received; /* over the link */
+    uint64_t content_sent;               /* of that, content: packed or not */
+    uint64_t bytes_known;                /* backup: not read, since this computer had them */
+    uint32_t differences;                /* parts sent as the difference to what was known */
+    uint32_t guesses_wrong;              /* times that something else was there */
+    char known_name[64];                 /* the file that was known; "" = none */
 };
 
 struct wry_write_result {

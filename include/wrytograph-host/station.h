@@ -46,6 +46,7 @@ struct wry_station_settings {
     const struct wry_chip *expect_chip; /* any other is refused; else none is */
     uint32_t expect_flash;              /* bytes, likewise. Also trusted where the flash itself
                                            cannot prove its size */
+    bool without_known;      /* what this computer knows of a board's content is made no use of */
     const char *layout_file; /* regions; else the board's own table, else the chip's usual ones */
     void *context;           /* handed to event */
     void (*event)(void *context, const struct wry_event *event); /* NULL: nothing is told */

@@ -135,6 +135,8 @@ struct wry_session_stats {
     uint32_t sectors_left;     /* in the last write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
     uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
+    uint64_t bytes_known;      /* of backups, that were not read since the caller knew them */
+    uint32_t differences;      /* parts that were sent as the difference to what was known */
     uint32_t guesses_wrong;    /* times that what was taken for known was not there */
 };
 
@@ -258,6 +260,9 @@ size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSI
  */
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
 
+/* Replaces config.known; NULL: from now on nothing is known. */
+void wry_session_set_known(struct wry_session *session, const struct wry_known *known);
+
 /* Replaces config.keeper, for callers that know where to store only once they know the board. */
 void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper);
 
@@ -297,7 +302,9 @@ enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, u
 
 /*
  * The same, and the board's SHA-256 of the range, which it computes while it sends. The caller
- * compares it with the digest of what it received.
+ * compares it with the digest of what it received. With config.known, what that gives is not read
+ * from the board (stats: bytes_known): where the digests differ then, the caller takes it away, and
+ * backs up once more.
  */
 enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
                                     const struct wry_writer *writer,

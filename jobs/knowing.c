@@ -1,0 +1,79 @@
+/* Known content in a job. */
+#include "knowing.h"
+
+#include "images.h"
+#include "open.h"
+#include "store/known.h"
+#include "store/known_index.h"
+
+/* Simulated boards have one of their own, beside them. */
+static char *index_folder(const struct wry_station *station)
+{
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+
+    return board ? g_path_get_dirname(board) : known_default_folder();
+}
+
+static bool open_index(struct wry_station *station)
+{
+    g_autofree char *folder = index_folder(station);
+    g_autoptr(GError) error = NULL;
+
+    if (!station->known && !station->known_failed) {
+        station->known = known_open(folder, &error);
+        station->known_failed = station->known == NULL;
+        if (station->known_failed)
+            station_note(station, WRY_NOTE_KNOWN_UNUSABLE, error->message);
+    }
+    return station->known != NULL;
+}
+
+void knowing_begin(struct wry_station *station)
+{
+    if (station->settings.without_known || !open_index(station))
+        return;
+    known_set_flash(station->known, wry_session_board(&station->session)->capacity);
+    wry_session_set_known(&station->session, known_interface(station->known));
+}
+
+void knowing_stop(struct wry_station *station)
+{
+    wry_session_set_known(&station->session, NULL);
+}
+
+void knowing_close(struct wry_station *station)
+{
+    known_close(station->known);
+    station->known = NULL;
+}
+
+void knowing_note_images(struct wry_station *station, const struct wry_held *held)
+{
+    for (size_t i = 0; station->known && i < held->count; i++) {
+        const struct image *image = held->images[i];
+        uint32_t within = image->facts.start % WRY_SECTOR_SIZE;
+        if (image->file->format == WRY_IMAGE_RAW)
+            known_note_image(station->known, image->file->path,
+                             within > 0 ? WRY_SECTOR_SIZE - within : 0, image->file->length);
+    }
+}
+
+void knowing_note_archive(struct wry_station *station, const char *path,
+                          const struct archive *archive)
+{
+    if (station->known)
+        known_note_archive(station->known, path, archive);
+}
+
+void knowing_tell(const struct wry_station *station, const struct wry_session_stats *before,
+                  struct wry_done *done)
+{
+    const struct wry_session_stats *now = &station->session.stats;
+    const char *name = station->known ? known_best_name(station->known) : NULL;
+
+    done->bytes_known = now->bytes_known - before->bytes_known;
+    done->differences = now->differences - before->differences;
+    done->guesses_wrong = now->guesses_wrong - before->guesses_wrong;
+    done->content_sent = now->content_sent - before->content_sent;
+    g_strlcpy(done->known_name, name ? name : "", sizeof done->known_name);
+}

@@ -1,0 +1,167 @@
+/* The index of known content, in SQLite. */
+#include "known_index.h"
+
+#include <errno.h>
+#include <sqlite3.h>
+
+#include "error.h"
+
+enum {
+    BUSY_TIME = 500, /* ms: what takes longer is done without */
+};
+
+struct known_index {
+    sqlite3 *db;
+    sqlite3_stmt *find;
+};
+
+/* A cache of another version is made anew: there is nothing in it to keep. */
+static const char schema[] =
+    "PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON;"
+    "CREATE TABLE IF NOT EXISTS file ("
+    " id INTEGER PRIMARY KEY, path TEXT NOT NULL UNIQUE, kind INTEGER NOT NULL,"
+    " used INTEGER NOT NULL);"
+    "CREATE TABLE IF NOT EXISTS sector ("
+    " sum INTEGER NOT NULL, file INTEGER NOT NULL REFERENCES file ON DELETE CASCADE,"
+    " at INTEGER NOT NULL, PRIMARY KEY (sum, file, at)) WITHOUT ROWID;"
+    "CREATE INDEX IF NOT EXISTS sector_file ON sector (file);";
+
+char *known_default_folder(void)
+{
+    const char *named = g_getenv("WRYTOGRAPH_CACHE");
+
+    return named && named[0] ? g_strdup(named)
+                             : g_build_filename(g_get_user_cache_dir(), "wrytograph", NULL);
+}
+
+static bool prepare(struct known_index *index, const char *path)
+{
+    if (sqlite3_open_v2(path, &index->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) !=
+        SQLITE_OK)
+        return false;
+    sqlite3_busy_timeout(index->db, BUSY_TIME);
+    return sqlite3_exec(index->db, schema, NULL, NULL, NULL) == SQLITE_OK &&
+           sqlite3_prepare_v2(index->db,
+                              "SELECT file, path, kind, at FROM sector JOIN file ON id = file "
+                              "WHERE sum = ?1 ORDER BY used DESC",
+                              -1, &index->find, NULL) == SQLITE_OK;
+}
+
+struct known_index *known_index_open(const char *folder, GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, "known.db", NULL);
+    struct known_index *index = g_new0(struct known_index, 1);
+
+    if (g_mkdir_with_parents(folder, 0700) != 0)
+        store_file_error(error, folder);
+    else if (prepare(index, path))
+        return index;
+    else
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path,
+                    sqlite3_errmsg(index->db));
+    known_index_close(index);
+    return NULL;
+}
+
+void known_index_close(struct known_index *index)
+{
+    if (!index)
+        return;
+    sqlite3_finalize(index->find);
+    sqlite3_close(index->db);
+    g_free(index);
+}
+
+static bool run(struct known_index *index, const char *text, int64_t a, int64_t b, int64_t c)
+{
+    sqlite3_stmt *statement = NULL;
+    bool done = sqlite3_prepare_v2(index->db, text, -1, &statement, NULL) == SQLITE_OK;
+
+    if (done) {
+        sqlite3_bind_int64(statement, 1, a);
+        sqlite3_bind_int64(statement, 2, b);
+        sqlite3_bind_int64(statement, 3, c);
+        done = sqlite3_step(statement) == SQLITE_DONE;
+    }
+    sqlite3_finalize(statement);
+    return done;
+}
+
+static bool add_file(struct known_index *index, const char *path, enum known_kind kind)
+{
+    static const char text[] = "INSERT OR REPLACE INTO file (path, kind, used) "
+                               "VALUES (?1, ?2, (SELECT ifnull(max(used), 0) + 1 FROM file))";
+    sqlite3_stmt *statement = NULL;
+    bool done = sqlite3_prepare_v2(index->db, text, -1, &statement, NULL) == SQLITE_OK;
+
+    if (done) {
+        sqlite3_bind_text(statement, 1, path, -1, SQLITE_STATIC);
+        sqlite3_bind_int64(statement, 2, kind);
+        done = sqlite3_step(statement) == SQLITE_DONE;
+    }
+    sqlite3_finalize(statement);
+    return done;
+}
+
+/* What was added longest ago goes first. */
+static bool keep_small(struct known_index *index)
+{
+    static const char oldest[] =
+        "DELETE FROM file WHERE id = (SELECT id FROM file ORDER BY used LIMIT 1) "
+        "AND (SELECT count(*) FROM file) > 1 AND (SELECT count(*) FROM sector) > ?1";
+    bool done = true;
+
+    do {
+        done = run(index, oldest, KNOWN_SECTORS_MOST, 0, 0);
+    } while (done && sqlite3_changes(index->db) > 0);
+    return done;
+}
+
+static bool add_all(struct known_index *index, const char *path, enum known_kind kind,
+                    const struct known_sector *sectors, size_t count)
+{
+    bool done = add_file(index, path, kind);
+    int64_t file = sqlite3_last_insert_rowid(index->db);
+
+    for (size_t i = 0; i < count && i < KNOWN_SECTORS_MOST && done; i++)
+        done = run(index,
+                   "INSERT OR IGNORE INTO sector SELECT ?1, ?2, ?3 WHERE "
+                   "(SELECT count(*) FROM sector WHERE sum = ?1) < 4",
+                   (int64_t)sectors[i].sum, file, sectors[i].at);
+    return done && keep_small(index);
+}
+
+bool known_index_add(struct known_index *index, const char *path, enum known_kind kind,
+                     const struct known_sector *sectors, size_t count)
+{
+    G_STATIC_ASSERT(KNOWN_SPOTS_MOST == 4); /* as the statement says */
+    if (sqlite3_exec(index->db, "BEGIN IMMEDIATE", NULL, NULL, NULL) != SQLITE_OK)
+        return false;
+    if (add_all(index, path, kind, sectors, count) &&
+        sqlite3_exec(index->db, "COMMIT", NULL, NULL, NULL) == SQLITE_OK)
+        return true;
+    sqlite3_exec(index->db, "ROLLBACK", NULL, NULL, NULL);
+    return false;
+}
+
+void known_index_find(struct known_index *index, uint64_t sum,
+                      bool (*told)(void *context, const struct known_spot *spot), void *context)
+{
+    sqlite3_stmt *find = index->find;
+    bool enough = false;
+
+    sqlite3_bind_int64(find, 1, (int64_t)sum);
+    while (!enough && sqlite3_step(find) == SQLITE_ROW) {
+        struct known_spot spot = {.file = sqlite3_column_int64(find, 0),
+                                  .path = (const char *)sqlite3_column_text(find, 1),
+                                  .kind = (enum known_kind)sqlite3_column_int(find, 2),
+                                  .at = (uint32_t)sqlite3_column_int64(find, 3)};
+        enough = told(context, &spot);
+    }
+    sqlite3_reset(find);
+}
+
+void known_index_drop(struct known_index *index, int64_t file)
+{
+    run(index, "DELETE FROM file WHERE id = ?1", file, 0, 0);
+}
