@@ -4,7 +4,8 @@ set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
     core/status/status.c
-    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/difference.c core/bytes/inflate.c core/bytes/sha256.c
+    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
+    core/bytes/huffman.c core/bytes/inflate.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c
@@ -13,13 +14,13 @@ set(WRY_CORE_SOURCES
     core/session/claim.c core/session/compose.c core/session/connect.c
     core/session/digest.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/known.c
-    core/session/pace.c core/session/read.c core/session/sectors.c core/session/send.c
-    core/session/settle.c core/session/speed.c core/session/stream.c core/session/verify.c
+    core/session/pace.c core/session/question.c core/session/read.c core/session/sectors.c core/session/send.c
+    core/session/settle.c core/session/speed.c core/session/stream.c core/session/unpack.c core/session/verify.c
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_part.c)
 
 set(WRY_LOADER_SOURCES
     loader/content.c loader/difference.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/memory.c loader/output.c
-    loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
+    loader/packed_read.c loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})

@@ -34,6 +34,7 @@ struct wry_station {
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock, when it was called */
     struct journal *journal; /* NULL until keeping_settle */
+    void *read_memory;       /* for the session to unpack what it reads */
     struct pack *pack;       /* packs what is written */
     struct known *known;     /* NULL until a job makes use of it */
     bool known_failed;       /* to be opened, and that was told */

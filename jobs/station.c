@@ -21,6 +21,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
     station->pack = pack_new();
+    station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
     return station;
 }
 
@@ -36,6 +37,7 @@ void wry_station_free(struct wry_station *station)
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
     pack_free(station->pack);
+    g_free(station->read_memory);
     g_free(station->link);
     g_free(station);
 }

@@ -97,7 +97,19 @@ void loader_digest_blank(struct wry_loader *loader, uint32_t offset);
 bool loader_digest_step(struct wry_loader *loader, bool spare);
 
 /* read_job.c */
+/* The first request is done with. */
+void loader_read_next(struct wry_loader *loader);
+/* All requests are dropped: the host asks anew. */
+void loader_read_drop(struct wry_loader *loader);
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message);
 bool loader_read_step(struct wry_loader *loader);
+
+/* packed_read.c */
+/* There is memory enough. */
+bool loader_packed_can(const struct wry_loader *loader);
+/* A little of the first request, which is a packed one. */
+void loader_packed_step(struct wry_loader *loader);
+/* What is under way begins anew. */
+void loader_packed_drop(struct wry_loader *loader);
 
 #endif

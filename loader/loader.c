@@ -25,7 +25,7 @@ static void begin_session(struct wry_loader *loader, uint32_t token)
 {
     loader->in_session = true;
     loader->token = token;
-    loader->read_count = 0;
+    loader_read_drop(loader);
     loader->progress_due = false;
     memset(&loader->write, 0, sizeof loader->write);
     memset(&loader->digest, 0, sizeof loader->digest);
@@ -59,7 +59,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
         .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD |
-                    (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0),
+                    (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
+                    (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0),
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,
@@ -98,7 +99,7 @@ static void on_speed(struct wry_loader *loader, const struct wry_message *messag
         return;
     loader_output_frame(loader, head, n, NULL, 0);
     loader->speed_next = speed.baud;
-    loader->read_count = 0; /* the host asks anew, when it has found the new speed to work */
+    loader_read_drop(loader); /* the host asks anew, when it has found the new speed to work */
 }
 
 static void on_start(struct wry_loader *loader, const struct wry_message *message)

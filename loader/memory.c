@@ -67,6 +67,8 @@ void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size)
     uint8_t *at = memory;
 
     take(&at, &size, (ALIGNMENT - (uintptr_t)at % ALIGNMENT) % ALIGNMENT);
+    loader->memory = at;
+    loader->memory_size = size;
     loader->dictionary_size = dictionary_for(size);
     if (loader->dictionary_size > 0) {
         loader->inflate = (struct wry_inflate *)(void *)take(&at, &size, sizeof *loader->inflate);

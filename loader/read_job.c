@@ -29,7 +29,13 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         if (loader->reads[i].seq == message->seq)
             return;
     }
-    if (loader->read_count == WRY_LOADER_READS) {
+    if (read.packed && !loader_packed_can(loader)) {
+        refuse(loader, message, WRY_ERROR_UNSUPPORTED, range.offset);
+        return;
+    }
+    /* A job's content is in the memory that packing takes. */
+    bool taken = read.packed && loader->write.state == WRY_JOB_RUNNING;
+    if (taken || loader->read_count == WRY_LOADER_READS) {
         refuse(loader, message, WRY_ERROR_BUSY, range.offset);
         return;
     }
@@ -38,6 +44,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
     *job = (struct wry_loader_read){
         .seq = message->seq,
         .frame_max = bounded ? (uint16_t)read.frame_max : (uint16_t)WRY_PAYLOAD_MAX,
+        .packed = read.packed,
         .chosen = read.chosen,
         .start = range.offset,
         .end = range.offset + range.length,
@@ -78,6 +85,18 @@ static void send_blank(struct wry_loader *loader, struct wry_loader_read *read)
     read->blank_from = read->at;
 }
 
+void loader_read_next(struct wry_loader *loader)
+{
+    loader->read_count--;
+    memmove(loader->reads, loader->reads + 1, loader->read_count * sizeof loader->reads[0]);
+}
+
+void loader_read_drop(struct wry_loader *loader)
+{
+    loader->read_count = 0;
+    loader_packed_drop(loader);
+}
+
 static void end_read(struct wry_loader *loader)
 {
     struct wry_loader_read *read = &loader->reads[0];
@@ -86,8 +105,7 @@ static void end_read(struct wry_loader *loader)
     size_t n = wry_message_put_range(head, WRY_KIND_READ | WRY_KIND_REPLY, 0, read->seq, &range);
 
     loader_output_frame(loader, head, n, NULL, 0);
-    loader->read_count--;
-    memmove(loader->reads, loader->reads + 1, loader->read_count * sizeof *read);
+    loader_read_next(loader);
 }
 
 static bool is_wanted(const struct wry_loader_read *read, uint32_t offset)
@@ -148,6 +166,10 @@ bool loader_read_step(struct wry_loader *loader)
     if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0 ||
         !loader_output_has_room(loader, WRY_BODY_MAX))
         return false;
+    if (read->packed) {
+        loader_packed_step(loader);
+        return true;
+    }
     uint32_t n = read->at < read->end ? wanted_here(read) : 0;
     if (n > 0)
         send_next(loader, read, n);

@@ -113,6 +113,7 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
     if (!repeated) {
         memset(write, 0, sizeof *write);
         write->state = WRY_JOB_RUNNING;
+        loader_read_drop(loader); /* its content takes the memory of packed reads */
         write->flags = message->flags;
         write->seq = message->seq;
         write->start = range.offset;

@@ -215,7 +215,7 @@ static void close_copy(struct pack_difference *d, struct stretch *hand, uint32_t
     uint32_t end = hand->is_copy ? reach_forward(d, hand->start, at, hand->distance) : hand->start;
     uint32_t begin = next ? reach_backward(d, hand->start, at, next->distance) : at;
 
-    if (begin < end)
+    if (next && begin < end)
         begin = end = best_split(d, begin, end, hand->distance, next->distance);
     hand->end = end;
     if (hand->is_copy)

@@ -45,7 +45,7 @@ bool pack_old_gather(struct pack_old *old, const struct wry_known *known, uint32
 {
     size_t most = end - start;
 
-    old->bytes = malloc(most + 1);
+    old->bytes = calloc(1, most + 1);
     old->ranges = calloc(most / WRY_SECTOR_SIZE + 1, sizeof *old->ranges);
     old->by_start = calloc(STARTS + 1, sizeof *old->by_start);
     if (!old->bytes || !old->ranges || !old->by_start)

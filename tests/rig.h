@@ -18,6 +18,7 @@ struct rig_setup {
     uint32_t max_speed;  /* of the session */
     struct sim_board_faults faults;
     bool blank; /* else the flash begins with random content */
+    bool plain_reads; /* content is read as it is, not packed */
 };
 
 struct rig {
@@ -27,6 +28,7 @@ struct rig {
     struct wry_session_config config;
     uint8_t *flash;
     uint8_t *before; /* the flash as it was at first */
+    void *read_memory;
     uint32_t flash_size;
     unsigned reports;    /* progress calls so far */
     unsigned stop_after; /* asks to stop at that many; 0 = never */

@@ -199,6 +199,33 @@ uint32_t session_known_from(const struct wry_session *session, uint32_t offset, 
 /* Bytes from offset on, at most length, that it does not know. */
 uint32_t session_unknown_from(const struct wry_session *session, uint32_t offset, uint32_t length);
 
+/* question.c: one read request in flight. */
+bool session_question_has(const struct wry_session_read *read, uint32_t page);
+/* The next stretch of pages that are missing; false when there is none from *first on. */
+bool session_question_lacks(const struct wry_session_read *read, uint32_t *first, uint32_t *end);
+/* All has come; a packed one may still have to be unpacked. */
+bool session_question_is_complete(const struct wry_session_read *read);
+/* Asks for what is missing, as seq; of nothing, where all is there. */
+enum wry_status session_question_ask(struct wry_session *session, struct wry_session_read *read,
+                                     uint16_t seq);
+/* How many frames were lost of those that should have answered. */
+uint32_t session_question_lost(const struct wry_session *session,
+                               const struct wry_session_read *read);
+
+/* unpack.c: content that comes in packed. */
+struct session_page_sink {
+    void *context;
+    enum wry_status (*take)(void *context, uint32_t offset, const uint8_t *bytes, uint32_t n);
+};
+bool session_unpack_can(const struct wry_session *session);
+/* True for data that may be part of the question's stream. */
+bool session_unpack_fits(const struct wry_session_read *read, const struct wry_data_message *data);
+void session_unpack_take(struct wry_session *session, struct wry_session_read *read,
+                         const struct wry_data_message *data);
+/* Unpacks what is there, page by page; questions one after the other. */
+enum wry_status session_unpack(struct wry_session *session, struct wry_session_read *read,
+                               const struct session_page_sink *sink, bool *damaged);
+
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                              const struct wry_writer *writer);

@@ -28,61 +28,6 @@ struct read_job {
     bool skips; /* what is known is not read */
 };
 
-static uint32_t pages_of(uint32_t length)
-{
-    return length / WRY_PAGE_SIZE + (length % WRY_PAGE_SIZE != 0);
-}
-
-static bool has(const struct wry_session_read *read, uint32_t page)
-{
-    return bits_has(read->have, page);
-}
-
-/* The next stretch of pages that are missing; false when there is none from *first on. */
-static bool missing(const struct wry_session_read *read, uint32_t *first, uint32_t *end)
-{
-    uint32_t pages = pages_of(read->length);
-
-    while (*first < pages && has(read, *first))
-        ++*first;
-    *end = *first;
-    while (*end < pages && !has(read, *end))
-        ++*end;
-    return *first < pages;
-}
-
-/* Asks for what is missing, as seq. */
-static enum wry_status ask(struct wry_session *session, struct wry_session_read *read, uint16_t seq)
-{
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_read_message message = {.range = {.offset = read->offset, .length = read->length},
-                                       .frame_max = session_frame_max(session)};
-
-    if (message.frame_max >= WRY_PAYLOAD_MAX)
-        message.frame_max = 0;
-    for (size_t i = 0; i < sizeof read->have; i++) {
-        message.wanted[i] = (uint8_t)~read->have[i];
-        message.chosen |= read->have[i] != 0;
-    }
-    read->frames = seq == read->seq ? read->frames : 0;
-    read->seq = seq;
-    size_t n = wry_message_put_read(head, seq, &message);
-    return session_send(session, head, n, NULL, 0);
-}
-
-/* How many frames were lost of those that should have answered. */
-static uint32_t count_lost(const struct wry_session *session, const struct wry_session_read *read)
-{
-    uint32_t frame = session_frame_max(session) / WRY_PAGE_SIZE;
-    uint32_t lost = 0, first, end;
-
-    for (first = 0; missing(read, &first, &end); first = end) {
-        uint32_t frames = (end - first + frame - 1) / frame;
-        lost += frames > 4 ? 1 : frames; /* a long stretch was one frame: a blank one */
-    }
-    return lost;
-}
-
 static unsigned count_active(const struct wry_session *session)
 {
     unsigned n = 0;
@@ -111,21 +56,23 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
     struct wry_session *session = job->session;
     uint32_t payload = session_frame_max(session);
     uint32_t first = 0, end;
-    uint32_t lost = read->frames > 0 ? count_lost(session, read) : 1;
+    uint32_t lost = read->frames > 0 ? session_question_lost(session, read) : 1;
 
-    read->active = missing(read, &first, &end);
-    session_pace_note(session, read->frames + (read->active ? lost : 0), read->active ? lost : 0);
+    bool lacks = session_question_lacks(read, &first, &end);
+    read->active = lacks || (read->packed && read->unpacked < read->length);
+    session_pace_note(session, read->frames + (lacks ? lost : 0), lacks ? lost : 0);
     if (session_frame_max(session) < payload)
         job->length = first_length(session);
     else if (job->length < WRY_SESSION_READ_LENGTH)
         job->length *= 2;
-    if (!read->active)
+    if (!lacks)
         return WRY_OK;
-    enum wry_status status = ask(session, read, session_next_seq(session));
+    enum wry_status status = session_question_ask(session, read, session_next_seq(session));
     /* The last pages on a bad line: the line is idle, and a round trip dearer than they are. */
     if (status == WRY_OK && job->next == job->end && session->pace.payload == WRY_PAGE_SIZE &&
-        count_lost(session, read) <= FEW_PAGES && count_active(session) <= WRY_SESSION_READS / 2)
-        status = ask(session, read, session_next_seq(session));
+        session_question_lost(session, read) <= FEW_PAGES &&
+        count_active(session) <= WRY_SESSION_READS / 2)
+        status = session_question_ask(session, read, session_next_seq(session));
     return status;
 }
 
@@ -189,12 +136,15 @@ static enum wry_status fill_questions(struct read_job *job)
         memset(read, 0, sizeof *read);
         read->active = true;
         read->offset = job->next;
+        read->packed = session_unpack_can(job->session);
         read->length = left < job->length ? left : job->length;
+        if (read->packed && read->length > WRY_READ_PACKED_MOST)
+            read->length = WRY_READ_PACKED_MOST;
         /* Frames then begin where pages do, and a blank page is seen for one. */
         if (job->next % WRY_PAGE_SIZE > 0 && read->length > WRY_PAGE_SIZE)
             read->length -= job->next % WRY_PAGE_SIZE;
         job->next += read->length;
-        status = ask(job->session, read, session_next_seq(job->session));
+        status = session_question_ask(job->session, read, session_next_seq(job->session));
     }
     return status;
 }
@@ -205,7 +155,7 @@ static bool take_page(struct read_job *job, struct wry_session_read *read, uint3
 {
     uint32_t page = (offset - read->offset) / WRY_PAGE_SIZE;
 
-    if (has(read, page))
+    if (session_question_has(read, page))
         return true;
     if (!job->writer->write(job->writer->context, offset, bytes, n))
         return false;
@@ -234,7 +184,8 @@ static enum wry_status take_data(struct read_job *job, struct wry_session_read *
 /* Whole pages of the range asked for; only its end may be shorter. */
 static bool fits(const struct wry_session_read *read, const struct wry_data_message *data)
 {
-    if (!read->active || data->offset < read->offset || data->length > read->length ||
+    if (!read->active || read->packed || data->encoding == WRY_ENCODING_STREAM ||
+        data->offset < read->offset || data->length > read->length ||
         data->offset - read->offset > read->length - data->length ||
         (data->offset - read->offset) % WRY_PAGE_SIZE != 0)
         return false;
@@ -249,7 +200,9 @@ static enum wry_status pass_earlier(struct read_job *job, uint16_t seq)
 
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &job->session->reads[i];
-        if (read->active && (int16_t)(uint16_t)(seq - read->seq) > 0)
+        bool waits =
+            read->packed && read->unpacked < read->length && session_question_is_complete(read);
+        if (read->active && !waits && (int16_t)(uint16_t)(seq - read->seq) > 0)
             status = end_question(job, read);
     }
     return status;
@@ -260,7 +213,9 @@ static enum wry_status end_early(struct read_job *job, struct wry_session_read *
 {
     uint32_t first = 0, end;
 
-    return job->next == job->end && !missing(read, &first, &end) ? end_question(job, read) : WRY_OK;
+    return job->next == job->end && !session_question_lacks(read, &first, &end)
+               ? end_question(job, read)
+               : WRY_OK;
 }
 
 static bool is_open(const struct wry_session *session, uint16_t seq)
@@ -270,6 +225,87 @@ static bool is_open(const struct wry_session *session, uint16_t seq)
             return true;
     }
     return false;
+}
+
+/* A sink of pages that were unpacked. */
+static enum wry_status take_unpacked(void *context, uint32_t offset, const uint8_t *bytes,
+                                     uint32_t n)
+{
+    struct read_job *job = context;
+
+    if (!job->writer->write(job->writer->context, offset, bytes, n))
+        return session_fail(job->session, WRY_SINK_FAILED, WRY_STEP_READ, offset);
+    job->done += n;
+    return session_report(job->session, WRY_STEP_READ, offset + n, job->done, job->total);
+}
+
+/* The one whose content comes next. */
+static struct wry_session_read *earliest_packed(struct wry_session *session)
+{
+    struct wry_session_read *earliest = NULL;
+
+    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (read->active && read->packed && (!earliest || read->offset < earliest->offset))
+            earliest = read;
+    }
+    return earliest;
+}
+
+/* Questions that a board answered by what is no stream are asked again, without. */
+static enum wry_status ask_unpacked(struct read_job *job)
+{
+    struct wry_session *session = job->session;
+    enum wry_status status = WRY_OK;
+
+    session->unpack_failed = true;
+    for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (!read->active || !read->packed)
+            continue;
+        job->done -= read->unpacked;
+        *read = (struct wry_session_read){
+            .active = true, .offset = read->offset, .length = read->length};
+        status = session_question_ask(session, read, session_next_seq(session));
+    }
+    return status;
+}
+
+/* Whatever can be unpacked now, in order. */
+static enum wry_status unpack(struct read_job *job)
+{
+    struct session_page_sink sink = {.context = job, .take = take_unpacked};
+    struct wry_session_read *read;
+    enum wry_status status = WRY_OK;
+    bool damaged = false;
+
+    while (status == WRY_OK && !damaged && (read = earliest_packed(job->session)) != NULL) {
+        status = session_unpack(job->session, read, &sink, &damaged);
+        /* Its end is waited for, since that tells how the line is; but not the very last one. */
+        bool all = read->unpacked == read->length;
+        if (!all || status != WRY_OK || (!read->stream_known && job->next < job->end))
+            break;
+        if (!read->stream_known)
+            status = end_question(job, read);
+        read->active = false;
+    }
+    return damaged && status == WRY_OK ? ask_unpacked(job) : status;
+}
+
+static enum wry_status on_stream(struct read_job *job, const struct wry_message *message,
+                                 const struct wry_data_message *data)
+{
+    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
+        struct wry_session_read *read = &job->session->reads[i];
+        bool asked = message->seq == read->seq || message->seq == read->seq_before;
+        if (!read->active || !read->packed || !asked || !session_unpack_fits(read, data))
+            continue;
+        if (read->seq == message->seq)
+            read->frames++;
+        session_unpack_take(job->session, read, data);
+        return unpack(job);
+    }
+    return WRY_OK;
 }
 
 static enum wry_status on_data(struct read_job *job, const struct wry_message *message)
@@ -283,6 +319,8 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
         return WRY_OK;
     if (is_open(session, message->seq))
         status = pass_earlier(job, message->seq);
+    if (status == WRY_OK && data.encoding == WRY_ENCODING_STREAM)
+        return on_stream(job, message, &data);
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &session->reads[i];
         if (!fits(read, &data))
@@ -295,14 +333,24 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
     return status;
 }
 
-static enum wry_status on_end(struct read_job *job, uint16_t seq)
+static enum wry_status on_end(struct read_job *job, const struct wry_message *message)
 {
     struct wry_session *session = job->session;
+    uint16_t seq = message->seq;
     enum wry_status status = is_open(session, seq) ? pass_earlier(job, seq) : WRY_OK;
 
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
-        if (session->reads[i].active && session->reads[i].seq == seq)
-            return end_question(job, &session->reads[i]);
+        struct wry_session_read *read = &session->reads[i];
+        if (!read->active || read->seq != seq)
+            continue;
+        uint32_t length;
+        if (read->packed && wry_message_get_read_end(message, &length) &&
+            length <= WRY_READ_PAGES * WRY_PAGE_SIZE) {
+            read->stream_length = length;
+            read->stream_known = true;
+        }
+        status = end_question(job, read);
+        return status == WRY_OK ? unpack(job) : status;
     }
     return status;
 }
@@ -324,7 +372,7 @@ static enum wry_status on_message(struct read_job *job, const struct wry_message
     case WRY_KIND_DATA | WRY_KIND_REPLY:
         return on_data(job, message);
     case WRY_KIND_READ | WRY_KIND_REPLY:
-        return on_end(job, message->seq);
+        return on_end(job, message);
     case WRY_KIND_ERROR:
         return on_error(job, message);
     default:
@@ -340,7 +388,7 @@ static enum wry_status repeat_questions(struct wry_session *session)
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &session->reads[i];
         if (read->active)
-            status = ask(session, read, read->seq);
+            status = session_question_ask(session, read, read->seq);
     }
     /* Its flash may keep it waiting; then at least this is answered. */
     return status == WRY_OK ? session_ask_status(session) : status;
@@ -353,7 +401,7 @@ static enum wry_status ask_anew(struct wry_session *session)
 
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         if (session->reads[i].active)
-            status = ask(session, &session->reads[i], session_next_seq(session));
+            status = session_question_ask(session, &session->reads[i], session_next_seq(session));
     }
     return status;
 }
@@ -383,7 +431,7 @@ static enum wry_status keep_awake(struct wry_session *session)
         if (read->active && (!latest || (int16_t)(uint16_t)(read->seq - latest->seq) > 0))
             latest = read;
     }
-    return latest ? ask(session, latest, latest->seq) : WRY_OK;
+    return latest ? session_question_ask(session, latest, latest->seq) : WRY_OK;
 }
 
 /* Between answers: the board is kept awake, the pace is looked at, and an end is made of no end. */

@@ -12,6 +12,7 @@ enum {
     SPEED_SIZE = 4,
     RANGE_SIZE = 8,
     STREAM_SIZE = 4, /* behind the range of an erase */
+    STREAM_LENGTH_SIZE = 4,
     DATA_SIZE = 8,
     PROGRESS_SIZE = 30,
     ERROR_SIZE = 8,
@@ -187,22 +188,24 @@ bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_m
     return wry_message_get_range(message, &erase->range);
 }
 
-static size_t choice_bytes(const struct wry_range_message *range)
+/* How long a stream is, nobody knows before it is made. */
+static size_t choice_bytes(const struct wry_read_message *read)
 {
-    uint32_t pages = range->length / WRY_PAGE_SIZE + (range->length % WRY_PAGE_SIZE != 0);
+    uint32_t length = read->packed ? WRY_READ_PAGES * WRY_PAGE_SIZE : read->range.length;
 
-    return ((size_t)pages + 7) / 8;
+    return ((size_t)length / WRY_PAGE_SIZE + (length % WRY_PAGE_SIZE != 0) + 7) / 8;
 }
 
 size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_message *read)
 {
     uint8_t flags = 0;
-    size_t n = read->chosen ? choice_bytes(&read->range) : 0;
+    size_t n = read->chosen ? choice_bytes(read) : 0;
 
     if (read->frame_max > 0) {
         for (flags = 1; (uint32_t)WRY_PAGE_SIZE << (flags - 1) < read->frame_max; flags++)
             continue;
     }
+    flags |= read->packed ? WRY_FLAG_PACKED : 0;
     size_t at = wry_message_put_range(to, WRY_KIND_READ, flags, seq, &read->range);
     memcpy(to + at, read->wanted, n);
     return at + n;
@@ -215,14 +218,36 @@ bool wry_message_get_read(const struct wry_message *message, struct wry_read_mes
     if (!wry_message_get_range(message, &read->range))
         return false;
     read->frame_max = frames > 0 ? (uint32_t)WRY_PAGE_SIZE << (frames - 1) : 0;
+    read->packed = (message->flags & WRY_FLAG_PACKED) != 0;
     read->chosen = message->length > RANGE_SIZE;
     memset(read->wanted, 0xFF, sizeof read->wanted);
+    if (read->packed && read->range.length > WRY_READ_PACKED_MOST)
+        return false;
     if (!read->chosen)
         return true;
     if (read->range.length > WRY_READ_PAGES * WRY_PAGE_SIZE ||
-        message->length != RANGE_SIZE + choice_bytes(&read->range))
+        message->length != RANGE_SIZE + choice_bytes(read))
         return false;
-    memcpy(read->wanted, message->fields + RANGE_SIZE, choice_bytes(&read->range));
+    memcpy(read->wanted, message->fields + RANGE_SIZE, choice_bytes(read));
+    return true;
+}
+
+size_t wry_message_put_read_end(uint8_t *to, uint16_t seq, const struct wry_range_message *range,
+                                uint32_t stream_length)
+{
+    size_t n =
+        wry_message_put_range(to, WRY_KIND_READ | WRY_KIND_REPLY, WRY_FLAG_PACKED, seq, range);
+
+    wry_put32(to + n, stream_length);
+    return n + STREAM_LENGTH_SIZE;
+}
+
+bool wry_message_get_read_end(const struct wry_message *message, uint32_t *stream_length)
+{
+    if (!(message->flags & WRY_FLAG_PACKED) ||
+        message->length < (size_t)RANGE_SIZE + STREAM_LENGTH_SIZE)
+        return false;
+    *stream_length = wry_get32(message->fields + RANGE_SIZE);
     return true;
 }
 

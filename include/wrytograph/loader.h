@@ -25,6 +25,7 @@
 #include <stdint.h>
 
 #include "wrytograph/bytes.h"
+#include "wrytograph/deflate.h"
 #include "wrytograph/difference.h"
 #include "wrytograph/frame.h"
 #include "wrytograph/inflate.h"
@@ -61,6 +62,8 @@ enum wry_work {
     WRY_WORK_UNPACK,    /* bytes of a stream used up */
     WRY_WORK_COPY,      /* bytes that came out of it */
     WRY_WORK_ADD,       /* bytes of a difference put together */
+    WRY_WORK_PACK,      /* bytes of content packed */
+    WRY_WORK_PACK_RUN,  /* and of such that are all alike */
 };
 
 struct wry_board_port {
@@ -131,6 +134,7 @@ struct wry_loader_digest {
 struct wry_loader_read {
     uint16_t seq;
     uint16_t frame_max; /* bytes of content in a data frame */
+    bool packed;        /* as a stream; the pages are its */
     bool chosen;        /* only the pages in wanted are sent */
     uint32_t start, end;
     uint32_t at;
@@ -174,13 +178,15 @@ struct wry_loader {
     struct wry_loader_digest digest;
     struct wry_loader_read reads[WRY_LOADER_READS];
     size_t read_count;
+    bool packing; /* the first of them is being packed */
 
     struct wry_decoder decoder;
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
     uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
     size_t output_fill, output_sent;
     uint8_t slice[WRY_PAYLOAD_MAX];
-    /* In the memory that the board gives. */
+    uint8_t *memory; /* that the board gives; all that follows lies in it */
+    size_t memory_size;
     uint8_t *window; /* a ring of pages */
     uint16_t window_pages;
     struct wry_inflate *inflate; /* NULL without a dictionary */

@@ -60,6 +60,7 @@ enum wry_message_flag {
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the one before: a whole SHA-256 a sector */
     WRY_FLAG_SPREAD = 0xF0,  /* digest, with the first: n > 0 for every 2^n-th sector alone */
+    WRY_FLAG_PACKED = 0x10,  /* read: as a deflate stream */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
@@ -74,6 +75,7 @@ enum wry_feature {
     WRY_FEATURE_STREAMS = 0x0001, /* content of a job may come as a deflate stream */
     WRY_FEATURE_WHOLE = 0x0002,   /* digests: WRY_FLAG_WHOLE */
     WRY_FEATURE_SPREAD = 0x0004,  /* digests: WRY_FLAG_SPREAD */
+    WRY_FEATURE_PACKED = 0x0008,  /* reads: WRY_FLAG_PACKED */
 };
 
 /* How a stream is packed. */
@@ -155,14 +157,19 @@ struct wry_erase_message {
 };
 
 #define WRY_READ_PAGES 256u /* pages that a read request can choose among */
+/* Bytes of a range read as a deflate stream: a stream is hardly ever longer than what it packs, and
+ * its pages can be chosen among, too. */
+#define WRY_READ_PACKED_MOST (240u * WRY_PAGE_SIZE)
 
 /* A request to read. Fields behind the range are a later addition that an older board passes over:
  * it sends all of the range in frames of its own choice. */
 struct wry_read_message {
     struct wry_range_message range;
     uint32_t frame_max; /* bytes of content in a data frame: a page times a power of two; 0 = any */
+    bool packed;        /* as a stream; the range has at most WRY_READ_PACKED_MOST bytes then */
     bool chosen;        /* only the pages in wanted; the range has at most WRY_READ_PAGES then */
-    uint8_t wanted[WRY_READ_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after range.offset */
+    uint8_t wanted[WRY_READ_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after range.offset;
+                                           packed: page n of the stream */
 };
 
 struct wry_data_message {
@@ -216,6 +223,9 @@ size_t wry_message_put_erase(uint8_t *to, uint8_t flags, uint16_t seq,
                              const struct wry_erase_message *erase);
 /* Of wanted, as many bytes as the range needs go out. */
 size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_message *read);
+/* The reply at the end of a packed read; stream_length in bytes. */
+size_t wry_message_put_read_end(uint8_t *to, uint16_t seq, const struct wry_range_message *range,
+                                uint32_t stream_length);
 /* The head of a data body; the payload is sent after it. kind is WRY_KIND_DATA, with or without
  * WRY_KIND_REPLY. */
 size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
@@ -240,6 +250,8 @@ uint32_t wry_digest_stride(uint8_t flags);
 size_t wry_digest_size(uint8_t flags, uint32_t length);
 /* A choice comes with a bit for each page of the range, and none beyond. */
 bool wry_message_get_read(const struct wry_message *message, struct wry_read_message *read);
+/* Of the reply at the end of a packed read; false when it is none. */
+bool wry_message_get_read_end(const struct wry_message *message, uint32_t *stream_length);
 /* Stored and stream: payload_length = length, at most WRY_PAYLOAD_MAX. Blank: no payload. */
 bool wry_message_get_data(const struct wry_message *message, struct wry_data_message *data);
 /* received <= limit, and a bitmap of no more than its stated bytes. */

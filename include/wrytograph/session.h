@@ -29,6 +29,7 @@
 
 #include "wrytograph/bytes.h"
 #include "wrytograph/frame.h"
+#include "wrytograph/inflate.h"
 #include "wrytograph/known.h"
 #include "wrytograph/message.h"
 #include "wrytograph/packer.h"
@@ -44,6 +45,8 @@ extern "C" {
 #define WRY_SESSION_READS 4u                                     /* read requests in flight */
 #define WRY_SESSION_READ_LENGTH (WRY_READ_PAGES * WRY_PAGE_SIZE) /* bytes each asks for */
 #define WRY_SESSION_SUMS_MAX 256u
+/* Bytes for reading packed content: streams in flight, and what unpacks them. */
+#define WRY_SESSION_READ_MEMORY (WRY_SESSION_READS * WRY_SESSION_READ_LENGTH + 48u * 1024u)
 #define WRY_SESSION_HEARD 256u /* bytes of other traffic kept */
 
 /* Takes n bytes of flash content from offset. False on failure. Offsets need not rise. */
@@ -112,7 +115,9 @@ struct wry_session_config {
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     const struct wry_packer *packer; /* the same; NULL = content goes out as it is */
     const struct wry_known *known;   /* the same; NULL = nothing is known */
-    void *context;                   /* handed to progress */
+    void *read_memory; /* WRY_SESSION_READ_MEMORY bytes, aligned as malloc does, the session's for
+                          as long as it lives; NULL = content is read as it is */
+    void *context;     /* handed to progress */
     /*
      * Called at least every 100 ms of the port's time while a call lasts, also while it only waits;
      * returning true asks to stop. The call then ends with WRY_STOPPED. May be NULL.
@@ -166,7 +171,14 @@ struct wry_session_read {
     uint16_t seq;    /* of the latest question */
     uint16_t frames; /* that have answered it */
     uint32_t offset, length;
-    uint8_t have[WRY_READ_PAGES / 8];
+    uint8_t have[WRY_READ_PAGES / 8]; /* pages of content, or of the stream */
+    /* Of one that is answered by a stream: */
+    bool packed, stream_known; /* known: its length */
+    uint16_t seq_before;       /* of the question before */
+    uint32_t stream_length;    /* bytes */
+    uint32_t stream_seen;      /* the furthest byte that has come */
+    uint32_t stream_used;      /* bytes that are unpacked */
+    uint32_t unpacked;         /* bytes of content from offset on */
 };
 
 /* How well the line carries data frames, in either direction, and what was made of it. */
@@ -217,6 +229,7 @@ struct wry_session {
     struct wry_session_pace pace;
     struct wry_session_window window;
     struct wry_session_read reads[WRY_SESSION_READS];
+    bool unpack_failed; /* a stream was none: content is read as it is */
 
     struct wry_decoder decoder;
     uint8_t raw[128];

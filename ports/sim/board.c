@@ -38,6 +38,10 @@ static uint64_t cycles_per_byte(enum wry_work work)
         return 17;
     case WRY_WORK_ADD:
         return 12;
+    case WRY_WORK_PACK:
+        return 300;
+    case WRY_WORK_PACK_RUN:
+        return 76;
     }
     return 0;
 }

@@ -1,0 +1,118 @@
+/*
+ * Content that comes in packed: the streams of the questions in flight are kept until they can be
+ * unpacked, one after the other, in the order of the flash.
+ */
+#include "inner.h"
+
+#include "bytes/bits.h"
+#include "bytes/memory.h"
+
+/* What stands in the memory that the caller lends. */
+struct unpacking {
+    struct wry_inflate inflate;
+    uint8_t window[WRY_INFLATE_WINDOW_MAX];
+    uint8_t streams[WRY_SESSION_READS][WRY_READ_PAGES * WRY_PAGE_SIZE];
+};
+
+typedef char unpacking_fits[sizeof(struct unpacking) <= WRY_SESSION_READ_MEMORY ? 1 : -1];
+
+static struct unpacking *memory_of(const struct wry_session *session)
+{
+    return (struct unpacking *)session->config.read_memory;
+}
+
+static uint8_t *stream_of(const struct wry_session *session, const struct wry_session_read *read)
+{
+    return memory_of(session)->streams[read - session->reads];
+}
+
+bool session_unpack_can(const struct wry_session *session)
+{
+    return session->config.read_memory && !session->unpack_failed &&
+           (session->board.features & WRY_FEATURE_PACKED) != 0;
+}
+
+bool session_unpack_fits(const struct wry_session_read *read, const struct wry_data_message *data)
+{
+    uint32_t most = read->stream_known ? read->stream_length : WRY_READ_PAGES * WRY_PAGE_SIZE;
+
+    return data->encoding == WRY_ENCODING_STREAM && data->offset % WRY_PAGE_SIZE == 0 &&
+           data->length <= most && data->offset <= most - data->length;
+}
+
+void session_unpack_take(struct wry_session *session, struct wry_session_read *read,
+                         const struct wry_data_message *data)
+{
+    uint32_t end = data->offset + data->length;
+
+    memcpy(stream_of(session, read) + data->offset, data->payload, data->length);
+    for (uint32_t at = data->offset; at < end; at += WRY_PAGE_SIZE)
+        bits_add(read->have, at / WRY_PAGE_SIZE);
+    if (read->stream_seen < end)
+        read->stream_seen = end;
+    session_advanced(session);
+}
+
+/* Bytes of the stream that are there without a gap. */
+static uint32_t ready(const struct wry_session_read *read)
+{
+    uint32_t at = read->stream_used - read->stream_used % WRY_PAGE_SIZE;
+
+    while (at < read->stream_seen && bits_has(read->have, at / WRY_PAGE_SIZE))
+        at += WRY_PAGE_SIZE;
+    return at < read->stream_seen ? at : read->stream_seen;
+}
+
+/* A board does not pack what is blank. */
+static bool is_blank(const struct wry_session_read *read)
+{
+    return read->stream_known && read->stream_length == 0;
+}
+
+/* The next page of content, or less at the end of the range; false when more has to come first. */
+static bool next_page(struct wry_session *session, struct wry_session_read *read, uint32_t *n,
+                      bool *damaged)
+{
+    struct unpacking *unpacking = memory_of(session);
+    uint32_t left = read->length - read->unpacked;
+    uint32_t page = left < WRY_PAGE_SIZE ? left : WRY_PAGE_SIZE;
+    uint32_t there = unpacking->inflate.total - read->unpacked;
+
+    *n = page;
+    *damaged = false;
+    if (is_blank(read))
+        return true;
+    struct wry_inflate_input input = {.bytes = stream_of(session, read) + read->stream_used,
+                                      .n = ready(read) - read->stream_used};
+    size_t given = input.n;
+    enum wry_inflate_result result = wry_inflate_run(&unpacking->inflate, &input, page - there);
+
+    read->stream_used += (uint32_t)(given - input.n);
+    there = unpacking->inflate.total - read->unpacked;
+    bool all = read->stream_known && read->stream_used >= read->stream_length;
+    *damaged = result == WRY_INFLATE_DAMAGED ||
+               ((result == WRY_INFLATE_END || all) && there < page);
+    return there == page;
+}
+
+enum wry_status session_unpack(struct wry_session *session, struct wry_session_read *read,
+                               const struct session_page_sink *sink, bool *damaged)
+{
+    struct unpacking *unpacking = memory_of(session);
+    uint32_t n;
+
+    if (is_blank(read))
+        memset(unpacking->window, 0xFF, WRY_PAGE_SIZE);
+    else if (read->unpacked == 0 && read->stream_used == 0)
+        wry_inflate_init(&unpacking->inflate, unpacking->window, sizeof unpacking->window);
+    *damaged = false;
+    while (read->unpacked < read->length && next_page(session, read, &n, damaged)) {
+        uint32_t at = is_blank(read) ? 0 : read->unpacked & (sizeof unpacking->window - 1);
+        const uint8_t *bytes = unpacking->window + at;
+        enum wry_status status = sink->take(sink->context, read->offset + read->unpacked, bytes, n);
+        if (status != WRY_OK)
+            return status;
+        read->unpacked += n;
+    }
+    return WRY_OK;
+}

@@ -1,0 +1,157 @@
+/*
+ * Reading, packed: what a request covers goes out as one deflate stream. Only one is made at a
+ * time, in the memory that a write would use; the two never happen together. A stream is the same
+ * every time it is made, so a page of it that was lost is made and sent again.
+ */
+#include "inner.h"
+
+#include "bytes/bits.h"
+#include "bytes/memory.h"
+
+enum {
+    PACK_SLICE = 256, /* bytes of content at one turn */
+    SCAN_SLICE = 512,
+};
+
+/* What stands at the start of the board's memory while a packed read is under way. */
+struct packing {
+    struct wry_deflate deflate;
+    uint32_t at; /* in the stream, of what waits: whole pages */
+    size_t waiting;
+    uint8_t stream[WRY_PAYLOAD_MAX + WRY_DEFLATE_TAKE_LEAST];
+};
+
+bool loader_packed_can(const struct wry_loader *loader)
+{
+    return loader->memory_size >= sizeof(struct packing) + WRY_DEFLATE_MEMORY_LEAST;
+}
+
+void loader_packed_drop(struct wry_loader *loader)
+{
+    loader->packing = false;
+}
+
+static struct packing *begin(struct wry_loader *loader)
+{
+    struct packing *packing = (struct packing *)(void *)loader->memory;
+
+    if (!loader->packing) {
+        packing->at = 0;
+        packing->waiting = 0;
+        wry_deflate_init(&packing->deflate, packing + 1, loader->memory_size - sizeof *packing);
+        loader->packing = true;
+    }
+    return packing;
+}
+
+static void drop(struct packing *packing, size_t n)
+{
+    packing->at += (uint32_t)n;
+    packing->waiting -= n;
+    memmove(packing->stream, packing->stream + n, packing->waiting);
+}
+
+static bool is_wanted(const struct wry_loader_read *read, uint32_t at)
+{
+    uint32_t page = at / WRY_PAGE_SIZE;
+
+    return !read->chosen || (page < WRY_READ_PAGES && bits_has(read->wanted, page));
+}
+
+/* What waits is sent, or passed over where it is not wanted. */
+static void send_frame(struct wry_loader *loader, struct packing *packing)
+{
+    const struct wry_loader_read *read = &loader->reads[0];
+    size_t most = packing->waiting < read->frame_max ? packing->waiting : read->frame_max;
+    bool wanted = is_wanted(read, packing->at);
+    uint32_t n = 0;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    while (n < most && is_wanted(read, packing->at + n) == wanted)
+        n += WRY_PAGE_SIZE;
+    n = n < most ? n : (uint32_t)most;
+    if (wanted) {
+        struct wry_data_message data = {
+            .offset = packing->at, .length = n, .encoding = WRY_ENCODING_STREAM};
+        size_t length =
+            wry_message_put_data(head, WRY_KIND_DATA | WRY_KIND_REPLY, read->seq, &data);
+        loader_output_frame(loader, head, length, packing->stream, n);
+    }
+    drop(packing, n);
+}
+
+/* The next of the content goes in, or nothing more. */
+static void put_content(struct wry_loader *loader, struct packing *packing)
+{
+    struct wry_loader_read *read = &loader->reads[0];
+    size_t room = wry_deflate_room(&packing->deflate);
+    uint32_t left = read->end - read->at;
+    uint32_t n = room < PACK_SLICE ? (uint32_t)room : PACK_SLICE;
+
+    if (left == 0) {
+        wry_deflate_finish(&packing->deflate);
+        return;
+    }
+    n = n < left ? n : left;
+    loader_flash_read(loader, read->at, loader->slice, n);
+    wry_deflate_put(&packing->deflate, loader->slice, n);
+    bool run = wry_bytes_blank(loader->slice, n);
+    loader->port->worked(loader->port->context, run ? WRY_WORK_PACK_RUN : WRY_WORK_PACK, n);
+    read->at += n;
+}
+
+/* Looks on whether all is blank, which needs no stream; true once something is not. */
+static bool find_content(struct wry_loader *loader)
+{
+    struct wry_loader_read *read = &loader->reads[0];
+    uint32_t left = read->end - read->at;
+    uint32_t n = left < SCAN_SLICE ? left : SCAN_SLICE;
+
+    loader_flash_read(loader, read->at, loader->slice, n);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
+    if (!wry_bytes_blank(loader->slice, n)) {
+        read->at = read->start;
+        return true;
+    }
+    read->at += n;
+    return false;
+}
+
+/* A stream of no length stands for blank content. */
+static void end(struct wry_loader *loader, uint32_t stream_length)
+{
+    const struct wry_loader_read *read = &loader->reads[0];
+    struct wry_range_message range = {.offset = read->start, .length = read->end - read->start};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t n = wry_message_put_read_end(head, read->seq, &range, stream_length);
+
+    loader_output_frame(loader, head, n, NULL, 0);
+    loader->packing = false;
+    loader_read_next(loader);
+}
+
+void loader_packed_step(struct wry_loader *loader)
+{
+    const struct wry_loader_read *read = &loader->reads[0];
+
+    if (!loader->packing && read->at == read->end) {
+        end(loader, 0);
+        return;
+    }
+    if (!loader->packing && !find_content(loader))
+        return;
+    struct packing *packing = begin(loader);
+    size_t room = WRY_PAYLOAD_MAX - packing->waiting + WRY_DEFLATE_TAKE_LEAST;
+    bool over = wry_deflate_is_over(&packing->deflate);
+
+    if (packing->waiting >= read->frame_max || (over && packing->waiting > 0)) {
+        send_frame(loader, packing);
+    } else if (over) {
+        end(loader, packing->at);
+    } else {
+        size_t n = wry_deflate_take(&packing->deflate, packing->stream + packing->waiting, room);
+        packing->waiting += n;
+        if (n == 0)
+            put_content(loader, packing);
+    }
+}
