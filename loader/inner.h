@@ -107,8 +107,8 @@ bool loader_read_step(struct wry_loader *loader);
 /* packed_read.c */
 /* There is memory enough. */
 bool loader_packed_can(const struct wry_loader *loader);
-/* A little of the first request, which is a packed one. */
-void loader_packed_step(struct wry_loader *loader);
+/* A little of the first request, which is a packed one. False when it waits for the line. */
+bool loader_packed_step(struct wry_loader *loader);
 /* What is under way begins anew. */
 void loader_packed_drop(struct wry_loader *loader);
 

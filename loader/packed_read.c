@@ -11,6 +11,7 @@
 enum {
     PACK_SLICE = 256, /* bytes of content at one turn */
     SCAN_SLICE = 512,
+    STREAM_MOST = 2 * WRY_PAYLOAD_MAX, /* that waits for the line while the next is made */
 };
 
 /* What stands at the start of the board's memory while a packed read is under way. */
@@ -18,7 +19,7 @@ struct packing {
     struct wry_deflate deflate;
     uint32_t at; /* in the stream, of what waits: whole pages */
     size_t waiting;
-    uint8_t stream[WRY_PAYLOAD_MAX + WRY_DEFLATE_TAKE_LEAST];
+    uint8_t stream[STREAM_MOST + WRY_DEFLATE_TAKE_LEAST];
 };
 
 bool loader_packed_can(const struct wry_loader *loader)
@@ -130,28 +131,34 @@ static void end(struct wry_loader *loader, uint32_t stream_length)
     loader_read_next(loader);
 }
 
-void loader_packed_step(struct wry_loader *loader)
+bool loader_packed_step(struct wry_loader *loader)
 {
     const struct wry_loader_read *read = &loader->reads[0];
+    bool has_room = loader_output_has_room(loader, WRY_BODY_MAX);
 
     if (!loader->packing && read->at == read->end) {
-        end(loader, 0);
-        return;
+        if (has_room)
+            end(loader, 0);
+        return has_room;
     }
     if (!loader->packing && !find_content(loader))
-        return;
+        return true;
     struct packing *packing = begin(loader);
-    size_t room = WRY_PAYLOAD_MAX - packing->waiting + WRY_DEFLATE_TAKE_LEAST;
     bool over = wry_deflate_is_over(&packing->deflate);
 
-    if (packing->waiting >= read->frame_max || (over && packing->waiting > 0)) {
+    if (has_room && (packing->waiting >= read->frame_max || (over && packing->waiting > 0))) {
         send_frame(loader, packing);
-    } else if (over) {
-        end(loader, packing->at);
-    } else {
-        size_t n = wry_deflate_take(&packing->deflate, packing->stream + packing->waiting, room);
-        packing->waiting += n;
-        if (n == 0)
-            put_content(loader, packing);
+        return true;
     }
+    if (over || packing->waiting >= STREAM_MOST) {
+        if (has_room && over)
+            end(loader, packing->at);
+        return has_room;
+    }
+    size_t room = STREAM_MOST - packing->waiting + WRY_DEFLATE_TAKE_LEAST;
+    size_t n = wry_deflate_take(&packing->deflate, packing->stream + packing->waiting, room);
+    packing->waiting += n;
+    if (n == 0)
+        put_content(loader, packing);
+    return true;
 }

@@ -163,13 +163,13 @@ bool loader_read_step(struct wry_loader *loader)
     struct wry_loader_read *read = &loader->reads[0];
 
     /* A change of speed waits until all is out: nothing new is put in its way. */
-    if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0 ||
-        !loader_output_has_room(loader, WRY_BODY_MAX))
+    if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0)
         return false;
-    if (read->packed) {
-        loader_packed_step(loader);
-        return true;
-    }
+    /* Packing goes on while the line is busy. */
+    if (read->packed)
+        return loader_packed_step(loader);
+    if (!loader_output_has_room(loader, WRY_BODY_MAX))
+        return false;
     uint32_t n = read->at < read->end ? wanted_here(read) : 0;
     if (n > 0)
         send_next(loader, read, n);

@@ -217,7 +217,10 @@ struct session_page_sink {
     void *context;
     enum wry_status (*take)(void *context, uint32_t offset, const uint8_t *bytes, uint32_t n);
 };
-bool session_unpack_can(const struct wry_session *session);
+/* Bytes of content that a question should ask for packed at most, of so many in all; 0 = none. */
+uint32_t session_unpack_length(const struct wry_session *session, uint64_t total);
+/* What is asked for packed had better be asked for as it is. */
+bool session_unpack_is_hopeless(const struct wry_session *session);
 /* True for data that may be part of the question's stream. */
 bool session_unpack_fits(const struct wry_session_read *read, const struct wry_data_message *data);
 void session_unpack_take(struct wry_session *session, struct wry_session_read *read,

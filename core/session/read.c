@@ -47,6 +47,14 @@ static uint32_t first_length(const struct wry_session *session)
     return length;
 }
 
+/* What of its content was not taken over yet is read as it is. */
+static void unpack_no_more(struct wry_session_read *read)
+{
+    *read = (struct wry_session_read){.active = true,
+                                      .offset = read->offset + read->unpacked,
+                                      .length = read->length - read->unpacked};
+}
+
 /*
  * The board is through with a question: asks for what is missing, or is done with it. Long
  * questions wait until frames have the right length: what was asked for comes as it was asked.
@@ -67,6 +75,8 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
         job->length *= 2;
     if (!lacks)
         return WRY_OK;
+    if (read->packed && session_unpack_is_hopeless(session))
+        unpack_no_more(read);
     enum wry_status status = session_question_ask(session, read, session_next_seq(session));
     /* The last pages on a bad line: the line is idle, and a round trip dearer than they are. */
     if (status == WRY_OK && job->next == job->end && session->pace.payload == WRY_PAGE_SIZE &&
@@ -136,10 +146,11 @@ static enum wry_status fill_questions(struct read_job *job)
         memset(read, 0, sizeof *read);
         read->active = true;
         read->offset = job->next;
-        read->packed = session_unpack_can(job->session);
+        uint32_t packed_most = session_unpack_length(job->session, job->total);
+        read->packed = packed_most > 0;
         read->length = left < job->length ? left : job->length;
-        if (read->packed && read->length > WRY_READ_PACKED_MOST)
-            read->length = WRY_READ_PACKED_MOST;
+        if (read->packed && read->length > packed_most)
+            read->length = packed_most;
         /* Frames then begin where pages do, and a blank page is seen for one. */
         if (job->next % WRY_PAGE_SIZE > 0 && read->length > WRY_PAGE_SIZE)
             read->length -= job->next % WRY_PAGE_SIZE;
@@ -263,9 +274,7 @@ static enum wry_status ask_unpacked(struct read_job *job)
         struct wry_session_read *read = &session->reads[i];
         if (!read->active || !read->packed)
             continue;
-        job->done -= read->unpacked;
-        *read = (struct wry_session_read){
-            .active = true, .offset = read->offset, .length = read->length};
+        unpack_no_more(read);
         status = session_question_ask(session, read, session_next_seq(session));
     }
     return status;
@@ -428,7 +437,8 @@ static enum wry_status keep_awake(struct wry_session *session)
 
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
         struct wry_session_read *read = &session->reads[i];
-        if (read->active && (!latest || (int16_t)(uint16_t)(read->seq - latest->seq) > 0))
+        if (read->active && !session_question_is_complete(read) &&
+            (!latest || (int16_t)(uint16_t)(read->seq - latest->seq) > 0))
             latest = read;
     }
     return latest ? session_question_ask(session, latest, latest->seq) : WRY_OK;

@@ -7,6 +7,16 @@
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
+#define WORTH_PACKING (100 * US_PER_MS) /* on the line, as it is */
+
+enum {
+    QUICK = 1000000, /* baud */
+    SLOW = 57600,    /* a lost end of a long answer costs seconds */
+    ENOUGH = 32,     /* frames that tell how many get lost */
+    LENGTH_WITH_LOSS = 0x4000,
+    LENGTH_WITH_MUCH = 0x2000,
+};
+
 /* What stands in the memory that the caller lends. */
 struct unpacking {
     struct wry_inflate inflate;
@@ -26,10 +36,33 @@ static uint8_t *stream_of(const struct wry_session *session, const struct wry_se
     return memory_of(session)->streams[read - session->reads];
 }
 
-bool session_unpack_can(const struct wry_session *session)
+/* Where most is lost, a stream hardly ever comes whole. */
+bool session_unpack_is_hopeless(const struct wry_session *session)
 {
-    return session->config.read_memory && !session->unpack_failed &&
-           (session->board.features & WRY_FEATURE_PACKED) != 0;
+    const struct wry_session_pace *pace = &session->pace;
+
+    return pace->short_frames >= ENOUGH && pace->short_lost * 2 > pace->short_frames;
+}
+
+/*
+ * A board makes a stream anew for each piece of it that was lost. So questions are shorter where
+ * frames get lost; and where many do, or the line is as quick as the board's processor, content
+ * comes as it is.
+ */
+uint32_t session_unpack_length(const struct wry_session *session, uint64_t total)
+{
+    const struct wry_session_pace *pace = &session->pace;
+    bool poor = pace->short_frames >= ENOUGH && pace->short_lost * 4 > pace->short_frames;
+
+    if (!session->config.read_memory || session->unpack_failed ||
+        !(session->board.features & WRY_FEATURE_PACKED) ||
+        session_line_time(session, (size_t)total) < WORTH_PACKING)
+        return 0;
+    if (pace->untried)
+        return session->speed < SLOW ? LENGTH_WITH_MUCH / 2 : WRY_READ_PACKED_MOST;
+    if (poor || session->speed > QUICK || session->speed < SLOW)
+        return 0;
+    return pace->payload > WRY_PAGE_SIZE ? LENGTH_WITH_LOSS : LENGTH_WITH_MUCH;
 }
 
 bool session_unpack_fits(const struct wry_session_read *read, const struct wry_data_message *data)
@@ -90,8 +123,8 @@ static bool next_page(struct wry_session *session, struct wry_session_read *read
     read->stream_used += (uint32_t)(given - input.n);
     there = unpacking->inflate.total - read->unpacked;
     bool all = read->stream_known && read->stream_used >= read->stream_length;
-    *damaged = result == WRY_INFLATE_DAMAGED ||
-               ((result == WRY_INFLATE_END || all) && there < page);
+    *damaged =
+        result == WRY_INFLATE_DAMAGED || ((result == WRY_INFLATE_END || all) && there < page);
     return there == page;
 }
 

@@ -24,13 +24,15 @@
 extern "C" {
 #endif
 
-#define WRY_DEFLATE_MEMORY_LEAST (40u * 1024u) /* bytes, for a window of 8 KiB; and */
-#define WRY_DEFLATE_MEMORY_MOST (148u * 1024u) /* for the largest, beyond which nothing is gained  \
-                                                */
-#define WRY_DEFLATE_TAKE_LEAST 16u             /* bytes of room that one take needs */
+#define WRY_DEFLATE_MEMORY_LEAST (38u * 1024u) /* bytes, for a window of 8 KiB; and */
+#define WRY_DEFLATE_MEMORY_MOST                                                                    \
+    (148u * 1024u)                 /* for the largest, beyond which nothing is gained              \
+                                    */
+#define WRY_DEFLATE_TAKE_LEAST 16u /* bytes of room that one take needs */
 
-#define WRY_DEFLATE_LITERALS 288u /* literal and length codes, with two that never occur (3.2.6)   \
-                                   */
+#define WRY_DEFLATE_LITERALS                                                                       \
+    288u /* literal and length codes, with two that never occur (3.2.6)                            \
+          */
 #define WRY_DEFLATE_DISTANCES 30u
 
 /* A byte, or a length and a distance back. */

@@ -1,0 +1,196 @@
+/* Content that a board sends packed: right on every line, and as it is where it cannot be packed.
+ */
+#include <stdlib.h>
+#include <string.h>
+
+#include "demo/program_like.h"
+#include "harness.h"
+#include "rig.h"
+#include "talk.h"
+
+enum {
+    OFFSET = 0x12345,
+    LENGTH = 0x51111,
+};
+
+struct taken {
+    uint8_t bytes[LENGTH];
+    uint32_t twice; /* bytes that came more than once */
+    bool has[LENGTH];
+};
+
+static struct taken taken;
+
+static bool take(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    struct taken *t = context;
+
+    memcpy(t->bytes + (offset - OFFSET), bytes, n);
+    for (size_t i = 0; i < n; i++) {
+        t->twice += t->has[offset - OFFSET + i];
+        t->has[offset - OFFSET + i] = true;
+    }
+    return true;
+}
+
+/* Programs with a blank stretch between them. */
+static struct rig *begin(const struct rig_setup *setup)
+{
+    struct rig *rig = rig_new(setup);
+
+    fill_like_program(rig->flash + 0x10000, 0x20000, setup->seed, 0);
+    memset(rig->flash + 0x30000, 0xFF, 0x21000);
+    fill_like_program(rig->flash + 0x51000, 0x20000, setup->seed + 1, 0);
+    return rig;
+}
+
+/* Returns bytes that came over the line. */
+static uint64_t read_all(struct rig *rig)
+{
+    struct wry_writer writer = {.context = &taken, .write = take};
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    memset(&taken, 0, sizeof taken);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    uint64_t before = wry_session_stats(&rig->session)->bytes_received;
+    CHECK_EQUAL(WRY_OK, wry_session_back_up(&rig->session, OFFSET, LENGTH, &writer, theirs));
+    CHECK(memcmp(taken.bytes, rig->flash + OFFSET, LENGTH) == 0);
+    CHECK_EQUAL(0, taken.twice);
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, taken.bytes, LENGTH);
+    wry_sha256_end(&sha, ours);
+    CHECK(memcmp(ours, theirs, sizeof ours) == 0);
+    return wry_session_stats(&rig->session)->bytes_received - before;
+}
+
+static void every_chip_packs_what_it_sends(void)
+{
+    static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2,
+                                     WRY_CHIP_DUNLIN_D3};
+
+    for (size_t i = 0; i < 3; i++) {
+        struct rig *rig =
+            begin(&(struct rig_setup){.seed = i, .chip_code = chips[i], .flash_size = 0x200000});
+        uint64_t n = read_all(rig);
+        check_context("chip %zu: %u bytes", i, (unsigned)n);
+        CHECK(n < LENGTH * 45 / 100);
+        rig_free(rig);
+    }
+}
+
+static void who_cannot_unpack_or_pack_gets_it_as_it_is(void)
+{
+    for (unsigned i = 0; i < 2; i++) {
+        struct rig *rig = begin(&(struct rig_setup){.seed = i, .plain_reads = i == 0});
+        if (i == 1)
+            rig->board.memory_size = 40 * 1024;
+        CHECK(read_all(rig) > (LENGTH - 0x21000) * 100 / 100);
+        CHECK_EQUAL(i == 0, (wry_session_board(&rig->session)->features & WRY_FEATURE_PACKED) != 0);
+        rig_free(rig);
+    }
+}
+
+static void content_that_does_not_pack_costs_little_more(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 3});
+    uint64_t n = read_all(rig);
+
+    check_context("%u bytes", (unsigned)n);
+    CHECK(n < LENGTH * 104 / 100);
+    rig_free(rig);
+}
+
+static void noise_is_made_good_and_nothing_comes_twice(void)
+{
+    static const uint32_t speeds[] = {9600, 57600, 115200, 460800, 921600, 2000000};
+
+    for (uint64_t seed = 0; seed < 36; seed++) {
+        struct rig *rig = begin(
+            &(struct rig_setup){.seed = seed,
+                                .max_speed = speeds[seed % 6],
+                                .faults = {.noise_ppb = (uint32_t)(seed / 6 * seed / 6) * 4000}});
+        rig->adapter.inbox.latency = seed % 4 * 20 * UINT64_C(1000000);
+        check_context("seed %u", (unsigned)seed);
+        read_all(rig);
+        rig_free(rig);
+    }
+}
+
+static bool put_back(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost) {
+        rig->board.faults.cable_cut = 0;
+        rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
+    }
+    return false;
+}
+
+static void a_cable_that_is_pulled_and_put_back_is_gone_on_from(void)
+{
+    for (uint64_t at = 500; at < 1400; at += 83) {
+        struct rig *rig = begin(&(struct rig_setup){.seed = at, .faults = {.cable_cut = at}});
+        rig->config.progress = put_back;
+        wry_session_init(&rig->session, &rig->adapter.port, &rig->config);
+        check_context("cut at %u", (unsigned)at);
+        read_all(rig);
+        rig_free(rig);
+    }
+}
+
+static void ask_packed(struct talk *talk, uint32_t offset, uint32_t length)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_read_message read = {.range = {.offset = offset, .length = length}, .packed = true};
+
+    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
+}
+
+static void what_is_blank_is_told_by_a_stream_of_no_length(void)
+{
+    struct talk talk;
+    uint32_t length = 1;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 1, .blank = true});
+    talk_hello(&talk, 1);
+    ask_packed(&talk, 0x1000, WRY_READ_PACKED_MOST);
+    CHECK(talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_read_end(&talk.last, &length));
+    CHECK_EQUAL(0, length);
+    ask_packed(&talk, 0x1000, WRY_READ_PACKED_MOST + 1);
+    talk_expect_error(&talk, WRY_ERROR_MALFORMED);
+    talk_finish(&talk);
+}
+
+static void a_write_takes_the_memory_of_what_is_being_packed(void)
+{
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 2});
+    talk_hello(&talk, 1);
+    ask_packed(&talk, 0x10000, WRY_READ_PACKED_MOST);
+    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x1000);
+    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 500 * MS));
+    ask_packed(&talk, 0x10000, 0x1000);
+    talk_expect_error(&talk, WRY_ERROR_BUSY);
+    /* No more of the first one comes. */
+    CHECK(!talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 2000 * MS));
+    talk_finish(&talk);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(every_chip_packs_what_it_sends),
+        FACT(who_cannot_unpack_or_pack_gets_it_as_it_is),
+        FACT(content_that_does_not_pack_costs_little_more),
+        FACT(noise_is_made_good_and_nothing_comes_twice),
+        FACT(a_cable_that_is_pulled_and_put_back_is_gone_on_from),
+        FACT(what_is_blank_is_told_by_a_stream_of_no_length),
+        FACT(a_write_takes_the_memory_of_what_is_being_packed),
+    };
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
