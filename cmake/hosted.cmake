@@ -30,7 +30,7 @@ set(WRY_HOST_SOURCES
     ports/bench/bench.c ports/bench/board_file.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
     store/archive.c store/archive_json.c store/archive_record.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c
     store/pending_file.c store/spool.c 
-    jobs/archives.c jobs/backup.c jobs/board.c jobs/changes.c jobs/erase.c jobs/examine.c
+    jobs/archives.c jobs/backup.c jobs/board.c jobs/changes.c jobs/erase.c jobs/examine.c jobs/expecting.c
     jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
     jobs/keeping.c jobs/knowing.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/report.c
     jobs/restore.c jobs/station.c jobs/talk.c jobs/verify.c jobs/work.c jobs/write.c)

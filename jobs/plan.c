@@ -1,5 +1,6 @@
 /* plan: what write would do, checked, touching nothing. */
 #include "board.h"
+#include "expecting.h"
 #include "images.h"
 
 static enum wry_outcome find_target(struct wry_station *station,
@@ -30,11 +31,16 @@ enum wry_outcome wry_station_plan(struct wry_station *station,
     enum wry_outcome outcome = images_open(&job);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = find_target(station, wanted, &target);
-    return outcome == WRY_OUTCOME_DONE ? images_plan(&job, &target) : outcome;
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = images_plan(&job, &target);
+    if (outcome == WRY_OUTCOME_DONE && !wanted->chip)
+        outcome = expecting_look(station, &result->planned.plan, false, &result->expected);
+    return outcome;
 }
 
 void wry_plan_result_clear(struct wry_plan_result *result)
 {
     images_free(result->held);
+    expecting_clear(&result->expected);
     *result = (struct wry_plan_result){0};
 }

@@ -1,4 +1,5 @@
 /* write: images at their places, checked by the board's own digest. */
+#include "expecting.h"
 #include "images.h"
 #include "keeping.h"
 #include "knowing.h"
@@ -36,6 +37,9 @@ enum wry_outcome wry_station_write(struct wry_station *station,
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = planned});
     outcome = keeping_look_beside(station, &planned->layout.table, &planned->plan);
     result->done = work_done(&work);
+    if (outcome == WRY_OUTCOME_DONE && wanted->dry_run)
+        outcome =
+            expecting_look(station, &planned->plan, wanted->every_sector, &result->expected);
     if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
         return outcome;
     result->tried = true;
@@ -51,5 +55,6 @@ enum wry_outcome wry_station_write(struct wry_station *station,
 void wry_write_result_clear(struct wry_write_result *result)
 {
     images_free(result->held);
+    expecting_clear(&result->expected);
     *result = (struct wry_write_result){0};
 }

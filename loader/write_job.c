@@ -12,6 +12,7 @@
 #include "bytes/memory.h"
 
 enum {
+    TELL_EVERY = 0x4000, /* bytes programmed of a stream: the host knows from where to go on */
     REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */
 };
 
@@ -179,7 +180,8 @@ static void page_programmed(struct wry_loader *loader)
         bits_remove(write->arrived, slot_of(loader, write->programmed));
     write->programmed += WRY_PAGE_SIZE;
     tell_settled(loader);
-    if (!is_stream(write) && write->programmed - write->reported >= REPORT_EVERY)
+    if (is_stream(write) ? write->programmed % TELL_EVERY == 0
+                         : write->programmed - write->reported >= REPORT_EVERY)
         loader->progress_due = true;
     if (write->programmed == write->end)
         finish(loader, WRY_JOB_DONE, WRY_ERROR_NONE, 0);

@@ -3,6 +3,7 @@
 #include "station.h"
 #include "values.h"
 #include "verbs.h"
+#include "views/expected.h"
 #include "views/explain.h"
 #include "views/flash_map.h"
 #include "views/json.h"
@@ -89,14 +90,18 @@ static int draw(struct app *app, const struct wry_planned *planned,
     return code;
 }
 
-static int show(struct app *app, const struct wry_planned *planned,
+static int show(struct app *app, const struct wry_plan_result *result,
                 const struct plan_options *options)
 {
+    const struct wry_planned *planned = &result->planned;
+
     json_add_plan(app->json, planned);
+    expected_add(app->json, &result->expected);
     int code = draw(app, planned, options);
     if (code != EXIT_DONE)
         return code;
     note_images(app, planned);
+    expected_print(app, &result->expected);
     g_autofree char *bytes = units_bytes(wry_plan_total(&planned->plan));
     g_autofree char *sectors = app_count(planned->sectors, "sector");
     app_outcome(app, true, "The plan holds: %s in %s. Nothing was changed.", bytes, sectors);
@@ -116,7 +121,7 @@ static int run(struct app *app, const struct plan_options *options)
     if (code == EXIT_DONE)
         code = station_conclude(app, wry_station_plan(app->station, &wanted, &result));
     if (code == EXIT_DONE)
-        code = show(app, &result.planned, options);
+        code = show(app, &result, options);
     wry_plan_result_clear(&result);
     station_free_images(&wanted);
     return code;

@@ -2,6 +2,7 @@
 #include "base/units.h"
 #include "station.h"
 #include "verbs.h"
+#include "views/expected.h"
 #include "views/json.h"
 #include "views/savings.h"
 #include "views/words.h"
@@ -44,11 +45,14 @@ static int write_images(struct app *app, const struct wry_images_wanted *wanted)
     if (result.tried || planned) {
         g_autofree char *address = units_address(wry_station_board(app->station)->eui48);
         json_add_write(app->json, &result, address);
+        expected_add(app->json, &result.expected);
     }
-    if (planned)
+    if (planned) {
+        expected_print(app, &result.expected);
         app_print(app, "Nothing was written (--dry-run).");
-    else if (outcome == WRY_OUTCOME_DONE)
+    } else if (outcome == WRY_OUTCOME_DONE) {
         print_outcome(app, &result);
+    }
     wry_write_result_clear(&result);
     return station_conclude(app, outcome);
 }

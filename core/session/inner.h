@@ -123,6 +123,7 @@ struct session_write {
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
     bool as_pages;    /* the board could not unpack it: content goes out as it is */
     bool without_old; /* what the flash holds is not what it was taken for */
+    const struct wry_estimate_sink *estimate; /* nothing is written; NULL in a write */
     bool proven; /* what was left alone in this run is right by the whole SHA-256 of each sector */
 };
 
@@ -166,6 +167,9 @@ enum wry_status session_send_part(struct session_write *job);
 /* write_part.c: sent and checked. */
 enum wry_status session_write_part(struct session_write *job);
 
+/* estimate.c: what writing a part would take. */
+enum wry_status session_estimate_part(struct session_write *job);
+
 /* claim.c: whether the flash is as large as it claims. */
 /* Before the first erase beyond half of it, of the sectors from start to end. */
 enum wry_status session_check_claim(struct wry_session *session, uint32_t start, uint32_t end);
@@ -174,6 +178,8 @@ enum wry_status session_check_echo(struct wry_session *session, uint32_t offset)
 
 /* write.c */
 enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan);
+enum wry_status session_estimate(struct wry_session *session, const struct wry_plan *plan,
+                                 const struct wry_estimate_sink *sink);
 
 /* sectors.c: which sectors of a run have to be written. */
 #define SESSION_PIECE_SECTORS 256u

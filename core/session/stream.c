@@ -8,7 +8,10 @@
 #include "bytes/memory.h"
 
 enum {
-    WORTH_A_DIFFERENCE = 8, /* when one byte of so many was there before, or a like one */
+    /* What firmware packs to, as a rule: one byte of so many. */
+    PACKED = 2,
+    PACKED_DIFFERENCE = 12,
+    ERASE_MOST = 0x10000, /* bytes */
 };
 
 /* A reader of the part's content that hashes what is read for the first time. */
@@ -30,15 +33,38 @@ static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
     return true;
 }
 
-/* Enough of the old content is known for its difference to the new to be short. */
-static bool old_is_known(const struct session_write *job)
+static uint64_t time_of(const struct session_write *job, uint8_t coding, uint32_t line_bytes,
+                        uint32_t erase_unit)
+{
+    const struct wry_session *session = job->session;
+    struct wry_cost_terms terms = {.speed = session->speed, .latency = session_latency(session)};
+    uint32_t length = job->part.end - job->part.start;
+    struct wry_cost_part part = {.offset = job->part.start,
+                                 .length = length,
+                                 .coding = coding,
+                                 .erase_unit = erase_unit,
+                                 .line_bytes = line_bytes,
+                                 .pages = length / WRY_PAGE_SIZE};
+
+    return wry_cost_of(&terms, &part).total;
+}
+
+/*
+ * Whether the difference to old content promises to be quicker: less goes over the line, but a
+ * board with little memory erases in smaller units for it, and any reads what it will erase.
+ */
+static bool difference_pays(const struct session_write *job)
 {
     const struct wry_session *session = job->session;
     const struct wry_known *known = session->config.known;
-    uint32_t length = job->part.end - job->part.start;
+    uint32_t length = job->part.end - job->part.start, block = session->board.old_block;
 
-    return known && !job->without_old && session->board.old_block >= WRY_SECTOR_SIZE &&
-           known->covers(known->context, job->part.start, length) >= length / WORTH_A_DIFFERENCE;
+    if (!known || job->without_old || block < WRY_SECTOR_SIZE)
+        return false;
+    uint32_t covered = known->covers(known->context, job->part.start, length);
+    uint32_t difference = covered / PACKED_DIFFERENCE + (length - covered) / PACKED;
+    return time_of(job, WRY_CODING_DIFFERENCE, difference, block) <
+           time_of(job, WRY_CODING_DEFLATE, length / PACKED, ERASE_MOST);
 }
 
 uint8_t session_stream_begin(struct session_write *job)
@@ -58,7 +84,7 @@ uint8_t session_stream_begin(struct session_write *job)
         packing.window == 0 || packer->size < WRY_PACKER_MEMORY_LEAST ||
         packer->size % WRY_PAGE_SIZE != 0)
         return 0;
-    if (old_is_known(job) && packer->begin(packer->context, &packing))
+    if (difference_pays(job) && packer->begin(packer->context, &packing))
         return packing.coding;
     packing.coding = WRY_CODING_DEFLATE;
     return packer->begin(packer->context, &packing) ? packing.coding : 0;

@@ -60,7 +60,7 @@ static enum wry_status write_range(struct session_write *job, uint32_t start, ui
     job->part.end = end;
     job->part.head_mixed = job->run.head_mixed && start == job->run.start;
     job->part.tail_mixed = job->run.tail_mixed && end == job->run.end;
-    return session_write_part(job);
+    return job->estimate ? session_estimate_part(job) : session_write_part(job);
 }
 
 static void leave(struct session_write *job, uint32_t sectors)
@@ -148,7 +148,8 @@ static enum wry_status write_run(struct session_write *job)
         status = session_looks_new(job, &whole);
     if (status == WRY_OK)
         status = whole ? write_range(job, job->run.start, job->run.end) : write_what_differs(job);
-    if (status == WRY_OK && session->stats.sectors_left > left_before && !job->proven)
+    if (status == WRY_OK && session->stats.sectors_left > left_before && !job->proven &&
+        !job->estimate)
         status = check_run(job);
     return status;
 }
@@ -175,7 +176,7 @@ static enum wry_status write_run_within_claim(struct session_write *job)
         status = session_check_claim(session, beyond, job->run.end);
     if (status == WRY_OK)
         status = write_run(job);
-    if (status != WRY_OK || beyond == 0 || session->claim_checked)
+    if (status != WRY_OK || beyond == 0 || session->claim_checked || job->estimate)
         return status;
     for (uint32_t i = 0; i < WRY_SECTOR_SIZE && blank; i += sizeof page) {
         if (!session_compose(job, beyond + i, page, sizeof page))
@@ -207,9 +208,11 @@ static enum wry_status check_protection(struct wry_session *session, const struc
     return session_fail_range(session, WRY_PROTECTED, WRY_STEP_WRITE, offset, length);
 }
 
-enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan)
+static enum wry_status walk(struct wry_session *session, const struct wry_plan *plan,
+                            const struct wry_estimate_sink *estimate)
 {
-    struct session_write job = {.session = session, .plan = plan, .total = sectors_total(plan)};
+    struct session_write job = {
+        .session = session, .plan = plan, .estimate = estimate, .total = sectors_total(plan)};
 
     if (plan->flash_size > session->board.capacity)
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
@@ -223,6 +226,17 @@ enum wry_status session_write(struct wry_session *session, const struct wry_plan
     if (status != WRY_OK && status != WRY_LINK_LOST)
         session_abandon(session);
     return status;
+}
+
+enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan)
+{
+    return walk(session, plan, NULL);
+}
+
+enum wry_status session_estimate(struct wry_session *session, const struct wry_plan *plan,
+                                 const struct wry_estimate_sink *sink)
+{
+    return walk(session, plan, sink);
 }
 
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan)

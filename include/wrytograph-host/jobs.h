@@ -79,8 +79,22 @@ struct wry_images_wanted {
 /* The files behind a plan, which stay open as long as the result that holds them. */
 struct wry_held;
 
+/* A part of what a write would do, on a good line and a used flash. */
+struct wry_expected_part {
+    struct wry_cost_part what;
+    struct wry_cost cost;
+};
+
+struct wry_expected {
+    bool known;    /* there is a board to look at */
+    GArray *parts; /* struct wry_expected_part; empty when the flash holds it all */
+    uint64_t line_bytes;
+    double seconds;
+};
+
 struct wry_plan_result {
     struct wry_planned planned;
+    struct wry_expected expected;
     struct wry_held *held;
 };
 
@@ -106,6 +120,7 @@ struct wry_done {
 
 struct wry_write_result {
     struct wry_planned planned;
+    struct wry_expected expected; /* of a dry run */
     bool tried;   /* it came to writing */
     bool written; /* and checked */
     struct wry_done done;

@@ -28,6 +28,7 @@
 #include <stdint.h>
 
 #include "wrytograph/bytes.h"
+#include "wrytograph/cost.h"
 #include "wrytograph/frame.h"
 #include "wrytograph/inflate.h"
 #include "wrytograph/known.h"
@@ -272,6 +273,20 @@ size_t wry_session_heard(const struct wry_session *session, uint8_t to[WRY_SESSI
  * capacity.
  */
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan);
+
+/* Told of each part that a write would write. False ends the estimate with WRY_SINK_FAILED. */
+struct wry_estimate_sink {
+    void *context;
+    bool (*part)(void *context, const struct wry_cost_part *part, const struct wry_cost *cost);
+};
+
+/*
+ * Looks at the board as a write would, and tells what that would do and take. Nothing is changed.
+ * What the flash does not need to do since it is blank is not known before, nor are losses: the
+ * times are those of a good line and a used flash.
+ */
+enum wry_status wry_session_estimate(struct wry_session *session, const struct wry_plan *plan,
+                                     const struct wry_estimate_sink *sink);
 
 /* Replaces config.known; NULL: from now on nothing is known. */
 void wry_session_set_known(struct wry_session *session, const struct wry_known *known);

@@ -1,0 +1,62 @@
+/* The cost model. */
+#include "wrytograph/cost.h"
+
+#include "wrytograph/message.h"
+
+/* Typical times, us. */
+enum {
+    PROGRAM_PAGE = 400,
+    ERASE_4K = 45000,
+    ERASE_32K = 120000,
+    ERASE_64K = 150000,
+};
+
+enum {
+    SPI_BYTES_PER_US = 5, /* 40 MHz */
+    HASH_BYTES_PER_US = 2,
+    FRAME_OVERHEAD_PERCENT = 2, /* heads, check sums, flags and what is escaped */
+    REQUESTS_BYTES = 160,       /* of an erase and a digest with their answers */
+};
+
+/* Largest units first, as far as they are whole and aligned; then what is left in smaller ones. */
+static uint64_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
+{
+    uint64_t time = 0;
+
+    for (uint32_t at = offset, end = offset + length, n; at < end; at += n) {
+        uint32_t left = end - at;
+        if (unit >= 0x10000 && at % 0x10000 == 0 && left >= 0x10000) {
+            n = 0x10000;
+            time += ERASE_64K;
+        } else if (unit >= 0x8000 && at % 0x8000 == 0 && left >= 0x8000) {
+            n = 0x8000;
+            time += ERASE_32K;
+        } else {
+            n = WRY_SECTOR_SIZE;
+            time += ERASE_4K;
+        }
+    }
+    return time;
+}
+
+struct wry_cost wry_cost_of(const struct wry_cost_terms *terms, const struct wry_cost_part *part)
+{
+    uint64_t bytes = part->line_bytes + (uint64_t)part->line_bytes * FRAME_OVERHEAD_PERCENT / 100;
+    uint64_t bits = 10 * bytes, requests = UINT64_C(10) * REQUESTS_BYTES;
+    /* Each page goes to the flash and comes back once; old content that is built upon, too. */
+    uint64_t transferred = (uint64_t)part->pages * WRY_PAGE_SIZE + part->length;
+    struct wry_cost cost = {.line = bits * 1000000 / terms->speed};
+
+    if (part->coding == WRY_CODING_DIFFERENCE)
+        transferred += part->length;
+    cost.flash = erase_time(part->offset, part->length, part->erase_unit) +
+                 (uint64_t)part->pages * PROGRAM_PAGE + transferred / SPI_BYTES_PER_US;
+    cost.total = cost.line > cost.flash ? cost.line : cost.flash;
+    cost.total += requests * 1000000 / terms->speed + 3 * terms->latency;
+    return cost;
+}
+
+uint64_t wry_cost_of_digest(uint32_t length)
+{
+    return length / SPI_BYTES_PER_US + length / HASH_BYTES_PER_US;
+}

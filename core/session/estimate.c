@@ -1,0 +1,62 @@
+/* What a write would do and take: the same way through the plan, but nothing is written. */
+#include "inner.h"
+
+static bool count_pages(const struct session_write *job, uint32_t *pages)
+{
+    uint8_t page[WRY_PAGE_SIZE];
+
+    *pages = 0;
+    for (uint32_t at = job->part.start; at < job->part.end; at += WRY_PAGE_SIZE) {
+        if (!session_compose(job, at, page, sizeof page))
+            return false;
+        *pages += !wry_bytes_blank(page, sizeof page);
+    }
+    return true;
+}
+
+/* How long the stream is that was begun; 0 when it cannot be made. */
+static uint32_t stream_length(const struct session_write *job)
+{
+    const struct wry_packer *packer = job->session->config.packer;
+    uint32_t total = 0;
+    size_t given = 1;
+
+    while (given > 0) {
+        if (!packer->give(packer->context, packer->memory, packer->size, &given))
+            return 0;
+        total += (uint32_t)given;
+    }
+    return total;
+}
+
+enum wry_status session_estimate_part(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    const struct wry_hello_reply *board = &session->board;
+    struct wry_cost_terms terms = {.speed = session->speed, .latency = session_latency(session)};
+    struct wry_cost_part part = {.offset = job->part.start,
+                                 .length = job->part.end - job->part.start,
+                                 .erase_unit = 0x10000};
+    enum wry_status status = session_heartbeat(session);
+
+    if (status != WRY_OK)
+        return status;
+    session_window_begin(&session->window, &job->part);
+    if (!count_pages(job, &part.pages))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
+    part.coding = session_stream_begin(job);
+    part.line_bytes = part.coding != 0 ? stream_length(job) : part.pages * WRY_PAGE_SIZE;
+    if (part.coding == WRY_CODING_DIFFERENCE)
+        part.erase_unit = board->old_block;
+    struct wry_cost cost = wry_cost_of(&terms, &part);
+    if (!job->estimate->part(job->estimate->context, &part, &cost))
+        return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
+    return WRY_OK;
+}
+
+enum wry_status wry_session_estimate(struct wry_session *session, const struct wry_plan *plan,
+                                     const struct wry_estimate_sink *sink)
+{
+    session_begin_call(session);
+    return session_estimate(session, plan, sink);
+}
