@@ -10,6 +10,7 @@
 #include "rig.h"
 #include "sim/random.h"
 #include "wrytograph/difference.h"
+#include "wrytograph/flash.h"
 #include "wrytograph/message.h"
 
 enum {
@@ -181,6 +182,25 @@ static void whatever_moves_comes_out_right(void)
     }
 }
 
+/* The example of docs/protocol.md. */
+static void records_are_as_documented(void)
+{
+    static const uint8_t example[] = {0x06, 0xAA, 0xBB, 0xCC, 0x09, 0x40, 0x00, 0x01, 0x00, 0x00};
+    uint8_t head[WRY_DIFFERENCE_HEAD_MAX];
+    struct board board = {.block = 0x10000, .history = 0};
+
+    rig_random(flash, sizeof flash, 9);
+    memcpy(records, example, sizeof example);
+    CHECK_EQUAL(7, put_together(&board, WRY_SECTOR_SIZE, sizeof example));
+    CHECK(out[0] == 0xAA && out[2] == 0xCC);
+    for (unsigned i = 0; i < 4; i++)
+        CHECK_EQUAL((uint8_t)(flash[OFFSET + 3 + 0x20 + i] + (i == 1)), out[3 + i]);
+    CHECK_EQUAL(1, wry_difference_put_head(head, false, 3, 0));
+    CHECK_EQUAL(0x06, head[0]);
+    CHECK_EQUAL(2, wry_difference_put_head(head, true, 4, 0x20));
+    CHECK(head[0] == 0x09 && head[1] == 0x40);
+}
+
 static void heads_of_records_say_what_they_said(void)
 {
     static const int32_t changes[] = {0, 1, -1, 63, -64, 64, 100000, -100000, INT32_MAX, INT32_MIN};
@@ -237,6 +257,7 @@ static void what_is_no_record_is_damaged(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(records_are_as_documented),
         FACT(heads_of_records_say_what_they_said),
         FACT(what_is_no_record_is_damaged),
         FACT(an_upgrade_is_a_fraction_of_its_size),

@@ -70,8 +70,10 @@ static const struct wry_hello_reply board = {
     .window = 0xA000,
     .payload_max = 2048,
     .top_speed = 2000000,
-    .features = WRY_FEATURE_STREAMS,
+    .features = WRY_FEATURE_STREAMS | WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_PACKED,
     .dictionary = 32768,
+    .old_block = 0x10000,
+    .old_history = 0x3000,
 };
 
 static void hello_is_as_documented(void)
@@ -102,6 +104,8 @@ static void hello_is_as_documented(void)
     CHECK_EQUAL(board.payload_max, reply.payload_max);
     CHECK_EQUAL(board.top_speed, reply.top_speed);
     CHECK_EQUAL(board.dictionary, reply.dictionary);
+    CHECK_EQUAL(board.old_block, reply.old_block);
+    CHECK_EQUAL(board.old_history, reply.old_history);
     CHECK(memcmp(board.eui48, reply.eui48, sizeof board.eui48) == 0);
     CHECK(memcmp(board.jedec, reply.jedec, sizeof board.jedec) == 0);
     CHECK(!reply.continued);
@@ -156,11 +160,57 @@ static void a_stream_is_announced_as_documented(void)
     CHECK_EQUAL(erase.range.length, back.range.length);
     CHECK_EQUAL(erase.coding, back.coding);
     CHECK_EQUAL(erase.window, back.window);
+    erase.coding = WRY_CODING_DIFFERENCE;
+    n = wry_message_put_erase(head, flags, 0x010C, &erase);
+    check_example("erase-difference", head, n, NULL, 0);
     /* Without the flag the fields are not sent, and read as none. */
     n = wry_message_put_erase(head, WRY_FLAG_PROGRAM, 0x0103, &erase);
     message = split(head, n);
     CHECK(wry_message_get_erase(&message, &back));
     CHECK(back.coding == 0 && back.window == 0);
+}
+
+static void a_packed_read_is_as_documented(void)
+{
+    struct wry_read_message read = {.range = {.offset = 0x40000, .length = 0xF000},
+                                    .packed = true},
+                            back;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    uint32_t length;
+
+    size_t n = wry_message_put_read(head, 0x010D, &read);
+    check_example("read-packed", head, n, NULL, 0);
+    struct wry_message message = split(head, n);
+    CHECK(wry_message_get_read(&message, &back));
+    CHECK(back.packed && !back.chosen);
+    CHECK(!wry_message_get_read_end(&message, &length));
+    n = wry_message_put_read_end(head, 0x010D, &read.range, 0x6A7B);
+    check_example("read-end", head, n, NULL, 0);
+    message = split(head, n);
+    CHECK(wry_message_get_read_end(&message, &length));
+    CHECK_EQUAL(0x6A7B, length);
+    /* A choice among pages of the stream has one length. */
+    read.chosen = true;
+    read.wanted[31] = 0x80;
+    n = wry_message_put_read(head, 0x010E, &read);
+    message = split(head, n);
+    CHECK(wry_message_get_read(&message, &back));
+    CHECK(back.chosen && back.wanted[31] == 0x80);
+    message = split(head, n - 1);
+    CHECK(!wry_message_get_read(&message, &back));
+    read.range.length = WRY_READ_PACKED_MOST + 1;
+    n = wry_message_put_read(head, 0x010E, &read);
+    message = split(head, n);
+    CHECK(!wry_message_get_read(&message, &back));
+}
+
+static void digests_may_be_spread(void)
+{
+    CHECK_EQUAL(0x1000, wry_digest_stride(WRY_FLAG_SECTORS));
+    CHECK_EQUAL(0x8000, wry_digest_stride(WRY_FLAG_SECTORS | 0x30));
+    CHECK_EQUAL(4 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x19000));
+    CHECK_EQUAL(3 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x18000));
+    CHECK_EQUAL(32, wry_digest_size(0, 0x18000));
 }
 
 static void data_of_unknown_encodings_and_false_lengths_is_refused(void)
@@ -370,6 +420,8 @@ int main(int argc, char **argv)
         FACT(ranges_are_as_documented),
         FACT(data_is_as_documented),
         FACT(a_stream_is_announced_as_documented),
+        FACT(a_packed_read_is_as_documented),
+        FACT(digests_may_be_spread),
         FACT(data_of_unknown_encodings_and_false_lengths_is_refused),
         FACT(a_choice_of_pages_comes_whole_or_not_at_all),
         FACT(short_messages_are_as_documented),
