@@ -39,17 +39,17 @@ static double processor_time(void)
 }
 
 /* s of erasing and programming. */
-static double flash_time(const struct row *row)
+static double flash_time(uint32_t block)
 {
-    double erase = row->block == 0x10000 ? 0.150 : 0.045;
+    double erase = block == 0x10000 ? 0.150 : 0.045;
 
-    return LENGTH / row->block * erase + LENGTH % row->block / 4096 * 0.045 + LENGTH / 256 * 0.0004;
+    return LENGTH / block * erase + LENGTH % block / 4096 * 0.045 + LENGTH / 256 * 0.0004;
 }
 
-/* s at 40 MHz: the page to the flash and back, and what it held before. */
-static double transfer_time(void)
+/* s at 40 MHz: the page to the flash and back, and of a difference what it held before. */
+static double transfer_time(bool difference)
 {
-    return 3.0 * LENGTH * 8 / 40e6;
+    return (difference ? 3.0 : 2.0) * LENGTH * 8 / 40e6;
 }
 
 /* s of processor time for making the difference, by a packer on its own. */
@@ -78,6 +78,14 @@ static double packing_time(const struct rig *rig, const struct known *known)
     return processor_time() - begun;
 }
 
+static bool add_expected(void *context, const struct wry_cost_part *part,
+                         const struct wry_cost *cost)
+{
+    (void)part;
+    *(double *)context += (double)cost->total / 1e6;
+    return true;
+}
+
 static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
 {
     struct rig *rig =
@@ -102,6 +110,10 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
     known.recognitions = 1;
     double cpu = packing_time(rig, &known) * 0x100000 / LENGTH;
     known.recognitions = 0;
+    double expected = 0;
+    struct wry_estimate_sink sink = {.context = &expected, .part = add_expected};
+    if (wry_session_estimate(&rig->session, &plan, &sink) != WRY_OK)
+        exit(1);
     uint64_t begun = rig->adapter.now;
     if (wry_session_write(&rig->session, &plan) != WRY_OK ||
         memcmp(rig->flash + OFFSET, content, LENGTH) != 0) {
@@ -110,12 +122,15 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
     }
     double measured = (double)(rig->adapter.now - begun) / 1e9;
     uint64_t sent = wry_session_stats(&rig->session)->content_sent;
-    double line = (double)sent * 10 / baud, flash = flash_time(row);
-    double all = flash + transfer_time();
-    printf("%-13s %8u %4u ms %7.3f s %7.3f s %7.3f s %7.3f s %7.3f %7.3f %8u %6.4f %8.3f s\n",
-           row->name, (unsigned)baud, (unsigned)latency_ms, measured, line, flash, all,
-           measured / (line > flash ? line : flash), measured / (line > all ? line : all),
-           (unsigned)sent, (double)sent / LENGTH, cpu);
+    bool difference = wry_session_stats(&rig->session)->differences > 0;
+    double line = (double)sent * 10 / baud;
+    double flash = flash_time(difference ? row->block : 0x10000);
+    double all = flash + transfer_time(difference);
+    printf("%-13s %-10s %8u %4u ms %7.3f s %7.3f s %7.3f s %7.3f s %7.3f s %7.3f %7.3f %8u %6.4f "
+           "%8.3f s\n",
+           row->name, difference ? "difference" : "deflate", (unsigned)baud, (unsigned)latency_ms,
+           expected, measured, line, flash, all, measured / (line > flash ? line : flash),
+           measured / (line > all ? line : all), (unsigned)sent, (double)sent / LENGTH, cpu);
     pack_free(pack);
     known_free(&known);
     rig_free(rig);
@@ -129,9 +144,10 @@ int main(void)
     static const uint32_t speeds[] = {115200, 460800, 921600};
 
     fill_like_program(content, LENGTH, 2, 1);
-    printf("Upgrade of 900 KiB, every sector different, as a difference stream\n\n");
-    printf("%-13s %8s %7s %9s %9s %9s %9s %7s %7s %8s %6s %10s\n", "chip", "baud", "latency",
-           "measured", "line", "flash", "with SPI", "ratio", "w. SPI", "bytes", "share", "CPU/MiB");
+    printf("Upgrade of 900 KiB, every sector different\n\n");
+    printf("%-13s %-10s %8s %7s %9s %9s %9s %9s %9s %7s %7s %8s %6s %10s\n", "chip", "coding",
+           "baud", "latency", "expected", "measured", "line", "flash", "with SPI", "ratio",
+           "w. SPI", "bytes", "share", "CPU/MiB");
     for (size_t r = 0; r < sizeof rows / sizeof rows[0]; r++) {
         for (size_t s = 0; s < sizeof speeds / sizeof speeds[0]; s++) {
             upgrade(&rows[r], speeds[s], 2);

@@ -10,7 +10,7 @@
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
-    SPREAD_SAMPLES = 32, /* at most, where one request asks for all */
+    SPREAD_SAMPLES = 16, /* at most, where one request asks for all */
     WORTH_SAMPLING = 64, /* sectors */
 };
 
