@@ -34,7 +34,7 @@ struct wry_session_config board_config(struct wry_station *station)
                                         .trust_capacity = settings->expect_flash > 0,
                                         .packer = station->pack ? pack_packer(station->pack) : NULL,
                                         .read_memory = station->read_memory,
-        .context = station,
+                                        .context = station,
                                         .progress = on_progress};
 
     /* On a pipe whose far end has a fixed speed, that is the only one. */

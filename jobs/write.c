@@ -38,8 +38,7 @@ enum wry_outcome wry_station_write(struct wry_station *station,
     outcome = keeping_look_beside(station, &planned->layout.table, &planned->plan);
     result->done = work_done(&work);
     if (outcome == WRY_OUTCOME_DONE && wanted->dry_run)
-        outcome =
-            expecting_look(station, &planned->plan, wanted->every_sector, &result->expected);
+        outcome = expecting_look(station, &planned->plan, wanted->every_sector, &result->expected);
     if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
         return outcome;
     result->tried = true;

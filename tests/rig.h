@@ -17,7 +17,7 @@ struct rig_setup {
     uint32_t flash_size; /* 0: 4 MiB */
     uint32_t max_speed;  /* of the session */
     struct sim_board_faults faults;
-    bool blank; /* else the flash begins with random content */
+    bool blank;       /* else the flash begins with random content */
     bool plain_reads; /* content is read as it is, not packed */
 };
 

@@ -45,7 +45,8 @@ static size_t pack(uint8_t *to, size_t n, size_t memory_size, size_t step, uint6
 
 static void check_by_zlib(size_t n, size_t made, int bits)
 {
-    z_stream z = {.next_in = packed, .avail_in = (uInt)made, .next_out = out, .avail_out = MOST + 1};
+    z_stream z = {
+        .next_in = packed, .avail_in = (uInt)made, .next_out = out, .avail_out = MOST + 1};
 
     CHECK_EQUAL(Z_OK, inflateInit2(&z, -bits));
     CHECK_EQUAL(Z_STREAM_END, inflate(&z, Z_FINISH));

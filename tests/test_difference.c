@@ -257,10 +257,8 @@ static void what_is_no_record_is_damaged(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
-        FACT(records_are_as_documented),
-        FACT(heads_of_records_say_what_they_said),
-        FACT(what_is_no_record_is_damaged),
-        FACT(an_upgrade_is_a_fraction_of_its_size),
+        FACT(records_are_as_documented),      FACT(heads_of_records_say_what_they_said),
+        FACT(what_is_no_record_is_damaged),   FACT(an_upgrade_is_a_fraction_of_its_size),
         FACT(whatever_moves_comes_out_right),
     };
 

@@ -172,8 +172,7 @@ static void a_stream_is_announced_as_documented(void)
 
 static void a_packed_read_is_as_documented(void)
 {
-    struct wry_read_message read = {.range = {.offset = 0x40000, .length = 0xF000},
-                                    .packed = true},
+    struct wry_read_message read = {.range = {.offset = 0x40000, .length = 0xF000}, .packed = true},
                             back;
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     uint32_t length;

@@ -123,7 +123,7 @@ static enum wry_status check_done(struct session_write *job, uint32_t start)
     uint32_t length = job->part.start - start;
     struct session_composed composed = {.job = job, .start = start};
     struct wry_reader content = session_composed(&composed);
-    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    uint8_t ours[WRY_SHA256_SIZE] = {0}, theirs[WRY_SHA256_SIZE];
 
     if (length == 0)
         return WRY_OK;

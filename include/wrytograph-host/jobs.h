@@ -121,8 +121,8 @@ struct wry_done {
 struct wry_write_result {
     struct wry_planned planned;
     struct wry_expected expected; /* of a dry run */
-    bool tried;   /* it came to writing */
-    bool written; /* and checked */
+    bool tried;                   /* it came to writing */
+    bool written;                 /* and checked */
     struct wry_done done;
     struct wry_held *held;
 };

@@ -1,8 +1,9 @@
 /*
  * What writing costs: how long a part takes, by the line and by the flash.
  *
- * A model with the typical times of NOR flash at 40 MHz. Parts differ: real flash takes between half
- * and three times as long, and where the flash is blank already, or the content is, less is done.
+ * A model with the typical times of NOR flash at 40 MHz. Parts differ: real flash takes between
+ * half and three times as long, and where the flash is blank already, or the content is, less is
+ * done.
  *
  *     struct wry_cost_terms terms = {.speed = 921600, .latency = 2000};
  *     struct wry_cost cost = wry_cost_of(&terms, &part);
