@@ -3,9 +3,10 @@
 BUILD ?= build
 PREFIX ?= /usr/local
 JOBS ?= $(shell nproc)
+SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo test test-sanitized perf screenshots install format check clean deps configure
+.PHONY: all demo fuzz test test-sanitized perf screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -40,6 +41,11 @@ perf: all
 	@$(BUILD)/bin/perf_sweep
 	@echo
 	@perf/real_time $(BUILD)
+
+# Each fuzz target for a while.
+fuzz: deps
+	@scripts/install-deps --tools
+	@fuzz/run $(SECONDS_EACH)
 
 screenshots: all
 	@scripts/screenshots $(BUILD)
