@@ -20,7 +20,7 @@ enum {
     MATCH_LEAST = 3,
     MATCH_MOST = 258,
     NICE_MATCH = 96, /* long enough to look no further */
-    TRIES = 20,      /* places in a chain */
+    TRIES = 32,      /* places in a chain */
     FAR = 4096,      /* from here on, the shortest match costs more than three literals */
     AHEAD = MATCH_MOST + MATCH_LEAST + 1, /* bytes behind at that a step may look at */
     WAITING_MOST = 2 * AHEAD,             /* bytes put in and not in tokens */

@@ -39,7 +39,7 @@ static uint64_t cycles_per_byte(enum wry_work work)
     case WRY_WORK_ADD:
         return 12;
     case WRY_WORK_PACK:
-        return 300;
+        return 315;
     case WRY_WORK_PACK_RUN:
         return 76;
     }
