@@ -32,7 +32,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
         in += give;
         made += wry_deflate_take(&d, packed + made, WRY_DEFLATE_TAKE_LEAST + step);
     }
-    z_stream z = {.next_in = packed, .avail_in = (uInt)made, .next_out = out, .avail_out = MOST + 1};
+    z_stream z = {
+        .next_in = packed, .avail_in = (uInt)made, .next_out = out, .avail_out = MOST + 1};
     if (inflateInit2(&z, n % 2 ? -13 : -15) != Z_OK)
         return 0;
     int said = inflate(&z, Z_FINISH);

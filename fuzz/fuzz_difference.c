@@ -1,4 +1,5 @@
-/* Any bytes as records of a difference stream: pieces are sane, and all at once is as byte by byte. */
+/* Any bytes as records of a difference stream: pieces are sane, and all at once is as byte by byte.
+ */
 #include <stdlib.h>
 
 #include "wrytograph/difference.h"

@@ -11,6 +11,8 @@
 enum {
     SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */
     FEW_PAGES = 8,
+    POORLY_PACKED = 95, /* percent of the content: it is packed already, or encrypted */
+    PLAIN_QUESTIONS = 3,
     KNOWN_PIECE = 0x10000, /* bytes that are taken over at once */
     FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
 };
@@ -147,7 +149,8 @@ static enum wry_status fill_questions(struct read_job *job)
         read->active = true;
         read->offset = job->next;
         uint32_t packed_most = session_unpack_length(job->session, job->total);
-        read->packed = packed_most > 0;
+        read->packed = packed_most > 0 && job->session->ask_plain == 0;
+        job->session->ask_plain -= job->session->ask_plain > 0;
         read->length = left < job->length ? left : job->length;
         if (read->packed && read->length > packed_most)
             read->length = packed_most;
@@ -357,6 +360,8 @@ static enum wry_status on_end(struct read_job *job, const struct wry_message *me
             length <= WRY_READ_PAGES * WRY_PAGE_SIZE) {
             read->stream_length = length;
             read->stream_known = true;
+            if (length > read->length / 100 * POORLY_PACKED)
+                session->ask_plain = PLAIN_QUESTIONS;
         }
         status = end_question(job, read);
         return status == WRY_OK ? unpack(job) : status;

@@ -231,6 +231,7 @@ struct wry_session {
     struct wry_session_window window;
     struct wry_session_read reads[WRY_SESSION_READS];
     bool unpack_failed; /* a stream was none: content is read as it is */
+    unsigned ask_plain; /* so many questions are not asked packed: the last gained nothing */
 
     struct wry_decoder decoder;
     uint8_t raw[128];
