@@ -14,8 +14,8 @@ enum {
 enum {
     SPI_BYTES_PER_US = 5, /* 40 MHz */
     HASH_BYTES_PER_US = 2,
-    FRAME_OVERHEAD_PERCENT = 2, /* heads, check sums, flags and what is escaped */
-    REQUESTS_BYTES = 160,       /* of an erase and a digest with their answers */
+    FRAME_BYTES = 50,     /* that cost one more: heads, check sums, flags and what is escaped */
+    REQUESTS_BYTES = 160, /* of an erase and a digest with their answers */
 };
 
 /* Largest units first, as far as they are whole and aligned; then what is left in smaller ones. */
@@ -39,20 +39,27 @@ static uint64_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
     return time;
 }
 
+/* Without division of 64 bits, which small processors have to be taught. */
+static uint64_t line_time(uint32_t bytes, uint32_t speed)
+{
+    uint32_t byte_ns = UINT32_C(1000000000) / (speed / 10);
+
+    return (uint64_t)(bytes / 1000) * byte_ns + bytes % 1000 * byte_ns / 1000;
+}
+
 struct wry_cost wry_cost_of(const struct wry_cost_terms *terms, const struct wry_cost_part *part)
 {
-    uint64_t bytes = part->line_bytes + (uint64_t)part->line_bytes * FRAME_OVERHEAD_PERCENT / 100;
-    uint64_t bits = 10 * bytes, requests = UINT64_C(10) * REQUESTS_BYTES;
+    uint32_t bytes = part->line_bytes + part->line_bytes / FRAME_BYTES;
     /* Each page goes to the flash and comes back once; old content that is built upon, too. */
-    uint64_t transferred = (uint64_t)part->pages * WRY_PAGE_SIZE + part->length;
-    struct wry_cost cost = {.line = bits * 1000000 / terms->speed};
+    uint32_t transferred = part->pages * WRY_PAGE_SIZE + part->length;
+    struct wry_cost cost = {.line = line_time(bytes, terms->speed)};
 
     if (part->coding == WRY_CODING_DIFFERENCE)
         transferred += part->length;
     cost.flash = erase_time(part->offset, part->length, part->erase_unit) +
                  (uint64_t)part->pages * PROGRAM_PAGE + transferred / SPI_BYTES_PER_US;
     cost.total = cost.line > cost.flash ? cost.line : cost.flash;
-    cost.total += requests * 1000000 / terms->speed + 3 * terms->latency;
+    cost.total += line_time(REQUESTS_BYTES, terms->speed) + 3 * terms->latency;
     return cost;
 }
 
