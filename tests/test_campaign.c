@@ -14,8 +14,14 @@
 #include "sim/random.h"
 #include "through.h"
 
+/* Instrumented programs are slow. */
+#ifdef __SANITIZE_ADDRESS__
+#define RUNS 800u
+#else
+#define RUNS 2400u
+#endif
+
 enum {
-    RUNS = 2400,
     FLASH_SIZE = 0x80000,
     SECTORS = FLASH_SIZE / 4096,
     PLACEMENTS = 4,
@@ -329,10 +335,10 @@ static void cut_anywhere_and_run_again_ends_in_the_same_flash(void)
         cuts += n;
         runs_cut += n > 0;
     }
-    printf("%u runs, %u of them cut, %u cuts; %u parts as differences\n", (unsigned)RUNS, runs_cut,
-           cuts, told_by_difference);
+    printf("%u runs, %u of them cut, %u cuts; %u parts as differences\n", RUNS, runs_cut, cuts,
+           told_by_difference);
     CHECK(told_by_difference >= RUNS / 3);
-    CHECK(runs_cut >= 2000);
+    CHECK(runs_cut >= RUNS * 5 / 6);
 }
 
 int main(int argc, char **argv)
