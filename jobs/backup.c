@@ -22,6 +22,8 @@ struct backup {
     struct archive *archive;
     struct archive *older; /* NULL without */
     uint64_t from_older;   /* bytes taken over */
+    uint64_t disbelieved;  /* bytes that were taken for known, and read after all */
+    uint32_t guesses_wrong;
 };
 
 static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
@@ -85,8 +87,8 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
         return WRY_OUTCOME_DONE;
     if (station->session.stats.bytes_known > known_before) {
         /* Not what it was taken for: all of it is read. */
-        station->session.stats.bytes_known = known_before;
-        station->session.stats.guesses_wrong++;
+        backup->disbelieved += station->session.stats.bytes_known - known_before;
+        backup->guesses_wrong++;
         knowing_stop(station);
         return read_range(backup, range);
     }
@@ -213,6 +215,8 @@ static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
     }
     *done = work_done(work);
     knowing_tell(backup->station, &work->before, done);
+    done->bytes_known -= backup->disbelieved;
+    done->guesses_wrong += backup->guesses_wrong;
     describe_board(backup);
     return save(backup, file);
 }

@@ -14,11 +14,6 @@ enum {
     DIFFERENCE_SLICE = 256, /* bytes put together at one turn */
 };
 
-static uint32_t least(uint32_t a, uint32_t b)
-{
-    return a < b ? a : b;
-}
-
 /* Old content from here to the end of the block in hand is in the ring. */
 static uint32_t kept_from(const struct wry_loader *loader)
 {
@@ -31,7 +26,7 @@ static uint32_t kept_from(const struct wry_loader *loader)
 static void copy_kept(const struct wry_loader *loader, uint32_t source, uint8_t *to, uint32_t n)
 {
     uint32_t at = source % loader->old_size;
-    uint32_t first = least(n, loader->old_size - at);
+    uint32_t first = loader_least(n, loader->old_size - at);
 
     memcpy(to, loader->old + at, first);
     memcpy(to + first, loader->old, n - first);
@@ -53,7 +48,7 @@ static uint32_t fetch(struct wry_loader *loader, uint32_t source, uint8_t *to, u
     *lost = source >= loader->capacity || (source >= write->start && source < from);
     if (*lost)
         return 0;
-    n = least(n, end - source);
+    n = loader_least(n, end - source);
     if (source >= from && source < write->scan_end) {
         copy_kept(loader, source, to, n);
     } else if (loader->op == WRY_OP_NONE) {
@@ -79,7 +74,7 @@ static uint32_t room_ahead(const struct wry_loader *loader)
     uint32_t to_wrap = loader->fresh_size - ((at - write->start) & (loader->fresh_size - 1));
     uint32_t block = write->scan == write->scan_end ? write->scan_end - at : 0;
 
-    return least(least(ring, to_wrap), least(block, DIFFERENCE_SLICE));
+    return loader_least(loader_least(ring, to_wrap), loader_least(block, DIFFERENCE_SLICE));
 }
 
 /* What of the records is unpacked and not used yet, as far as it lies in one piece. */
@@ -88,7 +83,7 @@ static size_t unpacked(const struct wry_loader *loader, const uint8_t **bytes)
     uint32_t at = loader->write.taken & (loader->dictionary_size - 1);
 
     *bytes = loader->dictionary + at;
-    return least(loader->inflate->total - loader->write.taken, loader->dictionary_size - at);
+    return loader_least(loader->inflate->total - loader->write.taken, loader->dictionary_size - at);
 }
 
 enum loader_stream_step loader_difference_step(struct wry_loader *loader)
@@ -109,7 +104,7 @@ enum loader_stream_step loader_difference_step(struct wry_loader *loader)
         return LOADER_STREAM_WRONG;
     if (result == WRY_DIFFERENCE_INPUT || n == 0)
         return given > n ? LOADER_STREAM_BUSY : LOADER_STREAM_IDLE;
-    uint32_t length = least(least(room, piece.length), (uint32_t)n);
+    uint32_t length = loader_least(loader_least(room, piece.length), (uint32_t)n);
     uint8_t *to = loader->fresh + ((difference->at - write->start) & (loader->fresh_size - 1));
     if (piece.is_copy) {
         length = fetch(loader, piece.source, to, length, &lost);

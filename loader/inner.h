@@ -4,6 +4,11 @@
 
 #include "wrytograph/loader.h"
 
+static inline uint32_t loader_least(uint32_t a, uint32_t b)
+{
+    return a < b ? a : b;
+}
+
 /* flash.c: commands of the NOR flash, JESD216 and the usual command set. */
 /* Asks for ID and protection, or puts that off while the flash is busy. */
 void loader_flash_identify(struct wry_loader *loader);

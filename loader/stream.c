@@ -56,11 +56,6 @@ const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offs
                : loader->dictionary + (at & (loader->dictionary_size - 1));
 }
 
-static uint32_t least(uint32_t a, uint32_t b)
-{
-    return a < b ? a : b;
-}
-
 /* Bytes that may be unpacked at this turn. */
 static uint32_t room_ahead(const struct wry_loader *loader)
 {
@@ -68,10 +63,10 @@ static uint32_t room_ahead(const struct wry_loader *loader)
     uint32_t done = loader->inflate->total;
 
     if (loader_stream_is_difference(loader))
-        return least(loader->dictionary_size - (done - write->taken), STREAM_SLICE);
+        return loader_least(loader->dictionary_size - (done - write->taken), STREAM_SLICE);
     uint32_t ahead = done - (write->programmed - write->start);
     uint32_t left = write->end - write->start - done;
-    return least(least(loader->dictionary_size - ahead, left), STREAM_SLICE);
+    return loader_least(loader_least(loader->dictionary_size - ahead, left), STREAM_SLICE);
 }
 
 /* What has arrived in order and is not used yet, as far as it lies in one piece. */
@@ -82,9 +77,8 @@ static struct wry_inflate_input arrived(const struct wry_loader *loader)
     uint32_t at = write->consumed % size;
     uint32_t n = write->received - write->consumed;
 
-    n = n < size - at ? n : size - at;
     return (struct wry_inflate_input){.bytes = loader->window + at,
-                                      .n = n < STREAM_SLICE ? n : STREAM_SLICE};
+                                      .n = loader_least(loader_least(n, size - at), STREAM_SLICE)};
 }
 
 /* Pages that are used up make room for others. */

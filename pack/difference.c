@@ -125,14 +125,23 @@ static void put_copy(struct pack_difference *d, const struct stretch *s)
     }
 }
 
+/* The old bytes at that distance from start; *n how many there are within the segment. */
+static const uint8_t *old_beside(const struct pack_difference *d, uint32_t start, uint32_t distance,
+                                 uint32_t *n)
+{
+    const uint8_t *old = pack_old_at(&d->old, d->base + start + distance, n);
+
+    if (*n > d->length - start)
+        *n = d->length - start;
+    return old;
+}
+
 /* Bytes of the content from start on that agree with the old ones at that distance, in a row. */
 static uint32_t agreeing(const struct pack_difference *d, uint32_t start, uint32_t distance)
 {
     uint32_t n, i = 0;
-    const uint8_t *old = pack_old_at(&d->old, d->base + start + distance, &n);
+    const uint8_t *old = old_beside(d, start, distance, &n);
 
-    if (n > d->length - start)
-        n = d->length - start;
     while (i < n && old[i] == d->content[start + i])
         i++;
     return i;
@@ -143,10 +152,8 @@ static uint32_t count_agreeing(const struct pack_difference *d, uint32_t start, 
                                uint32_t distance)
 {
     uint32_t n, count = 0;
-    const uint8_t *old = pack_old_at(&d->old, d->base + start + distance, &n);
+    const uint8_t *old = old_beside(d, start, distance, &n);
 
-    if (n > d->length - start)
-        n = d->length - start;
     for (uint32_t i = 0; i < n && i < length; i++)
         count += old[i] == d->content[start + i];
     return count;

@@ -13,12 +13,12 @@ enum {
     COMPARED = 1024, /* bytes of a match: what goes on behind that is found by looking on */
 };
 
-static bool add_sector(struct pack_old *old, const struct wry_known *known, uint32_t offset)
+static void add_sector(struct pack_old *old, const struct wry_known *known, uint32_t offset)
 {
     struct pack_range *last = old->count > 0 ? &old->ranges[old->count - 1] : NULL;
 
     if (!known->read(known->context, offset, old->bytes + old->n, WRY_SECTOR_SIZE))
-        return false;
+        return;
     if (last && last->offset + last->length == offset) {
         last->length += WRY_SECTOR_SIZE;
     } else {
@@ -26,7 +26,6 @@ static bool add_sector(struct pack_old *old, const struct wry_known *known, uint
             .offset = offset, .at = (uint32_t)old->n, .length = WRY_SECTOR_SIZE};
     }
     old->n += WRY_SECTOR_SIZE;
-    return true;
 }
 
 static void count_starts(struct pack_old *old)

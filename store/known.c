@@ -260,14 +260,14 @@ static void note_sector(GArray *sectors, const uint8_t *bytes, uint32_t at)
     g_array_append_val(sectors, sector);
 }
 
-static void add(struct known *known, const char *path, enum known_kind kind,
-                const struct known_source *source, GArray *sectors)
+/* What cannot be added now is no loss: it is learnt again. */
+static void add(struct known *known, const char *path, enum known_kind kind, GArray *sectors)
 {
     g_autofree char *whole = g_canonicalize_filename(path, NULL);
 
-    if (source)
-        known_index_add(known->index, whole, kind,
-                        (const struct known_sector *)(void *)sectors->data, sectors->len);
+    known_index_add(known->index, whole, kind, (const struct known_sector *)(void *)sectors->data,
+                    sectors->len);
+    g_array_free(sectors, TRUE);
 }
 
 void known_note_image(struct known *known, const char *path, uint32_t first, uint64_t length)
@@ -280,15 +280,13 @@ void known_note_image(struct known *known, const char *path, uint32_t first, uin
         if (known_source_read(source, (uint32_t)at, bytes, sizeof bytes))
             note_sector(sectors, bytes, (uint32_t)at);
     }
-    add(known, path, KNOWN_PLAIN, source, sectors);
-    g_array_free(sectors, TRUE);
+    add(known, path, KNOWN_PLAIN, sectors);
     known_source_close(source);
 }
 
 void known_note_archive(struct known *known, const char *path, const struct archive *archive)
 {
     GArray *sectors = g_array_new(FALSE, FALSE, sizeof(struct known_sector));
-    struct known_source *source = known_source_open(path, KNOWN_ARCHIVE);
     uint8_t bytes[WRY_SECTOR_SIZE];
 
     for (guint i = 0; i < archive->ranges->len; i++) {
@@ -300,7 +298,5 @@ void known_note_archive(struct known *known, const char *path, const struct arch
                 note_sector(sectors, bytes, at);
         }
     }
-    add(known, path, KNOWN_ARCHIVE, source, sectors);
-    g_array_free(sectors, TRUE);
-    known_source_close(source);
+    add(known, path, KNOWN_ARCHIVE, sectors);
 }

@@ -133,15 +133,14 @@ static void remember(struct wry_deflate *d, uint32_t at, uint32_t hash)
 static struct wry_deflate_token find(const struct wry_deflate *d, uint32_t at, uint32_t hash)
 {
     struct wry_deflate_token best = {.distance = byte_at(d, at)};
-    /* As if all that may wait did, so that the pieces it came in make no difference. */
     const uint8_t *window = d->window;
     const uint32_t mask = d->mask;
+    /* As if all that may wait did, so that the pieces it came in make no difference. */
     uint32_t left = d->fill - at, reach = mask + 1 - WAITING_MOST;
     unsigned most = left < MATCH_MOST ? left : MATCH_MOST;
     uint32_t before = 0;
 
     reach = reach < at ? reach : at;
-
     if (most < MATCH_LEAST)
         return best;
     uint16_t place = d->heads[hash];

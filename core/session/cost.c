@@ -13,7 +13,6 @@ enum {
 
 enum {
     SPI_BYTES_PER_US = 5, /* 40 MHz */
-    HASH_BYTES_PER_US = 2,
     FRAME_BYTES = 50,     /* that cost one more: heads, check sums, flags and what is escaped */
     REQUESTS_BYTES = 160, /* of an erase and a digest with their answers */
 };
@@ -61,9 +60,4 @@ struct wry_cost wry_cost_of(const struct wry_cost_terms *terms, const struct wry
     cost.total = cost.line > cost.flash ? cost.line : cost.flash;
     cost.total += line_time(REQUESTS_BYTES, terms->speed) + 3 * terms->latency;
     return cost;
-}
-
-uint64_t wry_cost_of_digest(uint32_t length)
-{
-    return length / SPI_BYTES_PER_US + length / HASH_BYTES_PER_US;
 }

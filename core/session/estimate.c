@@ -14,29 +14,28 @@ static bool count_pages(const struct session_write *job, uint32_t *pages)
     return true;
 }
 
-/* How long the stream is that was begun; 0 when it cannot be made. */
-static uint32_t stream_length(const struct session_write *job)
+/* How long the stream is that was begun. False when content cannot be read. */
+static bool count_stream(const struct session_write *job, uint32_t *length)
 {
     const struct wry_packer *packer = job->session->config.packer;
-    uint32_t total = 0;
     size_t given = 1;
 
+    *length = 0;
     while (given > 0) {
         if (!packer->give(packer->context, packer->memory, packer->size, &given))
-            return 0;
-        total += (uint32_t)given;
+            return false;
+        *length += (uint32_t)given;
     }
-    return total;
+    return true;
 }
 
 enum wry_status session_estimate_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    const struct wry_hello_reply *board = &session->board;
     struct wry_cost_terms terms = {.speed = session->speed, .latency = session_latency(session)};
     struct wry_cost_part part = {.offset = job->part.start,
                                  .length = job->part.end - job->part.start,
-                                 .erase_unit = 0x10000};
+                                 .erase_unit = SESSION_ERASE_MOST};
     enum wry_status status = session_heartbeat(session);
 
     if (status != WRY_OK)
@@ -45,9 +44,11 @@ enum wry_status session_estimate_part(struct session_write *job)
     if (!count_pages(job, &part.pages))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
     part.coding = session_stream_begin(job);
-    part.line_bytes = part.coding != 0 ? stream_length(job) : part.pages * WRY_PAGE_SIZE;
+    part.line_bytes = part.pages * WRY_PAGE_SIZE;
+    if (part.coding != 0 && !count_stream(job, &part.line_bytes))
+        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
     if (part.coding == WRY_CODING_DIFFERENCE)
-        part.erase_unit = board->old_block;
+        part.erase_unit = session->board.old_block;
     struct wry_cost cost = wry_cost_of(&terms, &part);
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);

@@ -109,6 +109,8 @@ bool session_window_again(struct wry_session *session, uint32_t *offset);
 void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq);
 
+#define SESSION_ERASE_MOST 0x10000u /* bytes: the largest unit that flash erases at once */
+
 /* One run of sectors being written. */
 struct session_write {
     struct wry_session *session;
@@ -189,6 +191,8 @@ struct session_dirty {
     uint32_t count;                          /* sectors that were looked at */
     uint8_t bits[SESSION_PIECE_SECTORS / 8]; /* the n-th has to be written */
 };
+/* Flags for the digests of a few sectors of the range, evenly apart: at most so many. */
+uint8_t session_spread_flags(uint32_t length, uint32_t most);
 /* Looks at count sectors from offset on; count <= a piece. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
                                    struct session_dirty *dirty);

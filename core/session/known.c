@@ -20,15 +20,15 @@ enum wry_status session_sample(struct wry_session *session, uint32_t offset, uin
 {
     const struct wry_known *known = session->config.known;
     uint32_t skip = to_boundary(offset);
-    uint8_t flags = WRY_FLAG_SECTORS | 0x20;
 
     if (!known || !(session->board.features & WRY_FEATURE_SPREAD) ||
         length < WORTH_SAMPLING * WRY_SECTOR_SIZE)
         return WRY_OK;
     offset += skip;
     length = (length - skip) / WRY_SECTOR_SIZE * WRY_SECTOR_SIZE;
-    while (wry_digest_size(flags, length) > SAMPLES * WRY_SECTOR_DIGEST_SIZE)
-        flags += 0x10;
+    /* Every fourth at most: the board hashes what is looked at. */
+    uint32_t fourth = length / WRY_SECTOR_SIZE / 4;
+    uint8_t flags = session_spread_flags(length, fourth < SAMPLES ? fourth : SAMPLES);
     enum wry_status status = session_fetch_digest(session, offset, length, flags);
     size_t n = wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE;
     for (size_t i = 0; status == WRY_OK && i < n; i++) {

@@ -11,7 +11,8 @@
 enum {
     SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */
     FEW_PAGES = 8,
-    POORLY_PACKED = 95, /* percent of the content: it is packed already, or encrypted */
+    TELLING_LENGTH = 4096, /* of a question whose answer shows how content packs */
+    POORLY_PACKED = 95,    /* percent of the content: it is packed already, or encrypted */
     PLAIN_QUESTIONS = 3,
     KNOWN_PIECE = 0x10000, /* bytes that are taken over at once */
     FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
@@ -158,7 +159,8 @@ static enum wry_status fill_questions(struct read_job *job)
         if (job->next % WRY_PAGE_SIZE > 0 && read->length > WRY_PAGE_SIZE)
             read->length -= job->next % WRY_PAGE_SIZE;
         job->next += read->length;
-        status = session_question_ask(job->session, read, session_next_seq(job->session));
+        read->seq = read->seq_before = session_next_seq(job->session);
+        status = session_question_ask(job->session, read, read->seq);
     }
     return status;
 }
@@ -304,8 +306,8 @@ static enum wry_status unpack(struct read_job *job)
     return damaged && status == WRY_OK ? ask_unpacked(job) : status;
 }
 
-static enum wry_status on_stream(struct read_job *job, const struct wry_message *message,
-                                 const struct wry_data_message *data)
+static void take_stream(const struct read_job *job, const struct wry_message *message,
+                        const struct wry_data_message *data)
 {
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
         struct wry_session_read *read = &job->session->reads[i];
@@ -315,9 +317,8 @@ static enum wry_status on_stream(struct read_job *job, const struct wry_message 
         if (read->seq == message->seq)
             read->frames++;
         session_unpack_take(job->session, read, data);
-        return unpack(job);
+        return;
     }
-    return WRY_OK;
 }
 
 static enum wry_status on_data(struct read_job *job, const struct wry_message *message)
@@ -331,8 +332,10 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
         return WRY_OK;
     if (is_open(session, message->seq))
         status = pass_earlier(job, message->seq);
-    if (status == WRY_OK && data.encoding == WRY_ENCODING_STREAM)
-        return on_stream(job, message, &data);
+    if (data.encoding == WRY_ENCODING_STREAM) {
+        take_stream(job, message, &data);
+        return status;
+    }
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &session->reads[i];
         if (!fits(read, &data))
@@ -360,23 +363,39 @@ static enum wry_status on_end(struct read_job *job, const struct wry_message *me
             length <= WRY_READ_PAGES * WRY_PAGE_SIZE) {
             read->stream_length = length;
             read->stream_known = true;
-            if (length > read->length / 100 * POORLY_PACKED)
+            if (length > read->length / 100 * POORLY_PACKED && read->length >= TELLING_LENGTH)
                 session->ask_plain = PLAIN_QUESTIONS;
         }
-        status = end_question(job, read);
-        return status == WRY_OK ? unpack(job) : status;
+        return end_question(job, read);
     }
     return status;
+}
+
+/* Our request came twice, and what is missing will be asked for again; or a write that was given up
+ * still has the memory that packing takes. */
+static enum wry_status on_busy(struct read_job *job, uint16_t seq)
+{
+    struct wry_session *session = job->session;
+
+    for (size_t i = 0; i < WRY_SESSION_READS; i++) {
+        struct wry_session_read *read = &session->reads[i];
+        if (!read->active || !read->packed || read->seq != seq)
+            continue;
+        session->ask_plain = PLAIN_QUESTIONS;
+        unpack_no_more(read);
+        return session_question_ask(session, read, session_next_seq(session));
+    }
+    return WRY_OK;
 }
 
 static enum wry_status on_error(struct read_job *job, const struct wry_message *message)
 {
     struct wry_error_message error;
 
-    /* Busy: our request came twice; what is missing will be asked for again. */
-    if (!wry_message_get_error(message, &error) || error.of_kind != WRY_KIND_READ ||
-        error.code == WRY_ERROR_BUSY)
+    if (!wry_message_get_error(message, &error) || error.of_kind != WRY_KIND_READ)
         return WRY_OK;
+    if (error.code == WRY_ERROR_BUSY)
+        return on_busy(job, message->seq);
     return session_refused(job->session, WRY_STEP_READ, error.code, error.offset);
 }
 
@@ -449,13 +468,16 @@ static enum wry_status keep_awake(struct wry_session *session)
     return latest ? session_question_ask(session, latest, latest->seq) : WRY_OK;
 }
 
-/* Between answers: the board is kept awake, the pace is looked at, and an end is made of no end. */
+/* Between answers: what has come is unpacked, the board is kept awake, the pace is looked at, and
+ * an end is made of no end. */
 static enum wry_status look_after(struct read_job *job)
 {
     struct wry_session *session = job->session;
-    bool changed;
-    enum wry_status status = session_pace_judge(session, WRY_STEP_READ, &changed);
+    bool changed = false;
+    enum wry_status status = unpack(job);
 
+    if (status == WRY_OK)
+        status = session_pace_judge(session, WRY_STEP_READ, &changed);
     if (status == WRY_OK && changed)
         status = ask_anew(session);
     if (status == WRY_OK)

@@ -12,6 +12,7 @@ enum {
     SAMPLE_SECTORS = 4,
     SPREAD_SAMPLES = 16, /* at most, where one request asks for all */
     WORTH_SAMPLING = 64, /* sectors */
+    SPREAD_STEP = 0x10,  /* from one value of WRY_FLAG_SPREAD to the next */
 };
 
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -146,15 +147,22 @@ static bool all_dirty(const struct session_dirty *dirty)
     return true;
 }
 
+uint8_t session_spread_flags(uint32_t length, uint32_t most)
+{
+    uint8_t flags = WRY_FLAG_SECTORS | SPREAD_STEP;
+
+    while (wry_digest_size(flags, length) > (size_t)most * WRY_SECTOR_DIGEST_SIZE)
+        flags += SPREAD_STEP;
+    return flags;
+}
+
 /* Sectors evenly apart, by one request. */
 static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 {
     uint32_t length = job->run.end - job->run.start;
-    uint8_t flags = WRY_FLAG_SECTORS | 0x10;
+    uint8_t flags = session_spread_flags(length, SPREAD_SAMPLES);
     struct session_dirty dirty;
 
-    while (wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE > SPREAD_SAMPLES)
-        flags += 0x10;
     memset(&dirty, 0, sizeof dirty);
     uint32_t n = (uint32_t)(wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE);
     enum wry_status status = session_fetch_digest(job->session, job->run.start, length, flags);

@@ -11,7 +11,6 @@ enum {
     /* What firmware packs to, as a rule: one byte of so many. */
     PACKED = 2,
     PACKED_DIFFERENCE = 12,
-    ERASE_MOST = 0x10000, /* bytes */
 };
 
 /* A reader of the part's content that hashes what is read for the first time. */
@@ -64,7 +63,7 @@ static bool difference_pays(const struct session_write *job)
     uint32_t covered = known->covers(known->context, job->part.start, length);
     uint32_t difference = covered / PACKED_DIFFERENCE + (length - covered) / PACKED;
     return time_of(job, WRY_CODING_DIFFERENCE, difference, block) <
-           time_of(job, WRY_CODING_DEFLATE, length / PACKED, ERASE_MOST);
+           time_of(job, WRY_CODING_DEFLATE, length / PACKED, SESSION_ERASE_MOST);
 }
 
 uint8_t session_stream_begin(struct session_write *job)

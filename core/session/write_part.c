@@ -8,8 +8,7 @@
 
 enum {
     HELLO_TRIES = 6,
-    RESTARTS = 20,        /* of one part without any progress, after the link was lost or a reset */
-    ERASE_MOST = 0x10000, /* bytes that a cut erase may have been at work on */
+    RESTARTS = 20, /* of one part without any progress, after the link was lost or a reset */
 };
 
 /* force: sectors that read as blank are erased too, since an erase may have been cut there. */
@@ -110,7 +109,7 @@ static void forget_old(const struct session_write *job, uint32_t start, uint32_t
 static void shorten(struct session_write *job)
 {
     uint32_t done = job->programmed - job->programmed % WRY_SECTOR_SIZE;
-    uint32_t doubtful = job->erased - job->erased % ERASE_MOST + ERASE_MOST;
+    uint32_t doubtful = job->erased - job->erased % SESSION_ERASE_MOST + SESSION_ERASE_MOST;
 
     forget_old(job, job->part.start, doubtful < job->part.end ? doubtful : job->part.end);
     job->part.start = done < job->part.end ? done : job->part.end - WRY_SECTOR_SIZE;

@@ -40,9 +40,6 @@ struct wry_cost {
 
 struct wry_cost wry_cost_of(const struct wry_cost_terms *terms, const struct wry_cost_part *part);
 
-/* us that a board takes for a digest of so many bytes. */
-uint64_t wry_cost_of_digest(uint32_t length);
-
 #ifdef __cplusplus
 }
 #endif
