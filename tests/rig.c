@@ -57,6 +57,54 @@ struct rig *rig_new(const struct rig_setup *setup)
     return rig;
 }
 
+bool rig_put_cable_back(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost) {
+        rig->board.faults.cable_cut = 0;
+        rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
+    }
+    return false;
+}
+
+bool rig_switch_on_again(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    if (progress->lost && rig->board.state == SIM_BOARD_OFF) {
+        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
+        sim_adapter_power(&rig->adapter, true);
+    }
+    return false;
+}
+
+void rig_mend_by(struct rig *rig,
+                 bool (*mend)(void *context, const struct wry_session_progress *progress))
+{
+    rig->config.progress = mend;
+    wry_session_init(&rig->session, &rig->adapter.port, &rig->config);
+}
+
+void rig_mixed(uint8_t *to, size_t n, uint64_t seed)
+{
+    uint64_t random = seed + 1, kinds = sim_random(&random);
+
+    for (size_t at = 0; at < n;) {
+        uint64_t what = kinds >> sim_random(&random) % 60 & 7;
+        size_t length = 1 + sim_random(&random) % (what == 7 ? 9000 : 500);
+        size_t from = at > 0 ? sim_random(&random) % at : 0;
+        for (; length > 0 && at < n; length--, at++, from++) {
+            if (what < 3 && at > 0)
+                to[at] = to[from];
+            else if (what == 3)
+                to[at] = 0xFF;
+            else
+                to[at] = (uint8_t)(what < 6 ? 'a' + sim_random(&random) % 12 : sim_random(&random));
+        }
+    }
+}
+
 void rig_free(struct rig *rig)
 {
     free(rig->flash);

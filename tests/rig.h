@@ -40,11 +40,20 @@ void rig_free(struct rig *rig);
 /* A new session object on the same board, as a new process would have. */
 void rig_new_session(struct rig *rig, uint32_t token);
 
+/* Progress functions that mend what was cut, while the session looks for the board. */
+bool rig_put_cable_back(void *context, const struct wry_session_progress *progress);
+bool rig_switch_on_again(void *context, const struct wry_session_progress *progress);
+/* A new session that is told by one of them. */
+void rig_mend_by(struct rig *rig,
+                 bool (*mend)(void *context, const struct wry_session_progress *progress));
+
 /* A reader over bytes in memory. */
 struct wry_reader rig_reader(const uint8_t *bytes);
 
 /* Fills with seeded random bytes. */
 void rig_random(uint8_t *to, size_t n, uint64_t seed);
+/* Fills with text, runs, noise and repeats near and far, in all proportions. */
+void rig_mixed(uint8_t *to, size_t n, uint64_t seed);
 
 /*
  * True when the flash holds every placement's content (readers made by rig_reader), and what it

@@ -80,34 +80,13 @@ static const struct {
     int bits;
 } sizes[] = {{WRY_DEFLATE_MEMORY_LEAST, 13}, {80 * 1024, 14}, {WRY_DEFLATE_MEMORY_MOST, 15}};
 
-/* Text, runs, noise, repeats near and far, in all proportions. */
-static void make_content(size_t n, uint64_t seed)
-{
-    uint64_t random = seed + 1, kinds = sim_random(&random);
-
-    for (size_t at = 0; at < n;) {
-        uint64_t what = kinds >> sim_random(&random) % 60 & 7;
-        size_t length = 1 + sim_random(&random) % (what == 7 ? 9000 : 500);
-        size_t from = at > 0 ? sim_random(&random) % at : 0;
-        for (; length > 0 && at < n; length--, at++, from++) {
-            if (what < 3 && at > 0)
-                content[at] = content[from];
-            else if (what == 3)
-                content[at] = 0xFF;
-            else
-                content[at] =
-                    (uint8_t)(what < 6 ? 'a' + sim_random(&random) % 12 : sim_random(&random));
-        }
-    }
-}
-
 static void what_is_packed_comes_out_again(void)
 {
     for (uint64_t seed = 0; seed < 300; seed++) {
         uint64_t random = seed * 31 + 7;
         size_t n = seed < 20 ? seed : sim_random(&random) % (seed % 10 == 0 ? MOST : 70000);
         size_t size = seed % 3;
-        make_content(n, seed);
+        rig_mixed(content, n, seed);
         size_t made = pack(packed, n, sizes[size].memory, 0, seed);
         check_context("seed %u, %zu bytes", (unsigned)seed, n);
         check_by_zlib(n, made, sizes[size].bits);
@@ -121,7 +100,7 @@ static void the_same_content_in_any_pieces_gives_the_same_stream(void)
     static const size_t steps[] = {1, 2, 17, 256, 100000};
 
     for (uint64_t seed = 0; seed < 6; seed++) {
-        make_content(60000, seed);
+        rig_mixed(content, 60000, seed);
         size_t made = pack(packed, 60000, sizes[seed % 3].memory, 512, 0);
         for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {
             check_context("seed %u, step %zu", (unsigned)seed, steps[i]);
@@ -183,7 +162,7 @@ static void it_packs_nearly_as_well_as_zlib_at_level_6(void)
         else if (kind == 1)
             fill_like_firmware(content, n, 4);
         else
-            make_content(n, 11);
+            rig_mixed(content, n, 11);
         size_t theirs = by_zlib(n, 6);
         for (size_t i = 0; i < 3; i++) {
             size_t ours = pack(packed, n, sizes[i].memory, 512, 0);

@@ -15,27 +15,6 @@ enum {
 
 static uint8_t content[MOST], packed[PACKED_MOST], window[WRY_INFLATE_WINDOW_MAX], out[MOST + 600];
 
-/* Text with repeats near and far, runs, and noise. */
-static void make_content(size_t n, uint64_t seed)
-{
-    uint64_t random = seed + 1;
-
-    for (size_t at = 0; at < n;) {
-        uint64_t what = sim_random(&random) % 8;
-        size_t length = 1 + sim_random(&random) % 400;
-        size_t from = at > 0 ? sim_random(&random) % at : 0;
-        for (; length > 0 && at < n; length--, at++, from++) {
-            if (what < 3 && at > 0)
-                content[at] = content[from];
-            else if (what == 3)
-                content[at] = 0xFF;
-            else
-                content[at] =
-                    (uint8_t)(what < 6 ? 'a' + sim_random(&random) % 12 : sim_random(&random));
-        }
-    }
-}
-
 static size_t pack(size_t n, int level, int window_bits, int strategy)
 {
     z_stream z = {
@@ -101,7 +80,7 @@ static void what_zlib_packs_comes_back(void)
     for (uint64_t seed = 0; seed < 60; seed++) {
         size_t n = seed == 0 ? 0 : seed < 8 ? seed : (size_t)(seed * seed * 70 % MOST);
         int bits = 9 + (int)(seed % 7), level = (int)(seed % 10);
-        make_content(n, seed);
+        rig_mixed(content, n, seed);
         size_t length = pack(n, level, bits, strategies[seed % 4]);
         check_back(n, length, bits, 0);
         check_back(n, length, 15, 4096);
@@ -111,7 +90,7 @@ static void what_zlib_packs_comes_back(void)
 static void it_goes_on_byte_by_byte(void)
 {
     for (int level = 0; level < 10; level += 3) {
-        make_content(40000, (uint64_t)level);
+        rig_mixed(content, 40000, (uint64_t)level);
         check_back(40000, pack(40000, level, 12, Z_DEFAULT_STRATEGY), 12, 1);
     }
 }
@@ -120,7 +99,7 @@ static void a_distance_beyond_the_window_is_damage(void)
 {
     struct wry_inflate inflate;
 
-    make_content(30000, 3);
+    rig_mixed(content, 30000, 3);
     memcpy(content + 20000, content, 10000);
     size_t length = pack(30000, 9, 15, Z_DEFAULT_STRATEGY);
     wry_inflate_init(&inflate, window, 4096);
@@ -158,7 +137,7 @@ static void damaged_streams_end_as_zlib_says(void)
 
     for (unsigned round = 0; round < 3000; round++) {
         size_t n = 200 + sim_random(&random) % 3000;
-        make_content(n, round);
+        rig_mixed(content, n, round);
         size_t length = pack(n, (int)(round % 10), 15, round % 3 == 0 ? Z_FIXED : 0);
         unsigned hits = 1 + (unsigned)(sim_random(&random) % 3);
         for (unsigned i = 0; i < hits; i++)

@@ -117,23 +117,11 @@ static void noise_is_made_good_and_nothing_comes_twice(void)
     }
 }
 
-static bool put_back(void *context, const struct wry_session_progress *progress)
-{
-    struct rig *rig = context;
-
-    if (progress->lost) {
-        rig->board.faults.cable_cut = 0;
-        rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
-    }
-    return false;
-}
-
 static void a_cable_that_is_pulled_and_put_back_is_gone_on_from(void)
 {
     for (uint64_t at = 500; at < 1400; at += 83) {
         struct rig *rig = begin(&(struct rig_setup){.seed = at, .faults = {.cable_cut = at}});
-        rig->config.progress = put_back;
-        wry_session_init(&rig->session, &rig->adapter.port, &rig->config);
+        rig_mend_by(rig, rig_put_cable_back);
         check_context("cut at %u", (unsigned)at);
         read_all(rig);
         rig_free(rig);

@@ -243,41 +243,16 @@ static void content_that_cannot_be_read_ends_the_write(void)
     finish(&bench);
 }
 
-/* The cable is pulled after each so many bytes, and put back while the session looks for it. */
-static bool put_back(void *context, const struct wry_session_progress *progress)
-{
-    struct rig *rig = context;
-
-    if (progress->lost) {
-        rig->board.faults.cable_cut = 0;
-        rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
-    }
-    return false;
-}
-
 static void a_stream_cut_anywhere_goes_on(void)
 {
     for (uint64_t at = 700; at < 70000; at += 1709) {
         struct bench bench;
         begin(&bench, &(struct rig_setup){.seed = at, .faults = {.cable_cut = at}});
-        bench.rig->config.progress = put_back;
-        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        rig_mend_by(bench.rig, rig_put_cable_back);
         check_context("cut at %u", (unsigned)at);
         write_and_check(&bench);
         finish(&bench);
     }
-}
-
-/* The board loses its power in the middle, and comes up again: the part begins anew. */
-static bool power_back(void *context, const struct wry_session_progress *progress)
-{
-    struct rig *rig = context;
-
-    if (progress->lost && rig->board.state == SIM_BOARD_OFF) {
-        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
-        sim_adapter_power(&rig->adapter, true);
-    }
-    return false;
 }
 
 static void a_board_that_restarts_gets_the_stream_anew(void)
@@ -285,8 +260,7 @@ static void a_board_that_restarts_gets_the_stream_anew(void)
     for (uint64_t at = 1; at < 300; at += 23) {
         struct bench bench;
         begin(&bench, &(struct rig_setup){.seed = at, .faults = {.power_cut = at}});
-        bench.rig->config.progress = power_back;
-        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        rig_mend_by(bench.rig, rig_switch_on_again);
         check_context("power cut at operation %u", (unsigned)at);
         write_and_check(&bench);
         finish(&bench);

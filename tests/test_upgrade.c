@@ -145,26 +145,13 @@ static void noise_and_latency_change_nothing(void)
     }
 }
 
-/* The board loses its power, and comes up again while the session looks for it. */
-static bool power_back(void *context, const struct wry_session_progress *progress)
-{
-    struct rig *rig = context;
-
-    if (progress->lost && rig->board.state == SIM_BOARD_OFF) {
-        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
-        sim_adapter_power(&rig->adapter, true);
-    }
-    return false;
-}
-
 static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
 {
     for (uint64_t at = 1; at < 1100; at += 41) {
         struct bench bench;
         begin(&bench, &(struct rig_setup){
                           .seed = at, .chip_code = chips[at % 3], .faults = {.power_cut = at}});
-        bench.rig->config.progress = power_back;
-        wry_session_init(&bench.rig->session, &bench.rig->adapter.port, &bench.rig->config);
+        rig_mend_by(bench.rig, rig_switch_on_again);
         const struct wry_session_stats *stats = write_and_check(&bench);
         check_context("power cut at operation %u: %u sent, %u reconnects", (unsigned)at,
                       (unsigned)stats->content_sent, stats->reconnects);
