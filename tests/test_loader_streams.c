@@ -3,16 +3,21 @@
 
 #include "harness.h"
 #include "talk.h"
+#include "wrytograph/difference.h"
 
-static void say_stream_job(struct talk *talk, uint32_t window)
+static void say_job(struct talk *talk, uint8_t coding, uint32_t window)
 {
-    struct wry_erase_message erase = {.range = {.offset = 0x20000, .length = 0x4000},
-                                      .coding = WRY_CODING_DEFLATE,
-                                      .window = window};
+    struct wry_erase_message erase = {
+        .range = {.offset = 0x20000, .length = 0x4000}, .coding = coding, .window = window};
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
     size_t n = wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++talk->seq, &erase);
     talk_say(talk, head, n, NULL, 0);
+}
+
+static void say_stream_job(struct talk *talk, uint32_t window)
+{
+    say_job(talk, WRY_CODING_DEFLATE, window);
 }
 
 static void say_stream(struct talk *talk, uint32_t offset, const uint8_t *bytes, uint32_t length)
@@ -123,12 +128,138 @@ static void no_more_than_the_range_comes_out_of_a_stream(void)
     talk_finish(&talk);
 }
 
+/* With the fixed codes (section 3.2.6). */
+static void put_byte(struct bits *bits, uint8_t byte)
+{
+    if (byte < 144)
+        put_code(bits, 0x30u + byte, 8);
+    else
+        put_code(bits, 0x190u + byte - 144u, 9);
+}
+
+static void put_zeros(struct bits *bits, uint32_t n)
+{
+    put_byte(bits, 0);
+    for (n--; n >= 258; n -= 258) {
+        put_code(bits, 0xC5, 8);
+        put_code(bits, 0, 5);
+    }
+    for (; n > 0; n--)
+        put_byte(bits, 0);
+}
+
+/* What stood so far away, with nothing added. */
+static void put_copy(struct bits *bits, uint32_t length, uint32_t distance_change)
+{
+    uint8_t head[WRY_DIFFERENCE_HEAD_MAX];
+    size_t n = wry_difference_put_head(head, true, length, (int32_t)distance_change);
+
+    for (size_t i = 0; i < n; i++)
+        put_byte(bits, head[i]);
+    put_zeros(bits, length);
+}
+
+/* Three sectors as they were, and in the fourth what stands at source. */
+static void put_together_from(struct talk *talk, uint32_t source)
+{
+    struct bits bits = {.n = 0};
+
+    put_code(&bits, 1, 1);
+    put_code(&bits, 2, 2);
+    put_copy(&bits, 0x3000, 0);
+    put_copy(&bits, 0x1000, source - 0x23000);
+    put_code(&bits, 0, 7); /* the end */
+    say_job(talk, WRY_CODING_DIFFERENCE, 4096);
+    CHECK(talk_hear_kind(talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    say_stream(talk, 0, bits.bytes, sizeof bits.bytes);
+}
+
+/* A board that keeps a sector and one before it, and one that keeps 64 KiB. */
+static void old_content_is_had_as_far_as_it_is_kept_and_never_beyond(void)
+{
+    static const struct {
+        uint32_t source;
+        bool small, large; /* which of the boards has it still */
+    } cases[] = {{0x23000, true, true},   {0x22000, true, true},    {0x22801, true, true},
+                 {0x21FFF, false, true},  {0x21000, false, true},   {0x20000, false, true},
+                 {0x1F801, false, true},  {0x1F000, true, true},    {0x24000, true, true},
+                 {0x23801, true, true},   {0x00000, true, true},    {0xFF000, true, true},
+                 {0xFF001, false, false}, {0x100000, false, false}, {0xFFFFF000, false, false}};
+    static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2};
+
+    for (size_t i = 0; i < 2 * sizeof cases / sizeof cases[0]; i++) {
+        struct talk talk;
+        uint32_t source = cases[i / 2].source;
+        bool has = i % 2 == 0 ? cases[i / 2].small : cases[i / 2].large;
+        talk_begin(&talk, &(struct rig_setup){
+                              .seed = i, .chip_code = chips[i % 2], .flash_size = 0x100000});
+        talk_hello(&talk, 1);
+        put_together_from(&talk, source);
+        struct wry_progress_message progress = await_job(&talk);
+        check_context("from 0x%X on board %zu: job %u", (unsigned)source, i % 2, progress.job);
+        CHECK_EQUAL(has ? WRY_JOB_DONE : WRY_JOB_FAILED, progress.job);
+        CHECK_EQUAL(has ? WRY_ERROR_NONE : WRY_ERROR_BAD_STREAM, progress.error);
+        const uint8_t *flash = talk.rig->flash, *before = talk.rig->before;
+        if (has)
+            CHECK(memcmp(flash + 0x20000, before + 0x20000, 0x3000) == 0 &&
+                  memcmp(flash + 0x23000, before + source, 0x1000) == 0);
+        CHECK(outside_is_untouched(talk.rig));
+        talk_finish(&talk);
+    }
+}
+
+/* Any bytes as records. */
+static void records_of_noise_fail_and_change_nothing_outside(void)
+{
+    for (uint64_t seed = 1; seed < 60; seed++) {
+        struct talk talk;
+        struct bits bits = {.n = 0};
+        uint8_t noise[1500];
+        talk_begin(&talk, &(struct rig_setup){.seed = seed});
+        talk_hello(&talk, 1);
+        rig_random(noise, sizeof noise, seed);
+        put_code(&bits, 1, 1);
+        put_code(&bits, 2, 2);
+        for (size_t i = 0; i < sizeof noise; i++)
+            put_byte(&bits, i % 7 < seed % 7 ? (uint8_t)(noise[i] % 16) : noise[i]);
+        put_code(&bits, 0, 7);
+        say_job(&talk, WRY_CODING_DIFFERENCE, 4096);
+        say_stream(&talk, 0, bits.bytes, sizeof bits.bytes);
+        struct wry_progress_message progress = await_job(&talk);
+        check_context("seed %u: job %u, error %u", (unsigned)seed, progress.job, progress.error);
+        CHECK_EQUAL(WRY_JOB_FAILED, progress.job); /* it is too short for the range in any case */
+        CHECK_EQUAL(WRY_ERROR_BAD_STREAM, progress.error);
+        CHECK(outside_is_untouched(talk.rig));
+        talk_finish(&talk);
+    }
+}
+
+static void a_board_that_keeps_nothing_takes_no_difference(void)
+{
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 1});
+    const struct wry_port *port = &talk.rig->adapter.port;
+    talk.rig->board.memory_size = 40 * 1024; /* from the next boot on */
+    port->set_lines(port->context, true, true);
+    port->set_lines(port->context, false, true);
+    port->sleep(port->context, port->now(port->context) + 100 * MS);
+    port->discard(port->context);
+    talk_hello(&talk, 1);
+    say_job(&talk, WRY_CODING_DIFFERENCE, 4096);
+    talk_expect_error(&talk, WRY_ERROR_UNSUPPORTED);
+    talk_finish(&talk);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_stream_of_another_kind_is_refused),
         FACT(a_stream_of_noise_fails_and_changes_nothing_outside),
         FACT(no_more_than_the_range_comes_out_of_a_stream),
+        FACT(old_content_is_had_as_far_as_it_is_kept_and_never_beyond),
+        FACT(records_of_noise_fail_and_change_nothing_outside),
+        FACT(a_board_that_keeps_nothing_takes_no_difference),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }

@@ -136,6 +136,30 @@ static void ask_packed(struct talk *talk, uint32_t offset, uint32_t length)
     talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
 }
 
+/* The board still has the job of a write that was given up, and with it the memory. */
+static void a_read_after_a_write_that_was_given_up_comes_as_it_is(void)
+{
+    struct rig *rig = begin(&(struct rig_setup){.seed = 5, .faults = {.cable_cut = 30000}});
+    struct wry_placement item = {
+        .offset = 0x80000, .length = 0x20000, .reader = rig_reader(taken.bytes)};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    rig->config.patience = 1000000;
+    rig_new_session(rig, 3);
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    rig_random(taken.bytes, sizeof taken.bytes, 1);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(WRY_LINK_LOST, wry_session_write(&rig->session, &plan));
+    rig->board.faults.cable_cut = 0;
+    rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
+    struct wry_writer writer = {.context = &taken, .write = take};
+    memset(&taken, 0, sizeof taken);
+    CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, OFFSET, LENGTH, &writer));
+    CHECK(memcmp(taken.bytes, rig->flash + OFFSET, LENGTH) == 0);
+    rig_free(rig);
+}
+
 static void what_is_blank_is_told_by_a_stream_of_no_length(void)
 {
     struct talk talk;
@@ -176,6 +200,7 @@ int main(int argc, char **argv)
         FACT(content_that_does_not_pack_costs_little_more),
         FACT(noise_is_made_good_and_nothing_comes_twice),
         FACT(a_cable_that_is_pulled_and_put_back_is_gone_on_from),
+        FACT(a_read_after_a_write_that_was_given_up_comes_as_it_is),
         FACT(what_is_blank_is_told_by_a_stream_of_no_length),
         FACT(a_write_takes_the_memory_of_what_is_being_packed),
     };
