@@ -14,11 +14,14 @@ static char *index_folder(const struct wry_station *station)
     return board ? g_path_get_dirname(board) : known_default_folder();
 }
 
+/* False where there is none to use. */
 static bool open_index(struct wry_station *station)
 {
     g_autofree char *folder = index_folder(station);
     g_autoptr(GError) error = NULL;
 
+    if (station->settings.without_known)
+        return false;
     if (!station->known && !station->known_failed) {
         station->known = known_open(folder, &error);
         station->known_failed = station->known == NULL;
@@ -30,7 +33,7 @@ static bool open_index(struct wry_station *station)
 
 void knowing_begin(struct wry_station *station)
 {
-    if (station->settings.without_known || !open_index(station))
+    if (!open_index(station))
         return;
     known_set_flash(station->known, wry_session_board(&station->session)->capacity);
     wry_session_set_known(&station->session, known_interface(station->known));
@@ -49,7 +52,9 @@ void knowing_close(struct wry_station *station)
 
 void knowing_note_images(struct wry_station *station, const struct wry_held *held)
 {
-    for (size_t i = 0; station->known && i < held->count; i++) {
+    if (!open_index(station))
+        return;
+    for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
         uint32_t within = image->facts.start % WRY_SECTOR_SIZE;
         if (image->file->format == WRY_IMAGE_RAW)
@@ -61,7 +66,7 @@ void knowing_note_images(struct wry_station *station, const struct wry_held *hel
 void knowing_note_archive(struct wry_station *station, const char *path,
                           const struct archive *archive)
 {
-    if (station->known)
+    if (open_index(station))
         known_note_archive(station->known, path, archive);
 }
 

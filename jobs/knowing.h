@@ -14,7 +14,7 @@ void knowing_begin(struct wry_station *station);
 void knowing_stop(struct wry_station *station);
 void knowing_close(struct wry_station *station);
 
-/* Adds to the index what the flash has been seen to hold. */
+/* Adds to the index what the flash holds, or will hold. */
 void knowing_note_images(struct wry_station *station, const struct wry_held *held);
 void knowing_note_archive(struct wry_station *station, const char *path,
                           const struct archive *archive);

@@ -41,14 +41,12 @@ enum wry_outcome wry_station_write(struct wry_station *station,
         outcome = expecting_look(station, &planned->plan, wanted->every_sector, &result->expected);
     if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
         return outcome;
+    /* Before, so that what a cut leaves of them is recognised. */
+    knowing_note_images(station, result->held);
     result->tried = true;
     outcome = work_write(&work, WRY_JOB_WRITE, planned, &result->done);
     result->written = outcome == WRY_OUTCOME_DONE;
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_unchanged(station, result->held);
-    if (outcome == WRY_OUTCOME_DONE)
-        knowing_note_images(station, result->held);
-    return outcome;
+    return outcome == WRY_OUTCOME_DONE ? check_unchanged(station, result->held) : outcome;
 }
 
 void wry_write_result_clear(struct wry_write_result *result)

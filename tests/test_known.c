@@ -2,6 +2,7 @@
 #include <glib.h>
 #include <glib/gstdio.h>
 #include <sqlite3.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 
@@ -82,6 +83,28 @@ static void an_upgrade_goes_as_the_difference_to_a_backup(void)
     /* And the image itself is known from now on. */
     EXPECT(0, "was not read again", back_up("two", "two.zip"));
     check_archive("two", "two.zip");
+}
+
+static long content_sent(const struct said *said)
+{
+    const char *at = strstr(said->out, "\"content_sent\" : ");
+
+    return at ? strtol(at + 17, NULL, 10) : -1;
+}
+
+/* What was written before the cut is recognised as the image, and what was not as the backup. */
+static void an_upgrade_that_was_cut_goes_on_as_a_difference(void)
+{
+    begin();
+    EXPECT(0, "Backed up", back_up("one", "one.zip"));
+    EXPECT(0, "", command("bench", "fault", "two", "power-cut=1800", NULL));
+    EXPECT(7, "", upgrade("two"));
+    EXPECT(0, "", command("bench", "fault", "two", "none", NULL));
+    struct said said = command("write", "--json", "-l", link_of("two"), "-s", "115200",
+                               placed("app", "gauge.bin"), NULL);
+    EXPECT(0, "\"guesses_wrong\" : 0", said);
+    check_context("%ld bytes", content_sent(&said));
+    CHECK(content_sent(&said) > 0 && content_sent(&said) < 130000);
 }
 
 static void without_guesses_it_is_the_same_and_takes_longer(void)
@@ -202,6 +225,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(a_second_board_is_backed_up_without_what_the_first_one_had),
         FACT(an_upgrade_goes_as_the_difference_to_a_backup),
+        FACT(an_upgrade_that_was_cut_goes_on_as_a_difference),
         FACT(without_guesses_it_is_the_same_and_takes_longer),
         FACT(what_is_not_quite_the_same_is_found_and_said),
         FACT(a_file_that_changed_since_is_not_believed),
