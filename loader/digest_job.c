@@ -7,11 +7,12 @@
  */
 #include "inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 enum {
     DIGEST_SLICE = 512,
-    BLANK_AHEAD = 8192, /* known to be blank and not hashed yet: more would make one turn long */
+    BLANK_AT_ONCE = 2048, /* bytes hashed at one turn before a page that is not blank */
 };
 
 static void restart(struct wry_loader *loader)
@@ -20,6 +21,8 @@ static void restart(struct wry_loader *loader)
 
     digest->at = digest->blank_to = digest->start;
     wry_sha256_begin(&digest->sha);
+    digest->sector_blank = false;
+    memset(digest->blank, 0, sizeof digest->blank);
     memset(digest->result, 0, sizeof digest->result);
     loader_content_watch(loader, digest->start, digest->start);
 }
@@ -43,6 +46,27 @@ static bool sectors_fit(const struct wry_loader *loader, const struct wry_range_
            wry_digest_size(flags, range->length) <= sizeof loader->digest.result;
 }
 
+static bool is_repeated(const struct wry_loader_digest *digest,
+                        const struct wry_loader_digest_next *asked)
+{
+    return digest->state != WRY_JOB_NONE && digest->start == asked->start &&
+           digest->end == asked->end && digest->flags == asked->flags;
+}
+
+static void begin(struct wry_loader *loader, const struct wry_loader_digest_next *asked)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    digest->state = WRY_JOB_RUNNING;
+    digest->flags = asked->flags;
+    digest->start = asked->start;
+    digest->end = asked->end;
+    digest->seq = asked->seq;
+    digest->reply_due = true;
+    digest->next.asked = false;
+    restart(loader);
+}
+
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message)
 {
     struct wry_loader_digest *digest = &loader->digest;
@@ -55,17 +79,19 @@ void loader_digest_request(struct wry_loader *loader, const struct wry_message *
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BAD_RANGE, range.offset);
         return;
     }
-    bool repeated = digest->state != WRY_JOB_NONE && digest->start == range.offset &&
-                    digest->end == range.offset + range.length && digest->flags == message->flags;
-    if (!repeated) {
-        digest->state = WRY_JOB_RUNNING;
-        digest->flags = message->flags;
-        digest->start = range.offset;
-        digest->end = range.offset + range.length;
-        restart(loader);
+    struct wry_loader_digest_next asked = {.asked = true,
+                                           .flags = message->flags & (uint8_t)~WRY_FLAG_AFTER,
+                                           .seq = message->seq,
+                                           .start = range.offset,
+                                           .end = range.offset + range.length};
+    if (is_repeated(digest, &asked)) {
+        digest->seq = asked.seq;
+        digest->reply_due = true;
+    } else if ((message->flags & WRY_FLAG_AFTER) && digest->reply_due) {
+        digest->next = asked;
+    } else {
+        begin(loader, &asked);
     }
-    digest->seq = message->seq;
-    digest->reply_due = true;
 }
 
 static void reply(struct wry_loader *loader)
@@ -115,9 +141,40 @@ static void add(struct wry_loader *loader, const uint8_t *bytes, uint32_t n)
         end_sector(digest);
 }
 
+static uint32_t sector_of(const struct wry_loader_digest *digest, uint32_t offset)
+{
+    return offset / WRY_SECTOR_SIZE - digest->start / WRY_SECTOR_SIZE;
+}
+
+/* Remembers a sector that is blank throughout. */
+static void note_blank(struct wry_loader *loader, uint32_t n)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+
+    if (digest->at % WRY_SECTOR_SIZE == 0)
+        digest->sector_blank = true;
+    if (!digest->sector_blank)
+        return;
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
+    digest->sector_blank = wry_bytes_blank(loader->slice, n);
+    if (digest->sector_blank && (digest->at + n) % WRY_SECTOR_SIZE == 0 &&
+        sector_of(digest, digest->at) < WRY_LOADER_BLANK_SECTORS)
+        bits_add(digest->blank, sector_of(digest, digest->at));
+}
+
+bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector)
+{
+    const struct wry_loader_digest *digest = &loader->digest;
+
+    return sector >= digest->start && sector < digest->at && !loader->content.watch_broken &&
+           sector_of(digest, sector) < WRY_LOADER_BLANK_SECTORS &&
+           bits_has(digest->blank, sector_of(digest, sector));
+}
+
 static void add_slice(struct wry_loader *loader, uint32_t n)
 {
     loader_flash_read(loader, loader->digest.at, loader->slice, n);
+    note_blank(loader, n);
     add(loader, loader->slice, n);
 }
 
@@ -131,8 +188,7 @@ static void add_blank(struct wry_loader *loader)
         add(loader, blank, sizeof blank);
 }
 
-/* True when a page is the next one whose content is not known yet. */
-static bool is_next(const struct wry_loader *loader, uint32_t offset)
+bool loader_digest_waits_for(const struct wry_loader *loader, uint32_t offset)
 {
     const struct wry_loader_digest *digest = &loader->digest;
 
@@ -140,25 +196,26 @@ static bool is_next(const struct wry_loader *loader, uint32_t offset)
            !loader->content.watch_broken && digest->end - offset >= WRY_PAGE_SIZE;
 }
 
-void loader_digest_blank(struct wry_loader *loader, uint32_t offset)
+void loader_digest_blanks(struct wry_loader *loader, uint32_t offset, uint32_t n)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
-    if (!is_next(loader, offset))
-        return;
-    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
-    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
-    if (!wry_bytes_blank(loader->slice, WRY_PAGE_SIZE))
-        return; /* it is read again, and hashed as it is */
-    digest->blank_to = offset + WRY_PAGE_SIZE;
-    loader_content_watch(loader, digest->start, digest->blank_to);
+    for (uint32_t i = 0; n - i >= WRY_PAGE_SIZE; i += WRY_PAGE_SIZE) {
+        if (!loader_digest_waits_for(loader, offset + i))
+            continue;
+        digest->blank_to = offset + i + WRY_PAGE_SIZE;
+        loader_content_watch(loader, digest->start, digest->blank_to);
+    }
 }
 
 void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
 {
-    if (!is_next(loader, offset))
+    const struct wry_loader_digest *digest = &loader->digest;
+
+    /* Much that is blank before it would make this turn long: then it is read once more, later. */
+    if (!loader_digest_waits_for(loader, offset) || digest->blank_to - digest->at > BLANK_AT_ONCE)
         return;
-    while (loader->digest.at < loader->digest.blank_to)
+    while (digest->at < digest->blank_to)
         add_blank(loader);
     add(loader, page, WRY_PAGE_SIZE);
 }
@@ -170,10 +227,12 @@ bool loader_digest_step(struct wry_loader *loader, bool spare)
     heed_changes(loader);
     if (digest->state == WRY_JOB_DONE && digest->reply_due)
         reply(loader);
+    if (!digest->reply_due && digest->next.asked)
+        begin(loader, &digest->next);
     if (digest->state != WRY_JOB_RUNNING)
         return false;
     if (digest->at < digest->blank_to) {
-        if (!spare && digest->blank_to - digest->at < BLANK_AHEAD)
+        if (!spare)
             return false;
         add_blank(loader);
         if (digest->at < digest->end)

@@ -13,6 +13,7 @@
 
 enum {
     SCAN_SLICE = 512,
+    FIRST_SLICE = 64, /* of a sector: one that is in use mostly shows it there */
     SECTORS_WORTH_64K = 4,
     SECTORS_WORTH_32K = 3,
 };
@@ -47,6 +48,13 @@ bool loader_erase_may_go_on(const struct wry_loader *loader)
     return loader->write.erased < loader->write.scan_end || loader_difference_may_go_on(loader);
 }
 
+static uint32_t scan_length(uint32_t offset, bool keep)
+{
+    if (!keep && offset % WRY_SECTOR_SIZE == 0)
+        return FIRST_SLICE;
+    return SCAN_SLICE - offset % SCAN_SLICE;
+}
+
 bool loader_erase_scan(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -55,15 +63,16 @@ bool loader_erase_scan(struct wry_loader *loader)
         begin_stretch(loader);
     if (write->scan == write->scan_end)
         return true;
-    loader_flash_read(loader, write->scan, loader->slice, SCAN_SLICE);
-    loader->port->worked(loader->port->context, WRY_WORK_SCAN, SCAN_SLICE);
     bool keep = loader_stream_is_difference(loader);
+    uint32_t n = scan_length(write->scan, keep);
+    loader_flash_read(loader, write->scan, loader->slice, n);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
     if (keep)
-        loader_difference_keep(loader, write->scan, loader->slice, SCAN_SLICE);
-    if (!wry_bytes_blank(loader->slice, SCAN_SLICE))
+        loader_difference_keep(loader, write->scan, loader->slice, n);
+    if (!wry_bytes_blank(loader->slice, n))
         write->dirty |= (uint16_t)bit_of(write->scan);
     if (keep || !(write->dirty & bit_of(write->scan))) {
-        write->scan += SCAN_SLICE;
+        write->scan += n;
     } else {
         write->scan += WRY_SECTOR_SIZE - write->scan % WRY_SECTOR_SIZE;
     }

@@ -93,11 +93,15 @@ uint32_t loader_erase_unit(const struct wry_loader *loader);
 
 /* digest_job.c */
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message);
+/* True when the page is the next one whose content is not known yet. */
+bool loader_digest_waits_for(const struct wry_loader *loader, uint32_t offset);
 /* A page as it has just been read from the flash: hashed at once, where it is the next one due. */
 void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
-/* A page that should be blank, and is the next one due: looked at now, hashed while the flash is
- * busy. */
-void loader_digest_blank(struct wry_loader *loader, uint32_t offset);
+/* Whole pages that were read and are blank, those of them that are due: hashed when there is time.
+ */
+void loader_digest_blanks(struct wry_loader *loader, uint32_t offset, uint32_t n);
+/* True when a digest came past this sector, which was blank and still is. */
+bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector);
 /* spare: there is time for what is known to be blank. */
 bool loader_digest_step(struct wry_loader *loader, bool spare);
 

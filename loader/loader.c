@@ -58,7 +58,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
-        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD |
+        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER |
                     (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
                     (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0),
         .chip_code = loader->identity.chip_code,

@@ -98,6 +98,8 @@ static void put_content(struct wry_loader *loader, struct packing *packing)
     wry_deflate_put(&packing->deflate, loader->slice, n);
     bool run = wry_bytes_blank(loader->slice, n);
     loader->port->worked(loader->port->context, run ? WRY_WORK_PACK_RUN : WRY_WORK_PACK, n);
+    if (n == WRY_PAGE_SIZE)
+        loader_digest_page(loader, read->at, loader->slice);
     read->at += n;
 }
 
@@ -108,12 +110,18 @@ static bool find_content(struct wry_loader *loader)
     uint32_t left = read->end - read->at;
     uint32_t n = left < SCAN_SLICE ? left : SCAN_SLICE;
 
+    if (read->at % WRY_SECTOR_SIZE == 0 && left >= WRY_SECTOR_SIZE &&
+        loader_digest_saw_blank(loader, read->at)) {
+        read->at += WRY_SECTOR_SIZE;
+        return false;
+    }
     loader_flash_read(loader, read->at, loader->slice, n);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
     if (!wry_bytes_blank(loader->slice, n)) {
         read->at = read->start;
         return true;
     }
+    loader_digest_blanks(loader, read->at, n);
     read->at += n;
     return false;
 }

@@ -143,6 +143,8 @@ static void send_next(struct wry_loader *loader, struct wry_loader_read *read, u
     loader_flash_read(loader, read->at, loader->slice, n);
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
     uint32_t length = stretch(loader->slice, n, &blank);
+    if (blank)
+        loader_digest_blanks(loader, read->at, length);
     if (blank && read->at + length - read->blank_from < 0x1000000) {
         read->at += length;
     } else if (read->blank_from < read->at) {

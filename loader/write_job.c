@@ -12,6 +12,7 @@
 #include "bytes/memory.h"
 
 enum {
+    LOOK_SLICE = 1024,   /* bytes that are looked at in one turn */
     TELL_EVERY = 0x4000, /* bytes programmed of a stream: the host knows from where to go on */
     REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */
 };
@@ -56,7 +57,7 @@ static bool is_programming(const struct wry_loader_write *write)
 static void tell_settled(struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
-    uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->erased;
+    uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->looked;
 
     loader_content_unsettled(loader, mark, write->state == WRY_JOB_RUNNING ? write->end : mark);
 }
@@ -120,6 +121,7 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->start = range.offset;
         write->end = range.offset + range.length;
         write->erased = write->programmed = write->received = write->reported = write->start;
+        write->looked = write->start;
         write->scan = write->scan_end = write->start;
         if (is_stream(write))
             loader_stream_begin(loader, erase.coding);
@@ -195,22 +197,27 @@ static const uint8_t *page_at(const struct wry_loader *loader, uint32_t offset)
                : loader->window + (size_t)slot_of(loader, offset) * WRY_PAGE_SIZE;
 }
 
+/* The flash did not do what it was told to. */
+static void fail_at(struct wry_loader *loader, uint32_t offset)
+{
+    bool locked = loader_flash_protected(loader, offset, WRY_PAGE_SIZE) != WRY_LOADER_UNPROTECTED;
+
+    finish(loader, WRY_JOB_FAILED, locked ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED, offset);
+}
+
 /* A page that took must read back as it was sent: that finds a worn or protected page by name. */
 static void check_page(struct wry_loader *loader)
 {
     const uint8_t *page = page_at(loader, loader->op_offset);
 
     loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
-    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_COMPARE, WRY_PAGE_SIZE);
     if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0) {
         loader->page_in_slice = true;
         page_programmed(loader);
         return;
     }
-    bool locked =
-        loader_flash_protected(loader, loader->op_offset, WRY_PAGE_SIZE) != WRY_LOADER_UNPROTECTED;
-    finish(loader, WRY_JOB_FAILED, locked ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED,
-           loader->op_offset);
+    fail_at(loader, loader->op_offset);
 }
 
 /* The flash has become ready. The job may have been dropped by a new session meanwhile. */
@@ -246,6 +253,17 @@ static void hash_checked(struct wry_loader *loader, uint32_t offset)
     loader->page_in_slice = false;
 }
 
+/* A page that needs no programming and should be blank; where it is not, the digest tells. */
+static void look_at_page(struct wry_loader *loader, uint32_t offset)
+{
+    if (!loader_digest_waits_for(loader, offset))
+        return;
+    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
+    if (wry_bytes_blank(loader->slice, WRY_PAGE_SIZE))
+        loader_digest_blanks(loader, offset, WRY_PAGE_SIZE);
+}
+
 static void program_next(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -254,7 +272,7 @@ static void program_next(struct wry_loader *loader)
     loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
     if (wry_bytes_blank(page, WRY_PAGE_SIZE)) {
         hash_checked(loader, loader->op_offset);
-        loader_digest_blank(loader, write->programmed);
+        look_at_page(loader, write->programmed);
         page_programmed(loader);
         return;
     }
@@ -314,6 +332,28 @@ static bool unpack(struct wry_loader *loader)
     return step != LOADER_STREAM_IDLE;
 }
 
+/*
+ * Where no content follows, what was erased must read as blank, before the next erase is begun: a
+ * digest that waits for it then has something to do meanwhile.
+ */
+static void look_next(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+    uint32_t n = loader_least(LOOK_SLICE, write->erased - write->looked);
+
+    loader_flash_read(loader, write->looked, loader->slice, n);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
+    for (uint32_t i = 0; i < n; i += WRY_PAGE_SIZE) {
+        if (!wry_bytes_blank(loader->slice + i, WRY_PAGE_SIZE)) {
+            fail_at(loader, write->looked + i);
+            return;
+        }
+    }
+    loader_digest_blanks(loader, write->looked, n);
+    write->looked += n;
+    tell_settled(loader);
+}
+
 /* What was read back is hashed while the flash is at the next page. */
 static bool begin_next(struct wry_loader *loader, uint32_t checked)
 {
@@ -325,6 +365,10 @@ static bool begin_next(struct wry_loader *loader, uint32_t checked)
     hash_checked(loader, checked);
     if (programs || write->state != WRY_JOB_RUNNING)
         return programs;
+    if (!(write->flags & WRY_FLAG_PROGRAM) && write->looked < write->erased) {
+        look_next(loader);
+        return true;
+    }
     if (write->erased < write->end)
         return erase_next(loader);
     if (!(write->flags & WRY_FLAG_PROGRAM)) {

@@ -70,7 +70,8 @@ static const struct wry_hello_reply board = {
     .window = 0xA000,
     .payload_max = 2048,
     .top_speed = 2000000,
-    .features = WRY_FEATURE_STREAMS | WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_PACKED,
+    .features = WRY_FEATURE_STREAMS | WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_PACKED |
+                WRY_FEATURE_AFTER,
     .dictionary = 32768,
     .old_block = 0x10000,
     .old_history = 0x3000,
@@ -138,6 +139,9 @@ static void ranges_are_as_documented(void)
     check_example("read", head, n, NULL, 0);
     n = wry_message_put_range(head, WRY_KIND_DIGEST, 0, 0x0105, &range);
     check_example("digest", head, n, NULL, 0);
+    n = wry_message_put_range(head, WRY_KIND_DIGEST, WRY_FLAG_SECTORS | WRY_FLAG_AFTER, 0x0106,
+                              &range);
+    check_example("digest-after", head, n, NULL, 0);
     n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, 0, 0x0105, &range);
     for (uint8_t i = 0; i < 32; i++)
         digest[i] = i;

@@ -26,7 +26,15 @@ void wry_put32(uint8_t *to, uint32_t value)
 
 bool wry_bytes_blank(const uint8_t *bytes, size_t n)
 {
-    for (size_t i = 0; i < n; i++) {
+    size_t i = 0;
+
+    /* Eight at a time: a loader looks at all that it erases. */
+    for (; n - i >= 8; i += 8) {
+        const uint8_t *at = bytes + i;
+        if ((at[0] & at[1] & at[2] & at[3] & at[4] & at[5] & at[6] & at[7]) != 0xFF)
+            return false;
+    }
+    for (; i < n; i++) {
         if (bytes[i] != 0xFF)
             return false;
     }

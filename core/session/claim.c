@@ -11,8 +11,10 @@
 #include "inner.h"
 
 enum {
+    FIRST_SECTORS = 2,  /* looked at first, which tells of a flash that is in use */
     PROBES = 3,         /* places looked at of what would be written over */
-    PROBE_SECTORS = 16, /* at each */
+    PROBE_SECTORS = 4,  /* at each */
+    START_SECTORS = 16, /* at the start, where programs stand */
 };
 
 struct halves {
@@ -24,7 +26,7 @@ static enum wry_status compare(struct wry_session *session, uint32_t low, uint32
                                struct halves *halves, uint64_t *like)
 {
     uint32_t half = session->board.capacity / 2;
-    uint64_t below[PROBE_SECTORS], above[PROBE_SECTORS];
+    uint64_t below[START_SECTORS], above[START_SECTORS];
     enum wry_status status = session_sector_sums(session, low, count, below);
 
     if (status == WRY_OK)
@@ -37,14 +39,6 @@ static enum wry_status compare(struct wry_session *session, uint32_t low, uint32
         halves->hold_content |= below[i] == above[i] && below[i] != *like;
     }
     return status;
-}
-
-/* Sectors that one look takes: a small flash has no more in a half. */
-static uint32_t look_length(const struct wry_session *session)
-{
-    uint32_t half = session->board.capacity / 2 / WRY_SECTOR_SIZE;
-
-    return half < PROBE_SECTORS ? half : PROBE_SECTORS;
 }
 
 static enum wry_status smaller(struct wry_session *session)
@@ -60,15 +54,19 @@ enum wry_status session_check_claim(struct wry_session *session, uint32_t start,
 {
     uint32_t half = session->board.capacity / 2;
     uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
-    uint32_t look = look_length(session);
-    uint32_t probes = sectors > PROBES * look ? PROBES : 1;
+    uint32_t most = half / WRY_SECTOR_SIZE; /* a small flash has no more in a half */
+    uint32_t first_look = most < START_SECTORS ? most : START_SECTORS;
+    uint32_t probes = sectors > PROBES * PROBE_SECTORS ? PROBES : 1;
     struct halves halves = {0};
     uint64_t like = 0;
-    enum wry_status status = compare(session, 0, look, &halves, &like);
+    enum wry_status status = compare(session, 0, FIRST_SECTORS, &halves, &like);
 
+    if (status == WRY_OK && !halves.differ)
+        status = compare(session, FIRST_SECTORS * WRY_SECTOR_SIZE, first_look - FIRST_SECTORS,
+                         &halves, &like);
     for (uint32_t i = 0; i < probes && status == WRY_OK && !halves.differ; i++) {
         uint32_t first = sectors / probes * i;
-        uint32_t count = sectors - first < look ? sectors - first : look;
+        uint32_t count = sectors - first < PROBE_SECTORS ? sectors - first : PROBE_SECTORS;
         status = compare(session, start - half + first * WRY_SECTOR_SIZE, count, &halves, &like);
     }
     if (status != WRY_OK)

@@ -103,6 +103,7 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
         return WRY_NO_ANSWER;
     status = session_ask_status(session);
     /* On a line that loses much, twice: it is idle, and a round trip is dearer. */
+    session->digest_asked_again = true;
     for (unsigned i = session->pace.payload > WRY_PAGE_SIZE; i < 2 && status == WRY_OK; i++)
         status = session_ask_digest(session, wait->range.offset, wait->range.length, wait->flags,
                                     &ignored);
@@ -126,6 +127,7 @@ enum wry_status session_await_digest(struct wry_session *session, uint32_t offse
 
     session_advanced(session);
     session->progress_fresh = false;
+    session->digest_asked_again = false;
     while (!is_here(&wait, seq)) {
         enum wry_status status = session_receive(session, wait.ask_next, &message, &got);
         if (status == WRY_OK && got)

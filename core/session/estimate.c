@@ -43,7 +43,7 @@ enum wry_status session_estimate_part(struct session_write *job)
     session_window_begin(&session->window, &job->part);
     if (!count_pages(job, &part.pages))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
-    part.coding = session_stream_begin(job);
+    part.coding = part.pages > 0 ? session_stream_begin(job) : 0;
     part.line_bytes = part.pages * WRY_PAGE_SIZE;
     if (part.coding != 0 && !count_stream(job, &part.line_bytes))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);

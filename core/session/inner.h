@@ -111,6 +111,13 @@ void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t 
 
 #define SESSION_ERASE_MOST 0x10000u /* bytes: the largest unit that flash erases at once */
 
+/* Digests of sectors that were asked for. */
+struct session_asked {
+    uint32_t offset, sectors; /* 0 sectors: nothing */
+    uint8_t flags;
+    uint16_t seq;
+};
+
 /* One run of sectors being written. */
 struct session_write {
     struct wry_session *session;
@@ -120,9 +127,11 @@ struct session_write {
     uint32_t base;        /* where the part began at first */
     uint64_t done, total; /* bytes in sectors, for progress */
     uint16_t digest_seq;
+    struct session_asked ahead;            /* of sectors that will be looked at next */
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
+    bool erases;      /* all of the part is blank: no content goes out */
     bool as_pages;    /* the board could not unpack it: content goes out as it is */
     bool without_old; /* what the flash holds is not what it was taken for */
     const struct wry_estimate_sink *estimate; /* nothing is written; NULL in a write */
@@ -193,9 +202,10 @@ struct session_dirty {
 };
 /* Flags for the digests of a few sectors of the range, evenly apart: at most so many. */
 uint8_t session_spread_flags(uint32_t length, uint32_t most);
-/* Looks at count sectors from offset on; count <= a piece. */
+/* Looks at count sectors from offset on; count <= a piece. As far as until, more will be looked at
+ * behind them. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
-                                   struct session_dirty *dirty);
+                                   uint32_t until, struct session_dirty *dirty);
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums);
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -10,9 +10,13 @@
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
-    SPREAD_SAMPLES = 16, /* at most, where one request asks for all */
-    WORTH_SAMPLING = 64, /* sectors */
-    SPREAD_STEP = 0x10,  /* from one value of WRY_FLAG_SPREAD to the next */
+    SPREAD_SAMPLES = 16,   /* at most, where one request asks for all */
+    WORTH_SAMPLING = 64,   /* sectors */
+    SPREAD_STEP = 0x10,    /* from one value of WRY_FLAG_SPREAD to the next */
+    ANSWER_MS = 60,        /* of the line for an answer */
+    ANSWER_LEAST = 512,    /* bytes of it */
+    TOGETHER = 64,         /* sectors that one digest tells of first, below */
+    SINGLE_SPEED = 400000, /* baud */
 };
 
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -110,32 +114,146 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
     return status;
 }
 
-/* An answer is one frame: on a line that loses long ones it has to be short. */
-enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
-                                   struct session_dirty *dirty)
+/* How the sectors of a run are asked for. */
+struct survey {
+    uint8_t flags; /* of the digests; 0: one for many sectors, and single ones where that differs */
+    uint32_t room; /* bytes that an answer may have: it is one frame */
+    bool ahead;    /* the next are asked for while the board looks at these */
+    uint32_t until; /* as far as this */
+};
+
+static struct survey begin_survey(const struct wry_session *session)
+{
+    bool clean = session->pace.untried && session->stats.frames_bad == 0;
+    struct survey survey = {
+        .flags = whole_pays(session) ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE : WRY_FLAG_SECTORS,
+        .room = clean ? WRY_PAYLOAD_MAX : session->pace.payload,
+        .ahead = (session->board.features & WRY_FEATURE_AFTER) != 0,
+    };
+
+    /* The last answer keeps everybody waiting; but each costs a round trip for two of them. */
+    uint32_t brief = session->speed / 10 * ANSWER_MS / 1000;
+    brief = brief > ANSWER_LEAST ? brief : ANSWER_LEAST;
+    if (survey.ahead && session_latency(session) < LONG_LATENCY && brief < survey.room)
+        survey.room = brief;
+    return survey;
+}
+
+static enum wry_status ask_next(struct session_write *job, const struct survey *survey,
+                                uint32_t offset, uint32_t end, uint8_t after)
+{
+    uint32_t most = survey->flags == 0
+                        ? TOGETHER
+                        : survey->room / (uint32_t)wry_digest_size(survey->flags, WRY_SECTOR_SIZE);
+    uint32_t left = (end - offset) / WRY_SECTOR_SIZE;
+    /* Pieces are looked at one by one. */
+    uint32_t in_piece =
+        SESSION_PIECE_SECTORS - (offset - job->run.start) / WRY_SECTOR_SIZE % SESSION_PIECE_SECTORS;
+
+    most = most < in_piece ? most : in_piece;
+    job->ahead = (struct session_asked){
+        .offset = offset, .sectors = most < left ? most : left, .flags = survey->flags};
+    return session_ask_digest(job->session, offset, job->ahead.sectors * WRY_SECTOR_SIZE,
+                              survey->flags | after, &job->ahead.seq);
+}
+
+/* The digests of what comes at offset; what comes behind it is asked for meanwhile. */
+static enum wry_status fetch_next(struct session_write *job, const struct survey *survey,
+                                  uint32_t offset, uint32_t end, struct session_asked *asked)
 {
     struct wry_session *session = job->session;
-    bool clean = session->pace.untried && session->stats.frames_bad == 0;
-    uint32_t room = clean ? WRY_PAYLOAD_MAX : session->pace.payload;
-    uint8_t flags = whole_pays(session) ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE : WRY_FLAG_SECTORS;
     enum wry_status status = WRY_OK;
 
-    memset(dirty, 0, sizeof *dirty);
-    while (dirty->count < count && status == WRY_OK) {
-        size_t size = wry_digest_size(flags, WRY_SECTOR_SIZE);
-        uint32_t most = room / (uint32_t)size, left = count - dirty->count;
-        uint32_t n = most < left ? most : left, at = offset + dirty->count * WRY_SECTOR_SIZE;
-        status = session_fetch_digest(session, at, n * WRY_SECTOR_SIZE, flags);
+    if (job->ahead.sectors == 0 || job->ahead.offset != offset || job->ahead.flags != survey->flags)
+        status = ask_next(job, survey, offset, end, 0);
+    *asked = job->ahead;
+    job->ahead.sectors = 0;
+    uint32_t length = asked->sectors * WRY_SECTOR_SIZE;
+    if (status == WRY_OK && survey->ahead && offset + length < survey->until)
+        status = ask_next(job, survey, offset + length, survey->until, WRY_FLAG_AFTER);
+    if (status == WRY_OK)
+        status = session_await_digest(session, offset, length, asked->flags, asked->seq);
+    if (status != WRY_OK || session->digest_asked_again)
+        job->ahead.sectors = 0;
+    if (status != WRY_LINK_LOST)
+        return status;
+    status = session_recover(session, WRY_STEP_DIGEST);
+    return status == WRY_OK ? session_fetch_digest(session, offset, length, asked->flags) : status;
+}
+
+static enum wry_status find_single(struct session_write *job, struct survey *survey,
+                                   uint32_t offset, uint32_t count, struct session_dirty *dirty)
+{
+    enum wry_status status = WRY_OK;
+
+    for (uint32_t n = 0; n < count && status == WRY_OK;) {
+        uint32_t at = offset + n * WRY_SECTOR_SIZE;
+        struct session_asked asked;
+        status = fetch_next(job, survey, at, offset + count * WRY_SECTOR_SIZE, &asked);
         if (status == WRY_OK) {
-            status = compare(job, at, n, flags, dirty);
+            status = compare(job, at, asked.sectors, asked.flags, dirty);
+            n += asked.sectors;
         } else if (status == WRY_NO_ANSWER) {
-            flags = WRY_FLAG_SECTORS;
-            room = (n + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
+            survey->flags = WRY_FLAG_SECTORS;
+            survey->room = (asked.sectors + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
             status = WRY_OK;
         }
     }
-    job->proven &= (flags & WRY_FLAG_WHOLE) != 0;
+    job->proven &= (survey->flags & WRY_FLAG_WHOLE) != 0;
     return status;
+}
+
+/* *same when all of them are as they should be, and none was begun by a session before. */
+static enum wry_status compare_together(struct session_write *job, uint32_t offset, uint32_t length,
+                                        bool *same)
+{
+    struct session_composed composed = {.job = job};
+    struct wry_reader content = session_composed(&composed);
+    uint8_t ours[WRY_SHA256_SIZE];
+    bool unsettled = false;
+    enum wry_status status = session_hash(job->session, &content, offset, length, ours);
+
+    if (status == WRY_OK)
+        status = session_is_unsettled(job->session, offset, length, &unsettled);
+    *same = status == WRY_OK && !unsettled && memcmp(ours, job->session->cargo, sizeof ours) == 0;
+    return status;
+}
+
+/* Where digests of single sectors would take longer on the line than the board takes to hash. */
+static enum wry_status find_together(struct session_write *job, struct survey *survey,
+                                     uint32_t offset, uint32_t count, struct session_dirty *dirty)
+{
+    struct survey single = *survey;
+    enum wry_status status = WRY_OK;
+
+    survey->flags = 0;
+    single.ahead = false;
+    for (uint32_t n = 0; n < count && status == WRY_OK;) {
+        uint32_t at = offset + n * WRY_SECTOR_SIZE;
+        struct session_asked asked;
+        bool same = false;
+        status = fetch_next(job, survey, at, offset + count * WRY_SECTOR_SIZE, &asked);
+        if (status == WRY_OK)
+            status = compare_together(job, at, asked.sectors * WRY_SECTOR_SIZE, &same);
+        if (status == WRY_OK && same)
+            dirty->count += asked.sectors;
+        else if (status == WRY_OK)
+            status = find_single(job, &single, at, asked.sectors, dirty);
+        n += asked.sectors;
+    }
+    return status;
+}
+
+enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
+                                   uint32_t until, struct session_dirty *dirty)
+{
+    struct survey survey = begin_survey(job->session);
+
+    survey.until = until;
+    memset(dirty, 0, sizeof *dirty);
+    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED
+               ? find_together(job, &survey, offset, count, dirty)
+               : find_single(job, &survey, offset, count, dirty);
 }
 
 static bool all_dirty(const struct session_dirty *dirty)
@@ -191,8 +309,9 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 
     for (uint32_t i = 0; *looks_new && status == WRY_OK && i < samples; i++) {
         uint32_t first = (sectors - SAMPLE_SECTORS) / (samples - 1) * i;
-        status = session_find_dirty(job, job->run.start + first * WRY_SECTOR_SIZE, SAMPLE_SECTORS,
-                                    &dirty);
+        uint32_t offset = job->run.start + first * WRY_SECTOR_SIZE;
+        status = session_find_dirty(job, offset, SAMPLE_SECTORS,
+                                    offset + SAMPLE_SECTORS * WRY_SECTOR_SIZE, &dirty);
         *looks_new = all_dirty(&dirty);
     }
     return status;

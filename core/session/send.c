@@ -137,10 +137,11 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
         return WRY_OK;
     job->missed = 0;
     note_marks(job, progress);
-    *over = progress->job == WRY_JOB_DONE && progress->programmed == job->part.end &&
-            (session->window.is_stream || progress->received == job->part.end);
-    return session_report(session, WRY_STEP_WRITE, progress->programmed,
-                          job->done + (progress->programmed - job->base), job->total);
+    uint32_t mark = job->erases ? progress->erased : progress->programmed;
+    bool all_here = job->erases || session->window.is_stream || progress->received == job->part.end;
+    *over = progress->job == WRY_JOB_DONE && mark == job->part.end && all_here;
+    return session_report(session, WRY_STEP_WRITE, mark, job->done + (mark - job->base),
+                          job->total);
 }
 
 /* All has been sent that may be: waits for the board, and asks it now and then. */

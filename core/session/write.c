@@ -107,7 +107,7 @@ static enum wry_status write_what_differs(struct session_write *job)
     for (uint32_t at = job->run.start; at < job->run.end && status == WRY_OK;) {
         uint32_t left = (job->run.end - at) / WRY_SECTOR_SIZE;
         uint32_t count = left < SESSION_PIECE_SECTORS ? left : SESSION_PIECE_SECTORS;
-        status = session_find_dirty(job, at, count, &dirty);
+        status = session_find_dirty(job, at, count, job->run.end, &dirty);
         if (status == WRY_OK)
             status = write_dirty(job, at, count, dirty.bits);
         at += count * WRY_SECTOR_SIZE;

@@ -11,35 +11,69 @@ enum {
     RESTARTS = 20, /* of one part without any progress, after the link was lost or a reset */
 };
 
+/* Looks on until something is not blank; what was looked at is hashed. */
+static enum wry_status find_content(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    struct wry_session_window *window = &session->window;
+    uint8_t page[WRY_PAGE_SIZE];
+    enum wry_status status = WRY_OK;
+
+    job->erases = true;
+    for (uint32_t at = job->part.start; at < job->part.end && status == WRY_OK; at += sizeof page) {
+        if (!session_compose(job, at, page, sizeof page))
+            return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, at);
+        job->erases = wry_bytes_blank(page, sizeof page);
+        if (!job->erases)
+            break;
+        wry_sha256_add(&window->sha, page, sizeof page);
+        window->hashed = at + (uint32_t)sizeof page;
+        status = session_heartbeat(session);
+    }
+    return status;
+}
+
+/* The first window needs no telling: it is in the hello. */
+static void open_window(struct wry_session *session)
+{
+    struct wry_session_window *window = &session->window;
+    uint32_t left = window->end - window->start, most = session->board.window;
+
+    window->limit = window->start + (left < most ? left : most);
+}
+
 /* force: sectors that read as blank are erased too, since an erase may have been cut there. */
 static enum wry_status begin_part(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_message reply;
-    uint8_t flags = force ? WRY_FLAG_PROGRAM | WRY_FLAG_FORCE : WRY_FLAG_PROGRAM;
+    uint8_t flags = force ? WRY_FLAG_FORCE : 0;
     struct wry_erase_message erase = {
         .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
         .window = session->board.dictionary};
 
     session_window_begin(&session->window, &job->part);
-    job->coding = erase.coding = session_stream_begin(job);
+    enum wry_status status = find_content(job);
+    if (status != WRY_OK)
+        return status;
+    flags |= job->erases ? 0 : WRY_FLAG_PROGRAM;
+    job->coding = erase.coding = job->erases ? 0 : session_stream_begin(job);
     session->stats.differences += job->coding == WRY_CODING_DIFFERENCE;
     if (job->coding != 0) {
         flags |= WRY_FLAG_STREAM;
         session_stream_window(&session->window);
     }
     size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
-    enum wry_status status = session_exchange(session, head, n, 6, &reply);
+    status = session_exchange(session, head, n, 6, &reply);
     if (status != WRY_OK)
         return status;
     job->erased = job->programmed = job->received = job->part.start;
     session->progress_fresh = false;
     status =
         session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
-    /* The first window needs no telling: it is in the hello. */
-    uint32_t left = session->window.end - session->window.start, window = session->board.window;
-    session->window.limit = session->window.start + (left < window ? left : window);
+    if (!job->erases)
+        open_window(session);
     return status;
 }
 
@@ -102,13 +136,23 @@ static void forget_old(const struct session_write *job, uint32_t start, uint32_t
         known->forget(known->context, start, end - start);
 }
 
+/* How far the board is with the part. */
+static uint32_t reached(const struct session_write *job)
+{
+    const struct wry_session_window *window = &job->session->window;
+    uint32_t sent = window->received - window->start;
+
+    return job->erases ? job->erased : job->part.start + sent;
+}
+
 /*
  * A board that has lost its job is given the rest of it: what it had programmed it had also read
  * back. Behind that, old content may be erased as far as one block goes.
  */
 static void shorten(struct session_write *job)
 {
-    uint32_t done = job->programmed - job->programmed % WRY_SECTOR_SIZE;
+    uint32_t mark = job->erases ? job->erased : job->programmed;
+    uint32_t done = mark - mark % WRY_SECTOR_SIZE;
     uint32_t doubtful = job->erased - job->erased % SESSION_ERASE_MOST + SESSION_ERASE_MOST;
 
     forget_old(job, job->part.start, doubtful < job->part.end ? doubtful : job->part.end);
@@ -162,10 +206,8 @@ static enum wry_status transfer(struct session_write *job, bool force)
             }
         }
         /* A board that restarts again and again comes no further than before. */
-        uint32_t reached =
-            job->part.start - start + session->window.received - session->window.start;
-        if (begun && reached > furthest) {
-            furthest = reached;
+        if (begun && reached(job) > furthest) {
+            furthest = reached(job);
             i = 0;
         }
         if (session->window.is_stream && stream_is_bad(job, status) && !job->as_pages) {

@@ -39,6 +39,7 @@ extern "C" {
 #define WRY_LOADER_MEMORY_LEAST 4352u    /* bytes of memory besides */
 #define WRY_LOADER_READS 4u              /* read requests held at once */
 #define WRY_LOADER_DIGEST_SECTORS 256u   /* sectors in one sector digest */
+#define WRY_LOADER_BLANK_SECTORS 4096u   /* of a digest's range, that are remembered to be blank */
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
 #define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
 #define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
@@ -58,7 +59,8 @@ enum wry_work {
     WRY_WORK_FRAME_IN,  /* bytes unframed and checked */
     WRY_WORK_FRAME_OUT, /* bytes framed */
     WRY_WORK_DIGEST,    /* bytes hashed */
-    WRY_WORK_SCAN,      /* bytes compared */
+    WRY_WORK_SCAN,      /* bytes looked at for any that is not blank */
+    WRY_WORK_COMPARE,   /* bytes compared */
     WRY_WORK_UNPACK,    /* bytes of a stream used up */
     WRY_WORK_COPY,      /* bytes that came out of it */
     WRY_WORK_ADD,       /* bytes of a difference put together */
@@ -108,6 +110,7 @@ struct wry_loader_write {
     uint32_t start, end; /* sector-aligned */
     uint32_t erased;     /* start to here is erased */
     uint32_t programmed; /* start to here is programmed: base of the window */
+    uint32_t looked;     /* without content, start to here was seen to be blank after its erase */
     uint32_t received;   /* start to here has arrived; of a stream, 0 to here */
     uint32_t consumed;   /* of a stream, 0 to here is unpacked */
     uint8_t coding;      /* of a stream, enum wry_coding */
@@ -119,15 +122,25 @@ struct wry_loader_write {
     uint8_t arrived[WRY_PROGRESS_PAGES / 8];
 };
 
+struct wry_loader_digest_next {
+    bool asked;
+    uint8_t flags;
+    uint16_t seq;
+    uint32_t start, end;
+};
+
 struct wry_loader_digest {
-    uint8_t state; /* enum wry_job_state */
+    struct wry_loader_digest_next next; /* begun once this one is answered */
+    uint8_t state;                      /* enum wry_job_state */
     uint8_t flags;
     uint16_t seq;
     uint32_t start, end;
     uint32_t at;
     uint32_t blank_to; /* at to here was read and is blank; hashed later */
     bool reply_due;
+    bool sector_blank; /* so far, the one that at stands in */
     struct wry_sha256 sha;
+    uint8_t blank[WRY_LOADER_BLANK_SECTORS / 8]; /* a read need not look at these again */
     uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
 };
 

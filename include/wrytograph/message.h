@@ -59,6 +59,7 @@ enum wry_message_flag {
     WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the one before: a whole SHA-256 a sector */
+    WRY_FLAG_AFTER = 0x04,   /* digest: after the one that is under way, which goes on */
     WRY_FLAG_SPREAD = 0xF0,  /* digest, with the first: n > 0 for every 2^n-th sector alone */
     WRY_FLAG_PACKED = 0x10,  /* read: as a deflate stream */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
@@ -76,6 +77,7 @@ enum wry_feature {
     WRY_FEATURE_WHOLE = 0x0002,   /* digests: WRY_FLAG_WHOLE */
     WRY_FEATURE_SPREAD = 0x0004,  /* digests: WRY_FLAG_SPREAD */
     WRY_FEATURE_PACKED = 0x0008,  /* reads: WRY_FLAG_PACKED */
+    WRY_FEATURE_AFTER = 0x0010,   /* digests: WRY_FLAG_AFTER */
 };
 
 /* How a stream is packed. */

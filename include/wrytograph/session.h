@@ -223,6 +223,8 @@ struct wry_session {
     bool progress_fresh;
     struct wry_progress_message progress;
     bool digest_fresh;
+    bool
+        digest_asked_again; /* the one that was awaited last; what was asked for after it is void */
     uint16_t digest_seq;
     struct wry_range_message digest_range;
     size_t digest_length;

@@ -31,6 +31,8 @@ static uint64_t cycles_per_byte(enum wry_work work)
     case WRY_WORK_DIGEST:
         return 80;
     case WRY_WORK_SCAN:
+        return 3;
+    case WRY_WORK_COMPARE:
         return 5;
     case WRY_WORK_UNPACK:
         return 140;

@@ -43,7 +43,12 @@ static void take_effect(struct sim_nor_die *die)
                 cells[i] &= die->pending_page[i];
         }
     } else {
+        uint32_t stuck = die->stuck_at - die->pending_offset;
+        bool holds_stuck = die->stuck_at > 0 && stuck < die->pending_length;
+        uint8_t kept = holds_stuck ? cells[stuck] : 0xFF;
         memset(cells, 0xFF, die->pending_length);
+        if (holds_stuck)
+            cells[stuck] = kept;
     }
     die->pending_length = 0;
 }

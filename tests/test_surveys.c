@@ -1,0 +1,288 @@
+/* Digests one after the other, sectors found that differ, erases without content, blank stretches
+ * that are not looked at twice. */
+#include <string.h>
+
+#include "harness.h"
+#include "sim/random.h"
+#include "talk.h"
+
+enum { MIB = 0x100000 };
+
+static void digest_of(const uint8_t *bytes, size_t n, uint8_t digest[WRY_SHA256_SIZE])
+{
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, bytes, n);
+    wry_sha256_end(&sha, digest);
+}
+
+/* The next digest that comes is that of the flash from offset on. */
+static void expect_digest(struct talk *talk, uint32_t offset, uint32_t length)
+{
+    struct wry_digest_reply reply = {0};
+    uint8_t digest[WRY_SHA256_SIZE];
+
+    digest_of(talk->rig->flash + offset, length, digest);
+    CHECK(talk_hear_kind(talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_digest_reply(&talk->last, &reply));
+    CHECK_EQUAL(offset, reply.range.offset);
+    CHECK_EQUAL(length, reply.range.length);
+    CHECK_EQUAL(sizeof digest, reply.digest_length);
+    CHECK(memcmp(digest, reply.digest, sizeof digest) == 0);
+}
+
+static void a_digest_that_comes_after_another_waits_for_it(void)
+{
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 1});
+    talk_hello(&talk, 1);
+    /* With nothing under way it begins at once. */
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0, 0x10000);
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x10000, 0x10000);
+    /* The first asked for once more leaves the next where it is; and the next goes with a newer. */
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x10000);
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x30000, 0x8000);
+    expect_digest(&talk, 0, 0x10000);
+    expect_digest(&talk, 0x30000, 0x8000);
+    CHECK(!talk_hear(&talk, 200 * MS));
+    /* One that does not wait takes the place of both. */
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x20000);
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x40000, 0x8000);
+    expect_digest(&talk, 0x40000, 0x8000);
+    CHECK(!talk_hear(&talk, 300 * MS));
+    /* Neither outlives the session. */
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x20000);
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
+    talk_hello(&talk, 2);
+    CHECK(!talk_hear(&talk, 300 * MS));
+    talk_finish(&talk);
+}
+
+static void a_bad_range_is_refused_before_it_waits(void)
+{
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 1});
+    talk_hello(&talk, 1);
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x10000);
+    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x3FF000, 0x2000);
+    talk_expect_error(&talk, WRY_ERROR_BAD_RANGE);
+    expect_digest(&talk, 0, 0x10000);
+    talk_finish(&talk);
+}
+
+/* The digest is there soon after the last erase: the rest was hashed while the flash erased. */
+static void an_erase_is_hashed_while_it_goes_on(void)
+{
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 3});
+    talk_hello(&talk, 1);
+    talk_range(&talk, WRY_KIND_ERASE, 0, 0x100000, MIB);
+    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x100000, MIB);
+    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
+    uint64_t ended = talk.rig->adapter.now;
+    expect_digest(&talk, 0x100000, MIB);
+    CHECK(talk.rig->adapter.now - ended < 60 * MS * 1000);
+    CHECK(wry_bytes_blank(talk.rig->flash + 0x100000, MIB));
+    CHECK(memcmp(talk.rig->flash, talk.rig->before, 0x100000) == 0);
+    CHECK(memcmp(talk.rig->flash + 0x200000, talk.rig->before + 0x200000, 0x200000) == 0);
+    talk_finish(&talk);
+}
+
+static enum wry_status erase(struct rig *rig, uint32_t offset, uint32_t length)
+{
+    struct wry_placement item = {.offset = offset, .length = length, .reader = wry_reader_blank()};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    return wry_session_write(&rig->session, &plan);
+}
+
+static void a_cell_that_does_not_erase_is_named(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 4});
+
+    rig->flash[0x42345] = 0;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    rig->board.die.stuck_at = 0x42345;
+    CHECK_EQUAL(WRY_FLASH_FAILED, erase(rig, 0x40000, 0x80000));
+    CHECK_EQUAL(0x42300, wry_session_fault(&rig->session)->offset);
+    rig->board.die.stuck_at = 0;
+    CHECK_EQUAL(WRY_OK, erase(rig, 0x40000, 0x80000));
+    CHECK(wry_bytes_blank(rig->flash + 0x40000, 0x80000));
+    rig_free(rig);
+}
+
+static void an_erase_goes_on_where_the_power_or_the_cable_was_cut(void)
+{
+    for (uint64_t n = 0; n < 24; n++) {
+        bool power = n % 2 == 0;
+        struct rig_setup setup = {.seed = n};
+        if (!power)
+            setup.faults.cable_cut = 1200 + n * 20;
+        struct rig *rig = rig_new(&setup);
+        rig_mend_by(rig, power ? rig_switch_on_again : rig_put_cable_back);
+        check_context("%s %u", power ? "power" : "cable", (unsigned)n);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        if (power)
+            rig->board.die.cut_at_operation = rig->board.die.operations + 1 + n / 2;
+        CHECK_EQUAL(WRY_OK, erase(rig, 0x83000, 0xA5000));
+        CHECK(wry_bytes_blank(rig->flash + 0x83000, 0xA5000));
+        CHECK(memcmp(rig->flash, rig->before, 0x83000) == 0);
+        CHECK(memcmp(rig->flash + 0x128000, rig->before + 0x128000, 0x400000 - 0x128000) == 0);
+        if (power)
+            CHECK(wry_session_stats(&rig->session)->reconnects > 0);
+        rig_free(rig);
+    }
+}
+
+/* Single sectors far apart, at the ends of pieces and beside them, at every way of asking. */
+static void what_differs_is_found_at_any_speed(void)
+{
+    static const uint32_t speeds[] = {115200, 230400, 460800, 921600, 2000000};
+    static const uint64_t latencies[] = {0, 60, 200}; /* ms */
+    static const uint32_t sectors[] = {0, 20, 21, 63, 64, 85, 254, 255, 256, 257, 300, 511, 512};
+    enum { COUNT = sizeof sectors / sizeof sectors[0], START = 0x3000, LENGTH = 513 * 4096 };
+
+    for (unsigned i = 0; i < 5 * 3 * 2; i++) {
+        struct rig_setup setup = {.seed = i, .max_speed = speeds[i % 5]};
+        struct rig *rig = rig_new(&setup);
+        struct wry_placement item = {
+            .offset = START, .length = LENGTH, .reader = rig_reader(rig->before + START)};
+        struct wry_plan plan;
+        struct wry_fault fault;
+        check_context("%u baud, %u ms, %s", (unsigned)speeds[i % 5], (unsigned)latencies[i / 5 % 3],
+                      i < 15 ? "new" : "older");
+        rig->adapter.inbox.latency = latencies[i / 5 % 3] * 1000000;
+        CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        if (i >= 15)
+            rig->session.board.features &= (uint16_t)~WRY_FEATURE_AFTER;
+        for (unsigned n = 0; n < COUNT; n++)
+            rig->flash[START + sectors[n] * 4096 + n] ^= 4;
+        CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK(rig_holds(rig, NULL, 0));
+        const struct wry_session_stats *stats = wry_session_stats(&rig->session);
+        CHECK_EQUAL(513, stats->sectors_written + stats->sectors_left);
+        CHECK(stats->sectors_written >= COUNT && stats->sectors_written <= COUNT + 2 * COUNT);
+        rig_free(rig);
+    }
+}
+
+/* An answer that is lost in the middle costs a question, and nothing is taken for another. */
+static void noise_while_looking_changes_nothing(void)
+{
+    for (uint64_t seed = 0; seed < 12; seed++) {
+        struct rig *rig = rig_new(&(struct rig_setup){
+            .seed = seed, .max_speed = seed % 3 ? 921600 : 115200, .faults = {.noise_ppb = 40000}});
+        struct wry_placement item = {.length = 2 * MIB, .reader = rig_reader(rig->before)};
+        struct wry_plan plan;
+        struct wry_fault fault;
+        check_context("seed %u", (unsigned)seed);
+        CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        rig->flash[0x12345 + seed * 0x10000] ^= 1;
+        CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK(rig_holds(rig, NULL, 0));
+        CHECK_EQUAL(1, wry_session_stats(&rig->session)->sectors_written);
+        rig_free(rig);
+    }
+}
+
+static void hear_stream_length(struct talk *talk, uint32_t offset, uint32_t length, bool blank)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_read_message read = {.range = {.offset = offset, .length = length}, .packed = true};
+    uint32_t stream = 1;
+
+    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
+    CHECK(talk_hear_kind(talk, WRY_KIND_READ | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_read_end(&talk->last, &stream));
+    CHECK_EQUAL(blank, stream == 0);
+}
+
+/* What a digest saw to be blank is believed as long as nothing changes it. */
+static void what_was_blank_is_looked_at_again_once_it_changed(void)
+{
+    struct talk talk;
+    uint8_t page[WRY_PAGE_SIZE];
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 5, .blank = true});
+    rig_random(page, sizeof page, 5);
+    memcpy(talk.rig->flash + 0x2FF00, page, sizeof page);
+    talk_hello(&talk, 1);
+    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x10200, 0x3F000);
+    expect_digest(&talk, 0x10200, 0x3F000);
+    uint64_t begun = talk.rig->adapter.now;
+    hear_stream_length(&talk, 0x11000, 0x8000, true);
+    /* It did not take the time that reading does. */
+    CHECK(talk.rig->adapter.now - begun < 8 * MS * 1000);
+    hear_stream_length(&talk, 0x28000, 0x8000, false);
+    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x14000, 0x1000);
+    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    for (uint32_t at = 0; at < 0x1000; at += sizeof page)
+        talk_data(&talk, 0x14000 + at, page, sizeof page);
+    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
+    CHECK(memcmp(talk.rig->flash + 0x14000, page, sizeof page) == 0);
+    hear_stream_length(&talk, 0x11000, 0x8000, false);
+    hear_stream_length(&talk, 0x11000, 0x3000, true);
+    talk_finish(&talk);
+}
+
+static bool drop(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    (void)context;
+    (void)offset;
+    (void)bytes;
+    (void)n;
+    return true;
+}
+
+/* Content, blank stretches and content again: the digest taken on the way is that of the flash. */
+static void backups_of_any_content_are_hashed_right(void)
+{
+    for (uint64_t seed = 0; seed < 20; seed++) {
+        struct rig *rig = rig_new(&(struct rig_setup){
+            .seed = seed, .blank = true, .max_speed = 2000000, .plain_reads = seed % 2});
+        uint64_t random = seed;
+        uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+        struct wry_writer writer = {.write = drop};
+        for (int i = 0; i < 30; i++) {
+            uint32_t at = (uint32_t)(sim_random(&random) % (rig->flash_size - 0x4000));
+            rig_mixed(rig->flash + at, sim_random(&random) % 0x4000, random);
+        }
+        uint32_t offset = (uint32_t)(sim_random(&random) % 3 * 0x7F);
+        uint32_t length = rig->flash_size - offset - (uint32_t)(sim_random(&random) % 1000);
+        check_context("seed %u", (unsigned)seed);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, wry_session_back_up(&rig->session, offset, length, &writer, theirs));
+        digest_of(rig->flash + offset, length, ours);
+        CHECK(memcmp(ours, theirs, sizeof ours) == 0);
+        rig_free(rig);
+    }
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(a_digest_that_comes_after_another_waits_for_it),
+        FACT(a_bad_range_is_refused_before_it_waits),
+        FACT(an_erase_is_hashed_while_it_goes_on),
+        FACT(a_cell_that_does_not_erase_is_named),
+        FACT(an_erase_goes_on_where_the_power_or_the_cable_was_cut),
+        FACT(what_differs_is_found_at_any_speed),
+        FACT(noise_while_looking_changes_nothing),
+        FACT(what_was_blank_is_looked_at_again_once_it_changed),
+        FACT(backups_of_any_content_are_hashed_right),
+    };
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
