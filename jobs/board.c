@@ -34,6 +34,8 @@ struct wry_session_config board_config(struct wry_station *station)
                                         .trust_capacity = settings->expect_flash > 0,
                                         .packer = station->pack ? pack_packer(station->pack) : NULL,
                                         .read_memory = station->read_memory,
+                                        .kept = station->kept,
+                                        .kept_count = STATION_KEPT_SECTORS,
                                         .context = station,
                                         .progress = on_progress};
 

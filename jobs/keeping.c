@@ -167,7 +167,7 @@ static enum wry_status is_blank(struct wry_station *station, uint32_t start, uin
     return status;
 }
 
-/* Of a sector at the edge of a run, the part that no image covers: before or behind the images. */
+/* Of a mixed sector, the part that no image covers: before or behind the images. */
 static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool head, uint32_t *start,
                            uint32_t *end)
 {
@@ -216,18 +216,20 @@ enum wry_outcome keeping_look_beside(struct wry_station *station,
     g_autoptr(GArray) suspects = new_places();
     struct beside b = {.station = station, .layout = layout, .plan = plan, .suspects = suspects};
     struct wry_run run;
+    uint32_t start, end;
     enum wry_status status = WRY_OK;
     unsigned looked = 0;
 
-    for (uint32_t from = 0;
-         status == WRY_OK && looked < LOOKED_MAX && wry_plan_next_run(plan, from, &run);
-         from = run.end) {
-        uint32_t last = run.end - WRY_SECTOR_SIZE;
-        if (run.head_mixed)
-            status = look_beside(&b, run.start, true);
-        if (status == WRY_OK && (run.tail_mixed || (run.head_mixed && last == run.start)))
-            status = look_beside(&b, last, false);
-        looked += run.head_mixed + run.tail_mixed;
+    for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end) {
+        for (uint32_t at = run.start; at < run.end; at += WRY_SECTOR_SIZE) {
+            if (status != WRY_OK || looked == LOOKED_MAX ||
+                !wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end))
+                continue;
+            status = look_beside(&b, at, true);
+            if (status == WRY_OK)
+                status = look_beside(&b, at, false);
+            looked++;
+        }
     }
     if (status != WRY_OK)
         return station_fail_session(station, status);

@@ -15,6 +15,9 @@ struct pack;
 struct wry_remote;
 struct wry_serial;
 
+/* What shares a sector with what is written, in one go: a HEX file may have many gaps. */
+#define STATION_KEPT_SECTORS 256u
+
 struct wry_station {
     struct wry_station_settings settings; /* its strings are the station's */
     struct wry_problem problem;
@@ -35,9 +38,10 @@ struct wry_station {
     uint64_t started;        /* us on the port's clock, when it was called */
     struct journal *journal; /* NULL until keeping_settle */
     void *read_memory;       /* for the session to unpack what it reads */
-    struct pack *pack;       /* packs what is written */
-    struct known *known;     /* NULL until a job makes use of it */
-    bool known_failed;       /* to be opened, and that was told */
+    struct wry_kept_sector *kept; /* for the session, what shares sectors with what it writes */
+    struct pack *pack;            /* packs what is written */
+    struct known *known;          /* NULL until a job makes use of it */
+    bool known_failed;            /* to be opened, and that was told */
 };
 
 /* Every public call begins with this. */

@@ -22,6 +22,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
         station->link = g_strdup(settings->link);
     station->pack = pack_new();
     station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
+    station->kept = g_new(struct wry_kept_sector, STATION_KEPT_SECTORS);
     return station;
 }
 
@@ -38,6 +39,7 @@ void wry_station_free(struct wry_station *station)
     g_free((char *)station->settings.layout_file);
     pack_free(station->pack);
     g_free(station->read_memory);
+    g_free(station->kept);
     g_free(station->link);
     g_free(station);
 }

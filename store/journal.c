@@ -10,7 +10,7 @@
 #include "error.h"
 
 enum {
-    VERSION = 2,
+    VERSION = 3,
     BUSY_SLICE = 50,    /* ms */
     BUSY_SLICES = 100,  /* until a lock is taken for one that stays */
     STRETCHES_MAX = 64, /* told of */
@@ -34,12 +34,17 @@ static const char schema[] =
     "CREATE TABLE IF NOT EXISTS unsettled ("
     " board TEXT NOT NULL, chip INTEGER NOT NULL, flash INTEGER NOT NULL, jedec TEXT NOT NULL,"
     " offset INTEGER NOT NULL, old BLOB, intended BLOB, since TEXT NOT NULL,"
+    " old_from INTEGER NOT NULL DEFAULT 0,"
     " PRIMARY KEY (board, chip, flash, jedec, offset)) WITHOUT ROWID;";
 
 /* Version 1: the address and the old content were all that was kept. */
 static const char from_version_1[] =
-    "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '' FROM sectors;"
+    "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '', 0 FROM sectors;"
     "DROP TABLE sectors;";
+
+/* Version 2 kept whole sectors. */
+static const char from_version_2[] =
+    "ALTER TABLE unsettled ADD COLUMN old_from INTEGER NOT NULL DEFAULT 0;";
 
 static bool fail(struct journal *journal)
 {
@@ -84,54 +89,49 @@ static bool add_sector(struct journal *journal, uint32_t offset)
 {
     sqlite3_stmt *statement =
         prepare(journal, "INSERT OR IGNORE INTO unsettled VALUES (?1, ?2, ?3, ?4, ?5, NULL, NULL, "
-                         "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'))");
+                         "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), 0)");
 
     if (statement)
         sqlite3_bind_int64(statement, 5, offset);
     return finish(journal, statement);
 }
 
-static bool add_mixed(struct journal *journal, uint32_t offset,
-                      const struct wry_mixed_sector *sector)
+static bool add_kept(struct journal *journal, const struct wry_kept_sector *kept, uint32_t start,
+                     const struct wry_reader *intended)
 {
-    uint8_t intended[WRY_SECTOR_SIZE];
+    uint8_t content[WRY_SECTOR_SIZE];
 
-    if (!sector)
-        return true;
-    if (!sector->intended.read(sector->intended.context, 0, intended, sizeof intended)) {
+    if (!intended->read(intended->context, kept->offset - start, content, sizeof content)) {
         g_free(journal->problem);
         journal->problem = g_strdup("the content to be written could not be read");
         return false;
     }
-    sqlite3_stmt *statement = prepare(journal, "UPDATE unsettled SET old = ?5, intended = ?6 "
-                                               "WHERE " OF_BOARD "AND offset = ?7");
+    sqlite3_stmt *statement =
+        prepare(journal, "UPDATE unsettled SET old = ?5, old_from = ?6, intended = ?7 "
+                         "WHERE " OF_BOARD "AND offset = ?8");
     if (statement) {
-        sqlite3_bind_blob(statement, 5, sector->old, WRY_SECTOR_SIZE, SQLITE_STATIC);
-        sqlite3_bind_blob(statement, 6, intended, sizeof intended, SQLITE_STATIC);
-        sqlite3_bind_int64(statement, 7, offset);
+        sqlite3_bind_blob(statement, 5, kept->bytes + kept->from, kept->to - kept->from,
+                          SQLITE_STATIC);
+        sqlite3_bind_int(statement, 6, kept->from);
+        sqlite3_bind_blob(statement, 7, content, sizeof content, SQLITE_STATIC);
+        sqlite3_bind_int64(statement, 8, kept->offset);
     }
     return finish(journal, statement);
 }
 
-static bool add_run(struct journal *journal, const struct wry_run *run,
-                    const struct wry_mixed_sector *head, const struct wry_mixed_sector *tail)
-{
-    for (uint32_t at = run->start; at < run->end; at += WRY_SECTOR_SIZE) {
-        if (!add_sector(journal, at))
-            return false;
-    }
-    return add_mixed(journal, run->start, head) &&
-           add_mixed(journal, run->end - WRY_SECTOR_SIZE, tail);
-}
-
-static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
-                  const struct wry_mixed_sector *tail)
+static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+                  size_t count, const struct wry_reader *intended)
 {
     struct journal *journal = context;
+    bool done = execute(journal, "BEGIN IMMEDIATE");
 
-    if (!execute(journal, "BEGIN IMMEDIATE"))
+    if (!done)
         return false;
-    if (add_run(journal, run, head, tail) && execute(journal, "COMMIT"))
+    for (uint32_t at = run->start; at < run->end && done; at += WRY_SECTOR_SIZE)
+        done = add_sector(journal, at);
+    for (size_t i = 0; i < count && done; i++)
+        done = add_kept(journal, &kept[i], run->start, intended);
+    if (done && execute(journal, "COMMIT"))
         return true;
     sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
     return false;
@@ -180,7 +180,24 @@ static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
     return found;
 }
 
-static bool take_sector(sqlite3_stmt *statement, int column, uint8_t to[WRY_SECTOR_SIZE])
+/* Whole pages, as many as a sector has room for. */
+static bool take_old(sqlite3_stmt *statement, int column, struct wry_kept_sector *old)
+{
+    const void *content = sqlite3_column_blob(statement, column);
+    int from = sqlite3_column_int(statement, column + 1);
+    int n = sqlite3_column_bytes(statement, column);
+
+    if (!content || n == 0 || from < 0 || from + n > (int)WRY_SECTOR_SIZE ||
+        (from | n) % (int)WRY_PAGE_SIZE != 0)
+        return false;
+    old->from = (uint16_t)from;
+    old->to = (uint16_t)(from + n);
+    memset(old->bytes, 0xFF, sizeof old->bytes);
+    memcpy(old->bytes + from, content, (size_t)n);
+    return true;
+}
+
+static bool take_intended(sqlite3_stmt *statement, int column, uint8_t to[WRY_SECTOR_SIZE])
 {
     const void *content = sqlite3_column_blob(statement, column);
 
@@ -190,25 +207,25 @@ static bool take_sector(sqlite3_stmt *statement, int column, uint8_t to[WRY_SECT
     return true;
 }
 
-static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+static enum wry_kept saved(void *context, struct wry_kept_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE])
 {
     struct journal *journal = context;
     sqlite3_stmt *statement =
-        prepare(journal, "SELECT offset, old, intended FROM unsettled WHERE " OF_BOARD
+        prepare(journal, "SELECT offset, old, old_from, intended FROM unsettled WHERE " OF_BOARD
                          "AND old IS NOT NULL ORDER BY offset LIMIT 1");
 
     if (!statement)
         return WRY_KEPT_UNKNOWN;
     enum wry_kept found = answer(journal, sqlite3_step(statement));
     if (found == WRY_KEPT_YES) {
-        *offset = (uint32_t)sqlite3_column_int64(statement, 0);
-        if (!take_sector(statement, 1, old)) {
+        old->offset = (uint32_t)sqlite3_column_int64(statement, 0);
+        if (!take_old(statement, 1, old)) {
             g_free(journal->problem);
-            journal->problem = g_strdup("a sector in it is not of a sector's size");
+            journal->problem = g_strdup("what it kept of a sector is not of the size of pages");
             found = WRY_KEPT_UNKNOWN;
-        } else if (!take_sector(statement, 2, intended)) {
-            memcpy(intended, old, WRY_SECTOR_SIZE);
+        } else if (!take_intended(statement, 3, intended)) {
+            memcpy(intended, old->bytes, WRY_SECTOR_SIZE);
         }
     }
     sqlite3_finalize(statement);
@@ -216,7 +233,7 @@ static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECT
 }
 
 /* Content that the flash has no place for any more: a file of its own, so that it is not lost. */
-static bool set_aside(struct journal *journal, uint32_t offset, const void *content)
+static bool set_aside(struct journal *journal, uint32_t offset, const void *content, int n)
 {
     g_autofree char *address = g_strdelimit(g_strdup(journal->board), ":#", '-');
     g_autofree char *name = g_strdup_printf("beside-%s-0x%06X-%" G_GINT64_FORMAT ".bin", address,
@@ -224,8 +241,7 @@ static bool set_aside(struct journal *journal, uint32_t offset, const void *cont
     g_autofree char *path = g_build_filename(journal->folder, name, NULL);
     g_autoptr(GError) error = NULL;
 
-    if (!g_file_set_contents_full(path, content, WRY_SECTOR_SIZE, G_FILE_SET_CONTENTS_DURABLE, 0600,
-                                  &error)) {
+    if (!g_file_set_contents_full(path, content, n, G_FILE_SET_CONTENTS_DURABLE, 0600, &error)) {
         g_free(journal->problem);
         journal->problem = g_strdup(error->message);
         return false;
@@ -237,8 +253,9 @@ static bool set_aside(struct journal *journal, uint32_t offset, const void *cont
 static bool yield(void *context, uint32_t offset)
 {
     struct journal *journal = context;
-    sqlite3_stmt *statement = prepare(journal, "SELECT old FROM unsettled WHERE " OF_BOARD
+    sqlite3_stmt *statement = prepare(journal, "SELECT old, old_from FROM unsettled WHERE " OF_BOARD
                                                "AND offset = ?5 AND old IS NOT NULL");
+    struct wry_kept_sector old;
     bool kept = true;
 
     if (!statement)
@@ -246,20 +263,20 @@ static bool yield(void *context, uint32_t offset)
     sqlite3_bind_int64(statement, 5, offset);
     int step = sqlite3_step(statement);
     if (step == SQLITE_ROW)
-        kept = sqlite3_column_bytes(statement, 0) == (int)WRY_SECTOR_SIZE &&
-               set_aside(journal, offset, sqlite3_column_blob(statement, 0));
+        kept = take_old(statement, 0, &old) &&
+               set_aside(journal, offset + old.from, old.bytes + old.from, old.to - old.from);
     sqlite3_finalize(statement);
     return kept && answer(journal, step) != WRY_KEPT_UNKNOWN && forget(journal, offset, offset + 1);
 }
 
 bool journal_set_all_aside(struct journal *journal)
 {
-    uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
+    struct wry_kept_sector old;
+    uint8_t intended[WRY_SECTOR_SIZE];
     enum wry_kept found;
-    uint32_t offset;
 
-    while ((found = saved(journal, &offset, old, intended)) == WRY_KEPT_YES) {
-        if (!yield(journal, offset))
+    while ((found = saved(journal, &old, intended)) == WRY_KEPT_YES) {
+        if (!yield(journal, old.offset))
             return false;
     }
     return found == WRY_KEPT_NO && forget(journal, 0, UINT32_MAX);
@@ -372,11 +389,12 @@ static bool prepare_tables(struct journal *journal)
     if (!execute(journal, "PRAGMA synchronous = FULL") || !is_whole(journal) ||
         !execute(journal, "BEGIN IMMEDIATE"))
         return false;
-    if (check_version(journal, &version) && execute(journal, schema) &&
+    if (check_version(journal, &version) && (version != 2 || execute(journal, from_version_2)) &&
+        execute(journal, schema) &&
         get_number(journal, "SELECT count(*) FROM sqlite_master WHERE name = 'sectors'",
                    &old_table) &&
         (old_table == 0 || execute(journal, from_version_1)) &&
-        execute(journal, "PRAGMA user_version = 2") &&
+        execute(journal, "PRAGMA user_version = 3") &&
         execute(journal, "DELETE FROM unsettled WHERE 0") && execute(journal, "COMMIT"))
         return true;
     sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);

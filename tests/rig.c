@@ -52,6 +52,9 @@ struct rig *rig_new(const struct rig_setup *setup)
     sim_adapter_power(&rig->adapter, true);
     rig->config.max_speed = setup->max_speed;
     rig->read_memory = malloc(WRY_SESSION_READ_MEMORY);
+    rig->kept = malloc(RIG_KEPT_SECTORS * sizeof *rig->kept);
+    rig->config.kept = rig->kept;
+    rig->config.kept_count = RIG_KEPT_SECTORS;
     rig->config.read_memory = setup->plain_reads ? NULL : rig->read_memory;
     rig_new_session(rig, (uint32_t)setup->seed + 1);
     return rig;
@@ -110,6 +113,7 @@ void rig_free(struct rig *rig)
     free(rig->flash);
     free(rig->before);
     free(rig->read_memory);
+    free(rig->kept);
     free(rig);
 }
 

@@ -11,6 +11,8 @@
 #include "sim/adapter.h"
 #include "wrytograph/session.h"
 
+#define RIG_KEPT_SECTORS 64u
+
 struct rig_setup {
     uint64_t seed;
     uint16_t chip_code;  /* 0: Turnstone T2 */
@@ -29,6 +31,7 @@ struct rig {
     uint8_t *flash;
     uint8_t *before; /* the flash as it was at first */
     void *read_memory;
+    struct wry_kept_sector *kept;
     uint32_t flash_size;
     unsigned reports;    /* progress calls so far */
     unsigned stop_after; /* asks to stop at that many; 0 = never */

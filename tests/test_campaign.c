@@ -18,13 +18,13 @@
 #ifdef __SANITIZE_ADDRESS__
 #define RUNS 800u
 #else
-#define RUNS 2400u
+#define RUNS 1800u
 #endif
 
 enum {
     FLASH_SIZE = 0x80000,
     SECTORS = FLASH_SIZE / 4096,
-    PLACEMENTS = 4,
+    PLACEMENTS = 6,
     CUTS = 3, /* at most, one after another */
 };
 
@@ -32,30 +32,25 @@ enum {
 struct memory {
     bool begun[SECTORS];
     bool has_content[SECTORS];
-    uint8_t old[SECTORS][4096], intended[SECTORS][4096];
+    struct wry_kept_sector old[SECTORS];
+    uint8_t intended[SECTORS][4096];
     unsigned yielded;
 };
 
-static void save(struct memory *memory, uint32_t offset, const struct wry_mixed_sector *sector)
-{
-    uint32_t n = offset / 4096;
-
-    if (!sector)
-        return;
-    memory->has_content[n] = true;
-    memcpy(memory->old[n], sector->old, 4096);
-    CHECK(sector->intended.read(sector->intended.context, 0, memory->intended[n], 4096));
-}
-
-static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
-                  const struct wry_mixed_sector *tail)
+static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+                  size_t count, const struct wry_reader *intended)
 {
     struct memory *memory = context;
 
     for (uint32_t at = run->start; at < run->end; at += 4096)
         memory->begun[at / 4096] = true;
-    save(memory, run->end - 4096, tail);
-    save(memory, run->start, head);
+    for (size_t i = 0; i < count; i++) {
+        uint32_t n = kept[i].offset / 4096;
+        memory->has_content[n] = true;
+        memory->old[n] = kept[i];
+        CHECK(intended->read(intended->context, kept[i].offset - run->start, memory->intended[n],
+                             4096));
+    }
     return true;
 }
 
@@ -79,7 +74,7 @@ static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
     return WRY_KEPT_NO;
 }
 
-static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+static enum wry_kept saved(void *context, struct wry_kept_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE])
 {
     struct memory *memory = context;
@@ -87,8 +82,7 @@ static enum wry_kept saved(void *context, uint32_t *offset, uint8_t old[WRY_SECT
     for (uint32_t n = 0; n < SECTORS; n++) {
         if (!memory->has_content[n])
             continue;
-        *offset = n * 4096;
-        memcpy(old, memory->old[n], 4096);
+        *old = memory->old[n];
         memcpy(intended, memory->intended[n], 4096);
         return WRY_KEPT_YES;
     }
@@ -173,14 +167,15 @@ struct campaign {
 static uint8_t content[0x20000];
 static unsigned told_by_difference; /* parts, in all runs */
 
+/* Far apart, or with gaps of less than a sector between them. */
 static void make_plan(struct campaign *c, uint64_t *random)
 {
-    uint32_t at = 0;
+    uint32_t at = 0, apart = sim_random(random) % 2 == 0 ? 9000 : 300;
     struct wry_fault fault;
 
     c->count = 1 + sim_random(random) % PLACEMENTS;
     for (size_t i = 0; i < c->count; i++) {
-        at += (uint32_t)(sim_random(random) % 9000);
+        at += (uint32_t)(sim_random(random) % apart);
         if (sim_random(random) % 4 == 0)
             at = (at + 4095) & ~4095u;
         c->items[i] = (struct wry_placement){.offset = at,
@@ -282,6 +277,7 @@ static void set_up(struct campaign *c, uint64_t seed)
     c->mortal.port.sleep = mortal_sleep;
     c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
+    c->rig->config.kept_count = seed % 4 == 0 ? 0 : 2 + seed % 4; /* 0: the session's own */
     if (seed % 3 > 0) { /* as a stream */
         c->pack = pack_new();
         c->rig->config.packer = pack_packer(c->pack);

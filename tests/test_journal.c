@@ -17,9 +17,29 @@ static const struct wry_hello_reply mine = {.eui48 = {2, 0, 0, 0, 0, 1},
                                             .jedec = {0x7F, 0x51, 0x16}};
 static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
 
-static struct wry_mixed_sector mixed(void)
+/* What a run shall hold: the same in each sector. */
+static bool read_intended(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
-    return (struct wry_mixed_sector){.old = old, .intended = rig_reader(intended)};
+    (void)context;
+    memcpy(to, intended + offset % WRY_SECTOR_SIZE, n);
+    return true;
+}
+
+static const struct wry_reader shall_be = {.read = read_intended};
+
+static struct wry_kept_sector kept_at(uint32_t offset, uint16_t from, uint16_t to)
+{
+    struct wry_kept_sector kept = {.offset = offset, .from = from, .to = to};
+
+    memset(kept.bytes, 0x77, sizeof kept.bytes);
+    memcpy(kept.bytes + from, old + from, to - from);
+    return kept;
+}
+
+static bool begin(struct journal *journal, const struct wry_run *run,
+                  const struct wry_kept_sector *kept, size_t count)
+{
+    return journal_keeper(journal)->begin(journal, run, kept, count, &shall_be);
 }
 
 static struct journal *open_journal(const char *name, const struct wry_hello_reply *board)
@@ -38,14 +58,13 @@ static void it_outlives_its_process(void)
 {
     const struct wry_run run = {.start = 0x4000, .end = 0x7000};
     const struct wry_run back = {.start = 0x4000, .end = 0x5000};
-    uint8_t was[WRY_SECTOR_SIZE], shall[WRY_SECTOR_SIZE];
-    struct wry_mixed_sector head = mixed();
-    uint32_t offset = 0;
+    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
+    uint8_t shall[WRY_SECTOR_SIZE];
     struct journal *journal = open_journal("journal", &mine);
     const struct wry_keeper *keeper = journal_keeper(journal);
 
     CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
-    CHECK(keeper->begin(keeper->context, &run, &head, NULL));
+    CHECK(begin(journal, &run, &head, 1));
     journal_close(journal);
 
     journal = open_journal("journal", &mine);
@@ -53,15 +72,16 @@ static void it_outlives_its_process(void)
     CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x6FFF, 1));
     CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0x7000, 0x1000));
     CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x4000));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &offset, was, shall));
-    CHECK_EQUAL(0x4000, offset);
-    CHECK(memcmp(old, was, sizeof old) == 0);
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &was, shall));
+    CHECK_EQUAL(0x4000, was.offset);
+    CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
+    CHECK(memcmp(old, was.bytes, sizeof old) == 0);
     CHECK(memcmp(intended, shall, sizeof intended) == 0);
     /* Its putting back begins without content, and keeps what is stored until it ends. */
-    CHECK(keeper->begin(keeper->context, &back, NULL, NULL));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &offset, was, shall));
+    CHECK(begin(journal, &back, NULL, 0));
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &was, shall));
     CHECK(keeper->end(keeper->context, &back));
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(keeper->context, &offset, was, shall));
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(keeper->context, &was, shall));
     CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x5000, 1));
     CHECK(keeper->end(keeper->context, &run));
     CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
@@ -78,7 +98,7 @@ static void rows_belong_to_address_chip_size_and_id(void)
     others[1].chip_code = 0xD103;
     others[2].capacity = 0x800000;
     others[3].jedec[0] = 0x20;
-    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    CHECK(begin(journal, &run, NULL, 0));
     for (size_t i = 0; i < 4; i++) {
         check_context("board %zu", i);
         journal_set_board(journal, &others[i]);
@@ -93,7 +113,7 @@ static void boards_without_an_address_are_not_one_board(void)
 {
     const struct wry_run run = {.start = 0x4000, .end = 0x5000};
     struct wry_hello_reply nobody = mine;
-    struct wry_mixed_sector head = mixed();
+    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
 
     memset(nobody.eui48, 0xFF, sizeof nobody.eui48);
     CHECK(!journal_knows_board(nobody.eui48));
@@ -101,7 +121,7 @@ static void boards_without_an_address_are_not_one_board(void)
     CHECK(!journal_knows_board((const uint8_t[6]){1, 2, 3, 4, 5, 6}));
     CHECK(journal_knows_board(mine.eui48));
     struct journal *journal = open_journal("nobody", &nobody);
-    CHECK(journal_keeper(journal)->begin(journal, &run, &head, NULL));
+    CHECK(begin(journal, &run, &head, 1));
     CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
     journal_set_board(journal, &nobody);
     CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
@@ -111,12 +131,12 @@ static void boards_without_an_address_are_not_one_board(void)
 static void what_has_no_place_any_more_becomes_a_file(void)
 {
     const struct wry_run run = {.start = 0x4000, .end = 0x5000};
-    struct wry_mixed_sector head = mixed();
+    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("aside", &mine);
     gsize n = 0;
     g_autofree char *bytes = NULL;
 
-    CHECK(journal_keeper(journal)->begin(journal, &run, &head, NULL));
+    CHECK(begin(journal, &run, &head, 1));
     CHECK(journal_keeper(journal)->yield(journal, 0x4000));
     CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
     CHECK_EQUAL(1, journal_set_aside(journal)->len);
@@ -128,11 +148,11 @@ static void what_has_no_place_any_more_becomes_a_file(void)
 static void stretches_are_told_with_what_is_kept(void)
 {
     const struct wry_run run = {.start = 0x4000, .end = 0x8000};
-    struct wry_mixed_sector tail = mixed();
+    struct wry_kept_sector tail = kept_at(0x7000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("stretches", &mine);
     GArray *stretches;
 
-    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, &tail));
+    CHECK(begin(journal, &run, &tail, 1));
     CHECK(journal_unsettled(journal, &stretches));
     CHECK_EQUAL(2, stretches->len);
     const struct journal_stretch *s = &g_array_index(stretches, struct journal_stretch, 0);
@@ -156,7 +176,7 @@ static void a_lock_is_an_error_and_never_an_empty_journal(void)
     GError *error = NULL;
     sqlite3 *other = NULL;
 
-    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    CHECK(begin(journal, &run, NULL, 0));
     journal_close(journal);
     g_autofree char *path = g_build_filename(scratch_file("locked"), "journal.db", NULL);
     journal = journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error);
@@ -165,7 +185,7 @@ static void a_lock_is_an_error_and_never_an_empty_journal(void)
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &other));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(other, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
     CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
-    CHECK(!journal_keeper(journal)->begin(journal, &run, NULL, NULL));
+    CHECK(!begin(journal, &run, NULL, 0));
     CHECK(strstr(journal_problem(journal), "locked") != NULL);
     CHECK(journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error) ==
           NULL);
@@ -196,12 +216,12 @@ static void a_journal_that_is_no_database_is_refused(void)
 static void a_damaged_page_is_noticed(void)
 {
     const struct wry_run run = {.start = 0, .end = 0x40000};
-    struct wry_mixed_sector tail = mixed();
+    struct wry_kept_sector tail = kept_at(0x3F000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("damaged", &mine);
     GError *error = NULL;
     size_t n = 0;
 
-    CHECK(journal_keeper(journal)->begin(journal, &run, NULL, &tail));
+    CHECK(begin(journal, &run, &tail, 1));
     journal_close(journal);
     g_autofree uint8_t *bytes = scratch_read("damaged/journal.db", &n);
     CHECK(n > 8192);
@@ -214,8 +234,8 @@ static void a_damaged_page_is_noticed(void)
 
 static void one_of_version_1_is_brought_up_to_date(void)
 {
-    uint8_t was[WRY_SECTOR_SIZE], shall[WRY_SECTOR_SIZE];
-    uint32_t offset = 0;
+    struct wry_kept_sector was;
+    uint8_t shall[WRY_SECTOR_SIZE];
     sqlite3 *db = NULL;
     sqlite3_stmt *statement = NULL;
 
@@ -233,9 +253,79 @@ static void one_of_version_1_is_brought_up_to_date(void)
     sqlite3_finalize(statement);
     sqlite3_close(db);
     struct journal *journal = open_journal("version-1", &mine);
-    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &offset, was, shall));
-    CHECK_EQUAL(0x4000, offset);
-    CHECK(memcmp(was, old, sizeof old) == 0 && memcmp(shall, old, sizeof old) == 0);
+    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &was, shall));
+    CHECK_EQUAL(0x4000, was.offset);
+    CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
+    CHECK(memcmp(was.bytes, old, sizeof old) == 0 && memcmp(shall, old, sizeof old) == 0);
+    journal_close(journal);
+}
+
+static void one_of_version_2_is_brought_up_to_date(void)
+{
+    struct wry_kept_sector was;
+    uint8_t shall[WRY_SECTOR_SIZE];
+    sqlite3 *db = NULL;
+    sqlite3_stmt *statement = NULL;
+
+    CHECK_EQUAL(0, g_mkdir(scratch_file("version-2"), 0700));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(scratch_file("version-2/journal.db"), &db));
+    CHECK_EQUAL(SQLITE_OK,
+                sqlite3_exec(db,
+                             "CREATE TABLE unsettled (board TEXT NOT NULL, chip INTEGER NOT NULL, "
+                             "flash INTEGER NOT NULL, jedec TEXT NOT NULL, "
+                             "offset INTEGER NOT NULL, old BLOB, intended BLOB, "
+                             "since TEXT NOT NULL, PRIMARY KEY (board, chip, flash, jedec, "
+                             "offset)) WITHOUT ROWID; PRAGMA user_version = 2",
+                             NULL, NULL, NULL));
+    sqlite3_prepare_v2(db,
+                       "INSERT INTO unsettled VALUES ('02:00:00:00:00:01', -1, -1, '', 16384, "
+                       "?1, ?2, '2026-11-01T08:00:00Z')",
+                       -1, &statement, NULL);
+    sqlite3_bind_blob(statement, 1, old, sizeof old, SQLITE_STATIC);
+    sqlite3_bind_blob(statement, 2, intended, sizeof intended, SQLITE_STATIC);
+    CHECK_EQUAL(SQLITE_DONE, sqlite3_step(statement));
+    sqlite3_finalize(statement);
+    sqlite3_close(db);
+    for (int times = 0; times < 2; times++) {
+        struct journal *journal = open_journal("version-2", &mine);
+        CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &was, shall));
+        CHECK_EQUAL(0x4000, was.offset);
+        CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
+        CHECK(memcmp(was.bytes, old, sizeof old) == 0);
+        CHECK(memcmp(shall, intended, sizeof intended) == 0);
+        journal_close(journal);
+    }
+}
+
+/* Three mixed sectors of one run, of which a part was read. */
+static void what_was_read_of_a_sector_is_what_is_kept(void)
+{
+    const struct wry_run run = {.start = 0x4000, .end = 0x9000};
+    const struct wry_kept_sector kept[] = {kept_at(0x4000, 0, 0x300), kept_at(0x6000, 0x500, 0x600),
+                                           kept_at(0x8000, 0xF00, 0x1000)};
+    struct wry_kept_sector was;
+    uint8_t shall[WRY_SECTOR_SIZE];
+    struct journal *journal = open_journal("parts", &mine);
+    const struct wry_keeper *keeper = journal_keeper(journal);
+
+    CHECK(begin(journal, &run, kept, 3));
+    for (size_t i = 0; i < 3; i++) {
+        CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(journal, &was, shall));
+        CHECK_EQUAL(kept[i].offset, was.offset);
+        CHECK(was.from == kept[i].from && was.to == kept[i].to);
+        CHECK(memcmp(old + was.from, was.bytes + was.from, was.to - was.from) == 0);
+        CHECK(memcmp(intended, shall, sizeof intended) == 0);
+        CHECK(keeper->yield(journal, was.offset));
+        const char *path = g_ptr_array_index(journal_set_aside(journal), i);
+        gsize n = 0;
+        g_autofree char *bytes = NULL;
+        CHECK(g_file_get_contents(path, &bytes, &n, NULL));
+        CHECK(n == (size_t)(was.to - was.from) && memcmp(bytes, old + was.from, n) == 0);
+        g_autofree char *place = g_strdup_printf("-0x%06X-", (unsigned)(was.offset + was.from));
+        CHECK(strstr(path, place) != NULL);
+    }
+    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(journal, &was, shall));
+    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(journal, 0x5000, 1));
     journal_close(journal);
 }
 
@@ -251,6 +341,8 @@ int main(int argc, char **argv)
         FACT(a_journal_that_is_no_database_is_refused),
         FACT(a_damaged_page_is_noticed),
         FACT(one_of_version_1_is_brought_up_to_date),
+        FACT(one_of_version_2_is_brought_up_to_date),
+        FACT(what_was_read_of_a_sector_is_what_is_kept),
     };
     rig_random(old, sizeof old, 6);
     rig_random(intended, sizeof intended, 7);

@@ -23,13 +23,14 @@ static void placements_are_sorted_and_an_aligned_one_is_one_run(void)
     struct wry_plan plan;
     struct wry_fault fault;
     struct wry_run run;
+    uint32_t from, to;
 
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, items, 2, 0x100000, &fault));
     CHECK_EQUAL(0x1000, items[0].offset);
     CHECK(wry_plan_next_run(&plan, 0, &run));
     CHECK_EQUAL(0x1000, run.start);
     CHECK_EQUAL(0x2000, run.end);
-    CHECK(!run.head_mixed && !run.tail_mixed);
+    CHECK(!wry_plan_gap(&plan, run.start, run.end - run.start, &from, &to));
     CHECK(wry_plan_next_run(&plan, run.end, &run));
     CHECK_EQUAL(0x8000, run.start);
     CHECK_EQUAL(0xA000, run.end);
@@ -43,12 +44,17 @@ static void a_sector_shared_in_part_is_mixed(void)
     struct wry_plan plan;
     struct wry_fault fault;
     struct wry_run run;
+    uint32_t from, to;
 
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, items, 1, 0x100000, &fault));
     CHECK(wry_plan_next_run(&plan, 0, &run));
     CHECK_EQUAL(0x1000, run.start);
     CHECK_EQUAL(0x4000, run.end);
-    CHECK(run.head_mixed && run.tail_mixed);
+    CHECK(wry_plan_gap(&plan, 0x1000, 0x1000, &from, &to));
+    CHECK(from == 0x1000 && to == 0x1800);
+    CHECK(!wry_plan_gap(&plan, 0x2000, 0x1000, &from, &to));
+    CHECK(wry_plan_gap(&plan, 0x3000, 0x1000, &from, &to));
+    CHECK(from == 0x3800 && to == 0x4000);
     CHECK_EQUAL(0x800, wry_plan_covered(&plan, 0x1000, 0x1000));
 }
 
@@ -82,12 +88,13 @@ static void what_ends_beyond_the_flash_is_refused(void)
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &last, 1, 0x100000, &fault));
 }
 
-/* The promise of runs: each covered byte is in one, and only first and last sectors are mixed. */
+/* The promise of runs: each covered byte is in one, all sectors are covered in part, and a gap
+ * holds all that is not covered, and begins and ends with it. */
 static void check_runs(const struct wry_plan *plan)
 {
     struct wry_run run;
     uint64_t covered = 0;
-    uint32_t last_end = 0;
+    uint32_t last_end = 0, start, end;
 
     for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end) {
         CHECK(run.start >= last_end && run.start % WRY_SECTOR_SIZE == 0);
@@ -96,10 +103,15 @@ static void check_runs(const struct wry_plan *plan)
         covered += wry_plan_covered(plan, run.start, run.end - run.start);
         for (uint32_t at = run.start; at < run.end; at += WRY_SECTOR_SIZE) {
             uint32_t n = wry_plan_covered(plan, at, WRY_SECTOR_SIZE);
-            bool edge = (at == run.start && run.head_mixed) ||
-                        (at == run.end - WRY_SECTOR_SIZE && run.tail_mixed);
             CHECK(n > 0);
-            CHECK(edge || n == WRY_SECTOR_SIZE);
+            CHECK_EQUAL(n < WRY_SECTOR_SIZE, wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end));
+            if (n == WRY_SECTOR_SIZE)
+                continue;
+            CHECK(start >= at && start < end && end <= at + WRY_SECTOR_SIZE);
+            CHECK_EQUAL(start - at, wry_plan_covered(plan, at, start - at));
+            CHECK_EQUAL(at + WRY_SECTOR_SIZE - end,
+                        wry_plan_covered(plan, end, at + WRY_SECTOR_SIZE - end));
+            CHECK_EQUAL(0, wry_plan_covered(plan, start, 1) + wry_plan_covered(plan, end - 1, 1));
         }
     }
     CHECK_EQUAL(wry_plan_total(plan), covered);

@@ -177,7 +177,7 @@ static bool fail_to_read(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     (void)context;
     memset(to, 0, n);
-    return offset < 0x3000;
+    return offset < 0x4000;
 }
 
 static void a_source_that_fails_is_named_by_offset(void)
@@ -188,7 +188,7 @@ static void a_source_that_fails_is_named_by_offset(void)
 
     CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
     CHECK_EQUAL(WRY_SOURCE_FAILED, write(rig, &item, 1));
-    CHECK_EQUAL(0x43000, wry_session_fault(&rig->session)->offset & ~0xFFFu);
+    CHECK_EQUAL(0x44000, wry_session_fault(&rig->session)->offset & ~0xFFFu);
     rig_free(rig);
 }
 

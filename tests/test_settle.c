@@ -15,16 +15,19 @@ static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
 struct held {
     bool holds, yields, fails, remembers;
     uint32_t offset;
+    uint16_t from, to; /* what is known of the old content; to 0: all */
     unsigned yielded, ended;
 };
 
-static bool begin(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
-                  const struct wry_mixed_sector *tail)
+static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+                  size_t count, const struct wry_reader *content)
 {
     const struct held *held = context;
 
     (void)run;
-    CHECK(!head && !tail);
+    (void)kept;
+    (void)content;
+    CHECK_EQUAL(0, count);
     return !held->fails;
 }
 
@@ -46,15 +49,18 @@ static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
                                                                                    : WRY_KEPT_NO;
 }
 
-static enum wry_kept saved(void *context, uint32_t *offset, uint8_t was[WRY_SECTOR_SIZE],
+static enum wry_kept saved(void *context, struct wry_kept_sector *was,
                            uint8_t shall[WRY_SECTOR_SIZE])
 {
     const struct held *held = context;
 
     if (held->fails)
         return WRY_KEPT_UNKNOWN;
-    *offset = held->offset;
-    memcpy(was, old, sizeof old);
+    was->offset = held->offset;
+    was->from = held->from;
+    was->to = held->to > 0 ? held->to : WRY_SECTOR_SIZE;
+    memset(was->bytes, 0xA5, sizeof was->bytes);
+    memcpy(was->bytes + was->from, old + was->from, was->to - was->from);
     memcpy(shall, intended, sizeof intended);
     return held->holds ? WRY_KEPT_YES : WRY_KEPT_NO;
 }
@@ -92,10 +98,10 @@ static struct wry_keeper keeper_of(struct held *held)
                                .yield = yield};
 }
 
-/* The flash holds this sector; settled, it must hold that one. */
-static void settle(const uint8_t *before, const uint8_t *after, enum wry_settled outcome)
+static void settle_part(const uint8_t *before, const uint8_t *after, enum wry_settled outcome,
+                        uint16_t from, uint16_t to)
 {
-    struct held held = {.holds = true, .yields = true, .offset = SECTOR};
+    struct held held = {.holds = true, .yields = true, .offset = SECTOR, .from = from, .to = to};
     struct wry_keeper keeper = keeper_of(&held);
     struct told told = {0};
     struct wry_settle_sink sink = {.context = &told, .sector = tell};
@@ -118,6 +124,42 @@ static void settle(const uint8_t *before, const uint8_t *after, enum wry_settled
     /* What is right already is written all the same: its cells may be half erased. */
     CHECK_EQUAL(outcome == WRY_SETTLED_PUT_BACK, rig->board.die.operations > operations);
     rig_free(rig);
+}
+
+/* The flash holds this sector; settled, it must hold that one. */
+static void settle(const uint8_t *before, const uint8_t *after, enum wry_settled outcome)
+{
+    settle_part(before, after, outcome, 0, WRY_SECTOR_SIZE);
+}
+
+/* Nothing is known of the old content where new content takes whole pages: bytes 0 to 1536. */
+static void of_what_was_not_read_nothing_is_concluded(void)
+{
+    uint8_t flash[WRY_SECTOR_SIZE];
+
+    /* Nothing was erased yet: all stays. */
+    settle_part(old, old, WRY_SETTLED_PUT_BACK, COVERED, 4096);
+    /* All was written. */
+    settle_part(intended, intended, WRY_SETTLED_PUT_BACK, COVERED, 4096);
+    /* Erased, in whole or in part: the neighbours come back, beside the new content. */
+    memset(flash, 0xFF, sizeof flash);
+    settle_part(flash, intended, WRY_SETTLED_PUT_BACK, COVERED, 4096);
+    memcpy(flash, old, sizeof flash);
+    for (size_t i = 0; i < sizeof flash; i++)
+        flash[i] |= (uint8_t)(i * 7);
+    settle_part(flash, intended, WRY_SETTLED_PUT_BACK, COVERED, 4096);
+    /* New content is there, and its neighbours are not yet. */
+    memset(flash, 0xFF, sizeof flash);
+    memcpy(flash, intended, COVERED);
+    settle_part(flash, intended, WRY_SETTLED_PUT_BACK, COVERED, 4096);
+    /* Somebody else has written among the neighbours since. */
+    memcpy(flash, old, sizeof flash);
+    rig_random(flash + 3000, 500, 12);
+    settle_part(flash, flash, WRY_SETTLED_NEWER, COVERED, 4096);
+    /* And where the image stands: that is no matter of the neighbours. */
+    memcpy(flash, old, sizeof flash);
+    rig_random(flash, COVERED, 13);
+    settle_part(flash, flash, WRY_SETTLED_PUT_BACK, COVERED, 4096);
 }
 
 static void what_a_cut_leaves_is_put_back(void)
@@ -266,6 +308,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(what_a_cut_leaves_is_put_back),
+        FACT(of_what_was_not_read_nothing_is_concluded),
         FACT(where_the_new_content_is_there_its_neighbours_complete_it),
         FACT(what_somebody_wrote_since_is_left),
         FACT(a_page_of_zeros_tells_nothing_by_itself),

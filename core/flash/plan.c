@@ -103,6 +103,27 @@ bool wry_plan_overlay(const struct wry_plan *plan, uint32_t offset, uint8_t *byt
     return true;
 }
 
+bool wry_plan_gap(const struct wry_plan *plan, uint32_t offset, uint32_t length, uint32_t *start,
+                  uint32_t *end)
+{
+    uint32_t at = offset; /* all before it is covered, or within the gap */
+    struct part part;
+
+    *start = *end = offset;
+    for (size_t i = first_after(plan, offset); part_within(plan, i, offset, length, &part); i++) {
+        if (part.start > at) {
+            *start = *end == offset ? at : *start;
+            *end = part.start;
+        }
+        at = part.end;
+    }
+    if (at < offset + length) {
+        *start = *end == offset ? at : *start;
+        *end = offset + length;
+    }
+    return *end > *start;
+}
+
 bool wry_plan_next_run(const struct wry_plan *plan, uint32_t from, struct wry_run *run)
 {
     size_t i = first_after(plan, from);
@@ -112,15 +133,8 @@ bool wry_plan_next_run(const struct wry_plan *plan, uint32_t from, struct wry_ru
     uint32_t first = plan->placements[i].offset > from ? plan->placements[i].offset : from;
     run->start = first - first % WRY_SECTOR_SIZE;
     run->end = run->start + WRY_SECTOR_SIZE;
-    run->head_mixed = wry_plan_covered(plan, run->start, WRY_SECTOR_SIZE) < WRY_SECTOR_SIZE;
-    run->tail_mixed = false;
-    while (!run->tail_mixed && run->end < plan->flash_size) {
-        uint32_t covered = wry_plan_covered(plan, run->end, WRY_SECTOR_SIZE);
-        if (covered == 0)
-            break;
-        run->tail_mixed = covered < WRY_SECTOR_SIZE;
+    while (run->end < plan->flash_size && wry_plan_covered(plan, run->end, WRY_SECTOR_SIZE) > 0)
         run->end += WRY_SECTOR_SIZE;
-    }
     return true;
 }
 

@@ -4,17 +4,39 @@
 
 #include "bytes/memory.h"
 
+/* The first of them that is not before the offset. */
+static size_t kept_from(const struct session_write *job, uint32_t offset)
+{
+    size_t low = 0, high = job->kept_count;
+
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (job->kept[middle].offset >= offset)
+            high = middle;
+        else
+            low = middle + 1;
+    }
+    return low;
+}
+
+const struct wry_kept_sector *session_kept_within(const struct session_write *job, uint32_t start,
+                                                  uint32_t end, size_t *count)
+{
+    size_t first = kept_from(job, start);
+
+    *count = kept_from(job, end) - first;
+    return job->kept + first;
+}
+
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to, uint32_t length)
 {
-    const struct wry_session *session = job->session;
-    uint32_t tail = job->run.end - WRY_SECTOR_SIZE;
-
-    for (uint32_t i = 0; i < length; i += WRY_PAGE_SIZE) {
+    for (uint32_t i = 0; i < length && job->kept_count > 0; i += WRY_PAGE_SIZE) {
         uint32_t at = offset + i;
-        if (job->run.head_mixed && at < job->run.start + WRY_SECTOR_SIZE)
-            memcpy(to + i, session->edges[0] + (at - job->run.start), WRY_PAGE_SIZE);
-        else if (job->run.tail_mixed && at >= tail)
-            memcpy(to + i, session->edges[1] + (at - tail), WRY_PAGE_SIZE);
+        size_t count;
+        const struct wry_kept_sector *kept = session_kept_within(
+            job, at - at % WRY_SECTOR_SIZE, at - at % WRY_SECTOR_SIZE + 1, &count);
+        if (count > 0)
+            memcpy(to + i, kept->bytes + (at - kept->offset), WRY_PAGE_SIZE);
     }
     return wry_plan_overlay(job->plan, offset, to, length);
 }

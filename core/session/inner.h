@@ -122,7 +122,9 @@ struct session_asked {
 struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
-    struct wry_run run;   /* of the plan; its mixed sectors are in session->edges */
+    struct wry_run run;   /* of the plan */
+    struct wry_kept_sector *kept; /* its mixed sectors, by rising offset */
+    size_t kept_count;
     struct wry_run part;  /* of the run, being written; after a loss, what is left of it */
     uint32_t base;        /* where the part began at first */
     uint64_t done, total; /* bytes in sectors, for progress */
@@ -159,6 +161,10 @@ struct wry_reader session_composed(struct session_composed *composed);
 /* Fills to with what the flash must hold from offset on; both page-aligned, within the run. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
+
+/* Those of the mixed sectors that lie in the range: the first, and how many. */
+const struct wry_kept_sector *session_kept_within(const struct session_write *job, uint32_t start,
+                                                  uint32_t end, size_t *count);
 
 /* stream.c: content that goes out packed. */
 /* Begins a stream of the part's content, where packer and board can: its coding, or 0 when content

@@ -11,7 +11,9 @@ enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
     SPREAD_SAMPLES = 16,   /* at most, where one request asks for all */
-    WORTH_SAMPLING = 64,   /* sectors */
+    WORTH_SAMPLING = 64,   /* sectors, where each sample is a question */
+    WORTH_SPREAD = 8,      /* and where all are one */
+    SAMPLED = 4,           /* one sector of so many at most: the board hashes what is looked at */
     SPREAD_STEP = 0x10,    /* from one value of WRY_FLAG_SPREAD to the next */
     ANSWER_MS = 60,        /* of the line for an answer */
     ANSWER_LEAST = 512,    /* bytes of it */
@@ -278,7 +280,8 @@ uint8_t session_spread_flags(uint32_t length, uint32_t most)
 static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 {
     uint32_t length = job->run.end - job->run.start;
-    uint8_t flags = session_spread_flags(length, SPREAD_SAMPLES);
+    uint32_t most = length / WRY_SECTOR_SIZE / SAMPLED;
+    uint8_t flags = session_spread_flags(length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES);
     struct session_dirty dirty;
 
     memset(&dirty, 0, sizeof dirty);
@@ -296,14 +299,14 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     uint32_t sectors = (job->run.end - job->run.start) / WRY_SECTOR_SIZE;
     enum wry_status status = WRY_OK;
 
-    *looks_new = sectors >= WORTH_SAMPLING;
-    if (*looks_new && (job->session->board.features & WRY_FEATURE_SPREAD)) {
+    *looks_new = false;
+    if (sectors >= WORTH_SPREAD && (job->session->board.features & WRY_FEATURE_SPREAD)) {
         status = sample_spread(job, looks_new);
         if (status != WRY_NO_ANSWER)
             return status;
-        *looks_new = true;
         status = WRY_OK;
     }
+    *looks_new = sectors >= WORTH_SAMPLING;
     /* Each sample costs a round trip. */
     uint32_t samples = session_latency(job->session) > LONG_LATENCY ? SAMPLES / 2 : SAMPLES;
 

@@ -12,15 +12,13 @@
 #include "bytes/memory.h"
 
 enum {
-    OLD = 0, /* which of the session's edges holds what */
-    INTENDED = 1,
     BITS_TO_TELL = 64, /* set in a page, which whoever writes another one would not all set again */
 };
 
 /* What the flash holds, beside what was kept. */
 struct look {
-    struct wry_session *session;
-    uint32_t start;
+    struct wry_kept_sector *old;
+    const uint8_t *intended;
     bool newer;        /* a page that no cut leaves */
     bool cut;          /* a page that only a cut leaves */
     bool doubtful;     /* a page that may be either */
@@ -54,15 +52,22 @@ static enum page_look compare_page(const uint8_t *page, const uint8_t *content, 
     return bits >= BITS_TO_TELL ? PAGE_ON_THE_WAY : PAGE_DOUBTFUL;
 }
 
-/* A writer; pages come one by one. */
+/* A writer; pages come one by one. Of a page that was all new content nobody knows what it held:
+ * as old it counts as it is. */
 static bool look_at(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
     struct look *look = context;
-    const uint8_t *old = look->session->edges[OLD] + (offset - look->start);
-    const uint8_t *intended = look->session->edges[INTENDED] + (offset - look->start);
+    uint32_t within = offset - look->old->offset;
+    uint8_t *old = look->old->bytes + within;
+    const uint8_t *intended = look->intended + within;
+
+    if (within < look->old->from || within >= look->old->to) {
+        memcpy(old, bytes, n);
+        look->has_intended &= memcmp(bytes, intended, n) == 0;
+        return true;
+    }
     enum page_look a = compare_page(bytes, old, n), b = compare_page(bytes, intended, n);
     enum page_look best = a > b ? a : b;
-
     look->newer |= best == PAGE_OTHER;
     look->cut |= best == PAGE_ON_THE_WAY;
     look->doubtful |= best == PAGE_DOUBTFUL && !wry_bytes_blank(bytes, n);
@@ -77,13 +82,12 @@ static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
     return true;
 }
 
-/* A whole sector has no neighbours, so the edges are free to hold it. */
-static enum wry_status put_back(struct wry_session *session, uint32_t offset, unsigned which)
+/* A whole sector has no neighbours, so the memory for those is free to hold it. */
+static enum wry_status put_back(struct wry_session *session, uint32_t offset, uint8_t *content)
 {
-    struct wry_placement placement = {
-        .offset = offset,
-        .length = WRY_SECTOR_SIZE,
-        .reader = {.context = session->edges[which], .read = read_kept}};
+    struct wry_placement placement = {.offset = offset,
+                                      .length = WRY_SECTOR_SIZE,
+                                      .reader = {.context = content, .read = read_kept}};
     /* One sector within the flash: nothing that a plan could find fault with. */
     struct wry_plan plan = {
         .placements = &placement, .count = 1, .flash_size = session->board.capacity};
@@ -101,11 +105,13 @@ static enum wry_status yield(struct wry_session *session, uint32_t offset)
 }
 
 /* What is right where it should be is written once more: the cells may be half erased. */
-static enum wry_status settle_sector(struct wry_session *session, uint32_t offset,
-                                     enum wry_settled *outcome)
+static enum wry_status settle_sector(struct wry_session *session, enum wry_settled *outcome)
 {
-    struct look look = {.session = session, .start = offset, .has_intended = true};
+    struct wry_kept_sector *old = &session->kept[0];
+    uint8_t *intended = session->kept[1].bytes;
+    struct look look = {.old = old, .intended = intended, .has_intended = true};
     struct wry_writer writer = {.context = &look, .write = look_at};
+    uint32_t offset = old->offset;
 
     if (offset % WRY_SECTOR_SIZE != 0 || offset >= session->board.capacity) {
         *outcome = WRY_SETTLED_BEYOND;
@@ -119,7 +125,9 @@ static enum wry_status settle_sector(struct wry_session *session, uint32_t offse
         return yield(session, offset);
     }
     *outcome = WRY_SETTLED_PUT_BACK;
-    return put_back(session, offset, look.has_intended ? INTENDED : OLD);
+    /* What a cut has taken of the new content's pages is not known as it was. */
+    bool lost = look.cut && (old->from > 0 || old->to < WRY_SECTOR_SIZE);
+    return put_back(session, offset, look.has_intended || lost ? intended : old->bytes);
 }
 
 enum wry_status wry_session_settle(struct wry_session *session, const struct wry_settle_sink *sink)
@@ -129,19 +137,18 @@ enum wry_status wry_session_settle(struct wry_session *session, const struct wry
     enum wry_status status = WRY_OK;
     uint32_t most = session->board.capacity / WRY_SECTOR_SIZE;
     enum wry_settled outcome;
-    uint32_t offset = 0;
 
     session_begin_call(session);
     for (uint32_t n = 0; status == WRY_OK && answer == WRY_KEPT_YES && n <= most; n++) {
-        answer =
-            keeper->saved(keeper->context, &offset, session->edges[OLD], session->edges[INTENDED]);
+        answer = keeper->saved(keeper->context, &session->kept[0], session->kept[1].bytes);
         if (answer != WRY_KEPT_YES)
             break;
-        status = settle_sector(session, offset, &outcome);
+        uint32_t offset = session->kept[0].offset;
+        status = settle_sector(session, &outcome);
         if (status == WRY_OK && sink)
             sink->sector(sink->context, offset, outcome);
     }
     return status == WRY_OK && answer == WRY_KEPT_UNKNOWN
-               ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_READ, offset)
+               ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_READ, 0)
                : status;
 }

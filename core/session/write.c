@@ -13,53 +13,73 @@ enum {
     GAP_SECTORS = 2,
 };
 
-struct edge_writer {
-    uint8_t *edge;
-    uint32_t start;
-};
-
-static bool keep_edge(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
-    struct edge_writer *writer = context;
+    struct wry_kept_sector *kept = context;
 
-    memcpy(writer->edge + (offset - writer->start), bytes, n);
+    memcpy(kept->bytes + (offset - kept->offset), bytes, n);
     return true;
 }
 
 /* What is kept must be what is there: read, and compared with the board's digest. */
-static enum wry_status read_edge(struct wry_session *session, unsigned which, uint32_t start)
+static enum wry_status read_kept(struct wry_session *session, struct wry_kept_sector *kept)
 {
-    struct edge_writer context = {.edge = session->edges[which], .start = start};
-    struct wry_writer writer = {.context = &context, .write = keep_edge};
+    struct wry_writer writer = {.context = kept, .write = keep};
+    uint32_t start = kept->offset + kept->from, length = kept->to - kept->from;
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
     struct wry_sha256 sha;
-    enum wry_status status = session_read_hashed(session, start, WRY_SECTOR_SIZE, &writer, theirs);
 
+    memset(kept->bytes, 0xFF, sizeof kept->bytes);
+    enum wry_status status = session_read_hashed(session, start, length, &writer, theirs);
     wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, session->edges[which], WRY_SECTOR_SIZE);
+    wry_sha256_add(&sha, kept->bytes + kept->from, length);
     wry_sha256_end(&sha, ours);
     if (status != WRY_OK || memcmp(ours, theirs, sizeof ours) == 0)
         return status;
-    return session_fail_range(session, WRY_CONTRADICTED, WRY_STEP_READ, start, WRY_SECTOR_SIZE);
+    return session_fail_range(session, WRY_CONTRADICTED, WRY_STEP_READ, start, length);
 }
 
-static enum wry_status read_edges(struct session_write *job)
+static enum wry_status read_all_kept(struct session_write *job)
 {
     enum wry_status status = WRY_OK;
 
-    if (job->run.head_mixed)
-        status = read_edge(job->session, 0, job->run.start);
-    if (status == WRY_OK && job->run.tail_mixed)
-        status = read_edge(job->session, 1, job->run.end - WRY_SECTOR_SIZE);
+    for (size_t i = 0; i < job->kept_count && status == WRY_OK; i++)
+        status = read_kept(job->session, &job->kept[i]);
     return status;
+}
+
+/* The next run of the plan, or as much of it as there is memory for its mixed sectors. */
+static bool next_run(struct session_write *job, uint32_t from)
+{
+    struct wry_session *session = job->session;
+    bool lent = session->config.kept && session->config.kept_count >= 2;
+    size_t most =
+        lent ? session->config.kept_count : sizeof session->kept / sizeof session->kept[0];
+    uint32_t start, end;
+
+    if (!wry_plan_next_run(job->plan, from, &job->run))
+        return false;
+    job->kept = lent ? session->config.kept : session->kept;
+    job->kept_count = 0;
+    for (uint32_t at = job->run.start; at < job->run.end; at += WRY_SECTOR_SIZE) {
+        if (!wry_plan_gap(job->plan, at, WRY_SECTOR_SIZE, &start, &end))
+            continue;
+        if (job->kept_count == most) {
+            job->run.end = at;
+            break;
+        }
+        struct wry_kept_sector *kept = &job->kept[job->kept_count++];
+        kept->offset = at;
+        kept->from = (uint16_t)((start - at) / WRY_PAGE_SIZE * WRY_PAGE_SIZE);
+        kept->to = (uint16_t)((end - at + WRY_PAGE_SIZE - 1) / WRY_PAGE_SIZE * WRY_PAGE_SIZE);
+    }
+    return true;
 }
 
 static enum wry_status write_range(struct session_write *job, uint32_t start, uint32_t end)
 {
     job->part.start = start;
     job->part.end = end;
-    job->part.head_mixed = job->run.head_mixed && start == job->run.start;
-    job->part.tail_mixed = job->run.tail_mixed && end == job->run.end;
     return job->estimate ? session_estimate_part(job) : session_write_part(job);
 }
 
@@ -141,7 +161,7 @@ static enum wry_status write_run(struct session_write *job)
     struct wry_session *session = job->session;
     uint32_t left_before = session->stats.sectors_left;
     bool whole = session->config.every_sector;
-    enum wry_status status = read_edges(job);
+    enum wry_status status = read_all_kept(job);
 
     job->proven = true;
     if (status == WRY_OK && !whole)
@@ -220,8 +240,7 @@ static enum wry_status walk(struct wry_session *session, const struct wry_plan *
     session->stats.sectors_written = session->stats.sectors_left = 0;
     if (status == WRY_OK)
         status = session_report(session, WRY_STEP_WRITE, 0, 0, job.total);
-    for (uint32_t from = 0; status == WRY_OK && wry_plan_next_run(plan, from, &job.run);
-         from = job.run.end)
+    for (uint32_t from = 0; status == WRY_OK && next_run(&job, from); from = job.run.end)
         status = write_run_within_claim(&job);
     if (status != WRY_OK && status != WRY_LINK_LOST)
         session_abandon(session);

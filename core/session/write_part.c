@@ -234,20 +234,17 @@ static enum wry_status transfer(struct session_write *job, bool force)
     }
 }
 
-/* The mixed sectors, where they are the part's own. */
+/* With the mixed sectors that are the part's own. */
 static bool keep(struct session_write *job)
 {
     const struct wry_keeper *keeper = job->session->config.keeper;
-    struct session_composed edges[2] = {{.job = job, .start = job->part.start},
-                                        {.job = job, .start = job->part.end - WRY_SECTOR_SIZE}};
-    struct wry_mixed_sector sectors[2];
+    struct session_composed composed = {.job = job, .start = job->part.start};
+    struct wry_reader intended = session_composed(&composed);
+    size_t count;
+    const struct wry_kept_sector *kept =
+        session_kept_within(job, job->part.start, job->part.end, &count);
 
-    for (size_t i = 0; i < 2; i++)
-        sectors[i] = (struct wry_mixed_sector){.old = job->session->edges[i],
-                                               .intended = session_composed(&edges[i])};
-    return !keeper ||
-           keeper->begin(keeper->context, &job->part, job->part.head_mixed ? &sectors[0] : NULL,
-                         job->part.tail_mixed ? &sectors[1] : NULL);
+    return !keeper || keeper->begin(keeper->context, &job->part, kept, count, &intended);
 }
 
 /* What is written and checked stays so when the keeper fails: the next job takes it up again. */

@@ -38,12 +38,11 @@ struct wry_plan {
 };
 
 /*
- * A stretch of sectors written in one go. Only its first and its last sector can hold bytes that
- * no placement covers; those are mixed, and what is not covered must be kept.
+ * A stretch of sectors, each of which placements cover at least in part. Where that is not all of a
+ * sector, it is mixed: what is not covered must be kept.
  */
 struct wry_run {
     uint32_t start, end; /* sector-aligned, bytes */
-    bool head_mixed, tail_mixed;
 };
 
 /*
@@ -63,6 +62,13 @@ uint64_t wry_plan_total(const struct wry_plan *plan);
 
 /* How many bytes of [offset, offset + length) are covered by placements. */
 uint32_t wry_plan_covered(const struct wry_plan *plan, uint32_t offset, uint32_t length);
+
+/*
+ * The stretch of [offset, offset + length) from the first byte that no placement covers to behind
+ * the last such byte. False when all is covered.
+ */
+bool wry_plan_gap(const struct wry_plan *plan, uint32_t offset, uint32_t length, uint32_t *start,
+                  uint32_t *end);
 
 /*
  * Lays the placements' content over bytes, which stand for flash from offset on; what is not

@@ -63,9 +63,10 @@ enum wry_kept {
 };
 
 /* A sector that holds other content besides what is written. */
-struct wry_mixed_sector {
-    const uint8_t *old;         /* WRY_SECTOR_SIZE bytes, as it was; valid during the call */
-    struct wry_reader intended; /* as it shall be, from 0 to WRY_SECTOR_SIZE */
+struct wry_kept_sector {
+    uint32_t offset;
+    uint16_t from, to;              /* of it, the pages that hold all of the other content */
+    uint8_t bytes[WRY_SECTOR_SIZE]; /* those as they were; the rest means nothing */
 };
 
 /*
@@ -78,16 +79,17 @@ struct wry_mixed_sector {
  */
 struct wry_keeper {
     void *context;
-    /* head and tail: the run's mixed sectors, or NULL. What is stored of other sectors of the run
-     * stays stored until end: this may be its putting back. */
-    bool (*begin)(void *context, const struct wry_run *run, const struct wry_mixed_sector *head,
-                  const struct wry_mixed_sector *tail);
+    /* kept: the run's mixed sectors; intended: the run as it shall be, from 0 on. Both are valid
+     * during the call. What is stored of other sectors of the run stays stored until end: this may
+     * be its putting back. */
+    bool (*begin)(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+                  size_t count, const struct wry_reader *intended);
     /* The run holds what it should, by the board's digest. */
     bool (*end)(void *context, const struct wry_run *run);
     /* Whether any sector of the range was begun by a session before and never ended. */
     enum wry_kept (*unsettled)(void *context, uint32_t offset, uint32_t length);
     /* The lowest mixed sector that was begun and never ended. */
-    enum wry_kept (*saved)(void *context, uint32_t *offset, uint8_t old[WRY_SECTOR_SIZE],
+    enum wry_kept (*saved)(void *context, struct wry_kept_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE]);
     /* That sector cannot be put back: the flash holds newer work, or ends before it. Neither saved
      * nor unsettled speak of it any more. */
@@ -118,6 +120,9 @@ struct wry_session_config {
     const struct wry_known *known;   /* the same; NULL = nothing is known */
     void *read_memory; /* WRY_SESSION_READ_MEMORY bytes, aligned as malloc does, the session's for
                           as long as it lives; NULL = content is read as it is */
+    /* For the mixed sectors of what is written in one go; NULL: there is room for two. */
+    struct wry_kept_sector *kept;
+    size_t kept_count; /* 2 at least */
     void *context;     /* handed to progress */
     /*
      * Called at least every 100 ms of the port's time while a call lasts, also while it only waits;
@@ -241,8 +246,8 @@ struct wry_session {
     size_t heard_at;
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
-    uint8_t cargo[WRY_PAYLOAD_MAX];    /* content going out, or a digest that came in */
-    uint8_t edges[2][WRY_SECTOR_SIZE]; /* mixed sectors of the run as they were */
+    uint8_t cargo[WRY_PAYLOAD_MAX]; /* content going out, or a digest that came in */
+    struct wry_kept_sector kept[2]; /* mixed sectors of the run, where no memory was lent */
 };
 
 /* The session's memory is bounded: in C and C++, this does not compile when it is not. */
