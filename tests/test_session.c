@@ -158,6 +158,40 @@ static void the_time_of_a_write_is_close_to_the_larger_of_line_and_flash(void)
     }
 }
 
+/* The first that is said of it, while nothing is written yet. */
+static uint64_t said_at, said;
+
+static bool note_expected(void *context, const struct wry_session_progress *progress)
+{
+    const struct rig *rig = context;
+
+    if (said == 0 && progress->expected > 0) {
+        said = progress->expected;
+        said_at = rig->adapter.now / 1000;
+    }
+    return false;
+}
+
+static void what_is_left_of_a_write_is_told_from_the_beginning(void)
+{
+    static const uint32_t speeds[] = {9600, 115200, 921600, 2000000};
+    struct wry_placement item = place(0x40000, sizeof content, 0);
+
+    for (size_t i = 0; i < 4; i++) {
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = 4, .max_speed = speeds[i]});
+        rig_mend_by(rig, note_expected);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        said = 0;
+        CHECK_EQUAL(WRY_OK, write(rig, &item, 1));
+        uint64_t took = rig->adapter.now / 1000 - said_at;
+        check_context("%u baud: expected %u ms, took %u ms", (unsigned)speeds[i],
+                      (unsigned)(said / 1000), (unsigned)(took / 1000));
+        CHECK(said > 0);
+        CHECK(said * 10 > took * 9 && said * 10 < took * 11);
+        rig_free(rig);
+    }
+}
+
 static void a_write_that_is_stopped_leaves_a_board_that_answers(void)
 {
     struct wry_placement item = place(0x40000, 0x40000, 0);
@@ -481,6 +515,7 @@ int main(int argc, char **argv)
         FACT(random_plans_on_noisy_lines_are_written_exactly),
         FACT(a_mebibyte_on_a_noisy_line_takes_at_most_1_4_of_the_clean_time),
         FACT(the_time_of_a_write_is_close_to_the_larger_of_line_and_flash),
+        FACT(what_is_left_of_a_write_is_told_from_the_beginning),
         FACT(a_write_that_is_stopped_leaves_a_board_that_answers),
         FACT(a_source_that_fails_is_named_by_offset),
         FACT(reading_gives_the_flash_content_even_through_noise),

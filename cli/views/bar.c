@@ -17,6 +17,7 @@ struct bar {
     enum wry_step step;
     uint64_t begun, drawn;
     uint64_t done, total;
+    double expected; /* s that the rest takes by what is known of line and flash; 0 = not known */
     bool anything;
 };
 
@@ -40,11 +41,19 @@ static unsigned terminal_width(void)
     return size.ws_col;
 }
 
+/* What was expected counts until it shows how quick it really is. */
+static double time_left(const struct bar *bar, double rate)
+{
+    double by_rate = rate > 0 ? (double)(bar->total - bar->done) / rate : 0;
+    double share = (double)bar->done / (double)bar->total;
+
+    return bar->expected > 0 ? share * by_rate + (1 - share) * bar->expected : by_rate;
+}
+
 static void draw(const struct bar *bar, uint64_t now)
 {
     double seconds = (double)(now - bar->begun) / 1e6;
     double rate = seconds > 0 ? (double)bar->done / seconds : 0;
-    double left = rate > 0 ? (double)(bar->total - bar->done) / rate : 0;
     char tail[96];
     char cells[256];
 
@@ -54,7 +63,7 @@ static void draw(const struct bar *bar, uint64_t now)
     else
         snprintf(tail, sizeof tail, "%3u %%  %u of %u KiB  %.0f KiB/s  %.0f s left",
                  (unsigned)(bar->done * 100 / bar->total), (unsigned)(bar->done / 1024),
-                 (unsigned)(bar->total / 1024), rate / 1024, left);
+                 (unsigned)(bar->total / 1024), rate / 1024, time_left(bar, rate));
     unsigned used = (unsigned)(strlen(bar->label) + 52);
     unsigned room = terminal_width() > used + 10 ? terminal_width() - used : 10;
     room = MIN(room, sizeof cells - 1);
@@ -73,6 +82,7 @@ void bar_update(struct bar *bar, const struct wry_session_progress *progress, ui
     bool over = progress->done >= progress->total;
     bar->done = MIN(progress->done, progress->total);
     bar->total = progress->total;
+    bar->expected = (double)progress->expected / 1e6;
     if (bar->anything && !over && now < bar->drawn + DRAW_EVERY)
         return;
     draw(bar, now);

@@ -170,6 +170,8 @@ const struct wry_kept_sector *session_kept_within(const struct session_write *jo
 /* Begins a stream of the part's content, where packer and board can: its coding, or 0 when content
  * goes as pages. */
 uint8_t session_stream_begin(struct session_write *job);
+/* Tells the caller how long the part will take, once its coding is known. */
+void session_stream_expect(struct session_write *job);
 /* The window of a stream, once it is begun for the part. */
 void session_stream_window(struct wry_session_window *window);
 /* Makes more of it available, as far as the window has use for it. */

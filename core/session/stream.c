@@ -48,6 +48,40 @@ static uint64_t time_of(const struct session_write *job, uint8_t coding, uint32_
     return wry_cost_of(&terms, &part).total;
 }
 
+static uint32_t packed_difference(const struct session_write *job)
+{
+    const struct wry_known *known = job->session->config.known;
+    uint32_t length = job->part.end - job->part.start;
+    uint32_t covered = known->covers(known->context, job->part.start, length);
+
+    return covered / PACKED_DIFFERENCE + (length - covered) / PACKED;
+}
+
+/* What it takes as it will be sent, before it is known how well it packs. */
+static uint32_t sector_time(const struct session_write *job)
+{
+    const struct wry_session *session = job->session;
+    uint32_t length = job->part.end - job->part.start, line_bytes = length;
+    uint32_t unit = SESSION_ERASE_MOST;
+
+    if (job->erases) {
+        line_bytes = 0;
+    } else if (job->coding == WRY_CODING_DIFFERENCE) {
+        line_bytes = packed_difference(job);
+        unit = session->board.old_block;
+    } else if (job->coding == WRY_CODING_DEFLATE) {
+        line_bytes = length / PACKED;
+    }
+    /* In 256 us, of which 32 bits hold twelve days. */
+    uint32_t time = (uint32_t)(time_of(job, job->coding, line_bytes, unit) >> 8);
+    return time / (length / WRY_SECTOR_SIZE) << 8;
+}
+
+void session_stream_expect(struct session_write *job)
+{
+    job->session->sector_time = sector_time(job);
+}
+
 /*
  * Whether the difference to old content promises to be quicker: less goes over the line, but a
  * board with little memory erases in smaller units for it, and any reads what it will erase.
@@ -60,9 +94,7 @@ static bool difference_pays(const struct session_write *job)
 
     if (!known || job->without_old || block < WRY_SECTOR_SIZE)
         return false;
-    uint32_t covered = known->covers(known->context, job->part.start, length);
-    uint32_t difference = covered / PACKED_DIFFERENCE + (length - covered) / PACKED;
-    return time_of(job, WRY_CODING_DIFFERENCE, difference, block) <
+    return time_of(job, WRY_CODING_DIFFERENCE, packed_difference(job), block) <
            time_of(job, WRY_CODING_DEFLATE, length / PACKED, SESSION_ERASE_MOST);
 }
 

@@ -78,6 +78,8 @@ enum wry_status session_report(struct wry_session *session, enum wry_step step, 
 {
     session->told =
         (struct wry_session_progress){.step = step, .offset = offset, .done = done, .total = total};
+    if (step == WRY_STEP_WRITE && total > done)
+        session->told.expected = (total - done) / WRY_SECTOR_SIZE * session->sector_time;
     return tell(session);
 }
 

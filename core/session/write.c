@@ -238,6 +238,7 @@ static enum wry_status walk(struct wry_session *session, const struct wry_plan *
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
     enum wry_status status = check_protection(session, plan);
     session->stats.sectors_written = session->stats.sectors_left = 0;
+    session->sector_time = 0;
     if (status == WRY_OK)
         status = session_report(session, WRY_STEP_WRITE, 0, 0, job.total);
     for (uint32_t from = 0; status == WRY_OK && next_run(&job, from); from = job.run.end)

@@ -59,6 +59,7 @@ static enum wry_status begin_part(struct session_write *job, bool force)
         return status;
     flags |= job->erases ? 0 : WRY_FLAG_PROGRAM;
     job->coding = erase.coding = job->erases ? 0 : session_stream_begin(job);
+    session_stream_expect(job);
     session->stats.differences += job->coding == WRY_CODING_DIFFERENCE;
     if (job->coding != 0) {
         flags |= WRY_FLAG_STREAM;

@@ -101,6 +101,7 @@ struct wry_session_progress {
     enum wry_step step;
     uint32_t offset;      /* flash offset that has been reached */
     uint64_t done, total; /* bytes of this call */
+    uint64_t expected;    /* us that the rest of a write takes by the cost model; 0 = not known */
     uint32_t speed;       /* baud in use */
     bool lost;            /* the link is lost, and the board is being looked for */
 };
@@ -222,8 +223,9 @@ struct wry_session {
     bool stopped; /* the last call was stopped: no answer is waited for until the next */
     uint64_t told_at;
     struct wry_session_progress told; /* repeated while waiting */
-    uint64_t advanced_at;             /* us: when the work in hand last came further */
-    uint32_t bad_at_advance;          /* frames_bad at that time */
+    uint32_t sector_time;    /* us that a sector of the part in hand takes by the cost model */
+    uint64_t advanced_at;    /* us: when the work in hand last came further */
+    uint32_t bad_at_advance; /* frames_bad at that time */
 
     bool progress_fresh;
     struct wry_progress_message progress;
