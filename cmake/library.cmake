@@ -20,7 +20,8 @@ set(WRY_CORE_SOURCES
 
 set(WRY_LOADER_SOURCES
     loader/content.c loader/difference.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/memory.c loader/output.c
-    loader/packed_read.c loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
+    loader/packed_read.c
+    loader/past_stream.c loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})

@@ -106,14 +106,29 @@ bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector);
 bool loader_digest_step(struct wry_loader *loader, bool spare);
 
 /* read_job.c */
-/* The first request is done with. */
-void loader_read_next(struct wry_loader *loader);
+/* The n-th request is done with. */
+void loader_read_end(struct wry_loader *loader, size_t n);
 /* All requests are dropped: the host asks anew. */
 void loader_read_drop(struct wry_loader *loader);
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message);
 bool loader_read_step(struct wry_loader *loader);
 
+/* past_stream.c: streams that were sent, for what of them was lost. */
+/* Takes the end of the memory that packing has no use for. */
+void loader_past_divide(struct wry_loader *loader, size_t packing_most);
+void loader_past_drop(struct wry_loader *loader);
+/* A stream of the range is begun; n bytes of it; it is over. */
+void loader_past_begin(struct wry_loader *loader, uint32_t start, uint32_t end);
+void loader_past_add(struct wry_loader *loader, const uint8_t *bytes, size_t n);
+void loader_past_end(struct wry_loader *loader);
+/* True when all of it is still there. */
+bool loader_past_has(const struct wry_loader *loader, uint32_t start, uint32_t end);
+/* A little of the n-th request. False when it waits for the line. */
+bool loader_past_step(struct wry_loader *loader, size_t n);
+
 /* packed_read.c */
+/* Divides the memory that packing has. */
+void loader_packed_divide(struct wry_loader *loader);
 /* There is memory enough. */
 bool loader_packed_can(const struct wry_loader *loader);
 /* A little of the first request, which is a packed one. False when it waits for the line. */

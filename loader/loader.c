@@ -12,6 +12,7 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader->port = port;
     loader->identity = *identity;
     loader_memory_divide(loader, memory, size);
+    loader_packed_divide(loader);
     wry_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
     loader->speed = WRY_STARTING_SPEED;
     loader->speed_confirmed = true;
@@ -60,7 +61,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .continued = continued,
         .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER |
                     (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
-                    (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0),
+                    (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
+                    (loader->past_size > 0 ? WRY_FEATURE_SOON : 0),
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,

@@ -22,6 +22,11 @@ struct packing {
     uint8_t stream[STREAM_MOST + WRY_DEFLATE_TAKE_LEAST];
 };
 
+void loader_packed_divide(struct wry_loader *loader)
+{
+    loader_past_divide(loader, sizeof(struct packing) + WRY_DEFLATE_MEMORY_MOST);
+}
+
 bool loader_packed_can(const struct wry_loader *loader)
 {
     return loader->memory_size >= sizeof(struct packing) + WRY_DEFLATE_MEMORY_LEAST;
@@ -30,6 +35,7 @@ bool loader_packed_can(const struct wry_loader *loader)
 void loader_packed_drop(struct wry_loader *loader)
 {
     loader->packing = false;
+    loader_past_drop(loader);
 }
 
 static struct packing *begin(struct wry_loader *loader)
@@ -39,7 +45,9 @@ static struct packing *begin(struct wry_loader *loader)
     if (!loader->packing) {
         packing->at = 0;
         packing->waiting = 0;
-        wry_deflate_init(&packing->deflate, packing + 1, loader->memory_size - sizeof *packing);
+        wry_deflate_init(&packing->deflate, packing + 1,
+                         loader->memory_size - loader->past_size - sizeof *packing);
+        loader_past_begin(loader, loader->reads[0].start, loader->reads[0].end);
         loader->packing = true;
     }
     return packing;
@@ -136,7 +144,7 @@ static void end(struct wry_loader *loader, uint32_t stream_length)
 
     loader_output_frame(loader, head, n, NULL, 0);
     loader->packing = false;
-    loader_read_next(loader);
+    loader_read_end(loader, 0);
 }
 
 bool loader_packed_step(struct wry_loader *loader)
@@ -159,12 +167,15 @@ bool loader_packed_step(struct wry_loader *loader)
         return true;
     }
     if (over || packing->waiting >= STREAM_MOST) {
-        if (has_room && over)
+        if (has_room && over) {
+            loader_past_end(loader);
             end(loader, packing->at);
+        }
         return has_room;
     }
     size_t room = STREAM_MOST - packing->waiting + WRY_DEFLATE_TAKE_LEAST;
     size_t n = wry_deflate_take(&packing->deflate, packing->stream + packing->waiting, room);
+    loader_past_add(loader, packing->stream + packing->waiting, n);
     packing->waiting += n;
     if (n == 0)
         put_content(loader, packing);

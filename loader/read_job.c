@@ -52,6 +52,10 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         .blank_from = range.offset,
     };
     memcpy(job->wanted, read.wanted, sizeof job->wanted);
+    job->again =
+        read.packed && read.chosen && read.soon && loader_past_has(loader, job->start, job->end);
+    if (job->again)
+        job->at = 0;
 }
 
 static void send_data(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data)
@@ -85,10 +89,12 @@ static void send_blank(struct wry_loader *loader, struct wry_loader_read *read)
     read->blank_from = read->at;
 }
 
-void loader_read_next(struct wry_loader *loader)
+void loader_read_end(struct wry_loader *loader, size_t n)
 {
+    struct wry_loader_read *read = &loader->reads[n];
+
     loader->read_count--;
-    memmove(loader->reads, loader->reads + 1, loader->read_count * sizeof loader->reads[0]);
+    memmove(read, read + 1, (loader->read_count - n) * sizeof *read);
 }
 
 void loader_read_drop(struct wry_loader *loader)
@@ -105,7 +111,7 @@ static void end_read(struct wry_loader *loader)
     size_t n = wry_message_put_range(head, WRY_KIND_READ | WRY_KIND_REPLY, 0, read->seq, &range);
 
     loader_output_frame(loader, head, n, NULL, 0);
-    loader_read_next(loader);
+    loader_read_end(loader, 0);
 }
 
 static bool is_wanted(const struct wry_loader_read *read, uint32_t offset)
@@ -167,6 +173,10 @@ bool loader_read_step(struct wry_loader *loader)
     /* A change of speed waits until all is out: nothing new is put in its way. */
     if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0)
         return false;
+    for (size_t i = 0; i < loader->read_count; i++) {
+        if (loader->reads[i].again)
+            return loader_past_step(loader, i);
+    }
     /* Packing goes on while the line is busy. */
     if (read->packed)
         return loader_packed_step(loader);

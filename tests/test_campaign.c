@@ -278,7 +278,7 @@ static void set_up(struct campaign *c, uint64_t seed)
     c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
     c->rig->config.kept_count = seed % 4 == 0 ? 0 : 2 + seed % 4; /* 0: the session's own */
-    if (seed % 3 > 0) { /* as a stream */
+    if (seed % 3 > 0) {                                           /* as a stream */
         c->pack = pack_new();
         c->rig->config.packer = pack_packer(c->pack);
     }

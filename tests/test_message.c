@@ -71,7 +71,7 @@ static const struct wry_hello_reply board = {
     .payload_max = 2048,
     .top_speed = 2000000,
     .features = WRY_FEATURE_STREAMS | WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_PACKED |
-                WRY_FEATURE_AFTER,
+                WRY_FEATURE_AFTER | WRY_FEATURE_SOON,
     .dictionary = 32768,
     .old_block = 0x10000,
     .old_history = 0x3000,
@@ -187,6 +187,14 @@ static void a_packed_read_is_as_documented(void)
     CHECK(wry_message_get_read(&message, &back));
     CHECK(back.packed && !back.chosen);
     CHECK(!wry_message_get_read_end(&message, &length));
+    struct wry_read_message some = read;
+    some.soon = some.chosen = true;
+    some.wanted[0] = 0x06;
+    n = wry_message_put_read(head, 0x010E, &some);
+    check_example("read-soon", head, n, NULL, 0);
+    message = split(head, n);
+    CHECK(wry_message_get_read(&message, &back));
+    CHECK(back.packed && back.soon && back.chosen && back.wanted[0] == 0x06);
     n = wry_message_put_read_end(head, 0x010D, &read.range, 0x6A7B);
     check_example("read-end", head, n, NULL, 0);
     message = split(head, n);

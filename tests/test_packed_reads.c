@@ -136,6 +136,102 @@ static void ask_packed(struct talk *talk, uint32_t offset, uint32_t length)
     talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
 }
 
+static void ask_soon(struct talk *talk, uint32_t offset, uint32_t length, unsigned page)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct wry_read_message read = {.range = {.offset = offset, .length = length},
+                                    .packed = true,
+                                    .soon = true,
+                                    .chosen = true};
+
+    read.wanted[page / 8] = (uint8_t)(1u << page % 8);
+    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
+}
+
+/* The stream's bytes from at on, as one frame or more, and its end. */
+static uint32_t hear_stream(struct talk *talk, uint8_t *stream)
+{
+    struct wry_data_message data;
+    uint32_t length = 0;
+
+    while (talk_hear(talk, 3000 * MS)) {
+        if (talk->last.kind == (WRY_KIND_READ | WRY_KIND_REPLY))
+            break;
+        if (talk->last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY) &&
+            wry_message_get_data(&talk->last, &data) && data.encoding == WRY_ENCODING_STREAM)
+            memcpy(stream + data.offset, data.payload, data.length);
+    }
+    CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, talk->last.kind);
+    CHECK(wry_message_get_read_end(&talk->last, &length));
+    return length;
+}
+
+/* What was lost of a stream comes before what was asked for earlier, as long as it is kept. */
+static void what_was_lost_is_sent_again_before_anything_else(void)
+{
+    static uint8_t stream[0x10000], again[0x10000];
+    struct wry_data_message data;
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 1});
+    fill_like_program(talk.rig->flash, 0x40000, 3, 0);
+    talk_hello(&talk, 1);
+    ask_packed(&talk, 0, 0x8000);
+    uint32_t length = hear_stream(&talk, stream);
+    CHECK(length > 0x1000 && length < 0x8000);
+    ask_packed(&talk, 0x8000, 0x8000);
+    ask_packed(&talk, 0x10000, 0x8000);
+    ask_soon(&talk, 0, 0x8000, 5);
+    uint16_t soon = talk.seq;
+    CHECK(talk_hear_kind(&talk, WRY_KIND_DATA | WRY_KIND_REPLY, 1000 * MS));
+    while (talk.last.seq != soon) /* what was on its way already */
+        CHECK(talk_hear(&talk, 1000 * MS) && talk.last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY));
+    CHECK(wry_message_get_data(&talk.last, &data));
+    CHECK(data.offset == 5 * 256 && data.length == 256);
+    CHECK(memcmp(data.payload, stream + 5 * 256, 256) == 0);
+    for (int i = 0; i < 2; i++) {
+        CHECK(talk_hear(&talk, 100 * MS) && talk.last.seq == soon);
+        CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, talk.last.kind);
+    }
+    hear_stream(&talk, again);
+    hear_stream(&talk, again);
+    /* Later streams have gone over it by now: it is made once more, and is the same. */
+    ask_packed(&talk, 0x18000, 0xF000);
+    ask_packed(&talk, 0x28000, 0xF000);
+    hear_stream(&talk, again);
+    hear_stream(&talk, again);
+    ask_soon(&talk, 0, 0x8000, 7);
+    memset(again, 0, sizeof again);
+    CHECK_EQUAL(length, hear_stream(&talk, again));
+    CHECK(memcmp(again + 7 * 256, stream + 7 * 256, 256) == 0);
+    CHECK(again[6 * 256] == 0 && again[8 * 256] == 0);
+    talk_finish(&talk);
+}
+
+/* A write takes the memory, and changes what the streams were of. */
+static void no_stream_outlives_a_write(void)
+{
+    static uint8_t stream[0x10000], again[0x10000];
+    uint8_t page[WRY_PAGE_SIZE];
+    struct talk talk;
+
+    talk_begin(&talk, &(struct rig_setup){.seed = 2});
+    fill_like_program(talk.rig->flash, 0x10000, 3, 0);
+    rig_random(page, sizeof page, 2);
+    talk_hello(&talk, 1);
+    ask_packed(&talk, 0, 0x8000);
+    uint32_t length = hear_stream(&talk, stream);
+    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x1000, 0x1000);
+    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    for (uint32_t at = 0; at < 0x1000; at += sizeof page)
+        talk_data(&talk, 0x1000 + at, page, sizeof page);
+    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
+    ask_soon(&talk, 0, 0x8000, 2);
+    CHECK(hear_stream(&talk, again) != length);
+    talk_finish(&talk);
+}
+
 /* The board still has the job of a write that was given up, and with it the memory. */
 static void a_read_after_a_write_that_was_given_up_comes_as_it_is(void)
 {
@@ -200,6 +296,8 @@ int main(int argc, char **argv)
         FACT(content_that_does_not_pack_costs_little_more),
         FACT(noise_is_made_good_and_nothing_comes_twice),
         FACT(a_cable_that_is_pulled_and_put_back_is_gone_on_from),
+        FACT(what_was_lost_is_sent_again_before_anything_else),
+        FACT(no_stream_outlives_a_write),
         FACT(a_read_after_a_write_that_was_given_up_comes_as_it_is),
         FACT(what_is_blank_is_told_by_a_stream_of_no_length),
         FACT(a_write_takes_the_memory_of_what_is_being_packed),

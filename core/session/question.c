@@ -64,6 +64,9 @@ enum wry_status session_question_ask(struct wry_session *session, struct wry_ses
         message.wanted[i] = (uint8_t)~read->have[i];
         message.chosen |= read->have[i] != 0;
     }
+    read->soon =
+        read->packed && message.chosen && (session->board.features & WRY_FEATURE_SOON) != 0;
+    message.soon = read->soon;
     read->frames = seq == read->seq ? read->frames : 0;
     if (seq != read->seq)
         read->seq_before = read->seq;

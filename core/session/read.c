@@ -234,11 +234,13 @@ static enum wry_status end_early(struct read_job *job, struct wry_session_read *
                : WRY_OK;
 }
 
-static bool is_open(const struct wry_session *session, uint16_t seq)
+/* One that shows that earlier ones are over. */
+static bool is_in_order(const struct wry_session *session, uint16_t seq)
 {
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
-        if (session->reads[i].active && session->reads[i].seq == seq)
-            return true;
+        const struct wry_session_read *read = &session->reads[i];
+        if (read->active && read->seq == seq)
+            return !read->soon;
     }
     return false;
 }
@@ -330,7 +332,7 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
     if (!wry_message_get_data(message, &data) ||
         (int16_t)(uint16_t)(message->seq - job->first_seq) < 0)
         return WRY_OK;
-    if (is_open(session, message->seq))
+    if (is_in_order(session, message->seq))
         status = pass_earlier(job, message->seq);
     if (data.encoding == WRY_ENCODING_STREAM) {
         take_stream(job, message, &data);
@@ -352,7 +354,7 @@ static enum wry_status on_end(struct read_job *job, const struct wry_message *me
 {
     struct wry_session *session = job->session;
     uint16_t seq = message->seq;
-    enum wry_status status = is_open(session, seq) ? pass_earlier(job, seq) : WRY_OK;
+    enum wry_status status = is_in_order(session, seq) ? pass_earlier(job, seq) : WRY_OK;
 
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &session->reads[i];

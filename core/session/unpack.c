@@ -10,9 +10,10 @@
 #define WORTH_PACKING (100 * US_PER_MS) /* on the line, as it is */
 
 enum {
-    QUICK = 1000000, /* baud */
-    SLOW = 57600,    /* a lost end of a long answer costs seconds */
-    ENOUGH = 32,     /* frames that tell how many get lost */
+    QUICK = 1000000,      /* baud */
+    SLOW = 60000,         /* a lost end of a long answer costs seconds */
+    ENOUGH = 64,          /* frames that tell how many get lost */
+    LENGTH_KEPT = 0x6000, /* where many are lost, and the board keeps its streams */
     LENGTH_WITH_LOSS = 0x4000,
     LENGTH_WITH_MUCH = 0x2000,
 };
@@ -45,14 +46,14 @@ bool session_unpack_is_hopeless(const struct wry_session *session)
 }
 
 /*
- * A board makes a stream anew for each piece of it that was lost. So questions are shorter where
- * frames get lost; and where many do, or the line is as quick as the board's processor, content
- * comes as it is.
+ * A board that keeps its latest streams sends what was lost of them again at once. Another makes a
+ * stream anew for each piece of it: its questions are shorter where frames get lost; and where many
+ * do, or the line is as quick as the board's processor, content comes as it is.
  */
 uint32_t session_unpack_length(const struct wry_session *session, uint64_t total)
 {
     const struct wry_session_pace *pace = &session->pace;
-    bool poor = pace->short_frames >= ENOUGH && pace->short_lost * 4 > pace->short_frames;
+    bool poor = pace->short_frames >= ENOUGH && pace->short_lost * 3 > pace->short_frames;
 
     if (!session->config.read_memory || session->unpack_failed ||
         !(session->board.features & WRY_FEATURE_PACKED) ||
@@ -60,7 +61,11 @@ uint32_t session_unpack_length(const struct wry_session *session, uint64_t total
         return 0;
     if (pace->untried)
         return session->speed < SLOW ? LENGTH_WITH_MUCH / 2 : WRY_READ_PACKED_MOST;
-    if (poor || session->speed > QUICK || session->speed < SLOW)
+    if (session->speed < SLOW || poor)
+        return 0;
+    if (session->board.features & WRY_FEATURE_SOON)
+        return pace->payload > WRY_PAGE_SIZE ? WRY_READ_PACKED_MOST : LENGTH_KEPT;
+    if (session->speed > QUICK)
         return 0;
     return pace->payload > WRY_PAGE_SIZE ? LENGTH_WITH_LOSS : LENGTH_WITH_MUCH;
 }

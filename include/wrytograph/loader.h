@@ -148,11 +148,19 @@ struct wry_loader_read {
     uint16_t seq;
     uint16_t frame_max; /* bytes of content in a data frame */
     bool packed;        /* as a stream; the pages are its */
+    bool again;         /* of a stream that is still there: at counts its bytes */
     bool chosen;        /* only the pages in wanted are sent */
     uint32_t start, end;
     uint32_t at;
     uint32_t blank_from; /* blank bytes from here to at are not yet told of */
     uint8_t wanted[WRY_READ_PAGES / 8];
+};
+
+/* A stream that was made and sent, or is being made. */
+struct wry_loader_past {
+    uint32_t start, end; /* of the content */
+    uint32_t at;         /* where it begins, counted over all streams */
+    uint32_t length;     /* bytes; 0 = not over yet */
 };
 
 /* What the flash knows of its own content: what is still being changed, and what must not be. */
@@ -191,7 +199,12 @@ struct wry_loader {
     struct wry_loader_digest digest;
     struct wry_loader_read reads[WRY_LOADER_READS];
     size_t read_count;
-    bool packing; /* the first of them is being packed */
+    bool packing;                                  /* the first of them is being packed */
+    struct wry_loader_past past[WRY_LOADER_READS]; /* the latest streams, in a ring */
+    uint32_t past_begun;                           /* how many were begun */
+    uint32_t past_fill;                            /* bytes that were put into it */
+    uint8_t *past_ring;                            /* at the end of the memory */
+    uint32_t past_size;                            /* bytes, a power of two; 0 = none are kept */
 
     struct wry_decoder decoder;
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];

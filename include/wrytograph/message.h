@@ -62,6 +62,7 @@ enum wry_message_flag {
     WRY_FLAG_AFTER = 0x04,   /* digest: after the one that is under way, which goes on */
     WRY_FLAG_SPREAD = 0xF0,  /* digest, with the first: n > 0 for every 2^n-th sector alone */
     WRY_FLAG_PACKED = 0x10,  /* read: as a deflate stream */
+    WRY_FLAG_SOON = 0x20,    /* read, of some pages of a stream: before other requests if it can */
     WRY_FLAG_FRAMES = 0x0F,  /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
@@ -78,6 +79,7 @@ enum wry_feature {
     WRY_FEATURE_SPREAD = 0x0004,  /* digests: WRY_FLAG_SPREAD */
     WRY_FEATURE_PACKED = 0x0008,  /* reads: WRY_FLAG_PACKED */
     WRY_FEATURE_AFTER = 0x0010,   /* digests: WRY_FLAG_AFTER */
+    WRY_FEATURE_SOON = 0x0020,    /* reads: WRY_FLAG_SOON; the latest streams are kept for it */
 };
 
 /* How a stream is packed. */
@@ -169,6 +171,7 @@ struct wry_read_message {
     struct wry_range_message range;
     uint32_t frame_max; /* bytes of content in a data frame: a page times a power of two; 0 = any */
     bool packed;        /* as a stream; the range has at most WRY_READ_PACKED_MOST bytes then */
+    bool soon;          /* before other requests, where the stream is still there */
     bool chosen;        /* only the pages in wanted; the range has at most WRY_READ_PAGES then */
     uint8_t wanted[WRY_READ_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after range.offset;
                                            packed: page n of the stream */

@@ -181,6 +181,7 @@ struct wry_session_read {
     uint8_t have[WRY_READ_PAGES / 8]; /* pages of content, or of the stream */
     /* Of one that is answered by a stream: */
     bool packed, stream_known; /* known: its length */
+    bool soon;                 /* it may be answered before others that were asked earlier */
     uint16_t seq_before;       /* of the question before */
     uint32_t stream_length;    /* bytes */
     uint32_t stream_seen;      /* the furthest byte that has come */
