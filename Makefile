@@ -38,6 +38,10 @@ perf: all
 	@echo
 	@$(BUILD)/bin/perf_backup
 	@echo
+	@$(BUILD)/bin/perf_jobs
+	@echo
+	@$(BUILD)/bin/perf_noise
+	@echo
 	@$(BUILD)/bin/perf_sweep
 	@echo
 	@perf/real_time $(BUILD)

@@ -106,6 +106,8 @@ bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector);
 bool loader_digest_step(struct wry_loader *loader, bool spare);
 
 /* read_job.c */
+/* One frame of the answer to a request. The caller has checked the room. */
+void loader_read_send(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data);
 /* The n-th request is done with. */
 void loader_read_end(struct wry_loader *loader, size_t n);
 /* All requests are dropped: the host asks anew. */
@@ -133,6 +135,9 @@ void loader_packed_divide(struct wry_loader *loader);
 bool loader_packed_can(const struct wry_loader *loader);
 /* A little of the first request, which is a packed one. False when it waits for the line. */
 bool loader_packed_step(struct wry_loader *loader);
+/* Tells that a request is answered, by a stream of so many bytes. */
+void loader_packed_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
+                            uint32_t stream_length);
 /* What is under way begins anew. */
 void loader_packed_drop(struct wry_loader *loader);
 

@@ -16,9 +16,9 @@ enum {
 
 /* What stands at the start of the board's memory while a packed read is under way. */
 struct packing {
-    struct wry_deflate deflate;
     uint32_t at; /* in the stream, of what waits: whole pages */
     size_t waiting;
+    struct wry_deflate deflate;
     uint8_t stream[STREAM_MOST + WRY_DEFLATE_TAKE_LEAST];
 };
 
@@ -74,17 +74,17 @@ static void send_frame(struct wry_loader *loader, struct packing *packing)
     size_t most = packing->waiting < read->frame_max ? packing->waiting : read->frame_max;
     bool wanted = is_wanted(read, packing->at);
     uint32_t n = 0;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
     while (n < most && is_wanted(read, packing->at + n) == wanted)
         n += WRY_PAGE_SIZE;
     n = n < most ? n : (uint32_t)most;
     if (wanted) {
-        struct wry_data_message data = {
-            .offset = packing->at, .length = n, .encoding = WRY_ENCODING_STREAM};
-        size_t length =
-            wry_message_put_data(head, WRY_KIND_DATA | WRY_KIND_REPLY, read->seq, &data);
-        loader_output_frame(loader, head, length, packing->stream, n);
+        loader_read_send(loader, read->seq,
+                         &(struct wry_data_message){.offset = packing->at,
+                                                    .length = n,
+                                                    .encoding = WRY_ENCODING_STREAM,
+                                                    .payload = packing->stream,
+                                                    .payload_length = n});
     }
     drop(packing, n);
 }
@@ -134,15 +134,20 @@ static bool find_content(struct wry_loader *loader)
     return false;
 }
 
-/* A stream of no length stands for blank content. */
-static void end(struct wry_loader *loader, uint32_t stream_length)
+void loader_packed_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
+                            uint32_t stream_length)
 {
-    const struct wry_loader_read *read = &loader->reads[0];
     struct wry_range_message range = {.offset = read->start, .length = read->end - read->start};
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     size_t n = wry_message_put_read_end(head, read->seq, &range, stream_length);
 
     loader_output_frame(loader, head, n, NULL, 0);
+}
+
+/* A stream of no length stands for blank content. */
+static void end(struct wry_loader *loader, uint32_t stream_length)
+{
+    loader_packed_send_end(loader, &loader->reads[0], stream_length);
     loader->packing = false;
     loader_read_end(loader, 0);
 }

@@ -80,7 +80,6 @@ static void send_frame(struct wry_loader *loader, struct wry_loader_read *read,
                        const struct wry_loader_past *past)
 {
     uint32_t most = loader_least(past->length - read->at, read->frame_max), n = 0;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
     while (n < most && bits_has(read->wanted, (read->at + n) / WRY_PAGE_SIZE))
         n += WRY_PAGE_SIZE;
@@ -90,10 +89,12 @@ static void send_frame(struct wry_loader *loader, struct wry_loader_read *read,
     memcpy(loader->slice, loader->past_ring + at, first);
     memcpy(loader->slice + first, loader->past_ring, n - first);
     loader->page_in_slice = false;
-    struct wry_data_message data = {
-        .offset = read->at, .length = n, .encoding = WRY_ENCODING_STREAM};
-    size_t length = wry_message_put_data(head, WRY_KIND_DATA | WRY_KIND_REPLY, read->seq, &data);
-    loader_output_frame(loader, head, length, loader->slice, n);
+    loader_read_send(loader, read->seq,
+                     &(struct wry_data_message){.offset = read->at,
+                                                .length = n,
+                                                .encoding = WRY_ENCODING_STREAM,
+                                                .payload = loader->slice,
+                                                .payload_length = n});
     read->at += n;
 }
 
@@ -101,8 +102,6 @@ bool loader_past_step(struct wry_loader *loader, size_t n)
 {
     struct wry_loader_read *read = &loader->reads[n];
     const struct wry_loader_past *past = find(loader, read->start, read->end);
-    struct wry_range_message range = {.offset = read->start, .length = read->end - read->start};
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
     if (!past) { /* newer ones went over it: it is made once more, in its turn */
         read->again = false;
@@ -118,9 +117,8 @@ bool loader_past_step(struct wry_loader *loader, size_t n)
         return true;
     }
     /* Twice: on a line that loses much, nothing else would tell for a while that it is over. */
-    size_t length = wry_message_put_read_end(head, read->seq, &range, past->length);
-    loader_output_frame(loader, head, length, NULL, 0);
-    loader_output_frame(loader, head, length, NULL, 0);
+    loader_packed_send_end(loader, read, past->length);
+    loader_packed_send_end(loader, read, past->length);
     loader_read_end(loader, n);
     return true;
 }

@@ -40,17 +40,15 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         return;
     }
     struct wry_loader_read *job = &loader->reads[loader->read_count++];
-    bool bounded = read.frame_max > 0 && read.frame_max < WRY_PAYLOAD_MAX;
-    *job = (struct wry_loader_read){
-        .seq = message->seq,
-        .frame_max = bounded ? (uint16_t)read.frame_max : (uint16_t)WRY_PAYLOAD_MAX,
-        .packed = read.packed,
-        .chosen = read.chosen,
-        .start = range.offset,
-        .end = range.offset + range.length,
-        .at = range.offset,
-        .blank_from = range.offset,
-    };
+    memset(job, 0, sizeof *job);
+    job->seq = message->seq;
+    job->frame_max = WRY_PAYLOAD_MAX;
+    if (read.frame_max > 0 && read.frame_max < WRY_PAYLOAD_MAX)
+        job->frame_max = (uint16_t)read.frame_max;
+    job->packed = read.packed;
+    job->chosen = read.chosen;
+    job->start = job->at = job->blank_from = range.offset;
+    job->end = range.offset + range.length;
     memcpy(job->wanted, read.wanted, sizeof job->wanted);
     job->again =
         read.packed && read.chosen && read.soon && loader_past_has(loader, job->start, job->end);
@@ -58,7 +56,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         job->at = 0;
 }
 
-static void send_data(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data)
+void loader_read_send(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     size_t n = wry_message_put_data(head, WRY_KIND_DATA | WRY_KIND_REPLY, seq, data);
@@ -82,10 +80,10 @@ static uint32_t stretch(const uint8_t *bytes, uint32_t n, bool *blank)
 
 static void send_blank(struct wry_loader *loader, struct wry_loader_read *read)
 {
-    send_data(loader, read->seq,
-              &(struct wry_data_message){.offset = read->blank_from,
-                                         .length = read->at - read->blank_from,
-                                         .encoding = WRY_ENCODING_BLANK});
+    loader_read_send(loader, read->seq,
+                     &(struct wry_data_message){.offset = read->blank_from,
+                                                .length = read->at - read->blank_from,
+                                                .encoding = WRY_ENCODING_BLANK});
     read->blank_from = read->at;
 }
 
@@ -156,11 +154,11 @@ static void send_next(struct wry_loader *loader, struct wry_loader_read *read, u
     } else if (read->blank_from < read->at) {
         send_blank(loader, read);
     } else {
-        send_data(loader, read->seq,
-                  &(struct wry_data_message){.offset = read->at,
-                                             .length = length,
-                                             .payload = loader->slice,
-                                             .payload_length = length});
+        loader_read_send(loader, read->seq,
+                         &(struct wry_data_message){.offset = read->at,
+                                                    .length = length,
+                                                    .payload = loader->slice,
+                                                    .payload_length = length});
         read->at += length;
         read->blank_from = read->at;
     }

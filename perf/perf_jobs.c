@@ -80,7 +80,8 @@ static double flash_time(const struct job *job)
 {
     uint32_t end = job->offset + job->length, pages = (end + 255) / 256 - job->offset / 256;
     double program = job->blank_content ? 0 : pages * 0.0004;
-    bool touching = job->pieces > 1 && job->step == job->length;
+    /* Less than a sector apart, all are one run. */
+    bool touching = job->pieces > 1 && job->step - job->length < 0x1000;
 
     if (job->same || job->reads || job->verifies)
         return 0;
@@ -88,7 +89,7 @@ static double flash_time(const struct job *job)
         return program * job->pieces;
     if (touching)
         return program * job->pieces +
-               erase_time(job->offset, job->offset + job->length * job->pieces);
+               erase_time(job->offset, job->offset + job->step * job->pieces);
     return (program + erase_time(job->offset & ~0xFFFu, (end + 0xFFF) & ~0xFFFu)) * job->pieces;
 }
 

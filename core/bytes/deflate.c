@@ -273,42 +273,40 @@ static unsigned run_bits(unsigned symbol)
 }
 
 /* The code lengths of the fixed codes, section 3.2.6. */
-static unsigned fixed_length(unsigned symbol)
+static void use_fixed(struct wry_deflate *d)
 {
-    return symbol < 144 ? 8 : symbol < 256 ? 9 : symbol < 280 ? 7 : 8;
+    for (unsigned i = 0; i < WRY_DEFLATE_LITERALS; i++)
+        d->lengths[i] = i < 144 ? 8 : i < 256 ? 9 : i < 280 ? 7 : 8;
+    for (unsigned i = 0; i < WRY_DEFLATE_DISTANCES; i++)
+        d->lengths[WRY_DEFLATE_LITERALS + i] = 5;
 }
 
-static uint32_t fixed_cost(const struct wry_deflate *d)
+/* Bits of the block with the code lengths in use, without their head. */
+static uint32_t cost(const struct wry_deflate *d)
 {
     uint32_t bits = d->extra_bits;
 
     for (unsigned i = 0; i < WRY_DEFLATE_LITERALS; i++)
-        bits += d->literal_uses[i] * fixed_length(i);
+        bits += d->literal_uses[i] * d->lengths[i];
     for (unsigned i = 0; i < WRY_DEFLATE_DISTANCES; i++)
-        bits += d->far_uses[i] * 5u;
+        bits += d->far_uses[i] * d->lengths[WRY_DEFLATE_LITERALS + i];
     return bits;
 }
 
-/* Codes that fit the block; what they cost with their head. */
-static uint32_t make_dynamic(struct wry_deflate *d)
+/* Codes that fit the block. */
+static void use_dynamic(struct wry_deflate *d)
 {
     uint8_t *far = d->lengths + WRY_DEFLATE_LITERALS;
-    uint32_t bits = d->extra_bits;
 
     huffman_lengths(d->literal_uses, WRY_DEFLATE_LITERALS, CODE_BITS, d->lengths, d->order,
                     d->weights);
     huffman_lengths(d->far_uses, WRY_DEFLATE_DISTANCES, CODE_BITS, far, d->order, d->weights);
-    for (unsigned i = 0; i < WRY_DEFLATE_LITERALS; i++)
-        bits += d->literal_uses[i] * d->lengths[i];
-    for (unsigned i = 0; i < WRY_DEFLATE_DISTANCES; i++)
-        bits += d->far_uses[i] * far[i];
     d->literals = WRY_DEFLATE_LITERALS;
     while (d->literals > FIRST_LENGTH && d->lengths[d->literals - 1] == 0)
         d->literals--;
     d->distances = WRY_DEFLATE_DISTANCES;
     while (d->distances > 1 && far[d->distances - 1] == 0)
         d->distances--;
-    return bits;
 }
 
 /* n is at most 16. The caller has seen to the room. */
@@ -346,14 +344,6 @@ static uint32_t make_head(struct wry_deflate *d)
     return bits;
 }
 
-static void use_fixed(struct wry_deflate *d)
-{
-    for (unsigned i = 0; i < WRY_DEFLATE_LITERALS; i++)
-        d->lengths[i] = (uint8_t)fixed_length(i);
-    for (unsigned i = 0; i < WRY_DEFLATE_DISTANCES; i++)
-        d->lengths[WRY_DEFLATE_LITERALS + i] = 5;
-}
-
 static void make_codes(struct wry_deflate *d)
 {
     huffman_codes(d->lengths, WRY_DEFLATE_LITERALS, d->codes);
@@ -379,8 +369,10 @@ static void begin_block(struct wry_deflate *d)
 
     d->last = d->finishing && d->at == d->fill;
     d->literal_uses[END_OF_BLOCK]++;
-    uint32_t fixed = fixed_cost(d), dynamic = make_dynamic(d);
-    dynamic += make_head(d);
+    use_fixed(d);
+    uint32_t fixed = cost(d);
+    use_dynamic(d);
+    uint32_t dynamic = cost(d) + make_head(d);
     bool can_store = length + WAITING_MOST <= d->mask + 1;
     uint32_t best = fixed < dynamic ? fixed : dynamic;
     put_bits(d, d->last, 1);

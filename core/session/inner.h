@@ -122,7 +122,7 @@ struct session_asked {
 struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
-    struct wry_run run;   /* of the plan */
+    struct wry_run run;           /* of the plan */
     struct wry_kept_sector *kept; /* its mixed sectors, by rising offset */
     size_t kept_count;
     struct wry_run part;  /* of the run, being written; after a loss, what is left of it */
@@ -133,7 +133,7 @@ struct session_write {
     unsigned missed;                       /* probes without an answer */
     uint32_t erased, programmed, received; /* of the part, as the board last told */
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
-    bool erases;      /* all of the part is blank: no content goes out */
+    bool erases;                           /* all of the part is blank: no content goes out */
     bool as_pages;    /* the board could not unpack it: content goes out as it is */
     bool without_old; /* what the flash holds is not what it was taken for */
     const struct wry_estimate_sink *estimate; /* nothing is written; NULL in a write */

@@ -63,13 +63,15 @@ struct wry_deflate {
     uint32_t bits;       /* not given out yet, from bit 0 */
     uint8_t bit_count;
 
+    uint16_t literals, distances, code_lengths; /* in the head of a dynamic block */
+    uint16_t run_count;
+    uint8_t head_lengths[19]; /* of the code that codes the lengths */
+    uint16_t head_codes[19];
+
+    /* What is large comes last: small processors reach little beyond the start. */
     uint16_t literal_uses[WRY_DEFLATE_LITERALS], far_uses[WRY_DEFLATE_DISTANCES];
     uint8_t lengths[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES];
     uint16_t codes[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES];
-    uint8_t head_lengths[19]; /* of the code that codes the lengths */
-    uint16_t head_codes[19];
-    uint16_t literals, distances, code_lengths; /* in the head of a dynamic block */
-    uint16_t run_count;
     uint16_t runs[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES]; /* symbol, and its extra bits */
     uint16_t order[WRY_DEFLATE_LITERALS];                        /* while codes are made */
     uint32_t weights[WRY_DEFLATE_LITERALS];

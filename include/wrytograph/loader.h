@@ -140,8 +140,8 @@ struct wry_loader_digest {
     bool reply_due;
     bool sector_blank; /* so far, the one that at stands in */
     struct wry_sha256 sha;
-    uint8_t blank[WRY_LOADER_BLANK_SECTORS / 8]; /* a read need not look at these again */
     uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
+    uint8_t blank[WRY_LOADER_BLANK_SECTORS / 8]; /* a read need not look at these again */
 };
 
 struct wry_loader_read {
@@ -196,7 +196,6 @@ struct wry_loader {
     struct wry_loader_content content;
 
     struct wry_loader_write write;
-    struct wry_loader_digest digest;
     struct wry_loader_read reads[WRY_LOADER_READS];
     size_t read_count;
     bool packing;                                  /* the first of them is being packed */
@@ -207,10 +206,7 @@ struct wry_loader {
     uint32_t past_size;                            /* bytes, a power of two; 0 = none are kept */
 
     struct wry_decoder decoder;
-    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
-    uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
     size_t output_fill, output_sent;
-    uint8_t slice[WRY_PAYLOAD_MAX];
     uint8_t *memory; /* that the board gives; all that follows lies in it */
     size_t memory_size;
     uint8_t *window; /* a ring of pages */
@@ -224,6 +220,12 @@ struct wry_loader {
     uint32_t old_block;       /* bytes kept at a time, a power of two; 0 = no differences */
     uint32_t old_size;        /* of the ring: block and history */
     struct wry_difference_reader difference;
+
+    /* What is large comes last: small processors reach little beyond the start. */
+    struct wry_loader_digest digest;
+    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
+    uint8_t slice[WRY_PAYLOAD_MAX];
 };
 
 /* The loader's memory is bounded: in C and C++, this does not compile when it is not. */
