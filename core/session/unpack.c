@@ -7,6 +7,7 @@
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
+#define LONG_LATENCY (40 * US_PER_MS)   /* what is missed is made good in several round trips */
 #define WORTH_PACKING (100 * US_PER_MS) /* on the line, as it is */
 
 enum {
@@ -63,7 +64,8 @@ uint32_t session_unpack_length(const struct wry_session *session, uint64_t total
         return session->speed < SLOW ? LENGTH_WITH_MUCH / 2 : WRY_READ_PACKED_MOST;
     if (session->speed < SLOW || poor)
         return 0;
-    if (session->board.features & WRY_FEATURE_SOON)
+    bool distant = session->speed > QUICK && session_latency(session) > LONG_LATENCY;
+    if ((session->board.features & WRY_FEATURE_SOON) && !distant)
         return pace->payload > WRY_PAGE_SIZE ? WRY_READ_PACKED_MOST : LENGTH_KEPT;
     if (session->speed > QUICK)
         return 0;
