@@ -54,16 +54,19 @@ static void draw(const struct bar *bar, uint64_t now)
 {
     double seconds = (double)(now - bar->begun) / 1e6;
     double rate = seconds > 0 ? (double)bar->done / seconds : 0;
+    double left = time_left(bar, rate);
     char tail[96];
     char cells[256];
 
     if (bar->done == bar->total)
         snprintf(tail, sizeof tail, "100 %%  %u KiB  %.0f KiB/s  in %.1f s",
                  (unsigned)(bar->total / 1024), rate / 1024, seconds);
-    else
+    else if (left > 0)
         snprintf(tail, sizeof tail, "%3u %%  %u of %u KiB  %.0f KiB/s  %.0f s left",
                  (unsigned)(bar->done * 100 / bar->total), (unsigned)(bar->done / 1024),
-                 (unsigned)(bar->total / 1024), rate / 1024, time_left(bar, rate));
+                 (unsigned)(bar->total / 1024), rate / 1024, left);
+    else
+        snprintf(tail, sizeof tail, "  0 %%  0 of %u KiB", (unsigned)(bar->total / 1024));
     unsigned used = (unsigned)(strlen(bar->label) + 52);
     unsigned room = terminal_width() > used + 10 ? terminal_width() - used : 10;
     room = MIN(room, sizeof cells - 1);
