@@ -1,6 +1,7 @@
 /* What must hold of an image before it is written. */
 #include "image_checks.h"
 
+#include "store/content.h"
 #include "wrytograph/layout.h"
 
 static uint64_t end_of(const struct image *image)
@@ -108,23 +109,78 @@ enum wry_outcome image_check_region(struct wry_station *station, const struct im
     return check_named_region(station, image);
 }
 
+/* What is surely no firmware goes into regions for files and settings alone. */
+static enum wry_outcome check_content(struct wry_station *station, const struct image *image,
+                                      const struct target *target)
+{
+    const struct wry_region *region = image->facts.region;
+    g_autofree uint8_t *bytes = NULL;
+    uint32_t n = (uint32_t)MIN(image->facts.length, CONTENT_LOOKED_AT);
+    enum wry_content content = WRY_CONTENT_ANY;
+    GError *error = NULL;
+
+    if (!region)
+        region = wry_layout_at(&target->layout.table, image->facts.start);
+    bool of_data =
+        region && (region->kind == WRY_REGION_FILES || region->kind == WRY_REGION_SETTINGS);
+    if (of_data || image->file->format != WRY_IMAGE_RAW)
+        return WRY_OUTCOME_DONE;
+    bytes = g_malloc(n);
+    if (!image_file_read(image->file, image->header_at, bytes, n))
+        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED,
+                            image->facts.path);
+    if (!content_recognise(image->facts.path, bytes, n, &content, &error))
+        return station_fail_system(station, error);
+    if (content == WRY_CONTENT_ANY)
+        return WRY_OUTCOME_DONE;
+    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_FIRMWARE, image->facts.path);
+    station->problem.content = content;
+    return station->problem.outcome;
+}
+
+/* The usual layout of a chip is a guess for this board: no reason to refuse. */
+static bool is_firm(const struct target *target)
+{
+    return target->layout.source == WRY_LAYOUT_FROM_FILE ||
+           target->layout.source == WRY_LAYOUT_FROM_BOARD;
+}
+
+/* What the boot ROM would not start does not go where it starts from. */
+static enum wry_outcome check_bootable(struct wry_station *station, const struct image *image,
+                                       const struct target *target)
+{
+    const struct wry_region *region = image->facts.region;
+
+    if (!region && is_firm(target))
+        region = wry_layout_at(&target->layout.table, image->facts.start);
+    if (!region || !is_for_programs(region) || image->facts.start != region->offset ||
+        !target->chip || !target->chip->wants_header)
+        return WRY_OUTCOME_DONE;
+    fail_place(station, WRY_PROBLEM_NO_PROGRAM, image, region);
+    station->problem.chip = target->chip;
+    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+}
+
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
-                             const struct target *target, enum image_use use, bool leave_header)
+                             const struct target *target, enum image_use use,
+                             const struct wry_images_wanted *wanted)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    bool looked_at = !image->facts.has_header && use == IMAGE_WRITE && !wanted->any_content;
 
-    if (image->facts.region)
+    if (looked_at)
+        outcome = check_content(station, image, target);
+    if (looked_at && outcome == WRY_OUTCOME_DONE)
+        outcome = check_bootable(station, image, target);
+    if (outcome == WRY_OUTCOME_DONE && image->facts.region)
         outcome = check_named_region(station, image);
     if (outcome != WRY_OUTCOME_DONE || !image->facts.has_header)
         return outcome;
     if (use == IMAGE_WRITE)
         outcome = check_chip(station, image, target);
-    /* The usual layout of a chip is a guess for this board: no reason to refuse. */
-    bool firm = target->layout.source == WRY_LAYOUT_FROM_FILE ||
-                target->layout.source == WRY_LAYOUT_FROM_BOARD;
-    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && firm)
+    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && is_firm(target))
         outcome = check_program_place(station, image, target);
     return outcome == WRY_OUTCOME_DONE
-               ? settle_flash_size(station, image, target, use, leave_header)
+               ? settle_flash_size(station, image, target, use, wanted->leave_header)
                : outcome;
 }

@@ -14,8 +14,9 @@ enum image_use {
 enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
                                     enum image_use use);
 
-/* All else; sets the flash size in its header unless leave_header. */
+/* All else; sets the flash size in its header unless leave_header is wanted. */
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
-                             const struct target *target, enum image_use use, bool leave_header);
+                             const struct target *target, enum image_use use,
+                             const struct wry_images_wanted *wanted);
 
 #endif

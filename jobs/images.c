@@ -117,8 +117,7 @@ enum wry_outcome images_plan(const struct images_job *job, const struct target *
     if (wry_plan_init(&plan, held->items, count, target->flash_size, &fault) != WRY_OK)
         return fail_plan(station, held, &fault);
     for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome =
-            image_check(station, held->images[i], target, job->use, job->wanted->leave_header);
+        outcome = image_check(station, held->images[i], target, job->use, job->wanted);
     *job->planned = (struct wry_planned){.chip = target->chip,
                                          .flash_size = target->flash_size,
                                          .layout = target->layout,

@@ -41,6 +41,6 @@ EOF
     cmake -S "$work" -B "$work/cmake" -DCMAKE_PREFIX_PATH="$work/tree" \
         -DCMAKE_C_COMPILER="$compiler" -DCMAKE_C_FLAGS="$flag" && cmake --build "$work/cmake"
 } > "$work/cmake.log" 2>&1 || { cat "$work/cmake.log"; exit 1; }
-printf 'tide table' > "$work/image"
-"$work/cmake/jig" "$work/image" bench:jig | grep -q 'Turnstone T2, 1 sectors written: done and checked'
+"$build/bin/gauge_images" "$work" > /dev/null
+"$work/cmake/jig" "$work/gauge.bin" bench:jig | grep -q 'Turnstone T2, [0-9]* sectors written: done and checked'
 echo "the installed tree is enough for $count examples"

@@ -120,10 +120,12 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
                               "Take files for raw, hex or srec instead of looking at their content",
                               "FORMAT"},
                              G_OPTION_ENTRY_NULL};
-    GOptionEntry header[] = {{"leave-header", 0, 0, G_OPTION_ARG_NONE, &app->leave_header,
-                              "Do not set the flash size in boot headers to that of the board",
-                              NULL},
-                             G_OPTION_ENTRY_NULL};
+    GOptionEntry header[] = {
+        {"leave-header", 0, 0, G_OPTION_ARG_NONE, &app->leave_header,
+         "Do not set the flash size in boot headers to that of the board", NULL},
+        {"any-content", 0, 0, G_OPTION_ARG_NONE, &app->any_content,
+         "Take what is surely no firmware, too: a page, an archive, text", NULL},
+        G_OPTION_ENTRY_NULL};
     GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
                              "Write sectors that hold the right content already, too", NULL},
                             G_OPTION_ENTRY_NULL};

@@ -36,7 +36,7 @@ enum app_options {
     APP_BENCH = 2,      /* --bench */
     APP_DRY_RUN = 4,    /* --dry-run */
     APP_LAYOUT = 8,     /* --layout */
-    APP_IMAGES = 16,    /* --as, --leave-header, --layout */
+    APP_IMAGES = 16,    /* --as, --leave-header, --any-content, --layout */
     APP_EVERY = 32,     /* --every-sector */
     APP_LISTEN = 64,    /* --listen */
     APP_FORMAT = 128,   /* --as */
@@ -65,7 +65,7 @@ struct app {
     /* Common options; strings belong to the app. */
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format;
-    gboolean stay, by_hand, json_wanted, dry_run, leave_header, every_sector, listen, no_guess;
+    gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, every_sector, listen, no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */

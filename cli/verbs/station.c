@@ -109,6 +109,7 @@ int station_parse_images(struct app *app, struct wry_images_wanted *wanted)
     *wanted = (struct wry_images_wanted){.images = images,
                                          .image_count = count,
                                          .leave_header = app->leave_header,
+                                         .any_content = app->any_content,
                                          .every_sector = app->every_sector,
                                          .dry_run = app->dry_run};
     for (size_t i = 0; i < count; i++) {

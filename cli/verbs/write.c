@@ -6,6 +6,22 @@
 #include "views/json.h"
 #include "views/savings.h"
 #include "views/words.h"
+#include "wrytograph/layout.h"
+
+/* What a chip starts from, and would not start this from. */
+static void warn_of_no_program(const struct app *app, const struct wry_planned *planned)
+{
+    for (size_t i = 0; i < planned->image_count; i++) {
+        const struct wry_planned_image *image = planned->images[i];
+        const struct wry_region *region =
+            image->region ? image->region : wry_layout_at(&planned->layout.table, image->start);
+        bool starts = region && image->start == region->offset &&
+                      (region->kind == WRY_REGION_START || region->kind == WRY_REGION_APP);
+        if (starts && !image->has_header && planned->chip && planned->chip->wants_header)
+            app_note(app, "%s has no boot header: the board will not start from region '%s'.",
+                     image->name, region->name);
+    }
+}
 
 static void print_outcome(const struct app *app, const struct wry_write_result *result)
 {
@@ -26,6 +42,7 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
         app_note(app, "%u sector%s written, %u held the right content already.",
                  (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",
                  (unsigned)done->sectors_left);
+    warn_of_no_program(app, &result->planned);
     savings_tell(app, done);
     if (done->frames_resent > 0)
         app_note(app, "%u frame%s damaged on the line and sent again.", done->frames_resent,

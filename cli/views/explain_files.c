@@ -10,6 +10,30 @@ static const char other_image[] =
 static const char look_at_plan[] =
     "Nothing was changed. Check the offset against the layout: 'wrytograph plan' draws it.";
 
+/* What a file is that is surely no firmware, and what to do about it. */
+static void explain_content(struct app *app, const struct wry_problem *p)
+{
+    static const struct {
+        const char *what, *hint;
+    } words[] = {
+        [WRY_CONTENT_PAGE] = {"is a web page, no firmware: the download went wrong",
+                              "Download the file that the page speaks of."},
+        [WRY_CONTENT_ZIP] = {"is a ZIP archive, no firmware",
+                             "Unpack it, and write the images that are in it; a backup goes back "
+                             "by 'wrytograph restore'."},
+        [WRY_CONTENT_PACKED] = {"is packed, no firmware", "Unpack it, and write what is in it."},
+        [WRY_CONTENT_PROGRAM] = {"is what a linker makes, no image of it",
+                                 "Make a binary of it: 'objcopy -O binary', or what the build has "
+                                 "for that."},
+        [WRY_CONTENT_TEXT] = {"is text, no firmware", "Look into it: it may say what went wrong."},
+        [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, no firmware",
+                                  "Write the image that belongs to it."},
+    };
+
+    g_autofree char *hint = g_strdup_printf("Nothing was changed. %s", words[p->content].hint);
+    app_fail(app, (enum exit_code)p->outcome, hint, "%s %s", p->subject, words[p->content].what);
+}
+
 /* Facts as texts, for whichever sentence needs them. */
 struct texts {
     char *expected, *found; /* sizes of flash */
@@ -87,6 +111,16 @@ static bool explain_image(struct app *app, const struct wry_problem *p, const st
                  "%s: cut short: the boot header promises %" G_GUINT64_FORMAT
                  " bytes, the file has %" G_GUINT64_FORMAT,
                  p->subject, p->expected, p->found);
+        return true;
+    case WRY_PROBLEM_NO_FIRMWARE:
+        explain_content(app, p);
+        return true;
+    case WRY_PROBLEM_NO_PROGRAM:
+        app_fail(app, code,
+                 "Nothing was changed. Write the image with its header; --any-content writes this "
+                 "all the same, and the board will not start from it.",
+                 "%s has no boot header: a %s would not start it from region '%s'", p->subject,
+                 words_chip(p->chip), p->region.name);
         return true;
     case WRY_PROBLEM_BODY_DAMAGED:
         app_fail(app, code, build_again,

@@ -1,14 +1,13 @@
 /* The table of chip descriptions. */
 #include "wrytograph/chip.h"
 
-#include <stdbool.h>
-
 #include "names.h"
 
 static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_SANDERLING_S1,
      .name = "sanderling-s1",
      .title = "Sanderling S1",
+     .wants_header = true,
      .start_offset = 0x0,
      .table_offset = WRY_NO_OFFSET,
      .app_offset = 0x0,
@@ -20,6 +19,7 @@ static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_TURNSTONE_T2,
      .name = "turnstone-t2",
      .title = "Turnstone T2",
+     .wants_header = true,
      .start_offset = 0x4000,
      .table_offset = 0xE000,
      .app_offset = 0x40000,
@@ -31,6 +31,7 @@ static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_DUNLIN_D3,
      .name = "dunlin-d3",
      .title = "Dunlin D3",
+     .wants_header = true,
      .start_offset = 0x0,
      .table_offset = WRY_NO_OFFSET,
      .app_offset = 0x30000,

@@ -68,6 +68,7 @@ struct wry_images_wanted {
     size_t image_count;
     const enum wry_image_format *format; /* of all; NULL = by their content */
     bool leave_header; /* the flash size in boot headers is not set to the board's */
+    bool any_content;  /* also what is surely no firmware */
     bool every_sector; /* write: also sectors that hold the right content already */
     bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */
     bool read_back;    /* verify: by reading everything instead of by digests */

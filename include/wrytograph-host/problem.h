@@ -13,6 +13,7 @@
 #include <glib.h>
 #include <stdint.h>
 
+#include "wrytograph-host/content.h"
 #include "wrytograph-host/finding.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/flash.h"
@@ -89,6 +90,8 @@ enum wry_problem_kind {
     WRY_PROBLEM_IMAGE_BEYOND,      /* at start, ends at expected, of found bytes of flash */
     WRY_PROBLEM_IMAGES_SHARE,      /* subject and other share start to last */
     WRY_PROBLEM_FILE_CHANGED,      /* while it was written */
+    WRY_PROBLEM_NO_FIRMWARE,       /* content says what it is instead */
+    WRY_PROBLEM_NO_PROGRAM,        /* for region, which chip starts; it has no boot header */
 
     /* Archives. */
     WRY_PROBLEM_ARCHIVE_CHIP,   /* subject = file, chip = it comes from, found_chip = at hand */
@@ -126,6 +129,7 @@ struct wry_problem {
     uint64_t last;
     uint64_t expected, found;
     struct wry_region region;
+    enum wry_content content;
     const struct wry_chip *chip, *found_chip; /* NULL: one that is not known here */
     uint16_t chip_code;
     uint8_t address[WRY_EUI48_SIZE], found_address[WRY_EUI48_SIZE];

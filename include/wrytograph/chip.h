@@ -7,6 +7,7 @@
 #ifndef WRYTOGRAPH_CHIP_H
 #define WRYTOGRAPH_CHIP_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -26,6 +27,7 @@ struct wry_chip {
     uint16_t code;                 /* as the board reports it */
     const char *name;              /* for commands and files: lower case, with hyphens */
     const char *title;             /* for people */
+    bool wants_header;             /* the boot ROM starts nothing without a boot header */
     uint32_t start_offset;         /* flash offset from which the boot ROM starts a program */
     uint32_t table_offset;         /* of the region table, or WRY_NO_OFFSET */
     uint32_t app_offset;           /* the lowest offset of an application */
