@@ -32,14 +32,30 @@ static char *name_stretches(const struct wry_place *places)
     return g_string_free(text, FALSE);
 }
 
-/* "0x010000, 0x040000"; free with g_free. */
+/* How many from here on follow each other without a gap. */
+static unsigned count_adjacent(const struct wry_place *places)
+{
+    unsigned n = 1;
+
+    while (places[n].length > 0 && places[n].offset == places[n - 1].offset + places[n - 1].length)
+        n++;
+    return n;
+}
+
+/* "0x010000, 0x040000 to 0x0FF000": where each begins, many in a row by the first and the last;
+ * free with g_free. */
 static char *name_starts(const struct wry_place *places)
 {
     GString *text = g_string_new(NULL);
 
-    for (const struct wry_place *place = places; place && place->length > 0; place++)
+    for (unsigned n; places && places->length > 0; places += n) {
+        bool row = count_adjacent(places) > 2;
+        n = row ? count_adjacent(places) : 1;
         g_string_append_printf(text, "%s0x%06X", text->len > 0 ? ", " : "",
-                               (unsigned)place->offset);
+                               (unsigned)places->offset);
+        if (row)
+            g_string_append_printf(text, " to 0x%06X", (unsigned)places[n - 1].offset);
+    }
     return g_string_free(text, FALSE);
 }
 
