@@ -65,7 +65,8 @@ struct app {
     /* Common options; strings belong to the app. */
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format;
-    gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, every_sector, listen, no_guess;
+    gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, every_sector, listen,
+        no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
