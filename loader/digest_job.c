@@ -184,6 +184,7 @@ static void add_blank(struct wry_loader *loader)
     static const uint8_t blank[] = {0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF,
                                     0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF};
 
+    loader->digest.sector_blank = false; /* only what was read slice by slice is remembered */
     for (uint32_t n = 0; n < WRY_PAGE_SIZE; n += sizeof blank)
         add(loader, blank, sizeof blank);
 }
@@ -217,6 +218,7 @@ void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_
         return;
     while (digest->at < digest->blank_to)
         add_blank(loader);
+    loader->digest.sector_blank = false;
     add(loader, page, WRY_PAGE_SIZE);
 }
 

@@ -237,28 +237,74 @@ static void what_was_blank_is_looked_at_again_once_it_changed(void)
     talk_finish(&talk);
 }
 
-static bool drop(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+/* A page that a read hands to the digest in mid-sector, with blank ones before and behind it. */
+static void a_sector_with_any_content_is_never_taken_for_blank(void)
 {
-    (void)context;
-    (void)offset;
-    (void)bytes;
-    (void)n;
-    return true;
+    for (uint32_t page = 1; page < 64; page++) {
+        uint8_t head[WRY_MESSAGE_HEAD_MAX];
+        struct wry_read_message read = {.range = {.offset = 0x10000 + page * 256, .length = 256},
+                                        .packed = true};
+        struct talk talk;
+        uint32_t at = 0x10000 + page * 256;
+        talk_begin(&talk, &(struct rig_setup){.seed = page, .blank = true});
+        struct wry_loader *loader = &talk.rig->board.loader;
+        rig_random(talk.rig->flash + at, 256, page);
+        talk_hello(&talk, 1);
+        talk_range(&talk, WRY_KIND_DIGEST, 0, 0x10000, 0x8000);
+        talk_say(&talk, head, wry_message_put_read(head, ++talk.seq, &read), NULL, 0);
+        while (loader->digest.state != WRY_JOB_DONE || loader->read_count > 0)
+            sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
+        CHECK(talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 100 * MS));
+        check_context("page %u", (unsigned)page);
+        CHECK(!(loader->digest.blank[0] & 1u << page / 16));
+        hear_stream_length(&talk, 0x10000 + page / 16 * 0x1000, 0x1000, false);
+        talk_finish(&talk);
+    }
 }
 
-/* Content, blank stretches and content again: the digest taken on the way is that of the flash. */
-static void backups_of_any_content_are_hashed_right(void)
+/* A writer: what comes must be what the flash holds. */
+static bool compare(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
-    for (uint64_t seed = 0; seed < 20; seed++) {
+    const struct rig *rig = context;
+
+    return memcmp(rig->flash + offset, bytes, n) == 0;
+}
+
+/* Content of whole pages and of less, with blank stretches of any length between them. */
+static void scatter(struct rig *rig, uint64_t random)
+{
+    uint32_t at = 0;
+
+    for (;;) {
+        bool pages = sim_random(&random) % 2 == 0;
+        uint32_t n = 1 + (uint32_t)(sim_random(&random) % (pages ? 12 : 3000));
+        at += (uint32_t)(sim_random(&random) % 24) * (pages ? 256 : 600);
+        at = pages ? at / 256 * 256 : at;
+        n = pages ? n * 256 : n;
+        if (at + n > rig->flash_size)
+            return;
+        rig_mixed(rig->flash + at, n, random);
+        at += n;
+    }
+}
+
+/* The digest is taken while reading goes on, and takes and gives what is blank. */
+static void backups_of_any_content_are_right_and_hashed_right(void)
+{
+    static const uint32_t speeds[] = {115200, 460800, 921600, 2000000};
+
+    for (uint64_t seed = 0; seed < 60; seed++) {
         struct rig *rig = rig_new(&(struct rig_setup){
-            .seed = seed, .blank = true, .max_speed = 2000000, .plain_reads = seed % 2});
+            .seed = seed,
+            .blank = true,
+            .flash_size = 0x80000,
+            .chip_code = seed % 3 ? WRY_CHIP_TURNSTONE_T2 : WRY_CHIP_SANDERLING_S1,
+            .max_speed = speeds[seed % 4],
+            .plain_reads = seed % 5 == 0});
         uint64_t random = seed;
         uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
-        struct wry_writer writer = {.write = drop};
-        for (int i = 0; i < 30; i++) {
-            uint32_t at = (uint32_t)(sim_random(&random) % (rig->flash_size - 0x4000));
-            rig_mixed(rig->flash + at, sim_random(&random) % 0x4000, random);
-        }
+        struct wry_writer writer = {.context = rig, .write = compare};
+        scatter(rig, seed);
         uint32_t offset = (uint32_t)(sim_random(&random) % 3 * 0x7F);
         uint32_t length = rig->flash_size - offset - (uint32_t)(sim_random(&random) % 1000);
         check_context("seed %u", (unsigned)seed);
@@ -281,7 +327,8 @@ int main(int argc, char **argv)
         FACT(what_differs_is_found_at_any_speed),
         FACT(noise_while_looking_changes_nothing),
         FACT(what_was_blank_is_looked_at_again_once_it_changed),
-        FACT(backups_of_any_content_are_hashed_right),
+        FACT(a_sector_with_any_content_is_never_taken_for_blank),
+        FACT(backups_of_any_content_are_right_and_hashed_right),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
