@@ -21,7 +21,7 @@ const size_t sweep_latency_count = sizeof sweep_latencies / sizeof sweep_latenci
 
 const struct sweep_noise sweep_noises[] = {
     {"clean", 0, 0, 110},         {"BER 1e-5", 10000, 0, 120},  {"lost 1e-4", 0, 100000, 120},
-    {"BER 1e-4", 100000, 0, 180}, {"BER 2e-4", 200000, 0, 315},
+    {"BER 1e-4", 100000, 0, 180}, {"BER 2e-4", 200000, 0, 300},
 };
 const size_t sweep_noise_count = sizeof sweep_noises / sizeof sweep_noises[0];
 

@@ -18,7 +18,7 @@
 #ifdef __SANITIZE_ADDRESS__
 #define RUNS 800u
 #else
-#define RUNS 1800u
+#define RUNS 2400u
 #endif
 
 enum {

@@ -64,9 +64,11 @@ uint32_t session_unpack_length(const struct wry_session *session, uint64_t total
         return session->speed < SLOW ? LENGTH_WITH_MUCH / 2 : WRY_READ_PACKED_MOST;
     if (session->speed < SLOW || poor)
         return 0;
-    bool distant = session->speed > QUICK && session_latency(session) > LONG_LATENCY;
-    if ((session->board.features & WRY_FEATURE_SOON) && !distant)
-        return pace->payload > WRY_PAGE_SIZE ? WRY_READ_PACKED_MOST : LENGTH_KEPT;
+    bool distant = session_latency(session) > LONG_LATENCY;
+    if ((session->board.features & WRY_FEATURE_SOON) && !(distant && session->speed > QUICK)) {
+        uint32_t most = distant ? LENGTH_WITH_LOSS : LENGTH_KEPT; /* where many are lost */
+        return pace->payload > WRY_PAGE_SIZE ? WRY_READ_PACKED_MOST : most;
+    }
     if (session->speed > QUICK)
         return 0;
     return pace->payload > WRY_PAGE_SIZE ? LENGTH_WITH_LOSS : LENGTH_WITH_MUCH;
