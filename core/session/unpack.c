@@ -7,7 +7,7 @@
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
-#define LONG_LATENCY (40 * US_PER_MS)   /* what is missed is made good in several round trips */
+#define LONG_LATENCY (90 * US_PER_MS)   /* what is missed is made good in several round trips */
 #define WORTH_PACKING (100 * US_PER_MS) /* on the line, as it is */
 
 enum {
