@@ -63,7 +63,7 @@ bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind k
         else if (kind == TEXT_FILE_YAML && (c == '-' || c == '?' || c == ':') &&
                  (i + 1 == length || text[i + 1] == ' '))
             marks++;
-        if (depth > TEXT_FILE_DEPTH || marks > TEXT_FILE_DEPTH)
+        if (kind != TEXT_FILE_PLAIN && (depth > TEXT_FILE_DEPTH || marks > TEXT_FILE_DEPTH))
             return false;
     }
     return true;

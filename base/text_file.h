@@ -25,6 +25,7 @@ GQuark text_file_error_quark(void);
 enum text_file_kind {
     TEXT_FILE_JSON,
     TEXT_FILE_YAML,
+    TEXT_FILE_PLAIN, /* no parser follows */
 };
 
 /* A descriptor to read from; -1 with an error when it is no plain file. Never waits for a pipe. */

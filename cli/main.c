@@ -78,6 +78,9 @@ static int finish(struct app *app, int code)
     g_free(app->patience);
     g_free(app->wiring_name);
     g_free(app->layout_path);
+    g_free(app->read_mode);
+    g_free(app->read_clock);
+    g_strfreev(app->set);
     g_free(app->format);
     g_free(app->message);
     g_free(app->next_step);

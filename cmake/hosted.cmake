@@ -9,12 +9,13 @@ pkg_check_modules(TELNET REQUIRED IMPORTED_TARGET libtelnet)
 pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
+pkg_check_modules(ARCHIVE REQUIRED IMPORTED_TARGET libarchive)
 pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
 find_library(DIVSUFSORT divsufsort REQUIRED) # it comes without a .pc file
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB PkgConfig::MAGIC ${DIVSUFSORT})
+    PkgConfig::ZLIB PkgConfig::MAGIC PkgConfig::ARCHIVE ${DIVSUFSORT})
 
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
@@ -29,9 +30,11 @@ set(WRY_HOST_SOURCES
     ports/serial/devices.c ports/serial/serial.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/archive.c store/archive_json.c store/archive_record.c store/content.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c
+    store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/yaml_text.c
     store/pending_file.c store/spool.c 
-    jobs/archives.c jobs/backup.c jobs/board.c jobs/changes.c jobs/erase.c jobs/examine.c jobs/expecting.c
+    jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c
+    jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/shelf.c jobs/shelf_items.c
+    jobs/changes.c jobs/erase.c jobs/examine.c jobs/expecting.c
     jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
     jobs/keeping.c jobs/knowing.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/report.c
     jobs/restore.c jobs/station.c jobs/talk.c jobs/verify.c jobs/work.c jobs/write.c)

@@ -8,7 +8,7 @@ set(WRY_CORE_SOURCES
     core/bytes/huffman.c core/bytes/inflate.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
-    core/image/s_record.c
+    core/image/s_record.c core/image/settings_block.c
     core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
     core/session/claim.c core/session/compose.c core/session/connect.c

@@ -2,11 +2,13 @@
 #include <string.h>
 
 #include "archives.h"
+#include "backed_up.h"
 #include "board.h"
 #include "changes.h"
 #include "keeping.h"
 #include "knowing.h"
 #include "regions.h"
+#include "store/error.h"
 #include "store/pending_file.h"
 #include "store/spool.h"
 #include "work.h"
@@ -24,6 +26,7 @@ struct backup {
     uint64_t from_older;   /* bytes taken over */
     uint64_t disbelieved;  /* bytes that were taken for known, and read after all */
     uint32_t guesses_wrong;
+    char *path; /* of the file */
 };
 
 static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
@@ -221,6 +224,35 @@ static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
     return save(backup, file);
 }
 
+/* Without a name, it is the board's address and the time, in the folder of backups. */
+static enum wry_outcome choose_name(struct backup *backup)
+{
+    struct wry_station *station = backup->station;
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
+    GError *error = NULL;
+
+    if (backup->wanted->file) {
+        backup->path = g_strdup(backup->wanted->file);
+        return WRY_OUTCOME_DONE;
+    }
+    enum wry_outcome outcome = board_connect(station, true);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    g_autofree char *folder =
+        backup->wanted->folder ? g_strdup(backup->wanted->folder) : backed_up_folder(station);
+    if (g_mkdir_with_parents(folder, 0700) != 0) {
+        store_file_error(&error, folder);
+        return station_fail_system(station, error);
+    }
+    const uint8_t *e = wry_session_board(&station->session)->eui48;
+    g_autofree char *name =
+        g_strdup_printf("%02X%02X%02X%02X%02X%02X-%s.%s", e[0], e[1], e[2], e[3], e[4], e[5], time,
+                        backup->wanted->plain ? "bin" : "zip");
+    backup->path = g_build_filename(folder, name, NULL);
+    return WRY_OUTCOME_DONE;
+}
+
 static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result *result)
 {
     GError *error = NULL;
@@ -230,15 +262,19 @@ static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result 
     enum wry_outcome outcome = open_older(backup);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    struct pending_file *file =
-        pending_file_begin(backup->wanted->file, backup->wanted->replace, &error);
+    outcome = choose_name(backup);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    struct pending_file *file = pending_file_begin(backup->path, backup->wanted->replace, &error);
     if (!file)
         return station_fail_system(backup->station, error);
     outcome = fill(backup, file, &work, &result->done);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     if (!backup->wanted->plain)
-        knowing_note_archive(backup->station, backup->wanted->file, backup->archive);
+        knowing_note_archive(backup->station, backup->path, backup->archive);
+    backed_up_note(backup->station, backup->path, backup->archive);
+    result->file = g_strdup(backup->path);
     for (guint i = 0; i < backup->archive->ranges->len; i++)
         result->done.bytes +=
             g_array_index(backup->archive->ranges, struct archive_range, i).length;
@@ -256,7 +292,14 @@ enum wry_outcome wry_station_backup(struct wry_station *station,
 
     station_begin(station);
     enum wry_outcome outcome = back_up(&backup, result);
-    archive_free(backup.archive);
-    archive_free(backup.older);
+    archive_close(backup.archive);
+    archive_close(backup.older);
+    g_free(backup.path);
     return outcome;
+}
+
+void wry_backup_result_clear(struct wry_backup_result *result)
+{
+    g_free(result->file);
+    *result = (struct wry_backup_result){0};
 }

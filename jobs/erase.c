@@ -1,4 +1,5 @@
 /* erase: all of the flash, regions or ranges; everything else stays. */
+#include "backed_up.h"
 #include "board.h"
 #include "images.h"
 #include "work.h"
@@ -63,6 +64,10 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &planned});
     if (wanted->dry_run)
         return WRY_OUTCOME_DONE;
+    if (!wanted->without_backup && wry_plan_total(&planned.plan) == target.flash_size)
+        outcome = backed_up_require(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
     outcome = work_write(&work, WRY_JOB_ERASE, &planned, &result->done);
     result->erased = outcome == WRY_OUTCOME_DONE;
     return outcome;

@@ -4,6 +4,9 @@
 #include <string.h>
 
 #include "base/units.h"
+#include "image_source.h"
+#include "store/settings_file.h"
+#include "wrytograph/region_table.h"
 
 static const struct image_extent *extent_of(const struct image_file *file, guint i)
 {
@@ -70,6 +73,17 @@ static enum wry_outcome check_whole(struct wry_station *station, const struct im
     return WRY_OUTCOME_DONE;
 }
 
+static void read_table(struct image *image)
+{
+    const struct image_extent *first = extent_of(image->file, 0);
+    uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX];
+    size_t n = MIN(first->length, sizeof bytes);
+
+    if (image_file_read(image->file, first->address, bytes, n) &&
+        wry_region_table_get(&image->table, bytes, n))
+        image->facts.what = WRY_WHAT_TABLE;
+}
+
 static enum wry_outcome read_header(struct wry_station *station, struct image *image,
                                     bool must_be_whole)
 {
@@ -79,10 +93,19 @@ static enum wry_outcome read_header(struct wry_station *station, struct image *i
     image->header_at = first->address;
     if (first->length < WRY_BOOT_HEADER_SIZE ||
         !image_file_read(image->file, first->address, bytes, WRY_BOOT_HEADER_SIZE) ||
-        !wry_boot_header_present(bytes))
+        !wry_boot_header_present(bytes)) {
+        if (image->facts.what == WRY_WHAT_OTHER)
+            read_table(image);
         return WRY_OUTCOME_DONE;
+    }
+    image->facts.what = WRY_WHAT_PROGRAM;
     image->facts.has_header = wry_boot_header_get(&image->facts.header, bytes);
-    return must_be_whole ? check_whole(station, image) : WRY_OUTCOME_DONE;
+    enum wry_outcome outcome = check_whole(station, image);
+    image->facts.damaged = outcome != WRY_OUTCOME_DONE;
+    if (must_be_whole)
+        return outcome;
+    station_begin(station);
+    return WRY_OUTCOME_DONE;
 }
 
 bool image_has_offset(const struct image *image)
@@ -101,6 +124,60 @@ void image_place(struct image *image, uint32_t base)
     image->facts.span = (uint64_t)last->address + last->length - first->address;
 }
 
+enum wry_outcome image_take_file(struct wry_station *station, struct image *image,
+                                 struct image_file *file, bool must_be_whole)
+{
+    uint32_t base = 0;
+
+    image->file = file;
+    image->facts.path = file->path;
+    image->facts.name = file->name;
+    image->facts.length = file->length;
+    if (image_has_offset(image))
+        units_parse_offset(image->place, &base);
+    image_place(image, base);
+    enum wry_outcome outcome = read_header(station, image, must_be_whole);
+    bool raw = file->format == WRY_IMAGE_RAW;
+    if (outcome == WRY_OUTCOME_DONE && !image->place && raw &&
+        (image->facts.what == WRY_WHAT_OTHER || image->facts.what == WRY_WHAT_FOLDER))
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_PLACE, image->path);
+    return outcome;
+}
+
+/* Settings for a region that is named; whether that is one of settings is not known yet. What is
+ * wrong with them is told when it is. */
+static struct image_file *open_settings(struct image *image, GError **error)
+{
+    image->settings = settings_load(image->path, &image->settings_error);
+    if (!image->settings)
+        return NULL;
+    image->facts.what = WRY_WHAT_SETTINGS;
+    image->keys = g_ptr_array_new_with_free_func(g_free);
+    for (guint i = 0; i < settings_count(image->settings); i++) {
+        const struct wry_setting *setting = settings_at(image->settings, i);
+        g_ptr_array_add(image->keys, g_strndup(setting->key, setting->key_length));
+    }
+    g_ptr_array_add(image->keys, NULL);
+    image->facts.keys = (const char *const *)image->keys->pdata;
+    return image_source_settings(image->path, image->settings, 1, error);
+}
+
+static struct image_file *open_file(struct image *image, const enum wry_image_format *format,
+                                    GError **error)
+{
+    struct image_file *file = NULL;
+    bool named = image->place && !image_has_offset(image);
+
+    if (g_file_test(image->path, G_FILE_TEST_IS_DIR)) {
+        image->facts.what = WRY_WHAT_FOLDER;
+        return image_source_folder(image->path, error);
+    }
+    if (named && !format &&
+        (g_str_has_suffix(image->path, ".yaml") || g_str_has_suffix(image->path, ".yml")))
+        file = open_settings(image, error);
+    return file || (error && *error) ? file : image_file_open(image->path, format, error);
+}
+
 enum wry_outcome image_open(struct wry_station *station, struct image *image,
                             const struct wry_image_wanted *wanted,
                             const enum wry_image_format *format, bool must_be_whole)
@@ -109,30 +186,41 @@ enum wry_outcome image_open(struct wry_station *station, struct image *image,
     uint32_t base = 0;
 
     image->place = g_strdup(wanted->place);
+    image->path = g_strdup(wanted->file);
+    image->facts.path = image->facts.name = image->path;
     if (image_has_offset(image) && !units_parse_offset(image->place, &base)) {
         station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
         station->problem.other = g_strdup(wanted->file);
         return station->problem.outcome;
     }
-    image->file = image_file_open(wanted->file, format, &error);
-    if (!image->file)
+    if (g_str_has_prefix(image->path, IMAGE_SHELF))
+        return WRY_OUTCOME_DONE;
+    struct image_file *file = open_file(image, format, &error);
+    if (!file)
         return station_fail_system(station, error);
-    bool raw = image->file->format == WRY_IMAGE_RAW;
-    if (!image->place && raw)
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_PLACE, wanted->file);
-    if (image_has_offset(image) && !raw)
+    enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
+    if (outcome != WRY_OUTCOME_DONE || file->format == WRY_IMAGE_RAW)
+        return outcome;
+    if (image_has_offset(image))
         return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, wanted->file);
-    image->facts.path = image->file->path;
-    image->facts.name = image->file->name;
-    image->facts.length = image->file->length;
-    image_place(image, base);
-    return read_header(station, image, must_be_whole);
+    if (must_be_whole && !format && g_str_has_suffix(image->path, ".bin")) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, wanted->file);
+        station->problem.other = g_strdup(image_format_title(file->format));
+        return station->problem.outcome;
+    }
+    return WRY_OUTCOME_DONE;
 }
 
 void image_close(struct image *image)
 {
     image_file_free(image->file);
+    settings_free(image->settings);
+    g_clear_error(&image->settings_error);
+    if (image->keys)
+        g_ptr_array_unref(image->keys);
+    g_free(image->shelf_name);
     g_free(image->place);
+    g_free(image->path);
     g_free(image);
 }
 
@@ -144,7 +232,8 @@ static bool read_piece(void *context, uint32_t offset, uint8_t *to, size_t n)
 
     if (!image_file_read(image->file, address, to, n))
         return false;
-    for (size_t i = 0; image->facts.header_set && i < n; i++) {
+    bool set = image->facts.header_set || image->facts.read_set;
+    for (size_t i = 0; set && i < n; i++) {
         uint32_t at = address + (uint32_t)i - image->header_at;
         if (at < WRY_BOOT_HEADER_SIZE)
             to[i] = image->header_bytes[at];

@@ -1,6 +1,7 @@
 /* What must hold of an image before it is written. */
 #include "image_checks.h"
 
+#include "places.h"
 #include "store/content.h"
 #include "wrytograph/layout.h"
 
@@ -9,20 +10,8 @@ static uint64_t end_of(const struct image *image)
     return image->facts.start + image->facts.span;
 }
 
-/* Where the image lies, and the region concerned. */
-static enum wry_outcome fail_place(struct wry_station *station, enum wry_problem_kind kind,
-                                   const struct image *image, const struct wry_region *region)
-{
-    station_fail(station, WRY_OUTCOME_WRONG, kind, image->facts.path);
-    station->problem.start = image->facts.start;
-    station->problem.last = end_of(image) - 1;
-    if (region)
-        station->problem.region = *region;
-    return station->problem.outcome;
-}
-
-static enum wry_outcome check_chip(struct wry_station *station, const struct image *image,
-                                   const struct target *target)
+enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
+                                  const struct target *target)
 {
     uint16_t code = image->facts.header.chip_code;
 
@@ -57,27 +46,54 @@ static enum wry_outcome settle_flash_size(struct wry_station *station, struct im
         return use == IMAGE_COMPARE ? WRY_OUTCOME_DONE : fail_larger(station, image, target);
     if (leave_header)
         return WRY_OUTCOME_DONE;
-    struct wry_boot_header header = image->facts.header;
-    while (UINT64_C(1) << header.flash_size_log2 < target->flash_size)
-        header.flash_size_log2++;
-    wry_boot_header_put(image->header_bytes, &header);
+    struct wry_boot_header *header = &image->facts.header;
+    while (UINT64_C(1) << header->flash_size_log2 < target->flash_size)
+        header->flash_size_log2++;
+    wry_boot_header_put(image->header_bytes, header);
     image->facts.header_set = true;
     return WRY_OUTCOME_DONE;
 }
 
-static enum wry_outcome check_named_region(struct wry_station *station, const struct image *image)
+/* Read mode and clock as wanted; what the chip cannot do, it would not start from. */
+static enum wry_outcome settle_read_mode(struct wry_station *station, struct image *image,
+                                         const struct target *target, enum image_use use,
+                                         const struct wry_images_wanted *wanted)
+{
+    struct wry_boot_header *header = &image->facts.header;
+    bool set = (wanted->read_lines > 0 && wanted->read_lines != header->read_lines) ||
+               (wanted->read_clock > 0 && wanted->read_clock != header->read_clock);
+
+    if (wanted->read_lines > 0)
+        header->read_lines = wanted->read_lines;
+    if (wanted->read_clock > 0)
+        header->read_clock = wanted->read_clock;
+    if (set) {
+        wry_boot_header_put(image->header_bytes, header);
+        image->facts.read_set = true;
+    }
+    if (use == IMAGE_COMPARE || !target->chip ||
+        (header->read_lines <= target->chip->read_lines_most &&
+         header->read_clock <= target->chip->read_clock_most))
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_READ_MODE, image, NULL);
+    station->problem.expected = header->read_lines;
+    station->problem.found = header->read_clock;
+    station->problem.chip = target->chip;
+    return station->problem.outcome;
+}
+
+static enum wry_outcome check_named_region(struct wry_station *station, const struct image *image,
+                                           const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
 
     if (image->facts.start >= region->offset &&
         end_of(image) <= (uint64_t)region->offset + region->length)
         return WRY_OUTCOME_DONE;
-    return fail_place(station, WRY_PROBLEM_OUTSIDE_REGION, image, region);
-}
-
-static bool is_for_programs(const struct wry_region *region)
-{
-    return region->kind == WRY_REGION_APP || region->kind == WRY_REGION_START;
+    places_fail(station, WRY_PROBLEM_OUTSIDE_REGION, image, region);
+    if (image->facts.has_header)
+        station->problem.other = g_strdup(places_of_program(target, image));
+    return station->problem.outcome;
 }
 
 /* Programs begin where a program region begins, and end within it. */
@@ -87,26 +103,49 @@ static enum wry_outcome check_program_place(struct wry_station *station, const s
     const struct wry_region *region = wry_layout_at(&target->layout.table, image->facts.start);
 
     if (!region)
-        return fail_place(station, WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
-    if (!is_for_programs(region))
-        return fail_place(station, WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
+        return places_fail(station, WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
+    if (!places_is_for_programs(region))
+        return places_fail(station, WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
     if (image->facts.start != region->offset)
-        return fail_place(station, WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
+        return places_fail(station, WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
     if (end_of(image) > (uint64_t)region->offset + region->length)
-        return fail_place(station, WRY_PROBLEM_PROGRAM_BEYOND, image, region);
+        return places_fail(station, WRY_PROBLEM_PROGRAM_BEYOND, image, region);
     return WRY_OUTCOME_DONE;
 }
 
+/* By what its header says it is. */
+static enum wry_outcome check_kind(struct wry_station *station, const struct image *image,
+                                   const struct target *target)
+{
+    const struct wry_region *region = places_region(target, image);
+    uint8_t kind = image->facts.header.kind;
+
+    if (!region || !places_is_for_programs(region) || kind == WRY_PROGRAM_UNSAID ||
+        kind == region->kind)
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_OTHER_KIND, image, region);
+    station->problem.other = g_strdup(places_of_program(target, image));
+    return station->problem.outcome;
+}
+
 enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
-                                    enum image_use use)
+                                    const struct target *target,
+                                    const struct wry_images_wanted *wanted)
 {
     const struct wry_region *region = image->facts.region;
 
-    if (!region || !image->facts.has_header || use != IMAGE_WRITE)
+    if (!image->facts.has_header)
         return WRY_OUTCOME_DONE;
-    if (!is_for_programs(region))
-        return fail_place(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
-    return check_named_region(station, image);
+    if (region && !places_is_for_programs(region)) {
+        places_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
+        station->problem.other = g_strdup(places_of_program(target, image));
+        return station->problem.outcome;
+    }
+    enum wry_outcome outcome =
+        wanted->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
+    if (outcome != WRY_OUTCOME_DONE || !region)
+        return outcome;
+    return check_named_region(station, image, target);
 }
 
 /* What is surely no firmware goes into regions for files and settings alone. */
@@ -138,27 +177,104 @@ static enum wry_outcome check_content(struct wry_station *station, const struct 
     return station->problem.outcome;
 }
 
-/* The usual layout of a chip is a guess for this board: no reason to refuse. */
-static bool is_firm(const struct target *target)
-{
-    return target->layout.source == WRY_LAYOUT_FROM_FILE ||
-           target->layout.source == WRY_LAYOUT_FROM_BOARD;
-}
-
 /* What the boot ROM would not start does not go where it starts from. */
 static enum wry_outcome check_bootable(struct wry_station *station, const struct image *image,
                                        const struct target *target)
 {
-    const struct wry_region *region = image->facts.region;
+    const struct wry_region *region = places_region(target, image);
 
-    if (!region && is_firm(target))
-        region = wry_layout_at(&target->layout.table, image->facts.start);
-    if (!region || !is_for_programs(region) || image->facts.start != region->offset ||
-        !target->chip || !target->chip->wants_header)
+    if (!region || !places_is_for_programs(region) || image->facts.start != region->offset)
         return WRY_OUTCOME_DONE;
-    fail_place(station, WRY_PROBLEM_NO_PROGRAM, image, region);
+    if (image->facts.what == WRY_WHAT_TABLE)
+        return places_fail(station, WRY_PROBLEM_TABLE_ELSEWHERE, image, region);
+    if (!target->chip || !target->chip->wants_header)
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
     station->problem.chip = target->chip;
     return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+}
+
+/* Where the chip looks for its region table, there is to be one. */
+static enum wry_outcome check_table(struct wry_station *station, const struct image *image,
+                                    const struct target *target)
+{
+    const struct wry_region *region = image->facts.region;
+    bool by_name = region && region->kind == WRY_REGION_TABLE;
+    bool by_place = target->chip && target->chip->table_offset != WRY_NO_OFFSET &&
+                    image->facts.start == target->chip->table_offset;
+
+    if ((!by_name && !by_place) || image->facts.what == WRY_WHAT_TABLE)
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_NO_TABLE, image, region);
+    station->problem.chip = target->chip;
+    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+}
+
+/* Programs that a file carries besides the one that it begins with, where regions for them begin.
+ */
+static enum wry_outcome check_covered(struct wry_station *station, const struct image *image,
+                                      const struct target *target)
+{
+    const struct wry_region_table *layout = &target->layout.table;
+    uint8_t bytes[WRY_BOOT_HEADER_SIZE];
+    struct wry_boot_header header;
+
+    for (uint32_t i = 0; i < layout->count && places_are_firm(target); i++) {
+        const struct wry_region *region = &layout->regions[i];
+        uint32_t at = region->offset - image->facts.base;
+        if (!places_is_for_programs(region) || region->offset <= image->facts.start ||
+            region->offset >= end_of(image) || !image_file_has(image->file, at, sizeof bytes))
+            continue;
+        if (!image_file_read(image->file, at, bytes, sizeof bytes))
+            return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED,
+                                image->facts.path);
+        if (wry_bytes_blank(bytes, sizeof bytes))
+            continue;
+        bool whole = wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes) &&
+                     image_body_is_whole(image->file, at, &header);
+        if (whole && target->chip && header.chip_code != target->chip->code) {
+            places_fail(station, WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
+            station->problem.chip = wry_chip_by_code(header.chip_code);
+            station->problem.found_chip = target->chip;
+            return station->problem.outcome;
+        }
+        if (!whole && target->chip && target->chip->wants_header) {
+            places_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
+            station->problem.chip = target->chip;
+            return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+        }
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome check_looked_at(struct wry_station *station, const struct image *image,
+                                        const struct target *target)
+{
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    if (image->facts.what == WRY_WHAT_OTHER)
+        outcome = check_content(station, image, target);
+    if (outcome == WRY_OUTCOME_DONE && !image->facts.has_header)
+        outcome = check_table(station, image, target);
+    return outcome == WRY_OUTCOME_DONE && !image->facts.has_header
+               ? check_bootable(station, image, target)
+               : outcome;
+}
+
+static enum wry_outcome check_program(struct wry_station *station, struct image *image,
+                                      const struct target *target, enum image_use use,
+                                      const struct wry_images_wanted *wanted)
+{
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    if (use == IMAGE_WRITE)
+        outcome = image_check_chip(station, image, target);
+    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && places_are_firm(target))
+        outcome = check_program_place(station, image, target);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = settle_flash_size(station, image, target, use, wanted->leave_header);
+    return outcome == WRY_OUTCOME_DONE ? settle_read_mode(station, image, target, use, wanted)
+                                       : outcome;
 }
 
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
@@ -166,21 +282,16 @@ enum wry_outcome image_check(struct wry_station *station, struct image *image,
                              const struct wry_images_wanted *wanted)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
-    bool looked_at = !image->facts.has_header && use == IMAGE_WRITE && !wanted->any_content;
 
-    if (looked_at)
-        outcome = check_content(station, image, target);
-    if (looked_at && outcome == WRY_OUTCOME_DONE)
-        outcome = check_bootable(station, image, target);
+    if (use == IMAGE_WRITE && !wanted->any_content)
+        outcome = check_looked_at(station, image, target);
     if (outcome == WRY_OUTCOME_DONE && image->facts.region)
-        outcome = check_named_region(station, image);
-    if (outcome != WRY_OUTCOME_DONE || !image->facts.has_header)
-        return outcome;
-    if (use == IMAGE_WRITE)
-        outcome = check_chip(station, image, target);
-    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && is_firm(target))
-        outcome = check_program_place(station, image, target);
-    return outcome == WRY_OUTCOME_DONE
-               ? settle_flash_size(station, image, target, use, wanted->leave_header)
+        outcome = check_named_region(station, image, target);
+    if (outcome == WRY_OUTCOME_DONE && image->facts.has_header)
+        outcome = check_program(station, image, target, use, wanted);
+    if (outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE)
+        outcome = places_check(station, target, image, wanted->any_place);
+    return outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE && !wanted->any_content
+               ? check_covered(station, image, target)
                : outcome;
 }

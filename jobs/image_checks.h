@@ -10,11 +10,15 @@ enum image_use {
     IMAGE_COMPARE, /* any content will do: nothing is changed by it */
 };
 
-/* Whether a program stands in a region for programs, and fits it. */
-enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
-                                    enum image_use use);
+enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
+                                  const struct target *target);
 
-/* All else; sets the flash size in its header unless leave_header is wanted. */
+/* Whether a program stands in a region for programs of its kind, and fits it. */
+enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
+                                    const struct target *target,
+                                    const struct wry_images_wanted *wanted);
+
+/* All else; sets flash size and read mode in its header as wanted. */
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
                              const struct target *target, enum image_use use,
                              const struct wry_images_wanted *wanted);

@@ -1,8 +1,15 @@
 /* Several images as one plan. */
 #include "images.h"
 
-#include "board.h"
 #include "store/archive.h"
+
+struct image *images_add(struct wry_held *held)
+{
+    struct image *image = held->images[held->count] = g_new0(struct image, 1);
+
+    held->facts[held->count++] = &image->facts;
+    return image;
+}
 
 enum wry_outcome images_open(const struct images_job *job)
 {
@@ -10,42 +17,32 @@ enum wry_outcome images_open(const struct images_job *job)
     struct wry_held *own = *job->held = g_new0(struct wry_held, 1);
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    if (wanted->image_count == 0)
+    if (wanted->image_count + wanted->setting_count == 0)
         return station_fail(job->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
-    own->images = g_new0(struct image *, wanted->image_count);
-    own->facts = g_new0(const struct wry_planned_image *, wanted->image_count);
-    for (size_t i = 0; i < wanted->image_count && outcome == WRY_OUTCOME_DONE; i++) {
-        own->images[i] = g_new0(struct image, 1);
-        own->facts[i] = &own->images[i]->facts;
-        own->count++;
-        outcome = image_open(job->station, own->images[i], &wanted->images[i], wanted->format,
-                             job->use == IMAGE_WRITE);
-    }
+    own->room = wanted->image_count + wanted->setting_count;
+    own->images = g_new0(struct image *, own->room);
+    own->facts = g_new0(const struct wry_planned_image *, own->room);
+    for (size_t i = 0; i < wanted->image_count && outcome == WRY_OUTCOME_DONE; i++)
+        outcome = image_open(job->station, images_add(own), &wanted->images[i], wanted->format,
+                             job->use == IMAGE_WRITE && !wanted->any_content);
     return outcome;
 }
 
-/* Regions by name: raw content goes to their start, addresses stay as they are. */
-static enum wry_outcome resolve(struct wry_station *station, const struct target *target,
-                                struct image *image)
+/* To compare, what lies behind new content is of no interest, but behind a settings block: the
+ * other copy of it is there. */
+static bool covers_rest(const struct images_job *job, const struct image *image)
 {
-    if (!image->place || image_has_offset(image))
-        return WRY_OUTCOME_DONE;
-    const struct wry_region *region = regions_find(station, target, image->place);
-    if (!region)
-        return station->problem.outcome;
-    image->region = *region;
-    image->facts.region = &image->region;
-    if (image->file->format == WRY_IMAGE_RAW)
-        image_place(image, region->offset);
-    return WRY_OUTCOME_DONE;
+    return image->facts.rest_length > 0 &&
+           (job->use == IMAGE_WRITE || image->facts.what == WRY_WHAT_SETTINGS);
 }
 
-static size_t make_items(struct wry_held *held)
+static size_t make_items(const struct images_job *job)
 {
+    struct wry_held *held = *job->held;
     size_t count = 0, n = 0;
 
     for (size_t i = 0; i < held->count; i++)
-        count += held->images[i]->file->extents->len;
+        count += held->images[i]->file->extents->len + 1;
     held->items = g_new0(struct wry_placement, count);
     held->pieces = g_new0(struct image_piece, count);
     for (size_t i = 0; i < held->count; i++) {
@@ -59,8 +56,13 @@ static size_t make_items(struct wry_held *held)
                                                     .reader = image_reader(&held->pieces[n]),
                                                     .label = &image->facts};
         }
+        if (covers_rest(job, image))
+            held->items[n++] = (struct wry_placement){.offset = image->facts.rest_offset,
+                                                      .length = image->facts.rest_length,
+                                                      .reader = wry_reader_blank(),
+                                                      .label = &image->facts};
     }
-    return count;
+    return n;
 }
 
 static const char *path_of(const struct wry_held *held, uint64_t item)
@@ -98,48 +100,28 @@ void images_count_sectors(struct wry_planned *planned)
     }
 }
 
-enum wry_outcome images_plan(const struct images_job *job, const struct target *target)
+enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target)
 {
-    struct wry_station *station = job->station;
     struct wry_held *held = *job->held;
     struct wry_fault fault;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
-
-    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = resolve(station, target, held->images[i]);
-    /* A program in the wrong region is that first of all, and an overlap only because of it. */
-    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_check_region(station, held->images[i], job->use);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
-    size_t count = make_items(held);
+    size_t count = make_items(job);
     struct wry_plan plan;
+
     if (wry_plan_init(&plan, held->items, count, target->flash_size, &fault) != WRY_OK)
-        return fail_plan(station, held, &fault);
-    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_check(station, held->images[i], target, job->use, job->wanted);
-    *job->planned = (struct wry_planned){.chip = target->chip,
-                                         .flash_size = target->flash_size,
-                                         .layout = target->layout,
-                                         .image_count = held->count,
-                                         .images = held->facts,
-                                         .plan = plan,
-                                         .every_sector = job->wanted->every_sector,
-                                         .dry_run = job->wanted->dry_run};
+        return fail_plan(job->station, held, &fault);
+    *job->planned = (struct wry_planned){
+        .chip = target->chip,
+        .flash_size = target->flash_size,
+        .layout = target->layout,
+        .moved = held->moved ? (struct wry_moved_region *)(void *)held->moved->data : NULL,
+        .moved_count = held->moved ? held->moved->len : 0,
+        .image_count = held->count,
+        .images = held->facts,
+        .plan = plan,
+        .every_sector = job->wanted->every_sector,
+        .dry_run = job->wanted->dry_run};
     images_count_sectors(job->planned);
-    return outcome;
-}
-
-enum wry_outcome images_prepare(const struct images_job *job)
-{
-    struct target target;
-    enum wry_outcome outcome = images_open(job);
-
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = board_connect(job->station, job->settles);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(job->station, &target);
-    return outcome == WRY_OUTCOME_DONE ? images_plan(job, &target) : outcome;
+    return WRY_OUTCOME_DONE;
 }
 
 void images_free(struct wry_held *held)
@@ -152,6 +134,8 @@ void images_free(struct wry_held *held)
     g_free(held->facts);
     g_free(held->items);
     g_free(held->pieces);
-    archive_free(held->archive);
+    if (held->moved)
+        g_array_unref(held->moved);
+    archive_close(held->archive);
     g_free(held);
 }

@@ -8,12 +8,14 @@ struct archive;
 
 /* What a plan's readers work on. */
 struct wry_held {
-    size_t count;
+    size_t count, room;
     struct image **images;
     const struct wry_planned_image **facts;
     struct wry_placement *items;
     struct image_piece *pieces; /* what the items' readers work on */
     struct archive *archive;
+    GArray *moved;                   /* struct wry_moved_region; NULL without a new table */
+    const struct image *table_image; /* the region table that rules the job; NULL without */
 };
 
 struct images_job {
@@ -28,11 +30,11 @@ struct images_job {
 /* Opens what is wanted. */
 enum wry_outcome images_open(const struct images_job *job);
 
-/* Checks images and places against the target, before anything is touched; fills in planned. */
-enum wry_outcome images_plan(const struct images_job *job, const struct target *target);
+/* One image more, empty yet. There is room for one for each setting that is wanted. */
+struct image *images_add(struct wry_held *held);
 
-/* Both, against the board that is there; connects in between. */
-enum wry_outcome images_prepare(const struct images_job *job);
+/* The plan of what is placed; fills in planned. */
+enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target);
 
 /* Fills in sectors and kept of a plan. */
 void images_count_sectors(struct wry_planned *planned);

@@ -39,7 +39,7 @@ static gboolean inspect_archive(const char *path, struct wry_inspection *inspect
             &g_array_index(archive->ranges, struct archive_range, i);
         add_range(inspection, range->offset, range->length, range->sha256);
     }
-    archive_free(archive);
+    archive_close(archive);
     return TRUE;
 }
 

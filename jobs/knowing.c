@@ -57,7 +57,8 @@ void knowing_note_images(struct wry_station *station, const struct wry_held *hel
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
         uint32_t within = image->facts.start % WRY_SECTOR_SIZE;
-        if (image->file->format == WRY_IMAGE_RAW)
+        /* What was made of a file is in no file. */
+        if (image->file->format == WRY_IMAGE_RAW && !image->file->spool)
             known_note_image(station->known, image->file->path,
                              within > 0 ? WRY_SECTOR_SIZE - within : 0, image->file->length);
     }

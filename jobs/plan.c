@@ -1,7 +1,7 @@
 /* plan: what write would do, checked, touching nothing. */
 #include "board.h"
 #include "expecting.h"
-#include "images.h"
+#include "planning.h"
 
 static enum wry_outcome find_target(struct wry_station *station,
                                     const struct wry_images_wanted *wanted, struct target *target)
@@ -32,7 +32,7 @@ enum wry_outcome wry_station_plan(struct wry_station *station,
     if (outcome == WRY_OUTCOME_DONE)
         outcome = find_target(station, wanted, &target);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = images_plan(&job, &target);
+        outcome = planning_do(&job, &target);
     if (outcome == WRY_OUTCOME_DONE && !wanted->chip)
         outcome = expecting_look(station, &result->planned.plan, false, &result->expected);
     return outcome;

@@ -1,9 +1,12 @@
 /* restore: an archive back onto its board. */
 #include "archives.h"
+#include "backed_up.h"
 #include "board.h"
 #include "knowing.h"
+#include "regions.h"
 #include "store/image_file.h"
 #include "work.h"
+#include "wrytograph/layout.h"
 
 struct restore {
     struct wry_station *station;
@@ -11,6 +14,7 @@ struct restore {
     struct archive *archive; /* or */
     struct image_file *plain;
     GArray *items; /* struct wry_placement */
+    GArray *parts; /* struct archive_range: of the archive's, what is wanted */
     struct wry_planned planned;
 };
 
@@ -60,14 +64,85 @@ static enum wry_outcome check_plain(struct restore *r)
     return r->station->problem.outcome;
 }
 
+/* A part that is named is where it was when the archive was made. */
+static enum wry_outcome fail_part(struct restore *r, enum wry_problem_kind kind, const char *text)
+{
+    station_fail(r->station, WRY_OUTCOME_WRONG, kind, r->wanted->file);
+    r->station->problem.other = g_strdup(text);
+    return r->station->problem.outcome;
+}
+
+/* It must be where the board has it today: content for another place would do harm there. */
+static enum wry_outcome check_unmoved(struct restore *r, const char *name, uint32_t offset)
+{
+    struct target now;
+    enum wry_outcome outcome = regions_of_board(r->station, &now);
+    const struct wry_region *region =
+        outcome == WRY_OUTCOME_DONE ? wry_layout_find(&now.layout.table, name) : NULL;
+
+    if (!region || region->offset == offset || now.layout.source == WRY_LAYOUT_USUAL)
+        return outcome;
+    fail_part(r, WRY_PROBLEM_ARCHIVE_MOVED, name);
+    r->station->problem.region = *region;
+    r->station->problem.start = offset;
+    return r->station->problem.outcome;
+}
+
+static enum wry_outcome choose_part(struct restore *r, const struct target *then, const char *text)
+{
+    struct archive_range part = {.archive = r->archive};
+    enum wry_outcome outcome =
+        regions_parse_part(r->station, then, text, &part.offset, &part.length);
+
+    if (outcome == WRY_OUTCOME_DONE && wry_layout_find(&then->layout.table, text))
+        outcome = check_unmoved(r, text, part.offset);
+    for (guint i = 0; outcome == WRY_OUTCOME_DONE && i < r->archive->ranges->len; i++) {
+        const struct archive_range *range =
+            &g_array_index(r->archive->ranges, struct archive_range, i);
+        if (part.offset < range->offset || part.offset - range->offset >= range->length ||
+            part.length > range->length - (part.offset - range->offset))
+            continue;
+        g_array_append_val(r->parts, part);
+        return WRY_OUTCOME_DONE;
+    }
+    return outcome == WRY_OUTCOME_DONE ? fail_part(r, WRY_PROBLEM_ARCHIVE_PART, text) : outcome;
+}
+
+static enum wry_outcome choose_parts(struct restore *r)
+{
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    if (r->wanted->parts && r->plain)
+        return station_fail(r->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
+    if (!r->archive)
+        return outcome;
+    struct target then = {.flash_size = r->archive->flash_size,
+                          .layout = {.table = r->archive->layout}};
+    for (const char *const *text = r->wanted->parts; text && *text && outcome == WRY_OUTCOME_DONE;
+         text++)
+        outcome = choose_part(r, &then, *text);
+    if (!r->wanted->parts)
+        g_array_append_vals(r->parts, r->archive->ranges->data, r->archive->ranges->len);
+    return outcome;
+}
+
+/* A backup of this very board is one that is known: it is at hand. */
+static enum wry_outcome check_backup(struct restore *r)
+{
+    if (r->wanted->without_backup || r->wanted->dry_run ||
+        (r->archive && archives_same_board(r->station, r->archive)))
+        return WRY_OUTCOME_DONE;
+    return backed_up_require(r->station);
+}
+
 static enum wry_outcome make_plan(struct restore *r)
 {
     uint32_t capacity = wry_session_board(&r->station->session)->capacity;
     struct wry_fault fault;
 
-    for (guint i = 0; r->archive && i < r->archive->ranges->len; i++) {
+    for (guint i = 0; i < r->parts->len; i++) {
         struct wry_placement item =
-            archives_placement(&g_array_index(r->archive->ranges, struct archive_range, i));
+            archives_placement(&g_array_index(r->parts, struct archive_range, i));
         g_array_append_val(r->items, item);
     }
     if (r->plain) {
@@ -96,6 +171,10 @@ static enum wry_outcome prepare(struct restore *r)
         outcome = board_connect(r->station, !r->wanted->dry_run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = r->plain ? check_plain(r) : check_archive(r);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = choose_parts(r);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check_backup(r);
     return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
 }
 
@@ -107,6 +186,7 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
         .station = station,
         .wanted = wanted,
         .items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement)),
+        .parts = g_array_new(FALSE, FALSE, sizeof(struct archive_range)),
         .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
     struct work work;
 
@@ -122,7 +202,8 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
             knowing_note_archive(station, wanted->file, r.archive);
     }
     g_array_free(r.items, TRUE);
-    archive_free(r.archive);
+    g_array_free(r.parts, TRUE);
+    archive_close(r.archive);
     image_file_free(r.plain);
     return outcome;
 }

@@ -1,7 +1,7 @@
 /* verify: images or an archive against what the flash holds. */
 #include "archives.h"
 #include "board.h"
-#include "images.h"
+#include "planning.h"
 #include "wrytograph/layout.h"
 
 struct verify {
@@ -99,7 +99,7 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
     enum wry_status status = WRY_OK;
 
     station_begin(station);
-    enum wry_outcome outcome = images_prepare(&job);
+    enum wry_outcome outcome = planning_for_board(&job);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     begin(&v, &planned.layout, planned.flash_size);

@@ -1,8 +1,8 @@
 /* write: images at their places, checked by the board's own digest. */
 #include "expecting.h"
-#include "images.h"
 #include "keeping.h"
 #include "knowing.h"
+#include "planning.h"
 #include "work.h"
 
 /* What was written came from the files piece by piece: they must still be what they were. */
@@ -31,7 +31,7 @@ enum wry_outcome wry_station_write(struct wry_station *station,
 
     station_begin(station);
     work_begin(&work, station);
-    enum wry_outcome outcome = images_prepare(&job);
+    enum wry_outcome outcome = planning_for_board(&job);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = planned});

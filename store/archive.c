@@ -181,6 +181,6 @@ struct archive *archive_open(const char *path, GError **error)
     zip_discard(zip);
     if (loaded)
         return archive;
-    archive_free(archive);
+    archive_close(archive);
     return NULL;
 }

@@ -9,7 +9,7 @@
  *     if (memcmp(archive->eui48, board->eui48, 6) != 0)
  *         refuse();
  *     archive_range_read(&g_array_index(archive->ranges, struct archive_range, 0), at, bytes, n);
- *     archive_free(archive);
+ *     archive_close(archive);
  */
 #ifndef WRY_STORE_ARCHIVE_H
 #define WRY_STORE_ARCHIVE_H

@@ -11,7 +11,7 @@ struct archive *archive_new(void)
     return archive;
 }
 
-void archive_free(struct archive *archive)
+void archive_close(struct archive *archive)
 {
     if (!archive)
         return;

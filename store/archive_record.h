@@ -4,7 +4,7 @@
  *     struct archive *archive = archive_new();
  *     archive->content = spool_new(folder, &error);
  *     g_array_append_val(archive->ranges, range);
- *     archive_free(archive);
+ *     archive_close(archive);
  */
 #ifndef WRY_STORE_ARCHIVE_RECORD_H
 #define WRY_STORE_ARCHIVE_RECORD_H
@@ -43,7 +43,7 @@ bool archive_range_read(const struct archive_range *range, uint32_t at, uint8_t 
 
 /* An archive without ranges and content. */
 struct archive *archive_new(void);
-void archive_free(struct archive *archive);
+void archive_close(struct archive *archive);
 
 /* A range as a reader, counted from its start; the archive must outlive it. */
 struct wry_reader archive_range_reader(struct archive_range *range);

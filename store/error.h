@@ -7,6 +7,7 @@
 enum store_error {
     STORE_ERROR_FILE,    /* the system refused: missing, not readable, disk full */
     STORE_ERROR_EXISTS,  /* there is a file of that name */
+    STORE_ERROR_NONE,    /* there is nothing of that name */
     STORE_ERROR_DAMAGED, /* the content is not what it should be */
 };
 

@@ -269,16 +269,37 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     return parsed;
 }
 
+static struct image_file *new_image(const char *path)
+{
+    struct image_file *image = g_new0(struct image_file, 1);
+
+    image->path = g_strdup(path);
+    while (strlen(image->path) > 1 && g_str_has_suffix(image->path, "/"))
+        image->path[strlen(image->path) - 1] = '\0';
+    const char *slash = strrchr(image->path, '/');
+    image->name = slash && slash[1] ? slash + 1 : image->path;
+    image->file = -1;
+    image->extents = g_array_new(FALSE, FALSE, sizeof(struct image_extent));
+    return image;
+}
+
+struct image_file *image_file_of_spool(const char *path, struct spool *spool, uint32_t length)
+{
+    struct image_file *image = new_image(path);
+    struct image_extent extent = {.length = length};
+
+    image->format = WRY_IMAGE_RAW;
+    image->spool = spool;
+    image->length = image->file_length = length;
+    g_array_append_val(image->extents, extent);
+    return image;
+}
+
 struct image_file *image_file_open(const char *path, const enum wry_image_format *format,
                                    GError **error)
 {
-    struct image_file *image = g_new0(struct image_file, 1);
-    const char *slash = strrchr(path, '/');
+    struct image_file *image = new_image(path);
 
-    image->path = g_strdup(path);
-    image->name = image->path + (slash ? slash + 1 - path : 0);
-    image->file = -1;
-    image->extents = g_array_new(FALSE, FALSE, sizeof(struct image_extent));
     if (load(image, format, error))
         return image;
     image_file_free(image);
@@ -302,6 +323,16 @@ bool image_file_changed(const struct image_file *image)
     uint8_t now[WRY_SHA256_SIZE];
 
     return !image->spool && (!digest(image, now) || memcmp(now, image->sha256, sizeof now) != 0);
+}
+
+bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n)
+{
+    for (guint i = 0; i < image->extents->len; i++) {
+        const struct image_extent *extent = &g_array_index(image->extents, struct image_extent, i);
+        if (address >= extent->address && address - extent->address < extent->length)
+            return n <= extent->length - (address - extent->address);
+    }
+    return false;
 }
 
 bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)

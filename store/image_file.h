@@ -39,7 +39,12 @@ struct image_file {
  * cause; an empty file and one without content are errors. */
 struct image_file *image_file_open(const char *path, const enum wry_image_format *format,
                                    GError **error);
+/* Content that was made of path: length bytes from the spool's start, which it takes over. */
+struct image_file *image_file_of_spool(const char *path, struct spool *spool, uint32_t length);
 void image_file_free(struct image_file *image);
+
+/* True when it has n bytes of content from address on without a gap. */
+bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n);
 
 /* n bytes from address on, all within one extent. */
 bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n);

@@ -32,7 +32,7 @@ void known_source_close(struct known_source *source)
         return;
     if (source->plain)
         fclose(source->plain);
-    archive_free(source->archive);
+    archive_close(source->archive);
     g_free(source->name);
     g_free(source);
 }

@@ -44,6 +44,9 @@ const char *scratch(void)
         folder = g_dir_make_tmp("wrytograph-test-XXXXXX", NULL);
         g_autofree char *bench = g_build_filename(folder, "bench", NULL);
         g_setenv("WRYTOGRAPH_BENCH", bench, TRUE);
+        g_autofree char *shelf = g_build_filename(folder, "shelf", NULL);
+        g_setenv("WRYTOGRAPH_SHELF", shelf, TRUE);
+        g_unsetenv("WRYTOGRAPH_BACKUPS");
         g_unsetenv("WRYTOGRAPH_LINK");
         g_setenv("LC_ALL", "C.UTF-8", TRUE);
     }

@@ -39,7 +39,8 @@ static void a_write_changes_nothing_outside_the_images(void)
     scratch_write("note", "held", 4);
     g_autofree uint8_t *before = scratch_flash("neighbours", &n);
     EXPECT(0, "4,092 bytes beside the images",
-           command("write", "-l", "bench:neighbours", placed("0x10100", "note"), NULL));
+           command("write", "-l", "bench:neighbours", "--any-place", placed("0x10100", "note"),
+                   NULL));
     g_autofree uint8_t *after = scratch_flash("neighbours", &m);
     CHECK(before && after && n == m);
     CHECK(memcmp(after + 0x10100, "held", 4) == 0);
@@ -100,7 +101,7 @@ static void bad_input_is_refused_and_changes_nothing(void)
     EXPECT(2, "is no offset", command("write", placed("4000", "start.bin"), NULL));
     EXPECT(2, "is no offset", command("write", placed("0x40q0", "start.bin"), NULL));
     EXPECT(2, "is no placement", command("write", "=start.bin", NULL));
-    EXPECT(2, "does not say where it goes", command("write", scratch_file("start.bin"), NULL));
+    EXPECT(2, "does not say where it goes", command("write", scratch_file("byte"), NULL));
     EXPECT(2, "there is no region 'attic'", command("write", placed("attic", "start.bin"), NULL));
     EXPECT(2, "no images given", command("write", NULL));
     EXPECT(2, "Unknown option", command("write", "--fast", NULL));

@@ -230,7 +230,8 @@ static void a_temporary_disk_that_is_full_stops_before_the_board(void)
     EXPECT(3, "set TMPDIR to another folder", run_program("sh", "-c", line, NULL));
     CHECK(scratch_flash_is("nospace", before, n));
     EXPECT(0, "Written",
-           command("write", "-l", "bench:nospace", scratch_file("nospace.hex"), NULL));
+           command("write", "-l", "bench:nospace", "--any-content", "--any-place",
+                   scratch_file("nospace.hex"), NULL));
 }
 
 static void options_given_twice_are_refused(void)
@@ -366,7 +367,7 @@ static void a_flash_that_claims_too_much_is_found_before_it_harms(void)
     EXPECT(5, "it repeats itself",
            command("write", "-l", link_of("claims"), placed("0x600400", "first"), NULL));
     CHECK(scratch_flash_is("claims", before, n));
-    EXPECT(5, "it repeats itself", command("erase", "-l", link_of("claims"), "all", NULL));
+    EXPECT(5, "it repeats itself", command("erase", "--without-backup", "-l", link_of("claims"), "all", NULL));
     CHECK(scratch_flash_is("claims", before, n));
     EXPECT(0, "Written",
            command("write", "-l", link_of("claims"), placed("0x200400", "first"), NULL));

@@ -172,8 +172,8 @@ static void an_archive_comes_back_as_it_was_written(void)
     CHECK(memcmp(one, other, 5000) == 0);
     CHECK(archive_range_read(range, 4999, one, 1));
     CHECK(!archive_range_read(range, 4999, one, 2));
-    archive_free(archive);
-    archive_free(written);
+    archive_close(archive);
+    archive_close(written);
 }
 
 static void every_flipped_byte_of_an_archive_is_noticed_or_harmless(void)
@@ -199,10 +199,10 @@ static void every_flipped_byte_of_an_archive_is_noticed_or_harmless(void)
             CHECK(memcmp(sha256, g_array_index(written->ranges, struct archive_range, k).sha256,
                          sizeof sha256) == 0);
         }
-        archive_free(archive);
+        archive_close(archive);
     }
     CHECK(refused * 7 > n / 2);
-    archive_free(written);
+    archive_close(written);
 }
 
 /* board.json with one text replaced by another. */
@@ -215,8 +215,8 @@ static bool reads(const char *from, const char *to)
 
     CHECK_EQUAL(2, g_strv_length(parts));
     bool read = archive_json_read(archive, changed, (gssize)strlen(changed), "x", NULL);
-    archive_free(written);
-    archive_free(archive);
+    archive_close(written);
+    archive_close(archive);
     return read;
 }
 

@@ -123,8 +123,22 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
     GOptionEntry header[] = {
         {"leave-header", 0, 0, G_OPTION_ARG_NONE, &app->leave_header,
          "Do not set the flash size in boot headers to that of the board", NULL},
+        {"read-mode", 0, 0, G_OPTION_ARG_STRING, &app->read_mode,
+         "Set the read mode in boot headers: over 1, 2 or 4 data lines, as the chip can", "LINES"},
+        {"read-clock", 0, 0, G_OPTION_ARG_STRING, &app->read_clock,
+         "Set the read clock in boot headers, in MHz, as the chip can", "MHZ"},
+        G_OPTION_ENTRY_NULL};
+    GOptionEntry writes[] = {
+        {"set", 0, 0, G_OPTION_ARG_STRING_ARRAY, &app->set,
+         "Change one setting of the board's settings block and keep the others; may be repeated. "
+         "REGION/KEY=VALUE where several regions have one",
+         "KEY=VALUE"},
         {"any-content", 0, 0, G_OPTION_ARG_NONE, &app->any_content,
-         "Take what is surely no firmware, too: a page, an archive, text", NULL},
+         "Take what is surely no firmware, too, or what the board would not start from", NULL},
+        {"any-place", 0, 0, G_OPTION_ARG_NONE, &app->any_place,
+         "Also across the ends of regions, over settings, and over the region table", NULL},
+        {"from-another-board", 0, 0, G_OPTION_ARG_NONE, &app->from_another_board,
+         "Also settings that are known to be another board's", NULL},
         G_OPTION_ENTRY_NULL};
     GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
                              "Write sectors that hold the right content already, too", NULL},
@@ -152,6 +166,8 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         g_option_context_add_main_entries(context, format, NULL);
     if (options & APP_IMAGES)
         g_option_context_add_main_entries(context, header, NULL);
+    if (options & APP_WRITES)
+        g_option_context_add_main_entries(context, writes, NULL);
     if (options & (APP_IMAGES | APP_LAYOUT))
         g_option_context_add_main_entries(context, layout, NULL);
     if (options & APP_LISTEN)
@@ -192,9 +208,9 @@ static const char *given_twice(int argc, char **argv, const char *name, char bri
 
 static const char *find_repeated(int argc, char **argv, const GOptionEntry *own)
 {
-    static const char *const common[] = {"link",   "bench",       "speed",       "wiring",
-                                         "wait",   "patience",    "call-speed",  "as",
-                                         "layout", "expect-chip", "expect-flash"};
+    static const char *const common[] = {
+        "link", "bench",  "speed",       "wiring",       "wait",      "patience",  "call-speed",
+        "as",   "layout", "expect-chip", "expect-flash", "read-mode", "read-clock"};
     const char *repeated = NULL;
 
     for (size_t i = 0; i < G_N_ELEMENTS(common) && !repeated; i++)

@@ -36,12 +36,13 @@ enum app_options {
     APP_BENCH = 2,      /* --bench */
     APP_DRY_RUN = 4,    /* --dry-run */
     APP_LAYOUT = 8,     /* --layout */
-    APP_IMAGES = 16,    /* --as, --leave-header, --any-content, --layout */
+    APP_IMAGES = 16,    /* --as, --leave-header, --read-mode, --read-clock, --layout */
     APP_EVERY = 32,     /* --every-sector */
     APP_LISTEN = 64,    /* --listen */
     APP_FORMAT = 128,   /* --as */
     APP_KNOWN = 512,    /* --no-guess */
     APP_NO_WORDS = 256, /* it takes options and no arguments */
+    APP_WRITES = 1024,  /* --any-content, --any-place, --from-another-board, --set */
 };
 
 /* A verb, and all that others need to know of it. */
@@ -64,9 +65,10 @@ struct app {
 
     /* Common options; strings belong to the app. */
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
-    char *expect_chip, *expect_flash, *layout_path, *format;
-    gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, every_sector, listen,
-        no_guess;
+    char *expect_chip, *expect_flash, *layout_path, *format, *read_mode, *read_clock;
+    char **set;
+    gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
+        from_another_board, every_sector, listen, no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */

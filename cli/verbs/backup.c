@@ -16,7 +16,7 @@ static void print_outcome(const struct app *app, const struct wry_backup_wanted 
 
     app_outcome(app, true,
                 "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,
-                address, wanted->file, duration);
+                address, result->file, duration);
     savings_tell(app, &result->done);
     if (wanted->older)
         app_note(app, "%s had not changed and came from the older archive.", same);
@@ -27,28 +27,36 @@ static int back_up(struct app *app, struct wry_backup_wanted *wanted)
     struct wry_backup_result result = {0};
 
     wanted->file = app->rest[0];
-    if (!wanted->file || app->rest[1])
-        return app_fail(app, EXIT_USAGE, "Such as 'wrytograph backup gauge-1.zip'.",
-                        "give one file to back up to");
+    if (wanted->file && (app->rest[1] || wanted->folder))
+        return app_fail(app, EXIT_USAGE,
+                        "Such as 'wrytograph backup gauge-1.zip', or 'wrytograph backup' alone for "
+                        "a name of its own in the folder of backups.",
+                        wanted->folder ? "a file to back up to, and a folder"
+                                       : "more than one file to back up to");
     int code = station_make(app);
     if (code != EXIT_DONE)
         return code;
     enum wry_outcome outcome = wry_station_backup(app->station, wanted, &result);
     if (result.saved) {
         print_outcome(app, wanted, &result);
-        json_add_backup(app->json, &result, wanted->file);
+        json_add_backup(app->json, &result);
     }
+    wry_backup_result_clear(&result);
     return station_conclude(app, outcome);
 }
 
 int verb_backup(struct app *app, int argc, char **argv)
 {
     g_auto(GStrv) only = NULL;
-    g_autofree char *since = NULL;
+    g_autofree char *since = NULL, *into = NULL;
     gboolean plain = FALSE, replace = FALSE;
     GOptionEntry entries[] = {
         {"only", 0, 0, G_OPTION_ARG_STRING_ARRAY, &only,
          "Only this part: a region's name or OFFSET+LENGTH; may be repeated", "PART"},
+        {"into", 0, 0, G_OPTION_ARG_FILENAME, &into,
+         "Folder for the backup, which is named by the board's address and the time; else "
+         "WRYTOGRAPH_BACKUPS, else the usual one",
+         "FOLDER"},
         {"since", 0, 0, G_OPTION_ARG_FILENAME, &since,
          "Read only what changed since this archive; the result is complete", "OLDER"},
         {"plain", 0, 0, G_OPTION_ARG_NONE, &plain,
@@ -59,6 +67,11 @@ int verb_backup(struct app *app, int argc, char **argv)
     if (!app_parse(app, argc, argv, entries))
         return app->code;
     struct wry_backup_wanted wanted = {
-        .parts = (const char *const *)only, .older = since, .plain = plain, .replace = replace};
+
+        .folder = into,
+        .parts = (const char *const *)only,
+        .older = since,
+        .plain = plain,
+        .replace = replace};
     return back_up(app, &wanted);
 }

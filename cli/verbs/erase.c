@@ -19,9 +19,14 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
 
 int verb_erase(struct app *app, int argc, char **argv)
 {
+    gboolean without_backup = FALSE;
+    GOptionEntry entries[] = {{"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
+                               "All of the flash, also where no backup of this board is known",
+                               NULL},
+                              G_OPTION_ENTRY_NULL};
     struct wry_erase_result result = {0};
 
-    if (!app_parse(app, argc, argv, NULL))
+    if (!app_parse(app, argc, argv, entries))
         return app->code;
     if (!app->rest[0])
         return app_fail(app, EXIT_USAGE, "Say all, a region's name, or OFFSET+LENGTH.",
@@ -31,7 +36,8 @@ int verb_erase(struct app *app, int argc, char **argv)
         return code;
     struct wry_erase_wanted wanted = {.parts = (const char *const *)app->rest,
                                       .every_sector = app->every_sector,
-                                      .dry_run = app->dry_run};
+                                      .dry_run = app->dry_run,
+                                      .without_backup = without_backup};
     enum wry_outcome outcome = wry_station_erase(app->station, &wanted, &result);
     if (result.erased) {
         print_outcome(app, &result.done);

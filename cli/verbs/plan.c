@@ -3,12 +3,12 @@
 #include "station.h"
 #include "values.h"
 #include "verbs.h"
+#include "views/announce.h"
 #include "views/expected.h"
 #include "views/explain.h"
 #include "views/flash_map.h"
 #include "views/json.h"
 #include "views/words.h"
-#include "wrytograph/layout.h"
 
 struct plan_options {
     char *chip, *flash, *svg;
@@ -47,28 +47,6 @@ static int choose_flash(struct app *app, const struct plan_options *options,
     return EXIT_DONE;
 }
 
-/* What the plan does that may be meant, or not. */
-static void note_images(const struct app *app, const struct wry_planned *planned)
-{
-    const struct wry_region_table *layout = &planned->layout.table;
-
-    for (size_t i = 0; i < planned->image_count; i++) {
-        if (planned->images[i]->header_set)
-            app_print(app, "%s: the flash size in its boot header will be set to this flash.",
-                      planned->images[i]->name);
-    }
-    for (size_t i = 0; i < planned->plan.count; i++) {
-        const struct wry_placement *item = &planned->plan.placements[i];
-        const struct wry_planned_image *image = item->label;
-        uint32_t last = item->offset + item->length - 1;
-        const struct wry_region *a = wry_layout_at(layout, item->offset);
-        const struct wry_region *b = wry_layout_at(layout, last);
-        if (a != b)
-            app_note(app, "Note: %s begins in %s and ends in %s (0x%06X).", image->name,
-                     a ? a->name : "no region", b ? b->name : "no region", (unsigned)last);
-    }
-}
-
 static int draw(struct app *app, const struct wry_planned *planned,
                 const struct plan_options *options)
 {
@@ -100,7 +78,7 @@ static int show(struct app *app, const struct wry_plan_result *result,
     int code = draw(app, planned, options);
     if (code != EXIT_DONE)
         return code;
-    note_images(app, planned);
+    announce_notable(app, planned);
     expected_print(app, &result->expected);
     g_autofree char *bytes = units_bytes(wry_plan_total(&planned->plan));
     g_autofree char *sectors = app_count(planned->sectors, "sector");

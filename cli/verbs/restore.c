@@ -38,8 +38,15 @@ static int restore(struct app *app, const struct wry_restore_wanted *wanted)
 
 int verb_restore(struct app *app, int argc, char **argv)
 {
-    gboolean from_another_board = FALSE;
-    GOptionEntry entries[] = {{"from-another-board", 0, 0, G_OPTION_ARG_NONE, &from_another_board,
+    gboolean from_another_board = FALSE, without_backup = FALSE;
+    g_auto(GStrv) only = NULL;
+    GOptionEntry entries[] = {{"only", 0, 0, G_OPTION_ARG_STRING_ARRAY, &only,
+                               "Only this part of the archive: a region's name or OFFSET+LENGTH; "
+                               "may be repeated",
+                               "PART"},
+                              {"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
+                               "Also where no backup of this board is known", NULL},
+                              {"from-another-board", 0, 0, G_OPTION_ARG_NONE, &from_another_board,
                                "Allow another board's backup, or a plain binary of unknown origin",
                                NULL},
                               G_OPTION_ENTRY_NULL};
@@ -50,7 +57,9 @@ int verb_restore(struct app *app, int argc, char **argv)
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph restore gauge-1.zip'.",
                         "give one archive to restore");
     struct wry_restore_wanted wanted = {.file = app->rest[0],
+                                        .parts = (const char *const *)only,
                                         .from_another_board = from_another_board,
+                                        .without_backup = without_backup,
                                         .every_sector = app->every_sector,
                                         .dry_run = app->dry_run};
     return restore(app, &wanted);

@@ -101,6 +101,64 @@ int station_parse_format(struct app *app, const enum wry_image_format **format)
                     app->format);
 }
 
+static int parse_small(struct app *app, const char *option, const char *text, const char *next,
+                       uint8_t *value)
+{
+    guint64 number = 0;
+
+    if (!text)
+        return EXIT_DONE;
+    if (!g_ascii_string_to_unsigned(text, 10, 1, UINT8_MAX, &number, NULL))
+        return app_fail(app, EXIT_USAGE, next, "%s: '%s' is none", option, text);
+    *value = (uint8_t)number;
+    return EXIT_DONE;
+}
+
+static int parse_read_mode(struct app *app, struct wry_images_wanted *wanted)
+{
+    static const char lines[] = "Data lines are 1, 2 or 4.";
+    int code = parse_small(app, "--read-mode", app->read_mode, lines, &wanted->read_lines);
+    uint8_t n = wanted->read_lines;
+
+    if (code == EXIT_DONE)
+        code = parse_small(app, "--read-clock", app->read_clock, "Give MHz, such as 40.",
+                           &wanted->read_clock);
+    if (code != EXIT_DONE)
+        return code;
+    if (n == 3 || n > 4)
+        return app_fail(app, EXIT_USAGE, lines, "--read-mode: '%s' is none", app->read_mode);
+    if (app->leave_header && (app->read_mode || app->read_clock))
+        return app_fail(app, EXIT_USAGE, "Say one of them.",
+                        "--leave-header, and a read mode to set in it");
+    return EXIT_DONE;
+}
+
+/* KEY=VALUE or REGION/KEY=VALUE; the texts are taken apart where they stand. */
+static int parse_settings(struct app *app, struct wry_images_wanted *wanted)
+{
+    size_t count = app->set ? g_strv_length(app->set) : 0;
+    struct wry_setting_wanted *settings = g_new0(struct wry_setting_wanted, count);
+
+    wanted->settings = settings;
+    wanted->setting_count = count;
+    for (size_t i = 0; i < count; i++) {
+        char *text = app->set[i], *equals = strchr(text, '=');
+        char *slash = equals ? memchr(text, '/', (size_t)(equals - text)) : NULL;
+        if (!equals || equals == text || slash == text || (slash && slash + 1 == equals))
+            return app_fail(app, EXIT_USAGE,
+                            "Write it as KEY=VALUE or REGION/KEY=VALUE, such as datum_mm=-1827.",
+                            "--set: '%.*s' is no setting",
+                            (int)(equals ? equals - text : (ptrdiff_t)strlen(text)), text);
+        *equals = '\0';
+        if (slash)
+            *slash = '\0';
+        settings[i].region = slash ? text : NULL;
+        settings[i].key = slash ? slash + 1 : text;
+        settings[i].value = equals + 1;
+    }
+    return EXIT_DONE;
+}
+
 int station_parse_images(struct app *app, struct wry_images_wanted *wanted)
 {
     size_t count = g_strv_length(app->rest);
@@ -110,6 +168,8 @@ int station_parse_images(struct app *app, struct wry_images_wanted *wanted)
                                          .image_count = count,
                                          .leave_header = app->leave_header,
                                          .any_content = app->any_content,
+                                         .any_place = app->any_place,
+                                         .from_another_board = app->from_another_board,
                                          .every_sector = app->every_sector,
                                          .dry_run = app->dry_run};
     for (size_t i = 0; i < count; i++) {
@@ -123,12 +183,16 @@ int station_parse_images(struct app *app, struct wry_images_wanted *wanted)
         if (equals)
             *equals = '\0';
     }
-    return station_parse_format(app, &wanted->format);
+    int code = station_parse_format(app, &wanted->format);
+    if (code == EXIT_DONE)
+        code = parse_read_mode(app, wanted);
+    return code == EXIT_DONE ? parse_settings(app, wanted) : code;
 }
 
 void station_free_images(struct wry_images_wanted *wanted)
 {
     g_free((struct wry_image_wanted *)wanted->images);
+    g_free((struct wry_setting_wanted *)wanted->settings);
 }
 
 int station_conclude(struct app *app, enum wry_outcome outcome)

@@ -39,14 +39,16 @@ const struct verb verbs[] = {
      .usage = "PLACEMENT…",
      .description = "Takes what write takes, checks it against the board on the link or against\n"
                     "--chip and --flash, and draws the flash map. Touches nothing.",
-     .options = APP_LINK | APP_IMAGES,
+     .options = APP_LINK | APP_IMAGES | APP_WRITES,
      .leaves_running = true,
      .run = verb_plan},
     {.name = "backup",
      .summary = "save the flash to an archive tied to the board",
-     .usage = "FILE",
-     .description = "Reads the flash into an archive that belongs to this board. The file appears\n"
-                    "under its name only when it is complete and its SHA-256 is the board's.",
+     .usage = "[FILE]",
+     .description =
+         "Reads the flash into an archive that belongs to this board. Without a name it\n"
+         "goes into the folder of backups, named by address and time. The file appears\n"
+         "under its name only when it is complete and its SHA-256 is the board's.",
      .options = APP_LINK | APP_LAYOUT | APP_KNOWN,
      .leaves_running = true,
      .run = verb_backup},
@@ -71,12 +73,14 @@ const struct verb verbs[] = {
      .summary = "write images at their places and check them",
      .usage = "PLACEMENT…",
      .description =
-         "A placement is REGION=FILE, OFFSET=FILE, or a HEX or S-record FILE that says\n"
-         "itself where it goes. Writes the sectors that differ and compares the board's\n"
+         "A placement is REGION=FILE, OFFSET=FILE, or a FILE that says itself where it\n"
+         "goes: HEX and S-records, programs with a boot header, region tables. FILE may\n"
+         "be shelf:NAME, for a settings region settings as FILE.yaml, for a files region\n"
+         "a folder. Writes the sectors that differ and compares the board's\n"
          "SHA-256 of all of it with that of the files. Everything else in the flash\n"
          "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
          "A write that was interrupted is resumed by saying it again.",
-     .options = APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_EVERY | APP_KNOWN,
+     .options = APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_WRITES | APP_EVERY | APP_KNOWN,
      .run = verb_write},
     {.name = "verify",
      .summary = "compare images or an archive with what the flash holds",

@@ -15,20 +15,24 @@ static void warn_of_no_program(const struct app *app, const struct wry_planned *
         const struct wry_planned_image *image = planned->images[i];
         const struct wry_region *region =
             image->region ? image->region : wry_layout_at(&planned->layout.table, image->start);
-        bool starts = region && image->start == region->offset &&
-                      (region->kind == WRY_REGION_START || region->kind == WRY_REGION_APP);
-        if (starts && !image->has_header && planned->chip && planned->chip->wants_header)
-            app_note(app, "%s has no boot header: the board will not start from region '%s'.",
-                     image->name, region->name);
+        if (words_would_not_start(planned, image))
+            app_note(app, "%s %s: the board will not start from region '%s'.", image->name,
+                     image->what == WRY_WHAT_PROGRAM ? "is damaged" : "has no boot header",
+                     region->name);
     }
 }
 
 static void print_outcome(const struct app *app, const struct wry_write_result *result)
 {
     const struct wry_done *done = &result->done;
-    g_autofree char *total = units_bytes(done->bytes);
+    uint64_t blanked = 0;
     g_autofree char *duration = words_duration(app->station, done->seconds);
-    g_autofree char *offsets = words_offsets(&result->planned.plan);
+    g_autofree char *offsets = words_offsets(&result->planned);
+
+    for (size_t i = 0; i < result->planned.image_count; i++)
+        blanked += result->planned.images[i]->rest_length;
+    g_autofree char *total = units_bytes(done->bytes - blanked);
+    g_autofree char *behind = units_bytes(blanked);
 
     if (done->sectors_written == 0)
         app_outcome(app, true,
@@ -38,6 +42,9 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
     else
         app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
                     offsets, duration);
+    if (blanked > 0)
+        app_note(app, "%s behind it in the same regions %s blank.", behind,
+                 blanked == 1 ? "is" : "are");
     if (done->sectors_written > 0 && done->sectors_left > 0)
         app_note(app, "%u sector%s written, %u held the right content already.",
                  (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",

@@ -1,20 +1,136 @@
 /* What is about to be done. */
 #include "announce.h"
 
+#include <string.h>
+
 #include "base/units.h"
 #include "words.h"
 
-static void announce_image(const struct app *app, const struct wry_planned_image *image)
-{
-    g_autofree char *length = units_bytes(image->length);
+enum {
+    KEYS_SHOWN = 6,
+};
 
-    app_note(app, "  0x%06X to 0x%06X  %-13s %s%s%s%s%s", (unsigned)image->start,
-             (unsigned)(image->start + image->span - 1), length, image->name,
-             image->region ? " into region " : "", image->region ? image->region->name : "",
-             image->has_header ? ": " : "  (no boot header: written as it is)",
-             image->has_header ? image->header.version : "");
+/* The regions that a stretch touches, where the layout knows them. "" for none. */
+static char *touched(const struct wry_planned *planned, uint64_t start, uint64_t end)
+{
+    const struct wry_region_table *layout = &planned->layout.table;
+    GString *names = g_string_new(NULL);
+
+    for (uint32_t i = 0; i < layout->count; i++) {
+        const struct wry_region *region = &layout->regions[i];
+        if (region->offset < end && region->offset + region->length > start)
+            g_string_append_printf(names, "%s%s", names->len > 0 ? ", " : "", region->name);
+    }
+    return g_string_free(names, FALSE);
+}
+
+static char *key_names(const struct wry_planned_image *image)
+{
+    GString *text = g_string_new(NULL);
+    guint n = 0;
+
+    for (; image->keys && image->keys[n]; n++) {
+        if (n < KEYS_SHOWN)
+            g_string_append_printf(text, "%s%s", n > 0 ? ", " : "", image->keys[n]);
+    }
+    if (n > KEYS_SHOWN)
+        g_string_append_printf(text, " and %u more", n - KEYS_SHOWN);
+    return g_string_free(text, FALSE);
+}
+
+/* What the file was found to be. */
+static char *what_of(const struct wry_planned_image *image)
+{
+    g_autofree char *keys = key_names(image);
+
+    switch (image->what) {
+    case WRY_WHAT_PROGRAM:
+        return image->has_header ? g_strdup_printf(": %s%s", image->header.version,
+                                                   image->damaged ? ", damaged" : "")
+                                 : g_strdup(": a program with a damaged header");
+    case WRY_WHAT_TABLE:
+        return g_strdup(": a region table");
+    case WRY_WHAT_SETTINGS:
+        return g_strdup_printf(": settings (%s)", keys);
+    case WRY_WHAT_FOLDER:
+        return g_strdup(": a folder, as a ustar archive");
+    case WRY_WHAT_OTHER:
+        break;
+    }
+    return g_strdup("  (no boot header: written as it is)");
+}
+
+static void announce_doubt(const struct app *app, const struct wry_planned_image *image)
+{
+    const char *region = image->doubt_region.name;
+
+    switch (image->doubt) {
+    case WRY_DOUBT_NONE:
+        break;
+    case WRY_DOUBT_ACROSS:
+        app_note(app, "    Warning: it goes across an end of region %s.", region);
+        break;
+    case WRY_DOUBT_SETTINGS:
+        app_note(app, "    Warning: it overwrites region %s, which holds settings.", region);
+        break;
+    case WRY_DOUBT_TABLE:
+        app_note(app, "    Warning: it lies over region %s, the region table's.", region);
+        break;
+    }
+}
+
+/* What is not said by the first line of it. */
+static void announce_remarks(const struct app *app, const struct wry_planned *planned,
+                             const struct wry_planned_image *image)
+{
+    g_autofree char *rest = units_bytes(image->rest_length);
+
+    if (image->place_found)
+        app_note(app, "    no place was given: by what it is, this region is the one for it");
     if (image->header_set)
         app_note(app, "    the flash size in its boot header is set to that of this board");
+    if (image->read_set) {
+        g_autofree char *mode = words_read_mode(&image->header);
+        app_note(app, "    the read mode in its boot header is set to %s", mode);
+    }
+    if (image->rest_length > 0)
+        app_note(app, "    what is behind it there, 0x%06X to 0x%06X, is made blank: %s",
+                 (unsigned)image->rest_offset,
+                 (unsigned)(image->rest_offset + image->rest_length - 1), rest);
+    announce_doubt(app, image);
+    if (words_would_not_start(planned, image))
+        app_note(app, "    Warning: %s: the board will not start from it.",
+                 image->has_header || image->what == WRY_WHAT_PROGRAM
+                     ? "it is damaged"
+                     : "it has no boot header, and the chip may start from there");
+}
+
+static void announce_image(const struct app *app, const struct wry_planned *planned,
+                           const struct wry_planned_image *image)
+{
+    uint64_t end = image->start + image->span;
+    g_autofree char *length = units_bytes(image->length);
+    g_autofree char *what = what_of(image);
+    g_autofree char *names = touched(planned, image->start, end);
+    const char *into = image->region        ? " into region "
+                       : names[0] == '\0'   ? ", in no region"
+                       : strchr(names, ',') ? ", over regions "
+                                            : ", in region ";
+
+    app_note(app, "  0x%06X to 0x%06X  %-13s %s%s%s%s%s", (unsigned)image->start,
+             (unsigned)(end - 1), length, image->name, image->from_shelf ? " from the shelf" : "",
+             into, image->region ? image->region->name : names, what);
+    announce_remarks(app, planned, image);
+}
+
+static void announce_moved(const struct app *app, const struct wry_planned *planned)
+{
+    for (size_t i = 0; i < planned->moved_count; i++) {
+        const struct wry_moved_region *moved = &planned->moved[i];
+        app_note(app, "  region %s moves from 0x%06X to 0x%06X by %s; what stood there stays there",
+                 moved->to.name, (unsigned)moved->from.offset, (unsigned)moved->to.offset,
+                 planned->layout.file);
+    }
 }
 
 static void announce_write(const struct app *app, const struct wry_planned *planned)
@@ -23,7 +139,8 @@ static void announce_write(const struct app *app, const struct wry_planned *plan
 
     app_note(app, "%s", planned->dry_run ? "Would write:" : "Going to write:");
     for (size_t i = 0; i < planned->image_count; i++)
-        announce_image(app, planned->images[i]);
+        announce_image(app, planned, planned->images[i]);
+    announce_moved(app, planned);
     app_note(app, "%u sector%s%s; %s beside the images in the same sectors %s.",
              (unsigned)planned->sectors, planned->sectors == 1 ? " holds them" : "s hold them",
              planned->every_sector ? ", and all is rewritten" : ", what differs is rewritten", kept,
@@ -34,18 +151,12 @@ static void announce_write(const struct app *app, const struct wry_planned *plan
 static void announce_part(const struct app *app, const struct wry_planned *planned,
                           const struct wry_placement *item)
 {
-    const struct wry_region_table *layout = &planned->layout.table;
     uint32_t end = item->offset + item->length;
     g_autofree char *length = units_bytes(item->length);
-    g_autoptr(GString) names = g_string_new(NULL);
+    g_autofree char *names = touched(planned, item->offset, end);
 
-    for (uint32_t i = 0; i < layout->count; i++) {
-        const struct wry_region *region = &layout->regions[i];
-        if (region->offset < end && region->offset + region->length > item->offset)
-            g_string_append_printf(names, "%s%s", names->len > 0 ? ", " : "", region->name);
-    }
     app_note(app, "  0x%06X to 0x%06X  %-12s %s%s", (unsigned)item->offset, (unsigned)(end - 1),
-             length, names->len > 0 ? "of: " : "in no region", names->str);
+             length, names[0] ? "of: " : "in no region", names);
 }
 
 static void announce_erase(const struct app *app, const struct wry_planned *planned)
@@ -66,6 +177,22 @@ static void announce_restore(const struct app *app, const struct wry_planned *pl
                  planned->created, planned->tool);
     else
         app_note(app, "%s restore %s from %s.", begin, total, planned->archive);
+}
+
+static bool is_remarkable(const struct wry_planned *planned, const struct wry_planned_image *image)
+{
+    return image->place_found || image->header_set || image->read_set || image->rest_length > 0 ||
+           image->doubt != WRY_DOUBT_NONE || image->from_shelf ||
+           image->what == WRY_WHAT_SETTINGS || words_would_not_start(planned, image);
+}
+
+void announce_notable(const struct app *app, const struct wry_planned *planned)
+{
+    for (size_t i = 0; i < planned->image_count; i++) {
+        if (is_remarkable(planned, planned->images[i]))
+            announce_image(app, planned, planned->images[i]);
+    }
+    announce_moved(app, planned);
 }
 
 void announce(const struct app *app, const struct wry_planned *planned)

@@ -8,4 +8,7 @@
 /* Lines on stderr about a write, an erase or a restore. */
 void announce(const struct app *app, const struct wry_planned *planned);
 
+/* Of a plan that is drawn, what the drawing does not show. */
+void announce_notable(const struct app *app, const struct wry_planned *planned);
+
 #endif

@@ -270,7 +270,7 @@ int explain(struct app *app, const struct wry_problem *p)
 {
     enum exit_code code = (enum exit_code)p->outcome;
 
-    if (explain_files(app, p))
+    if (explain_files(app, p) || explain_places(app, p) || explain_stores(app, p))
         return app->code;
     switch (p->kind) {
     case WRY_PROBLEM_SYSTEM:
@@ -316,7 +316,19 @@ int explain(struct app *app, const struct wry_problem *p)
         return app_fail(app, code,
                         p->found == 0 ? "The board said nothing. Check speed and line ending."
                                       : "What it said is above.",
-                        "\"%s\" was not seen", p->subject);
+                        "\"%s\" was not seen%s%s%s", p->subject, p->other ? " after '" : "",
+                        p->other ? p->other : "", p->other ? "' was sent" : "");
+    case WRY_PROBLEM_NOTHING_TO_RUN:
+        return app_fail(app, code,
+                        "Its text above says why. 'wrytograph identify' shows what is on the "
+                        "board, 'wrytograph write' puts programs there.",
+                        "the board found nothing to run in its flash");
+    case WRY_PROBLEM_STRAP_HELD:
+        return app_fail(app, code,
+                        "Let go of the boot button, or take the strap's jumper off; then tap "
+                        "reset, or run the same command again.",
+                        "the board went into loading mode instead of running its firmware: its "
+                        "boot strap is still held");
     default:
         break;
     }

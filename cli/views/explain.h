@@ -14,4 +14,10 @@ int explain_error(struct app *app, GError *error);
 /* explain_files.c: problems of images, places, parts and archives. False for any other kind. */
 bool explain_files(struct app *app, const struct wry_problem *problem);
 
+/* True when the problem was one of places, tables and headers, and is told now. */
+bool explain_places(struct app *app, const struct wry_problem *problem);
+
+/* The same of settings, the shelf and backups. */
+bool explain_stores(struct app *app, const struct wry_problem *problem);
+
 #endif

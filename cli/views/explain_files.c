@@ -39,7 +39,8 @@ struct texts {
     char *expected, *found; /* sizes of flash */
     char *theirs, *ours;    /* addresses */
     unsigned start, last, region_start, region_last;
-    const char *kind; /* of the region */
+    const char *kind;    /* of the region */
+    const char *instead; /* what to do about a program in the wrong region */
 };
 
 static bool explain_parts(struct app *app, const struct wry_problem *p, const struct texts *t)
@@ -97,7 +98,8 @@ static bool explain_image(struct app *app, const struct wry_problem *p, const st
         return true;
     case WRY_PROBLEM_NO_PLACE:
         app_fail(app, code, "Write it as OFFSET=FILE or REGION=FILE, such as 0x4000=start.bin.",
-                 "%s is raw binary: it does not say where it goes", p->subject);
+                 "%s is raw binary without a boot header: it does not say where it goes",
+                 p->subject);
         return true;
     case WRY_PROBLEM_TWO_PLACES:
         app_fail(app, code, "Give the file alone, or REGION=FILE.",
@@ -151,9 +153,10 @@ static bool explain_place(struct app *app, const struct wry_problem *p, const st
 
     switch (p->kind) {
     case WRY_PROBLEM_OUTSIDE_REGION:
-        app_fail(app, code, "Nothing was changed. Check the image and the layout.",
-                 "%s (0x%06X to 0x%06X) does not fit region '%s' (0x%06X to 0x%06X)", p->subject,
-                 t->start, t->last, p->region.name, t->region_start, t->region_last);
+        app_fail(app, code, t->instead,
+                 "%s (0x%06X to 0x%06X) does not fit region '%s' (0x%06X to "
+                 "0x%06X)",
+                 p->subject, t->start, t->last, p->region.name, t->region_start, t->region_last);
         return true;
     case WRY_PROBLEM_PROGRAM_NOWHERE:
         app_fail(app, code, look_at_plan, "%s is a program, but no region begins at 0x%06X",
@@ -165,8 +168,8 @@ static bool explain_place(struct app *app, const struct wry_problem *p, const st
                  t->start, p->region.name, t->kind);
         return true;
     case WRY_PROBLEM_PROGRAM_IN_KIND:
-        app_fail(app, code, "Nothing was changed. Check which file goes where.",
-                 "%s is a program, but region '%s' is for %s", p->subject, p->region.name, t->kind);
+        app_fail(app, code, t->instead, "%s is %s, but region '%s' is for %s", p->subject,
+                 words_program((uint8_t)p->found), p->region.name, t->kind);
         return true;
     case WRY_PROBLEM_PROGRAM_NOT_FIRST:
         app_fail(app, code, look_at_plan,
@@ -219,6 +222,17 @@ static bool explain_archive(struct app *app, const struct wry_problem *p, const 
         return true;
     case WRY_PROBLEM_ARCHIVE_RANGE:
         app_fail(app, code, unchanged, "%s: a range at 0x%06X does not fit", p->subject, t->start);
+        return true;
+    case WRY_PROBLEM_ARCHIVE_PART:
+        app_fail(app, code, "Nothing was changed. 'wrytograph inspect' shows what is in it.",
+                 "%s does not hold all of %s", p->subject, p->other);
+        return true;
+    case WRY_PROBLEM_ARCHIVE_MOVED:
+        app_fail(app, code,
+                 "Nothing was changed. Its region table has changed since: restore the table, too, "
+                 "or all of the archive.",
+                 "region '%s' stands at 0x%06X in %s, and at 0x%06X on this board", p->other,
+                 t->start, p->subject, t->region_start);
         return true;
     case WRY_PROBLEM_UNKNOWN_ORIGIN:
         app_fail(app, code,
@@ -276,6 +290,11 @@ bool explain_files(struct app *app, const struct wry_problem *p)
                       .region_start = p->region.offset,
                       .region_last = p->region.offset + p->region.length - 1,
                       .kind = wry_region_kind_name(p->region.kind)};
+    g_autofree char *instead =
+        p->other ? g_strdup_printf("Nothing was changed. It is for region '%s': say %s=%s.",
+                                   p->other, p->other, p->subject)
+                 : g_strdup("Nothing was changed. Check which file goes where.");
+    t.instead = instead;
 
     return explain_parts(app, p, &t) || explain_image(app, p, &t) || explain_place(app, p, &t) ||
            explain_archive(app, p, &t);

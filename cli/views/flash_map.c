@@ -21,6 +21,7 @@ static const struct {
 } looks[MAP_KINDS] = {
     [MAP_UNTOUCHED] = {"·", ".", "\033[2m", "untouched"},
     [MAP_KEPT] = {"▒", "+", "\033[33m", "kept, in a sector that is rewritten"},
+    [MAP_BLANKED] = {"░", "-", "\033[36m", "made blank"},
     [MAP_IMAGE] = {"█", "#", "\033[34m", "image"},
     [MAP_AGREES] = {"█", "=", "\033[32m", "agrees"},
     [MAP_DIFFERS] = {"✗", "!", "\033[31m", "differs"},
@@ -106,8 +107,9 @@ void flash_map_add_plan(struct flash_map *map, const struct wry_plan *plan)
         flash_map_add(map, MAP_KEPT, run.start, run.end - run.start, NULL);
     for (size_t i = 0; i < plan->count; i++) {
         const struct wry_planned_image *image = plan->placements[i].label;
-        flash_map_add(map, MAP_IMAGE, plan->placements[i].offset, plan->placements[i].length,
-                      image->name);
+        bool rest = image->rest_length > 0 && image->rest_offset == plan->placements[i].offset;
+        flash_map_add(map, rest ? MAP_BLANKED : MAP_IMAGE, plan->placements[i].offset,
+                      plan->placements[i].length, rest ? NULL : image->name);
     }
 }
 

@@ -15,7 +15,8 @@
 /* What a stretch of flash is; a later one wins where a cell of the drawing holds several. */
 enum map_kind {
     MAP_UNTOUCHED,
-    MAP_KEPT, /* shares a sector with what is written, and stays as it is */
+    MAP_KEPT,    /* shares a sector with what is written, and stays as it is */
+    MAP_BLANKED, /* what is behind new content */
     MAP_IMAGE,
     MAP_AGREES,
     MAP_DIFFERS,

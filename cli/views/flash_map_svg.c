@@ -18,8 +18,8 @@ enum {
 };
 
 static const char *const fills[MAP_KINDS] = {
-    [MAP_UNTOUCHED] = "#ece8de", [MAP_KEPT] = "#d9a441",    [MAP_IMAGE] = "#22577a",
-    [MAP_AGREES] = "#5b8c5a",    [MAP_DIFFERS] = "#b3261e",
+    [MAP_UNTOUCHED] = "#ece8de", [MAP_KEPT] = "#d9a441",   [MAP_BLANKED] = "#9fc3cc",
+    [MAP_IMAGE] = "#22577a",     [MAP_AGREES] = "#5b8c5a", [MAP_DIFFERS] = "#b3261e",
 };
 struct bar {
     double x, y, width, height;

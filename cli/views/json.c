@@ -114,9 +114,16 @@ static void add_images(JsonBuilder *b, const struct wry_plan *plan)
     for (size_t i = 0; i < plan->count; i++) {
         const struct wry_planned_image *image = plan->placements[i].label;
         json_builder_begin_object(b);
+        bool rest = image->rest_length > 0 && image->rest_offset == plan->placements[i].offset;
         json_add_text(b, "file", image->path);
         json_add_offset(b, "offset", plan->placements[i].offset);
         json_add_number(b, "length", plan->placements[i].length);
+        if (rest)
+            json_add_boolean(b, "made_blank", true);
+        if (image->region)
+            json_add_text(b, "region", image->region->name);
+        if (image->from_shelf)
+            json_add_text(b, "from_shelf", image->from_shelf);
         json_builder_end_object(b);
     }
     json_builder_end_array(b);
@@ -161,10 +168,10 @@ void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result)
     savings_add(b, &result->done);
 }
 
-void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result, const char *file)
+void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result)
 {
     add_address(b, result->address);
-    json_add_text(b, "file", file);
+    json_add_text(b, "file", result->file);
     json_add_number(b, "bytes", (int64_t)result->done.bytes);
     json_add_number(b, "bytes_from_older", (int64_t)result->from_older);
     json_add_number(b, "bytes_received", (int64_t)result->done.bytes_received);

@@ -23,7 +23,7 @@ void json_add_plan(JsonBuilder *b, const struct wry_planned *planned);
 void json_add_write(JsonBuilder *b, const struct wry_write_result *result, const char *address);
 void json_add_erase(JsonBuilder *b, const struct wry_erase_result *result);
 void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result);
-void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result, const char *file);
+void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result);
 /* list: "images" or "ranges". */
 void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list);
 void json_add_talk(JsonBuilder *b, const struct wry_talk_result *result);

@@ -192,6 +192,16 @@ void notes_tell(const struct app *app, const struct wry_event *event)
                  "else: %s.",
                  event->text);
         break;
+    case WRY_NOTE_BACKUP_UNNOTED:
+        app_note(app,
+                 "Note: this backup could not be put on record, so later commands may not know of "
+                 "it: %s.",
+                 event->text);
+        break;
+    case WRY_NOTE_OWNER_UNKNOWN:
+        app_note(app, "Note: whether these settings are another board's is not known: %s.",
+                 event->text);
+        break;
     case WRY_NOTE_STARTED:
         app_note(app, "The board has left loading mode.");
         break;

@@ -2,6 +2,7 @@
 #include "words.h"
 
 #include "base/units.h"
+#include "wrytograph/layout.h"
 
 enum {
     OFFSETS_MAX = 6, /* named in one sentence */
@@ -12,6 +13,28 @@ const char *words_chip(const struct wry_chip *chip)
     return chip ? chip->title : "chip unknown here";
 }
 
+const char *words_program(uint8_t kind)
+{
+    switch (kind) {
+    case WRY_PROGRAM_START:
+        return "a start program";
+    case WRY_PROGRAM_APP:
+        return "an application";
+    default:
+        return "a program";
+    }
+}
+
+bool words_would_not_start(const struct wry_planned *planned, const struct wry_planned_image *image)
+{
+    const struct wry_region *region =
+        image->region ? image->region : wry_layout_at(&planned->layout.table, image->start);
+
+    return region && image->start == region->offset &&
+           (region->kind == WRY_REGION_START || region->kind == WRY_REGION_APP) &&
+           (!image->has_header || image->damaged) && planned->chip && planned->chip->wants_header;
+}
+
 const char *words_layout(const struct wry_layout *layout)
 {
     switch (layout->source) {
@@ -19,6 +42,8 @@ const char *words_layout(const struct wry_layout *layout)
         return layout->file;
     case WRY_LAYOUT_FROM_BOARD:
         return "the region table in its flash";
+    case WRY_LAYOUT_FROM_JOB:
+        return "the region table that is written";
     case WRY_LAYOUT_USUAL:
         return "the usual one of this chip";
     case WRY_LAYOUT_UNKNOWN:
@@ -55,16 +80,21 @@ char *words_duration(const struct wry_station *station, double seconds)
                            wry_station_is_simulated(station) ? " of simulated time" : "");
 }
 
-char *words_offsets(const struct wry_plan *plan)
+char *words_offsets(const struct wry_planned *planned)
 {
     GString *text = g_string_new(NULL);
-    size_t shown = MIN(plan->count, OFFSETS_MAX);
+    size_t n = 0;
 
-    for (size_t i = 0; i < shown; i++)
-        g_string_append_printf(text, "%s0x%06X", i > 0 ? ", " : "",
-                               (unsigned)plan->placements[i].offset);
-    if (shown < plan->count)
-        g_string_append_printf(text, " and %u more places", (unsigned)(plan->count - shown));
+    for (size_t i = 0; i < planned->plan.count; i++) {
+        const struct wry_placement *item = &planned->plan.placements[i];
+        const struct wry_planned_image *image = item->label;
+        if (image->rest_length > 0 && image->rest_offset == item->offset)
+            continue;
+        if (n++ < OFFSETS_MAX)
+            g_string_append_printf(text, "%s0x%06X", n > 1 ? ", " : "", (unsigned)item->offset);
+    }
+    if (n > OFFSETS_MAX)
+        g_string_append_printf(text, " and %u more places", (unsigned)(n - OFFSETS_MAX));
     return g_string_free(text, FALSE);
 }
 

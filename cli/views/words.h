@@ -10,6 +10,13 @@
 const char *words_chip(const struct wry_chip *chip);
 
 /* Where the layout comes from. */
+/* "an application", "a start program" or "a program", by the kind in its header. */
+const char *words_program(uint8_t kind);
+
+/* True for what stands where the chip starts programs, and would not be started. */
+bool words_would_not_start(const struct wry_planned *planned,
+                           const struct wry_planned_image *image);
+
 const char *words_layout(const struct wry_layout *layout);
 
 /* "nothing", or a range and the bits. */
@@ -22,7 +29,7 @@ char *words_board(const struct wry_station *station);
 char *words_duration(const struct wry_station *station, double seconds);
 
 /* "0x004000, 0x00E000 and 2 more places" of a plan. */
-char *words_offsets(const struct wry_plan *plan);
+char *words_offsets(const struct wry_planned *planned);
 
 /* "4 data lines at 40 MHz", and "4 MiB (32 Mbit)" or "any". */
 char *words_read_mode(const struct wry_boot_header *header);

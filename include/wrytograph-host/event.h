@@ -59,6 +59,8 @@ enum wry_note {
     WRY_NOTE_BLANK_BESIDE,      /* places: blank beside content, as a cut elsewhere leaves it */
     WRY_NOTE_NOT_FORGOTTEN,     /* text = why the journal could not be brought up to date */
     WRY_NOTE_KNOWN_UNUSABLE,    /* text = why the index of known content is done without */
+    WRY_NOTE_BACKUP_UNNOTED,    /* text = why it will not be known of later */
+    WRY_NOTE_OWNER_UNKNOWN,     /* text = why it is not known whose settings those are */
     WRY_NOTE_OTHER_BOARD,       /* the archive comes from the board address, not from this one */
     WRY_NOTE_STARTED,           /* the board has left loading mode */
     WRY_NOTE_LISTENING,         /* speed */

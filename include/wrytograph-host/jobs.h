@@ -58,17 +58,30 @@ enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evi
 /* Images and where they go: for plan, write and verify. */
 
 struct wry_image_wanted {
-    const char *place; /* a region's name, or an offset as 0x4000 or 16K; NULL when the file (Intel
-                          HEX, S-record) carries its own addresses */
-    const char *file;
+    const char *place; /* a region's name, or an offset as 0x4000 or 16K; NULL when the file carries
+                          its own addresses (Intel HEX, S-record), or says what it is (a boot
+                          header, a region table) and one region fits */
+    const char *file;  /* for a settings region, also a settings file (.yaml); for a files region,
+                          also a folder; or shelf:NAME, shelf:NAME VERSION */
+};
+
+/* One value of a settings block; the others stay as they are. */
+struct wry_setting_wanted {
+    const char *region; /* NULL = the one region that has a block */
+    const char *key, *value;
 };
 
 struct wry_images_wanted {
     const struct wry_image_wanted *images;
     size_t image_count;
     const enum wry_image_format *format; /* of all; NULL = by their content */
-    bool leave_header; /* the flash size in boot headers is not set to the board's */
-    bool any_content;  /* also what is surely no firmware */
+    bool leave_header;       /* the flash size in boot headers is not set to the board's */
+    bool any_content;        /* also what is surely no firmware, or would not be started */
+    bool any_place;          /* also over the ends of regions, over settings and the region table */
+    bool from_another_board; /* also content that is known to be another board's calibration */
+    uint8_t read_lines, read_clock; /* set in boot headers: data lines, MHz; 0 = left as it is */
+    const struct wry_setting_wanted *settings; /* write, plan: changed in the board's block */
+    size_t setting_count;
     bool every_sector; /* write: also sectors that hold the right content already */
     bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */
     bool read_back;    /* verify: by reading everything instead of by digests */
@@ -139,6 +152,7 @@ struct wry_erase_wanted {
     const char *const *parts; /* "all", a region's name, or OFFSET+LENGTH; ends with NULL */
     bool every_sector;
     bool dry_run;
+    bool without_backup; /* all of the flash, also where no backup of this board is known */
 };
 
 struct wry_erase_result {
@@ -153,7 +167,8 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
 /* Backup. */
 
 struct wry_backup_wanted {
-    const char *file;
+    const char *file;         /* NULL: named by address and time, in folder */
+    const char *folder;       /* NULL: the usual one of backups */
     const char *const *parts; /* as of erase; NULL: all */
     const char *older; /* an archive of this board: only what changed since is read; or NULL */
     bool plain;        /* just the binary, without the board's description */
@@ -162,6 +177,7 @@ struct wry_backup_wanted {
 
 struct wry_backup_result {
     bool saved; /* the file is there, and its SHA-256 is the board's */
+    char *file; /* its path; the result's */
     uint8_t address[WRY_EUI48_SIZE];
     uint64_t from_older; /* bytes that had not changed */
     struct wry_done done;
@@ -170,12 +186,15 @@ struct wry_backup_result {
 enum wry_outcome wry_station_backup(struct wry_station *station,
                                     const struct wry_backup_wanted *wanted,
                                     struct wry_backup_result *result);
+void wry_backup_result_clear(struct wry_backup_result *result);
 
 /* Restore. */
 
 struct wry_restore_wanted {
     const char *file;
-    bool from_another_board; /* also a plain binary of unknown origin */
+    const char *const *parts; /* of an archive, as of erase; NULL: all that is in it */
+    bool from_another_board;  /* also a plain binary of unknown origin */
+    bool without_backup;      /* also where no backup of this board is known */
     bool every_sector;
     bool dry_run;
 };

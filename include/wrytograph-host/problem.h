@@ -92,6 +92,46 @@ enum wry_problem_kind {
     WRY_PROBLEM_FILE_CHANGED,      /* while it was written */
     WRY_PROBLEM_NO_FIRMWARE,       /* content says what it is instead */
     WRY_PROBLEM_NO_PROGRAM,        /* for region, which chip starts; it has no boot header */
+    WRY_PROBLEM_RECORDS_AS_BIN,    /* records by content (other = which), raw by name */
+    WRY_PROBLEM_READ_MODE,         /* its header wants expected data lines, found MHz of chip */
+    WRY_PROBLEM_ONLY_UPGRADE,      /* and there is no program in region yet */
+    WRY_PROBLEM_OTHER_KIND,        /* by its header (found = kind) it is not for region; other =
+                                      the name of the one that it is for, or NULL */
+    WRY_PROBLEM_SWAPPED,           /* subject and other: each is for the other's place; found = kind
+                                      of subject */
+    WRY_PROBLEM_REGION_TWICE,      /* subject and other are both for region */
+    WRY_PROBLEM_NO_PLACE_FITS,     /* no region is for what its header says */
+    WRY_PROBLEM_MANY_PLACES,       /* names = the regions that fit it */
+    WRY_PROBLEM_ACROSS,            /* it takes start to last, across an end of region; names = all
+                                      that it touches */
+    WRY_PROBLEM_OVER_SETTINGS,     /* it takes start to last, of region */
+    WRY_PROBLEM_OVER_TABLE,        /* likewise */
+    WRY_PROBLEM_FOREIGN_SETTINGS,  /* for region; they are known to be those of board address */
+    WRY_PROBLEM_FOLDER_KIND,       /* a folder, for region, which is for something else */
+
+    /* A region table in the job. */
+    WRY_PROBLEM_NO_TABLE,        /* subject is none, and would stand where the table of chip does */
+    WRY_PROBLEM_TABLE_ELSEWHERE, /* subject is a region table, for region */
+    WRY_PROBLEM_TABLE_FLASH,     /* bytes: expected by the table, found at hand */
+    WRY_PROBLEM_TABLE_UNFIT,     /* region of it does not fit found bytes of flash, or others */
+    WRY_PROBLEM_APP_LEFT,        /* region, an application's, moves to its place from start; there
+                                    is no program there, and none comes with the job */
+
+    /* Settings. */
+    WRY_PROBLEM_SETTINGS_ROOM, /* of subject: expected bytes of room in region, found */
+    WRY_PROBLEM_NO_SETTINGS,   /* region holds no settings block; found > 0: a damaged one */
+    WRY_PROBLEM_NO_BLOCKS,     /* no region holds one */
+    WRY_PROBLEM_MANY_BLOCKS,   /* names = the regions that hold one */
+    WRY_PROBLEM_BAD_SETTING,   /* cause */
+
+    /* The shelf. */
+    WRY_PROBLEM_SHELF_NONE,  /* subject is not on it; names = what is */
+    WRY_PROBLEM_SHELF_MANY,  /* names = several that fit */
+    WRY_PROBLEM_SHELF_UNFIT, /* names = what there is of that name, none of which fits */
+
+    /* Backups. */
+    WRY_PROBLEM_NO_BACKUP,      /* of this board's whole flash; other = one of parts, or NULL */
+    WRY_PROBLEM_BACKUPS_UNREAD, /* whether there is one is not known: cause */
 
     /* Archives. */
     WRY_PROBLEM_ARCHIVE_CHIP,   /* subject = file, chip = it comes from, found_chip = at hand */
@@ -99,6 +139,8 @@ enum wry_problem_kind {
     WRY_PROBLEM_ARCHIVE_BOARD,  /* address = it comes from, found_address = at hand */
     WRY_PROBLEM_OLDER_BOARD,    /* the same of an older archive to go on from */
     WRY_PROBLEM_ARCHIVE_RANGE,  /* a range at start does not fit */
+    WRY_PROBLEM_ARCHIVE_PART,   /* other, a part, is not in it */
+    WRY_PROBLEM_ARCHIVE_MOVED,  /* region stands at start in it, elsewhere on the board */
     WRY_PROBLEM_UNKNOWN_ORIGIN, /* a plain binary does not say which board it comes from */
     WRY_PROBLEM_PLAIN_LENGTH,   /* of found bytes, for a flash of expected */
     WRY_PROBLEM_PLAIN_PARTS,    /* a plain binary cannot hold several parts */
@@ -110,7 +152,10 @@ enum wry_problem_kind {
     WRY_PROBLEM_IMAGES_DIFFER,   /* from start on; found = images compared */
     WRY_PROBLEM_ARCHIVE_DIFFERS, /* from start on */
     WRY_PROBLEM_LINK_GONE,       /* while the board was listened to: subject = link */
-    WRY_PROBLEM_NOT_SEEN,        /* subject = the text; found = bytes heard instead */
+    WRY_PROBLEM_NOT_SEEN,        /* subject = the text, other = the line that was sent before it, or
+                                    NULL; found = bytes heard instead */
+    WRY_PROBLEM_NOTHING_TO_RUN,  /* the boot ROM says so */
+    WRY_PROBLEM_STRAP_HELD,      /* the boot ROM says so, though the firmware was to run */
 };
 
 /* Fields that mean nothing for a kind are 0 or NULL. Strings belong to the problem. */

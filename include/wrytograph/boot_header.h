@@ -23,11 +23,20 @@ extern "C" {
 #define WRY_BOOT_HEADER_VERSION 1u
 #define WRY_BOOT_TEXT_SIZE 32u
 
+/* What a program is, where its header says so. The values are those of enum wry_region_kind. */
+enum wry_program_kind {
+    WRY_PROGRAM_UNSAID = 0,
+    WRY_PROGRAM_START = 1, /* what the boot ROM starts */
+    WRY_PROGRAM_APP = 3,   /* an application */
+};
+
 struct wry_boot_header {
     uint16_t chip_code;
+    uint8_t kind;                         /* enum wry_program_kind */
+    bool only_upgrade;                    /* for boards that have a program already */
     uint8_t flash_size_log2;              /* bytes of flash as a power of two; 0 = any */
-    uint8_t read_lines;                   /* data lines of the read mode: 1, 2 or 4 */
-    uint8_t read_clock;                   /* MHz */
+    uint8_t read_lines;                   /* data lines of the read mode: 1, 2 or 4; 0 = not said */
+    uint8_t read_clock;                   /* MHz; 0 = not said */
     uint32_t body_length;                 /* bytes */
     char version[WRY_BOOT_TEXT_SIZE + 1]; /* printable ASCII, ends with NUL */
 };

@@ -28,6 +28,11 @@ struct wry_chip {
     const char *name;              /* for commands and files: lower case, with hyphens */
     const char *title;             /* for people */
     bool wants_header;             /* the boot ROM starts nothing without a boot header */
+    uint8_t read_lines_most;       /* data lines over which it can read its flash: 1, 2 or 4 */
+    uint8_t read_clock_most;       /* MHz of that */
+    const char *strap;             /* the pin that is low through reset for loading mode */
+    const char *says_loading;      /* in the ROM's text: the strap is held */
+    const char *says_nothing;      /* in the ROM's text: there is no program to start */
     uint32_t start_offset;         /* flash offset from which the boot ROM starts a program */
     uint32_t table_offset;         /* of the region table, or WRY_NO_OFFSET */
     uint32_t app_offset;           /* the lowest offset of an application */

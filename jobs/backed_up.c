@@ -1,0 +1,131 @@
+/* Backups that are known of a board. */
+#include "backed_up.h"
+
+#include <string.h>
+
+#include "open.h"
+#include "places.h"
+#include "store/backups.h"
+#include "store/journal.h"
+
+char *backed_up_folder(const struct wry_station *station)
+{
+    const char *named = g_getenv("WRYTOGRAPH_BACKUPS");
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+    g_autofree char *bench = board ? g_path_get_dirname(board) : NULL;
+
+    if (named && named[0])
+        return g_strdup(named);
+    return bench ? g_build_filename(bench, "backups", NULL) : backups_default_folder();
+}
+
+/* Simulated boards have a record of their own, beside them. */
+static struct backups *open_record(const struct wry_station *station, GError **error)
+{
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+    g_autofree char *record = board ? g_path_get_dirname(board) : journal_default_folder();
+    g_autofree char *folder = backed_up_folder(station);
+
+    return backups_open(record, folder, error);
+}
+
+bool backed_up_find(struct wry_station *station, struct backups_found *found, GError **error)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    struct backups *backups = open_record(station, error);
+    bool read = backups && backups_scan(backups, station->settings.stop, error) &&
+                backups_find(backups, board->eui48, board->capacity, found, error);
+
+    if (!read)
+        *found = (struct backups_found){0};
+    backups_close(backups);
+    return read;
+}
+
+enum wry_outcome backed_up_require(struct wry_station *station)
+{
+    struct backups_found found;
+    GError *error = NULL;
+    bool read = backed_up_find(station, &found, &error);
+    bool whole = found.whole;
+
+    if (!read) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
+        station->problem.cause = error;
+    } else if (!whole) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NO_BACKUP, NULL);
+        station->problem.other = g_strdup(found.path);
+        memcpy(station->problem.address, wry_session_board(&station->session)->eui48,
+               sizeof station->problem.address);
+    }
+    g_free(found.path);
+    g_free(found.created);
+    return whole ? WRY_OUTCOME_DONE : station->problem.outcome;
+}
+
+void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive)
+{
+    g_autoptr(GError) error = NULL;
+    struct backups *backups = open_record(station, &error);
+
+    if (!backups || !backups_note(backups, path, archive, &error))
+        station_note(station, WRY_NOTE_BACKUP_UNNOTED, error->message);
+    backups_close(backups);
+}
+
+/* The region as it would be: content, and blank behind it. False when the image has not all of it
+ * that is not blank. */
+static bool digest_region(const struct image *image, const struct wry_region *region,
+                          uint8_t sha256[WRY_SHA256_SIZE])
+{
+    uint32_t start = region->offset - image->facts.base;
+    uint64_t end = image->facts.start + image->facts.span;
+    uint32_t n = (uint32_t)MIN(region->length, end - MIN(end, region->offset));
+    uint8_t piece[4096];
+    struct wry_sha256 sha;
+    bool read = region->offset >= image->facts.start && n > 0 &&
+                image_file_has(image->file, start, n) &&
+                (n == region->length || image->facts.rest_length > 0);
+
+    wry_sha256_begin(&sha);
+    for (uint32_t at = 0; at < region->length && read; at += (uint32_t)sizeof piece) {
+        uint32_t left = at < n ? MIN(n - at, (uint32_t)sizeof piece) : 0;
+        memset(piece, 0xFF, sizeof piece);
+        read = left == 0 || image_file_read(image->file, start + at, piece, left);
+        wry_sha256_add(&sha, piece, sizeof piece);
+    }
+    wry_sha256_end(&sha, sha256);
+    return read;
+}
+
+enum wry_outcome backed_up_check_origin(struct wry_station *station, const struct image *image,
+                                        const struct wry_region_table *layout)
+{
+    const uint8_t *ours = wry_session_board(&station->session)->eui48;
+    struct backups *backups = NULL;
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    uint8_t sha256[WRY_SHA256_SIZE], owner[WRY_EUI48_SIZE];
+    GError *error = NULL;
+    bool known = false;
+
+    for (uint32_t i = 0; i < layout->count && outcome == WRY_OUTCOME_DONE; i++) {
+        const struct wry_region *region = &layout->regions[i];
+        if (region->kind != WRY_REGION_SETTINGS || !digest_region(image, region, sha256))
+            continue;
+        if (!backups)
+            backups = open_record(station, &error);
+        if (!backups || !backups_owner(backups, sha256, &known, owner, &error)) {
+            /* Whose it is cannot be told: that is no reason not to write. */
+            station_note(station, WRY_NOTE_OWNER_UNKNOWN, error->message);
+            g_clear_error(&error);
+            break;
+        }
+        if (!known || memcmp(owner, ours, sizeof owner) == 0)
+            continue;
+        outcome = places_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, region);
+        memcpy(station->problem.address, owner, sizeof owner);
+        memcpy(station->problem.found_address, ours, sizeof owner);
+    }
+    backups_close(backups);
+    return outcome;
+}

@@ -1,0 +1,81 @@
+/* SQLite files of ours. */
+#include "database.h"
+
+#include "error.h"
+
+enum {
+    BUSY_TIME = 3000, /* ms */
+};
+
+bool database_fail(sqlite3 *db, GError **error)
+{
+    const char *path = sqlite3_db_filename(db, "main");
+
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path ? path : "database",
+                sqlite3_errmsg(db));
+    return false;
+}
+
+sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error)
+{
+    sqlite3_stmt *statement = NULL;
+
+    if (sqlite3_prepare_v2(db, text, -1, &statement, NULL) != SQLITE_OK)
+        database_fail(db, error);
+    return statement;
+}
+
+bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error)
+{
+    bool done = statement && sqlite3_step(statement) == SQLITE_DONE;
+
+    if (statement && !done)
+        database_fail(db, error);
+    sqlite3_finalize(statement);
+    return done;
+}
+
+static bool check_version(sqlite3 *db, const char *path, const char *schema, int version,
+                          GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(db, "PRAGMA user_version", error);
+    int found = -1;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW)
+        found = sqlite3_column_int(statement, 0);
+    else if (statement)
+        database_fail(db, error);
+    sqlite3_finalize(statement);
+    if (found < 0)
+        return false;
+    if (found > version) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                    "%s: made by a newer version of this program", path);
+        return false;
+    }
+    g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", version);
+    return found == version || ((sqlite3_exec(db, schema, NULL, NULL, NULL) == SQLITE_OK &&
+                                 sqlite3_exec(db, mark, NULL, NULL, NULL) == SQLITE_OK) ||
+                                database_fail(db, error));
+}
+
+sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
+                       GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, NULL);
+    sqlite3 *db = NULL;
+
+    if (g_mkdir_with_parents(folder, 0700) != 0) {
+        store_file_error(error, folder);
+        return NULL;
+    }
+    if (sqlite3_open_v2(path, &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) != SQLITE_OK) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(db));
+    } else {
+        sqlite3_busy_timeout(db, BUSY_TIME);
+        if (check_version(db, path, schema, version, error))
+            return db;
+    }
+    sqlite3_close(db);
+    return NULL;
+}

@@ -1,0 +1,441 @@
+/* Settings: from YAML, from a block, into a block. */
+#include "settings_file.h"
+
+#include <errno.h>
+#include <math.h>
+#include <string.h>
+
+#include "base/text_file.h"
+#include "error.h"
+#include "yaml_text.h"
+
+struct entry {
+    struct wry_setting setting; /* key and bytes point to what follows */
+    char *key;
+    GBytes *value; /* of texts and bytes; NULL for others */
+};
+
+struct settings {
+    GPtrArray *entries; /* struct entry, in the order of the file */
+};
+
+static const struct {
+    const char *name;
+    uint8_t type;
+} types[] = {
+    {"text", WRY_SETTING_TEXT},       {"integer", WRY_SETTING_INTEGER}, {"real", WRY_SETTING_REAL},
+    {"boolean", WRY_SETTING_BOOLEAN}, {"bytes", WRY_SETTING_BYTES},
+};
+
+static const char *type_name(uint8_t type)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(types); i++) {
+        if (types[i].type == type)
+            return types[i].name;
+    }
+    return "unknown";
+}
+
+static void free_entry(void *item)
+{
+    struct entry *entry = item;
+
+    g_free(entry->key);
+    g_clear_pointer(&entry->value, g_bytes_unref);
+    g_free(entry);
+}
+
+static struct settings *settings_new(void)
+{
+    struct settings *settings = g_new0(struct settings, 1);
+
+    settings->entries = g_ptr_array_new_with_free_func(free_entry);
+    return settings;
+}
+
+void settings_free(struct settings *settings)
+{
+    if (!settings)
+        return;
+    g_ptr_array_unref(settings->entries);
+    g_free(settings);
+}
+
+static void point(struct entry *entry)
+{
+    gsize n = 0;
+
+    entry->setting.key = entry->key;
+    entry->setting.key_length = (uint8_t)strlen(entry->key);
+    entry->setting.bytes = entry->value ? g_bytes_get_data(entry->value, &n) : NULL;
+    entry->setting.length = (uint16_t)n;
+}
+
+static bool parse_integer(const char *text, int64_t *value)
+{
+    bool negative = text[0] == '-';
+    const char *digits = text + (negative || text[0] == '+');
+    bool hex = g_ascii_strncasecmp(digits, "0x", 2) == 0;
+    char *end;
+
+    if (!g_ascii_isxdigit(digits[hex ? 2 : 0]))
+        return false;
+    errno = 0;
+    guint64 number = g_ascii_strtoull(digits, &end, hex ? 16 : 10);
+    uint64_t most = (uint64_t)INT64_MAX + negative;
+    if (*end != '\0' || errno != 0 || number > most)
+        return false;
+    *value = negative ? (int64_t)(0 - number) : (int64_t)number;
+    return true;
+}
+
+static bool parse_real(const char *text, double *value)
+{
+    char *end;
+
+    if (!g_ascii_isdigit(text[0]) && !strchr("+-.", text[0]))
+        return false;
+    *value = g_ascii_strtod(text, &end);
+    return end != text && *end == '\0' && isfinite(*value);
+}
+
+/* Pairs of hexadecimal digits, with or without spaces between them. */
+static GBytes *parse_bytes(const char *text)
+{
+    g_autoptr(GByteArray) bytes = g_byte_array_new();
+
+    while (*text) {
+        if (*text == ' ' || *text == '\n') {
+            text++;
+            continue;
+        }
+        if (!g_ascii_isxdigit(text[0]) || !g_ascii_isxdigit(text[1]))
+            return NULL;
+        uint8_t byte =
+            (uint8_t)(g_ascii_xdigit_value(text[0]) << 4 | g_ascii_xdigit_value(text[1]));
+        g_byte_array_append(bytes, &byte, 1);
+        text += 2;
+    }
+    return g_byte_array_free_to_bytes(g_steal_pointer(&bytes));
+}
+
+/* What a plain value reads as. */
+static uint8_t type_of(const char *text)
+{
+    int64_t integer;
+    double real;
+
+    if (strcmp(text, "true") == 0 || strcmp(text, "false") == 0)
+        return WRY_SETTING_BOOLEAN;
+    if (parse_integer(text, &integer))
+        return WRY_SETTING_INTEGER;
+    return parse_real(text, &real) ? WRY_SETTING_REAL : WRY_SETTING_TEXT;
+}
+
+/* Takes the text over as a value of the entry's type. */
+static bool take_text(struct entry *entry, const char *text)
+{
+    struct wry_setting *setting = &entry->setting;
+    GBytes *value = NULL;
+
+    switch (setting->type) {
+    case WRY_SETTING_INTEGER:
+        return parse_integer(text, &setting->integer);
+    case WRY_SETTING_REAL:
+        return parse_real(text, &setting->real);
+    case WRY_SETTING_BOOLEAN:
+        setting->boolean = strcmp(text, "true") == 0;
+        return setting->boolean || strcmp(text, "false") == 0;
+    case WRY_SETTING_BYTES:
+        value = parse_bytes(text);
+        break;
+    default:
+        if (g_utf8_validate(text, -1, NULL))
+            value = g_bytes_new(text, strlen(text));
+        break;
+    }
+    if (!value || g_bytes_get_size(value) > WRY_SETTINGS_VALUE_MAX) {
+        g_clear_pointer(&value, g_bytes_unref);
+        return false;
+    }
+    g_clear_pointer(&entry->value, g_bytes_unref);
+    entry->value = value;
+    return true;
+}
+
+/* One value of the file, as it is being read. */
+struct value_reader {
+    const char *value, *env, *file;
+    unsigned line; /* of what gives the value */
+    uint8_t type;  /* 0: as it reads */
+    bool quoted, secret;
+};
+
+static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
+                            const yaml_node_t *value, void *context)
+{
+    struct value_reader *reader = context;
+    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
+    const char **source = strcmp(name, "value") == 0  ? &reader->value
+                          : strcmp(name, "env") == 0  ? &reader->env
+                          : strcmp(name, "file") == 0 ? &reader->file
+                                                      : NULL;
+
+    if (source) {
+        *source = text;
+        reader->line = yaml_text_line(value);
+        reader->quoted = yaml_text_is_quoted(value) || source != &reader->value;
+        return value->type == YAML_SCALAR_NODE ||
+               yaml_text_complain(yaml, reader->line, "'%s' takes one value", name);
+    }
+    if (strcmp(name, "secret") == 0) {
+        reader->secret = strcmp(text, "true") == 0;
+        return reader->secret || strcmp(text, "false") == 0 ||
+               yaml_text_complain(yaml, yaml_text_line(value), "'secret' is true or false");
+    }
+    if (strcmp(name, "type") == 0) {
+        for (size_t i = 0; i < G_N_ELEMENTS(types); i++) {
+            if (strcmp(text, types[i].name) == 0)
+                reader->type = types[i].type;
+        }
+        return reader->type != 0 ||
+               yaml_text_complain(yaml, yaml_text_line(value),
+                                  "'%s' is no type: text, integer, real, boolean or bytes", text);
+    }
+    return yaml_text_complain(yaml, yaml_text_line(key),
+                              "a setting has value, env or file, type and secret, not '%s'", name);
+}
+
+/* The text of a value, from wherever it comes; free with g_free. NULL after a complaint. */
+static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
+{
+    g_autoptr(GError) inner = NULL;
+    size_t n = 0;
+
+    if ((reader->value != NULL) + (reader->env != NULL) + (reader->file != NULL) != 1) {
+        yaml_text_complain(yaml, reader->line, "give one of value, env and file");
+        return NULL;
+    }
+    if (reader->value)
+        return g_strdup(reader->value);
+    if (reader->env) {
+        const char *found = g_getenv(reader->env);
+        if (!found)
+            yaml_text_complain(yaml, reader->line, "%s is not set in the environment", reader->env);
+        return g_strdup(found);
+    }
+    g_autofree char *folder = g_path_get_dirname(yaml->path);
+    g_autofree char *path = g_path_is_absolute(reader->file)
+                                ? g_strdup(reader->file)
+                                : g_build_filename(folder, reader->file, NULL);
+    char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
+    if (!text) {
+        yaml_text_complain(yaml, reader->line, "%s", inner->message);
+        return NULL;
+    }
+    if (n > 0 && text[n - 1] == '\n')
+        text[n - 1] = '\0';
+    return text;
+}
+
+static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
+                             const yaml_node_t *value, void *context)
+{
+    struct settings *settings = context;
+    struct value_reader reader = {.line = yaml_text_line(value),
+                                  .quoted = yaml_text_is_quoted(value)};
+    const char *name = yaml_text_of(key);
+
+    if (!wry_settings_key_is_fit(name, strlen(name)))
+        return yaml_text_complain(yaml, yaml_text_line(key),
+                                  "'%s' is no key: a letter, then up to %u letters, digits, '-' "
+                                  "and '_'",
+                                  name, WRY_SETTINGS_KEY_MAX - 1);
+    if (value->type == YAML_SCALAR_NODE)
+        reader.value = yaml_text_of(value);
+    else if (value->type != YAML_MAPPING_NODE)
+        return yaml_text_complain(yaml, reader.line, "'%s': a setting is one value", name);
+    else if (!yaml_text_each(yaml, value, take_member, &reader))
+        return FALSE;
+    g_autofree char *text = fetch(yaml, &reader);
+    if (!text)
+        return FALSE;
+    struct entry *entry = g_new0(struct entry, 1);
+    entry->key = g_strdup(name);
+    entry->setting.secret = reader.secret;
+    entry->setting.type = reader.type > 0 ? reader.type
+                          : reader.quoted ? WRY_SETTING_TEXT
+                                          : type_of(text);
+    g_ptr_array_add(settings->entries, entry);
+    bool taken = take_text(entry, text);
+    point(entry);
+    return taken || yaml_text_complain(yaml, reader.line, "'%s': its value is no %s, or too long",
+                                       name, type_name(entry->setting.type));
+}
+
+static gboolean take_root(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
+                          void *context)
+{
+    if (strcmp(yaml_text_of(key), "settings") != 0)
+        return yaml_text_complain(yaml, yaml_text_line(key),
+                                  "a settings file has 'settings:', not '%s'", yaml_text_of(key));
+    if (value->type != YAML_MAPPING_NODE)
+        return yaml_text_complain(yaml, yaml_text_line(value),
+                                  "'settings' holds lines of KEY: VALUE");
+    return yaml_text_each(yaml, value, take_setting, context);
+}
+
+static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    struct settings *settings = context;
+
+    if (!yaml_text_each(yaml, root, take_root, settings))
+        return FALSE;
+    return settings->entries->len > 0 || yaml_text_complain(yaml, 1, "there are no settings");
+}
+
+struct settings *settings_load(const char *path, GError **error)
+{
+    struct settings *settings = settings_new();
+
+    if (yaml_text_load(path, "a settings file", read_root, settings, error))
+        return settings;
+    settings_free(settings);
+    return NULL;
+}
+
+static gboolean look_for_settings(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    (void)context;
+    for (const yaml_node_pair_t *p = root->data.mapping.pairs.start;
+         p < root->data.mapping.pairs.top; p++) {
+        if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), "settings") == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+bool settings_is_file(const char *path)
+{
+    bool named = g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
+
+    return named && yaml_text_load(path, "", look_for_settings, NULL, NULL);
+}
+
+struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head)
+{
+    struct settings *settings = settings_new();
+    struct wry_setting setting;
+    size_t at = WRY_SETTINGS_HEAD_SIZE;
+
+    while (wry_settings_next(bytes, head, &at, &setting)) {
+        struct entry *entry = g_new0(struct entry, 1);
+        entry->setting = setting;
+        entry->key = g_strndup(setting.key, setting.key_length);
+        if (setting.type == WRY_SETTING_TEXT || setting.type == WRY_SETTING_BYTES)
+            entry->value = g_bytes_new(setting.bytes, setting.length);
+        point(entry);
+        g_ptr_array_add(settings->entries, entry);
+    }
+    return settings;
+}
+
+static struct entry *find(const struct settings *settings, const char *key)
+{
+    for (guint i = 0; i < settings->entries->len; i++) {
+        struct entry *entry = g_ptr_array_index(settings->entries, i);
+        if (strcmp(entry->key, key) == 0)
+            return entry;
+    }
+    return NULL;
+}
+
+static bool same_value(const struct entry *a, const struct entry *b)
+{
+    const struct wry_setting *x = &a->setting, *y = &b->setting;
+
+    return x->type == y->type && x->boolean == y->boolean && x->integer == y->integer &&
+           memcmp(&x->real, &y->real, sizeof x->real) == 0 &&
+           (a->value == b->value || (a->value && b->value && g_bytes_equal(a->value, b->value)));
+}
+
+gboolean settings_set(struct settings *settings, const char *key, const char *value, bool *changed,
+                      GError **error)
+{
+    struct entry *old = find(settings, key);
+    struct entry *entry = g_new0(struct entry, 1);
+
+    entry->key = g_strdup(key);
+    entry->setting.type = old ? old->setting.type : type_of(value);
+    entry->setting.secret = old && old->setting.secret;
+    if (!wry_settings_key_is_fit(key, strlen(key))) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "'%s' is no key: a letter, then up to %u letters, digits, '-' and '_'", key,
+                    WRY_SETTINGS_KEY_MAX - 1);
+    } else if (!take_text(entry, value)) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "'%s' is %s %s here, and what it is set to is none, or too long", key,
+                    entry->setting.type == WRY_SETTING_INTEGER ? "an" : "a",
+                    type_name(entry->setting.type));
+    } else {
+        guint at = settings->entries->len;
+        point(entry);
+        *changed = !old || !same_value(old, entry);
+        if (old && g_ptr_array_find(settings->entries, old, &at))
+            g_ptr_array_remove_index(settings->entries, at);
+        g_ptr_array_insert(settings->entries, (gint)at, entry);
+        return TRUE;
+    }
+    free_entry(entry);
+    return FALSE;
+}
+
+size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,
+                     size_t room)
+{
+    struct wry_settings_writer writer;
+
+    wry_settings_begin(&writer, bytes, room);
+    for (guint i = 0; i < settings->entries->len; i++)
+        wry_settings_add(&writer, settings_at(settings, i));
+    return wry_settings_end(&writer, generation);
+}
+
+guint settings_count(const struct settings *settings)
+{
+    return settings->entries->len;
+}
+
+const struct wry_setting *settings_at(const struct settings *settings, guint i)
+{
+    return &((const struct entry *)g_ptr_array_index(settings->entries, i))->setting;
+}
+
+static char *bytes_text(const struct wry_setting *setting)
+{
+    GString *text = g_string_new(NULL);
+
+    for (uint16_t i = 0; i < setting->length; i++)
+        g_string_append_printf(text, "%s%02X", i > 0 ? " " : "", setting->bytes[i]);
+    return g_string_free(text, FALSE);
+}
+
+char *settings_text(const struct wry_setting *setting)
+{
+    char number[G_ASCII_DTOSTR_BUF_SIZE];
+
+    if (setting->secret)
+        return g_strdup("********");
+    switch (setting->type) {
+    case WRY_SETTING_INTEGER:
+        return g_strdup_printf("%" G_GINT64_FORMAT, setting->integer);
+    case WRY_SETTING_REAL:
+        return g_strdup(g_ascii_formatd(number, sizeof number, "%.10g", setting->real));
+    case WRY_SETTING_BOOLEAN:
+        return g_strdup(setting->boolean ? "true" : "false");
+    case WRY_SETTING_BYTES:
+        return bytes_text(setting);
+    default:
+        return g_strndup((const char *)setting->bytes, setting->length);
+    }
+}

@@ -1,0 +1,51 @@
+/*
+ * Settings in memory: read from a YAML file or a block, changed one by one, made into a block
+ * (docs/settings-block.md).
+ *
+ *     struct settings *settings = settings_load("pier-a.yaml", &error);
+ *     settings_set(settings, "datum_mm", "-1827", &error);
+ *     size_t n = settings_make(settings, 1, bytes, sizeof bytes);
+ *     settings_free(settings);
+ *
+ * Values that are secret stay in memory of this program and in the block that is made of them; no
+ * message holds one.
+ */
+#ifndef WRY_STORE_SETTINGS_FILE_H
+#define WRY_STORE_SETTINGS_FILE_H
+
+#include <glib.h>
+#include <stdbool.h>
+
+#include "wrytograph/settings_block.h"
+
+struct settings;
+
+/* From a file of ours; NULL with file, line and cause. */
+struct settings *settings_load(const char *path, GError **error);
+
+/* True when the file is YAML that has 'settings:', sound or not. */
+bool settings_is_file(const char *path);
+
+/* From a block that is sound. */
+struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head);
+void settings_free(struct settings *settings);
+
+/*
+ * A value as one would write it in the file. A key that is there keeps its type, and whether it is
+ * secret; a new one gets the type that the value reads as. *changed tells whether it was another.
+ */
+gboolean settings_set(struct settings *settings, const char *key, const char *value, bool *changed,
+                      GError **error);
+
+/* Bytes of the block; 0 when it does not fit. */
+size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,
+                     size_t room);
+
+guint settings_count(const struct settings *settings);
+/* Valid until the next change. */
+const struct wry_setting *settings_at(const struct settings *settings, guint i);
+
+/* A value as text; "********" for a secret one. Free with g_free. */
+char *settings_text(const struct wry_setting *setting);
+
+#endif

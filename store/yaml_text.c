@@ -1,0 +1,134 @@
+/* YAML trees with lines. */
+#include "yaml_text.h"
+
+#include <string.h>
+
+#include "base/text_file.h"
+#include "error.h"
+
+gboolean yaml_text_complain(struct yaml_text *yaml, unsigned line, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_set_error(yaml->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, line, text);
+    return FALSE;
+}
+
+unsigned yaml_text_line(const yaml_node_t *node)
+{
+    return (unsigned)node->start_mark.line + 1;
+}
+
+const char *yaml_text_of(const yaml_node_t *node)
+{
+    return node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : "";
+}
+
+bool yaml_text_is_quoted(const yaml_node_t *node)
+{
+    return node->type == YAML_SCALAR_NODE && node->data.scalar.style != YAML_PLAIN_SCALAR_STYLE;
+}
+
+static gboolean check_keys(struct yaml_text *yaml, const yaml_node_t *mapping)
+{
+    const yaml_node_pair_t *end = mapping->data.mapping.pairs.top;
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start; p < end; p++) {
+        yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
+        const yaml_node_t *other =
+            g_hash_table_lookup(seen, (gpointer)(uintptr_t)yaml_text_of(key));
+        if (other)
+            return yaml_text_complain(yaml, yaml_text_line(key), "'%s' stands in line %u already",
+                                      yaml_text_of(key), yaml_text_line(other));
+        g_hash_table_insert(seen, (gpointer)(uintptr_t)yaml_text_of(key), key);
+    }
+    return TRUE;
+}
+
+gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
+                        gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
+                                         const yaml_node_t *value, void *context),
+                        void *context)
+{
+    if (!check_keys(yaml, mapping))
+        return FALSE;
+    for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start;
+         p < mapping->data.mapping.pairs.top; p++) {
+        if (!take(yaml, yaml_document_get_node(&yaml->document, p->key),
+                  yaml_document_get_node(&yaml->document, p->value), context))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+gboolean yaml_text_items(struct yaml_text *yaml, const yaml_node_t *sequence,
+                         gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *item,
+                                          void *context),
+                         void *context)
+{
+    for (const yaml_node_item_t *item = sequence->data.sequence.items.start;
+         item < sequence->data.sequence.items.top; item++) {
+        if (!take(yaml, yaml_document_get_node(&yaml->document, *item), context))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean unreadable(struct yaml_text *yaml, const yaml_parser_t *parser)
+{
+    return yaml_text_complain(yaml, (unsigned)parser->problem_mark.line + 1, "%s",
+                              parser->problem ? parser->problem : "not readable as YAML");
+}
+
+/* Nothing stands behind the one document. */
+static gboolean check_end(struct yaml_text *yaml, yaml_parser_t *parser, const char *what)
+{
+    yaml_document_t next;
+    gboolean ended = TRUE;
+
+    if (!yaml_parser_load(parser, &next))
+        return unreadable(yaml, parser);
+    const yaml_node_t *root = yaml_document_get_root_node(&next);
+    if (root)
+        ended =
+            yaml_text_complain(yaml, yaml_text_line(root), "a second document: %s is one", what);
+    yaml_document_delete(&next);
+    return ended;
+}
+
+gboolean yaml_text_load(const char *path, const char *what,
+                        gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
+                                         void *context),
+                        void *context, GError **error)
+{
+    struct yaml_text yaml = {.path = path, .error = error};
+    g_autoptr(GError) inner = NULL;
+    size_t length = 0;
+    g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
+    yaml_parser_t parser;
+    gboolean loaded;
+
+    if (!text) {
+        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        return FALSE;
+    }
+    if (!yaml_parser_initialize(&parser))
+        return yaml_text_complain(&yaml, 1, "out of memory");
+    yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
+    loaded = yaml_parser_load(&parser, &yaml.document);
+    if (loaded) {
+        const yaml_node_t *root = yaml_document_get_root_node(&yaml.document);
+        if (!root || root->type != YAML_MAPPING_NODE)
+            loaded = yaml_text_complain(&yaml, 1, "this is not %s: it begins with no 'KEY:'", what);
+        loaded = loaded && read(&yaml, root, context) && check_end(&yaml, &parser, what);
+        yaml_document_delete(&yaml.document);
+    } else {
+        unreadable(&yaml, &parser);
+    }
+    yaml_parser_delete(&parser);
+    return loaded;
+}

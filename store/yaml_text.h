@@ -1,0 +1,53 @@
+/*
+ * YAML files of ours, as a tree whose nodes know their lines (libyaml): bounded before they are
+ * parsed, one document, no key twice, and every complaint with file and line.
+ *
+ *     static gboolean read(struct yaml_text *yaml, const yaml_node_t *root, void *context);
+ *     if (!yaml_text_load("steps.yaml", "a steps file", read, &steps, &error))
+ *         ...
+ */
+#ifndef WRY_STORE_YAML_TEXT_H
+#define WRY_STORE_YAML_TEXT_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdint.h>
+#include <yaml.h>
+
+struct yaml_text {
+    const char *path;
+    yaml_document_t document;
+    GError **error;
+};
+
+/* Hands over the root, which is a mapping. what stands in complaints: "a layout". */
+gboolean yaml_text_load(const char *path, const char *what,
+                        gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
+                                         void *context),
+                        void *context, GError **error);
+
+/* Hands over each pair of a mapping in order; FALSE as soon as take is. No key stands twice. */
+gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
+                        gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
+                                         const yaml_node_t *value, void *context),
+                        void *context);
+
+/* The items of a sequence in order. */
+gboolean yaml_text_items(struct yaml_text *yaml, const yaml_node_t *sequence,
+                         gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *item,
+                                          void *context),
+                         void *context);
+
+unsigned yaml_text_line(const yaml_node_t *node);
+
+/* "" for what is no scalar. */
+const char *yaml_text_of(const yaml_node_t *node);
+
+/* A scalar in quotes, or in a block: never a number or a truth value. */
+bool yaml_text_is_quoted(const yaml_node_t *node);
+
+/* Sets the error to "PATH:LINE: …"; returns FALSE. */
+gboolean yaml_text_complain(struct yaml_text *yaml, unsigned line, const char *format, ...)
+    G_GNUC_PRINTF(3, 4);
+
+#endif
