@@ -21,7 +21,7 @@ set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
 set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
-    ports/sim/nor_die.c)
+    ports/sim/nor_die.c ports/sim/storage.c)
 set(WRY_PACK_SOURCES pack/deflate.c pack/difference.c pack/old_content.c pack/packer.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
@@ -30,14 +30,14 @@ set(WRY_HOST_SOURCES
     ports/serial/devices.c ports/serial/serial.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/yaml_text.c
+    store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/steps_file.c store/yaml_text.c
     store/pending_file.c store/spool.c 
     jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c
     jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/shelf.c jobs/shelf_items.c
-    jobs/changes.c jobs/erase.c jobs/examine.c jobs/expecting.c
+    jobs/changes.c jobs/contents.c jobs/erase.c jobs/examine.c jobs/expecting.c
     jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
     jobs/keeping.c jobs/knowing.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/report.c
-    jobs/restore.c jobs/station.c jobs/talk.c jobs/verify.c jobs/work.c jobs/write.c)
+    jobs/restore.c jobs/station.c jobs/talk.c jobs/talk_line.c jobs/verify.c jobs/work.c jobs/write.c)
 
 # Simulated boards alone need no package.
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})

@@ -1,5 +1,6 @@
 /* examine: what is wrong with a link. */
 #include "board.h"
+#include "finding.h"
 #include "listening.h"
 #include "open.h"
 #include "wrytograph-host/jobs.h"
@@ -65,31 +66,85 @@ static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
     evidence->speed = speed;
 }
 
-/* Nothing understood at the usual speed: another one? */
-static void try_other_speeds(struct wry_station *station, struct wry_evidence *evidence)
+/* Nothing understood at the usual speed: does a loader answer at another one? */
+static bool find_loader(struct wry_station *station, struct wry_evidence *evidence)
 {
     for (const uint32_t *speed = listening_speeds + 1; *speed && !station_stopped(station);
          speed++) {
-        if (*speed > TOP_TRIED)
-            continue;
-        if (call_at(station, *speed) == WRY_OK) {
+        if (*speed <= TOP_TRIED && call_at(station, *speed) == WRY_OK) {
             conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, *speed);
-            return;
+            return true;
         }
-        if (text_at(station, *speed)) {
+    }
+    return false;
+}
+
+static void find_text(const struct wry_station *station, struct wry_evidence *evidence)
+{
+    for (const uint32_t *speed = listening_speeds + 1; *speed && !station_stopped(station);
+         speed++) {
+        if (*speed <= TOP_TRIED && text_at(station, *speed)) {
             conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, *speed);
             return;
         }
     }
 }
 
+/* A boot ROM that speaks at a speed of its own: does it say that the strap is held? */
+static bool rom_says_loading(const struct wry_station *station, uint32_t speed)
+{
+    const struct wry_port *port = station->port;
+    uint64_t end;
+    GString *text = g_string_new(NULL);
+    uint8_t bytes[256];
+    size_t got;
+
+    port->set_speed(port->context, speed);
+    port->set_lines(port->context, true, true);
+    port->sleep(port->context, port->now(port->context) + RESET_TIME);
+    port->discard(port->context);
+    port->set_lines(port->context, false, true);
+    end = port->now(port->context) + LISTEN_TIME;
+    while (port->now(port->context) < end && !station_stopped(station) &&
+           port->read(port->context, bytes, sizeof bytes, end, &got) == WRY_OK) {
+        for (size_t i = 0; i < got; i++)
+            g_string_append_c(text, listening_is_text(bytes[i]) ? (char)bytes[i] : '?');
+    }
+    port->set_lines(port->context, false, false);
+    bool says = finding_says_loading(text->str);
+    g_string_free(text, TRUE);
+    return says;
+}
+
+/* What of its text is understood decides: a ROM that says loading mode runs no program. */
+static bool is_deaf(const struct wry_station *station)
+{
+    for (size_t i = 0; wry_chip_at(i) && !station_stopped(station); i++) {
+        uint32_t speed = wry_chip_at(i)->boot_speed;
+        if (speed != WRY_STARTING_SPEED && rom_says_loading(station, speed))
+            return true;
+    }
+    return false;
+}
+
 static void examine_silence(struct wry_station *station, struct wry_evidence *evidence)
 {
     wry_evidence_take(evidence, &station->session);
-    if (evidence->finding == WRY_FINDING_GARBAGE && speaks_in_reset(station))
+    enum wry_finding finding = evidence->finding;
+
+    if (finding == WRY_FINDING_GARBAGE && speaks_in_reset(station)) {
         evidence->finding = WRY_FINDING_NO_GROUND;
-    else if (evidence->finding == WRY_FINDING_GARBAGE || evidence->finding == WRY_FINDING_STRAP)
-        try_other_speeds(station, evidence);
+        return;
+    }
+    if (finding != WRY_FINDING_GARBAGE && finding != WRY_FINDING_STRAP &&
+        finding != WRY_FINDING_DEAF)
+        return;
+    if (find_loader(station, evidence) || finding == WRY_FINDING_DEAF)
+        return;
+    if (finding == WRY_FINDING_GARBAGE && is_deaf(station))
+        conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, 0);
+    else
+        find_text(station, evidence);
 }
 
 static bool forget(void *context, uint32_t offset, const uint8_t *bytes, size_t n)

@@ -1,8 +1,10 @@
 /* What is wrong with a link. */
-#include "wrytograph-host/finding.h"
+#include "finding.h"
 
 #include <glib.h>
 #include <string.h>
+
+#include "wrytograph/chip.h"
 
 enum {
     RESTART_TEXT = 16, /* bytes of boot text in the middle of the work */
@@ -11,12 +13,19 @@ enum {
 const char *wry_finding_name(enum wry_finding finding)
 {
     static const char *const names[] = {
-        [WRY_FINDING_GOOD] = "good",           [WRY_FINDING_SILENT] = "silent",
-        [WRY_FINDING_LOW] = "unpowered",       [WRY_FINDING_ECHO] = "echo",
-        [WRY_FINDING_STRAP] = "strap",         [WRY_FINDING_OTHER_SPEED] = "other-speed",
-        [WRY_FINDING_NO_GROUND] = "no-ground", [WRY_FINDING_GARBAGE] = "garbage",
-        [WRY_FINDING_NOISE] = "noise",         [WRY_FINDING_SLOW] = "slow-cable",
-        [WRY_FINDING_BROWN_OUT] = "brown-out", [WRY_FINDING_FADES] = "fades",
+        [WRY_FINDING_GOOD] = "good",
+        [WRY_FINDING_SILENT] = "silent",
+        [WRY_FINDING_LOW] = "unpowered",
+        [WRY_FINDING_ECHO] = "echo",
+        [WRY_FINDING_STRAP] = "strap",
+        [WRY_FINDING_DEAF] = "deaf",
+        [WRY_FINDING_OTHER_SPEED] = "other-speed",
+        [WRY_FINDING_NO_GROUND] = "no-ground",
+        [WRY_FINDING_GARBAGE] = "garbage",
+        [WRY_FINDING_NOISE] = "noise",
+        [WRY_FINDING_SLOW] = "slow-cable",
+        [WRY_FINDING_BROWN_OUT] = "brown-out",
+        [WRY_FINDING_FADES] = "fades",
     };
 
     return (size_t)finding < G_N_ELEMENTS(names) ? names[finding] : "unknown";
@@ -71,12 +80,23 @@ static char *last_line(const struct wry_session *session)
     return g_string_free(text, FALSE);
 }
 
+bool finding_says_loading(const char *text)
+{
+    for (size_t i = 0; wry_chip_at(i); i++) {
+        if (strstr(text, wry_chip_at(i)->says_loading))
+            return true;
+    }
+    return false;
+}
+
 void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *session)
 {
     const struct wry_session_stats *counts = wry_session_stats(session);
 
     *evidence = (struct wry_evidence){
         .finding = judge(counts), .counts = *counts, .last_line = last_line(session)};
+    if (evidence->finding == WRY_FINDING_STRAP && finding_says_loading(evidence->last_line))
+        evidence->finding = WRY_FINDING_DEAF;
 }
 
 void wry_evidence_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,

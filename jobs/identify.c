@@ -1,9 +1,13 @@
 /* identify: which board is on the link. */
 #include <string.h>
 
+#include "backed_up.h"
 #include "board.h"
+#include "contents.h"
 #include "regions.h"
+#include "store/backups.h"
 #include "wrytograph-host/jobs.h"
+#include "wrytograph-host/shelf.h"
 #include "wrytograph/reader.h"
 
 static bool is_blank(const uint8_t digest[WRY_SHA256_SIZE], uint32_t length)
@@ -57,6 +61,34 @@ static enum wry_outcome look_deep(struct wry_station *station, struct wry_identi
     return station->problem.outcome;
 }
 
+static enum wry_outcome look_at_contents(struct wry_station *station, struct wry_identity *identity,
+                                         bool deep)
+{
+    struct flash_reader reader = {.station = station};
+    g_autoptr(GError) error = NULL;
+    g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
+    bool valid = identity->layout.source == WRY_LAYOUT_FROM_BOARD;
+
+    if (!items)
+        station_note(station, WRY_NOTE_SHELF_UNREAD, error->message);
+    return contents_look(&reader, &identity->layout.table, valid, deep, items, &identity->contents)
+               ? WRY_OUTCOME_DONE
+               : flash_reader_fail(&reader);
+}
+
+static void look_for_backup(struct wry_station *station, struct wry_known_backup *backup)
+{
+    struct backups_found found;
+    g_autoptr(GError) error = NULL;
+
+    backup->told = backed_up_find(station, &found, &error);
+    backup->reason = g_strdup(error ? error->message : NULL);
+    backup->any = found.any;
+    backup->whole = found.whole;
+    backup->path = found.path;
+    backup->created = found.created;
+}
+
 enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
                                       struct wry_identity *identity)
 {
@@ -76,11 +108,18 @@ enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
     identity->protected_length = wry_protected_range(
         identity->board.protect, identity->board.capacity, &identity->protected_offset);
     identity->layout = target.layout;
-    return deep ? look_deep(station, identity) : WRY_OUTCOME_DONE;
+    look_for_backup(station, &identity->backup);
+    outcome = look_at_contents(station, identity, deep);
+    return deep && outcome == WRY_OUTCOME_DONE ? look_deep(station, identity) : outcome;
 }
 
 void wry_identity_clear(struct wry_identity *identity)
 {
     g_free(identity->link);
+    g_free(identity->backup.path);
+    g_free(identity->backup.created);
+    g_free(identity->backup.reason);
+    if (identity->contents)
+        g_ptr_array_unref(identity->contents);
     *identity = (struct wry_identity){0};
 }

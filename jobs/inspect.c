@@ -3,10 +3,14 @@
 
 #include <string.h>
 
+#include "contents.h"
 #include "image.h"
 #include "store/archive.h"
 #include "store/error.h"
 #include "store/layout_file.h"
+#include "store/settings_file.h"
+#include "store/steps_file.h"
+#include "wrytograph-host/shelf.h"
 #include "wrytograph/region_table.h"
 
 static void add_range(struct wry_inspection *inspection, uint32_t offset, uint32_t length,
@@ -39,6 +43,9 @@ static gboolean inspect_archive(const char *path, struct wry_inspection *inspect
             &g_array_index(archive->ranges, struct archive_range, i);
         add_range(inspection, range->offset, range->length, range->sha256);
     }
+    struct flash_reader reader = {.archive = archive};
+    g_autoptr(GPtrArray) items = wry_shelf_items(NULL, NULL);
+    contents_look(&reader, &archive->layout, false, true, items, &inspection->contents);
     archive_close(archive);
     return TRUE;
 }
@@ -55,6 +62,39 @@ static gboolean inspect_layout(const char *path, struct wry_inspection *inspecti
     inspection->has_layout = true;
     inspection->layout = file.layout;
     inspection->open_ended = file.open_ended;
+    return TRUE;
+}
+
+static void show_settings(const struct settings *settings, struct wry_inspection *inspection)
+{
+    inspection->settings = g_ptr_array_new_with_free_func(contents_free_setting);
+    for (guint i = 0; i < settings_count(settings); i++)
+        g_ptr_array_add(inspection->settings, contents_shown(settings_at(settings, i)));
+}
+
+static gboolean inspect_settings(const char *path, struct wry_inspection *inspection,
+                                 GError **error)
+{
+    struct settings *settings = settings_load(path, error);
+
+    if (!settings)
+        return FALSE;
+    inspection->kind = WRY_FILE_SETTINGS;
+    inspection->whole = true;
+    show_settings(settings, inspection);
+    settings_free(settings);
+    return TRUE;
+}
+
+static gboolean inspect_steps(const char *path, struct wry_inspection *inspection, GError **error)
+{
+    g_autoptr(GPtrArray) steps = steps_file_load(path, error);
+
+    if (!steps)
+        return FALSE;
+    inspection->kind = WRY_FILE_STEPS;
+    inspection->whole = true;
+    inspection->step_count = steps->len;
     return TRUE;
 }
 
@@ -120,6 +160,10 @@ gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
         .ranges = g_array_new(FALSE, FALSE, sizeof(struct wry_inspected_range))};
     if (!format && archive_is_one(path))
         return inspect_archive(path, inspection, error);
+    if (!format && settings_is_file(path))
+        return inspect_settings(path, inspection, error);
+    if (!format && steps_file_is_one(path))
+        return inspect_steps(path, inspection, error);
     if (!format && is_yaml(path))
         return inspect_layout(path, inspection, error);
     return inspect_image(path, format, inspection, error);
@@ -129,6 +173,10 @@ void wry_inspection_clear(struct wry_inspection *inspection)
 {
     if (inspection->ranges)
         g_array_free(inspection->ranges, TRUE);
+    if (inspection->contents)
+        g_ptr_array_unref(inspection->contents);
+    if (inspection->settings)
+        g_ptr_array_unref(inspection->settings);
     g_free(inspection->created);
     g_free(inspection->tool);
     *inspection = (struct wry_inspection){0};

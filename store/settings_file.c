@@ -304,22 +304,9 @@ struct settings *settings_load(const char *path, GError **error)
     return NULL;
 }
 
-static gboolean look_for_settings(struct yaml_text *yaml, const yaml_node_t *root, void *context)
-{
-    (void)context;
-    for (const yaml_node_pair_t *p = root->data.mapping.pairs.start;
-         p < root->data.mapping.pairs.top; p++) {
-        if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), "settings") == 0)
-            return TRUE;
-    }
-    return FALSE;
-}
-
 bool settings_is_file(const char *path)
 {
-    bool named = g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
-
-    return named && yaml_text_load(path, "", look_for_settings, NULL, NULL);
+    return yaml_text_has_key(path, "settings");
 }
 
 struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head)

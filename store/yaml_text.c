@@ -132,3 +132,22 @@ gboolean yaml_text_load(const char *path, const char *what,
     yaml_parser_delete(&parser);
     return loaded;
 }
+
+static gboolean look_for_key(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    const char *key = context;
+
+    for (const yaml_node_pair_t *p = root->data.mapping.pairs.start;
+         p < root->data.mapping.pairs.top; p++) {
+        if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), key) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+bool yaml_text_has_key(const char *path, const char *key)
+{
+    bool named = g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
+
+    return named && yaml_text_load(path, "", look_for_key, (gpointer)(uintptr_t)key, NULL);
+}

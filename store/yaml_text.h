@@ -38,6 +38,9 @@ gboolean yaml_text_items(struct yaml_text *yaml, const yaml_node_t *sequence,
                                           void *context),
                          void *context);
 
+/* True when the file, named .yaml or .yml, has that key at its beginning of a line. */
+bool yaml_text_has_key(const char *path, const char *key);
+
 unsigned yaml_text_line(const yaml_node_t *node);
 
 /* "" for what is no scalar. */

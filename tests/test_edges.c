@@ -239,10 +239,8 @@ static void options_given_twice_are_refused(void)
     scratch_add_gauge("twice");
     EXPECT(2, "--link was given twice",
            command("identify", "-l", link_of("twice"), "--link=bench:other", NULL));
-    EXPECT(2, "--send was given twice",
-           command("listen", "-l", link_of("twice"), "--send", "a", "--send", "b", NULL));
-    EXPECT(2, "--expect was given twice",
-           command("start", "-l", link_of("twice"), "--expect=a", "--expect=b", NULL));
+    EXPECT(2, "--log was given twice",
+           command("start", "-l", link_of("twice"), "--log=a", "--log=b", NULL));
 }
 
 static bool is_json(const char *text, int64_t code)

@@ -397,7 +397,7 @@ static void a_protected_range_stops_the_work_before_the_first_erase(void)
            command("identify", NULL));
     EXPECT(8, "write-protected from 0x000000 to 0x07FFFF",
            command("write", placed("log", "regions.bin"), placed("app", "gauge.bin"), NULL));
-    EXPECT(8, "write-protected", command("erase", "all", NULL));
+    EXPECT(8, "write-protected", command("erase", "--without-backup", "all", NULL));
     CHECK(scratch_flash_is("locked", before, n));
     scratch_write("note", "rising tide", 11);
     EXPECT(0, "Written", command("write", placed("log", "note"), NULL));

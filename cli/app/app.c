@@ -254,11 +254,19 @@ static bool parse(struct app *app, GOptionContext *context, int argc, char **arg
 
 bool app_parse(struct app *app, int argc, char **argv, const GOptionEntry *own)
 {
+    return app_parse_with(app, argc, argv, own, NULL);
+}
+
+bool app_parse_with(struct app *app, int argc, char **argv, const GOptionEntry *own,
+                    GOptionGroup *group)
+{
     g_autoptr(GOptionContext) context = g_option_context_new(app->verb->usage);
 
     g_option_context_set_help_enabled(context, FALSE);
     g_option_context_set_summary(context, app->verb->description);
     g_option_context_set_description(context, common_help);
+    if (group)
+        g_option_context_set_main_group(context, group);
     if (own)
         g_option_context_add_main_entries(context, own, NULL);
     add_options(context, app, app->verb->options);

@@ -86,6 +86,9 @@ struct app {
  * printed (app->code is EXIT_DONE then).
  */
 bool app_parse(struct app *app, int argc, char **argv, const GOptionEntry *own);
+/* The same with a group of options whose callbacks get the group's data; group may be NULL. */
+bool app_parse_with(struct app *app, int argc, char **argv, const GOptionEntry *own,
+                    GOptionGroup *group);
 
 /* Notes what went wrong and what to do next (may be NULL); returns code. */
 int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)

@@ -4,7 +4,7 @@
 #include "verbs.h"
 #include "views/terminal.h"
 
-static int run(struct app *app, const struct terminal_options *options)
+static int run(struct app *app, struct terminal_options *options)
 {
     struct wry_talk_wanted wanted = {0};
 
@@ -21,8 +21,7 @@ static int run(struct app *app, const struct terminal_options *options)
 int verb_listen(struct app *app, int argc, char **argv)
 {
     struct terminal_options options = {0};
-    g_autofree GOptionEntry *entries = terminal_entries(&options);
-    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+    int code = terminal_parse(app, argc, argv, &options) ? run(app, &options) : app->code;
 
     terminal_free(&options);
     return code;

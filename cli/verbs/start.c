@@ -5,7 +5,7 @@
 
 #define FIRST_WORDS 1500000u /* us: enough for the boot text, when no more is asked for */
 
-static int run(struct app *app, const struct terminal_options *options)
+static int run(struct app *app, struct terminal_options *options)
 {
     struct wry_talk_wanted wanted = {0};
     int code = terminal_wanted(app, options, &wanted);
@@ -16,7 +16,7 @@ static int run(struct app *app, const struct terminal_options *options)
         code = station_conclude(app, wry_station_connect(app->station));
     if (code != EXIT_DONE)
         return code;
-    if (!app->listen && !wanted.expect && !wanted.send && wanted.time == 0)
+    if (!app->listen && wanted.step_count == 0 && wanted.time == 0)
         wanted.time = FIRST_WORDS;
     return terminal_run(app, options, &wanted, wry_station_start);
 }
@@ -24,8 +24,7 @@ static int run(struct app *app, const struct terminal_options *options)
 int verb_start(struct app *app, int argc, char **argv)
 {
     struct terminal_options options = {0};
-    g_autofree GOptionEntry *entries = terminal_entries(&options);
-    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+    int code = terminal_parse(app, argc, argv, &options) ? run(app, &options) : app->code;
 
     terminal_free(&options);
     return code;

@@ -314,8 +314,9 @@ int explain(struct app *app, const struct wry_problem *p)
                         "the link %s is gone", p->subject);
     case WRY_PROBLEM_NOT_SEEN:
         return app_fail(app, code,
-                        p->found == 0 ? "The board said nothing. Check speed and line ending."
-                                      : "What it said is above.",
+                        p->names        ? p->names[0]
+                        : p->found == 0 ? "The board said nothing. Check speed and line ending."
+                                        : "What it said is above.",
                         "\"%s\" was not seen%s%s%s", p->subject, p->other ? " after '" : "",
                         p->other ? p->other : "", p->other ? "' was sent" : "");
     case WRY_PROBLEM_NOTHING_TO_RUN:
@@ -323,6 +324,11 @@ int explain(struct app *app, const struct wry_problem *p)
                         "Its text above says why. 'wrytograph identify' shows what is on the "
                         "board, 'wrytograph write' puts programs there.",
                         "the board found nothing to run in its flash");
+    case WRY_PROBLEM_IN_LOADING_MODE:
+        return app_fail(app, code,
+                        "'wrytograph start' runs the firmware. If the board comes back here, its "
+                        "boot strap is still held.",
+                        "the board is in loading mode: its loader answers, no firmware runs");
     case WRY_PROBLEM_STRAP_HELD:
         return app_fail(app, code,
                         "Let go of the boot button, or take the strap's jumper off; then tap "

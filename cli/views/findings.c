@@ -7,6 +7,9 @@ static const char check_power[] = "Power: is the board's 3.3 V there, measured a
 static const char check_ground[] = "Ground: is GND of the adapter joined to GND of the board?";
 static const char check_crossed[] =
     "TX and RX: the adapter's TX goes to the board's RX, and its RX to the board's TX.";
+static const char check_tx[] =
+    "TX wire: does the adapter's TX reach the board's RX, and no other pin?";
+static const char check_rx[] = "RX wire: does the board's TX reach the adapter's RX?";
 static const char check_strap[] =
     "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
 static const char check_speed[] =
@@ -23,14 +26,19 @@ struct entry {
 
 static const struct entry entries[] = {
     [WRY_FINDING_GOOD] = {"Nothing is wrong with this link.", {NULL}},
-    [WRY_FINDING_SILENT] = {"Nothing comes from the board: most likely TX and RX are not crossed.",
-                            {check_crossed, check_power, check_ground, check_strap, check_cable}},
+    [WRY_FINDING_SILENT] =
+        {"Nothing comes from the board: most likely TX and RX are not crossed, or the "
+         "wire to the adapter's RX is open.",
+         {check_crossed, check_rx, check_power, check_ground, check_strap, check_cable}},
     [WRY_FINDING_LOW] = {"The board holds the line low: most likely it has no power.",
                          {check_power, check_ground, check_crossed}},
     [WRY_FINDING_ECHO] = {"Our own calls come back: TX and RX are joined.",
                           {check_crossed, check_cable}},
     [WRY_FINDING_STRAP] = {"The board runs its program: the boot strap was not held through reset.",
                            {check_strap, check_crossed, check_speed}},
+    [WRY_FINDING_DEAF] = {"The board is in loading mode, but does not hear us: most likely the "
+                          "wire from the adapter's TX to its RX is open.",
+                          {check_tx, check_speed, check_ground, check_cable}},
     [WRY_FINDING_OTHER_SPEED] = {"The board speaks at another speed.", {check_speed, check_strap}},
     [WRY_FINDING_NO_GROUND] =
         {"Bytes come from nowhere, even while the board is in reset: most likely "
@@ -71,6 +79,7 @@ static char *heard(const struct wry_evidence *evidence)
     case WRY_FINDING_LOW:
         return g_strdup_printf("%u zeros and nothing else", counts->bytes_zero);
     case WRY_FINDING_STRAP:
+    case WRY_FINDING_DEAF:
         return g_strdup_printf("readable text, last \"%s\"",
                                evidence->last_line ? evidence->last_line : "");
     default:
@@ -91,6 +100,8 @@ char *findings_evidence(const struct wry_evidence *evidence)
         return g_strdup_printf("a loader that answers at %u baud", speed);
     case WRY_EVIDENCE_WORKS:
         return g_strdup_printf("a loader that answers at %u baud, also under load", speed);
+    case WRY_EVIDENCE_LOADING_TEXT:
+        return g_strdup("boot text that says loading mode, and no answer of the loader");
     case WRY_EVIDENCE_TEXT:
         return g_strdup_printf("readable text at %u baud", speed);
     case WRY_EVIDENCE_RESTARTED:

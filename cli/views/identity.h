@@ -7,4 +7,7 @@
 
 void identity_print(const struct app *app, const struct wry_identity *identity);
 
+/* The same into the document. */
+void identity_add(const struct app *app, const struct wry_identity *identity);
+
 #endif

@@ -2,6 +2,7 @@
 #include "inspection.h"
 
 #include "base/units.h"
+#include "contents.h"
 #include "store/image_file.h"
 #include "words.h"
 
@@ -51,7 +52,8 @@ static void print_archive(const struct app *app, const struct wry_inspection *in
         app_print(app, "%-10s 0x%06X to 0x%06X  SHA-256 %s", i == 0 ? "holds" : "",
                   (unsigned)range->offset, (unsigned)(range->offset + range->length - 1), sha256);
     }
-    print_regions(app, inspection);
+    if (inspection->contents && inspection->contents->len > 0)
+        contents_print(app, "regions", inspection->contents);
     app_outcome(app, true, "The archive is whole: every range fits its SHA-256.");
 }
 
@@ -79,7 +81,12 @@ static void print_header(const struct app *app, const struct wry_inspection *ins
     show(app, "header", words_header_state(inspection->header_state));
     if (inspection->header_state != WRY_HEADER_FITS)
         return;
-    show(app, "program", header->version);
+    g_autofree char *program =
+        g_strdup_printf("%s%s%s", header->version, header->kind == WRY_PROGRAM_UNSAID ? "" : ", ",
+                        header->kind == WRY_PROGRAM_UNSAID ? "" : words_program(header->kind));
+    show(app, "program", program);
+    if (header->only_upgrade)
+        show(app, "meant", "only as an upgrade of a board that has a program");
     show(app, "built for", chip ? chip->title : "a chip unknown here");
     show(app, "flash", flash);
     show(app, "read mode", mode);
@@ -102,6 +109,16 @@ static void print_image(const struct app *app, const struct wry_inspection *insp
     print_regions(app, inspection);
 }
 
+static void print_settings(const struct app *app, const struct wry_inspection *inspection)
+{
+    show(app, "format", "settings");
+    for (guint i = 0; i < inspection->settings->len; i++) {
+        const struct wry_shown_setting *setting = g_ptr_array_index(inspection->settings, i);
+        app_print(app, "%-10s %s = %s", i == 0 ? "sets" : "", setting->key, setting->value);
+    }
+    app_outcome(app, true, "The settings are sound.");
+}
+
 void inspection_print(const struct app *app, const struct wry_inspection *inspection)
 {
     switch (inspection->kind) {
@@ -110,6 +127,13 @@ void inspection_print(const struct app *app, const struct wry_inspection *inspec
         break;
     case WRY_FILE_IMAGE:
         print_image(app, inspection);
+        break;
+    case WRY_FILE_SETTINGS:
+        print_settings(app, inspection);
+        break;
+    case WRY_FILE_STEPS:
+        show(app, "format", "steps");
+        app_outcome(app, true, "The steps are sound: %u.", inspection->step_count);
         break;
     case WRY_FILE_LAYOUT:
         show(app, "format", "layout");

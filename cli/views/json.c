@@ -75,6 +75,17 @@ static void add_regions(JsonBuilder *b, const struct wry_region_table *layout)
     json_builder_end_array(b);
 }
 
+void json_add_settings(JsonBuilder *b, const GPtrArray *settings)
+{
+    json_builder_set_member_name(b, "settings");
+    json_builder_begin_object(b);
+    for (guint i = 0; i < settings->len; i++) {
+        const struct wry_shown_setting *setting = g_ptr_array_index(settings, i);
+        json_add_text(b, setting->key, setting->value);
+    }
+    json_builder_end_object(b);
+}
+
 void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
 {
     const struct wry_hello_reply *board = &identity->board;
@@ -254,6 +265,9 @@ static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
     if (inspection->header_state != WRY_HEADER_FITS)
         return;
     json_add_text(b, "version", header->version);
+    if (header->kind != WRY_PROGRAM_UNSAID)
+        json_add_text(b, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
+    json_add_boolean(b, "only_upgrade", header->only_upgrade);
     json_add_text(b, "chip", words_chip(wry_chip_by_code(header->chip_code)));
     json_add_text(b, "flash", flash);
     json_add_text(b, "read_mode", mode);
@@ -283,6 +297,14 @@ void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection
         break;
     case WRY_FILE_IMAGE:
         add_image(b, inspection);
+        break;
+    case WRY_FILE_SETTINGS:
+        json_add_text(b, "format", "settings");
+        json_add_settings(b, inspection->settings);
+        break;
+    case WRY_FILE_STEPS:
+        json_add_text(b, "format", "steps");
+        json_add_number(b, "steps", inspection->step_count);
         break;
     case WRY_FILE_LAYOUT:
         json_add_text(b, "format", "layout");

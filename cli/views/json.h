@@ -17,6 +17,8 @@ void json_add_offset(JsonBuilder *b, const char *name, uint32_t value);
 void json_add_boolean(JsonBuilder *b, const char *name, bool value);
 void json_begin_list(JsonBuilder *b, const char *name);
 
+/* struct wry_shown_setting as an object. */
+void json_add_settings(JsonBuilder *b, const GPtrArray *settings);
 void json_add_identity(JsonBuilder *b, const struct wry_identity *identity);
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence);
 void json_add_plan(JsonBuilder *b, const struct wry_planned *planned);

@@ -198,6 +198,9 @@ void notes_tell(const struct app *app, const struct wry_event *event)
                  "it: %s.",
                  event->text);
         break;
+    case WRY_NOTE_SHELF_UNREAD:
+        app_note(app, "Note: the shelf cannot be read: %s.", event->text);
+        break;
     case WRY_NOTE_OWNER_UNKNOWN:
         app_note(app, "Note: whether these settings are another board's is not known: %s.",
                  event->text);
@@ -215,6 +218,37 @@ void notes_tell(const struct app *app, const struct wry_event *event)
     case WRY_NOTE_UNREADABLE_AT_ANY:
         app_note(app, "Not readable at any of the usual speeds. Check ground and wiring.");
         break;
+    case WRY_NOTE_NOT_SEEN:
+        app_note(app, "Not seen: \"%s\"; going on.", event->text);
+        break;
+    case WRY_NOTE_LINE_END_TRIED:
+        app_note(app, "The line was not answered; trying the line ending %s.", event->text);
+        break;
+    case WRY_NOTE_LINE_END_WORKS:
+        app_note(app, "This board takes lines that end in %s: say --line-end %s.", event->text,
+                 event->text);
+        break;
+    case WRY_NOTE_LINE_UNANSWERED:
+        app_note(app, "Nothing was heard since the line was sent. Does this board want another "
+                      "line ending? (--line-end lf or cr)");
+        break;
+    case WRY_NOTE_IN_LOADING_MODE:
+        app_note(app, "The board is in loading mode: its boot strap is held. Let it go, then reset "
+                      "the board.");
+        break;
+    case WRY_NOTE_NO_RESET_LINE:
+        app_note(app, "The reset of this board is not wired (--wiring): tap its button.");
+        break;
+    case WRY_NOTE_RESET:
+        app_note(app, "The board was reset.");
+        break;
+    case WRY_NOTE_NO_BREAK:
+        app_note(app, "This link cannot send a break.");
+        break;
+    case WRY_NOTE_BREAK:
+        app_note(app, "A break was sent.");
+        break;
+    case WRY_NOTE_SEEN:      /* the outcome tells it */
     case WRY_NOTE_LISTENING: /* the terminal tells it */
         break;
     }

@@ -11,9 +11,12 @@
 #include "base/units.h"
 #include "explain.h"
 #include "json.h"
+#include "store/steps_file.h"
 
 enum {
     LEAVE_KEY = 0x18, /* Ctrl-X */
+    RESET_KEY = 0x19, /* Ctrl-Y */
+    BREAK_KEY = 0x0B, /* Ctrl-K */
     KEYS = 64,        /* taken at once */
 };
 
@@ -30,58 +33,128 @@ struct terminal {
     bool raw;
 };
 
-GOptionEntry *terminal_entries(struct terminal_options *options)
+/* Steps are kept in the order in which they are said. */
+static void add_step(struct terminal_options *options, const char *send, const char *expect)
 {
+    GArray *steps = options->steps;
+    struct wry_talk_step *last =
+        steps->len > 0 ? &g_array_index(steps, struct wry_talk_step, steps->len - 1) : NULL;
+    struct wry_talk_step step = {.send = send, .expect = expect};
+
+    /* What is expected after a line that was sent is the answer to it. */
+    if (expect && last && last->send && !last->expect)
+        last->expect = expect;
+    else
+        g_array_append_val(steps, step);
+}
+
+static gboolean take_step(const char *name, const char *value, gpointer data, GError **error)
+{
+    struct terminal_options *options = data;
+    char *kept = g_strdup(value);
+
+    (void)error;
+    g_ptr_array_add(options->texts, kept);
+    if (strcmp(name, "--send") == 0)
+        add_step(options, kept, NULL);
+    else
+        add_step(options, NULL, kept);
+    return TRUE;
+}
+
+bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_options *options)
+{
+    GOptionEntry steps[] = {
+        {"send", 0, 0, G_OPTION_ARG_CALLBACK, (gpointer)(uintptr_t)take_step,
+         "Send this line once the board is silent; --send and --expect may be repeated, in order",
+         "TEXT"},
+        {"expect", 0, 0, G_OPTION_ARG_CALLBACK, (gpointer)(uintptr_t)take_step,
+         "Wait for this text: exit code 0 when it was seen, 6 when not", "TEXT"},
+        G_OPTION_ENTRY_NULL};
     GOptionEntry entries[] = {
+        {"steps", 0, 0, G_OPTION_ARG_FILENAME, &options->steps_file,
+         "What to send and to expect, step by step, from a YAML file", "FILE"},
+        {"within", 0, 0, G_OPTION_ARG_STRING, &options->within,
+         "Wait no longer for each text, such as 10s; else 5s", "TIME"},
         {"line-end", 0, 0, G_OPTION_ARG_STRING, &options->line_end,
-         "What ends a line that is sent: crlf (usual), lf or cr", "END"},
+         "What ends a line that is sent: crlf, lf or cr; else crlf, and when that is not answered "
+         "the others",
+         "END"},
         {"log", 0, 0, G_OPTION_ARG_FILENAME, &options->log, "Append all lines to this file",
          "FILE"},
-        {"expect", 0, 0, G_OPTION_ARG_STRING, &options->expect,
-         "Wait for this text: exit code 0 when it was seen, 6 when not", "TEXT"},
-        {"within", 0, 0, G_OPTION_ARG_STRING, &options->within, "Wait no longer, such as 10s",
-         "TIME"},
-        {"send", 0, 0, G_OPTION_ARG_STRING, &options->send, "Send this line first", "TEXT"},
         {"timestamps", 0, 0, G_OPTION_ARG_NONE, &options->timestamps,
          "Begin each line with the time of day", NULL},
         G_OPTION_ENTRY_NULL};
-    GOptionEntry *copy = g_malloc(sizeof entries);
+    GOptionGroup *group = g_option_group_new("talk", "", "", options, NULL);
 
-    memcpy(copy, entries, sizeof entries);
-    return copy;
+    options->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_talk_step));
+    options->texts = g_ptr_array_new_with_free_func(g_free);
+    g_option_group_add_entries(group, steps);
+    return app_parse_with(app, argc, argv, entries, group);
 }
 
 void terminal_free(struct terminal_options *options)
 {
     g_free(options->line_end);
     g_free(options->log);
-    g_free(options->expect);
     g_free(options->within);
-    g_free(options->send);
+    g_free(options->steps_file);
+    g_array_unref(options->steps);
+    g_ptr_array_unref(options->texts);
+    if (options->loaded)
+        g_ptr_array_unref(options->loaded);
 }
 
+/* NULL: none of them. */
 static const char *line_end_bytes(const char *name)
 {
-    if (!name || strcmp(name, "crlf") == 0)
+    if (strcmp(name, "crlf") == 0)
         return "\r\n";
     if (strcmp(name, "lf") == 0)
         return "\n";
     return strcmp(name, "cr") == 0 ? "\r" : NULL;
 }
 
-int terminal_wanted(struct app *app, const struct terminal_options *options,
+static int load_steps(struct app *app, struct terminal_options *options)
+{
+    GError *error = NULL;
+
+    if (!options->steps_file)
+        return EXIT_DONE;
+    if (options->steps->len > 0)
+        return app_fail(app, EXIT_USAGE, "Put them into the file, too.",
+                        "--steps, and --send or --expect beside it");
+    options->loaded = steps_file_load(options->steps_file, &error);
+    if (!options->loaded)
+        return explain_error(app, error);
+    for (guint i = 0; i < options->loaded->len; i++) {
+        const struct steps_file_step *from = g_ptr_array_index(options->loaded, i);
+        struct wry_talk_step step = {.send = from->send,
+                                     .expect = from->expect,
+                                     .within = from->within,
+                                     .go_on = from->go_on,
+                                     .advice = from->advice};
+        g_array_append_val(options->steps, step);
+    }
+    return EXIT_DONE;
+}
+
+int terminal_wanted(struct app *app, struct terminal_options *options,
                     struct wry_talk_wanted *wanted)
 {
-    wanted->line_end = line_end_bytes(options->line_end);
-    wanted->send = options->send;
-    wanted->expect = options->expect;
-    if (!wanted->line_end)
+    wanted->line_end = options->line_end ? line_end_bytes(options->line_end) : NULL;
+    if (options->line_end && !wanted->line_end)
         return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
                         "'%s' is no line ending", options->line_end);
     if (options->within && !units_parse_time(options->within, &wanted->time))
         return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is no time",
                         options->within);
-    return EXIT_DONE;
+    int code = load_steps(app, options);
+    wanted->steps = (const struct wry_talk_step *)(const void *)options->steps->data;
+    wanted->step_count = options->steps->len;
+    for (size_t i = 0; i < wanted->step_count; i++)
+        options->expects = options->expects || wanted->steps[i].expect != NULL;
+    return code;
 }
 
 static char *stamp(void)
@@ -126,13 +199,14 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
         app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.%s",
                  wry_station_link(t->app->station), (unsigned)event->speed,
                  t->options->line_end ? t->options->line_end : "crlf",
-                 t->raw ? "; Ctrl-X leaves" : "", t->raw ? "\r" : "");
+                 t->raw ? "; Ctrl-X leaves, Ctrl-Y resets the board, Ctrl-K sends a break" : "",
+                 t->raw ? "\r" : "");
     else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
         g_string_truncate(t->line, 0); /* it was not meant so */
 }
 
 /* What was typed, or came through a pipe: line ends become those that are chosen. */
-static size_t take(void *context, uint8_t *to, size_t room, bool *leave)
+static size_t take(void *context, uint8_t *to, size_t room, enum wry_talk_ask *ask)
 {
     struct terminal *t = context;
     struct pollfd keys = {.fd = STDIN_FILENO, .events = POLLIN};
@@ -143,9 +217,11 @@ static size_t take(void *context, uint8_t *to, size_t room, bool *leave)
         return 0;
     ssize_t got = read(STDIN_FILENO, bytes, MIN(sizeof bytes, room / end));
     t->input_open = got > 0;
-    for (ssize_t i = 0; i < got && !*leave; i++) {
-        if (t->raw && bytes[i] == LEAVE_KEY) {
-            *leave = true;
+    for (ssize_t i = 0; i < got && *ask == WRY_TALK_NOTHING; i++) {
+        if (t->raw && (bytes[i] == LEAVE_KEY || bytes[i] == RESET_KEY || bytes[i] == BREAK_KEY)) {
+            *ask = bytes[i] == LEAVE_KEY   ? WRY_TALK_LEAVE
+                   : bytes[i] == RESET_KEY ? WRY_TALK_RESET
+                                           : WRY_TALK_BREAK;
         } else if (bytes[i] == '\n' || (t->raw && bytes[i] == '\r')) {
             memcpy(to + n, t->line_end, end);
             n += end;
@@ -160,7 +236,7 @@ static void begin_raw(struct terminal *t)
 {
     struct termios raw;
 
-    if (!isatty(STDIN_FILENO) || t->options->expect || tcgetattr(STDIN_FILENO, &t->before) != 0)
+    if (!isatty(STDIN_FILENO) || t->options->expects || tcgetattr(STDIN_FILENO, &t->before) != 0)
         return;
     raw = t->before;
     raw.c_lflag &= ~(tcflag_t)(ICANON | ECHO);
@@ -179,6 +255,18 @@ static void end_raw(struct terminal *t)
     t->raw = false;
 }
 
+static void tell_seen(const struct app *app, const struct wry_talk_wanted *wanted)
+{
+    g_autoptr(GString) texts = g_string_new(NULL);
+
+    for (size_t i = 0; i < wanted->step_count; i++) {
+        if (wanted->steps[i].expect && !wanted->steps[i].go_on)
+            g_string_append_printf(texts, "%s\"%s\"", texts->len > 0 ? ", " : "",
+                                   wanted->steps[i].expect);
+    }
+    app_outcome(app, true, "Seen: %s.", texts->str);
+}
+
 int terminal_run(struct app *app, const struct terminal_options *options,
                  struct wry_talk_wanted *wanted,
                  enum wry_outcome (*talk)(struct wry_station *, const struct wry_talk_wanted *,
@@ -193,15 +281,15 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     struct terminal *t = g_new0(struct terminal, 1);
     *t = (struct terminal){.app = app,
                            .options = options,
-                           .line_end = wanted->line_end,
+                           .line_end = wanted->line_end ? wanted->line_end : "\r\n",
                            .log = log,
                            .line = g_string_new(NULL),
-                           .input_open = !simulated && !options->expect};
+                           .input_open = !simulated && !options->expects};
     app->terminal = t;
     begin_raw(t);
     wanted->context = t;
     wanted->take = take;
-    if (wanted->time == 0 && (simulated || wanted->expect))
+    if (wanted->time == 0 && simulated && !options->expects)
         wanted->time = BENCH_TIME;
     enum wry_outcome outcome = talk(app->station, wanted, &result);
     if (t->line->len > 0)
@@ -211,7 +299,7 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     if (result.ended)
         json_add_talk(app->json, &result);
     if (result.seen)
-        app_outcome(app, true, "Seen: \"%s\".", wanted->expect);
+        tell_seen(app, wanted);
     if (log)
         fclose(log);
     g_string_free(t->line, TRUE);

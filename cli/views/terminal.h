@@ -12,18 +12,21 @@
 struct terminal_options {
     char *line_end; /* "crlf", "lf" or "cr": what Enter and --send end with */
     char *log;      /* append everything to this file */
-    char *expect;   /* a text to wait for */
     char *within;   /* seconds, as "10s" or "1.5s" */
-    char *send;     /* a line to send first */
+    char *steps_file;
+    GArray *steps;     /* struct wry_talk_step, of the command line or of the file */
+    bool expects;      /* one of them waits for a text */
+    GPtrArray *texts;  /* that steps point to, */
+    GPtrArray *loaded; /* or those of the file */
     gboolean timestamps;
 };
 
-/* The options as entries, ends with an empty one. Free with g_free. */
-GOptionEntry *terminal_entries(struct terminal_options *options);
+/* app_parse with the options of a talk. False as there; free options in any case. */
+bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_options *options);
 void terminal_free(struct terminal_options *options);
 
 /* Fills in what is wanted of the job. EXIT_DONE or the code of app_fail. */
-int terminal_wanted(struct app *app, const struct terminal_options *options,
+int terminal_wanted(struct app *app, struct terminal_options *options,
                     struct wry_talk_wanted *wanted);
 
 /*

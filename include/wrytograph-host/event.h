@@ -60,6 +60,7 @@ enum wry_note {
     WRY_NOTE_NOT_FORGOTTEN,     /* text = why the journal could not be brought up to date */
     WRY_NOTE_KNOWN_UNUSABLE,    /* text = why the index of known content is done without */
     WRY_NOTE_BACKUP_UNNOTED,    /* text = why it will not be known of later */
+    WRY_NOTE_SHELF_UNREAD,      /* text = why the shelf is done without */
     WRY_NOTE_OWNER_UNKNOWN,     /* text = why it is not known whose settings those are */
     WRY_NOTE_OTHER_BOARD,       /* the archive comes from the board address, not from this one */
     WRY_NOTE_STARTED,           /* the board has left loading mode */
@@ -67,6 +68,16 @@ enum wry_note {
     WRY_NOTE_READABLE,          /* speed */
     WRY_NOTE_UNREADABLE,        /* other_speed: speed is tried now */
     WRY_NOTE_UNREADABLE_AT_ANY, /* of the usual speeds */
+    WRY_NOTE_SEEN,              /* text = what was expected */
+    WRY_NOTE_NOT_SEEN,          /* text = what was expected, and the steps go on */
+    WRY_NOTE_LINE_END_TRIED,    /* text = name of another line ending: the line was not answered */
+    WRY_NOTE_LINE_END_WORKS,    /* text = name of the one that the board wants */
+    WRY_NOTE_LINE_UNANSWERED,   /* a line was sent, and nothing was heard since */
+    WRY_NOTE_IN_LOADING_MODE,   /* the boot ROM says that the strap is held */
+    WRY_NOTE_NO_RESET_LINE,     /* the board cannot be reset over this link */
+    WRY_NOTE_RESET,             /* it was */
+    WRY_NOTE_NO_BREAK,          /* this link cannot send a break */
+    WRY_NOTE_BREAK,             /* it was sent */
 };
 
 /* A stretch of flash. */

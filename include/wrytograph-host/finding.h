@@ -24,6 +24,7 @@ enum wry_finding {
     WRY_FINDING_LOW,         /* zeros only: the line is held low */
     WRY_FINDING_ECHO,        /* our own frames came back */
     WRY_FINDING_STRAP,       /* readable text of a running program */
+    WRY_FINDING_DEAF,        /* the boot ROM says loading mode, and the loader does not answer */
     WRY_FINDING_OTHER_SPEED, /* text or a loader, but at another speed */
     WRY_FINDING_NO_GROUND,   /* bytes from nowhere, even in reset */
     WRY_FINDING_GARBAGE,     /* bytes that make no sense at any speed */
@@ -41,6 +42,7 @@ enum wry_evidence_kind {
     WRY_EVIDENCE_HEARD,           /* counts: what came while the board was called in vain */
     WRY_EVIDENCE_LOADER,          /* a loader answers at speed */
     WRY_EVIDENCE_WORKS,           /* the same, also under load */
+    WRY_EVIDENCE_LOADING_TEXT,    /* boot text that says loading mode, at the ROM's own speed */
     WRY_EVIDENCE_TEXT,            /* readable text at speed */
     WRY_EVIDENCE_RESTARTED,       /* boot text in the middle of the work */
     WRY_EVIDENCE_FELL_SILENT,     /* answers at first, then none */

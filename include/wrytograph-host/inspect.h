@@ -24,6 +24,8 @@ enum wry_file_kind {
     WRY_FILE_IMAGE,
     WRY_FILE_ARCHIVE,
     WRY_FILE_LAYOUT,
+    WRY_FILE_SETTINGS,
+    WRY_FILE_STEPS,
 };
 
 enum wry_header_state {
@@ -51,6 +53,7 @@ struct wry_inspection {
     uint8_t address[WRY_EUI48_SIZE];
     uint32_t flash_size; /* bytes */
     char *created, *tool;
+    GPtrArray *contents; /* struct wry_content_of, by offset */
 
     /* Images. */
     enum wry_image_format format;
@@ -58,6 +61,9 @@ struct wry_inspection {
     uint8_t sha256[WRY_SHA256_SIZE]; /* of the content in order of address */
     enum wry_header_state header_state;
     struct wry_boot_header header;
+
+    GPtrArray *settings; /* struct wry_shown_setting; settings files, blocks */
+    guint step_count;    /* steps files */
 };
 
 /*

@@ -21,6 +21,7 @@
 
 #include <glib.h>
 
+#include "wrytograph-host/contents.h"
 #include "wrytograph-host/station.h"
 #include "wrytograph/image.h"
 
@@ -30,6 +31,16 @@ extern "C" {
 
 /* Identify. */
 
+/* What this computer knows of backups of a board. */
+struct wry_known_backup {
+    bool told;     /* whether there is one is known; else reason says why not */
+    bool any;      /* there is one, of parts at least */
+    bool whole;    /* of all of the flash */
+    char *path;    /* of the newest */
+    char *created; /* UTC, ISO 8601 */
+    char *reason;
+};
+
 struct wry_identity {
     bool known; /* all but the last three are filled in */
     struct wry_hello_reply board;
@@ -38,12 +49,15 @@ struct wry_identity {
     uint32_t speed;                              /* baud in use */
     uint32_t protected_offset, protected_length; /* length 0: nothing is */
     struct wry_layout layout;
+    GPtrArray *contents; /* struct wry_content_of, by offset; NULL = they were not looked at */
+    struct wry_known_backup backup;
     bool deep;            /* it was looked whether the flash is as large as it claims: */
     bool deep_blank;      /* it is blank, which proves nothing */
     uint32_t flash_found; /* bytes */
 };
 
-/* deep: find out whether the flash repeats itself. WRY_PROBLEM_FLASH_REPEATS when it does. */
+/* deep: find out whether the flash repeats itself (WRY_PROBLEM_FLASH_REPEATS when it does), and
+ * check the digest of every program; else only as far as that takes less than half a second. */
 enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
                                       struct wry_identity *identity);
 void wry_identity_clear(struct wry_identity *identity);
@@ -246,21 +260,42 @@ void wry_verify_result_clear(struct wry_verify_result *result);
 
 /* Talk: what the board says, and what is said to it. */
 
+/* Steps are taken in order: a line is sent once the board has fallen silent, then a text awaited.
+ */
+struct wry_talk_step {
+    const char *send;   /* a line; or NULL */
+    const char *expect; /* a text; or NULL */
+    uint64_t within;    /* us for it; 0 = as wanted of all */
+    bool go_on;         /* also when it was not seen; that is told, and is no failure */
+    const char *advice; /* for when it was not seen; or NULL */
+};
+
+/* What a person at the line may ask for besides sending. */
+enum wry_talk_ask {
+    WRY_TALK_NOTHING,
+    WRY_TALK_LEAVE,
+    WRY_TALK_RESET, /* the board, by its reset line */
+    WRY_TALK_BREAK, /* a break on the line */
+};
+
 struct wry_talk_wanted {
     uint32_t speed;       /* baud to begin with; 0 = that of the chip's firmware, or 115200 */
-    const char *line_end; /* what send ends with; NULL = CR LF */
-    const char *send;     /* a line to send once the board listens; or NULL */
-    const char *expect;   /* end when this text was seen; or NULL */
-    uint64_t time;        /* us; 0 = until stopped, or left */
-    void *context;        /* handed to take */
-    /* Gives bytes to send, room at most; 0 when there are none now. Sets *leave to end. May be
-     * NULL. */
-    size_t (*take)(void *context, uint8_t *to, size_t room, bool *leave);
+    const char *line_end; /* what a line that is sent ends with; NULL = CR LF, and when a line is
+                             not answered, LF and CR are tried */
+    const struct wry_talk_step *steps;
+    size_t step_count;
+    uint64_t time; /* us: for a text that is expected; without any, for all; 0 = until stopped, or
+                      left */
+    void *context; /* handed to take */
+    /* Gives bytes to send, room at most; 0 when there are none now. Sets *ask to what is asked for.
+     * May be NULL. */
+    size_t (*take)(void *context, uint8_t *to, size_t room, enum wry_talk_ask *ask);
 };
 
 struct wry_talk_result {
-    bool ended; /* the rest is filled in */
-    bool seen;
+    bool ended;     /* the rest is filled in */
+    bool seen;      /* all that was expected */
+    size_t steps;   /* taken, those that were told as not seen included */
     char *text;     /* what was said, printable and line ends; the latest 64 KiB of it */
     uint32_t speed; /* baud at the end */
 };

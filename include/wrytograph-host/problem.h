@@ -153,8 +153,9 @@ enum wry_problem_kind {
     WRY_PROBLEM_ARCHIVE_DIFFERS, /* from start on */
     WRY_PROBLEM_LINK_GONE,       /* while the board was listened to: subject = link */
     WRY_PROBLEM_NOT_SEEN,        /* subject = the text, other = the line that was sent before it, or
-                                    NULL; found = bytes heard instead */
+                                    NULL; found = bytes heard instead; names[0] = advice, or NULL */
     WRY_PROBLEM_NOTHING_TO_RUN,  /* the boot ROM says so */
+    WRY_PROBLEM_IN_LOADING_MODE, /* its loader answers, and nothing else was heard */
     WRY_PROBLEM_STRAP_HELD,      /* the boot ROM says so, though the firmware was to run */
 };
 

@@ -34,6 +34,8 @@ struct wry_port {
     enum wry_status (*set_speed)(void *context, uint32_t baud);
     /* By meaning: reset true holds the board in reset, boot true asks for loading mode. */
     enum wry_status (*set_lines)(void *context, bool reset, bool boot);
+    /* Holds the line low for longer than a byte takes (a break). May be NULL: it cannot. */
+    enum wry_status (*send_break)(void *context);
     /* Forgets input that has arrived and was not read. */
     enum wry_status (*discard)(void *context);
     /*

@@ -29,6 +29,11 @@ static const cyaml_schema_field_t faults_fields[] = {
     CYAML_FIELD_BOOL("echo", CYAML_FLAG_OPTIONAL, struct sim_board_faults, echo),
     CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct sim_board_faults, brown_out),
     CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, loader_baud),
+    CYAML_FIELD_UINT("console_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, console_baud),
+    CYAML_FIELD_UINT("line_end", CYAML_FLAG_OPTIONAL, struct sim_board_faults, line_end),
+    CYAML_FIELD_BOOL("tx_open", CYAML_FLAG_OPTIONAL, struct sim_board_faults, tx_open),
+    CYAML_FIELD_BOOL("rx_open", CYAML_FLAG_OPTIONAL, struct sim_board_faults, rx_open),
+    CYAML_FIELD_BOOL("strap_stuck", CYAML_FLAG_OPTIONAL, struct sim_board_faults, strap_stuck),
     CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_ppb),
     CYAML_FIELD_UINT("noise_above", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_above),
     CYAML_FIELD_UINT("lost_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, lost_ppb),
@@ -93,7 +98,7 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->revision = (uint8_t)yaml->revision;
     description->flash_size = yaml->flash_bytes;
     description->faults = yaml->faults;
-    return description->chip && yaml->revision < 256 &&
+    return description->chip && yaml->revision < 256 && yaml->faults.line_end <= SIM_LINE_END_CR &&
            parse_address(yaml->address, description->eui48);
 }
 

@@ -9,6 +9,7 @@
 
 const char fault_text_known[] =
     "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, loader=BAUD, "
+    "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, "
     "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, protect=BITS, claims=SIZE, "
     "power-cut=N and cable-cut=N.";
 
@@ -22,8 +23,28 @@ static const struct {
     {"no-ground", offsetof(struct sim_board_faults, no_ground)},
     {"swapped", offsetof(struct sim_board_faults, swapped)},
     {"echo", offsetof(struct sim_board_faults, echo)},
+    {"tx-open", offsetof(struct sim_board_faults, tx_open)},
+    {"rx-open", offsetof(struct sim_board_faults, rx_open)},
+    {"strap-stuck", offsetof(struct sim_board_faults, strap_stuck)},
     {"brown-out", offsetof(struct sim_board_faults, brown_out)},
 };
+
+static const char *const line_ends[] = {
+    [SIM_LINE_END_CRLF] = "crlf",
+    [SIM_LINE_END_LF] = "lf",
+    [SIM_LINE_END_CR] = "cr",
+};
+
+static bool parse_line_end(const char *text, uint8_t *line_end)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(line_ends); i++) {
+        if (strcmp(text, line_ends[i]) == 0) {
+            *line_end = (uint8_t)i;
+            return true;
+        }
+    }
+    return false;
+}
 
 char *fault_text_describe(const struct sim_board_faults *faults)
 {
@@ -35,6 +56,10 @@ char *fault_text_describe(const struct sim_board_faults *faults)
     }
     if (faults->loader_baud > 0)
         g_string_append_printf(text, "loader at %u baud, ", (unsigned)faults->loader_baud);
+    if (faults->console_baud > 0)
+        g_string_append_printf(text, "console at %u baud, ", (unsigned)faults->console_baud);
+    if (faults->line_end != SIM_LINE_END_CRLF)
+        g_string_append_printf(text, "lines end in %s, ", line_ends[faults->line_end]);
     if (faults->noise_ppb > 0)
         g_string_append_printf(text, "noise %g, ", faults->noise_ppb / 1e9);
     if (faults->noise_above > 0)
@@ -107,6 +132,10 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
     }
     if (g_str_has_prefix(text, "loader="))
         return units_parse_speed(text + strlen("loader="), &faults->loader_baud);
+    if (g_str_has_prefix(text, "console="))
+        return units_parse_speed(text + strlen("console="), &faults->console_baud);
+    if (g_str_has_prefix(text, "line-end="))
+        return parse_line_end(text + strlen("line-end="), &faults->line_end);
     if (g_str_has_prefix(text, "noise-above="))
         return units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
     if (g_str_has_prefix(text, "latency="))

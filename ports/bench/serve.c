@@ -72,6 +72,13 @@ static void on_outputs(void *context, bool dtr, bool rts)
     s->adapter->port.set_lines(s->adapter->port.context, reset, boot);
 }
 
+static void on_break(void *context)
+{
+    struct served *s = context;
+
+    sim_adapter_break(s->adapter);
+}
+
 static void set_speed(struct served *s, uint32_t baud)
 {
     s->adapter->to_board.sender_baud = baud;
@@ -109,8 +116,12 @@ static void accept_client(struct served *s)
     }
     setsockopt(client, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
     s->client = client;
-    s->telnet = rfc2217_server_new(&(struct rfc2217_calls){
-        .context = s, .send = on_send, .data = on_data, .speed = on_speed, .outputs = on_outputs});
+    s->telnet = rfc2217_server_new(&(struct rfc2217_calls){.context = s,
+                                                           .send = on_send,
+                                                           .data = on_data,
+                                                           .speed = on_speed,
+                                                           .outputs = on_outputs,
+                                                           .line_break = on_break});
     set_speed(s, 115200);
     s->adapter->port.discard(s->adapter->port.context);
 }

@@ -23,6 +23,7 @@ enum {
 
 #define ANSWER_TIME 2000000 /* us for the server to answer a setting */
 #define CONNECT_TIME 5000000
+#define BREAK_TIME 250000   /* us that a break lasts */
 #define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
 
 struct wry_remote {
@@ -216,6 +217,19 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
     return set_both ? WRY_OK : WRY_LINK_LOST;
 }
 
+/* RFC 2217, section 3: SET-CONTROL 5 and 6. */
+static enum wry_status port_send_break(void *context)
+{
+    struct wry_remote *remote = context;
+
+    if (!remote->telnet || remote->failed)
+        return remote->failed ? WRY_LINK_LOST : WRY_UNSUPPORTED;
+    bool sent = set_byte(remote, COM_PORT_SET_CONTROL, COM_PORT_BREAK_ON);
+    g_usleep(BREAK_TIME);
+    sent = sent && set_byte(remote, COM_PORT_SET_CONTROL, COM_PORT_BREAK_OFF);
+    return sent ? WRY_OK : WRY_LINK_LOST;
+}
+
 static enum wry_status port_discard(void *context)
 {
     struct wry_remote *remote = context;
@@ -383,6 +397,7 @@ struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, G
                                      .read = port_read,
                                      .set_speed = port_set_speed,
                                      .set_lines = port_set_lines,
+                                     .send_break = port_send_break,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
                                      .now = wry_clock_now,

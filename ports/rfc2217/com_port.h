@@ -25,6 +25,8 @@ enum com_port_command {
 /* Values of SET-CONTROL. */
 enum com_port_control {
     COM_PORT_NO_FLOW = 1,
+    COM_PORT_BREAK_ON = 5,
+    COM_PORT_BREAK_OFF = 6,
     COM_PORT_ASK_DTR = 7,
     COM_PORT_DTR_ON = 8,
     COM_PORT_DTR_OFF = 9,

@@ -51,6 +51,10 @@ static void on_control(struct rfc2217_server *server, uint8_t value)
     case COM_PORT_RTS_OFF:
         server->rts = value == COM_PORT_RTS_ON;
         break;
+    case COM_PORT_BREAK_ON:
+        if (server->calls.line_break)
+            server->calls.line_break(server->calls.context);
+        break;
     case COM_PORT_ASK_DTR:
         value = server->dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF;
         break;

@@ -17,6 +17,7 @@ struct rfc2217_calls {
     void (*data)(void *context, const uint8_t *bytes, size_t n); /* for the serial line */
     void (*speed)(void *context, uint32_t baud);
     void (*outputs)(void *context, bool dtr, bool rts);
+    void (*line_break)(void *context); /* a break has begun; may be NULL */
 };
 
 struct rfc2217_server *rfc2217_server_new(const struct rfc2217_calls *calls);

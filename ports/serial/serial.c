@@ -13,6 +13,8 @@
 #include "posix/tty.h"
 #include "wrytograph-host/clock.h"
 
+#define BREAK_TIME 250000 /* us that a break lasts */
+
 enum {
     WRITE_MS = 10000, /* without a byte taken that mean a dead line */
 };
@@ -94,6 +96,17 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
         sp_set_rts(serial->device, rts ? SP_RTS_ON : SP_RTS_OFF) != SP_OK)
         return WRY_LINK_LOST;
     return WRY_OK;
+}
+
+static enum wry_status port_send_break(void *context)
+{
+    struct wry_serial *serial = context;
+
+    if (!serial->device)
+        return WRY_UNSUPPORTED;
+    bool sent = sp_start_break(serial->device) == SP_OK;
+    g_usleep(BREAK_TIME);
+    return sp_end_break(serial->device) == SP_OK && sent ? WRY_OK : WRY_LINK_LOST;
 }
 
 static enum wry_status port_discard(void *context)
@@ -274,6 +287,7 @@ struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wi
                                      .read = port_read,
                                      .set_speed = port_set_speed,
                                      .set_lines = port_set_lines,
+                                     .send_break = port_send_break,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
                                      .now = wry_clock_now,

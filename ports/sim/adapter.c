@@ -177,6 +177,16 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
     return WRY_OK;
 }
 
+static enum wry_status port_send_break(void *context)
+{
+    struct sim_adapter *adapter = context;
+
+    while (adapter->to_board.fill > 0)
+        sim_adapter_advance(adapter, adapter->to_board.head_due, false);
+    sim_adapter_break(adapter);
+    return WRY_OK;
+}
+
 static enum wry_status port_discard(void *context)
 {
     struct sim_adapter *adapter = context;
@@ -217,6 +227,8 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
     sim_line_init(&adapter->to_host, UART_BUFFER, ~seed, to_inbox, &adapter->inbox);
     apply_faults(&adapter->to_board, &board->faults);
     apply_faults(&adapter->to_host, &board->faults);
+    adapter->to_board.cut = adapter->to_board.cut || board->faults.tx_open;
+    adapter->to_host.cut = adapter->to_host.cut || board->faults.rx_open;
     if (board->faults.echo) {
         adapter->to_board.deliver = to_itself;
         adapter->to_board.receiver = &adapter->inbox;
@@ -237,6 +249,7 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
         .set_speed = port_set_speed,
         .set_lines = port_set_lines,
         .discard = port_discard,
+        .send_break = port_send_break,
         .now = port_now,
         .sleep = port_sleep,
         .top_speed = 3000000,
@@ -246,6 +259,12 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
 void sim_adapter_power(struct sim_adapter *adapter, bool on)
 {
     sim_board_power(adapter->board, on, adapter->now);
+}
+
+void sim_adapter_break(struct sim_adapter *adapter)
+{
+    if (!adapter->to_board.cut)
+        sim_board_break(adapter->board, adapter->now);
 }
 
 void sim_adapter_hold_strap(struct sim_adapter *adapter, bool held)

@@ -44,6 +44,9 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
 void sim_adapter_power(struct sim_adapter *adapter, bool on);
 
 /* A jumper at the board holds its boot strap, whatever the control lines do. */
+/* A break goes to the board. */
+void sim_adapter_break(struct sim_adapter *adapter);
+
 void sim_adapter_hold_strap(struct sim_adapter *adapter, bool held);
 
 /* For a server in real time: what the line takes now, and what the adapter has handed over. */

@@ -15,7 +15,8 @@
 #define POLL_COST (2 * NS_PER_US)   /* of a poll that finds little to do */
 #define CPU_HZ UINT64_C(160000000)
 
-#define BROWN_OUT_AFTER 16384u /* bytes hashed */
+#define CONSOLE_TIME (60 * NS_PER_MS) /* until a firmware speaks at a speed of its own */
+#define BROWN_OUT_AFTER 16384u        /* bytes hashed */
 
 /*
  * Processor cycles per byte of each kind of work, for a 32-bit core without help from hardware:
@@ -216,6 +217,23 @@ void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t no
     }
 }
 
+static void say(struct sim_board *board, const char *text)
+{
+    board->script_length = (size_t)snprintf(board->script, sizeof board->script, "%s", text);
+    board->script_sent = 0;
+}
+
+void sim_board_break(struct sim_board *board, uint64_t now)
+{
+    board->clock = now;
+    if (board->state == SIM_BOARD_RUNNING && !board->greets &&
+        board->script_sent == board->script_length)
+        say(board, "break: console is free\r\n");
+    board->line_length = 0;
+    if (board->next_poll > now)
+        board->next_poll = now;
+}
+
 void sim_board_receive(struct sim_board *board, uint8_t byte)
 {
     if (board->state != SIM_BOARD_LOADING && board->state != SIM_BOARD_RUNNING)
@@ -228,7 +246,7 @@ void sim_board_receive(struct sim_board *board, uint8_t byte)
     board->received_fill++;
 }
 
-static struct sim_firmware firmware_of(const struct sim_board *board)
+static struct sim_firmware firmware_of(struct sim_board *board)
 {
     return (struct sim_firmware){.chip = board->chip,
                                  .identity = &board->identity,
@@ -239,11 +257,12 @@ static struct sim_firmware firmware_of(const struct sim_board *board)
 /* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
 static void leave_rom(struct sim_board *board)
 {
-    bool held = (board->boot_line || board->strap_jumper) && !board->faults.strap_released;
+    bool held = board->faults.strap_stuck ||
+                ((board->boot_line || board->strap_jumper) && !board->faults.strap_released);
     struct sim_firmware firmware = firmware_of(board);
 
     sim_nor_die_settle(&board->die, board->clock);
-    if (held && !board->strap_ignored) {
+    if (held && (!board->strap_ignored || board->faults.strap_stuck)) {
         set_uart(board, board->chip->boot_speed);
         board->script_length =
             (size_t)snprintf(board->script, sizeof board->script,
@@ -252,10 +271,12 @@ static void leave_rom(struct sim_board *board)
         board->state = SIM_BOARD_LOADING;
         return;
     }
-    set_uart(board, board->chip->run_speed);
+    set_uart(board, board->chip->boot_speed);
     bool runs = sim_firmware_boot(&firmware, board->script, sizeof board->script);
     board->script_length = strlen(board->script);
     board->state = runs ? SIM_BOARD_RUNNING : SIM_BOARD_STUCK;
+    board->greets = runs;
+    board->greeting_due = 0;
     board->line_length = 0;
     board->reports = 0;
     board->next_report = board->clock + 1000 * NS_PER_MS;
@@ -274,28 +295,73 @@ static bool print_script(struct sim_board *board)
     return board->script_length > 0 && board->output->fill > 0;
 }
 
-static void say(struct sim_board *board, const char *text)
+static uint32_t console_speed(const struct sim_board *board)
 {
-    board->script_length = (size_t)snprintf(board->script, sizeof board->script, "%s", text);
-    board->script_sent = 0;
+    return board->faults.console_baud > 0 ? board->faults.console_baud : board->chip->run_speed;
 }
 
-/* The firmware takes lines that end in CR LF, and nothing else for a line. */
+/* The ROM is done: where the firmware speaks at another speed, it takes a while to come up. */
+static void greet(struct sim_board *board)
+{
+    struct sim_firmware firmware = firmware_of(board);
+    bool same_speed = console_speed(board) == board->chip->boot_speed;
+
+    if (board->greeting_due == 0)
+        board->greeting_due = board->clock + (same_speed ? 0 : CONSOLE_TIME);
+    if (board->clock < board->greeting_due)
+        return;
+    set_uart(board, console_speed(board));
+    sim_firmware_greet(&firmware, board->script, sizeof board->script);
+    board->script_length = strlen(board->script);
+    board->script_sent = 0;
+    board->greets = false;
+    board->received_fill = 0;
+}
+
+/* True when the byte ends the line that stands before it; its end is taken off. */
+static bool ends_line(struct sim_board *board, uint8_t byte)
+{
+    bool after_cr = board->line_length > 0 && board->line[board->line_length - 1] == '\r';
+
+    switch (board->faults.line_end) {
+    case SIM_LINE_END_LF:
+        return byte == '\n';
+    case SIM_LINE_END_CR:
+        return byte == '\r';
+    default:
+        if (byte != '\n' || !after_cr)
+            return false;
+        board->line_length--;
+        return true;
+    }
+}
+
+/* What ends otherwise has a control letter in it: that is no command, and gets no answer. */
+static bool is_plain(const char *line)
+{
+    while (*line >= 0x20)
+        line++;
+    return *line == '\0';
+}
+
+/* The firmware takes lines that end as it wants them to, and nothing else for a line. */
 static void hear_line(struct sim_board *board)
 {
     struct sim_firmware firmware = firmware_of(board);
-    char answer[128];
+    char answer[SIM_SCRIPT_ROOM];
 
     while (board->received_fill > 0 && board->script_sent == board->script_length) {
         uint8_t byte = 0;
         port_receive(board, &byte, 1);
-        bool ended =
-            byte == '\n' && board->line_length > 0 && board->line[board->line_length - 1] == '\r';
-        if (ended) {
-            board->line[board->line_length - 1] = '\0';
+        if (ends_line(board, byte)) {
+            board->line[board->line_length] = '\0';
             board->line_length = 0;
+            if (!is_plain(board->line))
+                continue;
             sim_firmware_answer(&firmware, board->line, answer, sizeof answer);
             say(board, answer);
+        } else if (byte == '\n' && board->line_length == 0) {
+            continue; /* the rest of an ending that was long enough */
         } else if (board->line_length < sizeof board->line - 1) {
             board->line[board->line_length++] = (char)byte;
         } else {
@@ -310,8 +376,14 @@ static void poll_running(struct sim_board *board)
 
     if (print_script(board))
         return;
+    if (board->greets) {
+        greet(board);
+        return;
+    }
     hear_line(board);
-    if (board->clock >= board->next_report && board->script_sent == board->script_length) {
+    /* While a line is being typed, the reports wait. */
+    if (board->clock >= board->next_report && board->line_length == 0 &&
+        board->script_sent == board->script_length) {
         sim_firmware_report(board->reports++, report, sizeof report);
         say(board, report);
         board->next_report = board->clock + 1000 * NS_PER_MS;

@@ -32,23 +32,34 @@ enum sim_board_state {
     SIM_BOARD_STUCK,
 };
 
+enum sim_line_end {
+    SIM_LINE_END_CRLF,
+    SIM_LINE_END_LF,
+    SIM_LINE_END_CR,
+};
+
 struct sim_board_faults {
-    bool strap_released;  /* the strap never reaches the chip */
-    uint32_t noise_ppb;   /* bit errors per 10^9 bits, both directions */
-    uint32_t noise_above; /* baud up to which there is none */
-    uint32_t lost_ppb;    /* bytes lost of 10^9, both directions */
-    uint32_t latency_ms;  /* for which the adapter holds back less than a packet; 0 = 2 ms */
-    uint32_t clean_baud;  /* the cable garbles anything faster; 0 = none */
-    uint8_t protect;      /* block-protect bits of the flash's status register */
-    uint32_t claims;      /* bytes that the flash's JEDEC ID claims; 0 = what it has */
-    bool unpowered;       /* its pins pull the line low */
-    bool no_ground;       /* nothing arrives as it was sent, and bytes come from nowhere */
-    bool swapped;         /* TX to TX, RX to RX: nothing arrives */
-    bool echo;            /* the adapter's TX is joined to its RX */
-    bool brown_out;       /* the supply gives way when the board works hard */
-    uint32_t loader_baud; /* the loader listens at this speed first; 0 = the usual one */
-    uint64_t power_cut;   /* the power fails within this flash operation, from 1; 0 = never */
-    uint64_t cable_cut;   /* the cable is pulled after that many bytes to the board; 0 = never */
+    bool strap_released;   /* the strap never reaches the chip */
+    uint32_t noise_ppb;    /* bit errors per 10^9 bits, both directions */
+    uint32_t noise_above;  /* baud up to which there is none */
+    uint32_t lost_ppb;     /* bytes lost of 10^9, both directions */
+    uint32_t latency_ms;   /* for which the adapter holds back less than a packet; 0 = 2 ms */
+    uint32_t clean_baud;   /* the cable garbles anything faster; 0 = none */
+    uint8_t protect;       /* block-protect bits of the flash's status register */
+    uint32_t claims;       /* bytes that the flash's JEDEC ID claims; 0 = what it has */
+    bool unpowered;        /* its pins pull the line low */
+    bool no_ground;        /* nothing arrives as it was sent, and bytes come from nowhere */
+    bool swapped;          /* TX to TX, RX to RX: nothing arrives */
+    bool echo;             /* the adapter's TX is joined to its RX */
+    bool brown_out;        /* the supply gives way when the board works hard */
+    uint32_t loader_baud;  /* the loader listens at this speed first; 0 = the usual one */
+    uint32_t console_baud; /* the firmware's text; 0 = as the chip has it */
+    uint8_t line_end;      /* what ends a line for the firmware: enum sim_line_end */
+    bool tx_open;          /* the wire from the adapter's TX is open */
+    bool rx_open;          /* the wire to the adapter's RX is open */
+    bool strap_stuck;      /* the strap is always held */
+    uint64_t power_cut;    /* the power fails within this flash operation, from 1; 0 = never */
+    uint64_t cable_cut;    /* the cable is pulled after that many bytes to the board; 0 = never */
 };
 
 struct sim_board {
@@ -76,7 +87,9 @@ struct sim_board {
 
     char script[SIM_SCRIPT_ROOM]; /* what ROM or firmware still has to say */
     size_t script_length, script_sent;
-    char line[64]; /* what the firmware is being sent */
+    bool greets;           /* the firmware has still to say its first words */
+    uint64_t greeting_due; /* ns; 0 = the ROM still speaks */
+    char line[64];         /* what the firmware is being sent */
     size_t line_length;
     uint32_t hashed;      /* bytes since the board came up: hard work */
     bool browned_out;     /* the last reset was one */
@@ -96,6 +109,9 @@ void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults
 
 void sim_board_power(struct sim_board *board, bool on, uint64_t now);
 void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t now);
+
+/* A break on the line. */
+void sim_board_break(struct sim_board *board, uint64_t now);
 
 /* A byte reached the board's receiver. */
 void sim_board_receive(struct sim_board *board, uint8_t byte);

@@ -5,6 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "storage.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/region_table.h"
 
@@ -52,6 +53,9 @@ static const char *check_program(const struct sim_firmware *board, uint32_t offs
         return "digest differs";
     if (header->flash_size_log2 != 0 && UINT32_C(1) << header->flash_size_log2 > board->die->size)
         return "built for a larger flash";
+    if (header->read_lines > board->chip->read_lines_most ||
+        header->read_clock > board->chip->read_clock_most)
+        return "read mode beyond this chip";
     return NULL;
 }
 
@@ -102,11 +106,30 @@ static bool boot_program(struct printer *p, const struct sim_firmware *board)
         return false;
     if (!find_app(p, board, &app) || !report(p, board, "application", app, &header))
         return false;
-    const uint8_t *e = board->identity->eui48;
-    print(p, "%s on %02X:%02X:%02X:%02X:%02X:%02X\r\n", header.version, e[0], e[1], e[2], e[3],
-          e[4], e[5]);
-    print(p, "gauge ready\r\n");
     return true;
+}
+
+/* The application that runs; false when there is none. */
+static bool running_app(const struct sim_firmware *board, struct wry_boot_header *header)
+{
+    struct printer silent = {.text = (char[1]){0}, .room = 1};
+    uint32_t app = 0;
+
+    return find_app(&silent, board, &app) && check_program(board, app, header) == NULL;
+}
+
+void sim_firmware_greet(const struct sim_firmware *board, char *text, size_t room)
+{
+    struct printer p = {.text = text, .room = room};
+    const uint8_t *e = board->identity->eui48;
+    struct wry_boot_header header;
+
+    text[0] = '\0';
+    if (!running_app(board, &header))
+        return;
+    print(&p, "%s on %02X:%02X:%02X:%02X:%02X:%02X\r\n", header.version, e[0], e[1], e[2], e[3],
+          e[4], e[5]);
+    print(&p, "gauge ready\r\n");
 }
 
 bool sim_firmware_boot(const struct sim_firmware *board, char *text, size_t room)
@@ -121,29 +144,27 @@ bool sim_firmware_boot(const struct sim_firmware *board, char *text, size_t room
     return runs;
 }
 
-/* Version of the application that runs. */
-static void print_version(struct printer *p, const struct sim_firmware *board)
-{
-    struct printer silent = {.text = (char[1]){0}, .room = 1};
-    struct wry_boot_header header;
-    uint32_t app = 0;
-
-    if (find_app(&silent, board, &app) && check_program(board, app, &header) == NULL)
-        print(p, "%s\r\n", header.version);
-}
-
 void sim_firmware_answer(const struct sim_firmware *board, const char *line, char *text,
                          size_t room)
 {
     struct printer p = {.text = text, .room = room};
+    struct wry_boot_header header;
 
     text[0] = '\0';
-    if (strcmp(line, "version") == 0)
-        print_version(&p, board);
-    else if (strcmp(line, "tide") == 0)
+    if (strcmp(line, "version") == 0) {
+        if (running_app(board, &header))
+            print(&p, "%s\r\n", header.version);
+    } else if (strcmp(line, "tide") == 0) {
         sim_firmware_report(0, text, room);
-    else if (line[0] != '\0')
-        print(&p, "commands: version, tide\r\n");
+    } else if (strcmp(line, "settings") == 0) {
+        sim_storage_settings(board, text, room);
+    } else if (strcmp(line, "files") == 0) {
+        sim_storage_files(board, text, room);
+    } else if (strncmp(line, "set ", 4) == 0) {
+        sim_storage_set(board, line + 4, text, room);
+    } else if (line[0] != '\0') {
+        print(&p, "commands: version, tide, settings, set KEY VALUE, files\r\n");
+    }
 }
 
 /* A tide that rises and falls by a few centimetres. */

@@ -16,15 +16,18 @@
 struct sim_firmware {
     const struct wry_chip *chip;
     const struct wry_board_identity *identity;
-    const struct sim_nor_die *die;
+    struct sim_nor_die *die;
     bool browned_out; /* the last reset was one */
 };
 
 /*
- * Writes what the board prints while it boots from flash into text, room bytes at most with the
- * final NUL. True when a program was found whole and runs.
+ * Writes what the boot ROM prints while it looks for a program into text, room bytes at most with
+ * the final NUL. True when a program was found whole and runs.
  */
 bool sim_firmware_boot(const struct sim_firmware *board, char *text, size_t room);
+
+/* What that program says first. */
+void sim_firmware_greet(const struct sim_firmware *board, char *text, size_t room);
 
 /* The firmware's answer to a line it was sent; "" for an empty one. */
 void sim_firmware_answer(const struct sim_firmware *board, const char *line, char *text,
