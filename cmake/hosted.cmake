@@ -29,7 +29,7 @@ set(WRY_HOST_SOURCES
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c
     ports/rfc2217/client.c ports/rfc2217/server.c
-    ports/bench/bench.c ports/bench/board_file.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
+    ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
     store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/steps_file.c store/yaml_text.c
     store/pending_file.c store/spool.c 
     jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c

@@ -26,9 +26,10 @@
 #define START_BODY 21000u
 
 /* Header, body and digest into to, where the body stands already; returns the whole length. */
-static size_t wrap_program(uint8_t *to, const char *version, uint32_t body_length)
+static size_t wrap_program(uint8_t *to, uint8_t kind, const char *version, uint32_t body_length)
 {
     struct wry_boot_header header = {.chip_code = WRY_CHIP_TURNSTONE_T2,
+                                     .kind = kind,
                                      .flash_size_log2 = 22,
                                      .read_lines = 2,
                                      .read_clock = 40,
@@ -47,14 +48,14 @@ static size_t wrap_program(uint8_t *to, const char *version, uint32_t body_lengt
 static size_t make_start(uint8_t *to, const char *version, uint32_t body_length, uint64_t seed)
 {
     fill_like_firmware(to + WRY_BOOT_HEADER_SIZE, body_length, seed);
-    return wrap_program(to, version, body_length);
+    return wrap_program(to, WRY_PROGRAM_START, version, body_length);
 }
 
 /* One application, as it was built at different times. */
 static size_t make_app(uint8_t *to, const char *version, unsigned build)
 {
     fill_like_program(to + WRY_BOOT_HEADER_SIZE, APP_BODY, 2, build);
-    return wrap_program(to, version, APP_BODY);
+    return wrap_program(to, WRY_PROGRAM_APP, version, APP_BODY);
 }
 
 static size_t make_table(uint8_t *to)

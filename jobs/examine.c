@@ -1,4 +1,6 @@
 /* examine: what is wrong with a link. */
+#include <string.h>
+
 #include "board.h"
 #include "finding.h"
 #include "listening.h"
@@ -90,11 +92,11 @@ static void find_text(const struct wry_station *station, struct wry_evidence *ev
     }
 }
 
-/* A boot ROM that speaks at a speed of its own: does it say that the strap is held? */
-static bool rom_says_loading(const struct wry_station *station, uint32_t speed)
+/* The text of a boot ROM that speaks at a speed of its own, with the strap held; free with g_free.
+ */
+static char *rom_text(const struct wry_station *station, uint32_t speed)
 {
     const struct wry_port *port = station->port;
-    uint64_t end;
     GString *text = g_string_new(NULL);
     uint8_t bytes[256];
     size_t got;
@@ -104,25 +106,40 @@ static bool rom_says_loading(const struct wry_station *station, uint32_t speed)
     port->sleep(port->context, port->now(port->context) + RESET_TIME);
     port->discard(port->context);
     port->set_lines(port->context, false, true);
-    end = port->now(port->context) + LISTEN_TIME;
+    uint64_t end = port->now(port->context) + LISTEN_TIME;
     while (port->now(port->context) < end && !station_stopped(station) &&
            port->read(port->context, bytes, sizeof bytes, end, &got) == WRY_OK) {
         for (size_t i = 0; i < got; i++)
             g_string_append_c(text, listening_is_text(bytes[i]) ? (char)bytes[i] : '?');
     }
     port->set_lines(port->context, false, false);
-    bool says = finding_says_loading(text->str);
-    g_string_free(text, TRUE);
-    return says;
+    return g_string_free(text, FALSE);
 }
 
-/* What of its text is understood decides: a ROM that says loading mode runs no program. */
-static bool is_deaf(const struct wry_station *station)
+static bool is_readable(const char *text)
+{
+    size_t n = strlen(text), marks = 0;
+
+    for (size_t i = 0; i < n; i++)
+        marks += text[i] == '?';
+    return n >= READABLE_LEAST && marks * 10 < n;
+}
+
+/* Its boot text, where it has a speed of its own, says whether it is in loading mode. */
+static bool judge_rom(const struct wry_station *station, struct wry_evidence *evidence)
 {
     for (size_t i = 0; wry_chip_at(i) && !station_stopped(station); i++) {
         uint32_t speed = wry_chip_at(i)->boot_speed;
-        if (speed != WRY_STARTING_SPEED && rom_says_loading(station, speed))
-            return true;
+        if (speed == WRY_STARTING_SPEED)
+            continue;
+        g_autofree char *text = rom_text(station, speed);
+        if (finding_says_loading(text))
+            conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, speed);
+        else if (is_readable(text))
+            conclude(evidence, WRY_FINDING_STRAP, WRY_EVIDENCE_TEXT, speed);
+        else
+            continue;
+        return true;
     }
     return false;
 }
@@ -141,9 +158,7 @@ static void examine_silence(struct wry_station *station, struct wry_evidence *ev
         return;
     if (find_loader(station, evidence) || finding == WRY_FINDING_DEAF)
         return;
-    if (finding == WRY_FINDING_GARBAGE && is_deaf(station))
-        conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, 0);
-    else
+    if (finding != WRY_FINDING_GARBAGE || !judge_rom(station, evidence))
         find_text(station, evidence);
 }
 

@@ -30,7 +30,8 @@ static enum wry_outcome open_bench(struct wry_station *station)
     g_autofree char *folder = bench_folder(station);
     GError *error = NULL;
 
-    station->bench = bench_open(folder, station->link + strlen(BENCH), &error);
+    station->bench =
+        bench_open(folder, station->link + strlen(BENCH), station->settings.wiring, &error);
     if (!station->bench)
         return station_fail_system(station, error);
     station->port = bench_port(station->bench);

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "base/units.h"
+#include "bench/buttons.h"
 #include "bench/fault_text.h"
 #include "bench_serve.h"
 #include "values.h"
@@ -12,7 +13,7 @@
 #include "views/json.h"
 
 struct bench_options {
-    char *chip, *flash, *content;
+    char *chip, *flash, *content, *wired;
     int revision;
     char *host;
     int port;
@@ -35,6 +36,9 @@ static int add(struct app *app, const struct bench_options *options)
     int code = values_chip(app, options->chip, &description.chip);
     if (code == EXIT_DONE)
         code = values_flash(app, options->flash, &description.flash_size);
+    description.wiring = options->wired ? wry_wiring_by_name(options->wired) : wry_wiring_at(0);
+    if (code == EXIT_DONE && !description.wiring)
+        return usage_error(app, "--wired is rts-reset, dtr-reset, either with -inverted, or none");
     if (code != EXIT_DONE)
         return code;
     bench_make_address(name, description.eui48);
@@ -100,6 +104,47 @@ static int fault(struct app *app)
     return EXIT_DONE;
 }
 
+static int take_away(struct app *app)
+{
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || app->rest[2])
+        return usage_error(app, "'bench remove' takes NAME");
+    if (!bench_remove(app->bench_folder, name, &error))
+        return explain_error(app, error);
+    app_print(app, "Board '%s' is off the bench, and its flash with it.", name);
+    return EXIT_DONE;
+}
+
+static int press(struct app *app)
+{
+    struct bench_description d;
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name || !app->rest[2])
+        return app_fail(app, EXIT_USAGE, buttons_known,
+                        "'bench press' takes NAME and what to press");
+    if (!bench_load(app->bench_folder, name, &d, &error))
+        return explain_error(app, error);
+    g_autofree char *home = g_build_filename(app->bench_folder, name, NULL);
+    for (char **what = app->rest + 2; *what; what++) {
+        if (!buttons_press(home, *what, &error)) {
+            app_fail(app, EXIT_USAGE, buttons_known, "%s", error->message);
+            g_error_free(error);
+            return app->code;
+        }
+    }
+    struct buttons now = buttons_read(home);
+    app_print(app, "Board '%s': its boot button is %s.", name,
+              now.boot  ? "held"
+              : now.due ? "held through the next reset"
+                        : "not held");
+    json_add_boolean(app->json, "boot_held", now.boot);
+    return EXIT_DONE;
+}
+
 static int run(struct app *app, const struct bench_options *options)
 {
     const char *what = app->rest[0];
@@ -118,8 +163,12 @@ static int run(struct app *app, const struct bench_options *options)
                                                           .host = options->host,
                                                           .first_port = (uint16_t)options->port,
                                                           .pty = options->pty});
-    return usage_error(app, what ? "'bench' does add, list, fault and serve"
-                                 : "say add, list, fault or serve");
+    if (g_strcmp0(what, "remove") == 0)
+        return take_away(app);
+    if (g_strcmp0(what, "press") == 0)
+        return press(app);
+    return usage_error(app, what ? "'bench' does add, list, fault, press, remove and serve"
+                                 : "say add, list, fault, press, remove or serve");
 }
 
 int verb_bench(struct app *app, int argc, char **argv)
@@ -131,6 +180,8 @@ int verb_bench(struct app *app, int argc, char **argv)
         {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "add: size of the flash", "SIZE"},
         {"content", 0, 0, G_OPTION_ARG_FILENAME, &options.content,
          "add: what the flash begins with; else it is blank", "FILE"},
+        {"wired", 0, 0, G_OPTION_ARG_STRING, &options.wired,
+         "add: how its reset and strap are wired; else rts-reset", "NAME"},
         {"host", 0, 0, G_OPTION_ARG_STRING, &options.host,
          "serve: address to listen on; else 127.0.0.1", "ADDRESS"},
         {"port", 0, 0, G_OPTION_ARG_INT, &options.port,
@@ -151,6 +202,7 @@ int verb_bench(struct app *app, int argc, char **argv)
     g_free(options.chip);
     g_free(options.flash);
     g_free(options.content);
+    g_free(options.wired);
     g_free(options.host);
     return code;
 }

@@ -27,7 +27,6 @@ int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
         app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
 
     settings.host = wanted->host ? wanted->host : "127.0.0.1";
-    settings.wiring = wry_wiring_at(0);
     if (!names)
         return explain_error(app, error);
     if (!names[0])

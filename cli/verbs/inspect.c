@@ -1,11 +1,17 @@
 /* inspect: what a file contains, without a board. */
+#include <string.h>
+
 #include "station.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/inspection.h"
 #include "views/json.h"
 
-static int run(struct app *app, const char *path, const enum wry_image_format *format)
+enum {
+    DEPTH_MOST = 32,
+};
+
+static int inspect_file(struct app *app, const char *path, const enum wry_image_format *format)
 {
     struct wry_inspection inspection = {0};
     GError *error = NULL;
@@ -25,15 +31,82 @@ static int run(struct app *app, const char *path, const enum wry_image_format *f
     return code;
 }
 
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+/* Files, and those of folders, in order of name. */
+static int gather(struct app *app, const char *path, GPtrArray *files, unsigned depth)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+    GError *error = NULL;
+    const char *name;
+    int code = EXIT_DONE;
+
+    if (!g_file_test(path, G_FILE_TEST_IS_DIR) || depth == DEPTH_MOST) {
+        g_ptr_array_add(files, g_strdup(path));
+        return code;
+    }
+    GDir *dir = g_dir_open(path, 0, &error);
+    if (!dir)
+        return explain_error(app, error);
+    while ((name = g_dir_read_name(dir)))
+        g_ptr_array_add(names, g_build_filename(path, name, NULL));
+    g_dir_close(dir);
+    g_ptr_array_sort(names, by_name);
+    for (guint i = 0; i < names->len && code == EXIT_DONE; i++)
+        code = gather(app, g_ptr_array_index(names, i), files, depth + 1);
+    return code;
+}
+
+/* Each is looked at, whatever the one before was; the last that was wrong is told at the end. */
+static int inspect_all(struct app *app, const GPtrArray *files, const enum wry_image_format *format)
+{
+    int code = EXIT_DONE;
+
+    json_begin_list(app->json, "files");
+    for (guint i = 0; i < files->len; i++) {
+        const char *path = g_ptr_array_index(files, i);
+        app_print(app, "%s%s:", i > 0 ? "\n" : "", path);
+        json_builder_begin_object(app->json);
+        int result = inspect_file(app, path, format);
+        if (result != EXIT_DONE) {
+            app_print(app, "%s", app->message);
+            json_add_text(app->json, "error", app->message);
+            code = result;
+        }
+        json_builder_end_object(app->json);
+    }
+    json_builder_end_array(app->json);
+    return code;
+}
+
+static int run(struct app *app, const enum wry_image_format *format)
+{
+    g_autoptr(GPtrArray) files = g_ptr_array_new_with_free_func(g_free);
+    bool one = !app->rest[1] && !g_file_test(app->rest[0], G_FILE_TEST_IS_DIR);
+    int code = EXIT_DONE;
+
+    for (char **path = app->rest; *path && code == EXIT_DONE; path++)
+        code = gather(app, *path, files, 0);
+    if (code != EXIT_DONE)
+        return code;
+    if (files->len == 0)
+        return app_fail(app, EXIT_BAD_INPUT, NULL, "%s: there is no file in it", app->rest[0]);
+    return one ? inspect_file(app, g_ptr_array_index(files, 0), format)
+               : inspect_all(app, files, format);
+}
+
 int verb_inspect(struct app *app, int argc, char **argv)
 {
     const enum wry_image_format *format;
 
     if (!app_parse(app, argc, argv, NULL))
         return app->code;
-    if (!app->rest[0] || app->rest[1])
+    if (!app->rest[0])
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph inspect gauge.bin'.",
-                        "give one file to inspect");
+                        "give a file to inspect, or several, or a folder");
     int code = station_parse_format(app, &format);
-    return code == EXIT_DONE ? run(app, app->rest[0], format) : code;
+    return code == EXIT_DONE ? run(app, format) : code;
 }

@@ -29,9 +29,10 @@ const struct verb verbs[] = {
      .run = verb_identify},
     {.name = "inspect",
      .summary = "say what a file contains, without a board",
-     .usage = "FILE",
-     .description = "Says what an image, a backup archive or a layout file (.yaml) contains, and\n"
-                    "whether it is whole.",
+     .usage = "FILE|FOLDER…",
+     .description =
+         "Says what images, backup archives, and layout, settings and steps files (.yaml)\n"
+         "contain, and whether they are whole.",
      .options = APP_FORMAT,
      .run = verb_inspect},
     {.name = "plan",
@@ -109,9 +110,21 @@ const struct verb verbs[] = {
          "it is a check. --speed is the speed to begin with, else 115200.",
      .options = APP_LINK | APP_NO_WORDS,
      .run = verb_listen},
+    {.name = "shelf",
+     .summary = "keep images by content, and say which fit a board",
+     .usage = "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | remove NAME [VERSION]",
+     .description =
+         "Keeps images under their SHA-256, with what their boot headers say. 'list' says\n"
+         "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' takes\n"
+         "the one that fits; where several do, the one that is preferred, or none. The shelf\n"
+         "is in WRYTOGRAPH_SHELF, else in the user's data folder.",
+     .options = APP_LINK,
+     .leaves_running = true,
+     .run = verb_shelf},
     {.name = "bench",
      .summary = "make, list, spoil and serve simulated boards",
-     .usage = "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… | serve [NAME…]",
+     .usage = "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… |\n"
+              "       press NAME BUTTON… | remove NAME | serve [NAME…]",
      .description = "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
                     "  none            take all faults away\n"
                     "  strap-released  the boot strap never reaches the chip\n"
@@ -121,6 +134,11 @@ const struct verb verbs[] = {
                     "  echo            the adapter's TX is joined to its RX\n"
                     "  brown-out       the supply gives way when the board works hard\n"
                     "  loader=BAUD     the loader listens at another speed than 115200\n"
+                    "  console=BAUD    the firmware speaks at another speed than its chip's\n"
+                    "  line-end=END    the firmware wants lines to end in lf, cr or crlf\n"
+                    "  tx-open         the wire from the adapter's TX is open\n"
+                    "  rx-open         the wire to the adapter's RX is open\n"
+                    "  strap-stuck     the boot strap is always held\n"
                     "  noise=RATE      bit errors per bit, up to 0.1\n"
                     "  cable=BAUD      the cable garbles anything faster\n"
                     "  protect=BITS    block-protect bits of the flash, such as 0x14\n"

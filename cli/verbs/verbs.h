@@ -20,6 +20,7 @@ int verb_listen(struct app *app, int argc, char **argv);
 int verb_plan(struct app *app, int argc, char **argv);
 int verb_ports(struct app *app, int argc, char **argv);
 int verb_restore(struct app *app, int argc, char **argv);
+int verb_shelf(struct app *app, int argc, char **argv);
 int verb_start(struct app *app, int argc, char **argv);
 int verb_verify(struct app *app, int argc, char **argv);
 int verb_write(struct app *app, int argc, char **argv);

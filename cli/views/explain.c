@@ -75,6 +75,8 @@ static const char *next_of(const GError *error)
         return next_of_remote(error->code);
     if (error->domain == BENCH_ERROR)
         return next_of_bench(error->code);
+    if (g_error_matches(error, STORE_ERROR, STORE_ERROR_NONE))
+        return "'wrytograph shelf list' shows what is there.";
     return g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS)
                ? "Choose another name, or say --replace."
                : NULL;
@@ -83,7 +85,8 @@ static const char *next_of(const GError *error)
 /* Of what a person named, where nothing was connected to. */
 static enum exit_code code_of(const GError *error)
 {
-    if (g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS))
+    if (g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS) ||
+        g_error_matches(error, STORE_ERROR, STORE_ERROR_NONE))
         return EXIT_USAGE;
     if (error->domain != BENCH_ERROR)
         return EXIT_BAD_INPUT;

@@ -5,11 +5,14 @@
 #include <fcntl.h>
 #include <gio/gio.h>
 #include <glib/gstdio.h>
+#include <stddef.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/file.h>
 #include <sys/mman.h>
 #include <unistd.h>
+
+#include "buttons.h"
 
 #define DESCRIPTION "board.yaml"
 #define FLASH "flash.bin"
@@ -20,6 +23,8 @@ struct bench_board {
     int file;
     uint8_t *cells;
     size_t size;
+    const struct wry_wiring *taken_for, *wired;
+    struct wry_port port; /* the adapter's, by way of both */
 };
 
 char *bench_default_folder(void)
@@ -188,6 +193,48 @@ gboolean bench_save(const char *folder, const char *name,
     return board_file_save(path, description, error);
 }
 
+static gboolean remove_folder(const char *path, GError **error)
+{
+    GDir *dir = g_dir_open(path, 0, error);
+    gboolean removed = dir != NULL;
+    const char *name;
+
+    while (removed && (name = g_dir_read_name(dir))) {
+        g_autofree char *inner = g_build_filename(path, name, NULL);
+        bool folder =
+            g_file_test(inner, G_FILE_TEST_IS_DIR) && !g_file_test(inner, G_FILE_TEST_IS_SYMLINK);
+        removed =
+            folder ? remove_folder(inner, error) : g_unlink(inner) == 0 || file_error(error, inner);
+    }
+    if (dir)
+        g_dir_close(dir);
+    return removed && (g_rmdir(path) == 0 || file_error(error, path));
+}
+
+gboolean bench_remove(const char *folder, const char *name, GError **error)
+{
+    g_autofree char *home = g_build_filename(folder, name, NULL);
+    g_autofree char *yaml = g_build_filename(home, DESCRIPTION, NULL);
+    g_autofree char *flash = g_build_filename(home, FLASH, NULL);
+
+    if (!check_name(name, error))
+        return FALSE;
+    if (!g_file_test(yaml, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+                    name, folder);
+        return FALSE;
+    }
+    int file = open(flash, O_RDWR | O_CLOEXEC);
+    bool busy = file >= 0 && flock(file, LOCK_EX | LOCK_NB) != 0;
+    if (busy)
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
+                    flash);
+    gboolean removed = !busy && remove_folder(home, error);
+    if (file >= 0)
+        close(file);
+    return removed;
+}
+
 static gboolean map_flash(struct bench_board *board, const char *path, size_t size, GError **error)
 {
     board->file = open(path, O_RDWR | O_CLOEXEC);
@@ -211,9 +258,35 @@ static gboolean map_flash(struct bench_board *board, const char *path, size_t si
     return TRUE;
 }
 
-struct bench_board *bench_open(const char *folder, const char *name, GError **error)
+/* What the host means by its outputs, and what the board sees of them. */
+static enum wry_status port_set_lines(void *context, bool reset, bool boot)
+{
+    struct sim_adapter *adapter = context;
+    const struct bench_board *board =
+        (const struct bench_board *)(const void *)((const char *)context -
+                                                   offsetof(struct bench_board, adapter));
+    bool dtr, rts;
+
+    if (board->taken_for->none)
+        return WRY_OK;
+    wry_wiring_outputs(board->taken_for, reset, boot, &dtr, &rts);
+    wry_wiring_meaning(board->wired, dtr, rts, &reset, &boot);
+    return adapter->port.set_lines(context, reset, boot);
+}
+
+static void press_buttons(struct bench_board *board, const char *home)
+{
+    struct buttons buttons = buttons_read(home);
+
+    sim_adapter_hold_strap(&board->adapter, buttons.boot || buttons.due);
+    buttons_done(home);
+}
+
+struct bench_board *bench_open(const char *folder, const char *name,
+                               const struct wry_wiring *wiring, GError **error)
 {
     struct bench_description description;
+    g_autofree char *home = g_build_filename(folder, name, NULL);
     g_autofree char *path = g_build_filename(folder, name, FLASH, NULL);
     struct wry_board_identity identity;
 
@@ -232,13 +305,23 @@ struct bench_board *bench_open(const char *folder, const char *name, GError **er
     sim_board_init(&board->board, &identity, board->cells, description.flash_size, seed);
     sim_board_set_faults(&board->board, &description.faults);
     sim_adapter_init(&board->adapter, &board->board, seed);
+    board->wired = description.wiring;
+    board->taken_for = wiring ? wiring : board->wired;
+    board->port = board->adapter.port;
+    board->port.set_lines = port_set_lines;
+    press_buttons(board, home);
     sim_adapter_power(&board->adapter, true);
     return board;
 }
 
 const struct wry_port *bench_port(const struct bench_board *board)
 {
-    return &board->adapter.port;
+    return &board->port;
+}
+
+const struct wry_wiring *bench_wiring(const struct bench_board *board)
+{
+    return board->wired;
 }
 
 struct sim_adapter *bench_adapter(struct bench_board *board)

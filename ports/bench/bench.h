@@ -18,6 +18,7 @@
 
 #include "board_file.h"
 #include "sim/adapter.h"
+#include "wrytograph-host/wiring.h"
 
 struct bench_board;
 
@@ -43,9 +44,19 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
 gboolean bench_save(const char *folder, const char *name,
                     const struct bench_description *description, GError **error);
 
-/* Powers the board up, in virtual time. One process at a time. */
-struct bench_board *bench_open(const char *folder, const char *name, GError **error);
+/* Takes a board off the bench, its flash and journal with it. Refused while it is worked on. */
+gboolean bench_remove(const char *folder, const char *name, GError **error);
+
+/*
+ * Powers the board up, in virtual time, with its buttons as they were left. One process at a time.
+ * wiring: what the adapter's outputs are taken to be wired to; the board is wired as its
+ * description says. NULL: as it is wired.
+ */
+struct bench_board *bench_open(const char *folder, const char *name,
+                               const struct wry_wiring *wiring, GError **error);
 const struct wry_port *bench_port(const struct bench_board *board);
+/* How the board is wired. */
+const struct wry_wiring *bench_wiring(const struct bench_board *board);
 /* For a server: what the port works on. */
 struct sim_adapter *bench_adapter(struct bench_board *board);
 /* Cuts the power and writes the flash content back. */

@@ -12,6 +12,7 @@ struct board_yaml {
     uint32_t revision;
     char *address;
     uint32_t flash_bytes;
+    char *wiring; /* NULL = the usual one */
     struct sim_board_faults faults;
 };
 
@@ -51,6 +52,8 @@ static const cyaml_schema_field_t board_fields[] = {
     CYAML_FIELD_UINT("revision", CYAML_FLAG_DEFAULT, struct board_yaml, revision),
     CYAML_FIELD_STRING_PTR("address", CYAML_FLAG_POINTER, struct board_yaml, address, 17, 17),
     CYAML_FIELD_UINT("flash_bytes", CYAML_FLAG_DEFAULT, struct board_yaml, flash_bytes),
+    CYAML_FIELD_STRING_PTR("wiring", CYAML_FLAG_POINTER | CYAML_FLAG_OPTIONAL, struct board_yaml,
+                           wiring, 1, 64),
     CYAML_FIELD_MAPPING("faults", CYAML_FLAG_OPTIONAL, struct board_yaml, faults, faults_fields),
     CYAML_FIELD_END,
 };
@@ -98,7 +101,9 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->revision = (uint8_t)yaml->revision;
     description->flash_size = yaml->flash_bytes;
     description->faults = yaml->faults;
-    return description->chip && yaml->revision < 256 && yaml->faults.line_end <= SIM_LINE_END_CR &&
+    description->wiring = yaml->wiring ? wry_wiring_by_name(yaml->wiring) : wry_wiring_at(0);
+    return description->chip && description->wiring && yaml->revision < 256 &&
+           yaml->faults.line_end <= SIM_LINE_END_CR &&
            parse_address(yaml->address, description->eui48);
 }
 
@@ -130,7 +135,7 @@ gboolean board_file_load(const char *path, struct bench_description *description
         return damaged(path, "it describes no board: it is empty", error);
     gboolean fits = take_over(yaml, description);
     cyaml_free(&config, &board_schema, yaml, 0);
-    return fits || damaged(path, "unknown chip, revision or address", error);
+    return fits || damaged(path, "unknown chip, revision, wiring or address", error);
 }
 
 gboolean board_file_save(const char *path, const struct bench_description *description,
@@ -140,12 +145,15 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
     cyaml_config_t config = parser(messages);
     const uint8_t *e = description->eui48;
     g_autofree char *chip = g_strdup(description->chip->name);
+    bool usual = !description->wiring || description->wiring == wry_wiring_at(0);
+    g_autofree char *wiring = usual ? NULL : g_strdup(description->wiring->name);
     g_autofree char *address =
         g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
     struct board_yaml yaml = {.chip = chip,
                               .revision = description->revision,
                               .address = address,
                               .flash_bytes = description->flash_size,
+                              .wiring = wiring,
                               .faults = description->faults};
     char *text = NULL;
     size_t length = 0;

@@ -6,6 +6,7 @@
 #include <stdint.h>
 
 #include "sim/board.h"
+#include "wrytograph-host/wiring.h"
 #include "wrytograph/chip.h"
 
 enum bench_error {
@@ -26,7 +27,8 @@ struct bench_description {
     const struct wry_chip *chip;
     uint8_t revision;
     uint8_t eui48[WRY_EUI48_SIZE];
-    uint32_t flash_size; /* bytes */
+    const struct wry_wiring *wiring; /* of its reset and strap */
+    uint32_t flash_size;             /* bytes */
     struct sim_board_faults faults;
 };
 

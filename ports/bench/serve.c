@@ -10,6 +10,7 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#include "buttons.h"
 #include "posix/tty.h"
 #include "pty.h"
 #include "rfc2217/server.h"
@@ -19,6 +20,9 @@ enum {
     IDLE_WAIT_MS = 50,   /* and while nobody is */
     QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
 };
+
+#define LOOK_EVERY 20000u /* us between looks at the buttons */
+#define HOLD_TIME 200000u /* us that the boot button is held through reset */
 
 /* One board, its listener, and whoever is connected. */
 struct served {
@@ -31,8 +35,12 @@ struct served {
     struct rfc2217_server *telnet;
     struct pty pty;
     bool pty_was_open;
-    uint32_t speed_due;   /* to be set once what was sent before has left; 0 = none */
-    GByteArray *to_board; /* waiting for room on the line */
+    char *folder;           /* the board's */
+    struct buttons buttons; /* as they were when last looked at */
+    uint64_t looked_at;     /* us */
+    uint64_t let_go_at;     /* us: the boot button, after loading mode was entered; 0 = not held */
+    uint32_t speed_due;     /* to be set once what was sent before has left; 0 = none */
+    GByteArray *to_board;   /* waiting for room on the line */
     GByteArray *to_client;
     uint64_t begun; /* us, of real time: the board's time 0 */
 };
@@ -225,11 +233,48 @@ static void watch_pty(struct served *s)
         set_speed(s, speed);
 }
 
+static void tap_reset(struct served *s)
+{
+    struct sim_board *board = s->adapter->board;
+
+    sim_board_lines(board, true, board->boot_line, s->adapter->now);
+    sim_board_lines(board, false, board->boot_line, s->adapter->now);
+}
+
+/* What somebody did to the buttons since they were last looked at. */
+static void watch_buttons(struct served *s, uint64_t now)
+{
+    struct buttons before = s->buttons;
+
+    if (s->let_go_at > 0 && now >= s->let_go_at) {
+        s->let_go_at = 0;
+        sim_adapter_hold_strap(s->adapter, s->buttons.boot || s->pty_was_open);
+    }
+    if (now < s->looked_at + LOOK_EVERY)
+        return;
+    s->looked_at = now;
+    s->buttons = buttons_read(s->folder);
+    if (s->buttons.boot != before.boot)
+        sim_adapter_hold_strap(s->adapter, s->buttons.boot);
+    if (s->buttons.power != before.power) {
+        sim_adapter_power(s->adapter, false);
+        sim_adapter_power(s->adapter, true);
+    }
+    if (s->buttons.loading != before.loading) {
+        sim_adapter_hold_strap(s->adapter, true);
+        s->let_go_at = now + HOLD_TIME;
+        buttons_done(s->folder);
+    }
+    if (s->buttons.resets != before.resets || s->buttons.loading != before.loading)
+        tap_reset(s);
+}
+
 static void turn_board(struct served *s)
 {
     uint64_t now = (uint64_t)g_get_monotonic_time() - s->begun;
 
     watch_pty(s);
+    watch_buttons(s, now);
     sim_adapter_advance(s->adapter, now * 1000, false);
     read_client(s);
     read_pty(s);
@@ -294,6 +339,7 @@ static void free_served(void *item)
     g_byte_array_unref(s->to_board);
     g_byte_array_unref(s->to_client);
     bench_close(s->board);
+    g_free(s->folder);
     g_free(s);
 }
 
@@ -304,14 +350,16 @@ static gboolean serve_board(struct bench_server *server,
     struct served *s = g_new0(struct served, 1);
 
     s->client = s->pty.descriptor = s->pty.watch = -1;
-    s->wiring = settings->wiring;
     s->to_board = g_byte_array_new();
     s->to_client = g_byte_array_new();
     s->begun = (uint64_t)g_get_monotonic_time();
     g_ptr_array_add(server->boards, s);
-    s->board = bench_open(settings->folder, name, error);
+    s->board = bench_open(settings->folder, name, NULL, error);
     if (!s->board)
         return FALSE;
+    s->wiring = bench_wiring(s->board);
+    s->folder = g_build_filename(settings->folder, name, NULL);
+    s->buttons = buttons_read(s->folder);
     s->adapter = bench_adapter(s->board);
     if (settings->pty && !pty_open(&s->pty)) {
         g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "no pseudo-terminal: %s",

@@ -15,14 +15,12 @@
 #define WRY_BENCH_SERVE_H
 
 #include "bench.h"
-#include "wrytograph-host/wiring.h"
 
 struct bench_serve_settings {
     const char *folder;
     const char *host;    /* address to listen on */
     uint16_t first_port; /* the others follow; 0: any free ones */
     bool pty;
-    const struct wry_wiring *wiring; /* of the boards */
 };
 
 struct bench_server;

@@ -1,0 +1,141 @@
+/* shelf: images that this computer keeps, and which of them fit a board. */
+#include "wrytograph-host/shelf.h"
+#include "base/units.h"
+#include "station.h"
+#include "values.h"
+#include "verbs.h"
+#include "views/explain.h"
+#include "views/shelf_table.h"
+#include "wrytograph/layout.h"
+
+struct shelf_options {
+    char *chip, *flash;
+};
+
+static int usage_error(struct app *app, const char *what)
+{
+    return app_fail(app, EXIT_USAGE, "See 'wrytograph shelf --help'.", "%s", what);
+}
+
+static int add(struct app *app)
+{
+    struct shelf_tally tally = {.app = app};
+    GError *error = NULL;
+    int code = EXIT_DONE;
+
+    if (!app->rest[1])
+        return usage_error(app, "'shelf add' takes files, folders and ZIPs");
+    shelf_table_begin(app);
+    for (char **path = app->rest + 1; *path && code == EXIT_DONE; path++) {
+        if (!wry_shelf_add(NULL, *path, shelf_table_tell, &tally, &error))
+            code = explain_error(app, error);
+    }
+    shelf_table_end(app);
+    if (code != EXIT_DONE)
+        return code;
+    if (tally.added + tally.had == 0)
+        return app_fail(
+            app, EXIT_BAD_INPUT,
+            "Images begin with a boot header; 'wrytograph inspect' says what a file is.",
+            "nothing of that goes onto the shelf");
+    app_outcome(app, true, "On the shelf: %u new, %u were there already%s.", tally.added, tally.had,
+                tally.refused > 0 ? "; the others are no images for it" : "");
+    return EXIT_DONE;
+}
+
+/* A flash that is described, or that of the board on the link. */
+static int choose_board(struct app *app, const struct shelf_options *options,
+                        struct shelf_board *board)
+{
+    struct wry_identity identity = {0};
+
+    if ((options->chip != NULL) != (options->flash != NULL))
+        return app_fail(app, EXIT_USAGE, "Give both.", "--chip and --flash belong together");
+    if (options->chip) {
+        int code = values_chip(app, options->chip, &board->chip);
+        if (code == EXIT_DONE)
+            code = values_flash(app, options->flash, &board->flash_size);
+        if (code == EXIT_DONE &&
+            !wry_layout_built_in(&board->layout, board->chip, board->flash_size))
+            return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
+                            "'%s' is no flash size of a %s", options->flash, board->chip->title);
+        board->known = code == EXIT_DONE;
+        return code;
+    }
+    if (!app->link)
+        return EXIT_DONE;
+    int code = station_make(app);
+    if (code != EXIT_DONE)
+        return code;
+    enum wry_outcome outcome = wry_station_identify(app->station, false, &identity);
+    board->known = identity.known;
+    board->chip = identity.chip;
+    board->flash_size = identity.board.capacity;
+    board->layout = identity.layout.table;
+    wry_identity_clear(&identity);
+    return station_conclude(app, outcome);
+}
+
+static int list(struct app *app, const struct shelf_options *options)
+{
+    struct shelf_board board = {0};
+    GError *error = NULL;
+
+    if (app->rest[1])
+        return usage_error(app, "'shelf list' takes no names");
+    int code = choose_board(app, options, &board);
+    if (code != EXIT_DONE)
+        return code;
+    g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
+    if (!items)
+        return explain_error(app, error);
+    shelf_table_print(app, items, &board);
+    return EXIT_DONE;
+}
+
+static int change(struct app *app, gboolean (*how)(const char *, const char *, GError **),
+                  const char *done)
+{
+    GError *error = NULL;
+    const char *name = app->rest[1];
+
+    if (!name)
+        return usage_error(app, "give the image's name, such as 'tide-gauge 2.3.1'");
+    /* Name and version may be said as one word or as two. */
+    g_autofree char *joined = g_strjoinv(" ", app->rest + 1);
+    if (!how(NULL, joined, &error))
+        return explain_error(app, error);
+    app_print(app, "%s %s.", joined, done);
+    return EXIT_DONE;
+}
+
+static int run(struct app *app, const struct shelf_options *options)
+{
+    const char *what = app->rest[0];
+
+    if (g_strcmp0(what, "add") == 0)
+        return add(app);
+    if (g_strcmp0(what, "list") == 0)
+        return list(app, options);
+    if (g_strcmp0(what, "prefer") == 0)
+        return change(app, wry_shelf_prefer, "is taken where several of its name fit");
+    if (g_strcmp0(what, "remove") == 0)
+        return change(app, wry_shelf_remove, "is off the shelf");
+    return usage_error(app, what ? "'shelf' does add, list, prefer and remove"
+                                 : "say add, list, prefer or remove");
+}
+
+int verb_shelf(struct app *app, int argc, char **argv)
+{
+    struct shelf_options options = {0};
+    GOptionEntry entries[] = {{"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip,
+                               "list: say what fits this chip, without a board", "CHIP"},
+                              {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash,
+                               "list: and this size of flash", "SIZE"},
+                              G_OPTION_ENTRY_NULL};
+    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+
+    g_free(options.chip);
+    g_free(options.flash);
+    return code;
+}

@@ -1,0 +1,154 @@
+/* What is on the shelf. */
+#include "shelf_table.h"
+
+#include "base/units.h"
+#include "json.h"
+#include "words.h"
+
+static const char *outcome_word(enum wry_shelf_outcome outcome)
+{
+    switch (outcome) {
+    case WRY_SHELF_ADDED:
+        return "added";
+    case WRY_SHELF_HAD:
+        return "there already";
+    case WRY_SHELF_REFUSED:
+        break;
+    }
+    return "left out";
+}
+
+void shelf_table_begin(const struct app *app)
+{
+    json_begin_list(app->json, "files");
+}
+
+void shelf_table_end(const struct app *app)
+{
+    json_builder_end_array(app->json);
+}
+
+void shelf_table_tell(void *context, const struct wry_shelf_told *told)
+{
+    struct shelf_tally *tally = context;
+    const struct app *app = tally->app;
+    const struct wry_shelf_item *item = told->item;
+
+    tally->added += told->outcome == WRY_SHELF_ADDED;
+    tally->had += told->outcome == WRY_SHELF_HAD;
+    tally->refused += told->outcome == WRY_SHELF_REFUSED;
+    if (item)
+        app_print(app, "%-14s %s: %s%s%s", outcome_word(told->outcome), told->path, item->name,
+                  item->version[0] ? " " : "", item->version);
+    else
+        app_print(app, "%-14s %s: %s", outcome_word(told->outcome), told->path, told->reason);
+    json_builder_begin_object(app->json);
+    json_add_text(app->json, "file", told->path);
+    json_add_text(app->json, "outcome", outcome_word(told->outcome));
+    if (told->reason)
+        json_add_text(app->json, "reason", told->reason);
+    json_builder_end_object(app->json);
+}
+
+static const char *region_word(const struct wry_shelf_item *item)
+{
+    if (item->is_table)
+        return "table";
+    switch (item->kind) {
+    case WRY_PROGRAM_START:
+        return "start";
+    case WRY_PROGRAM_APP:
+        return "app";
+    default:
+        return "program";
+    }
+}
+
+/* Whether it fits, or why not; free with g_free. */
+static char *fit_words(const struct wry_shelf_item *item, const struct shelf_board *board,
+                       bool *fits)
+{
+    const struct wry_region *region = NULL;
+    enum wry_shelf_fit fit =
+        wry_shelf_judge(item, board->chip, board->flash_size, &board->layout, &region);
+    g_autofree char *flash = units_flash_size(board->flash_size);
+
+    *fits = fit == WRY_SHELF_FITS;
+    switch (fit) {
+    case WRY_SHELF_FITS:
+        return g_strdup_printf("fits region %s%s", region->name,
+                               item->only_upgrade ? ", only as an upgrade" : "");
+    case WRY_SHELF_OTHER_CHIP:
+        return g_strdup("no: for another chip");
+    case WRY_SHELF_LARGER_FLASH:
+        return g_strdup_printf("no: for more flash than %s", flash);
+    case WRY_SHELF_NO_REGION:
+        return g_strdup("no: there is no region of its kind");
+    case WRY_SHELF_TOO_LARGE:
+        break;
+    }
+    return g_strdup("no: it is larger than its region");
+}
+
+static void add_item(const struct app *app, const struct wry_shelf_item *item,
+                     const struct shelf_board *board, const char *fit, bool fits)
+{
+    g_autofree char *digest = units_digest(item->sha256);
+
+    json_builder_begin_object(app->json);
+    json_add_text(app->json, "name", item->name);
+    json_add_text(app->json, "version", item->version);
+    json_add_text(app->json, "region", region_word(item));
+    json_add_number(app->json, "chip_code", item->chip_code);
+    json_add_number(app->json, "flash_bytes", item->flash_size);
+    json_add_number(app->json, "bytes", (int64_t)item->size);
+    json_add_boolean(app->json, "only_upgrade", item->only_upgrade);
+    json_add_boolean(app->json, "preferred", item->preferred);
+    json_add_text(app->json, "file", item->file);
+    json_add_text(app->json, "added", item->added);
+    json_add_text(app->json, "sha256", digest);
+    if (board->known) {
+        json_add_boolean(app->json, "fits", fits);
+        json_add_text(app->json, "why", fit);
+    }
+    json_builder_end_object(app->json);
+}
+
+static void print_item(const struct app *app, const struct wry_shelf_item *item,
+                       const struct shelf_board *board)
+{
+    const struct wry_chip *chip = item->chip_code > 0 ? wry_chip_by_code(item->chip_code) : NULL;
+    g_autofree char *flash =
+        item->flash_size > 0 ? units_flash_size(item->flash_size) : g_strdup("any");
+    g_autofree char *size = units_bytes(item->size);
+    bool fits = false;
+    g_autofree char *fit = board->known ? fit_words(item, board, &fits) : g_strdup("");
+    g_autofree char *version = g_strdup_printf("%s%s", item->version, item->preferred ? " *" : "");
+
+    app_print(app, "%-16s %-10s %-13s %-18s %-14s %-8s %s", item->name, version,
+              item->chip_code == 0 ? "any" : words_chip(chip), flash, size, region_word(item), fit);
+    add_item(app, item, board, fit, fits);
+}
+
+void shelf_table_print(const struct app *app, const GPtrArray *items,
+                       const struct shelf_board *board)
+{
+    bool preferred = false;
+
+    json_begin_list(app->json, "images");
+    if (items->len == 0)
+        app_print(app, "The shelf is empty. 'wrytograph shelf add FILE' puts images on it.");
+    else
+        app_print(app, "%-16s %-10s %-13s %-18s %-14s %-8s %s", "image", "version", "chip", "flash",
+                  "size", "for", board->known ? "this board" : "");
+    for (guint i = 0; i < items->len; i++) {
+        const struct wry_shelf_item *item = g_ptr_array_index(items, i);
+        preferred = preferred || item->preferred;
+        print_item(app, item, board);
+    }
+    json_builder_end_array(app->json);
+    if (preferred)
+        app_note(app, "* is taken where several of its name fit.");
+    if (items->len > 0 && !board->known)
+        app_note(app, "With --link, or --chip and --flash, the list says which fit.");
+}
