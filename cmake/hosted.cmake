@@ -27,7 +27,7 @@ set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
     base/text_file.c base/units.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
-    ports/serial/devices.c ports/serial/serial.c
+    ports/serial/devices.c ports/serial/serial.c ports/serial/usb.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
     store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/steps_file.c store/yaml_text.c

@@ -1,9 +1,42 @@
 /* Getting a board to answer, and leaving it. */
 #include "board.h"
 
+#include "finding.h"
 #include "keeping.h"
+#include "listening.h"
 #include "open.h"
 #include "pack/packer.h"
+
+enum {
+    RUNS_LEAST = 24, /* bytes of text that are no loading mode */
+};
+
+/* While someone holds the button: what the board says tells whether for long enough. Each board
+ * text is judged once, when it says no more. */
+static void tell_heard(struct wry_station *station)
+{
+    const struct wry_session_stats *stats = wry_session_stats(&station->session);
+    uint32_t outside = stats->bytes_outside;
+    uint8_t bytes[WRY_SESSION_HEARD];
+    bool still_coming = outside != station->hand_seen;
+
+    station->hand_seen = outside;
+    if (still_coming || outside - station->hand_judged < RUNS_LEAST)
+        return;
+    size_t n = wry_session_heard(&station->session, bytes);
+    size_t fresh = MIN(n, (size_t)(outside - station->hand_judged)), readable = 0;
+    g_autoptr(GString) text = g_string_new(NULL);
+    for (size_t i = n - fresh; i < n; i++) {
+        bool is_text = listening_is_text(bytes[i]);
+        g_string_append_c(text, is_text ? (char)bytes[i] : '?');
+        readable += is_text;
+    }
+    station->hand_judged = outside;
+    if (finding_says_loading(text->str))
+        station_note(station, WRY_NOTE_BY_HAND_LOADING, NULL);
+    else if (readable * 10 >= fresh * 8)
+        station_note(station, WRY_NOTE_BY_HAND_RUNS, NULL);
+}
 
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
@@ -13,6 +46,8 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
         station->hand_told = true;
         station_note(station, WRY_NOTE_BY_HAND, NULL);
     }
+    if (progress->step == WRY_STEP_CONNECT && station->settings.by_hand)
+        tell_heard(station);
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
     return station_stopped(station);
 }

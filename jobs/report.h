@@ -33,7 +33,8 @@ struct wry_station {
     /* The board. */
     struct wry_session session;
     bool connected;
-    bool hand_told;          /* the user knows what to do by hand */
+    bool hand_told;                  /* the user knows what to do by hand */
+    uint32_t hand_seen, hand_judged; /* bytes outside frames while it is done */
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock, when it was called */
     struct journal *journal; /* NULL until keeping_settle */

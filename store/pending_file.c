@@ -143,3 +143,17 @@ void pending_file_abandon(struct pending_file *file)
     g_free(file->hidden);
     g_free(file);
 }
+
+gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
+                           GError **error)
+{
+    struct pending_file *file = pending_file_begin(path, replace, error);
+
+    if (!file)
+        return FALSE;
+    if (g_file_set_contents_full(pending_file_path(file), bytes, (gssize)n,
+                                 G_FILE_SET_CONTENTS_NONE, 0600, error))
+        return pending_file_commit(file, error);
+    pending_file_abandon(file);
+    return FALSE;
+}

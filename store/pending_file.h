@@ -26,6 +26,10 @@ const char *pending_file_folder(const struct pending_file *file);
 /* Flushes to the disk and renames; frees in any case. */
 gboolean pending_file_commit(struct pending_file *file, GError **error);
 
+/* All of it in one go. */
+gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
+                           GError **error);
+
 /* Removes what was written; frees. NULL is fine. */
 void pending_file_abandon(struct pending_file *file);
 

@@ -1,8 +1,11 @@
 /* examine: the link doctor. */
 #include "station.h"
+#include "values.h"
 #include "verbs.h"
+#include "views/explain.h"
 #include "views/findings.h"
 #include "views/json.h"
+#include "views/wiring_drawing.h"
 
 static void print_evidence(const struct app *app, const struct wry_evidence *evidence)
 {
@@ -18,13 +21,11 @@ static void print_evidence(const struct app *app, const struct wry_evidence *evi
         app_print(app, "  %u. %s", i + 1, checks[i]);
 }
 
-int verb_examine(struct app *app, int argc, char **argv)
+static int examine(struct app *app)
 {
     struct wry_evidence evidence = {0};
-
-    if (!app_parse(app, argc, argv, NULL))
-        return app->code;
     int code = station_make(app);
+
     if (code != EXIT_DONE)
         return code;
     enum wry_outcome outcome = wry_station_open(app->station);
@@ -42,4 +43,42 @@ int verb_examine(struct app *app, int argc, char **argv)
     }
     wry_evidence_clear(&evidence);
     return code;
+}
+
+/* Without a board: how one is wired up. */
+static int draw(struct app *app, const char *svg, bool replace)
+{
+    const struct wry_chip *chip = NULL;
+    const struct wry_wiring *wiring = NULL;
+    GError *error = NULL;
+    int code = app->expect_chip ? values_chip(app, app->expect_chip, &chip) : EXIT_DONE;
+
+    if (code == EXIT_DONE)
+        code = values_wiring(app, &wiring);
+    if (code != EXIT_DONE)
+        return code;
+    if (svg && !wiring_drawing_save_svg(chip, wiring, svg, replace, &error))
+        return explain_error(app, error);
+    wiring_drawing_print(app, chip, wiring);
+    json_add_text(app->json, "wiring", wiring->name);
+    if (svg)
+        app_print(app, "The drawing is in %s.", svg);
+    return EXIT_DONE;
+}
+
+int verb_examine(struct app *app, int argc, char **argv)
+{
+    gboolean drawing = FALSE, replace = FALSE;
+    g_autofree char *svg = NULL;
+    GOptionEntry entries[] = {
+        {"drawing", 0, 0, G_OPTION_ARG_NONE, &drawing,
+         "Draw how adapter and board are wired, for --wiring and --expect-chip, and touch nothing",
+         NULL},
+        {"svg", 0, 0, G_OPTION_ARG_FILENAME, &svg, "The drawing as a picture, too", "FILE"},
+        {"replace", 0, 0, G_OPTION_ARG_NONE, &replace, "Replace a picture of that name", NULL},
+        G_OPTION_ENTRY_NULL};
+
+    if (!app_parse(app, argc, argv, entries))
+        return app->code;
+    return drawing || svg ? draw(app, svg, replace) : examine(app);
 }

@@ -2,11 +2,14 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "values.h"
 #include "verbs.h"
 #include "views/json.h"
 #include "wrytograph-host/serial.h"
 
-#define LOOK_EVERY 200000 /* us */
+#define LOOK_EVERY 200000              /* us */
+#define WAIT_TIME 60000000u            /* us, when no other time is said */
+#define DRIVER_TIME 2 * G_USEC_PER_SEC /* us for a driver to make a port of a device */
 
 static void add_device(struct app *app, const struct wry_serial_device *device)
 {
@@ -48,61 +51,169 @@ static int list(struct app *app)
     return EXIT_DONE;
 }
 
-static bool contains(const GPtrArray *devices, const char *path)
+/* What there is at one moment. */
+struct sight {
+    GPtrArray *ports, *usb;
+};
+
+static struct sight look(void)
 {
-    for (guint i = 0; i < devices->len; i++) {
-        const struct wry_serial_device *device = g_ptr_array_index(devices, i);
+    return (struct sight){.ports = wry_serial_devices(), .usb = wry_usb_devices()};
+}
+
+static void forget(struct sight *sight)
+{
+    g_ptr_array_unref(sight->ports);
+    g_ptr_array_unref(sight->usb);
+}
+
+static bool has_port(const GPtrArray *ports, const char *path)
+{
+    for (guint i = 0; i < ports->len; i++) {
+        const struct wry_serial_device *device = g_ptr_array_index(ports, i);
         if (strcmp(device->path, path) == 0)
             return true;
     }
     return false;
 }
 
-/* The first device of now that was not there before; NULL when there is none. */
-static const struct wry_serial_device *find_new(const GPtrArray *before, const GPtrArray *now)
+static bool has_usb(const GPtrArray *usb, const struct wry_usb_device *device)
 {
-    for (guint i = 0; i < now->len; i++) {
-        const struct wry_serial_device *device = g_ptr_array_index(now, i);
-        if (!contains(before, device->path))
+    for (guint i = 0; i < usb->len; i++) {
+        const struct wry_usb_device *other = g_ptr_array_index(usb, i);
+        if (strcmp(other->place, device->place) == 0 && other->vendor == device->vendor &&
+            other->product == device->product)
+            return true;
+    }
+    return false;
+}
+
+/* The first port of now that was not there before; NULL when there is none. */
+static const struct wry_serial_device *find_port(const struct sight *before,
+                                                 const struct sight *now)
+{
+    for (guint i = 0; i < now->ports->len; i++) {
+        const struct wry_serial_device *device = g_ptr_array_index(now->ports, i);
+        if (!has_port(before->ports, device->path))
             return device;
     }
     return NULL;
 }
 
-static int wait_for_one(struct app *app)
+static const struct wry_usb_device *find_usb(const struct sight *before, const struct sight *now)
 {
-    g_autoptr(GPtrArray) before = wry_serial_devices();
+    for (guint i = 0; i < now->usb->len; i++) {
+        const struct wry_usb_device *device = g_ptr_array_index(now->usb, i);
+        if (!has_usb(before->usb, device))
+            return device;
+    }
+    return NULL;
+}
+
+/* A USB device that came, and that no driver has made a port of. */
+struct silent {
+    char *words; /* NULL: none came */
+    int64_t since;
+    bool told;
+};
+
+static void watch_usb(struct app *app, struct silent *silent, const struct sight *before,
+                      const struct sight *now)
+{
+    const struct wry_usb_device *device = find_usb(before, now);
+    int64_t time = g_get_monotonic_time();
+
+    if (!device) {
+        g_clear_pointer(&silent->words, g_free);
+        return;
+    }
+    if (!silent->words) {
+        silent->words =
+            g_strdup_printf("%04X:%04X%s%s", (unsigned)device->vendor, (unsigned)device->product,
+                            device->name[0] ? " " : "", device->name);
+        silent->since = time;
+    }
+    if (silent->told || time < silent->since + DRIVER_TIME)
+        return;
+    silent->told = true;
+    app_note(app,
+             "A USB device came (%s), but no serial port: its driver is missing, or it is no "
+             "serial adapter.",
+             silent->words);
+}
+
+static int fail_late(struct app *app, const struct silent *silent, uint64_t wait)
+{
+    if (silent->words)
+        return app_fail(app, EXIT_NO_ANSWER,
+                        "Its driver is missing, or it is no serial adapter: 'dmesg' tells what the "
+                        "system made of it.",
+                        "the USB device %s came, but no serial port", silent->words);
+    return app_fail(app, EXIT_NO_ANSWER,
+                    "A cable that only charges shows nothing at all: try another one, and another "
+                    "socket.",
+                    "no serial port appeared in %.0f s, and no USB device either",
+                    (double)wait / 1e6);
+}
+
+/* What is unplugged may come back under the same name. */
+static void take_fewer(struct sight *before, struct sight *now)
+{
+    if (now->ports->len >= before->ports->len && now->usb->len >= before->usb->len) {
+        forget(now);
+        return;
+    }
+    forget(before);
+    *before = *now;
+}
+
+static int wait_for_one(struct app *app, uint64_t wait)
+{
+    struct sight before = look();
+    struct silent silent = {0};
+    int64_t end = g_get_monotonic_time() + (int64_t)wait;
+    int code = -1;
 
     app_note(app, "Plug the adapter in now (if it is in, unplug it first); Ctrl-C stops.");
-    while (!app_interrupted()) {
-        g_autoptr(GPtrArray) devices = wry_serial_devices();
-        const struct wry_serial_device *device = find_new(before, devices);
+    while (code < 0) {
+        struct sight now = look();
+        const struct wry_serial_device *device = find_port(&before, &now);
+        watch_usb(app, &silent, &before, &now);
         if (device) {
             json_begin_list(app->json, "ports");
             add_device(app, device);
             json_builder_end_array(app->json);
             app_note(app, "Use it with --link %s", device->path);
-            return EXIT_DONE;
+            code = EXIT_DONE;
+        } else if (app_interrupted()) {
+            code = app_fail(app, EXIT_STOPPED, NULL, "stopped at your request; no port appeared");
+        } else if (g_get_monotonic_time() >= end) {
+            code = fail_late(app, &silent, wait);
         }
-        /* One that is unplugged may come back under the same name. */
-        if (devices->len < before->len) {
-            GPtrArray *fewer = g_ptr_array_ref(devices);
-            g_ptr_array_unref(before);
-            before = fewer;
-        }
-        g_usleep(LOOK_EVERY);
+        take_fewer(&before, &now);
+        if (code < 0)
+            g_usleep(LOOK_EVERY);
     }
-    return app_fail(app, EXIT_STOPPED, NULL, "stopped at your request; no port appeared");
+    forget(&before);
+    g_free(silent.words);
+    return code;
 }
 
 int verb_ports(struct app *app, int argc, char **argv)
 {
     gboolean appearing = FALSE;
-    GOptionEntry entries[] = {{"appearing", 0, 0, G_OPTION_ARG_NONE, &appearing,
-                               "Wait until one is plugged in, and name it", NULL},
-                              G_OPTION_ENTRY_NULL};
+    g_autofree char *wait = NULL;
+    uint64_t time = WAIT_TIME;
+    GOptionEntry entries[] = {
+        {"appearing", 0, 0, G_OPTION_ARG_NONE, &appearing,
+         "Wait until one is plugged in, and name it", NULL},
+        {"wait", 0, 0, G_OPTION_ARG_STRING, &wait, "How long to wait for it; else 60s", "TIME"},
+        G_OPTION_ENTRY_NULL};
 
     if (!app_parse(app, argc, argv, entries))
         return app->code;
-    return appearing ? wait_for_one(app) : list(app);
+    int code = values_time(app, "--wait", wait, &time);
+    if (code != EXIT_DONE)
+        return code;
+    return appearing ? wait_for_one(app, time) : list(app);
 }

@@ -38,20 +38,6 @@ static int parse_expected(struct app *app, struct wry_station_settings *settings
     return code;
 }
 
-static int parse_wiring(struct app *app, struct wry_station_settings *settings)
-{
-    const char *name = app->wiring_name ? app->wiring_name : g_getenv("WRYTOGRAPH_WIRING");
-
-    settings->wiring = name && name[0] ? wry_wiring_by_name(name) : wry_wiring_at(0);
-    if (settings->wiring)
-        return EXIT_DONE;
-    g_autoptr(GString) known = g_string_new("Wirings:");
-    for (size_t i = 0; wry_wiring_at(i); i++)
-        g_string_append_printf(known, "\n  %-20s %s", wry_wiring_at(i)->name,
-                               wry_wiring_at(i)->words);
-    return app_fail(app, EXIT_USAGE, known->str, "there is no wiring '%s'", name);
-}
-
 int station_make(struct app *app)
 {
     struct wry_station_settings settings = {
@@ -75,7 +61,7 @@ int station_make(struct app *app)
     if (code == EXIT_DONE)
         code = values_time(app, "--patience", app->patience, &settings.patience);
     if (code == EXIT_DONE)
-        code = parse_wiring(app, &settings);
+        code = values_wiring(app, &settings.wiring);
     if (code != EXIT_DONE)
         return code;
     app_interrupted(); /* from now on Ctrl-C asks to stop */

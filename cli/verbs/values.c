@@ -45,3 +45,17 @@ int values_time(struct app *app, const char *option, const char *text, uint64_t 
     return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.", "%s: '%s' is no time",
                     option, text);
 }
+
+int values_wiring(struct app *app, const struct wry_wiring **wiring)
+{
+    const char *name = app->wiring_name ? app->wiring_name : g_getenv("WRYTOGRAPH_WIRING");
+
+    *wiring = name && name[0] ? wry_wiring_by_name(name) : wry_wiring_at(0);
+    if (*wiring)
+        return EXIT_DONE;
+    g_autoptr(GString) known = g_string_new("Wirings:");
+    for (size_t i = 0; wry_wiring_at(i); i++)
+        g_string_append_printf(known, "\n  %-20s %s", wry_wiring_at(i)->name,
+                               wry_wiring_at(i)->words);
+    return app_fail(app, EXIT_USAGE, known->str, "there is no wiring '%s'", name);
+}

@@ -3,6 +3,7 @@
 #define WRY_CLI_VALUES_H
 
 #include "app/app.h"
+#include "wrytograph-host/wiring.h"
 #include "wrytograph/chip.h"
 
 /* A chip by its name. */
@@ -16,5 +17,8 @@ int values_speed(struct app *app, const char *text, const char *such_as, uint32_
 
 /* A time in us; option is for the message. text NULL leaves *time as it is. */
 int values_time(struct app *app, const char *option, const char *text, uint64_t *time);
+
+/* --wiring, else WRYTOGRAPH_WIRING, else the usual one. */
+int values_wiring(struct app *app, const struct wry_wiring **wiring);
 
 #endif

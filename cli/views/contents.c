@@ -65,7 +65,7 @@ static char *words_of(const struct wry_content_of *content)
     case WRY_HOLDS_DAMAGED_TABLE:
         return g_strdup("region table, DAMAGED");
     case WRY_HOLDS_SETTINGS:
-        return g_strdup_printf("settings, change %u: %s", (unsigned)content->generation, settings);
+        return g_strdup_printf("block, change %u: %s", (unsigned)content->generation, settings);
     case WRY_HOLDS_DAMAGED_SETTINGS:
         return g_strdup("a settings block that is DAMAGED");
     case WRY_HOLDS_ARCHIVE:

@@ -151,12 +151,5 @@ gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gbool
         draw_row(svg, map, &g_array_index(map->rows, struct map_row, i), y);
     draw_legend(svg, map, y + 8);
     g_string_append(svg, "</svg>\n");
-    struct pending_file *file = pending_file_begin(path, replace, error);
-    if (!file)
-        return FALSE;
-    if (g_file_set_contents_full(pending_file_path(file), svg->str, (gssize)svg->len,
-                                 G_FILE_SET_CONTENTS_NONE, 0600, error))
-        return pending_file_commit(file, error);
-    pending_file_abandon(file);
-    return FALSE;
+    return pending_file_save(path, svg->str, svg->len, replace, error);
 }

@@ -139,6 +139,13 @@ void notes_tell(const struct app *app, const struct wry_event *event)
                       "2. Tap reset, or plug the power in.\n"
                       "3. Let the boot button go.");
         break;
+    case WRY_NOTE_BY_HAND_RUNS:
+        app_note(app, "Heard: the board runs its program. Hold the boot button longer, until after "
+                      "reset is let go.");
+        break;
+    case WRY_NOTE_BY_HAND_LOADING:
+        app_note(app, "Heard: loading mode is reached. Let the boot button go.");
+        break;
     case WRY_NOTE_BY_HAND_ANSWERED:
         app_note(app, "The board answers.");
         break;

@@ -43,6 +43,8 @@ enum wry_job_step {
 enum wry_note {
     WRY_NOTE_ONLY_ADAPTER,      /* text = the device that is used for want of a link */
     WRY_NOTE_BY_HAND,           /* now the user has to get the board into loading mode */
+    WRY_NOTE_BY_HAND_RUNS,      /* what is heard is its program: the strap was not held */
+    WRY_NOTE_BY_HAND_LOADING,   /* the boot ROM says loading mode */
     WRY_NOTE_BY_HAND_ANSWERED,  /* and it answers */
     WRY_NOTE_SLOWER,            /* speed: a faster one did not hold */
     WRY_NOTE_UNSETTLED,         /* a job was cut, begun at text ("" = unknown): places that have

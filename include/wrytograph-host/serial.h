@@ -56,6 +56,19 @@ bool wry_serial_check_access(const char *path, GError **error);
  */
 GPtrArray *wry_serial_devices(void);
 
+/* A USB device, whether or not it is a serial port; hubs are none. */
+struct wry_usb_device {
+    char *place; /* where it is plugged in, as the system names it */
+    char *name;  /* maker and product as it says itself; may be "" */
+    int vendor, product;
+};
+
+/*
+ * An array of struct wry_usb_device; free with g_ptr_array_unref. Empty where the system does not
+ * tell. A folder named by WRYTOGRAPH_USB stands in for /sys/bus/usb/devices.
+ */
+GPtrArray *wry_usb_devices(void);
+
 #ifdef __cplusplus
 }
 #endif
