@@ -50,8 +50,7 @@ static bool read_for_digest(void *context, uint32_t offset, uint8_t *to, size_t 
 bool flash_reader_digest(struct flash_reader *reader, uint32_t offset, uint32_t length,
                          uint8_t sha256[WRY_SHA256_SIZE])
 {
-    struct wry_reader content = {.context = (void *)(uintptr_t)reader->archive,
-                                 .read = read_for_digest};
+    struct wry_reader content = {.context = (void *)reader->archive, .read = read_for_digest};
     struct wry_sha256 sha;
 
     if (reader->archive) {

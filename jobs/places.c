@@ -65,10 +65,11 @@ static char **fitting(const struct target *target, const struct image *image)
 
 const char *places_of_program(const struct target *target, const struct image *image)
 {
-    g_auto(GStrv) names = fitting(target, image);
+    char **names = fitting(target, image);
     const struct wry_region *region =
         names[0] && !names[1] ? wry_layout_find(&target->layout.table, names[0]) : NULL;
 
+    g_strfreev(names);
     return region ? region->name : NULL;
 }
 
@@ -83,18 +84,21 @@ static void put_into(struct image *image, const struct wry_region *region)
 static enum wry_outcome find_place(struct wry_station *station, const struct target *target,
                                    struct image *image)
 {
-    g_auto(GStrv) names = fitting(target, image);
+    char **names = fitting(target, image);
 
-    if (names[0] && !names[1]) {
-        put_into(image, wry_layout_find(&target->layout.table, names[0]));
-        image->facts.place_found = true;
-        return WRY_OUTCOME_DONE;
+    if (names[0] && names[1]) {
+        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path);
+        station->problem.names = names;
+        return station->problem.outcome;
     }
-    if (!names[0])
+    const struct wry_region *region =
+        names[0] ? wry_layout_find(&target->layout.table, names[0]) : NULL;
+    g_strfreev(names);
+    if (!region)
         return places_fail(station, WRY_PROBLEM_NO_PLACE_FITS, image, NULL);
-    station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path);
-    station->problem.names = g_steal_pointer(&names);
-    return station->problem.outcome;
+    put_into(image, region);
+    image->facts.place_found = true;
+    return WRY_OUTCOME_DONE;
 }
 
 /* A settings file for a region that is not for settings is the text it is. */

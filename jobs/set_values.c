@@ -137,7 +137,7 @@ static enum wry_outcome set_one(struct changes *c, const struct wry_setting_want
     bool changed = false;
     enum wry_outcome outcome = choose(c, wanted->region, &change);
 
-    if (outcome != WRY_OUTCOME_DONE)
+    if (outcome != WRY_OUTCOME_DONE || !change)
         return outcome;
     if (!settings_set(change->settings, wanted->key, wanted->value, &changed, &error)) {
         station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, NULL);

@@ -22,21 +22,23 @@ static bool look_at_slot(struct flash_reader *reader, uint32_t offset, uint32_t 
         found->damaged = true;
         return true;
     }
-    g_autofree uint8_t *bytes = g_malloc(MAX(head.length, sizeof first));
+    uint8_t *bytes = g_malloc(MAX(head.length, sizeof first));
     memcpy(bytes, first, sizeof first);
-    if (head.length > sizeof first &&
-        !flash_reader_read(reader, offset + (uint32_t)sizeof first, bytes + sizeof first,
-                           head.length - sizeof first))
-        return false;
-    if (!wry_settings_get(&head, bytes, head.length)) {
+    bool read = head.length <= sizeof first ||
+                flash_reader_read(reader, offset + (uint32_t)sizeof first, bytes + sizeof first,
+                                  head.length - sizeof first);
+    bool sound = read && wry_settings_get(&head, bytes, head.length);
+    if (read && !sound)
         found->damaged = true;
-    } else if (!found->found || head.generation > found->head.generation) {
-        g_free(found->bytes);
-        found->found = true;
-        found->slot = slot;
-        found->head = head;
-        found->bytes = g_steal_pointer(&bytes);
+    if (!sound || (found->found && head.generation <= found->head.generation)) {
+        g_free(bytes);
+        return read;
     }
+    g_free(found->bytes);
+    found->found = true;
+    found->slot = slot;
+    found->head = head;
+    found->bytes = bytes;
     return true;
 }
 

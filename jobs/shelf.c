@@ -14,7 +14,7 @@
 #include "wrytograph/region_table.h"
 
 enum {
-    PIECE = 65536,
+    PIECE = 16384,
     MEMBERS_MOST = 4096,
     DEPTH_MOST = 32,
 };
@@ -116,7 +116,7 @@ static bool add_file(const struct adding *a, const char *path, const char *shown
 static bool unpack(const struct adding *a, zip_t *zip, zip_uint64_t index, const char *shown,
                    const char *to)
 {
-    g_autofree uint8_t *piece = g_malloc(PIECE);
+    uint8_t piece[PIECE];
     zip_file_t *member = zip_fopen_index(zip, index, 0);
     FILE *file = fopen(to, "wb");
     uint64_t total = 0;

@@ -65,7 +65,7 @@ static gboolean add_head(struct maker *maker, const char *path, const char *name
 
 static gboolean add_file(struct maker *maker, const char *path, const char *name)
 {
-    g_autofree uint8_t *piece = g_malloc(PIECE);
+    uint8_t piece[PIECE];
     g_autoptr(GError) inner = NULL;
     struct stat info;
     int file = text_file_open_plain(path, &inner);
@@ -80,7 +80,7 @@ static gboolean add_file(struct maker *maker, const char *path, const char *name
         fstat(file, &info) == 0 && add_head(maker, path, name, false, (uint64_t)info.st_size);
     left = good ? (uint64_t)info.st_size : 0;
     while (good && left > 0) {
-        n = read(file, piece, MIN(PIECE, left));
+        n = read(file, piece, MIN(sizeof piece, left));
         good = (n > 0 && archive_write_data(maker->archive, piece, (size_t)n) == n) ||
                fail(maker, path, "cannot be read to its end");
         left -= good ? (uint64_t)n : 0;

@@ -171,20 +171,29 @@ struct value_reader {
     bool quoted, secret;
 };
 
+/* True when the member says where the value comes from. */
+static bool take_source(struct value_reader *reader, const char *name, const char *text)
+{
+    if (strcmp(name, "value") == 0)
+        reader->value = text;
+    else if (strcmp(name, "env") == 0)
+        reader->env = text;
+    else if (strcmp(name, "file") == 0)
+        reader->file = text;
+    else
+        return false;
+    return true;
+}
+
 static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
                             const yaml_node_t *value, void *context)
 {
     struct value_reader *reader = context;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-    const char **source = strcmp(name, "value") == 0  ? &reader->value
-                          : strcmp(name, "env") == 0  ? &reader->env
-                          : strcmp(name, "file") == 0 ? &reader->file
-                                                      : NULL;
 
-    if (source) {
-        *source = text;
+    if (take_source(reader, name, text)) {
         reader->line = yaml_text_line(value);
-        reader->quoted = yaml_text_is_quoted(value) || source != &reader->value;
+        reader->quoted = yaml_text_is_quoted(value) || !reader->value;
         return value->type == YAML_SCALAR_NODE ||
                yaml_text_complain(yaml, reader->line, "'%s' takes one value", name);
     }
@@ -342,7 +351,7 @@ static bool same_value(const struct entry *a, const struct entry *b)
     const struct wry_setting *x = &a->setting, *y = &b->setting;
 
     return x->type == y->type && x->boolean == y->boolean && x->integer == y->integer &&
-           memcmp(&x->real, &y->real, sizeof x->real) == 0 &&
+           x->real == y->real &&
            (a->value == b->value || (a->value && b->value && g_bytes_equal(a->value, b->value)));
 }
 

@@ -24,7 +24,7 @@ unsigned yaml_text_line(const yaml_node_t *node)
 
 const char *yaml_text_of(const yaml_node_t *node)
 {
-    return node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : "";
+    return node && node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : "";
 }
 
 bool yaml_text_is_quoted(const yaml_node_t *node)
@@ -39,12 +39,11 @@ static gboolean check_keys(struct yaml_text *yaml, const yaml_node_t *mapping)
 
     for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start; p < end; p++) {
         yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
-        const yaml_node_t *other =
-            g_hash_table_lookup(seen, (gpointer)(uintptr_t)yaml_text_of(key));
+        const yaml_node_t *other = g_hash_table_lookup(seen, (gpointer)yaml_text_of(key));
         if (other)
             return yaml_text_complain(yaml, yaml_text_line(key), "'%s' stands in line %u already",
                                       yaml_text_of(key), yaml_text_line(other));
-        g_hash_table_insert(seen, (gpointer)(uintptr_t)yaml_text_of(key), key);
+        g_hash_table_insert(seen, (gpointer)yaml_text_of(key), key);
     }
     return TRUE;
 }
@@ -138,7 +137,7 @@ static gboolean look_for_key(struct yaml_text *yaml, const yaml_node_t *root, vo
     const char *key = context;
 
     for (const yaml_node_pair_t *p = root->data.mapping.pairs.start;
-         p < root->data.mapping.pairs.top; p++) {
+         p && p < root->data.mapping.pairs.top; p++) {
         if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), key) == 0)
             return TRUE;
     }
@@ -149,5 +148,5 @@ bool yaml_text_has_key(const char *path, const char *key)
 {
     bool named = g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
 
-    return named && yaml_text_load(path, "", look_for_key, (gpointer)(uintptr_t)key, NULL);
+    return named && yaml_text_load(path, "", look_for_key, (gpointer)key, NULL);
 }

@@ -38,9 +38,9 @@ static void a_write_changes_nothing_outside_the_images(void)
     scratch_add_gauge("neighbours");
     scratch_write("note", "held", 4);
     g_autofree uint8_t *before = scratch_flash("neighbours", &n);
-    EXPECT(0, "4,092 bytes beside the images",
-           command("write", "-l", "bench:neighbours", "--any-place", placed("0x10100", "note"),
-                   NULL));
+    EXPECT(
+        0, "4,092 bytes beside the images",
+        command("write", "-l", "bench:neighbours", "--any-place", placed("0x10100", "note"), NULL));
     g_autofree uint8_t *after = scratch_flash("neighbours", &m);
     CHECK(before && after && n == m);
     CHECK(memcmp(after + 0x10100, "held", 4) == 0);

@@ -365,7 +365,8 @@ static void a_flash_that_claims_too_much_is_found_before_it_harms(void)
     EXPECT(5, "it repeats itself",
            command("write", "-l", link_of("claims"), placed("0x600400", "first"), NULL));
     CHECK(scratch_flash_is("claims", before, n));
-    EXPECT(5, "it repeats itself", command("erase", "--without-backup", "-l", link_of("claims"), "all", NULL));
+    EXPECT(5, "it repeats itself",
+           command("erase", "--without-backup", "-l", link_of("claims"), "all", NULL));
     CHECK(scratch_flash_is("claims", before, n));
     EXPECT(0, "Written",
            command("write", "-l", link_of("claims"), placed("0x200400", "first"), NULL));

@@ -374,7 +374,8 @@ static void a_cut_write_is_made_good_by_running_it_again(void)
     for (size_t i = 0; i < 5; i++) {
         EXPECT(0, "", command("bench", "fault", "cut", "none", faults[i], NULL));
         check_context("%s", faults[i]);
-        struct said said = command("write", "--any-place", "--every-sector", placed("0x12345", "ragged"), NULL);
+        struct said said =
+            command("write", "--any-place", "--every-sector", placed("0x12345", "ragged"), NULL);
         EXPECT(7, "run the same command again", said);
         put_back += says(&said, "put back first");
     }

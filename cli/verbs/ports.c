@@ -7,9 +7,9 @@
 #include "views/json.h"
 #include "wrytograph-host/serial.h"
 
-#define LOOK_EVERY 200000              /* us */
-#define WAIT_TIME 60000000u            /* us, when no other time is said */
-#define DRIVER_TIME 2 * G_USEC_PER_SEC /* us for a driver to make a port of a device */
+#define LOOK_EVERY 200000                /* us */
+#define WAIT_TIME 60000000u              /* us, when no other time is said */
+#define DRIVER_TIME (2 * G_USEC_PER_SEC) /* us for a driver to make a port of a device */
 
 static void add_device(struct app *app, const struct wry_serial_device *device)
 {

@@ -58,7 +58,7 @@ static bool explain_shelf(struct app *app, const struct wry_problem *p)
     case WRY_PROBLEM_SHELF_MANY: {
         g_autofree char *next =
             g_strdup_printf("Say which, such as 'shelf:%s', or 'wrytograph shelf prefer' one:%s",
-                            p->names[0], list);
+                            p->names ? p->names[0] : "", list);
         app_fail(app, code, next, "several of '%s' on the shelf fit this board", p->subject);
         return true;
     }

@@ -64,11 +64,16 @@ static gboolean take_step(const char *name, const char *value, gpointer data, GE
 
 bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_options *options)
 {
+    /* A function where the library has room for data alone. */
+    const union {
+        GOptionArgFunc function;
+        gpointer data;
+    } hook = {take_step};
     GOptionEntry steps[] = {
-        {"send", 0, 0, G_OPTION_ARG_CALLBACK, (gpointer)(uintptr_t)take_step,
+        {"send", 0, 0, G_OPTION_ARG_CALLBACK, hook.data,
          "Send this line once the board is silent; --send and --expect may be repeated, in order",
          "TEXT"},
-        {"expect", 0, 0, G_OPTION_ARG_CALLBACK, (gpointer)(uintptr_t)take_step,
+        {"expect", 0, 0, G_OPTION_ARG_CALLBACK, hook.data,
          "Wait for this text: exit code 0 when it was seen, 6 when not", "TEXT"},
         G_OPTION_ENTRY_NULL};
     GOptionEntry entries[] = {

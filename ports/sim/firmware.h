@@ -8,17 +8,7 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-#include "nor_die.h"
-#include "wrytograph/chip.h"
-#include "wrytograph/loader.h"
-
-/* What boot ROM and firmware see of the board they run on. */
-struct sim_firmware {
-    const struct wry_chip *chip;
-    const struct wry_board_identity *identity;
-    struct sim_nor_die *die;
-    bool browned_out; /* the last reset was one */
-};
+#include "firmware_view.h"
 
 /*
  * Writes what the boot ROM prints while it looks for a program into text, room bytes at most with

@@ -158,14 +158,14 @@ void sim_storage_set(const struct sim_firmware *board, const char *words, char *
         return;
     }
     wry_settings_begin(&writer, bytes, sizeof bytes);
-    while (wry_settings_next(block.bytes, &block.head, &at, &setting)) {
+    while (space && wry_settings_next(block.bytes, &block.head, &at, &setting)) {
         bool this_one = setting.key_length == key && memcmp(setting.key, words, key) == 0;
         found = found || this_one;
         fits = fits && (!this_one || take_value(&setting, space + 1));
         wry_settings_add(&writer, &setting);
     }
     size_t n = wry_settings_end(&writer, block.head.generation + 1);
-    if (!found || !fits || n == 0 || n > block.room) {
+    if (!block.other || !found || !fits || n == 0 || n > block.room) {
         put(&o, "not set\r\n");
         return;
     }
@@ -177,12 +177,12 @@ void sim_storage_set(const struct sim_firmware *board, const char *words, char *
 void sim_storage_files(const struct sim_firmware *board, char *text, size_t room)
 {
     struct output o = {.text = text, .room = room};
-    struct wry_region region;
+    struct wry_region region = {0};
     uint64_t at = 0;
 
     text[0] = '\0';
     if (!find_region(board, WRY_REGION_FILES, &region))
-        region.length = 0;
+        region = (struct wry_region){0};
     const uint8_t *bytes = board->die->cells + region.offset;
     while (at + TAR_BLOCK <= region.length && memcmp(bytes + at + 257, "ustar", 5) == 0) {
         char size[13] = {0};

@@ -7,7 +7,7 @@
 
 #include <stddef.h>
 
-#include "firmware.h"
+#include "firmware_view.h"
 
 /* All settings, a line each; secret ones without their value. */
 void sim_storage_settings(const struct sim_firmware *board, char *text, size_t room);
