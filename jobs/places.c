@@ -53,14 +53,14 @@ static bool fits(const struct image *image, const struct wry_region *region)
 static char **fitting(const struct target *target, const struct image *image)
 {
     const struct wry_region_table *layout = &target->layout.table;
-    char **names = g_new0(char *, layout->count + 1);
-    size_t n = 0;
+    GPtrArray *names = g_ptr_array_new();
 
     for (uint32_t i = 0; i < layout->count; i++) {
         if (fits(image, &layout->regions[i]))
-            names[n++] = g_strdup(layout->regions[i].name);
+            g_ptr_array_add(names, g_strdup(layout->regions[i].name));
     }
-    return names;
+    g_ptr_array_add(names, NULL);
+    return (char **)g_ptr_array_free(names, FALSE);
 }
 
 const char *places_of_program(const struct target *target, const struct image *image)

@@ -132,21 +132,34 @@ gboolean yaml_text_load(const char *path, const char *what,
     return loaded;
 }
 
+struct key_search {
+    const char *key;
+    bool found;
+};
+
+static gboolean compare_key(struct yaml_text *yaml, const yaml_node_t *key,
+                            const yaml_node_t *value, void *context)
+{
+    struct key_search *search = context;
+
+    (void)yaml;
+    (void)value;
+    search->found = search->found || strcmp(yaml_text_of(key), search->key) == 0;
+    return TRUE;
+}
+
 static gboolean look_for_key(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
-    const char *key = context;
-
-    for (const yaml_node_pair_t *p = root->data.mapping.pairs.start;
-         p && p < root->data.mapping.pairs.top; p++) {
-        if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), key) == 0)
-            return TRUE;
-    }
-    return FALSE;
+    yaml_text_each(yaml, root, compare_key, context);
+    return TRUE;
 }
 
 bool yaml_text_has_key(const char *path, const char *key)
 {
+    struct key_search search = {.key = key};
     bool named = g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
 
-    return named && yaml_text_load(path, "", look_for_key, (gpointer)key, NULL);
+    if (named)
+        yaml_text_load(path, "", look_for_key, &search, NULL);
+    return search.found;
 }
