@@ -121,9 +121,10 @@ gboolean yaml_text_load(const char *path, const char *what,
     loaded = yaml_parser_load(&parser, &yaml.document);
     if (loaded) {
         const yaml_node_t *root = yaml_document_get_root_node(&yaml.document);
-        if (!root || root->type != YAML_MAPPING_NODE)
-            loaded = yaml_text_complain(&yaml, 1, "this is not %s: it begins with no 'KEY:'", what);
-        loaded = loaded && read(&yaml, root, context) && check_end(&yaml, &parser, what);
+        bool is_mapping = root && root->type == YAML_MAPPING_NODE;
+        if (!is_mapping)
+            yaml_text_complain(&yaml, 1, "this is not %s: it begins with no 'KEY:'", what);
+        loaded = is_mapping && read(&yaml, root, context) && check_end(&yaml, &parser, what);
         yaml_document_delete(&yaml.document);
     } else {
         unreadable(&yaml, &parser);
