@@ -14,8 +14,10 @@
 #include "wrytograph/boot_header.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/chip.h"
+#include "wrytograph/flash.h"
 #include "wrytograph/message.h"
 #include "wrytograph/region_table.h"
+#include "wrytograph/settings_block.h"
 
 #define FLASH_SIZE 0x400000u
 #define START_OFFSET 0x4000u
@@ -77,6 +79,34 @@ static size_t make_table(uint8_t *to)
     return wry_region_table_put(to, &table);
 }
 
+static struct wry_setting named(const char *key, uint8_t type)
+{
+    return (struct wry_setting){.key = key, .key_length = (uint8_t)strlen(key), .type = type};
+}
+
+/* Each gauge has its own calibration. */
+static void make_settings(uint8_t *to, unsigned gauge)
+{
+    const uint8_t pier = (uint8_t)('A' + gauge - 1);
+    struct wry_settings_writer writer;
+    struct wry_setting number = named("gauge", WRY_SETTING_INTEGER);
+    struct wry_setting place = named("pier", WRY_SETTING_TEXT);
+    struct wry_setting datum = named("datum_mm", WRY_SETTING_INTEGER);
+    struct wry_setting scale = named("scale", WRY_SETTING_REAL);
+
+    number.integer = gauge;
+    place.bytes = &pier;
+    place.length = 1;
+    datum.integer = -(int64_t)(1790 + 37 * gauge);
+    scale.real = 1 + 0.0011 * gauge;
+    wry_settings_begin(&writer, to, WRY_SECTOR_SIZE);
+    wry_settings_add(&writer, &number);
+    wry_settings_add(&writer, &place);
+    wry_settings_add(&writer, &datum);
+    wry_settings_add(&writer, &scale);
+    wry_settings_end(&writer, 1);
+}
+
 static void save(const char *folder, const char *name, const uint8_t *bytes, size_t n)
 {
     char path[4096];
@@ -97,10 +127,7 @@ static void save_returned(const char *folder, unsigned gauge, uint8_t *flash)
     memset(flash, 0xFF, FLASH_SIZE);
     make_start(flash + START_OFFSET, "gauge-start 1.0.2", START_BODY - 900, 11);
     make_table(flash + TABLE_OFFSET);
-    int n = snprintf((char *)flash + SETTINGS_OFFSET, 256,
-                     "gauge %u\npier %c\ndatum_mm -%u\nscale 1.00%u\n", gauge,
-                     'A' + (char)gauge - 1, 1790 + 37 * gauge, 11 * gauge);
-    flash[SETTINGS_OFFSET + (uint32_t)n] = 0;
+    make_settings(flash + SETTINGS_OFFSET, gauge);
     make_app(flash + APP_OFFSET, "tide-gauge 2.3.0", 0);
     fill_like_firmware(flash + 0x1C0000, 600000 + 10000 * gauge, 20 + gauge);
     snprintf(name, sizeof name, "returned-%u.bin", gauge);

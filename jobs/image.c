@@ -178,11 +178,19 @@ static struct image_file *open_file(struct image *image, const enum wry_image_fo
     return file || (error && *error) ? file : image_file_open(image->path, format, error);
 }
 
+/* Records under a name that says raw binary. */
+static bool is_misnamed(const char *path, enum wry_image_format *format)
+{
+    return g_str_has_suffix(path, ".bin") && image_file_look(path, format) &&
+           (*format == WRY_IMAGE_INTEL_HEX || *format == WRY_IMAGE_S_RECORD);
+}
+
 enum wry_outcome image_open(struct wry_station *station, struct image *image,
                             const struct wry_image_wanted *wanted,
                             const enum wry_image_format *format, bool must_be_whole)
 {
     GError *error = NULL;
+    enum wry_image_format records = WRY_IMAGE_RAW;
     uint32_t base = 0;
 
     image->place = g_strdup(wanted->place);
@@ -195,20 +203,20 @@ enum wry_outcome image_open(struct wry_station *station, struct image *image,
     }
     if (g_str_has_prefix(image->path, IMAGE_SHELF))
         return WRY_OUTCOME_DONE;
+    if (must_be_whole && !format && is_misnamed(image->path, &records)) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, wanted->file);
+        station->problem.other = g_strdup(image_format_title(records));
+        return station->problem.outcome;
+    }
     struct image_file *file = open_file(image, format, &error);
     if (!file)
         return station_fail_system(station, error);
     enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
     if (outcome != WRY_OUTCOME_DONE || file->format == WRY_IMAGE_RAW)
         return outcome;
-    if (image_has_offset(image))
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, wanted->file);
-    if (must_be_whole && !format && g_str_has_suffix(image->path, ".bin")) {
-        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, wanted->file);
-        station->problem.other = g_strdup(image_format_title(file->format));
-        return station->problem.outcome;
-    }
-    return WRY_OUTCOME_DONE;
+    return image_has_offset(image)
+               ? station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, wanted->file)
+               : WRY_OUTCOME_DONE;
 }
 
 void image_close(struct image *image)

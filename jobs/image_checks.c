@@ -128,26 +128,6 @@ static enum wry_outcome check_kind(struct wry_station *station, const struct ima
     return station->problem.outcome;
 }
 
-enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
-                                    const struct target *target,
-                                    const struct wry_images_wanted *wanted)
-{
-    const struct wry_region *region = image->facts.region;
-
-    if (!image->facts.has_header)
-        return WRY_OUTCOME_DONE;
-    if (region && !places_is_for_programs(region)) {
-        places_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
-        station->problem.other = g_strdup(places_of_program(target, image));
-        return station->problem.outcome;
-    }
-    enum wry_outcome outcome =
-        wanted->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
-    if (outcome != WRY_OUTCOME_DONE || !region)
-        return outcome;
-    return check_named_region(station, image, target);
-}
-
 /* What is surely no firmware goes into regions for files and settings alone. */
 static enum wry_outcome check_content(struct wry_station *station, const struct image *image,
                                       const struct target *target)
@@ -261,6 +241,30 @@ static enum wry_outcome check_looked_at(struct wry_station *station, const struc
                : outcome;
 }
 
+enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
+                                    const struct target *target,
+                                    const struct wry_images_wanted *wanted)
+{
+    const struct wry_region *region = image->facts.region;
+
+    if (!image->facts.has_header) {
+        enum wry_outcome outcome =
+            wanted->any_content ? WRY_OUTCOME_DONE : check_looked_at(station, image, target);
+        return outcome == WRY_OUTCOME_DONE && region ? check_named_region(station, image, target)
+                                                     : outcome;
+    }
+    if (region && !places_is_for_programs(region)) {
+        places_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
+        station->problem.other = g_strdup(places_of_program(target, image));
+        return station->problem.outcome;
+    }
+    enum wry_outcome outcome =
+        wanted->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
+    if (outcome != WRY_OUTCOME_DONE || !region)
+        return outcome;
+    return check_named_region(station, image, target);
+}
+
 static enum wry_outcome check_program(struct wry_station *station, struct image *image,
                                       const struct target *target, enum image_use use,
                                       const struct wry_images_wanted *wanted)
@@ -283,9 +287,7 @@ enum wry_outcome image_check(struct wry_station *station, struct image *image,
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    if (use == IMAGE_WRITE && !wanted->any_content)
-        outcome = check_looked_at(station, image, target);
-    if (outcome == WRY_OUTCOME_DONE && image->facts.region)
+    if (image->facts.region)
         outcome = check_named_region(station, image, target);
     if (outcome == WRY_OUTCOME_DONE && image->facts.has_header)
         outcome = check_program(station, image, target, use, wanted);

@@ -13,7 +13,7 @@ enum image_use {
 enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
                                   const struct target *target);
 
-/* Whether a program stands in a region for programs of its kind, and fits it. */
+/* Whether it is what its region is for, and fits it. */
 enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
                                     const struct target *target,
                                     const struct wry_images_wanted *wanted);

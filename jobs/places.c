@@ -180,6 +180,10 @@ void places_find_rest(const struct target *target, struct image *image)
     const struct wry_region *region = places_region(target, image);
     uint64_t end = end_of(image);
 
+    /* A block for one of two copies: the other one stays. */
+    if (image->facts.what == WRY_WHAT_SETTINGS && !image->settings)
+        return;
+
     if (!region || (region->kind != WRY_REGION_SETTINGS && region->kind != WRY_REGION_FILES) ||
         image->facts.start != region->offset || image->file->extents->len != 1 ||
         end >= region_end(region))

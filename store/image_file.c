@@ -295,6 +295,19 @@ struct image_file *image_file_of_spool(const char *path, struct spool *spool, ui
     return image;
 }
 
+bool image_file_look(const char *path, enum wry_image_format *format)
+{
+    uint8_t first[WRY_IMAGE_DETECT_SIZE];
+    int file = text_file_open_plain(path, NULL);
+    ssize_t n = file >= 0 ? read(file, first, sizeof first) : -1;
+
+    if (file >= 0)
+        close(file);
+    if (n > 0)
+        *format = wry_image_detect(first, (size_t)n);
+    return n > 0;
+}
+
 struct image_file *image_file_open(const char *path, const enum wry_image_format *format,
                                    GError **error)
 {

@@ -41,6 +41,8 @@ struct image_file *image_file_open(const char *path, const enum wry_image_format
                                    GError **error);
 /* Content that was made of path: length bytes from the spool's start, which it takes over. */
 struct image_file *image_file_of_spool(const char *path, struct spool *spool, uint32_t length);
+/* What the file's first bytes make it: false when it cannot be read. */
+bool image_file_look(const char *path, enum wry_image_format *format);
 void image_file_free(struct image_file *image);
 
 /* True when it has n bytes of content from address on without a gap. */
