@@ -73,59 +73,70 @@ void backed_up_note(struct wry_station *station, const char *path, const struct 
     backups_close(backups);
 }
 
-/* The region as it would be: content, and blank behind it. False when the image has not all of it
+/* The region as it would be: content, and blank behind it. False when the file has not all of it
  * that is not blank. */
-static bool digest_region(const struct image *image, const struct wry_region *region,
-                          uint8_t sha256[WRY_SHA256_SIZE])
+static bool digest_region(const struct image_file *file, uint32_t base, bool rest_is_blank,
+                          const struct wry_region *region, uint8_t sha256[WRY_SHA256_SIZE])
 {
-    uint32_t start = region->offset - image->facts.base;
-    uint64_t end = image->facts.start + image->facts.span;
-    uint32_t n = (uint32_t)MIN(region->length, end - MIN(end, region->offset));
+    uint32_t start = region->offset - base, n = region->length;
     uint8_t piece[4096];
     struct wry_sha256 sha;
-    bool read = region->offset >= image->facts.start && n > 0 &&
-                image_file_has(image->file, start, n) &&
-                (n == region->length || image->facts.rest_length > 0);
 
+    if (region->offset < base)
+        return false;
+    while (n > 0 && rest_is_blank && !image_file_has(file, start, n))
+        n--;
+    bool read = n > 0 && image_file_has(file, start, n);
     wry_sha256_begin(&sha);
     for (uint32_t at = 0; at < region->length && read; at += (uint32_t)sizeof piece) {
         uint32_t left = at < n ? MIN(n - at, (uint32_t)sizeof piece) : 0;
         memset(piece, 0xFF, sizeof piece);
-        read = left == 0 || image_file_read(image->file, start + at, piece, left);
+        read = left == 0 || image_file_read(file, start + at, piece, left);
         wry_sha256_add(&sha, piece, sizeof piece);
     }
     wry_sha256_end(&sha, sha256);
     return read;
 }
 
+bool backed_up_find_owner(struct wry_station *station, const struct image_file *file, uint32_t base,
+                          bool rest_is_blank, const struct wry_region_table *layout,
+                          struct backed_up_owner *owner)
+{
+    const uint8_t *ours = wry_session_board(&station->session)->eui48;
+    g_autoptr(GError) error = NULL;
+    struct backups *backups = NULL;
+    uint8_t sha256[WRY_SHA256_SIZE];
+    bool known = false;
+
+    for (uint32_t i = 0; i < layout->count && !known; i++) {
+        owner->region = layout->regions[i];
+        if (owner->region.kind != WRY_REGION_SETTINGS ||
+            !digest_region(file, base, rest_is_blank, &owner->region, sha256))
+            continue;
+        if (!backups)
+            backups = open_record(station, &error);
+        if (!backups || !backups_owner(backups, sha256, &known, owner->eui48, &error)) {
+            /* Whose it is cannot be told: that is no reason not to write. */
+            station_note(station, WRY_NOTE_OWNER_UNKNOWN, error->message);
+            break;
+        }
+        known = known && memcmp(owner->eui48, ours, sizeof owner->eui48) != 0;
+    }
+    backups_close(backups);
+    return known;
+}
+
 enum wry_outcome backed_up_check_origin(struct wry_station *station, const struct image *image,
                                         const struct wry_region_table *layout)
 {
     const uint8_t *ours = wry_session_board(&station->session)->eui48;
-    struct backups *backups = NULL;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
-    uint8_t sha256[WRY_SHA256_SIZE], owner[WRY_EUI48_SIZE];
-    GError *error = NULL;
-    bool known = false;
+    struct backed_up_owner owner;
 
-    for (uint32_t i = 0; i < layout->count && outcome == WRY_OUTCOME_DONE; i++) {
-        const struct wry_region *region = &layout->regions[i];
-        if (region->kind != WRY_REGION_SETTINGS || !digest_region(image, region, sha256))
-            continue;
-        if (!backups)
-            backups = open_record(station, &error);
-        if (!backups || !backups_owner(backups, sha256, &known, owner, &error)) {
-            /* Whose it is cannot be told: that is no reason not to write. */
-            station_note(station, WRY_NOTE_OWNER_UNKNOWN, error->message);
-            g_clear_error(&error);
-            break;
-        }
-        if (!known || memcmp(owner, ours, sizeof owner) == 0)
-            continue;
-        outcome = places_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, region);
-        memcpy(station->problem.address, owner, sizeof owner);
-        memcpy(station->problem.found_address, ours, sizeof owner);
-    }
-    backups_close(backups);
-    return outcome;
+    if (!backed_up_find_owner(station, image->file, image->facts.base, image->facts.rest_length > 0,
+                              layout, &owner))
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
+    memcpy(station->problem.address, owner.eui48, sizeof owner.eui48);
+    memcpy(station->problem.found_address, ours, sizeof owner.eui48);
+    return station->problem.outcome;
 }

@@ -20,6 +20,20 @@ enum wry_outcome backed_up_require(struct wry_station *station);
 /* A backup was made; a record that cannot be written is noted. */
 void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive);
 
+/* Another board, whose settings a file holds. */
+struct backed_up_owner {
+    uint8_t eui48[WRY_EUI48_SIZE];
+    struct wry_region region; /* that they are for */
+};
+
+/*
+ * True when content for the flash, its address 0 at base, is known to hold another board's
+ * settings. rest_is_blank: what it has not of a region would be blank.
+ */
+bool backed_up_find_owner(struct wry_station *station, const struct image_file *file, uint32_t base,
+                          bool rest_is_blank, const struct wry_region_table *layout,
+                          struct backed_up_owner *owner);
+
 /* Fails when the image brings settings that are known to be another board's. */
 enum wry_outcome backed_up_check_origin(struct wry_station *station, const struct image *image,
                                         const struct wry_region_table *layout);

@@ -1,4 +1,6 @@
 /* restore: an archive back onto its board. */
+#include <string.h>
+
 #include "archives.h"
 #include "backed_up.h"
 #include "board.h"
@@ -49,13 +51,32 @@ static enum wry_outcome check_archive(struct restore *r)
     return WRY_OUTCOME_DONE;
 }
 
+/* A plain binary does not say whose it is; its calibration may. */
+static enum wry_outcome fail_plain(struct restore *r)
+{
+    struct wry_problem *problem = &r->station->problem;
+    struct backed_up_owner owner;
+    struct target target;
+    enum wry_outcome outcome = regions_of_board(r->station, &target);
+
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    if (!backed_up_find_owner(r->station, r->plain, 0, false, &target.layout.table, &owner))
+        return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
+                            r->wanted->file);
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->wanted->file);
+    memcpy(problem->address, owner.eui48, sizeof problem->address);
+    memcpy(problem->found_address, wry_session_board(&r->station->session)->eui48,
+           sizeof problem->found_address);
+    return problem->outcome;
+}
+
 static enum wry_outcome check_plain(struct restore *r)
 {
     uint32_t capacity = wry_session_board(&r->station->session)->capacity;
 
     if (!r->wanted->from_another_board)
-        return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
-                            r->wanted->file);
+        return fail_plain(r);
     if (r->plain->length == capacity)
         return WRY_OUTCOME_DONE;
     station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->wanted->file);

@@ -1,4 +1,193 @@
-int main(void)
+/* What is known of backups: who asks for one, whose calibration is whose, and parts put back. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <string.h>
+
+#include "command.h"
+#include "harness.h"
+
+static const char *link_of(const char *name)
 {
-    return 0;
+    g_autofree char *link = g_strdup_printf("bench:%s", name);
+
+    return g_intern_string(link);
+}
+
+/* Files in a folder of the scratch folder whose names end so. */
+static unsigned count_files(const char *folder, const char *suffix)
+{
+    GDir *dir = g_dir_open(scratch_file(folder), 0, NULL);
+    unsigned count = 0;
+    const char *name;
+
+    while (dir && (name = g_dir_read_name(dir)))
+        count += g_str_has_suffix(name, suffix) ? 1 : 0;
+    if (dir)
+        g_dir_close(dir);
+    return count;
+}
+
+static void add_gauge(const char *name, unsigned which)
+{
+    g_autofree char *content = g_strdup_printf("returned-%u.bin", which);
+
+    EXPECT(0, "",
+           command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
+                   scratch_file(content), NULL));
+}
+
+static void a_backup_without_a_name_goes_into_the_folder_of_backups(void)
+{
+    add_gauge("unnamed", 1);
+    EXPECT(0, "none known; 'wrytograph backup' makes one",
+           command("identify", "-l", link_of("unnamed"), NULL));
+    EXPECT(0, "/bench/backups/0257", command("backup", "-l", link_of("unnamed"), NULL));
+    CHECK_EQUAL(1, count_files("bench/backups", "Z.zip"));
+    struct said said = command("identify", "-l", link_of("unnamed"), NULL);
+    EXPECT(0, "less than an hour old", said);
+    EXPECT(0, "Backed up",
+           command("backup", "-l", link_of("unnamed"), "--into", scratch_file("elsewhere"), NULL));
+    CHECK_EQUAL(1, count_files("elsewhere", "Z.zip"));
+    EXPECT(2, "a file to back up to, and a folder",
+           command("backup", "-l", link_of("unnamed"), "--into", scratch_file("elsewhere"),
+                   scratch_file("x.zip"), NULL));
+    g_setenv("WRYTOGRAPH_BACKUPS", scratch_file("named"), TRUE);
+    EXPECT(0, "/named/0257", command("backup", "-l", link_of("unnamed"), NULL));
+    g_unsetenv("WRYTOGRAPH_BACKUPS");
+}
+
+static void all_is_erased_only_where_a_backup_is_known(void)
+{
+    size_t n = 0;
+
+    add_gauge("erased", 2);
+    g_autofree uint8_t *before = scratch_flash("erased", &n);
+    EXPECT(5, "no backup of all of board", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(5, "no backup of all of board",
+           command("erase", "-l", link_of("erased"), "0x0+4M", NULL));
+    EXPECT(0, "",
+           command("backup", "-l", link_of("erased"), "--only", "calibration",
+                   scratch_file("part.zip"), NULL));
+    EXPECT(5, "(of parts there is ", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(0, "of parts only", command("identify", "-l", link_of("erased"), NULL));
+    CHECK(scratch_flash_is("erased", before, n));
+    EXPECT(0, "Nothing was erased",
+           command("erase", "-l", link_of("erased"), "--dry-run", "all", NULL));
+    EXPECT(0, "Erased", command("erase", "-l", link_of("erased"), "log", NULL));
+    EXPECT(0, "", command("backup", "-l", link_of("erased"), scratch_file("whole.zip"), NULL));
+    EXPECT(0, "Erased", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(0, "Restored",
+           command("restore", "-l", link_of("erased"), scratch_file("whole.zip"), NULL));
+    /* A file that is gone is no backup. */
+    CHECK_EQUAL(0, g_unlink(scratch_file("whole.zip")));
+    EXPECT(5, "no backup of all of board", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(0, "Erased", command("erase", "-l", link_of("erased"), "--without-backup", "all", NULL));
+}
+
+/* Archives that somebody put into the folder are known, too. */
+static void what_lies_in_the_folder_is_known(void)
+{
+    add_gauge("brought", 3);
+    EXPECT(0, "", command("backup", "-l", link_of("brought"), scratch_file("brought.zip"), NULL));
+    CHECK_EQUAL(0,
+                g_rename(scratch_file("brought.zip"), scratch_file("bench/backups/of-pier.zip")));
+    scratch_write("bench/backups/broken.zip", "PK\003\004 nothing", 12);
+    CHECK_EQUAL(0, g_unlink(scratch_file("bench/backups.db")));
+    EXPECT(0, "of-pier.zip", command("identify", "-l", link_of("brought"), NULL));
+    EXPECT(0, "Erased", command("erase", "-l", link_of("brought"), "all", NULL));
+}
+
+static void a_record_that_cannot_be_read_is_no_missing_backup(void)
+{
+    size_t n = 0;
+    g_autofree uint8_t *record = scratch_read("bench/backups.db", &n);
+
+    add_gauge("unread", 1);
+    scratch_write("bench/backups.db", "this is no database at all, but long enough", 43);
+    EXPECT(3, "whether there is a backup of this board is not known",
+           command("erase", "-l", link_of("unread"), "all", NULL));
+    EXPECT(0, "backup    not known: ", command("identify", "-l", link_of("unread"), NULL));
+    EXPECT(0, "could not be put on record",
+           command("backup", "-l", link_of("unread"), scratch_file("unread.zip"), NULL));
+    scratch_write("bench/backups.db", record, n);
+    for (int i = 0; i < 2; i++)
+        g_unlink(scratch_file(i == 0 ? "bench/backups.db-wal" : "bench/backups.db-shm"));
+}
+
+static void another_board_s_calibration_is_refused_where_it_is_known(void)
+{
+    size_t n = 0;
+
+    add_gauge("mine", 1);
+    add_gauge("theirs", 2);
+    EXPECT(0, "", command("backup", "-l", link_of("theirs"), scratch_file("theirs.zip"), NULL));
+    EXPECT(0, "",
+           command("backup", "-l", link_of("theirs"), "--plain", "--only", "calibration",
+                   scratch_file("theirs.cal"), NULL));
+    EXPECT(0, "",
+           command("backup", "-l", link_of("theirs"), "--plain", scratch_file("theirs.raw"), NULL));
+    g_autofree uint8_t *before = scratch_flash("mine", &n);
+    EXPECT(5, "holds region 'calibration' of board 02:57:",
+           command("write", "-l", link_of("mine"), placed("calibration", "theirs.cal"), NULL));
+    EXPECT(
+        5, "holds region 'calibration' of board 02:57:",
+        command("write", "-l", link_of("mine"), "--any-place", placed("0x0", "theirs.raw"), NULL));
+    EXPECT(5, "comes from board",
+           command("restore", "-l", link_of("mine"), "--without-backup", scratch_file("theirs.zip"),
+                   NULL));
+    EXPECT(5, "comes from board",
+           command("restore", "-l", link_of("mine"), "--without-backup", scratch_file("theirs.raw"),
+                   NULL));
+    CHECK(scratch_flash_is("mine", before, n));
+    /* Its own is welcome, and so is another's when it is meant. */
+    EXPECT(0, "by the board's SHA-256",
+           command("write", "-l", link_of("theirs"), placed("calibration", "theirs.cal"), NULL));
+    EXPECT(0, "Written",
+           command("write", "-l", link_of("mine"), "--from-another-board",
+                   placed("calibration", "theirs.cal"), NULL));
+}
+
+static void parts_of_an_archive_are_put_back(void)
+{
+    size_t n = 0, m = 0;
+
+    add_gauge("partly", 3);
+    g_autofree uint8_t *before = scratch_flash("partly", &n);
+    EXPECT(0, "", command("backup", "-l", link_of("partly"), scratch_file("partly.zip"), NULL));
+    EXPECT(0, "Erased",
+           command("erase", "-l", link_of("partly"), "calibration", "app", "log", NULL));
+    EXPECT(0, "Restored",
+           command("restore", "-l", link_of("partly"), "--only", "calibration", "--only",
+                   "0x40000+64K", scratch_file("partly.zip"), NULL));
+    g_autofree uint8_t *after = scratch_flash("partly", &m);
+    memset(before + 0x50000, 0xFF, 0x1C0000 - 0x50000);
+    memset(before + 0x1C0000, 0xFF, 0x240000);
+    CHECK(m == n && memcmp(before, after, n) == 0);
+    EXPECT(0, "",
+           command("backup", "-l", link_of("partly"), "--only", "calibration",
+                   scratch_file("cal.zip"), NULL));
+    EXPECT(5, "does not hold all of app",
+           command("restore", "-l", link_of("partly"), "--only", "app", scratch_file("cal.zip"),
+                   NULL));
+    EXPECT(2, "there is no region 'attic'",
+           command("restore", "-l", link_of("partly"), "--only", "attic", scratch_file("cal.zip"),
+                   NULL));
+    EXPECT(0, "not in this backup", command("inspect", scratch_file("cal.zip"), NULL));
+    EXPECT(0, "gauge = 3, pier = C", command("inspect", scratch_file("cal.zip"), NULL));
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(a_backup_without_a_name_goes_into_the_folder_of_backups),
+        FACT(all_is_erased_only_where_a_backup_is_known),
+        FACT(what_lies_in_the_folder_is_known),
+        FACT(a_record_that_cannot_be_read_is_no_missing_backup),
+        FACT(another_board_s_calibration_is_refused_where_it_is_known),
+        FACT(parts_of_an_archive_are_put_back),
+    };
+    scratch_make_images();
+    int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+    scratch_remove();
+    return code;
 }

@@ -5,6 +5,7 @@
 
 #include "command.h"
 #include "harness.h"
+#include "programs.h"
 #include "rig.h"
 #include "wrytograph/boot_header.h"
 
@@ -278,9 +279,15 @@ static void what_does_not_fit_its_place_is_refused(void)
            command("write", placed("0x20000", "start.bin"), NULL));
     EXPECT(5, "is not the start of region 'app' (0x040000)",
            command("plan", placed("0x50000", "gauge.bin"), NULL));
-    EXPECT(5, "does not fit region 'start'", command("plan", placed("start", "gauge.bin"), NULL));
-    EXPECT(5, "ends at 0x0E505F, beyond region 'start', which ends at 0x00DFFF",
-           command("plan", placed("0x4000", "gauge.bin"), NULL));
+    /* What does not say of itself what kind it is. */
+    struct wry_boot_header header = program_header("old-gauge 1.9", 0xE0FFF);
+    header.kind = WRY_PROGRAM_UNSAID;
+    program_write("old.bin", &header);
+    struct said said = command("plan", placed("start", "old.bin"), NULL);
+    EXPECT(5, "does not fit region 'start'", said);
+    CHECK(says(&said, "It is for region 'app'"));
+    EXPECT(5, "ends at 0x0E505E, beyond region 'start', which ends at 0x00DFFF",
+           command("plan", placed("0x4000", "old.bin"), NULL));
     CHECK(scratch_flash_is("places", before, n));
 }
 
@@ -305,7 +312,7 @@ static void hex_and_s_record_files_go_where_they_say(void)
     memcpy(expected + 0x4000, start, length);
     CHECK(scratch_flash_is("records", expected, n));
     EXPECT(2, "ambiguous", command("write", placed("0x4000", "gauge.hex"), NULL));
-    EXPECT(5, "is a program, but region 'log' is for files",
+    EXPECT(5, "is an application, but region 'log' is for files",
            command("write", placed("log", "gauge.hex"), NULL));
     EXPECT(3, "a character that does not belong",
            command("write", "--as", "hex", scratch_file("gauge.bin"), NULL));
@@ -456,7 +463,7 @@ static void inspect_tells_what_is_wrong_with_a_file(void)
     scratch_write("bad.bin", image, length);
     EXPECT(3, "DAMAGED", command("inspect", scratch_file("bad.bin"), NULL));
     EXPECT(3, "No such file", command("inspect", scratch_file("none"), NULL));
-    EXPECT(2, "give one file", command("inspect", NULL));
+    EXPECT(2, "give a file to inspect", command("inspect", NULL));
     scratch_write("l.yaml", yaml, sizeof yaml - 1);
     EXPECT(0, "The layout is sound", command("inspect", scratch_file("l.yaml"), NULL));
 }
