@@ -1,4 +1,249 @@
-int main(void)
+/* The bench and the first minutes at it: wires, wiring, buttons, ports, drawings, what is on a
+ * board. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <string.h>
+
+#include "command.h"
+#include "harness.h"
+#include "programs.h"
+#include "wrytograph/region_table.h"
+
+static void use_gauge(const char *name, const char *fault)
 {
-    return 0;
+    g_autofree char *link = g_strdup_printf("bench:%s", name);
+
+    scratch_add_gauge(name);
+    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
+    EXPECT(0, "", command("bench", "fault", name, "none", fault, NULL));
+}
+
+/* Chips whose boot ROM has the usual speed and one of its own, and what is wrong with the wires:
+ * the cause must not contradict what was heard. */
+static void open_wires_and_other_speeds_are_not_taken_for_one_another(void)
+{
+    static const struct {
+        const char *fault, *cause, *heard;
+        int code;
+    } cases[] = {
+        {"none", "Nothing is wrong with this link", "a loader that answers", 0},
+        {"tx-open", "is in loading mode, but does not hear us", "loading mode", 4},
+        {"rx-open", "Nothing comes from the board", "Heard: nothing", 4},
+        {"swapped", "Nothing comes from the board", "Heard: nothing", 4},
+        {"loader=9600", "speaks at another speed", "a loader that answers at 9600 baud", 4},
+        {"loader=57600", "speaks at another speed", "a loader that answers at 57600 baud", 4},
+        {"unpowered", "holds the line low", "zeros", 4},
+        {"echo", "Our own calls come back", "our own frames", 4},
+        {"strap-stuck", "Nothing is wrong with this link", "a loader that answers", 0},
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("wire-%zu", i);
+        g_autofree char *small = g_strdup_printf("small-%zu", i);
+        g_autofree char *link = g_strdup_printf("bench:%s", small);
+        use_gauge(name, cases[i].fault);
+        check_context("%s", cases[i].fault);
+        struct said said = command("examine", NULL);
+        EXPECT(cases[i].code, cases[i].cause, said);
+        CHECK(says(&said, cases[i].heard));
+        EXPECT(0, "",
+               command("bench", "add", small, "--chip", "sanderling-s1", "--flash", "1M", NULL));
+        EXPECT(0, "", command("bench", "fault", small, cases[i].fault, NULL));
+        said = command("examine", "-l", link, NULL);
+        EXPECT(cases[i].code, cases[i].cause, said);
+        CHECK(says(&said, cases[i].heard));
+    }
+}
+
+static void simulated_boards_obey_the_wiring(void)
+{
+    static const char *const wirings[] = {"rts-reset", "dtr-reset", "rts-reset-inverted",
+                                          "dtr-reset-inverted", "none"};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(wirings); i++) {
+        g_autofree char *name = g_strdup_printf("wired-%s", wirings[i]);
+        g_autofree char *link = g_strdup_printf("bench:%s", name);
+        EXPECT(0, "",
+               command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB", "--wired",
+                       wirings[i], "--content", scratch_file("returned-1.bin"), NULL));
+        for (size_t k = 0; k < G_N_ELEMENTS(wirings); k++) {
+            check_context("wired %s, taken for %s", wirings[i], wirings[k]);
+            bool answers = i == k && strcmp(wirings[i], "none") != 0;
+            struct said said = command("identify", "-l", link, "--wiring", wirings[k], NULL);
+            CHECK_EQUAL(answers ? 0 : 4, said.code);
+        }
+    }
+    EXPECT(2, "--wired is",
+           command("bench", "add", "no", "--chip", "turnstone-t2", "--flash", "4MiB", "--wired",
+                   "loose", NULL));
+}
+
+static void buttons_are_pressed_from_outside(void)
+{
+    use_gauge("buttons", "none");
+    EXPECT(4, "Heard: the board runs its program. Hold the boot button longer",
+           command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
+    EXPECT(0, "its boot button is held", command("bench", "press", "buttons", "boot", NULL));
+    struct said said = command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL);
+    EXPECT(0, "Heard: loading mode is reached. Let the boot button go.", said);
+    CHECK(says(&said, "The board answers."));
+    EXPECT(0, "not held", command("bench", "press", "buttons", "release", NULL));
+    EXPECT(4, "no answer", command("identify", "--wiring", "none", NULL));
+    EXPECT(0, "held through the next reset", command("bench", "press", "buttons", "loading", NULL));
+    EXPECT(0, "Turnstone T2",
+           command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
+    EXPECT(4, "no answer",
+           command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
+    EXPECT(2, "there is no button 'snooze'", command("bench", "press", "buttons", "snooze", NULL));
+    EXPECT(2, "takes NAME and what to press", command("bench", "press", "buttons", NULL));
+    EXPECT(2, "no board 'none'", command("bench", "press", "none", "boot", NULL));
+}
+
+static void a_board_is_taken_off_the_bench(void)
+{
+    use_gauge("leaving", "none");
+    EXPECT(0, "", command("backup", scratch_file("leaving.zip"), NULL));
+    EXPECT(0, "is off the bench", command("bench", "remove", "leaving", NULL));
+    CHECK(!g_file_test(scratch_file("bench/leaving"), G_FILE_TEST_EXISTS));
+    EXPECT(2, "no board 'leaving'", command("bench", "remove", "leaving", NULL));
+    EXPECT(2, "is no name for a board", command("bench", "remove", "../bench", NULL));
+    EXPECT(2, "takes NAME", command("bench", "remove", NULL));
+    /* What is no board stays. */
+    CHECK(g_file_test(scratch_file("bench"), G_FILE_TEST_IS_DIR));
+    EXPECT(2, "no board 'backups'", command("bench", "remove", "backups", NULL));
+}
+
+static void ports_that_do_not_appear_are_not_waited_for_without_end(void)
+{
+    g_setenv("WRYTOGRAPH_DEVICES", scratch_file("devices"), TRUE);
+    g_setenv("WRYTOGRAPH_USB", scratch_file("usb"), TRUE);
+    CHECK_EQUAL(0, g_mkdir(scratch_file("usb"), 0755));
+    scratch_write("devices", "", 0);
+    EXPECT(4, "no serial port appeared in 0 s, and no USB device either",
+           command("ports", "--appearing", "--wait", "0.3s", NULL));
+    EXPECT(2, "'soon' is no time", command("ports", "--appearing", "--wait", "soon", NULL));
+    /* A device that comes while it is waited for, and is no port. */
+    g_autofree char *come = g_strdup_printf(
+        "(sleep 0.5; mkdir '%s/1-4'; echo fffe > '%s/1-4/idVendor'; echo 0004 > "
+        "'%s/1-4/idProduct'; "
+        "echo 'Harbour adapter' > '%s/1-4/product') & exec '%s' ports --appearing --wait 3.5s",
+        scratch_file("usb"), scratch_file("usb"), scratch_file("usb"), scratch_file("usb"),
+        command_path());
+    EXPECT(4, "the USB device FFFE:0004 Harbour adapter came, but no serial port",
+           run_program("sh", "-c", come, NULL));
+    g_autofree char *port = g_strdup_printf(
+        "(sleep 0.5; echo '/dev/null FFFE:0004 A1 Harbour adapter' > '%s') & exec '%s' ports "
+        "--appearing --wait 20s",
+        scratch_file("devices"), command_path());
+    EXPECT(0, "Use it with --link /dev/null", run_program("sh", "-c", port, NULL));
+    g_unsetenv("WRYTOGRAPH_DEVICES");
+    g_unsetenv("WRYTOGRAPH_USB");
+}
+
+static void wires_are_drawn_for_chip_and_wiring(void)
+{
+    struct said said = command("examine", "--drawing", "--expect-chip", "dunlin-d3", NULL);
+
+    EXPECT(0, "Dunlin D3", said);
+    CHECK(says(&said, "MODE") && says(&said, "never 5 V") && says(&said, "RTS"));
+    said = command("examine", "--drawing", "--wiring", "dtr-reset-inverted", NULL);
+    EXPECT(0, "through an inverter", said);
+    EXPECT(0, "a button to ground", command("examine", "--drawing", "--wiring", "none", NULL));
+    EXPECT(0, "The drawing is in", command("examine", "--svg", scratch_file("wires.svg"), NULL));
+    EXPECT(2, "there is a file", command("examine", "--svg", scratch_file("wires.svg"), NULL));
+    EXPECT(0, "The drawing is in",
+           command("examine", "--replace", "--svg", scratch_file("wires.svg"), NULL));
+    size_t n = 0;
+    g_autofree uint8_t *svg = scratch_read("wires.svg", &n);
+    CHECK(g_strstr_len((const char *)svg, (gssize)n, "3.3 V") != NULL);
+    EXPECT(2, "there is no wiring", command("examine", "--drawing", "--wiring", "odd", NULL));
+}
+
+/* One region a line: programs by version and digest, damage by name, and nothing that was not
+ * looked at. */
+static void what_is_on_a_board_is_named(void)
+{
+    size_t n = 0;
+    g_autofree uint8_t *flash = scratch_read("returned-1.bin", &n);
+
+    flash[0x40000 + 300000] ^= 1; /* in the application */
+    flash[0x4000 + 9000] ^= 1;    /* in the start program */
+    scratch_write("hurt.bin", flash, n);
+    EXPECT(0, "",
+           command("bench", "add", "hurt", "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
+                   scratch_file("hurt.bin"), NULL));
+    g_setenv("WRYTOGRAPH_LINK", "bench:hurt", TRUE);
+    struct said said = command("identify", NULL);
+    EXPECT(0, "gauge-start 1.0.2 for Turnstone T2, 2 data lines at 40 MHz; digest DOES NOT FIT",
+           said);
+    CHECK(says(&said, "digest not checked (--deep does, in 0.7 s)"));
+    CHECK(says(&said, "region table, valid"));
+    CHECK(says(&said, "gauge = 1, pier = A, datum_mm = -1827"));
+    said = command("identify", "--deep", NULL);
+    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 data lines at 40 MHz; digest DOES NOT FIT",
+           said);
+    flash[0xE020] ^= 1;
+    flash[0x10003] ^= 1;
+    flash[0x10003] ^= 1;
+    flash[0x10018] ^= 1;
+    flash[0x4004] ^= 0xFF;
+    scratch_write("hurt.bin", flash, n);
+    EXPECT(0, "", command("bench", "remove", "hurt", NULL));
+    EXPECT(0, "",
+           command("bench", "add", "hurt", "--chip", "turnstone-t2", "--flash", "4MiB", "--content",
+                   scratch_file("hurt.bin"), NULL));
+    said = command("identify", NULL);
+    EXPECT(0, "region table, DAMAGED", said);
+    CHECK(says(&said, "a settings block that is DAMAGED"));
+    CHECK(says(&said, "a program whose boot header is DAMAGED"));
+    EXPECT(0, "\"holds\" : \"damaged-region-table\"", command("identify", "--json", NULL));
+    EXPECT(0, "",
+           command("bench", "add", "new", "--chip", "turnstone-t2", "--flash", "4MiB", NULL));
+    said = command("identify", "-l", "bench:new", NULL);
+    EXPECT(0, "begins blank", said);
+    CHECK(says(&said, "the usual one of this chip"));
+    use_gauge("saved", "none");
+    EXPECT(0, "", command("backup", scratch_file("saved.zip"), NULL));
+    said = command("inspect", scratch_file("saved.zip"), NULL);
+    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 data lines at 40 MHz; digest fits", said);
+}
+
+static void several_files_and_folders_are_inspected(void)
+{
+    static const char yaml[] = "settings:\n  gauge: 3\n";
+
+    CHECK_EQUAL(0, g_mkdir_with_parents(scratch_file("many/inner"), 0755));
+    struct wry_boot_header header = program_header("tide-gauge 5.0.0", 3000);
+    program_write("many/inner/a.bin", &header);
+    scratch_write("many/b.yaml", yaml, sizeof yaml - 1);
+    struct said said = command("inspect", scratch_file("many"), scratch_file("regions.bin"), NULL);
+    EXPECT(0, "tide-gauge 5.0.0, an application", said);
+    CHECK(says(&said, "gauge = 3") && says(&said, "a region table, fits its CRC-32"));
+    CHECK(says(&said, "many/b.yaml:"));
+    EXPECT(0, "\"files\" : [",
+           command("inspect", "--json", scratch_file("many"), scratch_file("regions.bin"), NULL));
+    size_t n = 0;
+    g_autofree uint8_t *bytes = scratch_read("many/inner/a.bin", &n);
+    scratch_write("many/c.bin", bytes, n - 10);
+    said = command("inspect", scratch_file("many"), NULL);
+    EXPECT(3, "c.bin is damaged", said);
+    CHECK(says(&said, "tide-gauge 5.0.0, an application"));
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(open_wires_and_other_speeds_are_not_taken_for_one_another),
+        FACT(simulated_boards_obey_the_wiring),
+        FACT(buttons_are_pressed_from_outside),
+        FACT(a_board_is_taken_off_the_bench),
+        FACT(ports_that_do_not_appear_are_not_waited_for_without_end),
+        FACT(wires_are_drawn_for_chip_and_wiring),
+        FACT(what_is_on_a_board_is_named),
+        FACT(several_files_and_folders_are_inspected),
+    };
+    scratch_make_images();
+    int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+    scratch_remove();
+    return code;
 }
