@@ -44,6 +44,8 @@ perf: all
 	@echo
 	@$(BUILD)/bin/perf_sweep
 	@echo
+	@$(BUILD)/bin/perf_identify
+	@echo
 	@perf/real_time $(BUILD)
 
 # Each fuzz target for a while.

@@ -10,15 +10,19 @@
 #include "wrytograph/region_table.h"
 
 enum {
-    /* Bytes of programs hashed without being asked to: a board takes 0.4 s for as many. */
-    HASHED_MOST = 0x88000,
     LOOKED_AT = 512, /* bytes: as many as an archive needs to show */
     TAR_MAGIC_AT = 257,
 };
 
+/* Programs are hashed without being asked to as far as that takes no longer, all in all. A byte of
+ * them takes a board about so long. */
+#define LOOK_TIME 450000u /* us */
+#define DIGEST_TIME 730u  /* ns */
+
 struct looking {
     struct flash_reader *reader;
     bool table_is_valid, all;
+    uint64_t begun; /* us, on the link's clock */
     const GPtrArray *items;
     GPtrArray *contents;
 };
@@ -178,11 +182,18 @@ static int by_length(const void *a, const void *b)
                                                            : 0;
 }
 
+static bool has_time(const struct looking *l, const struct wry_content_of *content)
+{
+    uint64_t needed = content->header.body_length * (uint64_t)DIGEST_TIME / 1000;
+
+    return l->all || l->reader->archive ||
+           station_now(l->reader->station) + needed <= l->begun + LOOK_TIME;
+}
+
 /* The shortest first, so that most are checked in the time there is. */
 static bool check_digests(const struct looking *l)
 {
     g_autoptr(GPtrArray) programs = g_ptr_array_new();
-    uint64_t left = l->all || l->reader->archive ? UINT64_MAX : HASHED_MOST;
 
     for (guint i = 0; i < l->contents->len; i++) {
         struct wry_content_of *content = g_ptr_array_index(l->contents, i);
@@ -192,10 +203,7 @@ static bool check_digests(const struct looking *l)
     g_ptr_array_sort(programs, by_length);
     for (guint i = 0; i < programs->len; i++) {
         struct wry_content_of *content = g_ptr_array_index(programs, i);
-        if (content->header.body_length > left)
-            break;
-        left -= content->header.body_length;
-        if (!check_digest(l, content))
+        if (has_time(l, content) && !check_digest(l, content))
             return false;
     }
     return true;
@@ -215,6 +223,7 @@ bool contents_look(struct flash_reader *reader, const struct wry_region_table *l
     struct looking l = {
         .reader = reader, .table_is_valid = table_is_valid, .all = all, .items = items};
 
+    l.begun = reader->station ? station_now(reader->station) : 0;
     *contents = l.contents = g_ptr_array_new_with_free_func(free_content);
     qsort(sorted.regions, sorted.count, sizeof sorted.regions[0], by_offset);
     for (uint32_t i = 0; i < sorted.count; i++) {

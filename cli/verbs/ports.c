@@ -152,7 +152,7 @@ static int fail_late(struct app *app, const struct silent *silent, uint64_t wait
     return app_fail(app, EXIT_NO_ANSWER,
                     "A cable that only charges shows nothing at all: try another one, and another "
                     "socket.",
-                    "no serial port appeared in %.0f s, and no USB device either",
+                    "no serial port appeared in %g s, and no USB device either",
                     (double)wait / 1e6);
 }
 
