@@ -84,6 +84,15 @@ void scratch_add_gauge(const char *name)
                    scratch_file("returned-1.bin"), NULL));
 }
 
+void scratch_use_gauge(const char *name, const char *fault)
+{
+    g_autofree char *link = g_strdup_printf("bench:%s", name);
+
+    scratch_add_gauge(name);
+    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
+    EXPECT(0, "", command("bench", "fault", name, "none", fault, NULL));
+}
+
 uint8_t *scratch_flash(const char *name, size_t *n)
 {
     g_autofree char *path = g_strdup_printf("bench/%s/flash.bin", name);

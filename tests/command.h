@@ -38,6 +38,8 @@ struct said run_program(const char *program, const char *first, ...) __attribute
 void scratch_make_images(void);
 /* A Turnstone T2 with 4 MiB of flash on the bench, as returned-1.bin left it. */
 void scratch_add_gauge(const char *name);
+/* The same, with a fault ("none" for none), as the link of commands that name none. */
+void scratch_use_gauge(const char *name, const char *fault);
 /* True when the board's flash is to the byte as given. */
 bool scratch_flash_is(const char *name, const uint8_t *bytes, size_t n);
 /* Its content; free with g_free. */

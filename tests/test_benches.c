@@ -9,15 +9,6 @@
 #include "programs.h"
 #include "wrytograph/region_table.h"
 
-static void use_gauge(const char *name, const char *fault)
-{
-    g_autofree char *link = g_strdup_printf("bench:%s", name);
-
-    scratch_add_gauge(name);
-    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
-    EXPECT(0, "", command("bench", "fault", name, "none", fault, NULL));
-}
-
 /* Chips whose boot ROM has the usual speed and one of its own, and what is wrong with the wires:
  * the cause must not contradict what was heard. */
 static void open_wires_and_other_speeds_are_not_taken_for_one_another(void)
@@ -41,7 +32,7 @@ static void open_wires_and_other_speeds_are_not_taken_for_one_another(void)
         g_autofree char *name = g_strdup_printf("wire-%zu", i);
         g_autofree char *small = g_strdup_printf("small-%zu", i);
         g_autofree char *link = g_strdup_printf("bench:%s", small);
-        use_gauge(name, cases[i].fault);
+        scratch_use_gauge(name, cases[i].fault);
         check_context("%s", cases[i].fault);
         struct said said = command("examine", NULL);
         EXPECT(cases[i].code, cases[i].cause, said);
@@ -80,7 +71,7 @@ static void simulated_boards_obey_the_wiring(void)
 
 static void buttons_are_pressed_from_outside(void)
 {
-    use_gauge("buttons", "none");
+    scratch_use_gauge("buttons", "none");
     EXPECT(4, "Heard: the board runs its program. Hold the boot button longer",
            command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
     EXPECT(0, "its boot button is held", command("bench", "press", "buttons", "boot", NULL));
@@ -101,7 +92,7 @@ static void buttons_are_pressed_from_outside(void)
 
 static void a_board_is_taken_off_the_bench(void)
 {
-    use_gauge("leaving", "none");
+    scratch_use_gauge("leaving", "none");
     EXPECT(0, "", command("backup", scratch_file("leaving.zip"), NULL));
     EXPECT(0, "is off the bench", command("bench", "remove", "leaving", NULL));
     CHECK(!g_file_test(scratch_file("bench/leaving"), G_FILE_TEST_EXISTS));
@@ -202,7 +193,7 @@ static void what_is_on_a_board_is_named(void)
     said = command("identify", "-l", "bench:new", NULL);
     EXPECT(0, "begins blank", said);
     CHECK(says(&said, "the usual one of this chip"));
-    use_gauge("saved", "none");
+    scratch_use_gauge("saved", "none");
     EXPECT(0, "", command("backup", scratch_file("saved.zip"), NULL));
     said = command("inspect", scratch_file("saved.zip"), NULL);
     EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 data lines at 40 MHz; digest fits", said);

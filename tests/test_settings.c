@@ -215,19 +215,11 @@ static void a_file_s_mistakes_are_named_by_line(void)
     }
 }
 
-static void use_gauge(const char *name)
-{
-    g_autofree char *link = g_strdup_printf("bench:%s", name);
-
-    scratch_add_gauge(name);
-    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
-}
-
 static void settings_are_written_and_the_firmware_shows_them(void)
 {
     size_t n = 0;
 
-    use_gauge("written");
+    scratch_use_gauge("written", "none");
     g_setenv("HARBOUR_WIFI_KEY", "fair winds", TRUE);
     write_yaml("pier.yaml", "settings:\n  gauge: 12\n  pier: C\n"
                             "  wifi_key: {env: HARBOUR_WIFI_KEY, secret: true}\n");
@@ -257,7 +249,7 @@ static void one_setting_is_changed_and_the_others_stay(void)
 {
     size_t n = 0;
 
-    use_gauge("changed");
+    scratch_use_gauge("changed", "none");
     g_autofree uint8_t *before = scratch_flash("changed", &n);
     EXPECT(0, "settings (datum_mm)", command("write", "--set", "datum_mm=-1900", NULL));
     g_autofree uint8_t *after = scratch_flash("changed", &n);
@@ -287,7 +279,7 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
 {
     size_t n = 0;
 
-    use_gauge("refused");
+    scratch_use_gauge("refused", "none");
     g_autofree uint8_t *before = scratch_flash("refused", &n);
     EXPECT(2, "'datum_mm' is an integer here", command("write", "--set", "datum_mm=low", NULL));
     EXPECT(2, "is no key", command("write", "--set", "1st=low", NULL));
@@ -322,7 +314,7 @@ static void a_cut_change_leaves_one_copy_or_the_other(void)
         g_autofree char *name = g_strdup_printf("cut-%u", at);
         g_autofree char *fault = g_strdup_printf("power-cut=%u", at);
         check_context("%s", fault);
-        use_gauge(name);
+        scratch_use_gauge(name, "none");
         EXPECT(0, "Written", command("write", "--set", "pier=B", NULL));
         EXPECT(0, "", command("bench", "fault", name, fault, NULL));
         struct said said = command("write", "--set", "pier=C", NULL);

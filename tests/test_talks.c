@@ -8,18 +8,9 @@
 #include "programs.h"
 #include "store/steps_file.h"
 
-static void use_gauge(const char *name, const char *fault)
-{
-    g_autofree char *link = g_strdup_printf("bench:%s", name);
-
-    scratch_add_gauge(name);
-    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
-    EXPECT(0, "", command("bench", "fault", name, "none", fault, NULL));
-}
-
 static void steps_are_taken_in_the_order_they_are_said(void)
 {
-    use_gauge("ordered", "none");
+    scratch_use_gauge("ordered", "none");
     struct said said = command("start", "--expect", "gauge ready", "--send", "version", "--expect",
                                "tide-gauge 2.3.0", "--send", "tide", "--expect", "tide 2.31", NULL);
     EXPECT(0, "Seen: \"gauge ready\", \"tide-gauge 2.3.0\", \"tide 2.31\".", said);
@@ -40,7 +31,7 @@ static void write_steps(const char *text)
 
 static void steps_come_from_a_file(void)
 {
-    use_gauge("filed", "none");
+    scratch_use_gauge("filed", "none");
     write_steps("steps:\n  - {expect: gauge ready, within: 3s}\n"
                 "  - {send: depth, expect: fathoms, within: 1s, on-failure: go-on}\n"
                 "  - {send: version, expect: tide-gauge 2.3.0}\n");
@@ -93,7 +84,7 @@ static void other_line_endings_are_tried_when_a_line_is_not_answered(void)
             g_autofree char *name = g_strdup_printf("ends-%s-%s", ends[i], ends[k]);
             g_autofree char *fault = g_strdup_printf("line-end=%s", ends[i]);
             check_context("%s, sent with %s", fault, ends[k]);
-            use_gauge(name, fault);
+            scratch_use_gauge(name, fault);
             /* Without a word about it, the right one is found. */
             if (k == 0)
                 EXPECT(0, "Seen",
@@ -106,11 +97,11 @@ static void other_line_endings_are_tried_when_a_line_is_not_answered(void)
             CHECK_EQUAL(answers ? 0 : 6, said.code);
         }
     }
-    use_gauge("told", "line-end=lf");
+    scratch_use_gauge("told", "line-end=lf");
     EXPECT(0, "This board takes lines that end in lf: say --line-end lf",
            command("start", "--send", "version", "--expect", "tide-gauge 2.3.0", NULL));
     /* A line that was answered is not sent again. */
-    use_gauge("once", "none");
+    scratch_use_gauge("once", "none");
     struct said said =
         command("start", "--send", "version", "--expect", "tide-gauge 9", "--within", "5s", NULL);
     CHECK_EQUAL(6, said.code);
@@ -126,7 +117,7 @@ static void a_firmware_at_another_speed_is_followed(void)
         g_autofree char *fault = g_strdup_printf("console=%s", speeds[i]);
         g_autofree char *found = g_strdup_printf("Readable at %s baud", speeds[i]);
         check_context("%s", fault);
-        use_gauge(name, fault);
+        scratch_use_gauge(name, fault);
         EXPECT(0, found,
                command("start", "--send", "version", "--expect", "tide-gauge 2.3.0", "--within",
                        "20s", NULL));
@@ -148,12 +139,12 @@ static void a_firmware_at_another_speed_is_followed(void)
 
 static void what_does_not_start_is_told_with_advice(void)
 {
-    use_gauge("stuck", "strap-stuck");
+    scratch_use_gauge("stuck", "strap-stuck");
     EXPECT(4, "its boot strap is still held", command("start", NULL));
     EXPECT(4, "its boot strap is still held", command("listen", "--expect", "gauge ready", NULL));
     EXPECT(0, "The board is in loading mode: its boot strap is held",
            command("listen", "--within", "2s", NULL));
-    use_gauge("erased", "none");
+    scratch_use_gauge("erased", "none");
     EXPECT(0, "Erased", command("erase", "app", NULL));
     EXPECT(6, "the board found nothing to run in its flash", command("start", NULL));
     EXPECT(6, "found nothing to run", command("listen", "--expect", "gauge ready", NULL));

@@ -138,6 +138,55 @@ static void ctrl_c_leaves_a_sane_terminal_and_says_so(void)
     stop(&bench);
 }
 
+/* See the text again, in what comes from now on. */
+static bool see_anew(struct desk *desk, const char *text)
+{
+    g_string_truncate(desk->seen, 0);
+    return see(desk, text);
+}
+
+static void keys_reset_the_board_and_send_a_break(void)
+{
+    struct bench bench;
+    struct desk desk;
+
+    serve(&bench);
+    sit_down(&desk, bench.link);
+    CHECK(see(&desk, "Ctrl-Y resets the board, Ctrl-K sends a break"));
+    CHECK(see(&desk, "tide 2."));
+    type(&desk, "\x0B");
+    CHECK(see(&desk, "break: console is free"));
+    type(&desk, "\x19");
+    CHECK(see_anew(&desk, "gauge ready"));
+    CHECK(see(&desk, "The board was reset."));
+    type(&desk, "version\r");
+    CHECK(see_anew(&desk, "tide-gauge 2.3.0"));
+    type(&desk, "\x18");
+    CHECK_EQUAL(0, get_up(&desk));
+    stop(&bench);
+}
+
+/* By hand, from another process, while the line is listened to. */
+static void buttons_act_on_a_served_board_at_once(void)
+{
+    struct bench bench;
+    struct desk desk;
+
+    serve(&bench);
+    sit_down(&desk, bench.link);
+    CHECK(see(&desk, "tide 2."));
+    EXPECT(0, "not held", command("bench", "press", "desk", "reset", NULL));
+    CHECK(see_anew(&desk, "gauge ready"));
+    EXPECT(0, "held through", command("bench", "press", "desk", "loading", NULL));
+    CHECK(see_anew(&desk, "strap held: loading mode"));
+    CHECK(see(&desk, "The board is in loading mode"));
+    EXPECT(0, "", command("bench", "press", "desk", "power", NULL));
+    CHECK(see_anew(&desk, "gauge ready"));
+    type(&desk, "\x18");
+    CHECK_EQUAL(0, get_up(&desk));
+    stop(&bench);
+}
+
 static void a_link_that_goes_away_ends_it_with_its_own_code(void)
 {
     struct bench bench;
@@ -156,6 +205,8 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(what_is_typed_reaches_the_firmware_and_ctrl_x_leaves),
         FACT(ctrl_c_leaves_a_sane_terminal_and_says_so),
+        FACT(keys_reset_the_board_and_send_a_break),
+        FACT(buttons_act_on_a_served_board_at_once),
         FACT(a_link_that_goes_away_ends_it_with_its_own_code),
     };
     scratch_make_images();

@@ -241,19 +241,27 @@ static void tap_reset(struct served *s)
     sim_board_lines(board, false, board->boot_line, s->adapter->now);
 }
 
+static void let_go(struct served *s)
+{
+    s->let_go_at = 0;
+    sim_adapter_hold_strap(s->adapter, s->buttons.boot || s->pty_was_open);
+}
+
 /* What somebody did to the buttons since they were last looked at. */
 static void watch_buttons(struct served *s, uint64_t now)
 {
     struct buttons before = s->buttons;
 
-    if (s->let_go_at > 0 && now >= s->let_go_at) {
-        s->let_go_at = 0;
-        sim_adapter_hold_strap(s->adapter, s->buttons.boot || s->pty_was_open);
-    }
+    if (s->let_go_at > 0 && now >= s->let_go_at)
+        let_go(s);
     if (now < s->looked_at + LOOK_EVERY)
         return;
     s->looked_at = now;
     s->buttons = buttons_read(s->folder);
+    /* Whoever presses another button has let this one go. */
+    if (s->let_go_at > 0 &&
+        (s->buttons.power != before.power || s->buttons.resets != before.resets))
+        let_go(s);
     if (s->buttons.boot != before.boot)
         sim_adapter_hold_strap(s->adapter, s->buttons.boot);
     if (s->buttons.power != before.power) {
