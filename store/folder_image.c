@@ -149,8 +149,6 @@ struct spool *folder_image_make(const char *path, uint32_t *length, GError **err
                     add_folder(&maker, path, "", 0);
     made = made && (archive_write_close(maker.archive) == ARCHIVE_OK ||
                     fail(&maker, path, "cannot be made an archive"));
-    if (!made)
-        archive_write_fail(maker.archive);
     archive_write_free(maker.archive);
     *length = (uint32_t)maker.length;
     if (made)

@@ -236,8 +236,9 @@ static void every_wrong_input_has_its_message_and_changes_nothing(void)
     CHECK(G_N_ELEMENTS(wrong) >= 40);
     for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
         for (size_t k = 0; k < G_N_ELEMENTS(lines); k++) {
-            /* What only the board's own table makes wrong is no mistake without it. */
-            if (k == 3 && !(wrong[i].verbs & PLANS))
+            /* What only the board's own table makes wrong is no mistake without it. The two that
+             * touch nothing by themselves take turns. */
+            if ((k == 3 && !(wrong[i].verbs & PLANS)) || (k == 1 + i % 2))
                 continue;
             if (k == 3)
                 g_unsetenv("WRYTOGRAPH_LINK");

@@ -168,6 +168,7 @@ static void *back_up_and_write(void *context)
     if (worker->outcome == WRY_OUTCOME_DONE)
         worker->outcome = wry_station_write(station, &wanted, &written);
     wry_write_result_clear(&written);
+    wry_backup_result_clear(&saved);
     wry_station_free(station);
     return NULL;
 }

@@ -1,6 +1,8 @@
 /* What regions hold. */
 #include "contents.h"
 
+#include <string.h>
+
 #include "base/units.h"
 #include "json.h"
 #include "words.h"
@@ -32,19 +34,29 @@ static const char *digest_word(enum wry_digest_state digest)
     return "not checked";
 }
 
+/* The name on the shelf is told where it is another one. */
+static char *shelf_words(const struct wry_content_of *content)
+{
+    if (!content->on_shelf)
+        return g_strdup("");
+    return strcmp(content->on_shelf, content->header.version) == 0
+               ? g_strdup("; on the shelf")
+               : g_strdup_printf("; on the shelf as %s", content->on_shelf);
+}
+
 static char *program_words(const struct wry_content_of *content)
 {
     const struct wry_boot_header *header = &content->header;
-    g_autofree char *mode = words_read_mode(header);
-    g_autofree char *later = content->digest == WRY_DIGEST_UNCHECKED
-                                 ? g_strdup_printf(" (--deep does, in %.1f s)",
-                                                   header->body_length / 1048576.0 * DIGEST_PER_MIB)
-                                 : g_strdup("");
+    g_autofree char *lines = app_count(header->read_lines, "line");
+    g_autofree char *shelf = shelf_words(content);
+    g_autofree char *later =
+        content->digest == WRY_DIGEST_UNCHECKED
+            ? g_strdup_printf(" (--deep: %.1f s)", header->body_length / 1048576.0 * DIGEST_PER_MIB)
+            : g_strdup("");
 
-    return g_strdup_printf(
-        "%s for %s, %s; digest %s%s%s%s", header->version,
-        words_chip(wry_chip_by_code(header->chip_code)), mode, digest_word(content->digest), later,
-        content->on_shelf ? "; on the shelf as " : "", content->on_shelf ? content->on_shelf : "");
+    return g_strdup_printf("%s for %s, %s at %u MHz; digest %s%s%s", header->version,
+                           words_chip(wry_chip_by_code(header->chip_code)), lines,
+                           header->read_clock, digest_word(content->digest), later, shelf);
 }
 
 static char *words_of(const struct wry_content_of *content)

@@ -67,7 +67,9 @@ static bool explain_kind(struct app *app, const struct wry_problem *p)
 
 static bool explain_doubt(struct app *app, const struct wry_problem *p)
 {
-    g_autofree char *names = p->names ? g_strjoinv(", ", p->names) : g_strdup("");
+    g_autofree char *all = p->names ? g_strjoinv(", ", p->names) : g_strdup("");
+    bool several = p->names && p->names[0] && p->names[1];
+    g_autofree char *names = several ? g_strconcat("; it touches: ", all, NULL) : g_strdup("");
     enum exit_code code = (enum exit_code)p->outcome;
     unsigned start = p->start, last = (unsigned)p->last;
     unsigned region_last = p->region.offset + p->region.length - 1;
@@ -75,21 +77,20 @@ static bool explain_doubt(struct app *app, const struct wry_problem *p)
     switch (p->kind) {
     case WRY_PROBLEM_ACROSS:
         app_fail(app, code, any_place,
-                 "%s (0x%06X to 0x%06X) goes across an end of region '%s' (0x%06X to 0x%06X); it "
-                 "touches: %s",
+                 "%s (0x%06X to 0x%06X) goes across an end of region '%s' (0x%06X to 0x%06X)%s",
                  p->subject, start, last, p->region.name, (unsigned)p->region.offset, region_last,
                  names);
         return true;
     case WRY_PROBLEM_OVER_SETTINGS:
         app_fail(app, code, any_place,
                  "%s (0x%06X to 0x%06X) would overwrite region '%s', which holds settings of this "
-                 "board; it touches: %s",
+                 "board%s",
                  p->subject, start, last, p->region.name, names);
         return true;
     case WRY_PROBLEM_OVER_TABLE:
         app_fail(app, code, any_place,
-                 "%s (0x%06X to 0x%06X) would overwrite the region table at 0x%06X; it touches: %s",
-                 p->subject, start, last, (unsigned)p->region.offset, names);
+                 "%s (0x%06X to 0x%06X) would overwrite the region table at 0x%06X%s", p->subject,
+                 start, last, (unsigned)p->region.offset, names);
         return true;
     default:
         return false;
