@@ -17,6 +17,7 @@ enum {
     PIECE = 16384,
     MEMBERS_MOST = 4096,
     DEPTH_MOST = 32,
+    PADDING_MOST = 4096, /* bytes behind a program: what a build fills up with */
 };
 
 struct adding {
@@ -51,6 +52,9 @@ static const char *judge_program(const struct image_file *file, uint32_t at, con
         return "its boot header is damaged";
     if (!image_body_is_whole(file, at, &header))
         return "it is damaged or cut short: its digest does not fit";
+    if (file->length >
+        (uint64_t)header.body_length + WRY_BOOT_HEADER_SIZE + WRY_SHA256_SIZE + PADDING_MOST)
+        return "it holds more than the program that it begins with";
     if (header.version[0] == '\0')
         return "its boot header has no name and version";
     take_version(item, header.version);

@@ -4,7 +4,7 @@
 #include "error.h"
 
 enum {
-    BUSY_TIME = 3000, /* ms */
+    BUSY_TIME = 1000, /* ms: a wait that no Ctrl-C ends is short */
 };
 
 bool database_fail(sqlite3 *db, GError **error)

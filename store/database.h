@@ -14,7 +14,7 @@
 
 /*
  * The folder is made when missing. NULL with the file's name when it cannot be used, when it is
- * locked for more than 3 s, or when a newer version of this program made it.
+ * locked for more than a second, or when a newer version of this program made it.
  */
 sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
                        GError **error);

@@ -67,6 +67,13 @@ static void damaged_images_stay_off_it(void)
     bytes[n / 2] ^= 1;
     scratch_write("damaged.bin", bytes, n);
     EXPECT(3, "damaged or cut short", command("shelf", "add", scratch_file("damaged.bin"), NULL));
+    /* A flash that begins with a program is no image of it. */
+    g_autofree uint8_t *flash = g_malloc0(0x10000);
+    bytes[n / 2] ^= 1;
+    memcpy(flash, bytes, n);
+    scratch_write("flash.bin", flash, 0x10000);
+    EXPECT(3, "holds more than the program",
+           command("shelf", "add", scratch_file("flash.bin"), NULL));
     scratch_write("broken.zip", "PK\003\004 and no more", 17);
     EXPECT(3, "no whole ZIP", command("shelf", "add", scratch_file("broken.zip"), NULL));
 }
