@@ -355,7 +355,7 @@ static struct said call_until_open(const char *verb, const char *link, const cha
         bool silent = says(&said, "offers no serial port") || says(&said, "stopped answering");
         stalled += silent;
         if (!says(&said, "Connection refused") && !says(&said, "hangs up at once") &&
-            (!silent || stalled > 2))
+            (!silent || stalled > 4))
             break;
     }
     return said;
