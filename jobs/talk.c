@@ -54,7 +54,7 @@ static enum wry_status reset_board(struct talk *t)
     const struct wry_port *port = t->station->port;
 
     if (t->station->settings.wiring->none) {
-        station_note(t->station, WRY_NOTE_NO_RESET_LINE, NULL);
+        station_note(t->station, WRY_NOTE_RESET_UNWIRED, NULL);
         return WRY_OK;
     }
     enum wry_status status = port->set_lines(port->context, true, false);

@@ -165,14 +165,12 @@ static void what_is_on_a_board_is_named(void)
                    scratch_file("hurt.bin"), NULL));
     g_setenv("WRYTOGRAPH_LINK", "bench:hurt", TRUE);
     struct said said = command("identify", NULL);
-    EXPECT(0, "gauge-start 1.0.2 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT",
-           said);
+    EXPECT(0, "gauge-start 1.0.2 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT", said);
     CHECK(says(&said, "digest not checked (--deep: 0.7 s)"));
     CHECK(says(&said, "region table, valid"));
     CHECK(says(&said, "gauge = 1, pier = A, datum_mm = -1827"));
     said = command("identify", "--deep", NULL);
-    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT",
-           said);
+    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT", said);
     flash[0xE020] ^= 1;
     flash[0x10003] ^= 1;
     flash[0x10003] ^= 1;

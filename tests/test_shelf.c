@@ -71,9 +71,9 @@ static void damaged_images_stay_off_it(void)
     g_autofree uint8_t *flash = g_malloc0(0x10000);
     bytes[n / 2] ^= 1;
     memcpy(flash, bytes, n);
-    scratch_write("flash.bin", flash, 0x10000);
+    scratch_write("creek.raw", flash, 0x10000);
     EXPECT(3, "holds more than the program",
-           command("shelf", "add", scratch_file("flash.bin"), NULL));
+           command("shelf", "add", scratch_file("creek.raw"), NULL));
     scratch_write("broken.zip", "PK\003\004 and no more", 17);
     EXPECT(3, "no whole ZIP", command("shelf", "add", scratch_file("broken.zip"), NULL));
 }

@@ -243,7 +243,7 @@ void notes_tell(const struct app *app, const struct wry_event *event)
         app_note(app, "The board is in loading mode: its boot strap is held. Let it go, then reset "
                       "the board.");
         break;
-    case WRY_NOTE_NO_RESET_LINE:
+    case WRY_NOTE_RESET_UNWIRED:
         app_note(app, "The reset of this board is not wired (--wiring): tap its button.");
         break;
     case WRY_NOTE_RESET:

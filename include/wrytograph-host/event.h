@@ -76,7 +76,7 @@ enum wry_note {
     WRY_NOTE_LINE_END_WORKS,    /* text = name of the one that the board wants */
     WRY_NOTE_LINE_UNANSWERED,   /* a line was sent, and nothing was heard since */
     WRY_NOTE_IN_LOADING_MODE,   /* the boot ROM says that the strap is held */
-    WRY_NOTE_NO_RESET_LINE,     /* the board cannot be reset over this link */
+    WRY_NOTE_RESET_UNWIRED,     /* the board cannot be reset over this link */
     WRY_NOTE_RESET,             /* it was */
     WRY_NOTE_NO_BREAK,          /* this link cannot send a break */
     WRY_NOTE_BREAK,             /* it was sent */
