@@ -66,6 +66,25 @@ static void judge_rom_line(struct talk_line *line)
     g_string_truncate(line->rom_line, 0);
 }
 
+/* Letters beyond ASCII are text, too, when all of their bytes (UTF-8, RFC 3629) have come. */
+static void note_byte(struct talk_line *line, uint8_t byte)
+{
+    bool continues = line->utf8_left > 0 && (byte & 0xC0) == 0x80;
+
+    line->latest[line->at_speed++ % TALK_LATEST] = listening_is_text(byte);
+    if (!continues) {
+        line->utf8_length = byte >= 0xC2 && byte < 0xE0   ? 2
+                            : byte >= 0xE0 && byte < 0xF0 ? 3
+                            : byte >= 0xF0 && byte < 0xF5 ? 4
+                                                          : 0;
+        line->utf8_left = line->utf8_length > 0 ? line->utf8_length - 1 : 0;
+        return;
+    }
+    line->utf8_left--;
+    for (unsigned i = 1; line->utf8_left == 0 && i <= line->utf8_length && i <= line->at_speed; i++)
+        line->latest[(line->at_speed - i) % TALK_LATEST] = true;
+}
+
 static void append(GString *text, char c)
 {
     if (text->len >= SEEN_MAX)
@@ -76,7 +95,7 @@ static void append(GString *text, char c)
 static void hear(struct talk_line *line, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n; i++) {
-        line->latest[line->at_speed++ % TALK_LATEST] = listening_is_text(bytes[i]);
+        note_byte(line, bytes[i]);
         if (bytes[i] == '\n' || (bytes[i] >= 0x20 && bytes[i] < 0x7F)) {
             append(line->said, (char)bytes[i]);
             append(line->seen, (char)bytes[i]);

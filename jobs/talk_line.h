@@ -5,7 +5,7 @@
 #include "report.h"
 
 enum {
-    TALK_LATEST = 64, /* bytes by which a speed is judged */
+    TALK_LATEST = 48, /* bytes by which a speed is judged */
 };
 
 #define TALK_TURN 20000u /* us between looks at what is to be sent */
@@ -24,12 +24,13 @@ struct talk_line {
     GString *rom_line;           /* the line that is coming in */
     enum talk_rom rom;
     uint32_t speed;
-    uint32_t next_console;      /* baud of the firmware, after the boot text; 0 = the same */
-    uint64_t heard_bytes;       /* in all */
-    uint64_t heard_at;          /* us, when something was heard last */
-    bool latest[TALK_LATEST];   /* of the bytes at this speed: whether it was text */
-    unsigned at_speed;          /* bytes at this speed */
-    const uint32_t *next_speed; /* to try; NULL = the speed is readable */
+    uint32_t next_console;           /* baud of the firmware, after the boot text; 0 = the same */
+    uint64_t heard_bytes;            /* in all */
+    uint64_t heard_at;               /* us, when something was heard last */
+    bool latest[TALK_LATEST];        /* of the bytes at this speed: whether it was text */
+    unsigned utf8_length, utf8_left; /* of a letter that is coming in; 0 = none */
+    unsigned at_speed;               /* bytes at this speed */
+    const uint32_t *next_speed;      /* to try; NULL = the speed is readable */
     uint32_t first_speed;
     uint64_t speed_since; /* us */
     bool searching;       /* the speed is unreadable, and others are being tried */
