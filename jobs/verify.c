@@ -106,8 +106,10 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
     for (size_t i = 0; i < planned.plan.count && status == WRY_OK; i++) {
         const struct wry_placement *item = &planned.plan.placements[i];
         const struct wry_planned_image *image = item->label;
-        status =
-            compare(&v, item, (struct wry_comparison){.name = image->name, .base = image->base});
+        bool behind = image->rest_length > 0 && image->rest_offset == item->offset;
+        status = compare(&v, item,
+                         (struct wry_comparison){.name = behind ? "blank behind it" : image->name,
+                                                 .base = behind ? item->offset : image->base});
     }
     return conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, wanted->image_count);
 }

@@ -88,6 +88,12 @@ void live_show(struct live *live, const struct wry_event *event)
     case WRY_EVENT_STEP_END:
         end_step(live);
         break;
+    case WRY_EVENT_NOTE:
+        /* It gets a line of its own. */
+        if (live->hand_shown || live->loss_shown)
+            fputs(clear_line, stderr);
+        live->hand_shown = live->loss_shown = false;
+        break;
     case WRY_EVENT_PROGRESS:
         if (event->progress->step == WRY_STEP_CONNECT && live->by_hand)
             show_call(live, event->progress);

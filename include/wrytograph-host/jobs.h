@@ -232,7 +232,8 @@ struct wry_difference {
 
 /* One stretch of content, compared. */
 struct wry_comparison {
-    const char *name; /* of the file, the region, or what part of an archive it is */
+    const char *name; /* of the file, the region, what part of an archive it is, or what is behind
+                         a settings block */
     bool of_archive;
     uint32_t offset, length; /* in flash */
     uint32_t base;           /* flash offset of address 0 of the content */
