@@ -49,7 +49,10 @@ enum wry_outcome backed_up_require(struct wry_station *station)
     bool read = backed_up_find(station, &found, &error);
     bool whole = found.whole;
 
-    if (!read) {
+    /* A look that was stopped half-way has not found that there is none. */
+    if (read && !whole && station_stopped(station)) {
+        station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    } else if (!read) {
         station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
         station->problem.cause = error;
     } else if (!whole) {
