@@ -88,6 +88,7 @@ static void all_is_erased_only_where_a_backup_is_known(void)
 static void what_lies_in_the_folder_is_known(void)
 {
     add_gauge("brought", 3);
+    CHECK_EQUAL(0, g_mkdir_with_parents(scratch_file("bench/backups"), 0755));
     EXPECT(0, "", command("backup", "-l", link_of("brought"), scratch_file("brought.zip"), NULL));
     CHECK_EQUAL(0,
                 g_rename(scratch_file("brought.zip"), scratch_file("bench/backups/of-pier.zip")));
