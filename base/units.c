@@ -119,6 +119,23 @@ char *units_address(const uint8_t e[6])
     return g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
 }
 
+bool units_parse_address(const char *text, uint8_t eui48[6])
+{
+    char between = '\0';
+
+    for (size_t i = 0; i < 6; i++) {
+        if (i == 1 && (*text == ':' || *text == '-'))
+            between = *text;
+        if (i > 0 && between != '\0' && *text++ != between)
+            return false;
+        if (!g_ascii_isxdigit(text[0]) || !g_ascii_isxdigit(text[1]))
+            return false;
+        eui48[i] = (uint8_t)(g_ascii_xdigit_value(text[0]) << 4 | g_ascii_xdigit_value(text[1]));
+        text += 2;
+    }
+    return *text == '\0';
+}
+
 char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE])
 {
     GString *text = g_string_new(NULL);

@@ -27,6 +27,9 @@ char *units_bytes(uint64_t bytes);
 
 char *units_address(const uint8_t eui48[6]);
 
+/* Six octets as 02:1A:…, with colons, hyphens or nothing between them. */
+bool units_parse_address(const char *text, uint8_t eui48[6]);
+
 /* 64 hexadecimal digits; free with g_free. */
 char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE]);
 

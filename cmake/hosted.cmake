@@ -10,27 +10,37 @@ pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(ARCHIVE REQUIRED IMPORTED_TARGET libarchive)
+pkg_check_modules(SODIUM REQUIRED IMPORTED_TARGET libsodium)
+pkg_check_modules(PQ REQUIRED IMPORTED_TARGET libpq)
+pkg_check_modules(QRENCODE REQUIRED IMPORTED_TARGET libqrencode)
 pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
-find_library(DIVSUFSORT divsufsort REQUIRED) # it comes without a .pc file
+find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
+find_library(CSV csv REQUIRED)
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB PkgConfig::MAGIC PkgConfig::ARCHIVE ${DIVSUFSORT})
+    PkgConfig::ZLIB PkgConfig::MAGIC PkgConfig::ARCHIVE PkgConfig::SODIUM PkgConfig::PQ PkgConfig::QRENCODE ${DIVSUFSORT} ${CSV})
 
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
 set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c ports/sim/storage.c)
+file(GLOB WRY_MIGRATIONS CONFIGURE_DEPENDS store/migrations/*/*.sql)
+add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
+    COMMAND ${CMAKE_COMMAND} -DFOLDER=${PROJECT_SOURCE_DIR}/store/migrations
+        -DOUT=${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
+        -P ${PROJECT_SOURCE_DIR}/cmake/migrations.cmake
+    DEPENDS ${WRY_MIGRATIONS} cmake/migrations.cmake)
 set(WRY_PACK_SOURCES pack/deflate.c pack/difference.c pack/old_content.c pack/packer.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    base/text_file.c base/units.c
+    base/process_mark.c base/text_file.c base/units.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c ports/serial/usb.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/layout_file.c store/settings_file.c store/shelf.c store/steps_file.c store/yaml_text.c
+    store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/board_table.c store/card.c store/csv_table.c store/card_file.c store/database.c store/content.c store/folder_image.c store/image_file.c store/journal.c store/known.c store/known_index.c store/known_source.c store/ledger.c store/ledger_columns.c store/ledger_lite.c store/ledger_sender.c store/ledger_server.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/layout_file.c store/mistakes.c store/settings_file.c store/shelf.c store/steps_file.c store/yaml_text.c
     store/pending_file.c store/spool.c 
     jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c
     jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/shelf.c jobs/shelf_items.c

@@ -13,7 +13,7 @@ struct reader {
     struct yaml_text *yaml;
     uint32_t flash_size; /* 0 = not known */
     struct layout_file *file;
-    unsigned lines[WRY_REGION_MAX]; /* where each region stands */
+    struct yaml_place places[WRY_REGION_MAX]; /* where each region stands */
 };
 
 /* A region that is being read. */
@@ -37,14 +37,14 @@ static gboolean set_name(struct wry_region *region, const char *text)
 
 /* A length of 0 stands for "rest" until the offset is known, so it cannot be written. */
 static gboolean set_length(struct reader *r, struct wry_region *region, const char *text,
-                           unsigned line)
+                           struct yaml_place at)
 {
     if (strcmp(text, "rest") == 0) {
         r->file->open_ended = true;
         return TRUE;
     }
     return (units_parse_size(text, &region->length) && region->length > 0) ||
-           yaml_text_complain(r->yaml, line, "'%s' is no length: write it as 0x1000, 4K or rest",
+           yaml_text_complain(r->yaml, at, "'%s' is no length: write it as 0x1000, 4K or rest",
                               text);
 }
 
@@ -54,41 +54,40 @@ static gboolean set_member(struct yaml_text *yaml, const yaml_node_t *key, const
     struct region_reader *reader = context;
     struct wry_region *region = &reader->region;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-    unsigned line = yaml_text_line(value);
+    struct yaml_place at = yaml_text_place(value);
 
     if (strcmp(name, "name") == 0)
         return set_name(region, text) ||
                yaml_text_complain(
-                   yaml, line,
+                   yaml, at,
                    "'%s' is no name: a letter, then up to 15 letters, digits, '-' and '_'; not "
                    "all or rest",
                    text);
     if (strcmp(name, "kind") == 0)
         return set_kind(region, text) ||
-               yaml_text_complain(yaml, line,
-                                  "'%s' is no kind: start, table, app, settings or files", text);
+               yaml_text_complain(yaml, at, "'%s' is no kind: start, table, app, settings or files",
+                                  text);
     if (strcmp(name, "offset") == 0) {
         reader->has_offset = true;
         return units_parse_offset(text, &region->offset) ||
-               yaml_text_complain(yaml, line, "'%s' is no offset: write it as 0x40000 or 256K",
-                                  text);
+               yaml_text_complain(yaml, at, "'%s' is no offset: write it as 0x40000 or 256K", text);
     }
     if (strcmp(name, "length") == 0) {
         reader->has_length = true;
-        return set_length(reader->r, region, text, line);
+        return set_length(reader->r, region, text, at);
     }
-    return yaml_text_complain(yaml, yaml_text_line(key),
+    return yaml_text_complain(yaml, yaml_text_place(key),
                               "a region has name, kind, offset and length, not '%s'", name);
 }
 
-static gboolean settle_rest(struct reader *r, struct wry_region *region, unsigned line)
+static gboolean settle_rest(struct reader *r, struct wry_region *region, struct yaml_place at)
 {
     uint32_t size = r->flash_size > 0 ? r->flash_size : LARGEST_FLASH;
 
     if (region->length > 0)
         return TRUE;
     if (region->offset >= size)
-        return yaml_text_complain(r->yaml, line, "region '%s' begins beyond the end of the flash",
+        return yaml_text_complain(r->yaml, at, "region '%s' begins beyond the end of the flash",
                                   region->name);
     region->length = size - region->offset;
     return TRUE;
@@ -99,20 +98,19 @@ static gboolean read_region(struct yaml_text *yaml, const yaml_node_t *node, voi
     struct region_reader reader = {.r = context, .region = {.kind = WRY_REGION_FILES}};
     struct reader *r = context;
     struct wry_region_table *layout = &r->file->layout;
-    unsigned line = yaml_text_line(node);
+    struct yaml_place at = yaml_text_place(node);
 
     if (node->type != YAML_MAPPING_NODE)
-        return yaml_text_complain(yaml, line,
-                                  "a region is written {name: …, offset: …, length: …}");
+        return yaml_text_complain(yaml, at, "a region is written {name: …, offset: …, length: …}");
     if (layout->count == WRY_REGION_MAX)
-        return yaml_text_complain(yaml, line, "more than %u regions", (unsigned)WRY_REGION_MAX);
+        return yaml_text_complain(yaml, at, "more than %u regions", (unsigned)WRY_REGION_MAX);
     if (!yaml_text_each(yaml, node, set_member, &reader))
         return FALSE;
     if (reader.region.name[0] == '\0' || !reader.has_offset || !reader.has_length)
-        return yaml_text_complain(yaml, line, "a region needs name, offset and length");
-    if (!settle_rest(r, &reader.region, line))
+        return yaml_text_complain(yaml, at, "a region needs name, offset and length");
+    if (!settle_rest(r, &reader.region, at))
         return FALSE;
-    r->lines[layout->count] = line;
+    r->places[layout->count] = at;
     layout->regions[layout->count++] = reader.region;
     return TRUE;
 }
@@ -122,20 +120,20 @@ static gboolean read_member(struct yaml_text *yaml, const yaml_node_t *key,
 {
     struct reader *r = context;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-    unsigned line = yaml_text_line(value);
+    struct yaml_place at = yaml_text_place(value);
 
     if (strcmp(name, "regions") == 0)
         return value->type == YAML_SEQUENCE_NODE
                    ? yaml_text_items(yaml, value, read_region, r)
-                   : yaml_text_complain(yaml, line, "'regions' is a list");
+                   : yaml_text_complain(yaml, at, "'regions' is a list");
     if (strcmp(name, "chip") == 0) {
         r->file->chip = wry_chip_by_name(text);
-        return r->file->chip || yaml_text_complain(yaml, line, "there is no chip '%s'", text);
+        return r->file->chip || yaml_text_complain(yaml, at, "there is no chip '%s'", text);
     }
     if (strcmp(name, "flash") == 0)
         return units_parse_size(text, &r->file->layout.flash_size) ||
-               yaml_text_complain(yaml, line, "'%s' is no flash size", text);
-    return yaml_text_complain(yaml, yaml_text_line(key),
+               yaml_text_complain(yaml, at, "'%s' is no flash size", text);
+    return yaml_text_complain(yaml, yaml_text_place(key),
                               "a layout has chip, flash and regions, not '%s'", name);
 }
 
@@ -151,24 +149,24 @@ static gboolean check(struct reader *r)
     case WRY_LAYOUT_FINE:
         return TRUE;
     case WRY_LAYOUT_EMPTY:
-        return yaml_text_complain(r->yaml, 1, "there are no regions");
+        return yaml_text_complain(r->yaml, YAML_TEXT_START, "there are no regions");
     case WRY_LAYOUT_UNALIGNED:
         return yaml_text_complain(
-            r->yaml, r->lines[which],
+            r->yaml, r->places[which],
             "region '%s' does not begin and end on a sector (multiples of 0x1000)", a->name);
     case WRY_LAYOUT_BEYOND:
-        return yaml_text_complain(r->yaml, r->lines[which],
+        return yaml_text_complain(r->yaml, r->places[which],
                                   "region '%s' ends beyond the end of the flash", a->name);
     case WRY_LAYOUT_OVERLAP:
-        return yaml_text_complain(r->yaml, r->lines[which], "region '%s' overlaps '%s' of line %u",
-                                  a->name, b->name, r->lines[other]);
+        return yaml_text_complain(r->yaml, r->places[which], "region '%s' overlaps '%s' of line %u",
+                                  a->name, b->name, r->places[other].line);
     case WRY_LAYOUT_BAD_NAME:
-        return yaml_text_complain(r->yaml, r->lines[which], "'%s' is no name for a region",
+        return yaml_text_complain(r->yaml, r->places[which], "'%s' is no name for a region",
                                   a->name);
     case WRY_LAYOUT_REPEATED:
-        return yaml_text_complain(r->yaml, r->lines[which],
+        return yaml_text_complain(r->yaml, r->places[which],
                                   "the name '%s' stands in line %u already", a->name,
-                                  r->lines[other]);
+                                  r->places[other].line);
     }
     return FALSE;
 }

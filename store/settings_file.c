@@ -166,8 +166,8 @@ static bool take_text(struct entry *entry, const char *text)
 /* One value of the file, as it is being read. */
 struct value_reader {
     const char *value, *env, *file;
-    unsigned line; /* of what gives the value */
-    uint8_t type;  /* 0: as it reads */
+    struct yaml_place at; /* of what gives the value */
+    uint8_t type;         /* 0: as it reads */
     bool quoted, secret;
 };
 
@@ -192,15 +192,15 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (take_source(reader, name, text)) {
-        reader->line = yaml_text_line(value);
+        reader->at = yaml_text_place(value);
         reader->quoted = yaml_text_is_quoted(value) || !reader->value;
         return value->type == YAML_SCALAR_NODE ||
-               yaml_text_complain(yaml, reader->line, "'%s' takes one value", name);
+               yaml_text_complain(yaml, reader->at, "'%s' takes one value", name);
     }
     if (strcmp(name, "secret") == 0) {
         reader->secret = strcmp(text, "true") == 0;
         return reader->secret || strcmp(text, "false") == 0 ||
-               yaml_text_complain(yaml, yaml_text_line(value), "'secret' is true or false");
+               yaml_text_complain(yaml, yaml_text_place(value), "'secret' is true or false");
     }
     if (strcmp(name, "type") == 0) {
         for (size_t i = 0; i < G_N_ELEMENTS(types); i++) {
@@ -208,10 +208,10 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
                 reader->type = types[i].type;
         }
         return reader->type != 0 ||
-               yaml_text_complain(yaml, yaml_text_line(value),
+               yaml_text_complain(yaml, yaml_text_place(value),
                                   "'%s' is no type: text, integer, real, boolean or bytes", text);
     }
-    return yaml_text_complain(yaml, yaml_text_line(key),
+    return yaml_text_complain(yaml, yaml_text_place(key),
                               "a setting has value, env or file, type and secret, not '%s'", name);
 }
 
@@ -222,7 +222,7 @@ static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
     size_t n = 0;
 
     if ((reader->value != NULL) + (reader->env != NULL) + (reader->file != NULL) != 1) {
-        yaml_text_complain(yaml, reader->line, "give one of value, env and file");
+        yaml_text_complain(yaml, reader->at, "give one of value, env and file");
         return NULL;
     }
     if (reader->value)
@@ -230,7 +230,7 @@ static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
     if (reader->env) {
         const char *found = g_getenv(reader->env);
         if (!found)
-            yaml_text_complain(yaml, reader->line, "%s is not set in the environment", reader->env);
+            yaml_text_complain(yaml, reader->at, "%s is not set in the environment", reader->env);
         return g_strdup(found);
     }
     g_autofree char *folder = g_path_get_dirname(yaml->path);
@@ -239,7 +239,7 @@ static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
                                 : g_build_filename(folder, reader->file, NULL);
     char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
     if (!text) {
-        yaml_text_complain(yaml, reader->line, "%s", inner->message);
+        yaml_text_complain(yaml, reader->at, "%s", inner->message);
         return NULL;
     }
     if (n > 0 && text[n - 1] == '\n')
@@ -251,19 +251,19 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
                              const yaml_node_t *value, void *context)
 {
     struct settings *settings = context;
-    struct value_reader reader = {.line = yaml_text_line(value),
+    struct value_reader reader = {.at = yaml_text_place(value),
                                   .quoted = yaml_text_is_quoted(value)};
     const char *name = yaml_text_of(key);
 
     if (!wry_settings_key_is_fit(name, strlen(name)))
-        return yaml_text_complain(yaml, yaml_text_line(key),
+        return yaml_text_complain(yaml, yaml_text_place(key),
                                   "'%s' is no key: a letter, then up to %u letters, digits, '-' "
                                   "and '_'",
                                   name, WRY_SETTINGS_KEY_MAX - 1);
     if (value->type == YAML_SCALAR_NODE)
         reader.value = yaml_text_of(value);
     else if (value->type != YAML_MAPPING_NODE)
-        return yaml_text_complain(yaml, reader.line, "'%s': a setting is one value", name);
+        return yaml_text_complain(yaml, reader.at, "'%s': a setting is one value", name);
     else if (!yaml_text_each(yaml, value, take_member, &reader))
         return FALSE;
     g_autofree char *text = fetch(yaml, &reader);
@@ -278,7 +278,7 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
     g_ptr_array_add(settings->entries, entry);
     bool taken = take_text(entry, text);
     point(entry);
-    return taken || yaml_text_complain(yaml, reader.line, "'%s': its value is no %s, or too long",
+    return taken || yaml_text_complain(yaml, reader.at, "'%s': its value is no %s, or too long",
                                        name, type_name(entry->setting.type));
 }
 
@@ -286,10 +286,10 @@ static gboolean take_root(struct yaml_text *yaml, const yaml_node_t *key, const 
                           void *context)
 {
     if (strcmp(yaml_text_of(key), "settings") != 0)
-        return yaml_text_complain(yaml, yaml_text_line(key),
+        return yaml_text_complain(yaml, yaml_text_place(key),
                                   "a settings file has 'settings:', not '%s'", yaml_text_of(key));
     if (value->type != YAML_MAPPING_NODE)
-        return yaml_text_complain(yaml, yaml_text_line(value),
+        return yaml_text_complain(yaml, yaml_text_place(value),
                                   "'settings' holds lines of KEY: VALUE");
     return yaml_text_each(yaml, value, take_setting, context);
 }
@@ -300,7 +300,8 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
 
     if (!yaml_text_each(yaml, root, take_root, settings))
         return FALSE;
-    return settings->entries->len > 0 || yaml_text_complain(yaml, 1, "there are no settings");
+    return settings->entries->len > 0 ||
+           yaml_text_complain(yaml, YAML_TEXT_START, "there are no settings");
 }
 
 struct settings *settings_load(const char *path, GError **error)

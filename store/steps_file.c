@@ -26,7 +26,7 @@ static gboolean take_text(struct yaml_text *yaml, const yaml_node_t *key, const 
     const char *given = yaml_text_of(value);
 
     if (value->type != YAML_SCALAR_NODE || given[0] == '\0' || strpbrk(given, "\r\n"))
-        return yaml_text_complain(yaml, yaml_text_line(value), "'%s' takes one line of text",
+        return yaml_text_complain(yaml, yaml_text_place(value), "'%s' takes one line of text",
                                   yaml_text_of(key));
     *text = g_strdup(given);
     return TRUE;
@@ -46,14 +46,14 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
         return take_text(yaml, key, value, &step->advice);
     if (strcmp(name, "within") == 0)
         return units_parse_time(text, &step->within) ||
-               yaml_text_complain(yaml, yaml_text_line(value),
+               yaml_text_complain(yaml, yaml_text_place(value),
                                   "'%s' is no time: write it in seconds, such as 5s", text);
     if (strcmp(name, "on-failure") == 0) {
         step->go_on = strcmp(text, "go-on") == 0;
         return step->go_on || strcmp(text, "stop") == 0 ||
-               yaml_text_complain(yaml, yaml_text_line(value), "'on-failure' is stop or go-on");
+               yaml_text_complain(yaml, yaml_text_place(value), "'on-failure' is stop or go-on");
     }
-    return yaml_text_complain(yaml, yaml_text_line(key),
+    return yaml_text_complain(yaml, yaml_text_place(key),
                               "a step has send, expect, within, on-failure and advice, not '%s'",
                               name);
 }
@@ -62,30 +62,40 @@ static gboolean take_step(struct yaml_text *yaml, const yaml_node_t *item, void 
 {
     GPtrArray *steps = context;
     struct steps_file_step *step = g_new0(struct steps_file_step, 1);
-    unsigned line = yaml_text_line(item);
+    struct yaml_place at = yaml_text_place(item);
 
     g_ptr_array_add(steps, step);
     if (item->type != YAML_MAPPING_NODE)
-        return yaml_text_complain(yaml, line, "a step is written {send: …, expect: …}");
+        return yaml_text_complain(yaml, at, "a step is written {send: …, expect: …}");
     if (steps->len > STEPS_MOST)
-        return yaml_text_complain(yaml, line, "more than %u steps", STEPS_MOST);
+        return yaml_text_complain(yaml, at, "more than %u steps", STEPS_MOST);
     if (!yaml_text_each(yaml, item, take_member, step))
         return FALSE;
     if (!step->send && !step->expect)
-        return yaml_text_complain(yaml, line, "a step sends or expects something");
+        return yaml_text_complain(yaml, at, "a step sends or expects something");
     return step->expect || (step->within == 0 && !step->go_on && !step->advice) ||
-           yaml_text_complain(yaml, line, "within, on-failure and advice are for what is expected");
+           yaml_text_complain(yaml, at, "within, on-failure and advice are for what is expected");
+}
+
+GPtrArray *steps_file_new(void)
+{
+    return g_ptr_array_new_with_free_func(free_step);
+}
+
+gboolean steps_file_take(struct yaml_text *yaml, const yaml_node_t *list, GPtrArray *steps)
+{
+    return list->type == YAML_SEQUENCE_NODE
+               ? yaml_text_items(yaml, list, take_step, steps)
+               : yaml_text_complain(yaml, yaml_text_place(list), "'steps' is a list");
 }
 
 static gboolean take_root(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           void *context)
 {
     if (strcmp(yaml_text_of(key), "steps") != 0)
-        return yaml_text_complain(yaml, yaml_text_line(key), "a steps file has 'steps:', not '%s'",
+        return yaml_text_complain(yaml, yaml_text_place(key), "a steps file has 'steps:', not '%s'",
                                   yaml_text_of(key));
-    return value->type == YAML_SEQUENCE_NODE
-               ? yaml_text_items(yaml, value, take_step, context)
-               : yaml_text_complain(yaml, yaml_text_line(value), "'steps' is a list");
+    return steps_file_take(yaml, value, context);
 }
 
 static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
@@ -94,12 +104,12 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
 
     if (!yaml_text_each(yaml, root, take_root, steps))
         return FALSE;
-    return steps->len > 0 || yaml_text_complain(yaml, 1, "there are no steps");
+    return steps->len > 0 || yaml_text_complain(yaml, YAML_TEXT_START, "there are no steps");
 }
 
 GPtrArray *steps_file_load(const char *path, GError **error)
 {
-    GPtrArray *steps = g_ptr_array_new_with_free_func(free_step);
+    GPtrArray *steps = steps_file_new();
 
     if (yaml_text_load(path, "a steps file", read_root, steps, error))
         return steps;

@@ -6,20 +6,31 @@
 #include "base/text_file.h"
 #include "error.h"
 
-gboolean yaml_text_complain(struct yaml_text *yaml, unsigned line, const char *format, ...)
+gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const char *format, ...)
 {
     va_list arguments;
 
     va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    g_set_error(yaml->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, line, text);
+    if (yaml->mistakes) {
+        mistakes_add(yaml->mistakes, yaml->path, at.line, at.column, text);
+        return FALSE;
+    }
+    g_set_error(yaml->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, at.line,
+                text);
+    g_free(text);
     return FALSE;
 }
 
-unsigned yaml_text_line(const yaml_node_t *node)
+static struct yaml_place place_of(yaml_mark_t mark)
 {
-    return (unsigned)node->start_mark.line + 1;
+    return (struct yaml_place){(unsigned)mark.line + 1, (unsigned)mark.column + 1};
+}
+
+struct yaml_place yaml_text_place(const yaml_node_t *node)
+{
+    return place_of(node->start_mark);
 }
 
 const char *yaml_text_of(const yaml_node_t *node)
@@ -41,8 +52,10 @@ static gboolean check_keys(struct yaml_text *yaml, const yaml_node_t *mapping)
         yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
         const yaml_node_t *other = g_hash_table_lookup(seen, (gpointer)yaml_text_of(key));
         if (other)
-            return yaml_text_complain(yaml, yaml_text_line(key), "'%s' stands in line %u already",
-                                      yaml_text_of(key), yaml_text_line(other));
+            yaml_text_complain(yaml, yaml_text_place(key), "'%s' stands in line %u already",
+                               yaml_text_of(key), yaml_text_place(other).line);
+        if (other && !yaml->mistakes)
+            return FALSE;
         g_hash_table_insert(seen, (gpointer)yaml_text_of(key), key);
     }
     return TRUE;
@@ -55,13 +68,24 @@ gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
 {
     if (!check_keys(yaml, mapping))
         return FALSE;
+    gboolean taken = TRUE;
+    for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start;
+         p < mapping->data.mapping.pairs.top && (taken || yaml->mistakes); p++)
+        taken = take(yaml, yaml_document_get_node(&yaml->document, p->key),
+                     yaml_document_get_node(&yaml->document, p->value), context) &&
+                taken;
+    return taken;
+}
+
+const yaml_node_t *yaml_text_find(struct yaml_text *yaml, const yaml_node_t *mapping,
+                                  const char *key)
+{
     for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start;
          p < mapping->data.mapping.pairs.top; p++) {
-        if (!take(yaml, yaml_document_get_node(&yaml->document, p->key),
-                  yaml_document_get_node(&yaml->document, p->value), context))
-            return FALSE;
+        if (strcmp(yaml_text_of(yaml_document_get_node(&yaml->document, p->key)), key) == 0)
+            return yaml_document_get_node(&yaml->document, p->value);
     }
-    return TRUE;
+    return NULL;
 }
 
 gboolean yaml_text_items(struct yaml_text *yaml, const yaml_node_t *sequence,
@@ -69,17 +93,17 @@ gboolean yaml_text_items(struct yaml_text *yaml, const yaml_node_t *sequence,
                                           void *context),
                          void *context)
 {
+    gboolean taken = TRUE;
+
     for (const yaml_node_item_t *item = sequence->data.sequence.items.start;
-         item < sequence->data.sequence.items.top; item++) {
-        if (!take(yaml, yaml_document_get_node(&yaml->document, *item), context))
-            return FALSE;
-    }
-    return TRUE;
+         item < sequence->data.sequence.items.top && (taken || yaml->mistakes); item++)
+        taken = take(yaml, yaml_document_get_node(&yaml->document, *item), context) && taken;
+    return taken;
 }
 
 static gboolean unreadable(struct yaml_text *yaml, const yaml_parser_t *parser)
 {
-    return yaml_text_complain(yaml, (unsigned)parser->problem_mark.line + 1, "%s",
+    return yaml_text_complain(yaml, place_of(parser->problem_mark), "%s",
                               parser->problem ? parser->problem : "not readable as YAML");
 }
 
@@ -94,17 +118,17 @@ static gboolean check_end(struct yaml_text *yaml, yaml_parser_t *parser, const c
     const yaml_node_t *root = yaml_document_get_root_node(&next);
     if (root)
         ended =
-            yaml_text_complain(yaml, yaml_text_line(root), "a second document: %s is one", what);
+            yaml_text_complain(yaml, yaml_text_place(root), "a second document: %s is one", what);
     yaml_document_delete(&next);
     return ended;
 }
 
-gboolean yaml_text_load(const char *path, const char *what,
-                        gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
-                                         void *context),
-                        void *context, GError **error)
+static gboolean load(const char *path, const char *what,
+                     gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
+                                      void *context),
+                     void *context, GPtrArray *mistakes, GError **error)
 {
-    struct yaml_text yaml = {.path = path, .error = error};
+    struct yaml_text yaml = {.path = path, .mistakes = mistakes, .error = error};
     g_autoptr(GError) inner = NULL;
     size_t length = 0;
     g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
@@ -116,14 +140,15 @@ gboolean yaml_text_load(const char *path, const char *what,
         return FALSE;
     }
     if (!yaml_parser_initialize(&parser))
-        return yaml_text_complain(&yaml, 1, "out of memory");
+        return yaml_text_complain(&yaml, YAML_TEXT_START, "out of memory");
     yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
     loaded = yaml_parser_load(&parser, &yaml.document);
     if (loaded) {
         const yaml_node_t *root = yaml_document_get_root_node(&yaml.document);
         bool is_mapping = root && root->type == YAML_MAPPING_NODE;
         if (!is_mapping)
-            yaml_text_complain(&yaml, 1, "this is not %s: it begins with no 'KEY:'", what);
+            yaml_text_complain(&yaml, YAML_TEXT_START, "this is not %s: it begins with no 'KEY:'",
+                               what);
         loaded = is_mapping && read(&yaml, root, context) && check_end(&yaml, &parser, what);
         yaml_document_delete(&yaml.document);
     } else {
@@ -131,6 +156,22 @@ gboolean yaml_text_load(const char *path, const char *what,
     }
     yaml_parser_delete(&parser);
     return loaded;
+}
+
+gboolean yaml_text_load(const char *path, const char *what,
+                        gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
+                                         void *context),
+                        void *context, GError **error)
+{
+    return load(path, what, read, context, NULL, error);
+}
+
+gboolean yaml_text_check(const char *path, const char *what,
+                         gboolean (*read)(struct yaml_text *yaml, const yaml_node_t *root,
+                                          void *context),
+                         void *context, GPtrArray *mistakes, GError **error)
+{
+    return load(path, what, read, context, mistakes, error);
 }
 
 struct key_search {

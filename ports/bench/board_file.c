@@ -1,6 +1,7 @@
 /* board.yaml, read and written with libcyaml. */
 #include "board_file.h"
 
+#include "base/units.h"
 #include <cyaml/cyaml.h>
 #include <stdio.h>
 #include <string.h>
@@ -81,20 +82,6 @@ static cyaml_config_t parser(GString *messages)
                             .flags = CYAML_CFG_DEFAULT};
 }
 
-static gboolean parse_address(const char *text, uint8_t eui48[WRY_EUI48_SIZE])
-{
-    unsigned octets[WRY_EUI48_SIZE];
-    int used = 0;
-
-    if (sscanf(text, "%2x:%2x:%2x:%2x:%2x:%2x%n", &octets[0], &octets[1], &octets[2], &octets[3],
-               &octets[4], &octets[5], &used) != (int)WRY_EUI48_SIZE ||
-        text[used] != '\0')
-        return FALSE;
-    for (size_t i = 0; i < WRY_EUI48_SIZE; i++)
-        eui48[i] = (uint8_t)octets[i];
-    return TRUE;
-}
-
 static gboolean take_over(const struct board_yaml *yaml, struct bench_description *description)
 {
     description->chip = wry_chip_by_name(yaml->chip);
@@ -104,7 +91,7 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->wiring = yaml->wiring ? wry_wiring_by_name(yaml->wiring) : wry_wiring_at(0);
     return description->chip && description->wiring && yaml->revision < 256 &&
            yaml->faults.line_end <= SIM_LINE_END_CR &&
-           parse_address(yaml->address, description->eui48);
+           units_parse_address(yaml->address, description->eui48);
 }
 
 static gboolean damaged(const char *path, const char *what, GError **error)

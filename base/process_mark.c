@@ -1,0 +1,66 @@
+/* Marks of processes: which boot, which namespace, which number, and when it began. */
+#include "process_mark.h"
+
+#include <glib.h>
+#include <limits.h>
+#include <string.h>
+#include <unistd.h>
+
+static char *read_line(const char *path)
+{
+    char *text = NULL;
+
+    if (!g_file_get_contents(path, &text, NULL, NULL))
+        return g_strdup("");
+    return g_strstrip(text);
+}
+
+/* Where numbers of processes mean the same. */
+static char *world(void)
+{
+    g_autofree char *boot = read_line("/proc/sys/kernel/random/boot_id");
+    char space[PATH_MAX] = "";
+    ssize_t n = readlink("/proc/self/ns/pid", space, sizeof space - 1);
+
+    space[n > 0 ? n : 0] = '\0';
+    return g_strdup_printf("%s %s", boot, space);
+}
+
+/* Ticks since the boot, of field 22; "" when there is no such process. */
+static char *begun(const char *number)
+{
+    g_autofree char *path = g_strdup_printf("/proc/%s/stat", number);
+    g_autofree char *text = read_line(path);
+    const char *behind = strrchr(text, ')'); /* a program's name may hold anything */
+    g_auto(GStrv) fields = g_strsplit(behind ? behind + 1 : "", " ", -1);
+
+    /* One that is dead and not buried is dead. */
+    bool lives = g_strv_length(fields) > 20 && !strchr("ZX", fields[1][0]);
+    return g_strdup(lives ? fields[20] : "");
+}
+
+char *process_mark_own(void)
+{
+    g_autofree char *number = g_strdup_printf("%d", (int)getpid());
+    g_autofree char *place = world();
+    g_autofree char *time = begun(number);
+
+    return g_strdup_printf("%s %s %s", place, number, time);
+}
+
+bool process_mark_is_alive(const char *mark)
+{
+    g_autofree char *place = world();
+    g_auto(GStrv) parts = g_strsplit(mark, " ", -1);
+    g_auto(GStrv) own = g_strsplit(place, " ", -1);
+
+    if (g_strv_length(parts) != 4 || parts[3][0] == '\0')
+        return true;
+    /* Another boot has ended all; of another namespace nothing is known. */
+    if (strcmp(parts[0], own[0]) != 0)
+        return false;
+    if (strcmp(parts[1], own[1]) != 0)
+        return true;
+    g_autofree char *time = begun(parts[2]);
+    return strcmp(time, parts[3]) == 0;
+}

@@ -1,0 +1,17 @@
+# Numbered SQL files as C strings, in their order: cmake -DFOLDER=… -DOUT=… -P migrations.cmake
+
+set(text "/* Made from ${FOLDER}. */\n#include \"store/ledger_migrations.h\"\n")
+foreach(kind lite server)
+    string(APPEND text "\nconst char *const ledger_${kind}_migrations[] = {\n")
+    file(GLOB files ${FOLDER}/${kind}/*.sql)
+    list(SORT files)
+    foreach(file ${files})
+        file(READ ${file} sql)
+        string(REGEX REPLACE " *--[^\n]*" "" sql "${sql}")
+        string(REPLACE "\"" "\\\"" sql "${sql}")
+        string(REPLACE "\n" "\\n\"\n    \"" sql "${sql}")
+        string(APPEND text "    \"${sql}\",\n")
+    endforeach()
+    string(APPEND text "    NULL,\n};\n")
+endforeach()
+file(WRITE ${OUT} "${text}")

@@ -1,0 +1,283 @@
+/* The table of boards. */
+#include "board_table.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include "base/units.h"
+#include "csv_table.h"
+#include "error.h"
+#include "mistakes.h"
+#include "wrytograph/settings_block.h"
+
+#define ADDRESS "address"
+#define USED "used"
+
+enum {
+    LOCK_TRIES = 100, /* it is held for as long as a small file takes to be written */
+    LOCK_PAUSE = 50,  /* ms */
+};
+
+static bool is_setting(const char *name)
+{
+    return g_ascii_strcasecmp(name, ADDRESS) != 0 && g_ascii_strcasecmp(name, USED) != 0;
+}
+
+static void add_value(GPtrArray *values, const struct csv_field *name, const char *text)
+{
+    struct card_value *value = g_new0(struct card_value, 1);
+    const char *slash = strchr(name->text, '/');
+
+    value->region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
+    value->key = g_strdup(slash ? slash + 1 : name->text);
+    value->value = g_strdup(text);
+    value->at = (struct yaml_place){name->line, name->column};
+    g_ptr_array_add(values, value);
+}
+
+/* Checking. */
+
+static void complain(GPtrArray *mistakes, const struct csv_table *table,
+                     const struct csv_field *field, const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+static void complain(GPtrArray *mistakes, const struct csv_table *table,
+                     const struct csv_field *field, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    mistakes_add(mistakes, table->path, field->line, field->column,
+                 g_strdup_vprintf(format, arguments));
+    va_end(arguments);
+}
+
+static void check_names(GPtrArray *mistakes, const struct csv_table *table)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    bool any = false;
+
+    for (guint i = 0; i < names->len; i++) {
+        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+        const char *slash = strchr(name->text, '/'), *key = slash ? slash + 1 : name->text;
+        if (csv_table_column(table, name->text) != (int)i)
+            complain(mistakes, table, name, "the column '%s' stands there already", name->text);
+        if (!is_setting(name->text))
+            continue;
+        any = true;
+        if (!wry_settings_key_is_fit(key, strlen(key)))
+            complain(mistakes, table, name,
+                     "'%s' is no key of a setting: a letter, then up to %u letters, digits, '-' "
+                     "and '_'",
+                     name->text, WRY_SETTINGS_KEY_MAX - 1);
+    }
+    if (!any)
+        complain(mistakes, table, &g_array_index(names, struct csv_field, 0),
+                 "no column is a setting");
+}
+
+static void check_row(GPtrArray *mistakes, const struct csv_table *table, guint row, int column,
+                      GHashTable *seen)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+    const char *address = csv_table_at(table, row, column);
+    uint8_t eui48[WRY_EUI48_SIZE];
+
+    if (fields->len > names->len)
+        complain(mistakes, table, &g_array_index(fields, struct csv_field, names->len),
+                 "a field more than there are names");
+    if (column < 0 || (guint)column >= fields->len || address[0] == '\0')
+        return;
+    const struct csv_field *field = &g_array_index(fields, struct csv_field, column);
+    if (!units_parse_address(address, eui48)) {
+        complain(mistakes, table, field, "'%s' is no board's address: six octets, 02:1A:…",
+                 address);
+        return;
+    }
+    char *same = units_address(eui48);
+    gpointer other = g_hash_table_lookup(seen, same);
+    if (other)
+        complain(mistakes, table, field, "board %s stands in line %u already", same,
+                 GPOINTER_TO_UINT(other));
+    g_hash_table_insert(seen, same, GUINT_TO_POINTER(field->line));
+}
+
+void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes)
+{
+    g_autoptr(GError) error = NULL;
+    struct csv_table *table = csv_table_load(path, &error);
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    if (!table) {
+        mistakes_add(mistakes, NULL, 0, 0, g_strdup(error->message));
+        return;
+    }
+    int column = csv_table_column(table, ADDRESS);
+    check_names(mistakes, table);
+    if (rows == CARD_ROWS_BY_ADDRESS && column < 0)
+        mistakes_add(mistakes, path, 1, 1, g_strdup("no column is named 'address'"));
+    if (table->rows->len < 2)
+        mistakes_add(mistakes, path, 1, 1, g_strdup("there is no row of a board"));
+    for (guint i = 1; i < table->rows->len; i++)
+        check_row(mistakes, table, i, column, seen);
+    csv_table_free(table);
+}
+
+GPtrArray *board_table_keys(const char *path, GError **error)
+{
+    struct csv_table *table = csv_table_load(path, error);
+    GPtrArray *keys = card_values_new();
+
+    if (!table) {
+        g_ptr_array_unref(keys);
+        return NULL;
+    }
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    for (guint i = 0; i < names->len; i++) {
+        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+        if (is_setting(name->text))
+            add_value(keys, name, "");
+    }
+    csv_table_free(table);
+    return keys;
+}
+
+/* Taking. */
+
+/* Held while the table is read and written; -1 with the reason. */
+static int lock_table(const char *path, GError **error)
+{
+    g_autofree char *folder = g_path_get_dirname(path);
+    g_autofree char *base = g_path_get_basename(path);
+    g_autofree char *name = g_strdup_printf("%s/.%s.lock", folder, base);
+    int file = open(name, O_RDWR | O_CREAT | O_CLOEXEC, 0666);
+
+    for (unsigned i = 0; file >= 0 && i < LOCK_TRIES; i++) {
+        if (flock(file, LOCK_EX | LOCK_NB) == 0)
+            return file;
+        g_usleep(LOCK_PAUSE * 1000);
+    }
+    if (file < 0)
+        store_file_error(error, name);
+    else
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: another program holds it", path);
+    if (file >= 0)
+        close(file);
+    return -1;
+}
+
+/* The board's own row, or 0. */
+static guint find_row(const struct csv_table *table, int column, const uint8_t *eui48)
+{
+    uint8_t of_row[WRY_EUI48_SIZE];
+
+    for (guint i = 1; column >= 0 && i < table->rows->len; i++) {
+        if (units_parse_address(csv_table_at(table, i, column), of_row) &&
+            memcmp(of_row, eui48, sizeof of_row) == 0)
+            return i;
+    }
+    return 0;
+}
+
+static guint find_free(const struct csv_table *table)
+{
+    int address = csv_table_column(table, ADDRESS), used = csv_table_column(table, USED);
+
+    for (guint i = 1; i < table->rows->len; i++) {
+        if (csv_table_at(table, i, address)[0] == '\0' && csv_table_at(table, i, used)[0] == '\0')
+            return i;
+    }
+    return 0;
+}
+
+static gboolean claim_row(struct csv_table *table, guint row, const uint8_t *eui48, GError **error)
+{
+    int column = csv_table_column(table, ADDRESS);
+    g_autofree char *address = units_address(eui48);
+
+    if (column < 0)
+        column = csv_table_add_column(table, ADDRESS);
+    csv_table_set(table, row, column, address);
+    return csv_table_save(table, error);
+}
+
+static GPtrArray *values_of(const struct csv_table *table, guint row)
+{
+    GPtrArray *values = card_values_new();
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+
+    for (guint i = 0; i < names->len; i++) {
+        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+        const char *text = csv_table_at(table, row, (int)i);
+        if (is_setting(name->text) && text[0] != '\0')
+            add_value(values, name, text);
+    }
+    return values;
+}
+
+static GPtrArray *take(struct csv_table *table, enum card_rows rows, const uint8_t *eui48,
+                       bool claim, unsigned *line, GError **error)
+{
+    guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
+    bool is_own = row > 0;
+    g_autofree char *address = units_address(eui48);
+
+    if (row == 0 && rows == CARD_ROWS_NEXT)
+        row = find_free(table);
+    if (row == 0) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_NONE,
+                    rows == CARD_ROWS_NEXT ? "%s: no row is free for board %s"
+                                           : "%s: there is no row for board %s",
+                    table->path, address);
+        return NULL;
+    }
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+    *line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
+    if (!is_own && claim && !claim_row(table, row, eui48, error))
+        return NULL;
+    return values_of(table, row);
+}
+
+GPtrArray *board_table_take(const char *path, enum card_rows rows,
+                            const uint8_t eui48[WRY_EUI48_SIZE], bool claim, unsigned *line,
+                            GError **error)
+{
+    bool writes = claim && rows == CARD_ROWS_NEXT;
+    int lock = writes ? lock_table(path, error) : -1;
+
+    if (writes && lock < 0)
+        return NULL;
+    struct csv_table *table = csv_table_load(path, error);
+    GPtrArray *values = table ? take(table, rows, eui48, claim, line, error) : NULL;
+    csv_table_free(table);
+    if (lock >= 0)
+        close(lock);
+    return values;
+}
+
+gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
+                          GError **error)
+{
+    int lock = lock_table(path, error);
+    struct csv_table *table = lock >= 0 ? csv_table_load(path, error) : NULL;
+    gboolean done = FALSE;
+
+    if (table) {
+        guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
+        int column = csv_table_column(table, USED);
+        if (column < 0)
+            column = csv_table_add_column(table, USED);
+        if (row > 0)
+            csv_table_set(table, row, column, when);
+        done = row > 0 && csv_table_save(table, error);
+        if (row == 0)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_NONE, "%s: the board's row is gone", path);
+    }
+    csv_table_free(table);
+    if (lock >= 0)
+        close(lock);
+    return done;
+}

@@ -1,0 +1,35 @@
+/*
+ * The table of boards of a card: settings of each board, in a row of its own (docs/card.md).
+ *
+ * A column named 'address' says whose row it is, 'used' when that board was done; every other
+ * column is a setting. An empty field leaves the setting as it is.
+ *
+ *     GPtrArray *values = board_table_take(path, CARD_ROWS_NEXT, eui48, true, &line, &error);
+ *     ...
+ *     board_table_done(path, eui48, now, &error);
+ */
+#ifndef WRY_STORE_BOARD_TABLE_H
+#define WRY_STORE_BOARD_TABLE_H
+
+#include "card.h"
+
+/* Adds what is wrong with it to mistakes. */
+void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes);
+
+/* Its settings' names, struct card_value with empty values; for each that every board gets. */
+GPtrArray *board_table_keys(const char *path, GError **error);
+
+/*
+ * The settings of that board, struct card_value; NULL with the reason when it has no row, or when
+ * none is free. claim: a free row becomes this board's at once, so that nobody else takes it. line
+ * is that of the row.
+ */
+GPtrArray *board_table_take(const char *path, enum card_rows rows,
+                            const uint8_t eui48[WRY_EUI48_SIZE], bool claim, unsigned *line,
+                            GError **error);
+
+/* The board was done: its row says when, in UTC. */
+gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
+                          GError **error);
+
+#endif

@@ -1,0 +1,227 @@
+/* The ledger, wherever it is. */
+#include "ledger.h"
+
+#include <string.h>
+
+#include "base/process_mark.h"
+#include "base/units.h"
+#include "error.h"
+#include "ledger_columns.h"
+#include "ledger_lite.h"
+#include "ledger_sender.h"
+#include "ledger_server.h"
+#include "wrytograph/version.h"
+
+#define WAIT_TIME 900000   /* us that a run waits for the server */
+#define READ_TIME 30000000 /* us for the server to answer somebody who looks */
+
+struct wry_ledger {
+    char *address; /* NULL: the file is all there is */
+    char *name, *path;
+    char *process;
+    GMutex lock;
+    struct ledger_lite *lite;
+    struct ledger_sender *sender; /* NULL until something was written */
+};
+
+static char *data_file(const char *name)
+{
+    return g_build_filename(g_get_user_data_dir(), "wrytograph", name, NULL);
+}
+
+/* What waits for a server has a file of its own for each. */
+static char *outbox_path(const char *address)
+{
+    g_autofree char *name = ledger_server_name(address);
+    g_autofree char *digest = g_compute_checksum_for_string(G_CHECKSUM_SHA256, name, -1);
+    g_autofree char *file = g_strdup_printf("outbox-%.16s.db", digest);
+
+    return data_file(file);
+}
+
+struct wry_ledger *wry_ledger_open(const char *address, GError **error)
+{
+    struct wry_ledger *ledger = g_new0(struct wry_ledger, 1);
+    const char *given = address ? address : g_getenv("WRYTOGRAPH_LEDGER");
+
+    g_mutex_init(&ledger->lock);
+    ledger->process = process_mark_own();
+    if (given && ledger_server_is_address(given)) {
+        ledger->address = g_strdup(given);
+        ledger->name = ledger_server_name(given);
+        ledger->path = outbox_path(given);
+    } else {
+        ledger->path = given && given[0] != '\0' ? g_strdup(given) : data_file("ledger.db");
+        ledger->name = g_strdup(ledger->path);
+    }
+    ledger->lite = ledger_lite_open(ledger->path, error);
+    if (ledger->lite && ledger_lite_find_cut(ledger->lite, g_get_host_name(), error))
+        return ledger;
+    wry_ledger_close(ledger);
+    return NULL;
+}
+
+void wry_ledger_close(struct wry_ledger *ledger)
+{
+    if (!ledger)
+        return;
+    ledger_sender_free(ledger->sender);
+    ledger_lite_close(ledger->lite);
+    g_mutex_clear(&ledger->lock);
+    g_free(ledger->process);
+    g_free(ledger->address);
+    g_free(ledger->name);
+    g_free(ledger->path);
+    g_free(ledger);
+}
+
+const char *wry_ledger_name(const struct wry_ledger *ledger)
+{
+    return ledger->name;
+}
+
+bool wry_ledger_is_server(const struct wry_ledger *ledger)
+{
+    return ledger->address != NULL;
+}
+
+char *ledger_now(void)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *seconds = g_date_time_format(now, "%Y-%m-%dT%H:%M:%S");
+
+    return g_strdup_printf("%s.%03dZ", seconds, g_date_time_get_microsecond(now) / 1000);
+}
+
+struct wry_ledger_run *ledger_run_new(const char *kind)
+{
+    struct wry_ledger_run *run = g_new0(struct wry_ledger_run, 1);
+
+    run->id = g_uuid_string_random();
+    run->kind = g_strdup(kind);
+    run->began = ledger_now();
+    run->computer = g_strdup(g_get_host_name());
+    run->username = g_strdup(g_get_user_name());
+    run->program = g_strdup(WRY_VERSION_TEXT);
+    run->outcome = g_strdup("running");
+    run->exit_code = -1;
+    return run;
+}
+
+bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    if (ledger->address && !ledger->sender)
+        ledger->sender = ledger_sender_new(ledger->address, ledger->path);
+    bool noted =
+        ledger_lite_put(ledger->lite, run, ledger->process, ledger->address != NULL, error);
+    g_mutex_unlock(&ledger->lock);
+    return noted;
+}
+
+bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    if (ledger->address && !ledger->sender)
+        ledger->sender = ledger_sender_new(ledger->address, ledger->path);
+    bool noted = ledger_lite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
+    g_mutex_unlock(&ledger->lock);
+    if (noted && ledger->sender)
+        ledger_sender_ask(ledger->sender, WAIT_TIME);
+    return noted;
+}
+
+/* What is on this computer first, then the server's: the latest run of a list may be here still. */
+struct merge {
+    wry_ledger_take *take;
+    void *context;
+    GPtrArray *here; /* struct wry_ledger_run, the latest first */
+    guint next;
+    unsigned left; /* that are still wanted */
+    bool more;
+};
+
+static bool hand_over(struct merge *merge, const struct wry_ledger_run *run)
+{
+    merge->more = merge->left > 0 && merge->take(merge->context, run);
+    merge->left -= merge->left > 0;
+    return merge->more && merge->left > 0;
+}
+
+static bool take_from_server(void *context, const struct wry_ledger_run *run)
+{
+    struct merge *merge = context;
+
+    while (merge->next < merge->here->len) {
+        const struct wry_ledger_run *own = g_ptr_array_index(merge->here, merge->next);
+        if (strcmp(own->began, run->began) < 0)
+            break;
+        merge->next++;
+        /* One that has just been sent is in both. */
+        if (strcmp(own->id, run->id) != 0 && !hand_over(merge, own))
+            return false;
+    }
+    return hand_over(merge, run);
+}
+
+static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                      wry_ledger_take *take, void *context, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    bool good = ledger_lite_each(ledger->lite, filter, take, context, error);
+    g_mutex_unlock(&ledger->lock);
+    return good;
+}
+
+bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                     wry_ledger_take *take, void *context, GError **error)
+{
+    if (!ledger->address)
+        return each_here(ledger, filter, take, context, error);
+    g_autoptr(GPtrArray) here = ledger_runs_new();
+    struct merge merge = {.take = take,
+                          .context = context,
+                          .here = here,
+                          .left = filter->most > 0 ? filter->most : UINT_MAX,
+                          .more = true};
+    int64_t deadline = g_get_monotonic_time() + READ_TIME;
+    if (!each_here(ledger, filter, ledger_collect, here, error))
+        return false;
+    struct ledger_server *server = ledger_server_open(ledger->address, deadline, error);
+    bool good =
+        server && ledger_server_each(server, filter, take_from_server, &merge, deadline, error);
+    ledger_server_close(server);
+    for (; good && merge.more && merge.left > 0 && merge.next < here->len; merge.next++)
+        hand_over(&merge, g_ptr_array_index(here, merge.next));
+    return good;
+}
+
+GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                           GError **error)
+{
+    GPtrArray *runs = ledger_runs_new();
+
+    if (wry_ledger_each(ledger, filter, ledger_collect, runs, error))
+        return runs;
+    g_ptr_array_unref(runs);
+    return NULL;
+}
+
+int wry_ledger_waiting(struct wry_ledger *ledger)
+{
+    g_mutex_lock(&ledger->lock);
+    int waiting = ledger->address ? ledger_lite_count_waiting(ledger->lite, NULL) : 0;
+    g_mutex_unlock(&ledger->lock);
+    return waiting;
+}
+
+bool wry_ledger_send(struct wry_ledger *ledger, uint64_t time, GError **error)
+{
+    if (!ledger->address)
+        return true;
+    struct ledger_lite *outbox = ledger_lite_open(ledger->path, error);
+    bool sent = outbox && ledger_sender_send(ledger->address, outbox,
+                                             g_get_monotonic_time() + (int64_t)time, error);
+    ledger_lite_close(outbox);
+    return sent;
+}

@@ -1,0 +1,19 @@
+/* Writing to the ledger. */
+#ifndef WRY_STORE_LEDGER_H
+#define WRY_STORE_LEDGER_H
+
+#include "wrytograph-host/ledger.h"
+
+/* A run of its own: id, computer, user, program and times are filled in. */
+struct wry_ledger_run *ledger_run_new(const char *kind);
+/* Now, as the ledger writes it: UTC with milliseconds. Free with g_free. */
+char *ledger_now(void);
+
+/* The run as it stands, while it lasts. */
+bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);
+
+/* And at its end; its outcome says how. Then it goes to the server, for which at most a second is
+ * waited. */
+bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);
+
+#endif

@@ -1,0 +1,53 @@
+/* The columns of a run, in one order for all databases. */
+#ifndef WRY_STORE_LEDGER_COLUMNS_H
+#define WRY_STORE_LEDGER_COLUMNS_H
+
+#include "wrytograph-host/ledger.h"
+
+enum ledger_type {
+    LEDGER_TEXT,
+    LEDGER_TIME,
+    LEDGER_JSON,
+    LEDGER_NUMBER, /* int64_t */
+    LEDGER_REAL,
+};
+
+struct ledger_column {
+    const char *name;
+    enum ledger_type type;
+    size_t offset; /* in struct wry_ledger_run */
+};
+
+enum {
+    LEDGER_COLUMNS = 27,
+};
+
+extern const struct ledger_column ledger_columns[LEDGER_COLUMNS];
+
+/* Of a text column. */
+char **ledger_text(struct wry_ledger_run *run, const struct ledger_column *column);
+
+/* As text for a database; NULL for what is not known. Free with g_free. */
+char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column *column);
+/* From such a text, or NULL. */
+void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+                       const char *text);
+
+/* struct wry_ledger_run; free with g_ptr_array_unref. */
+GPtrArray *ledger_runs_new(void);
+/* A wry_ledger_take that adds a copy to such an array. */
+bool ledger_collect(void *context, const struct wry_ledger_run *run);
+
+/* "id, kind, …" */
+char *ledger_column_names(void);
+
+/* Conditions of a filter: "WHERE began >= $1 AND …", values in the same order. mark: '?' or '$';
+ * rows that are shown in no list are left out. */
+struct ledger_where {
+    GString *text;
+    GPtrArray *values; /* char * */
+};
+struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark);
+void ledger_where_clear(struct ledger_where *where);
+
+#endif

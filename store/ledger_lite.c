@@ -1,0 +1,252 @@
+/* A ledger in an SQLite file. */
+#include "ledger_lite.h"
+
+#include <sqlite3.h>
+#include <string.h>
+
+#include "base/process_mark.h"
+#include "database.h"
+#include "error.h"
+#include "ledger_columns.h"
+#include "ledger_migrations.h"
+
+struct ledger_lite {
+    sqlite3 *db;
+};
+
+static bool execute(struct ledger_lite *lite, const char *text, GError **error)
+{
+    return sqlite3_exec(lite->db, text, NULL, NULL, NULL) == SQLITE_OK ||
+           database_fail(lite->db, error);
+}
+
+static int version_of(struct ledger_lite *lite, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(lite->db, "PRAGMA user_version", error);
+    int version = -1;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW)
+        version = sqlite3_column_int(statement, 0);
+    else if (statement)
+        database_fail(lite->db, error);
+    sqlite3_finalize(statement);
+    return version;
+}
+
+/* Each step with its number, or none of it. Two programs that begin at once do it one after the
+ * other. */
+static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
+{
+    int known = 0;
+
+    while (ledger_lite_migrations[known])
+        known++;
+    int version = version_of(lite, error);
+    if (version < 0)
+        return false;
+    if (version > known) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                    "%s: this ledger has schema %d, made by a newer version of this program, which "
+                    "knows schemas up to %d",
+                    path, version, known);
+        return false;
+    }
+    if (version == known)
+        return true;
+    if (!execute(lite, "BEGIN IMMEDIATE", error))
+        return false;
+    version = version_of(lite, error);
+    bool good = version >= 0;
+    for (int i = MAX(version, 0); i < known && good; i++) {
+        g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
+        good = execute(lite, ledger_lite_migrations[i], error) && execute(lite, mark, error);
+    }
+    if (good)
+        return execute(lite, "COMMIT", error);
+    execute(lite, "ROLLBACK", NULL);
+    return false;
+}
+
+struct ledger_lite *ledger_lite_open(const char *path, GError **error)
+{
+    struct ledger_lite *lite = g_new0(struct ledger_lite, 1);
+    g_autofree char *folder = g_path_get_dirname(path);
+    g_autofree char *name = g_path_get_basename(path);
+
+    lite->db = database_open(folder, name, "", 0, error);
+    /* A row that was told is on the disk, also when the power goes. */
+    if (lite->db && execute(lite, "PRAGMA journal_mode = WAL", error) &&
+        execute(lite, "PRAGMA synchronous = FULL", error) && migrate(lite, path, error))
+        return lite;
+    ledger_lite_close(lite);
+    return NULL;
+}
+
+void ledger_lite_close(struct ledger_lite *lite)
+{
+    if (!lite)
+        return;
+    sqlite3_close(lite->db);
+    g_free(lite);
+}
+
+static char *put_statement(void)
+{
+    g_autofree char *names = ledger_column_names();
+    GString *text = g_string_new(NULL);
+
+    g_string_append_printf(text, "INSERT OR REPLACE INTO run (%s, process, waiting) VALUES (",
+                           names);
+    for (int i = 1; i <= LEDGER_COLUMNS + 2; i++)
+        g_string_append_printf(text, "%s?%d", i > 1 ? ", " : "", i);
+    g_string_append_c(text, ')');
+    return g_string_free(text, FALSE);
+}
+
+bool ledger_lite_put(struct ledger_lite *lite, const struct wry_ledger_run *run,
+                     const char *process, bool waiting, GError **error)
+{
+    g_autofree char *text = put_statement();
+    sqlite3_stmt *statement = database_prepare(lite->db, text, error);
+
+    for (int i = 0; i < LEDGER_COLUMNS && statement; i++) {
+        char *value = ledger_value(run, &ledger_columns[i]);
+        sqlite3_bind_text(statement, i + 1, value, -1, SQLITE_TRANSIENT);
+        g_free(value);
+    }
+    if (statement) {
+        sqlite3_bind_text(statement, LEDGER_COLUMNS + 1, process, -1, SQLITE_TRANSIENT);
+        sqlite3_bind_int(statement, LEDGER_COLUMNS + 2, waiting);
+    }
+    return database_run(lite->db, statement, error);
+}
+
+/* Runs a statement about one row. */
+static bool change(struct ledger_lite *lite, const char *text, const char *id, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(lite->db, text, error);
+
+    if (statement)
+        sqlite3_bind_text(statement, 1, id, -1, SQLITE_TRANSIENT);
+    return database_run(lite->db, statement, error);
+}
+
+bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(
+        lite->db, "SELECT id, process FROM run WHERE outcome = 'running' AND computer = ?1", error);
+    g_autoptr(GPtrArray) cut = g_ptr_array_new_with_free_func(g_free);
+    int step = SQLITE_ERROR;
+
+    if (!statement)
+        return false;
+    sqlite3_bind_text(statement, 1, computer, -1, SQLITE_TRANSIENT);
+    while ((step = sqlite3_step(statement)) == SQLITE_ROW) {
+        const char *mark = (const char *)sqlite3_column_text(statement, 1);
+        if (!mark || !process_mark_is_alive(mark))
+            g_ptr_array_add(cut, g_strdup((const char *)sqlite3_column_text(statement, 0)));
+    }
+    bool good = step == SQLITE_DONE || database_fail(lite->db, error);
+    sqlite3_finalize(statement);
+    for (guint i = 0; i < cut->len && good; i++)
+        good = change(lite,
+                      "UPDATE run SET outcome = 'cut', process = NULL, reason = "
+                      "'ended without saying how: killed, or the power went' "
+                      "WHERE id = ?1 AND outcome = 'running'",
+                      g_ptr_array_index(cut, i), error);
+    return good;
+}
+
+static struct wry_ledger_run *take_row(sqlite3_stmt *statement)
+{
+    struct wry_ledger_run *run = g_new0(struct wry_ledger_run, 1);
+
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        ledger_take_value(run, &ledger_columns[i], (const char *)sqlite3_column_text(statement, i));
+    return run;
+}
+
+static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take *take,
+                  void *context, GError **error)
+{
+    int step = SQLITE_DONE;
+    bool more = true;
+
+    while (more && (step = sqlite3_step(statement)) == SQLITE_ROW) {
+        struct wry_ledger_run *run = take_row(statement);
+        more = take(context, run);
+        wry_ledger_run_free(run);
+    }
+    bool good = !more || step == SQLITE_DONE || database_fail(lite->db, error);
+    sqlite3_finalize(statement);
+    return good;
+}
+
+bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
+                      wry_ledger_take *take, void *context, GError **error)
+{
+    g_autofree char *names = ledger_column_names();
+    struct ledger_where where = ledger_where(filter, '?');
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY began DESC", names,
+                           where.text->str);
+    if (filter->most > 0)
+        g_string_append_printf(text, " LIMIT %u", filter->most);
+    sqlite3_stmt *statement = database_prepare(lite->db, text->str, error);
+    for (guint i = 0; i < where.values->len && statement; i++)
+        sqlite3_bind_text(statement, (int)i + 1, g_ptr_array_index(where.values, i), -1,
+                          SQLITE_TRANSIENT);
+    ledger_where_clear(&where);
+    return statement && visit(lite, statement, take, context, error);
+}
+
+GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, unsigned most, GError **error)
+{
+    g_autofree char *names = ledger_column_names();
+    g_autofree char *text =
+        g_strdup_printf("SELECT %s FROM run WHERE waiting = 1 AND outcome != 'running' "
+                        "ORDER BY began LIMIT %u",
+                        names, most);
+    GPtrArray *runs = ledger_runs_new();
+    sqlite3_stmt *statement = database_prepare(lite->db, text, error);
+
+    if (statement && visit(lite, statement, ledger_collect, runs, error))
+        return runs;
+    g_ptr_array_unref(runs);
+    return NULL;
+}
+
+int ledger_lite_count_waiting(struct ledger_lite *lite, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(
+        lite->db, "SELECT count(*) FROM run WHERE waiting = 1 AND outcome != 'running'", error);
+    int count = -1;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW)
+        count = sqlite3_column_int(statement, 0);
+    else if (statement)
+        database_fail(lite->db, error);
+    sqlite3_finalize(statement);
+    return count;
+}
+
+bool ledger_lite_drop(struct ledger_lite *lite, const char *id, GError **error)
+{
+    return change(lite, "DELETE FROM run WHERE id = ?1 AND waiting = 1", id, error);
+}
+
+bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, GError **error)
+{
+    return change(lite, "UPDATE run SET waiting = 2 WHERE id = ?1", id, error);
+}
+
+bool ledger_lite_begin(struct ledger_lite *lite, GError **error)
+{
+    return execute(lite, "BEGIN IMMEDIATE", error);
+}
+
+bool ledger_lite_commit(struct ledger_lite *lite, GError **error)
+{
+    return execute(lite, "COMMIT", error);
+}

@@ -1,0 +1,25 @@
+/*
+ * What brings the rows that wait on this computer to the server, in a thread of its own: nobody
+ * waits for a server that hangs, not even for the look-up of its name.
+ */
+#ifndef WRY_STORE_LEDGER_SENDER_H
+#define WRY_STORE_LEDGER_SENDER_H
+
+#include "ledger_lite.h"
+
+struct ledger_sender;
+
+/* outbox: path of the file with the rows. The connection is made at once. */
+struct ledger_sender *ledger_sender_new(const char *address, const char *outbox);
+
+/* Something waits; returns when it was sent, or failed, or time (us) is over. */
+void ledger_sender_ask(struct ledger_sender *sender, int64_t time);
+
+/* Ends as soon as it can; nothing is waited for. NULL is fine. */
+void ledger_sender_free(struct ledger_sender *sender);
+
+/* Sends all rows that wait, in the caller's thread. False when some still do, with the reason. */
+bool ledger_sender_send(const char *address, struct ledger_lite *outbox, int64_t deadline,
+                        GError **error);
+
+#endif

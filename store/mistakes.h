@@ -1,0 +1,14 @@
+/* A list of what is wrong in files, in the order found. */
+#ifndef WRY_STORE_MISTAKES_H
+#define WRY_STORE_MISTAKES_H
+
+#include "wrytograph-host/mistake.h"
+
+/* Of struct wry_mistake; free with g_ptr_array_unref. */
+GPtrArray *mistakes_new(void);
+
+/* Takes over text. */
+void mistakes_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column,
+                  char *text);
+
+#endif
