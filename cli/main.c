@@ -46,7 +46,7 @@ static void print_json(struct app *app, int code)
 
 static void say_failure(const struct app *app)
 {
-    if (!app->message)
+    if (!app->message || app->told)
         return;
     app_note(app, "wrytograph%s%s: %s", app->verb ? " " : "", app->verb ? app->verb->name : "",
              app->message);
@@ -81,6 +81,8 @@ static int finish(struct app *app, int code)
     g_free(app->read_mode);
     g_free(app->read_clock);
     g_strfreev(app->set);
+    g_strfreev(app->links);
+    g_free(app->ledger_name);
     g_free(app->format);
     g_free(app->message);
     g_free(app->next_step);

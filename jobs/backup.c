@@ -7,6 +7,7 @@
 #include "changes.h"
 #include "keeping.h"
 #include "knowing.h"
+#include "recording.h"
 #include "regions.h"
 #include "store/error.h"
 #include "store/pending_file.h"
@@ -291,7 +292,13 @@ enum wry_outcome wry_station_backup(struct wry_station *station,
     struct backup backup = {.station = station, .wanted = wanted, .archive = archive_new()};
 
     station_begin(station);
+    recording_begin(station, "backup");
     enum wry_outcome outcome = back_up(&backup, result);
+    if (result->saved) {
+        recording_bytes(station, result->done.bytes);
+        recording_backup(station, result->file);
+    }
+    recording_end(station, outcome);
     archive_close(backup.archive);
     archive_close(backup.older);
     g_free(backup.path);

@@ -6,6 +6,7 @@
 #include "listening.h"
 #include "open.h"
 #include "pack/packer.h"
+#include "recording.h"
 
 enum {
     RUNS_LEAST = 24, /* bytes of text that are no loading mode */
@@ -117,11 +118,14 @@ static enum wry_outcome check_expected(struct wry_station *station)
 
 enum wry_outcome board_connect(struct wry_station *station, bool settles)
 {
-    if (station->connected)
+    if (station->connected) {
+        recording_board(station);
         return WRY_OUTCOME_DONE;
+    }
     enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
+    recording_touch(station);
     struct wry_session_config config = board_config(station);
     enum wry_status status = board_call(station, &config);
     if (status != WRY_OK)
@@ -134,6 +138,9 @@ enum wry_outcome board_connect(struct wry_station *station, bool settles)
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     station->connected = true;
+    recording_board(station);
+    if (station->settings.board)
+        station->settings.board(station->settings.context, station);
     keeping_tell(station, settles);
     return WRY_OUTCOME_DONE;
 }

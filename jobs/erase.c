@@ -2,6 +2,7 @@
 #include "backed_up.h"
 #include "board.h"
 #include "images.h"
+#include "recording.h"
 #include "work.h"
 
 static enum wry_outcome parse_parts(struct wry_station *station, const struct target *target,
@@ -41,16 +42,14 @@ static enum wry_outcome plan_parts(struct wry_station *station, const struct tar
     return WRY_OUTCOME_DONE;
 }
 
-enum wry_outcome wry_station_erase(struct wry_station *station,
-                                   const struct wry_erase_wanted *wanted,
-                                   struct wry_erase_result *result)
+static enum wry_outcome erase(struct wry_station *station, const struct wry_erase_wanted *wanted,
+                              struct wry_erase_result *result)
 {
     g_autoptr(GArray) items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement));
     struct wry_planned planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run};
     struct target target;
     struct work work;
 
-    station_begin(station);
     work_begin(&work, station);
     enum wry_outcome outcome = board_connect(station, !wanted->dry_run);
     if (outcome == WRY_OUTCOME_DONE)
@@ -70,5 +69,17 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
         return outcome;
     outcome = work_write(&work, WRY_JOB_ERASE, &planned, &result->done);
     result->erased = outcome == WRY_OUTCOME_DONE;
+    recording_bytes(station, result->done.bytes);
     return outcome;
+}
+
+enum wry_outcome wry_station_erase(struct wry_station *station,
+                                   const struct wry_erase_wanted *wanted,
+                                   struct wry_erase_result *result)
+{
+    station_begin(station);
+    if (wanted->dry_run)
+        return erase(station, wanted, result);
+    recording_begin(station, "erase");
+    return recording_end(station, erase(station, wanted, result));
 }

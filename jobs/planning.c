@@ -7,6 +7,7 @@
 #include "board.h"
 #include "flash_reader.h"
 #include "from_shelf.h"
+#include "masking.h"
 #include "new_table.h"
 #include "places.h"
 #include "set_values.h"
@@ -161,6 +162,7 @@ enum wry_outcome planning_do(const struct images_job *job, struct target *target
         outcome = new_table_check(job, target);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = for_each(job, target, check_upgrade);
+    masking_learn(job->station, *job->held);
     return outcome == WRY_OUTCOME_DONE ? for_each(job, target, check_origin) : outcome;
 }
 

@@ -8,6 +8,7 @@
 
 #include "wrytograph-host/station.h"
 
+struct recording;
 struct bench_board;
 struct journal;
 struct known;
@@ -43,6 +44,8 @@ struct wry_station {
     struct pack *pack;            /* packs what is written */
     struct known *known;          /* NULL until a job makes use of it */
     bool known_failed;            /* to be opened, and that was told */
+    struct recording *recording;  /* NULL: nothing is put on record */
+    GPtrArray *secrets;           /* char *: values that no log shows; NULL = none */
 };
 
 /* Every public call begins with this. */

@@ -5,6 +5,7 @@
 #include "backed_up.h"
 #include "board.h"
 #include "knowing.h"
+#include "recording.h"
 #include "regions.h"
 #include "store/image_file.h"
 #include "work.h"
@@ -199,9 +200,9 @@ static enum wry_outcome prepare(struct restore *r)
     return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
 }
 
-enum wry_outcome wry_station_restore(struct wry_station *station,
-                                     const struct wry_restore_wanted *wanted,
-                                     struct wry_restore_result *result)
+static enum wry_outcome restore(struct wry_station *station,
+                                const struct wry_restore_wanted *wanted,
+                                struct wry_restore_result *result)
 {
     struct restore r = {
         .station = station,
@@ -211,7 +212,6 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
         .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
     struct work work;
 
-    station_begin(station);
     work_begin(&work, station);
     enum wry_outcome outcome = prepare(&r);
     if (outcome == WRY_OUTCOME_DONE)
@@ -219,6 +219,8 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
     if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
         outcome = work_write(&work, WRY_JOB_RESTORE, &r.planned, &result->done);
         result->restored = outcome == WRY_OUTCOME_DONE;
+        recording_archive(station, wanted->file);
+        recording_bytes(station, result->done.bytes);
         if (result->restored && r.archive)
             knowing_note_archive(station, wanted->file, r.archive);
     }
@@ -227,4 +229,15 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
     archive_close(r.archive);
     image_file_free(r.plain);
     return outcome;
+}
+
+enum wry_outcome wry_station_restore(struct wry_station *station,
+                                     const struct wry_restore_wanted *wanted,
+                                     struct wry_restore_result *result)
+{
+    station_begin(station);
+    if (wanted->dry_run)
+        return restore(station, wanted, result);
+    recording_begin(station, "restore");
+    return recording_end(station, restore(station, wanted, result));
 }

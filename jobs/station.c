@@ -4,6 +4,7 @@
 #include "board.h"
 #include "keeping.h"
 #include "knowing.h"
+#include "masking.h"
 #include "open.h"
 #include "pack/packer.h"
 
@@ -21,6 +22,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
     station->pack = pack_new();
+    pack_share(station->pack, settings->shared);
     station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
     station->kept = g_new(struct wry_kept_sector, STATION_KEPT_SECTORS);
     return station;
@@ -38,6 +40,8 @@ void wry_station_free(struct wry_station *station)
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
     pack_free(station->pack);
+    if (station->secrets)
+        g_ptr_array_unref(station->secrets);
     g_free(station->read_memory);
     g_free(station->kept);
     g_free(station->link);
@@ -59,6 +63,11 @@ enum wry_outcome wry_station_connect(struct wry_station *station)
 const struct wry_problem *wry_station_problem(const struct wry_station *station)
 {
     return &station->problem;
+}
+
+char *wry_station_masked(const struct wry_station *station, const char *text)
+{
+    return masking_apply(station, text);
 }
 
 const char *wry_station_link(const struct wry_station *station)

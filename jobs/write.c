@@ -3,6 +3,7 @@
 #include "keeping.h"
 #include "knowing.h"
 #include "planning.h"
+#include "recording.h"
 #include "work.h"
 
 /* What was written came from the files piece by piece: they must still be what they were. */
@@ -16,9 +17,9 @@ static enum wry_outcome check_unchanged(struct wry_station *station, const struc
     return WRY_OUTCOME_DONE;
 }
 
-enum wry_outcome wry_station_write(struct wry_station *station,
-                                   const struct wry_images_wanted *wanted,
-                                   struct wry_write_result *result)
+static enum wry_outcome write_images(struct wry_station *station,
+                                     const struct wry_images_wanted *wanted,
+                                     struct wry_write_result *result)
 {
     struct wry_planned *planned = &result->planned;
     struct images_job job = {.station = station,
@@ -29,7 +30,6 @@ enum wry_outcome wry_station_write(struct wry_station *station,
                              .planned = planned};
     struct work work;
 
-    station_begin(station);
     work_begin(&work, station);
     enum wry_outcome outcome = planning_for_board(&job);
     if (outcome != WRY_OUTCOME_DONE)
@@ -43,10 +43,23 @@ enum wry_outcome wry_station_write(struct wry_station *station,
         return outcome;
     /* Before, so that what a cut leaves of them is recognised. */
     knowing_note_images(station, result->held);
+    recording_images(station, result->held);
     result->tried = true;
     outcome = work_write(&work, WRY_JOB_WRITE, planned, &result->done);
     result->written = outcome == WRY_OUTCOME_DONE;
+    recording_bytes(station, result->done.bytes);
     return outcome == WRY_OUTCOME_DONE ? check_unchanged(station, result->held) : outcome;
+}
+
+enum wry_outcome wry_station_write(struct wry_station *station,
+                                   const struct wry_images_wanted *wanted,
+                                   struct wry_write_result *result)
+{
+    station_begin(station);
+    if (wanted->dry_run)
+        return write_images(station, wanted, result);
+    recording_begin(station, "write");
+    return recording_end(station, write_images(station, wanted, result));
 }
 
 void wry_write_result_clear(struct wry_write_result *result)

@@ -19,7 +19,6 @@
 
 enum {
     SEGMENT = 0x100000,         /* bytes of new content at once */
-    AROUND = 0x40000,           /* bytes of old content on either side of it that are looked at */
     RECORDS_MOST = 3 * SEGMENT, /* heads of the shortest stretches included */
     MATCH_LEAST = 8, /* bytes more than go on as before make a change of distance worth while */
     SURE = 8,        /* bytes in a row that agree: no need to look for anything better */
@@ -282,9 +281,9 @@ static bool next_segment(struct pack_difference *d)
     d->base = packing->offset + d->taken;
     if (d->length == 0)
         return true;
-    uint32_t end = d->base + d->length + AROUND;
+    uint32_t end = d->base + d->length + PACK_DIFFERENCE_AROUND;
     uint32_t first = lost_to(d, d->base);
-    uint32_t from = d->base > AROUND ? d->base - AROUND : 0;
+    uint32_t from = d->base > PACK_DIFFERENCE_AROUND ? d->base - PACK_DIFFERENCE_AROUND : 0;
     if (d->taken > 0 && from < first && from >= packing->offset)
         from = first;
     pack_old_free(&d->old);
@@ -308,6 +307,12 @@ struct pack_difference *pack_difference_new(const struct wry_packing *packing)
     d->taken = d->distance = 0;
     d->fill = d->given = 0;
     return d;
+}
+
+void pack_difference_read_from(struct pack_difference *d, const struct wry_packing *packing)
+{
+    d->packing.content = packing->content;
+    d->packing.known = packing->known;
 }
 
 void pack_difference_free(struct pack_difference *d)

@@ -1,67 +1,41 @@
-/* The packer: content, or records of its difference to what was there, deflated. */
+/* The packer: a stream of its own, or one that others have, too. */
 #include "packer.h"
 
 #include <stdlib.h>
 
-#include "deflate.h"
-#include "difference.h"
-#include "wrytograph/message.h"
+#include "encoder.h"
+#include "shared.h"
 
 struct pack {
     struct wry_packer packer;
     struct wry_packing packing;
-    uint32_t taken; /* bytes of content */
-    struct pack_deflate deflate;
-    struct pack_difference *difference;
+    struct pack_encoder encoder;
+    struct pack_shared *shared; /* NULL: it packs alone */
+    struct pack_stream *stream; /* that is given; NULL: the encoder's */
+    size_t given;               /* bytes of it */
     uint8_t memory[2 * WRY_PACKER_MEMORY_LEAST];
 };
-
-static bool take_content(void *context, uint8_t *to, size_t room, size_t *given)
-{
-    struct pack *pack = context;
-    const struct wry_reader *content = &pack->packing.content;
-    uint32_t left = pack->packing.length - pack->taken;
-    uint32_t n = left < room ? left : (uint32_t)room;
-
-    *given = n;
-    if (n > 0 && !content->read(content->context, pack->taken, to, n))
-        return false;
-    pack->taken += n;
-    return true;
-}
-
-static bool take_records(void *context, uint8_t *to, size_t room, size_t *given)
-{
-    struct pack *pack = context;
-
-    return pack_difference_take(pack->difference, to, room, given);
-}
 
 static bool begin(void *context, const struct wry_packing *packing)
 {
     struct pack *pack = context;
-    struct pack_source source = {.context = pack, .take = take_content};
 
     pack->packing = *packing;
-    pack->taken = 0;
-    pack_difference_free(pack->difference);
-    pack->difference = NULL;
-    if (packing->coding == WRY_CODING_DIFFERENCE) {
-        pack->difference = pack_difference_new(packing);
-        source.take = take_records;
-        if (!pack->difference)
-            return false;
-    } else if (packing->coding != WRY_CODING_DEFLATE) {
-        return false;
-    }
-    return pack_deflate_begin(&pack->deflate, &source, packing->window);
+    pack->given = 0;
+    pack->stream = pack->shared ? pack_shared_find(pack->shared, packing) : NULL;
+    return pack->shared ? pack->stream != NULL : pack_encoder_begin(&pack->encoder, packing);
 }
 
 static bool give(void *context, uint8_t *to, size_t room, size_t *given)
 {
     struct pack *pack = context;
 
-    return pack_deflate_give(&pack->deflate, to, room, given);
+    if (!pack->stream)
+        return pack_encoder_give(&pack->encoder, &pack->packing, to, room, given);
+    if (!pack_stream_give(pack->stream, &pack->packing, pack->given, to, room, given))
+        return false;
+    pack->given += *given;
+    return true;
 }
 
 struct pack *pack_new(void)
@@ -77,12 +51,17 @@ struct pack *pack_new(void)
     return pack;
 }
 
+void pack_share(struct pack *pack, struct pack_shared *shared)
+{
+    if (pack)
+        pack->shared = shared;
+}
+
 void pack_free(struct pack *pack)
 {
     if (!pack)
         return;
-    pack_deflate_end(&pack->deflate);
-    pack_difference_free(pack->difference);
+    pack_encoder_end(&pack->encoder);
     free(pack);
 }
 

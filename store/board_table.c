@@ -21,7 +21,7 @@ enum {
     LOCK_PAUSE = 50,  /* ms */
 };
 
-static bool is_setting(const char *name)
+bool board_table_is_setting(const char *name)
 {
     return g_ascii_strcasecmp(name, ADDRESS) != 0 && g_ascii_strcasecmp(name, USED) != 0;
 }
@@ -64,7 +64,7 @@ static void check_names(GPtrArray *mistakes, const struct csv_table *table)
         const char *slash = strchr(name->text, '/'), *key = slash ? slash + 1 : name->text;
         if (csv_table_column(table, name->text) != (int)i)
             complain(mistakes, table, name, "the column '%s' stands there already", name->text);
-        if (!is_setting(name->text))
+        if (!board_table_is_setting(name->text))
             continue;
         any = true;
         if (!wry_settings_key_is_fit(key, strlen(key)))
@@ -124,25 +124,6 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
     for (guint i = 1; i < table->rows->len; i++)
         check_row(mistakes, table, i, column, seen);
     csv_table_free(table);
-}
-
-GPtrArray *board_table_keys(const char *path, GError **error)
-{
-    struct csv_table *table = csv_table_load(path, error);
-    GPtrArray *keys = card_values_new();
-
-    if (!table) {
-        g_ptr_array_unref(keys);
-        return NULL;
-    }
-    const GArray *names = g_ptr_array_index(table->rows, 0);
-    for (guint i = 0; i < names->len; i++) {
-        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
-        if (is_setting(name->text))
-            add_value(keys, name, "");
-    }
-    csv_table_free(table);
-    return keys;
 }
 
 /* Taking. */
@@ -212,7 +193,7 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     for (guint i = 0; i < names->len; i++) {
         const struct csv_field *name = &g_array_index(names, struct csv_field, i);
         const char *text = csv_table_at(table, row, (int)i);
-        if (is_setting(name->text) && text[0] != '\0')
+        if (board_table_is_setting(name->text) && text[0] != '\0')
             add_value(values, name, text);
     }
     return values;

@@ -16,8 +16,8 @@
 /* Adds what is wrong with it to mistakes. */
 void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes);
 
-/* Its settings' names, struct card_value with empty values; for each that every board gets. */
-GPtrArray *board_table_keys(const char *path, GError **error);
+/* Whether a column of that name is a setting. */
+bool board_table_is_setting(const char *name);
 
 /*
  * The settings of that board, struct card_value; NULL with the reason when it has no row, or when

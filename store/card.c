@@ -54,5 +54,6 @@ void card_free(struct card *card)
     g_free(card->table);
     g_ptr_array_unref(card->steps);
     g_free(card->line_end);
+    g_ptr_array_unref(card->files);
     g_free(card);
 }

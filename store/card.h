@@ -77,9 +77,15 @@ struct card {
     char *line_end;                 /* "\r\n", "\n" or "\r"; NULL = is found */
     uint64_t within;                /* us for each text; 0 = as usual */
     unsigned times;                 /* that a board may get it; 0 = any */
+    GPtrArray *files;               /* struct card_file: all that it names */
 };
 
-/* Where the files of a card are: NULL functions mean beside it. */
+/* A file or folder that the card names. */
+struct card_file {
+    char *written, *path;
+};
+
+/* Where the files of a card are, when not beside it. */
 struct card_files {
     void *context;
     /* The path of what is written so in the card; free with g_free. NULL when there is none. */

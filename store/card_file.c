@@ -53,6 +53,24 @@ static gboolean take_line(struct yaml_text *yaml, const yaml_node_t *key, const 
     return TRUE;
 }
 
+static void free_file(void *item)
+{
+    struct card_file *file = item;
+
+    g_free(file->written);
+    g_free(file->path);
+    g_free(file);
+}
+
+static void add_file(struct card *card, const char *written, const char *path)
+{
+    struct card_file *file = g_new0(struct card_file, 1);
+
+    file->written = g_strdup(written);
+    file->path = g_strdup(path);
+    g_ptr_array_add(card->files, file);
+}
+
 /* A file beside the card, or of the kit. */
 static gboolean take_file(struct yaml_text *yaml, const struct reader *reader,
                           const yaml_node_t *value, char **path)
@@ -62,13 +80,15 @@ static gboolean take_file(struct yaml_text *yaml, const struct reader *reader,
     if (written[0] == '\0')
         return yaml_text_complain(yaml, yaml_text_place(value), "a file is named here");
     g_free(*path);
-    if (reader->files && reader->files->find)
+    if (reader->files)
         *path = reader->files->find(reader->files->context, written);
     else
         *path = g_path_is_absolute(written) ? g_strdup(written)
                                             : g_build_filename(reader->card->folder, written, NULL);
-    if (*path && g_file_test(*path, G_FILE_TEST_EXISTS))
+    if (*path && g_file_test(*path, G_FILE_TEST_EXISTS)) {
+        add_file(reader->card, written, *path);
         return TRUE;
+    }
     return yaml_text_complain(yaml, yaml_text_place(value),
                               reader->files ? "'%s' is not in the kit" : "there is no file '%s'",
                               written);
@@ -273,13 +293,13 @@ static gboolean take_shelf(struct yaml_text *yaml, const yaml_node_t *key, const
     variant->written = g_strconcat(SHELF, name, NULL);
     variant->at = yaml_text_place(value);
     g_ptr_array_add(reader->placement->variants, variant);
-    if (!reader->files || !reader->files->find) {
-        variant->file = g_strdup(variant->written);
-        return taken;
-    }
-    variant->file = reader->files->find(reader->files->context, variant->written);
-    return taken &&
-           (variant->file || yaml_text_complain(yaml, variant->at, "'%s' is not in the kit", name));
+    variant->file = reader->files ? reader->files->find(reader->files->context, variant->written)
+                                  : g_strdup(variant->written);
+    if (taken && !variant->file)
+        return yaml_text_complain(yaml, variant->at, "'%s' is not in the kit", name);
+    if (taken)
+        add_file(reader->card, variant->written, variant->file);
+    return taken;
 }
 
 static gboolean set_place(struct yaml_text *yaml, struct card_placement *placement,
@@ -599,6 +619,7 @@ struct card *card_load(const char *path, const struct card_files *files, GPtrArr
     card->values = card_values_new();
     card->placements = g_ptr_array_new_with_free_func(free_placement);
     card->steps = steps_file_new();
+    card->files = g_ptr_array_new_with_free_func(free_file);
     if (take_digest(card, error) &&
         (yaml_text_check(path, "a card", read_root, &reader, mistakes, error) || mistakes->len > 0))
         return card;

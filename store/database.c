@@ -59,8 +59,7 @@ static bool check_version(sqlite3 *db, const char *path, const char *schema, int
                                 database_fail(db, error));
 }
 
-sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
-                       GError **error)
+sqlite3 *database_open_any(const char *folder, const char *name, int busy, GError **error)
 {
     g_autofree char *path = g_build_filename(folder, name, NULL);
     sqlite3 *db = NULL;
@@ -69,13 +68,23 @@ sqlite3 *database_open(const char *folder, const char *name, const char *schema,
         store_file_error(error, folder);
         return NULL;
     }
-    if (sqlite3_open_v2(path, &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) != SQLITE_OK) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(db));
-    } else {
-        sqlite3_busy_timeout(db, BUSY_TIME);
-        if (check_version(db, path, schema, version, error))
-            return db;
+    if (sqlite3_open_v2(path, &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK) {
+        sqlite3_busy_timeout(db, busy);
+        return db;
     }
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(db));
+    sqlite3_close(db);
+    return NULL;
+}
+
+sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
+                       GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, NULL);
+    sqlite3 *db = database_open_any(folder, name, BUSY_TIME, error);
+
+    if (!db || check_version(db, path, schema, version, error))
+        return db;
     sqlite3_close(db);
     return NULL;
 }

@@ -10,6 +10,10 @@
 #include "ledger_columns.h"
 #include "ledger_migrations.h"
 
+enum {
+    BUSY_TIME = 5000, /* ms: many benches at once, each writes for a moment; a run must not be lost */
+};
+
 struct ledger_lite {
     sqlite3 *db;
 };
@@ -73,7 +77,7 @@ struct ledger_lite *ledger_lite_open(const char *path, GError **error)
     g_autofree char *folder = g_path_get_dirname(path);
     g_autofree char *name = g_path_get_basename(path);
 
-    lite->db = database_open(folder, name, "", 0, error);
+    lite->db = database_open_any(folder, name, BUSY_TIME, error);
     /* A row that was told is on the disk, also when the power goes. */
     if (lite->db && execute(lite, "PRAGMA journal_mode = WAL", error) &&
         execute(lite, "PRAGMA synchronous = FULL", error) && migrate(lite, path, error))

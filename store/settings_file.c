@@ -314,6 +314,49 @@ struct settings *settings_load(const char *path, GError **error)
     return NULL;
 }
 
+static void free_reference(void *item)
+{
+    struct settings_reference *reference = item;
+
+    g_free(reference->file);
+    g_free(reference);
+}
+
+static gboolean take_reference(struct yaml_text *yaml, const yaml_node_t *key,
+                               const yaml_node_t *value, void *context)
+{
+    (void)key;
+    if (value->type != YAML_MAPPING_NODE)
+        return TRUE;
+    const yaml_node_t *file = yaml_text_find(yaml, value, "file");
+    const yaml_node_t *secret = yaml_text_find(yaml, value, "secret");
+    if (!file)
+        return TRUE;
+    struct settings_reference *reference = g_new0(struct settings_reference, 1);
+    reference->file = g_strdup(yaml_text_of(file));
+    reference->secret = secret && strcmp(yaml_text_of(secret), "true") == 0;
+    g_ptr_array_add(context, reference);
+    return TRUE;
+}
+
+static gboolean read_references(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    const yaml_node_t *settings = yaml_text_find(yaml, root, "settings");
+
+    return !settings || settings->type != YAML_MAPPING_NODE ||
+           yaml_text_each(yaml, settings, take_reference, context);
+}
+
+GPtrArray *settings_references(const char *path, GError **error)
+{
+    GPtrArray *references = g_ptr_array_new_with_free_func(free_reference);
+
+    if (yaml_text_load(path, "a settings file", read_references, references, error))
+        return references;
+    g_ptr_array_unref(references);
+    return NULL;
+}
+
 bool settings_is_file(const char *path)
 {
     return yaml_text_has_key(path, "settings");

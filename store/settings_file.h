@@ -26,6 +26,16 @@ struct settings *settings_load(const char *path, GError **error);
 /* True when the file is YAML that has 'settings:', sound or not. */
 bool settings_is_file(const char *path);
 
+/* A value that comes from a file beside the settings file. */
+struct settings_reference {
+    char *file; /* as it is written there */
+    bool secret;
+};
+
+/* All of them, struct settings_reference; NULL with file, line and cause. Values are not read. Free
+ * with g_ptr_array_unref. */
+GPtrArray *settings_references(const char *path, GError **error);
+
 /* From a block that is sound. */
 struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head);
 void settings_free(struct settings *settings);

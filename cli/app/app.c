@@ -73,10 +73,11 @@ static const char common_help[] =
     "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
     "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
 
-static void add_link_options(GOptionContext *context, struct app *app)
+static void add_link_options(GOptionContext *context, struct app *app, bool many)
 {
     GOptionEntry link[] = {
-        {"link", 'l', 0, G_OPTION_ARG_STRING, &app->link,
+        {"link", 'l', 0, many ? G_OPTION_ARG_STRING_ARRAY : G_OPTION_ARG_STRING,
+         many ? (gpointer)&app->links : (gpointer)&app->link,
          "A device path, rfc2217://HOST:PORT, tcp://HOST:PORT or bench:NAME; else WRYTOGRAPH_LINK",
          "ADDRESS"},
         {"wiring", 0, 0, G_OPTION_ARG_STRING, &app->wiring_name,
@@ -151,6 +152,11 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
     GOptionEntry listen[] = {{"listen", 0, 0, G_OPTION_ARG_NONE, &app->listen,
                               "Stay at the line, as 'wrytograph listen' does", NULL},
                              G_OPTION_ENTRY_NULL};
+    GOptionEntry ledger[] = {{"ledger", 0, 0, G_OPTION_ARG_STRING, &app->ledger_name,
+                              "Where this is put on record: a file, or postgresql://…; else "
+                              "WRYTOGRAPH_LEDGER, else the user's own",
+                              "LEDGER"},
+                             G_OPTION_ENTRY_NULL};
     GOptionEntry dry_run[] = {{"dry-run", 'n', 0, G_OPTION_ARG_NONE, &app->dry_run,
                                "Say what would be done and stop there", NULL},
                               G_OPTION_ENTRY_NULL};
@@ -161,7 +167,7 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         G_OPTION_ENTRY_NULL};
 
     if (options & APP_LINK)
-        add_link_options(context, app);
+        add_link_options(context, app, options & APP_LINKS);
     if (options & (APP_IMAGES | APP_FORMAT))
         g_option_context_add_main_entries(context, format, NULL);
     if (options & APP_IMAGES)
@@ -178,6 +184,8 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         g_option_context_add_main_entries(context, known, NULL);
     if (options & (APP_LINK | APP_BENCH))
         g_option_context_add_main_entries(context, bench, NULL);
+    if (options & APP_LEDGER)
+        g_option_context_add_main_entries(context, ledger, NULL);
     if (options & APP_DRY_RUN)
         g_option_context_add_main_entries(context, dry_run, NULL);
     g_option_context_add_main_entries(context, always, NULL);
@@ -206,14 +214,14 @@ static const char *given_twice(int argc, char **argv, const char *name, char bri
     return times > 1 ? name : NULL;
 }
 
-static const char *find_repeated(int argc, char **argv, const GOptionEntry *own)
+static const char *find_repeated(int argc, char **argv, const GOptionEntry *own, bool many)
 {
     static const char *const common[] = {
-        "link", "bench",  "speed",       "wiring",       "wait",      "patience",  "call-speed",
-        "as",   "layout", "expect-chip", "expect-flash", "read-mode", "read-clock"};
+        "link", "bench",  "speed",       "wiring",       "wait",      "patience",   "call-speed",
+        "as",   "layout", "expect-chip", "expect-flash", "read-mode", "read-clock", "ledger"};
     const char *repeated = NULL;
 
-    for (size_t i = 0; i < G_N_ELEMENTS(common) && !repeated; i++)
+    for (size_t i = many ? 1 : 0; i < G_N_ELEMENTS(common) && !repeated; i++)
         repeated = given_twice(argc, argv, common[i], i == 0 ? 'l' : i == 2 ? 's' : 0);
     for (; own && own->long_name && !repeated; own++) {
         if (own->long_name[0] &&
@@ -275,7 +283,7 @@ bool app_parse_with(struct app *app, int argc, char **argv, const GOptionEntry *
         app->code = EXIT_DONE;
         return false;
     }
-    const char *repeated = find_repeated(argc, argv, own);
+    const char *repeated = find_repeated(argc, argv, own, app->verb->options & APP_LINKS);
     if (repeated) {
         app_fail(app, EXIT_USAGE, "It takes one value. Say it once.", "--%s was given twice",
                  repeated);

@@ -42,6 +42,8 @@ enum app_options {
     APP_FORMAT = 128,   /* --as */
     APP_KNOWN = 512,    /* --no-guess */
     APP_NO_WORDS = 256, /* it takes options and no arguments */
+    APP_LINKS = 2048,   /* --link may be repeated */
+    APP_LEDGER = 4096,  /* --ledger */
     APP_WRITES = 1024,  /* --any-content, --any-place, --from-another-board, --set */
 };
 
@@ -56,6 +58,7 @@ struct verb {
     int (*run)(struct app *app, int argc, char **argv);
 };
 
+struct wry_ledger;
 struct wry_station;
 struct live;
 struct terminal;
@@ -67,6 +70,8 @@ struct app {
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format, *read_mode, *read_clock;
     char **set;
+    char **links;      /* APP_LINKS: all of them; else NULL */
+    char *ledger_name; /* --ledger */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
         from_another_board, every_sector, listen, no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
@@ -77,8 +82,12 @@ struct app {
     struct live *live;           /* what moves on the terminal; NULL without a station */
     struct terminal *terminal;   /* shows what the board says; NULL when nobody listens */
 
+    struct wry_ledger *ledger; /* NULL until station_settings, or when it cannot be used */
+    FILE *notes;               /* where notes go; NULL = stderr */
+
     int code; /* of app_fail */
     char *message, *next_step;
+    bool told; /* the verb has told itself that it failed */
 };
 
 /*
@@ -100,7 +109,7 @@ char *app_printable(const char *text);
 /* The same onto stdout or stderr, wrapped to the terminal's width. */
 void app_put(FILE *to, const char *text);
 
-/* A line on stderr about what is going on. */
+/* A line on stderr, or wherever notes go, about what is going on. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
 /* A line of result on stdout, unless JSON is wanted. */

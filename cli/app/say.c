@@ -95,13 +95,14 @@ void app_note(const struct app *app, const char *format, ...)
 {
     va_list arguments;
 
-    (void)app;
+    FILE *to = app->notes ? app->notes : stderr;
+
     fflush(stdout);
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    app_put(stderr, text);
-    fputc('\n', stderr);
+    app_put(to, text);
+    fputc('\n', to);
 }
 
 /* Tables keep their lines: only what a person reads as sentences is wrapped. */

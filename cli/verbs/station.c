@@ -11,6 +11,7 @@
 #include "views/live.h"
 #include "views/notes.h"
 #include "views/terminal.h"
+#include "wrytograph-host/ledger.h"
 
 static void on_event(void *context, const struct wry_event *event)
 {
@@ -38,44 +39,86 @@ static int parse_expected(struct app *app, struct wry_station_settings *settings
     return code;
 }
 
-int station_make(struct app *app)
+static char *words(void *context, const struct wry_problem *problem)
 {
-    struct wry_station_settings settings = {
-        .link = app->link ? app->link : g_getenv("WRYTOGRAPH_LINK"),
-        .bench_folder = app->bench_folder,
-        .by_hand = app->by_hand,
-        .leaves_running = app->verb->leaves_running && !app->stay,
-        .without_known = app->no_guess,
-        .layout_file = app->layout_path,
-        .context = app,
-        .event = on_event,
-        .stop = app_stop()};
-    int code = values_speed(app, app->speed, "921600", &settings.max_speed);
+    (void)context;
+    return explain_words(problem);
+}
+
+/* Work is not refused for want of a record of it. */
+static void open_ledger(struct app *app)
+{
+    g_autoptr(GError) error = NULL;
+
+    if (!(app->verb->options & APP_LEDGER) || app->dry_run || app->ledger)
+        return;
+    app->ledger = wry_ledger_open(app->ledger_name, &error);
+    if (!app->ledger)
+        app_note(app, "Note: this is not put on record: %s.", error->message);
+}
+
+int station_settings(struct app *app, struct wry_station_settings *settings)
+{
+    *settings =
+        (struct wry_station_settings){.link = app->link ? app->link : g_getenv("WRYTOGRAPH_LINK"),
+                                      .bench_folder = app->bench_folder,
+                                      .by_hand = app->by_hand,
+                                      .leaves_running = app->verb->leaves_running && !app->stay,
+                                      .without_known = app->no_guess,
+                                      .layout_file = app->layout_path,
+                                      .words = words,
+                                      .context = app,
+                                      .event = on_event,
+                                      .stop = app_stop()};
+    int code = values_speed(app, app->speed, "921600", &settings->max_speed);
 
     if (code == EXIT_DONE)
-        code = values_speed(app, app->call_speed, "57600", &settings.call_speed);
+        code = values_speed(app, app->call_speed, "57600", &settings->call_speed);
     if (code == EXIT_DONE)
-        code = parse_expected(app, &settings);
+        code = parse_expected(app, settings);
     if (code == EXIT_DONE)
-        code = values_time(app, "--wait", app->wait, &settings.call_time);
+        code = values_time(app, "--wait", app->wait, &settings->call_time);
     if (code == EXIT_DONE)
-        code = values_time(app, "--patience", app->patience, &settings.patience);
+        code = values_time(app, "--patience", app->patience, &settings->patience);
     if (code == EXIT_DONE)
-        code = values_wiring(app, &settings.wiring);
+        code = values_wiring(app, &settings->wiring);
     if (code != EXIT_DONE)
         return code;
+    open_ledger(app);
+    settings->ledger = app->ledger;
     app_interrupted(); /* from now on Ctrl-C asks to stop */
-    app->live = live_new(app->by_hand);
-    app->station = wry_station_new(&settings);
     return EXIT_DONE;
 }
 
-void station_end(struct app *app)
+void station_make_of(struct app *app, const struct wry_station_settings *settings)
+{
+    app->live = live_new(app->by_hand);
+    app->station = wry_station_new(settings);
+}
+
+int station_make(struct app *app)
+{
+    struct wry_station_settings settings;
+    int code = station_settings(app, &settings);
+
+    if (code == EXIT_DONE)
+        station_make_of(app, &settings);
+    return code;
+}
+
+void station_leave(struct app *app)
 {
     wry_station_free(app->station);
     app->station = NULL;
     live_free(app->live);
     app->live = NULL;
+}
+
+void station_end(struct app *app)
+{
+    station_leave(app);
+    wry_ledger_close(app->ledger);
+    app->ledger = NULL;
 }
 
 int station_parse_format(struct app *app, const enum wry_image_format **format)

@@ -5,11 +5,21 @@
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
 
+/* All that the common options say of a station; opens the ledger, if the verb is put on record.
+ * EXIT_DONE or app_fail's code. */
+int station_settings(struct app *app, struct wry_station_settings *settings);
+
+/* Makes app->station of such settings. */
+void station_make_of(struct app *app, const struct wry_station_settings *settings);
+
 /* Makes app->station; bad values are found before any board is touched. EXIT_DONE or app_fail's
  * code. */
 int station_make(struct app *app);
 
-/* Leaves the board, closes the link, and ends what is drawn. */
+/* Leaves the board, closes the link, and ends what is drawn; another station may be made. */
+void station_leave(struct app *app);
+
+/* The same, and closes the ledger. */
 void station_end(struct app *app);
 
 /* --as; NULL without. EXIT_DONE or the code of app_fail. */

@@ -50,7 +50,7 @@ const struct verb verbs[] = {
          "Reads the flash into an archive that belongs to this board. Without a name it\n"
          "goes into the folder of backups, named by address and time. The file appears\n"
          "under its name only when it is complete and its SHA-256 is the board's.",
-     .options = APP_LINK | APP_LAYOUT | APP_KNOWN,
+     .options = APP_LINK | APP_LAYOUT | APP_KNOWN | APP_LEDGER,
      .leaves_running = true,
      .run = verb_backup},
     {.name = "restore",
@@ -60,7 +60,7 @@ const struct verb verbs[] = {
          "Puts a backup back onto the board it comes from. The archive's digests, chip,\n"
          "flash size and board address are checked before anything is changed; sectors\n"
          "that are right already are left alone.",
-     .options = APP_LINK | APP_DRY_RUN | APP_EVERY | APP_KNOWN,
+     .options = APP_LINK | APP_DRY_RUN | APP_EVERY | APP_KNOWN | APP_LEDGER,
      .run = verb_restore},
     {.name = "erase",
      .summary = "erase all of the flash, regions or ranges",
@@ -68,7 +68,7 @@ const struct verb verbs[] = {
      .description =
          "Erases the parts named, and checks that they are blank. What shares a sector\n"
          "with them stays as it is. Says first what will be lost; --dry-run stops there.",
-     .options = APP_LINK | APP_DRY_RUN | APP_LAYOUT | APP_EVERY,
+     .options = APP_LINK | APP_DRY_RUN | APP_LAYOUT | APP_EVERY | APP_LEDGER,
      .run = verb_erase},
     {.name = "write",
      .summary = "write images at their places and check them",
@@ -81,7 +81,8 @@ const struct verb verbs[] = {
          "SHA-256 of all of it with that of the files. Everything else in the flash\n"
          "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
          "A write that was interrupted is resumed by saying it again.",
-     .options = APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_WRITES | APP_EVERY | APP_KNOWN,
+     .options =
+         APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_WRITES | APP_EVERY | APP_KNOWN | APP_LEDGER,
      .run = verb_write},
     {.name = "verify",
      .summary = "compare images or an archive with what the flash holds",
@@ -110,6 +111,35 @@ const struct verb verbs[] = {
          "it is a check. --speed is the speed to begin with, else 115200.",
      .options = APP_LINK | APP_NO_WORDS,
      .run = verb_listen},
+    {.name = "card",
+     .summary = "run a job card, on one board, on many, or on one after another",
+     .usage = "check CARD… | run CARD | pack CARD | keys NAME",
+     .description =
+         "A card is a YAML file that describes one job that is repeated board by board:\n"
+         "what it is for, what is backed up, erased and written, which settings each board\n"
+         "gets, and what it must say after the start (docs/card.md). A kit is a card with\n"
+         "all its files in one ZIP, signed or not.\n"
+         "  check  finds all mistakes, without a board\n"
+         "  run    does it, and ends in one line: PASSED, or FAILED and where\n"
+         "  pack   makes a kit\n"
+         "  keys   makes a key to sign kits with",
+     .options = APP_LINK | APP_LINKS | APP_DRY_RUN | APP_KNOWN | APP_LEDGER,
+     .run = verb_card},
+    {.name = "ledger",
+     .summary = "show what was done to which board",
+     .usage = "list | show RUN | export | send | report | label BOARD",
+     .description =
+         "Every run of a card, every write, restore, erase and backup is on record: in the\n"
+         "user's own file, or in one that --ledger or WRYTOGRAPH_LEDGER names, or in a\n"
+         "PostgreSQL database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
+         "  list    the latest runs, of all boards or as the options say\n"
+         "  show    one run with all its steps\n"
+         "  export  all that is on record, as CSV or JSON\n"
+         "  send    what waits on this computer goes to the server\n"
+         "  report  a page about boards and cards, in one HTML file\n"
+         "  label   a small label of a board, as SVG",
+     .options = APP_LEDGER,
+     .run = verb_ledger},
     {.name = "shelf",
      .summary = "keep images by content, and say which fit a board",
      .usage = "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | remove NAME [VERSION]",

@@ -11,6 +11,8 @@ extern const struct verb verbs[];
 const struct verb *verbs_find(const char *name);
 
 int verb_backup(struct app *app, int argc, char **argv);
+int verb_card(struct app *app, int argc, char **argv);
+int verb_ledger(struct app *app, int argc, char **argv);
 int verb_bench(struct app *app, int argc, char **argv);
 int verb_erase(struct app *app, int argc, char **argv);
 int verb_examine(struct app *app, int argc, char **argv);

@@ -273,7 +273,8 @@ int explain(struct app *app, const struct wry_problem *p)
 {
     enum exit_code code = (enum exit_code)p->outcome;
 
-    if (explain_files(app, p) || explain_places(app, p) || explain_stores(app, p))
+    if (explain_files(app, p) || explain_places(app, p) || explain_stores(app, p) ||
+        explain_cards(app, p))
         return app->code;
     switch (p->kind) {
     case WRY_PROBLEM_SYSTEM:
@@ -343,4 +344,13 @@ int explain(struct app *app, const struct wry_problem *p)
     }
     return app_fail(app, EXIT_INTERNAL, "Please report this.", "a problem without a name (%d)",
                     (int)p->kind);
+}
+
+char *explain_words(const struct wry_problem *problem)
+{
+    struct app app = {0};
+
+    explain(&app, problem);
+    g_free(app.next_step);
+    return app.message;
 }

@@ -180,6 +180,15 @@ void notes_tell(const struct app *app, const struct wry_event *event)
         app_note(app, "What the journal holds of this board could not be put into files: %s.",
                  event->text);
         break;
+    case WRY_NOTE_LEDGER_FAILED:
+        app_note(app, "Note: this is not put on record: %s.", event->text);
+        break;
+    case WRY_NOTE_LEDGER_WAITS:
+        app_note(app,
+                 "The ledger's server cannot be reached now: %zu run%s here. 'wrytograph ledger "
+                 "send' tries again; so does every run.",
+                 event->n, event->n == 1 ? " waits" : "s wait");
+        break;
     case WRY_NOTE_SHARED_ADDRESS:
     case WRY_NOTE_OTHER_BOARD:
         tell_board(app, event);

@@ -29,6 +29,7 @@ enum wry_event_kind {
     WRY_EVENT_PLANNED,  /* planned: checked against the board, and nothing is changed yet */
     WRY_EVENT_COMPARED, /* comparison: a stretch of content was compared with the flash */
     WRY_EVENT_HEARD,    /* bytes, n: the board said something while it is listened to */
+    WRY_EVENT_RUN_STEP, /* run_step of a card begins */
     WRY_EVENT_NOTE,     /* note, with the facts that stand behind it */
 };
 
@@ -39,6 +40,19 @@ enum wry_job_step {
     WRY_JOB_ERASE,
     WRY_JOB_RESTORE,
 };
+
+/* The steps of a card, in their order. */
+enum wry_run_step {
+    WRY_RUN_CONNECT, /* and check that it is the board that the card is for */
+    WRY_RUN_BACKUP,
+    WRY_RUN_ERASE,
+    WRY_RUN_WRITE,
+    WRY_RUN_VERIFY, /* the board's own digest of what was written */
+    WRY_RUN_START,
+};
+
+/* "connect", "backup" and so on. */
+const char *wry_run_step_name(enum wry_run_step step);
 
 enum wry_note {
     WRY_NOTE_ONLY_ADAPTER,      /* text = the device that is used for want of a link */
@@ -64,6 +78,8 @@ enum wry_note {
     WRY_NOTE_BACKUP_UNNOTED,    /* text = why it will not be known of later */
     WRY_NOTE_SHELF_UNREAD,      /* text = why the shelf is done without */
     WRY_NOTE_OWNER_UNKNOWN,     /* text = why it is not known whose settings those are */
+    WRY_NOTE_LEDGER_FAILED,     /* text = why this job is not put on record */
+    WRY_NOTE_LEDGER_WAITS,      /* n rows wait for the server that has the ledger */
     WRY_NOTE_OTHER_BOARD,       /* the archive comes from the board address, not from this one */
     WRY_NOTE_STARTED,           /* the board has left loading mode */
     WRY_NOTE_LISTENING,         /* speed */
@@ -93,6 +109,7 @@ struct wry_event {
     enum wry_event_kind kind;
     uint64_t now; /* us on the link's clock */
     enum wry_job_step step;
+    enum wry_run_step run_step;
     const struct wry_session_progress *progress;
     const struct wry_planned *planned;
     const struct wry_comparison *comparison;

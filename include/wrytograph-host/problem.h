@@ -147,6 +147,16 @@ enum wry_problem_kind {
     WRY_PROBLEM_NO_ROOM,        /* for a backup */
     WRY_PROBLEM_ARRIVED_WRONG,  /* what came from start on is not what the board's SHA-256 says */
 
+    /* Cards. */
+    WRY_PROBLEM_CARD_FLASH,    /* subject = card; found bytes; names = the sizes that it is for */
+    WRY_PROBLEM_CARD_REVISION, /* subject = card; the least that it is for is expected */
+    WRY_PROBLEM_CARD_HOLDS,    /* region does not hold the program subject; other = what it does,
+                                  or NULL */
+    WRY_PROBLEM_CARD_TIMES,    /* subject = card; the board had it found times, of expected; other =
+                                  when last */
+    WRY_PROBLEM_CARD_UNCOUNTED, /* how often the board had it is not known: cause */
+    WRY_PROBLEM_CARD_ROW,       /* cause */
+
     /* What was found out. */
     WRY_PROBLEM_FLASH_REPEATS,   /* bytes: expected by its claim, found */
     WRY_PROBLEM_IMAGES_DIFFER,   /* from start on; found = images compared */

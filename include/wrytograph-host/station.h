@@ -29,6 +29,10 @@
 extern "C" {
 #endif
 
+struct pack_shared;
+struct wry_ledger;
+struct wry_station;
+
 /* All may be 0 or NULL; then what stands behind it holds. Strings are copied. */
 struct wry_station_settings {
     /* A device path, rfc2217://HOST:PORT, tcp://HOST:PORT[?speed=BAUD] or bench:NAME; else the one
@@ -48,8 +52,16 @@ struct wry_station_settings {
                                            cannot prove its size */
     bool without_known;      /* what this computer knows of a board's content is made no use of */
     const char *layout_file; /* regions; else the board's own table, else the chip's usual ones */
-    void *context;           /* handed to event */
+    struct pack_shared *shared; /* packed streams, of those who work at once; see wry_run_many */
+    struct wry_ledger *ledger;  /* writes, restores, erasures, backups and cards are put on record
+                                   there; outlives the station. NULL: nowhere */
+    /* A problem in words, for the ledger; free with g_free. NULL: a few words are made of it. */
+    char *(*words)(void *context, const struct wry_problem *problem);
+    void *context;                                               /* handed to event and words */
     void (*event)(void *context, const struct wry_event *event); /* NULL: nothing is told */
+    /* The station as the board has answered: wry_station_board and the like are filled in. NULL:
+     * nothing is told. */
+    void (*board)(void *context, const struct wry_station *station);
     struct wry_stop stop; /* asked at least every 100 ms of work or waiting */
 };
 
@@ -76,6 +88,9 @@ enum wry_outcome wry_station_connect(struct wry_station *station);
 /* Why the last call failed; kind WRY_PROBLEM_NONE when it did not. Never NULL; valid until the next
  * call. */
 const struct wry_problem *wry_station_problem(const struct wry_station *station);
+
+/* text with the secret settings of this station's jobs as ********; free with g_free. */
+char *wry_station_masked(const struct wry_station *station, const char *text);
 
 /* The link in use: as in the settings, or the adapter that was found; NULL before it is open. */
 const char *wry_station_link(const struct wry_station *station);

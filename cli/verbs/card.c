@@ -1,0 +1,252 @@
+/* card: job cards and kits. */
+#include "card.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "base/units.h"
+#include "verbs.h"
+#include "views/explain.h"
+#include "views/json.h"
+#include "views/run_outcome.h"
+#include "wrytograph-host/ledger.h"
+
+static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
+{
+    for (guint i = 0; i < mistakes->len; i++) {
+        const struct wry_mistake *mistake = g_ptr_array_index(mistakes, i);
+        if (mistake->file && mistake->line > 0)
+            app_print(app, "%s:%u:%u: %s.", mistake->file, mistake->line, mistake->column,
+                      mistake->text);
+        else
+            app_print(app, "%s.", mistake->text);
+        json_builder_begin_object(app->json);
+        if (mistake->file)
+            json_add_text(app->json, "file", mistake->file);
+        if (mistake->line > 0) {
+            json_add_number(app->json, "line", mistake->line);
+            json_add_number(app->json, "column", mistake->column);
+        }
+        json_add_text(app->json, "mistake", mistake->text);
+        json_builder_end_object(app->json);
+    }
+}
+
+/* Keys that are trusted on this computer, where there are any. */
+static char *trusted_folder(void)
+{
+    g_autofree char *folder =
+        g_build_filename(g_get_user_config_dir(), "wrytograph", "trusted", NULL);
+
+    return g_file_test(folder, G_FILE_TEST_IS_DIR) ? g_steal_pointer(&folder) : NULL;
+}
+
+static int fail_mistakes(struct app *app, guint count)
+{
+    g_autofree char *what = app_count(count, "mistake");
+
+    return app_fail(app, EXIT_BAD_INPUT, "docs/card.md says what a card may hold.", "%s", what);
+}
+
+struct wry_card *card_open(struct app *app, const char *path, const struct card_options *options)
+{
+    g_autoptr(GPtrArray) mistakes = NULL;
+    g_autofree char *folder = options->trust ? NULL : trusted_folder();
+    GError *error = NULL;
+    struct wry_card *card =
+        wry_card_open(path, options->trust ? options->trust : folder, &mistakes, &error);
+
+    if (card)
+        return card;
+    if (error) {
+        explain_error(app, error);
+        return NULL;
+    }
+    json_begin_list(app->json, "mistakes");
+    tell_mistakes(app, mistakes);
+    json_builder_end_array(app->json);
+    fail_mistakes(app, mistakes->len);
+    return NULL;
+}
+
+/* check */
+
+static char *words(void *context, const struct wry_problem *problem)
+{
+    (void)context;
+    return explain_words(problem);
+}
+
+static void print_sound(struct app *app, const char *path, const struct wry_card *card)
+{
+    struct wry_card_facts facts;
+    g_autofree char *name = run_outcome_card(card);
+    g_autoptr(GString) sizes = g_string_new(NULL);
+
+    wry_card_get_facts(card, &facts);
+    for (size_t i = 0; i < facts.flash_count; i++) {
+        g_autofree char *size = units_flash_size(facts.flash_sizes[i]);
+        g_string_append_printf(sizes, "%s%s", i > 0 ? " or " : "", size);
+    }
+    app_outcome(app, true, "%s: the card '%s' is sound, for a %s with %s of flash.", path, name,
+                facts.chip->title, sizes->str);
+}
+
+/* Mistakes that were found in one card; -1 after app_fail. */
+static int check_one(struct app *app, const char *path, const struct card_options *options)
+{
+    g_autoptr(GPtrArray) mistakes = NULL;
+    g_autofree char *folder = options->trust ? NULL : trusted_folder();
+    GError *error = NULL;
+    struct wry_card *card =
+        wry_card_open(path, options->trust ? options->trust : folder, &mistakes, &error);
+
+    if (error) {
+        explain_error(app, error);
+        return -1;
+    }
+    if (card)
+        wry_card_check(card, words, NULL, mistakes);
+    tell_mistakes(app, mistakes);
+    if (mistakes->len == 0)
+        print_sound(app, path, card);
+    wry_card_close(card);
+    return (int)mistakes->len;
+}
+
+static int check(struct app *app, const struct card_options *options)
+{
+    int count = 0, found = 0;
+
+    json_begin_list(app->json, "mistakes");
+    for (char **path = app->rest + 1; *path && found >= 0; path++) {
+        found = check_one(app, *path, options);
+        count += MAX(found, 0);
+    }
+    json_builder_end_array(app->json);
+    return found < 0 ? app->code : count > 0 ? fail_mistakes(app, (guint)count) : EXIT_DONE;
+}
+
+/* pack, keys */
+
+static int pack(struct app *app, const struct card_options *options)
+{
+    struct wry_card *card;
+    GError *error = NULL;
+
+    if (!options->output)
+        return app_fail(app, EXIT_USAGE, "Such as 'wrytograph card pack pier.yaml -o pier.zip'.",
+                        "no name for the kit: give -o FILE");
+    card = card_open(app, app->rest[1], options);
+    if (!card)
+        return app->code;
+    gboolean packed = wry_card_pack(card, options->output, options->sign, &error);
+    wry_card_close(card);
+    if (!packed)
+        return explain_error(app, error);
+    app_outcome(app, true, "Packed: %s, %s.", options->output,
+                options->sign ? "signed" : "not signed");
+    return EXIT_DONE;
+}
+
+static int make_keys(struct app *app)
+{
+    g_autofree char *key = NULL;
+    const char *name = app->rest[1];
+    GError *error = NULL;
+
+    if (!wry_card_make_keys(name, &key, &error))
+        return explain_error(app, error);
+    g_strchomp(key);
+    json_add_text(app->json, "public_key", key);
+    app_print(app, "%s.secret signs kits: keep it where nobody else reads it.", name);
+    app_print(app, "%s.public goes to every bench, for --trust:\n  %s", name, key);
+    return EXIT_DONE;
+}
+
+/* run */
+
+static int run(struct app *app, const struct card_options *options)
+{
+    struct wry_card *card = card_open(app, app->rest[1], options);
+    g_autoptr(GPtrArray) links = card ? card_links(app, options) : NULL;
+    int code;
+
+    if (!links) {
+        wry_card_close(card);
+        return app->code;
+    }
+    if (links->len > 0) {
+        g_free(app->link);
+        app->link = g_strdup(g_ptr_array_index(links, 0));
+    }
+    if (options->each && links->len > 1)
+        code = app_fail(app, EXIT_USAGE, "Give one of them.", "--each, and several links");
+    else if (options->each)
+        code = card_run_each(app, card, options);
+    else if (links->len > 1 || options->links || options->adapters)
+        code = card_run_many(app, card, links, options);
+    else
+        code = card_run_one(app, card, options);
+    station_end(app);
+    wry_card_close(card);
+    return code;
+}
+
+static int dispatch(struct app *app, const struct card_options *options)
+{
+    const char *what = app->rest[0];
+    bool one = app->rest[0] && app->rest[1] && !app->rest[2];
+
+    if (g_strcmp0(what, "check") == 0 && app->rest[1])
+        return check(app, options);
+    if (g_strcmp0(what, "run") == 0 && one)
+        return run(app, options);
+    if (g_strcmp0(what, "pack") == 0 && one)
+        return pack(app, options);
+    if (g_strcmp0(what, "keys") == 0 && one)
+        return make_keys(app);
+    return app_fail(app, EXIT_USAGE, "See 'wrytograph card --help'.",
+                    what ? "'card' takes check, run or pack and a card, or keys and a name"
+                         : "say check, run, pack or keys");
+}
+
+int verb_card(struct app *app, int argc, char **argv)
+{
+    struct card_options options = {0};
+    GOptionEntry entries[] = {
+        {"each", 0, 0, G_OPTION_ARG_NONE, &options.each,
+         "run: on one board after another, as they come; Ctrl-C ends", NULL},
+        {"links", 0, 0, G_OPTION_ARG_FILENAME, &options.links,
+         "run: on all the links that this file names, a line for each", "FILE"},
+        {"adapters", 0, 0, G_OPTION_ARG_STRING, &options.adapters,
+         "run: on every port of this type of adapter, as 'ports' lists them, or 'all'",
+         "VENDOR:PRODUCT"},
+        {"again", 0, 0, G_OPTION_ARG_NONE, &options.again,
+         "run: also a board that got the card as often as it may", NULL},
+        {"bell", 0, 0, G_OPTION_ARG_NONE, &options.bell,
+         "run --each: sound a bell at the end of "
+         "each board, three where it failed",
+         NULL},
+        {"logs", 0, 0, G_OPTION_ARG_FILENAME, &options.logs,
+         "run: folder for a log of each board; of many boards there always is one, else in the "
+         "user's state folder",
+         "FOLDER"},
+        {"trust", 0, 0, G_OPTION_ARG_FILENAME, &options.trust,
+         "Take only kits that are signed by a key of this file or folder; else of "
+         "~/.config/wrytograph/trusted, where that folder exists",
+         "KEYS"},
+        {"output", 'o', 0, G_OPTION_ARG_FILENAME, &options.output, "pack: the kit", "FILE"},
+        {"sign", 0, 0, G_OPTION_ARG_FILENAME, &options.sign, "pack: sign it with this secret key",
+         "FILE"},
+        G_OPTION_ENTRY_NULL};
+    int code = app_parse(app, argc, argv, entries) ? dispatch(app, &options) : app->code;
+
+    g_free(options.trust);
+    g_free(options.output);
+    g_free(options.sign);
+    g_free(options.links);
+    g_free(options.adapters);
+    g_free(options.logs);
+    return code;
+}

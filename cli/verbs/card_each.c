@@ -1,0 +1,231 @@
+/* card run --each: on one board after another, as they come. */
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "base/units.h"
+#include "card.h"
+#include "views/explain.h"
+#include "views/json.h"
+#include "views/run_outcome.h"
+#include "wrytograph-host/serial.h"
+
+#define LOOK_EVERY 300000 /* us */
+#define CALL_TIME 700000u /* us for a board to answer that may not be there */
+
+struct each {
+    struct app *app;
+    struct wry_card *card;
+    const struct card_options *options;
+    struct wry_station_settings settings;
+    char *link;        /* a fixed one; NULL: ports that appear */
+    GHashTable *had;   /* addresses of boards that were here before, and their outcome */
+    GHashTable *ports; /* those that there were at the last look */
+    unsigned passed, failed;
+    enum wry_outcome worst;
+};
+
+static void wait_a_little(void)
+{
+    g_usleep(LOOK_EVERY);
+}
+
+/* Ports that appear. */
+
+static GHashTable *look_at_ports(void)
+{
+    g_autoptr(GPtrArray) devices = wry_serial_devices();
+    GHashTable *ports = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < devices->len; i++) {
+        const struct wry_serial_device *device = g_ptr_array_index(devices, i);
+        g_hash_table_add(ports, g_strdup(device->path));
+    }
+    return ports;
+}
+
+/* One that was not there at the last look; NULL when the user stops. */
+static char *wait_for_port(struct each *each)
+{
+    while (!app_interrupted()) {
+        GHashTable *now = look_at_ports();
+        GHashTableIter iter;
+        gpointer path;
+        char *found = NULL;
+        g_hash_table_iter_init(&iter, now);
+        while (!found && g_hash_table_iter_next(&iter, &path, NULL)) {
+            if (!g_hash_table_contains(each->ports, path))
+                found = g_strdup(path);
+        }
+        g_hash_table_unref(each->ports);
+        each->ports = now;
+        if (found)
+            return found;
+        wait_a_little();
+    }
+    return NULL;
+}
+
+/* A fixed link. */
+
+/* True when a board answers there; its address. Whatever else is wrong with the link is told once.
+ */
+static bool board_answers(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
+{
+    struct wry_station_settings settings = {.link = each->link,
+                                            .bench_folder = each->settings.bench_folder,
+                                            .wiring = each->settings.wiring,
+                                            .call_speed = each->settings.call_speed,
+                                            .max_speed = WRY_STARTING_SPEED,
+                                            .call_time = CALL_TIME,
+                                            .without_known = true,
+                                            .leaves_running = true,
+                                            .stop = each->settings.stop};
+    struct wry_station *station = wry_station_new(&settings);
+    bool answers = wry_station_connect(station) == WRY_OUTCOME_DONE;
+
+    if (answers)
+        memcpy(eui48, wry_station_board(station)->eui48, WRY_EUI48_SIZE);
+    wry_station_free(station);
+    return answers;
+}
+
+static bool wait_for_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
+{
+    while (!app_interrupted()) {
+        if (board_answers(each, eui48))
+            return true;
+        wait_a_little();
+    }
+    return false;
+}
+
+/* Until it is gone, or another one is there; false when the user stops. */
+static bool wait_until_gone(struct each *each, const char *link, const struct wry_run_result *done)
+{
+    uint8_t eui48[WRY_EUI48_SIZE];
+
+    while (!app_interrupted()) {
+        bool there = each->link ? board_answers(each, eui48) : access(link, F_OK) == 0;
+        if (!there)
+            return true;
+        if (each->link && done->known && memcmp(eui48, done->address, sizeof eui48) != 0)
+            return true;
+        wait_a_little();
+    }
+    return false;
+}
+
+/* One board. */
+
+static void tell_again(struct each *each, const struct wry_run_result *result)
+{
+    g_autofree char *address = units_address(result->address);
+    const char *before = g_hash_table_lookup(each->had, address);
+
+    if (result->known && before)
+        app_note(each->app, "This board was here before: %s.", before);
+    else if (result->earlier > 0)
+        app_note(each->app, "This board had the card before, last at %s.", result->earlier_at);
+}
+
+static void remember(struct each *each, const struct wry_run_result *result, bool passed)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_local();
+    g_autofree char *time = g_date_time_format(now, "%H:%M:%S");
+
+    if (result->known)
+        g_hash_table_insert(each->had, units_address(result->address),
+                            g_strdup_printf("%s at %s", passed ? "it passed" : "it failed", time));
+}
+
+static void add_json(struct each *each, enum wry_outcome outcome,
+                     const struct wry_run_result *result)
+{
+    json_builder_begin_object(each->app->json);
+    json_add_number(each->app->json, "exit_code", outcome);
+    run_outcome_add_json(each->app->json, result);
+    json_builder_end_object(each->app->json);
+}
+
+static void run_board(struct each *each, const char *link, struct wry_run_result *result)
+{
+    struct app *app = each->app;
+    struct wry_run_wanted wanted = {
+        .card = each->card, .dry_run = app->dry_run, .again = each->options->again};
+    struct wry_station_settings settings = each->settings;
+
+    settings.link = link;
+    station_make_of(app, &settings);
+    enum wry_outcome outcome = wry_station_run(app->station, &wanted, result);
+    bool passed = outcome == WRY_OUTCOME_DONE, simulated = wry_station_is_simulated(app->station);
+    station_conclude(app, outcome);
+    station_leave(app);
+    g_autofree char *line =
+        run_outcome_line(outcome, result, each->card, passed ? NULL : app->message, simulated);
+    run_outcome_banner(app, outcome, line, each->options->bell);
+    if (!passed && app->next_step)
+        app_note(app, "%s", app->next_step);
+    tell_again(each, result);
+    remember(each, result, passed);
+    add_json(each, outcome, result);
+    each->passed += passed;
+    each->failed += !passed;
+    if (!passed)
+        each->worst = outcome;
+    g_clear_pointer(&app->message, g_free);
+    g_clear_pointer(&app->next_step, g_free);
+}
+
+/* False when the user stops. */
+static bool next_board(struct each *each)
+{
+    uint8_t eui48[WRY_EUI48_SIZE];
+    struct wry_run_result result = {0};
+    g_autofree char *link = NULL;
+
+    app_note(each->app,
+             each->link ? "Waiting for a board on %s; Ctrl-C ends."
+                        : "Waiting for a port to appear%s; Ctrl-C ends.",
+             each->link ? each->link : "");
+    if (each->link)
+        link = wait_for_board(each, eui48) ? g_strdup(each->link) : NULL;
+    else
+        link = wait_for_port(each);
+    if (!link)
+        return false;
+    run_board(each, link, &result);
+    app_note(each->app, "Take the board away. %u passed, %u failed so far.", each->passed,
+             each->failed);
+    bool gone = wait_until_gone(each, link, &result);
+    wry_run_result_clear(&result);
+    return gone;
+}
+
+int card_run_each(struct app *app, struct wry_card *card, const struct card_options *options)
+{
+    struct each each = {.app = app,
+                        .card = card,
+                        .options = options,
+                        .link = g_strdup(app->link ? app->link : g_getenv("WRYTOGRAPH_LINK"))};
+    int code = station_settings(app, &each.settings);
+
+    if (code == EXIT_DONE) {
+        wry_card_prepare(card, &each.settings);
+        each.had = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+        each.ports = look_at_ports();
+        json_begin_list(app->json, "boards");
+        while (next_board(&each))
+            ;
+        json_builder_end_array(app->json);
+        app_print(app, "%u boards passed, %u failed.", each.passed, each.failed);
+        g_hash_table_unref(each.had);
+        g_hash_table_unref(each.ports);
+        if (each.failed > 0) {
+            app->told = true;
+            code = app_fail(app, (enum exit_code)each.worst, NULL, "%u boards failed", each.failed);
+        }
+    }
+    g_free(each.link);
+    return code;
+}

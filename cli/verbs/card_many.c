@@ -1,0 +1,241 @@
+/* card run: on many boards at once. */
+#include <string.h>
+
+#include "base/units.h"
+#include "card.h"
+#include "views/board_log.h"
+#include "views/explain.h"
+#include "views/json.h"
+#include "views/many.h"
+#include "views/run_outcome.h"
+
+struct many {
+    struct app *app;
+    struct wry_card *card;
+    struct wry_many_board *boards;
+    struct many_row *rows;
+    struct board_log **logs;
+    size_t count;
+    struct many_view *view;
+};
+
+/* What a board's events are told to. */
+struct listener {
+    struct many_row *row;
+    struct board_log *log; /* NULL without */
+};
+
+static void on_event(void *context, const struct wry_event *event)
+{
+    struct listener *listener = context;
+    struct many_row *row = listener->row;
+
+    if (listener->log)
+        board_log_take(listener->log, event);
+    g_mutex_lock(&row->lock);
+    if (row->begun == 0)
+        row->begun = g_get_monotonic_time();
+    if (event->kind == WRY_EVENT_RUN_STEP) {
+        row->in_step = true;
+        row->step = event->run_step;
+        row->done = row->total = 0;
+    }
+    if (event->kind == WRY_EVENT_PROGRESS && event->progress->step != WRY_STEP_CONNECT) {
+        row->done = event->progress->done;
+        row->total = event->progress->total;
+        row->speed = event->progress->speed;
+    }
+    g_mutex_unlock(&row->lock);
+}
+
+static void on_board(void *context, const struct wry_station *station)
+{
+    struct listener *listener = context;
+    const struct wry_hello_reply *board = wry_station_board(station);
+
+    if (listener->log)
+        board_log_masked_by(listener->log, station);
+    if (!board)
+        return;
+    g_autofree char *address = units_address(board->eui48);
+    g_mutex_lock(&listener->row->lock);
+    g_strlcpy(listener->row->board, address, sizeof listener->row->board);
+    listener->row->speed = wry_station_speed(station);
+    g_mutex_unlock(&listener->row->lock);
+}
+
+static char *words(void *context, const struct wry_problem *problem)
+{
+    (void)context;
+    return explain_words(problem);
+}
+
+/* Boards that have ended since: the rows say so, and the logs. */
+static void turn(void *context)
+{
+    struct many *many = context;
+
+    for (size_t i = 0; i < many->count; i++) {
+        struct many_row *row = &many->rows[i];
+        const struct wry_many_board *board = &many->boards[i];
+        if (row->ended > 0 || !wry_many_has_ended(board))
+            continue;
+        board_log_masked_by(many->logs[i], NULL); /* the station is gone */
+        g_mutex_lock(&row->lock);
+        row->ended = g_get_monotonic_time();
+        row->outcome = board->outcome;
+        row->words = g_strdup(board->words);
+        g_mutex_unlock(&row->lock);
+    }
+    many_view_draw(many->view);
+}
+
+/* Which of two outcomes weighs more. */
+static enum wry_outcome worse(enum wry_outcome a, enum wry_outcome b)
+{
+    static const enum wry_outcome order[] = {
+        WRY_OUTCOME_INTERNAL,  WRY_OUTCOME_FLASH, WRY_OUTCOME_DIFFERS,
+        WRY_OUTCOME_LINK_LOST, WRY_OUTCOME_WRONG, WRY_OUTCOME_NO_ANSWER,
+        WRY_OUTCOME_BAD_INPUT, WRY_OUTCOME_USAGE, WRY_OUTCOME_STOPPED};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(order); i++) {
+        if (a == order[i] || b == order[i])
+            return order[i];
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+static void add_json(const struct many *many)
+{
+    json_begin_list(many->app->json, "boards");
+    for (size_t i = 0; i < many->count; i++) {
+        const struct wry_many_board *board = &many->boards[i];
+        json_builder_begin_object(many->app->json);
+        json_add_text(many->app->json, "link", many->rows[i].link);
+        json_add_number(many->app->json, "exit_code", board->outcome);
+        if (board->words)
+            json_add_text(many->app->json, "error", board->words);
+        run_outcome_add_json(many->app->json, &board->result);
+        json_builder_end_object(many->app->json);
+    }
+    json_builder_end_array(many->app->json);
+}
+
+/* A line for each board, those that passed first, and how many. */
+static int conclude(const struct many *many)
+{
+    struct app *app = many->app;
+    enum wry_outcome worst = WRY_OUTCOME_DONE;
+    size_t passed = 0;
+
+    for (unsigned pass = 0; pass < 2; pass++) {
+        for (size_t i = 0; i < many->count; i++) {
+            const struct wry_many_board *board = &many->boards[i];
+            bool good = board->outcome == WRY_OUTCOME_DONE;
+            if (good != (pass == 0))
+                continue;
+            g_autofree char *line = run_outcome_line(board->outcome, &board->result, many->card,
+                                                     board->words, board->simulated);
+            app_outcome(app, good, "%-12s %s", many->rows[i].link, line);
+            if (many->logs[i])
+                board_log_line(many->logs[i], line);
+            passed += good;
+            worst = worse(worst, board->outcome);
+        }
+    }
+    add_json(many);
+    app_outcome(app, passed == many->count, "%zu of %zu boards passed.", passed, many->count);
+    if (worst == WRY_OUTCOME_DONE)
+        return EXIT_DONE;
+    app->told = true;
+    return app_fail(app, (enum exit_code)worst, NULL, "%zu of %zu boards did not pass",
+                    many->count - passed, many->count);
+}
+
+/* Two links that lead to one board are one board short. */
+static void tell_same(const struct many *many)
+{
+    for (size_t i = 0; i < many->count; i++) {
+        for (size_t k = i + 1; k < many->count; k++) {
+            const struct wry_run_result *a = &many->boards[i].result, *b = &many->boards[k].result;
+            if (a->known && b->known && memcmp(a->address, b->address, sizeof a->address) == 0)
+                app_note(many->app, "Note: %s and %s have boards of the same address.",
+                         many->rows[i].link, many->rows[k].link);
+        }
+    }
+}
+
+static bool open_logs(struct many *many, const char *folder)
+{
+    GError *error = NULL;
+
+    for (size_t i = 0; i < many->count; i++) {
+        many->logs[i] = board_log_open(folder, many->rows[i].link, &error);
+        if (many->logs[i])
+            continue;
+        explain_error(many->app, error);
+        return false;
+    }
+    return true;
+}
+
+static int run(struct many *many, const struct card_options *options, struct listener *listeners)
+{
+    struct wry_station_settings settings;
+    struct wry_run_wanted wanted = {
+        .card = many->card, .dry_run = many->app->dry_run, .again = options->again};
+    g_autofree char *folder = options->logs ? g_strdup(options->logs) : board_log_folder();
+    int code = station_settings(many->app, &settings);
+
+    if (code != EXIT_DONE)
+        return code;
+    wry_card_prepare(many->card, &settings);
+    settings.event = on_event;
+    settings.words = words;
+    settings.board = on_board;
+    if (!open_logs(many, folder))
+        return many->app->code;
+    for (size_t i = 0; i < many->count; i++) {
+        listeners[i] = (struct listener){.row = &many->rows[i], .log = many->logs[i]};
+        settings.link = many->rows[i].link;
+        settings.context = &listeners[i];
+        many->boards[i].settings = settings;
+    }
+    many->view = many_view_new(many->app, many->rows, many->count);
+    wry_run_many(&wanted, many->boards, many->count, turn, many);
+    many_view_end(many->view);
+    tell_same(many);
+    code = conclude(many);
+    app_note(many->app, "Logs: %s", folder);
+    return code;
+}
+
+int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links,
+                  const struct card_options *options)
+{
+    size_t count = links->len;
+    struct many many = {.app = app,
+                        .card = card,
+                        .count = count,
+                        .boards = g_new0(struct wry_many_board, count),
+                        .rows = g_new0(struct many_row, count),
+                        .logs = g_new0(struct board_log *, count)};
+    g_autofree struct listener *listeners = g_new0(struct listener, count);
+
+    for (size_t i = 0; i < count; i++) {
+        g_mutex_init(&many.rows[i].lock);
+        many.rows[i].link = g_ptr_array_index(links, i);
+    }
+    int code = run(&many, options, listeners);
+    for (size_t i = 0; i < count; i++) {
+        board_log_close(many.logs[i]);
+        g_mutex_clear(&many.rows[i].lock);
+        g_free(many.rows[i].words);
+        g_free(many.boards[i].words);
+        wry_run_result_clear(&many.boards[i].result);
+    }
+    g_free(many.boards);
+    g_free(many.rows);
+    g_free(many.logs);
+    return code;
+}

@@ -1,0 +1,140 @@
+/* The log of one board's run. */
+#include "board_log.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "announce.h"
+#include "notes.h"
+
+struct board_log {
+    struct app app; /* whose notes go into a text of ours */
+    FILE *file, *memory;
+    char *noted;
+    size_t noted_bytes;
+    const struct wry_station *station;
+    GString *heard; /* a line that is not over yet */
+};
+
+char *board_log_folder(void)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
+
+    return g_build_filename(g_get_user_state_dir(), "wrytograph", "logs", time, NULL);
+}
+
+static FILE *open_file(const char *folder, const char *link, GError **error)
+{
+    g_autofree char *base = g_strdup(link);
+
+    g_strdelimit(base, "/:?*[]\\ ", '-');
+    g_autofree char *name = g_strconcat(base[0] == '-' ? base + 1 : base, ".log", NULL);
+    g_autofree char *path = g_build_filename(folder, name, NULL);
+    FILE *file = g_mkdir_with_parents(folder, 0700) == 0 ? fopen(path, "ae") : NULL;
+
+    if (!file)
+        g_set_error(error, G_FILE_ERROR, g_file_error_from_errno(errno), "%s: %s", path,
+                    g_strerror(errno));
+    return file;
+}
+
+struct board_log *board_log_open(const char *folder, const char *link, GError **error)
+{
+    FILE *file = open_file(folder, link, error);
+    struct board_log *log;
+
+    if (!file)
+        return NULL;
+    log = g_new0(struct board_log, 1);
+    log->file = file;
+    log->memory = open_memstream(&log->noted, &log->noted_bytes);
+    log->app.notes = log->memory;
+    log->heard = g_string_new(NULL);
+    return log;
+}
+
+void board_log_masked_by(struct board_log *log, const struct wry_station *station)
+{
+    log->station = station;
+    log->app.station = (struct wry_station *)station; /* its views only look */
+}
+
+void board_log_line(struct board_log *log, const char *text)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *time = g_date_time_format(now, "%Y-%m-%dT%H:%M:%S");
+    g_autofree char *masked =
+        log->station ? wry_station_masked(log->station, text) : g_strdup(text);
+    g_autofree char *clean = app_printable(masked);
+    g_auto(GStrv) lines = g_strsplit(clean, "\n", -1);
+
+    for (char **line = lines; *line; line++) {
+        if (**line != '\0')
+            fprintf(log->file, "%s.%03dZ %s\n", time, g_date_time_get_microsecond(now) / 1000,
+                    *line);
+    }
+    fflush(log->file);
+}
+
+static void flush_notes(struct board_log *log)
+{
+    fflush(log->memory);
+    if (log->noted_bytes == 0)
+        return;
+    g_autofree char *text = g_strndup(log->noted, log->noted_bytes);
+    board_log_line(log, text);
+    rewind(log->memory);
+    fflush(log->memory);
+    log->noted_bytes = 0;
+}
+
+/* Whole lines, so that no secret is cut in two. */
+static void hear(struct board_log *log, const struct wry_event *event)
+{
+    g_string_append_len(log->heard, (const char *)event->bytes, (gssize)event->n);
+    for (char *end = strchr(log->heard->str, '\n'); end; end = strchr(log->heard->str, '\n')) {
+        g_autofree char *line = g_strndup(log->heard->str, (gsize)(end - log->heard->str));
+        g_autofree char *said = g_strconcat("> ", g_strchomp(line), NULL);
+        board_log_line(log, said);
+        g_string_erase(log->heard, 0, end - log->heard->str + 1);
+    }
+}
+
+void board_log_take(struct board_log *log, const struct wry_event *event)
+{
+    g_autofree char *step = NULL;
+
+    switch (event->kind) {
+    case WRY_EVENT_RUN_STEP:
+        step = g_strdup_printf("-- %s", wry_run_step_name(event->run_step));
+        board_log_line(log, step);
+        break;
+    case WRY_EVENT_NOTE:
+        notes_tell(&log->app, event);
+        break;
+    case WRY_EVENT_PLANNED:
+        announce(&log->app, event->planned);
+        break;
+    case WRY_EVENT_HEARD:
+        hear(log, event);
+        break;
+    default:
+        break;
+    }
+    flush_notes(log);
+}
+
+void board_log_close(struct board_log *log)
+{
+    if (!log)
+        return;
+    if (log->heard->len > 0)
+        board_log_line(log, log->heard->str);
+    fclose(log->memory);
+    free(log->noted);
+    fclose(log->file);
+    g_string_free(log->heard, TRUE);
+    g_free(log);
+}

@@ -1,0 +1,60 @@
+/* Problems of cards as sentences. */
+#include "base/units.h"
+#include "explain.h"
+
+static bool explain_times(struct app *app, const struct wry_problem *p)
+{
+    g_autofree char *times = app_count(p->found, "time");
+
+    app_fail(
+        app, (enum exit_code)p->outcome,
+        "Nothing was changed. If it is meant to get it again, say --again.",
+        "this board got the card '%s' %s already, last at %s, and may get it %" G_GUINT64_FORMAT "",
+        p->subject, times, p->other ? p->other : "an unknown time", p->expected);
+    return true;
+}
+
+static bool explain_size(struct app *app, const struct wry_problem *p)
+{
+    g_autofree char *names = g_strjoinv(" or ", p->names);
+    g_autofree char *found = units_flash_size((uint32_t)p->found);
+
+    app_fail(app, (enum exit_code)p->outcome, "Nothing was changed.",
+             "the card '%s' is for boards with %s of flash, this one has %s", p->subject, names,
+             found);
+    return true;
+}
+
+bool explain_cards(struct app *app, const struct wry_problem *p)
+{
+    enum exit_code code = (enum exit_code)p->outcome;
+
+    switch (p->kind) {
+    case WRY_PROBLEM_CARD_FLASH:
+        return explain_size(app, p);
+    case WRY_PROBLEM_CARD_REVISION:
+        app_fail(app, code, "Nothing was changed.",
+                 "the card '%s' is for chip revision %" G_GUINT64_FORMAT
+                 " and later, this is revision %" G_GUINT64_FORMAT,
+                 p->subject, p->expected, p->found);
+        return true;
+    case WRY_PROBLEM_CARD_HOLDS:
+        app_fail(app, code, "Nothing was changed. Is this a board that the card is for?",
+                 "region '%s' should hold %s, and holds %s", p->region.name, p->subject,
+                 p->other ? p->other : "no program");
+        return true;
+    case WRY_PROBLEM_CARD_TIMES:
+        return explain_times(app, p);
+    case WRY_PROBLEM_CARD_UNCOUNTED:
+        app_fail(app, code,
+                 "Nothing was changed. Mend the way to the ledger, or say --again to do without.",
+                 "how often this board got the card is not known: %s", p->cause->message);
+        return true;
+    case WRY_PROBLEM_CARD_ROW:
+        app_fail(app, code, "See the table of boards that the card names.", "%s",
+                 p->cause->message);
+        return true;
+    default:
+        return false;
+    }
+}

@@ -1,0 +1,202 @@
+/* Many boards at once. */
+#include "many.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+enum {
+    BAR_CELLS = 20,
+    OTHER_LINES = 3, /* of a screen: the count, and room to breathe */
+};
+
+struct many_view {
+    const struct app *app;
+    struct many_row *rows;
+    size_t count;
+    size_t drawn; /* lines on the terminal */
+    bool terminal, painted;
+    size_t link_width;
+};
+
+struct many_view *many_view_new(const struct app *app, struct many_row *rows, size_t count)
+{
+    struct many_view *view = g_new0(struct many_view, 1);
+
+    view->app = app;
+    view->rows = rows;
+    view->count = count;
+    view->terminal = isatty(STDERR_FILENO);
+    view->painted = view->terminal && app_is_painted();
+    for (size_t i = 0; i < count; i++)
+        view->link_width = MAX(view->link_width, strlen(rows[i].link));
+    view->link_width = MIN(view->link_width, 32);
+    return view;
+}
+
+static void screen(unsigned *columns, unsigned *lines)
+{
+    struct winsize size;
+    bool known = ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40;
+
+    *columns = known ? size.ws_col : 80;
+    *lines = known && size.ws_row > OTHER_LINES + 1 ? size.ws_row : 24;
+}
+
+static const char *outcome_word(const struct many_row *row)
+{
+    return row->outcome == WRY_OUTCOME_DONE      ? "PASSED"
+           : row->outcome == WRY_OUTCOME_STOPPED ? "STOPPED"
+                                                 : "FAILED";
+}
+
+static double seconds_of(const struct many_row *row)
+{
+    int64_t end = row->ended > 0 ? row->ended : g_get_monotonic_time();
+
+    return row->begun > 0 ? (double)(end - row->begun) / 1e6 : 0;
+}
+
+/* The line as plain text; the caller holds the lock. */
+static char *line_of(const struct many_view *view, const struct many_row *row)
+{
+    GString *line = g_string_new(NULL);
+
+    g_string_append_printf(line, "%-*s %-17s %6.1f s  ", (int)view->link_width, row->link,
+                           row->board, seconds_of(row));
+    if (row->ended > 0) {
+        g_string_append_printf(line, "%-7s", outcome_word(row));
+        if (row->outcome != WRY_OUTCOME_DONE && row->in_step)
+            g_string_append_printf(line, " at %s: %s", wry_run_step_name(row->step),
+                                   row->words ? row->words : "");
+        return g_string_free(line, FALSE);
+    }
+    g_string_append_printf(line, "%-7s", row->in_step ? wry_run_step_name(row->step) : "waits");
+    if (row->total > 0) {
+        char cells[BAR_CELLS + 1];
+        size_t filled = (size_t)(MIN(row->done, row->total) * BAR_CELLS / row->total);
+        memset(cells, '.', BAR_CELLS);
+        memset(cells, '=', filled);
+        cells[BAR_CELLS] = '\0';
+        g_string_append_printf(line, " [%s] %3u %%", cells,
+                               (unsigned)(MIN(row->done, row->total) * 100 / row->total));
+    }
+    if (row->speed > 0)
+        g_string_append_printf(line, "  %u baud", (unsigned)row->speed);
+    return g_string_free(line, FALSE);
+}
+
+static void put_line(const struct many_view *view, const struct many_row *row, const char *line,
+                     unsigned columns)
+{
+    g_autofree char *clean = app_printable(line);
+    const char *paint = !view->painted || row->ended == 0     ? ""
+                        : row->outcome == WRY_OUTCOME_DONE    ? "\033[32m"
+                        : row->outcome == WRY_OUTCOME_STOPPED ? "\033[33m"
+                                                              : "\033[31m";
+
+    g_strdelimit(clean, "\n", ' ');
+    if (g_utf8_strlen(clean, -1) >= (glong)columns)
+        *g_utf8_offset_to_pointer(clean, columns - 1) = '\0';
+    fprintf(stderr, "%s%s%s\033[K\n", paint, clean, paint[0] ? "\033[0m" : "");
+}
+
+struct counts {
+    size_t running, passed, failed;
+};
+
+static struct counts count_rows(const struct many_view *view)
+{
+    struct counts counts = {0};
+
+    for (size_t i = 0; i < view->count; i++) {
+        struct many_row *row = &view->rows[i];
+        g_mutex_lock(&row->lock);
+        counts.running += row->ended == 0;
+        counts.passed += row->ended > 0 && row->outcome == WRY_OUTCOME_DONE;
+        counts.failed += row->ended > 0 && row->outcome != WRY_OUTCOME_DONE;
+        g_mutex_unlock(&row->lock);
+    }
+    return counts;
+}
+
+/* Where not all fit on the screen: what failed and what runs comes before what passed. */
+static unsigned rank_of(const struct many_row *row)
+{
+    return row->ended == 0 ? 1 : row->outcome == WRY_OUTCOME_DONE ? 2 : 0;
+}
+
+static size_t draw_rank(struct many_view *view, unsigned rank, bool all, size_t room,
+                        unsigned columns)
+{
+    size_t drawn = 0;
+
+    for (size_t i = 0; i < view->count && drawn < room; i++) {
+        struct many_row *row = &view->rows[i];
+        g_mutex_lock(&row->lock);
+        bool shown = all || rank_of(row) == rank;
+        g_autofree char *line = shown ? line_of(view, row) : NULL;
+        if (shown)
+            put_line(view, row, line, columns);
+        g_mutex_unlock(&row->lock);
+        drawn += shown;
+    }
+    return drawn;
+}
+
+static void draw_screen(struct many_view *view)
+{
+    struct counts counts = count_rows(view);
+    unsigned columns, lines;
+    size_t drawn = 0;
+
+    screen(&columns, &lines);
+    if (view->drawn > 0)
+        fprintf(stderr, "\033[%zuA\r", view->drawn);
+    size_t room = lines - OTHER_LINES;
+    bool all = view->count <= room;
+    for (unsigned rank = 0; rank < 3 && drawn < room; rank++) {
+        drawn += draw_rank(view, rank, all, room - drawn, columns);
+        if (all)
+            break;
+    }
+    fprintf(stderr, "%zu boards: %zu at work, %zu passed, %zu failed%s\033[K\n\033[J", view->count,
+            counts.running, counts.passed, counts.failed, all ? "" : "; not all are shown here");
+    fflush(stderr);
+    view->drawn = drawn + 1;
+}
+
+static void print_news(struct many_view *view, struct many_row *row)
+{
+    g_mutex_lock(&row->lock);
+    bool ends = row->ended > 0 && !row->told;
+    bool steps = row->ended == 0 && row->in_step && (!row->told_any || row->told_step != row->step);
+    if (ends || steps) {
+        g_autofree char *line =
+            ends ? line_of(view, row)
+                 : g_strdup_printf("%-*s %-17s %6.1f s  %s", (int)view->link_width, row->link,
+                                   row->board, seconds_of(row), wry_run_step_name(row->step));
+        app_note(view->app, "%s", line);
+        row->told = ends;
+        row->told_step = row->step;
+        row->told_any = true;
+    }
+    g_mutex_unlock(&row->lock);
+}
+
+void many_view_draw(struct many_view *view)
+{
+    if (view->terminal) {
+        draw_screen(view);
+        return;
+    }
+    for (size_t i = 0; i < view->count; i++)
+        print_news(view, &view->rows[i]);
+}
+
+void many_view_end(struct many_view *view)
+{
+    many_view_draw(view);
+    g_free(view);
+}

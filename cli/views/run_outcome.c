@@ -1,0 +1,163 @@
+/* How a card went. */
+#include "run_outcome.h"
+
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "base/units.h"
+#include "json.h"
+
+enum {
+    LETTER_ROWS = 5,
+    LETTER_COLUMNS = 5,
+};
+
+static const char *word(enum wry_outcome outcome)
+{
+    return outcome == WRY_OUTCOME_DONE      ? "PASSED"
+           : outcome == WRY_OUTCOME_STOPPED ? "STOPPED"
+                                            : "FAILED";
+}
+
+char *run_outcome_card(const struct wry_card *card)
+{
+    struct wry_card_facts facts;
+
+    wry_card_get_facts(card, &facts);
+    return g_strconcat(facts.name, facts.version[0] ? " " : "", facts.version, NULL);
+}
+
+char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *result,
+                       const struct wry_card *card, const char *words, bool simulated)
+{
+    guint count = result->steps ? result->steps->len : 0;
+    const struct wry_run_step_done *last =
+        count > 0 ? &g_array_index(result->steps, struct wry_run_step_done, count - 1) : NULL;
+    g_autofree char *board = result->known ? units_address(result->address) : g_strdup("no board");
+    g_autofree char *name = run_outcome_card(card);
+    GString *line = g_string_new(word(outcome));
+
+    if (outcome != WRY_OUTCOME_DONE && last)
+        g_string_append_printf(line, " at %s: %s.", wry_run_step_name(last->step),
+                               words ? words : "");
+    g_string_append_printf(line, "  %s  %s  %.1f s%s", board, name, result->seconds,
+                           simulated ? " (simulated)" : "");
+    return g_string_free(line, FALSE);
+}
+
+void run_outcome_steps(const struct app *app, const struct wry_run_result *result)
+{
+    for (guint i = 0; result->steps && i < result->steps->len; i++) {
+        const struct wry_run_step_done *step =
+            &g_array_index(result->steps, struct wry_run_step_done, i);
+        g_autofree char *bytes = step->bytes > 0 ? units_bytes(step->bytes) : g_strdup("");
+        app_note(app, "  %-8s %6.1f s  %-11s %s", wry_run_step_name(step->step), step->seconds,
+                 step->skipped                       ? "not needed"
+                 : step->outcome == WRY_OUTCOME_DONE ? "done"
+                                                     : "failed",
+                 bytes);
+    }
+}
+
+/* Letters of five rows, five bits a row. */
+static const struct {
+    char letter;
+    unsigned char rows[LETTER_ROWS];
+} letters[] = {
+    {'P', {0x1E, 0x11, 0x1E, 0x10, 0x10}}, {'A', {0x0E, 0x11, 0x1F, 0x11, 0x11}},
+    {'S', {0x0F, 0x10, 0x0E, 0x01, 0x1E}}, {'E', {0x1F, 0x10, 0x1E, 0x10, 0x1F}},
+    {'D', {0x1E, 0x11, 0x11, 0x11, 0x1E}}, {'F', {0x1F, 0x10, 0x1E, 0x10, 0x10}},
+    {'I', {0x0E, 0x04, 0x04, 0x04, 0x0E}}, {'L', {0x10, 0x10, 0x10, 0x10, 0x1F}},
+    {'T', {0x1F, 0x04, 0x04, 0x04, 0x04}}, {'O', {0x0E, 0x11, 0x11, 0x11, 0x0E}},
+};
+
+static unsigned char row_of(char letter, unsigned row)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(letters); i++) {
+        if (letters[i].letter == letter)
+            return letters[i].rows[row];
+    }
+    return 0;
+}
+
+static unsigned width(void)
+{
+    struct winsize size;
+
+    return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40 ? size.ws_col : 80;
+}
+
+/* One row of the word, each bit as wide as scale, to the width of the terminal. */
+static void add_row(GString *to, const char *text, unsigned row, unsigned scale, unsigned columns)
+{
+    unsigned used = (unsigned)strlen(text) * (LETTER_COLUMNS + 1) * scale;
+    unsigned left = columns > used ? (columns - used) / 2 : 0, written = left;
+
+    g_string_append_printf(to, "%*s", (int)left, "");
+    for (const char *at = text; *at; at++) {
+        unsigned char bits = row_of(*at, row);
+        for (int bit = LETTER_COLUMNS; bit >= 0; bit--, written += scale) {
+            bool set = bit > 0 && (bits >> (bit - 1)) & 1;
+            for (unsigned i = 0; i < scale; i++)
+                g_string_append(to, set ? "█" : " ");
+        }
+    }
+    g_string_append_printf(to, "%*s", written < columns ? (int)(columns - written) : 0, "");
+}
+
+void run_outcome_banner(const struct app *app, enum wry_outcome outcome, const char *line,
+                        bool bell)
+{
+    const char *text = word(outcome);
+    const char *paint = !app_is_painted()                ? ""
+                        : outcome == WRY_OUTCOME_DONE    ? "\033[30;42m"
+                        : outcome == WRY_OUTCOME_STOPPED ? "\033[30;43m"
+                                                         : "\033[97;41m";
+    unsigned columns = width();
+    unsigned scale = columns / ((unsigned)strlen(text) * (LETTER_COLUMNS + 1));
+    g_autoptr(GString) rows = g_string_new(NULL);
+
+    if (app->json_wanted)
+        return;
+    scale = CLAMP(scale, 1, 3);
+    for (unsigned row = 0; row < LETTER_ROWS + 2; row++) {
+        g_string_append(rows, paint);
+        if (row == 0 || row == LETTER_ROWS + 1)
+            g_string_append_printf(rows, "%*s", (int)columns, "");
+        else
+            add_row(rows, text, row - 1, scale, columns);
+        g_string_append(rows, paint[0] ? "\033[0m\n" : "\n");
+    }
+    fputs(rows->str, stdout);
+    app_outcome(app, outcome == WRY_OUTCOME_DONE, "%s", line);
+    if (bell && isatty(STDOUT_FILENO))
+        fputs(outcome == WRY_OUTCOME_DONE ? "\a" : "\a\a\a", stdout);
+    fflush(stdout);
+}
+
+void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
+{
+    json_begin_list(b, "steps");
+    for (guint i = 0; result->steps && i < result->steps->len; i++) {
+        const struct wry_run_step_done *step =
+            &g_array_index(result->steps, struct wry_run_step_done, i);
+        json_builder_begin_object(b);
+        json_add_text(b, "step", wry_run_step_name(step->step));
+        json_add_text(b, "outcome", wry_outcome_text(step->outcome));
+        json_add_boolean(b, "needed", !step->skipped);
+        json_builder_set_member_name(b, "seconds");
+        json_builder_add_double_value(b, step->seconds);
+        json_add_number(b, "bytes", (int64_t)step->bytes);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+    if (result->known) {
+        g_autofree char *address = units_address(result->address);
+        json_add_text(b, "board", address);
+    }
+    if (result->backup)
+        json_add_text(b, "backup", result->backup);
+    json_builder_set_member_name(b, "seconds");
+    json_builder_add_double_value(b, result->seconds);
+}

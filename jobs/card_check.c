@@ -1,0 +1,249 @@
+/* What is wrong with what a card names, found without a board. */
+#include <string.h>
+
+#include "base/units.h"
+#include "board.h"
+#include "card.h"
+#include "planning.h"
+#include "store/board_table.h"
+#include "store/csv_table.h"
+#include "store/mistakes.h"
+#include "store/settings_file.h"
+#include "wrytograph/layout.h"
+
+struct checking {
+    const struct wry_card *card;
+    char *(*words)(void *context, const struct wry_problem *problem);
+    void *context;
+    GPtrArray *mistakes;
+    struct wry_station *station; /* without a board */
+};
+
+static void complain(const struct checking *c, struct yaml_place at, char *text)
+{
+    const struct wry_card *card = c->card;
+    g_autofree char *file =
+        card->kit ? g_strdup_printf("%s (card.yaml)", card->path) : g_strdup(card->path);
+
+    /* What is wrong for several sizes of flash is said once. */
+    for (guint i = 0; i < c->mistakes->len; i++) {
+        const struct wry_mistake *other = g_ptr_array_index(c->mistakes, i);
+        if (other->line == at.line && strcmp(other->text, text) == 0) {
+            g_free(text);
+            return;
+        }
+    }
+    mistakes_add(c->mistakes, file, at.line, at.column, text);
+}
+
+/* Files and places. */
+
+/* The placement that the problem is about; the first of those that are left when it is about none.
+ */
+static guint find_placement(const struct checking *c, const struct wry_images_wanted *wanted)
+{
+    const struct wry_problem *problem = wry_station_problem(c->station);
+
+    for (guint i = 0; problem->subject && i < wanted->image_count; i++) {
+        const char *file = wanted->images[i].file;
+        if (strcmp(file, problem->subject) == 0 ||
+            (g_str_has_prefix(file, "shelf:") && strcmp(file + 6, problem->subject) == 0) ||
+            (wanted->images[i].place && strcmp(wanted->images[i].place, problem->subject) == 0))
+            return i;
+    }
+    /* A problem of the file itself begins with its path. */
+    for (guint i = 0; problem->cause && i < wanted->image_count; i++) {
+        if (g_str_has_prefix(problem->cause->message, wanted->images[i].file))
+            return i;
+    }
+    return G_MAXUINT;
+}
+
+static void tell_problem(const struct checking *c, const struct card_placement *placement,
+                         const struct card_variant *variant)
+{
+    g_autofree char *text = c->words(c->context, wry_station_problem(c->station));
+
+    complain(c,
+             variant     ? variant->at
+             : placement ? placement->at
+                         : YAML_TEXT_START,
+             g_strdup(text));
+}
+
+static bool is_for_parts(enum wry_problem_kind kind)
+{
+    return kind == WRY_PROBLEM_NO_REGION || kind == WRY_PROBLEM_BAD_PART ||
+           kind == WRY_PROBLEM_PART_BEYOND;
+}
+
+/* Names of the layout at hand, or of the one that boards are delivered with. */
+static void check_part(const struct checking *c, const struct wry_layout *layout,
+                       uint32_t flash_size, const char *part, struct yaml_place at)
+{
+    struct target target = {
+        .chip = c->card->card->chip, .flash_size = flash_size, .layout = *layout};
+    uint32_t offset, length;
+
+    if (regions_parse_part(c->station, &target, part, &offset, &length) == WRY_OUTCOME_DONE)
+        return;
+    if (wry_layout_built_in(&target.layout.table, target.chip, flash_size) &&
+        wry_layout_find(&target.layout.table, part))
+        return;
+    if (is_for_parts(wry_station_problem(c->station)->kind))
+        complain(c, at, c->words(c->context, wry_station_problem(c->station)));
+}
+
+static void check_parts(const struct checking *c, const struct wry_layout *layout,
+                        uint32_t flash_size)
+{
+    const struct card *card = c->card->card;
+
+    for (char **part = card->erase; part && *part; part++)
+        check_part(c, layout, flash_size, *part, card->erase_at);
+    for (guint i = 0; i < card->holds->len; i++) {
+        const struct card_value *hold = g_ptr_array_index(card->holds, i);
+        check_part(c, layout, flash_size, hold->region, hold->at);
+    }
+}
+
+/* Plans, and on a problem without the placement that has it once more, until nothing is wrong. */
+static void check_size(const struct checking *c, uint32_t flash_size)
+{
+    const struct card *card = c->card->card;
+    struct wry_images_wanted wanted;
+    bool more = true;
+
+    card_wanted(c->card, flash_size, NULL, &wanted);
+    struct wry_image_wanted *images = (struct wry_image_wanted *)wanted.images;
+    g_autofree guint *which = g_new0(guint, wanted.image_count + 1);
+    for (guint i = 0; i < wanted.image_count; i++)
+        which[i] = i;
+    wanted.setting_count = 0;
+    wanted.chip = card->chip;
+    wanted.flash_size = flash_size;
+    while (more) {
+        struct wry_plan_result result = {0};
+        enum wry_outcome outcome = wanted.image_count > 0
+                                       ? wry_station_plan(c->station, &wanted, &result)
+                                       : WRY_OUTCOME_DONE;
+        guint bad = outcome == WRY_OUTCOME_DONE ? G_MAXUINT : find_placement(c, &wanted);
+        const struct card_placement *placement =
+            bad < wanted.image_count ? g_ptr_array_index(card->placements, which[bad]) : NULL;
+        if (outcome != WRY_OUTCOME_DONE)
+            tell_problem(c, placement, placement ? card_variant_for(placement, flash_size) : NULL);
+        else if (wanted.image_count > 0)
+            check_parts(c, &result.planned.layout, flash_size);
+        /* Without the table, the others would be held against places that are not theirs. */
+        more = placement && g_strcmp0(placement->place, "table") != 0;
+        if (more) {
+            memmove(images + bad, images + bad + 1,
+                    (wanted.image_count - bad - 1) * sizeof *images);
+            memmove(which + bad, which + bad + 1, (wanted.image_count - bad - 1) * sizeof *which);
+            wanted.image_count--;
+        }
+        wry_plan_result_clear(&result);
+    }
+    card_wanted_clear(&wanted);
+}
+
+/* Settings. */
+
+/* The settings file for the region, or the only one; NULL when the board's own block is changed. */
+static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
+{
+    const struct card *card = c->card->card;
+    struct settings *settings = NULL;
+
+    *many = false;
+    for (guint i = 0; i < card->placements->len; i++) {
+        const struct card_placement *placement = g_ptr_array_index(card->placements, i);
+        const struct card_variant *variant = g_ptr_array_index(placement->variants, 0);
+        if (!settings_is_file(variant->file) ||
+            (region && g_strcmp0(region, placement->place) != 0))
+            continue;
+        *many = settings != NULL;
+        settings_free(settings);
+        settings = settings_load(variant->file, NULL);
+    }
+    return settings;
+}
+
+static char *try_setting(const struct checking *c, const struct card_value *value)
+{
+    g_autoptr(GError) error = NULL;
+    bool changed, many;
+    struct settings *settings = load_settings(c, value->region, &many);
+    char *text = NULL;
+
+    if (many)
+        text = g_strdup_printf("several files hold settings: say REGION/%s", value->key);
+    else if (settings && !settings_set(settings, value->key, value->value, &changed, &error))
+        text = g_strdup(error->message);
+    settings_free(settings);
+    return text;
+}
+
+static void check_settings(const struct checking *c)
+{
+    const struct card *card = c->card->card;
+
+    for (guint i = 0; i < card->values->len; i++) {
+        const struct card_value *value = g_ptr_array_index(card->values, i);
+        char *text = try_setting(c, value);
+        if (text)
+            complain(c, value->at, text);
+    }
+}
+
+static void check_field(const struct checking *c, const struct csv_table *table,
+                        const struct csv_field *name, const struct csv_field *field)
+{
+    const char *slash = strchr(name->text, '/');
+    g_autofree char *region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
+    struct card_value value = {
+        .region = region, .key = slash ? (char *)slash + 1 : name->text, .value = field->text};
+    char *text = field->text[0] != '\0' ? try_setting(c, &value) : NULL;
+
+    if (text)
+        mistakes_add(c->mistakes, table->path, field->line, field->column, text);
+}
+
+static void check_table(const struct checking *c)
+{
+    const struct card *card = c->card->card;
+    guint before = c->mistakes->len;
+
+    if (!card->table)
+        return;
+    board_table_check(card->table, card->rows, c->mistakes);
+    struct csv_table *table = c->mistakes->len == before ? csv_table_load(card->table, NULL) : NULL;
+    for (guint row = 1; table && row < table->rows->len; row++) {
+        const GArray *names = g_ptr_array_index(table->rows, 0);
+        const GArray *fields = g_ptr_array_index(table->rows, row);
+        for (guint i = 0; i < fields->len && i < names->len; i++) {
+            const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+            if (board_table_is_setting(name->text))
+                check_field(c, table, name, &g_array_index(fields, struct csv_field, i));
+        }
+    }
+    csv_table_free(table);
+}
+
+void wry_card_check(const struct wry_card *card,
+                    char *(*words)(void *context, const struct wry_problem *problem), void *context,
+                    GPtrArray *mistakes)
+{
+    struct wry_station_settings settings = {.link = "none", .layout_file = card->card->layout};
+    struct checking c = {.card = card,
+                         .words = words,
+                         .context = context,
+                         .mistakes = mistakes,
+                         .station = wry_station_new(&settings)};
+
+    for (guint i = 0; i < card->card->flash_sizes->len; i++)
+        check_size(&c, g_array_index(card->card->flash_sizes, uint32_t, i));
+    check_settings(&c);
+    check_table(&c);
+    wry_station_free(c.station);
+}

@@ -1,0 +1,45 @@
+/*
+ * What is put on record of a job: one row of the ledger, from when the board is called until the
+ * outcome. A job within another, as in a card, adds to the row of that one.
+ *
+ *     recording_begin(station, "write");
+ *     enum wry_outcome outcome = write_images(…);
+ *     return recording_end(station, outcome);
+ */
+#ifndef WRY_JOBS_RECORDING_H
+#define WRY_JOBS_RECORDING_H
+
+#include "images.h"
+#include "report.h"
+#include "wrytograph-host/ledger.h"
+
+struct recording;
+
+/* kind: as struct wry_ledger_run has it. Nothing is written yet; without a ledger, never. */
+void recording_begin(struct wry_station *station, const char *kind);
+/* Returns outcome. */
+enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome outcome);
+
+/* The board is called now: from here on there is a row. */
+void recording_touch(struct wry_station *station);
+/* The board has answered. */
+void recording_board(struct wry_station *station);
+
+/* A step of a card, named as the ledger has it. */
+void recording_step(struct wry_station *station, const char *step);
+/* skipped: it was not needed. */
+void recording_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped);
+
+/* Bytes of content that were written or read. */
+void recording_bytes(struct wry_station *station, uint64_t bytes);
+/* What goes onto the board. */
+void recording_images(struct wry_station *station, const struct wry_held *held);
+void recording_archive(struct wry_station *station, const char *file);
+void recording_backup(struct wry_station *station, const char *file);
+/* What the board said: its last lines are kept. */
+void recording_heard(struct wry_station *station, const char *text);
+
+/* The row itself, for what only a card knows; NULL when nothing is recorded. */
+struct wry_ledger_run *recording_run(struct wry_station *station);
+
+#endif

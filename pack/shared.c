@@ -1,0 +1,199 @@
+/* Streams that several packers have in common. */
+#include "shared.h"
+
+#include <pthread.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "encoder.h"
+#include "wrytograph/bytes.h"
+#include "wrytograph/flash.h"
+#include "wrytograph/message.h"
+
+enum {
+    PIECE = 16384, /* bytes that are made at once */
+};
+
+struct pack_stream {
+    struct pack_stream *next;
+    uint8_t key[WRY_SHA256_SIZE];
+    pthread_mutex_t lock; /* of all that follows */
+    bool begun, fit;
+    struct pack_encoder encoder;
+    uint8_t *bytes;
+    size_t n, room;
+    bool over;
+};
+
+struct pack_shared {
+    pthread_mutex_t lock;
+    struct pack_stream *streams;
+};
+
+struct pack_shared *pack_shared_new(void)
+{
+    struct pack_shared *shared = calloc(1, sizeof *shared);
+
+    if (shared)
+        pthread_mutex_init(&shared->lock, NULL);
+    return shared;
+}
+
+static void free_stream(struct pack_stream *stream)
+{
+    pack_encoder_end(&stream->encoder);
+    pthread_mutex_destroy(&stream->lock);
+    free(stream->bytes);
+    free(stream);
+}
+
+void pack_shared_free(struct pack_shared *shared)
+{
+    if (!shared)
+        return;
+    while (shared->streams) {
+        struct pack_stream *stream = shared->streams;
+        shared->streams = stream->next;
+        free_stream(stream);
+    }
+    pthread_mutex_destroy(&shared->lock);
+    free(shared);
+}
+
+unsigned pack_shared_count(struct pack_shared *shared)
+{
+    unsigned count = 0;
+
+    pthread_mutex_lock(&shared->lock);
+    for (const struct pack_stream *stream = shared->streams; stream; stream = stream->next)
+        count++;
+    pthread_mutex_unlock(&shared->lock);
+    return count;
+}
+
+static void add_number(struct wry_sha256 *sha, uint32_t number)
+{
+    uint8_t bytes[4] = {(uint8_t)number, (uint8_t)(number >> 8), (uint8_t)(number >> 16),
+                        (uint8_t)(number >> 24)};
+
+    wry_sha256_add(sha, bytes, sizeof bytes);
+}
+
+/* What a difference may refer to, and where nothing is known. */
+static void add_known(struct wry_sha256 *sha, const struct wry_packing *packing)
+{
+    const struct wry_known *known = packing->known;
+    uint8_t sector[WRY_SECTOR_SIZE];
+    uint32_t from =
+        packing->offset > PACK_DIFFERENCE_AROUND ? packing->offset - PACK_DIFFERENCE_AROUND : 0;
+    uint32_t end = packing->offset + packing->length + PACK_DIFFERENCE_AROUND;
+
+    for (uint32_t at = from - from % WRY_SECTOR_SIZE; at < end; at += WRY_SECTOR_SIZE) {
+        bool is_known = known->read(known->context, at, sector, sizeof sector);
+        add_number(sha, is_known);
+        if (is_known)
+            wry_sha256_add(sha, sector, sizeof sector);
+    }
+}
+
+static bool find_key(const struct wry_packing *packing, uint8_t key[WRY_SHA256_SIZE])
+{
+    struct wry_reader content = packing->content;
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    add_number(&sha, packing->coding);
+    add_number(&sha, packing->window);
+    add_number(&sha, packing->length);
+    if (packing->coding == WRY_CODING_DIFFERENCE) {
+        add_number(&sha, packing->offset);
+        add_number(&sha, packing->old_block);
+        add_number(&sha, packing->old_history);
+        add_known(&sha, packing);
+    }
+    bool read = wry_reader_hash(&content, 0, packing->length, &sha);
+    wry_sha256_end(&sha, key);
+    return read;
+}
+
+static struct pack_stream *add_stream(struct pack_shared *shared, const uint8_t *key)
+{
+    struct pack_stream *stream = calloc(1, sizeof *stream);
+
+    if (!stream)
+        return NULL;
+    pthread_mutex_init(&stream->lock, NULL);
+    memcpy(stream->key, key, sizeof stream->key);
+    stream->next = shared->streams;
+    shared->streams = stream;
+    return stream;
+}
+
+struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing)
+{
+    uint8_t key[WRY_SHA256_SIZE];
+    struct pack_stream *stream;
+
+    if (!find_key(packing, key))
+        return NULL;
+    pthread_mutex_lock(&shared->lock);
+    for (stream = shared->streams; stream; stream = stream->next) {
+        if (memcmp(stream->key, key, sizeof key) == 0)
+            break;
+    }
+    if (!stream)
+        stream = add_stream(shared, key);
+    pthread_mutex_unlock(&shared->lock);
+    if (!stream)
+        return NULL;
+    pthread_mutex_lock(&stream->lock);
+    if (!stream->begun)
+        stream->fit = pack_encoder_begin(&stream->encoder, packing);
+    stream->begun = true;
+    bool fit = stream->fit;
+    pthread_mutex_unlock(&stream->lock);
+    return fit ? stream : NULL;
+}
+
+static bool make_room(struct pack_stream *stream)
+{
+    size_t room = stream->n + PIECE > stream->room ? stream->room * 2 + PIECE : stream->room;
+    uint8_t *bytes = room == stream->room ? stream->bytes : realloc(stream->bytes, room);
+
+    if (!bytes)
+        return false;
+    stream->bytes = bytes;
+    stream->room = room;
+    return true;
+}
+
+static bool make_more(struct pack_stream *stream, const struct wry_packing *packing)
+{
+    size_t given = 0;
+
+    if (!make_room(stream) ||
+        !pack_encoder_give(&stream->encoder, packing, stream->bytes + stream->n, PIECE, &given))
+        return false;
+    stream->n += given;
+    stream->over = given == 0;
+    if (stream->over)
+        pack_encoder_end(&stream->encoder);
+    return true;
+}
+
+bool pack_stream_give(struct pack_stream *stream, const struct wry_packing *packing, size_t from,
+                      uint8_t *to, size_t room, size_t *given)
+{
+    bool good = true;
+
+    pthread_mutex_lock(&stream->lock);
+    while (good && !stream->over && stream->n < from + room)
+        good = make_more(stream, packing);
+    *given = stream->n > from ? stream->n - from : 0;
+    if (*given > room)
+        *given = room;
+    if (*given > 0)
+        memcpy(to, stream->bytes + from, *given);
+    pthread_mutex_unlock(&stream->lock);
+    return good;
+}

@@ -1,0 +1,48 @@
+/* The list of a kit, kit.json: what is in it, by SHA-256. */
+#ifndef WRY_STORE_KIT_LIST_H
+#define WRY_STORE_KIT_LIST_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "wrytograph/bytes.h"
+
+#define KIT_LIST "kit.json"
+#define KIT_SIGNATURE "kit.sig.json"
+#define KIT_LIST_MAX (1024u * 1024u) /* bytes */
+
+/* One file of the kit. */
+struct kit_member {
+    char *path; /* beneath its entry, with slashes; never out of it */
+    uint64_t size;
+    char *sha256; /* hexadecimal */
+    char *source; /* packing: the file; NULL else */
+};
+
+/* What the card names: a file with those that belong to it, or a folder. */
+struct kit_entry {
+    char *written;
+    char *name; /* of the folder; NULL: it is the first member */
+    GPtrArray *members;
+    GPtrArray *absent; /* char *: secret files that belong beside the kit */
+};
+
+struct kit_list {
+    struct kit_member *card;
+    char *card_name, *card_version;
+    GPtrArray *entries;
+};
+
+struct kit_list *kit_list_new(void);
+void kit_list_free(struct kit_list *list);
+
+struct kit_entry *kit_list_add(struct kit_list *list, const char *written, const char *name);
+struct kit_member *kit_member_new(const char *path);
+
+/* Free with g_free. */
+char *kit_list_write(const struct kit_list *list);
+/* NULL with the reason when it is no sound list. path stands in the message. */
+struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GError **error);
+
+#endif
