@@ -230,6 +230,21 @@ static void check_table(const struct checking *c)
     csv_table_free(table);
 }
 
+/* The card's own first, then those of other files, each in its order. */
+static gint by_place(gconstpointer a, gconstpointer b)
+{
+    const struct wry_mistake *x = *(const struct wry_mistake *const *)a;
+    const struct wry_mistake *y = *(const struct wry_mistake *const *)b;
+    bool other_x = x->file && g_str_has_suffix(x->file, ".csv");
+    bool other_y = y->file && g_str_has_suffix(y->file, ".csv");
+
+    if (other_x != other_y)
+        return other_x ? 1 : -1;
+    if (x->line != y->line)
+        return x->line < y->line ? -1 : 1;
+    return x->column < y->column ? -1 : x->column > y->column;
+}
+
 void wry_card_check(const struct wry_card *card,
                     char *(*words)(void *context, const struct wry_problem *problem), void *context,
                     GPtrArray *mistakes)
@@ -246,4 +261,5 @@ void wry_card_check(const struct wry_card *card,
     check_settings(&c);
     check_table(&c);
     wry_station_free(c.station);
+    g_ptr_array_sort(mistakes, by_place);
 }

@@ -10,6 +10,13 @@ struct search {
     bool any;
 };
 
+/* A run that ended before that, or at another board, has left nothing. */
+static bool changed_anything(const struct wry_ledger_run *run)
+{
+    return run->steps && (strstr(run->steps, "\"erase\"") || strstr(run->steps, "\"write\"") ||
+                          strcmp(run->outcome, "passed") == 0);
+}
+
 static bool take(void *context, const struct wry_ledger_run *run)
 {
     struct search *search = context;
@@ -18,6 +25,8 @@ static bool take(void *context, const struct wry_ledger_run *run)
 
     if (g_strcmp0(run->id, search->own) == 0 ||
         g_strcmp0(run->card_version, search->card->version) != 0)
+        return true;
+    if (!changed_anything(run))
         return true;
     if (!search->any && !passed) {
         earlier->cut = true;

@@ -8,7 +8,7 @@
 struct earlier {
     unsigned passed; /* times, of this version of the card */
     char *last;      /* when it did last; NULL = never */
-    bool cut;        /* the latest run of this card on it did not pass */
+    bool cut;        /* the latest run of this card that changed it did not pass */
     char *backup;    /* that was made or known then; NULL = none */
 };
 

@@ -141,7 +141,9 @@ void recording_step_end(struct wry_station *station, enum wry_outcome outcome, b
     JsonObject *object = json_array_get_object_element(r->steps, count - 1);
     json_object_set_string_member(object, "outcome",
                                   skipped ? "not needed" : outcome_name(outcome));
-    json_object_set_double_member(object, "seconds", seconds_since(station, r->step_begun));
+    /* To the millisecond: more is noise. */
+    json_object_set_double_member(
+        object, "seconds", (double)(int64_t)(seconds_since(station, r->step_begun) * 1000) / 1000);
     json_object_set_int_member(object, "bytes", r->run->bytes - (gint64)r->step_from);
     if (outcome != WRY_OUTCOME_DONE)
         replace(&r->run->failed_at, g_strdup(json_object_get_string_member(object, "step")));

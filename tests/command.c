@@ -46,6 +46,12 @@ const char *scratch(void)
         g_setenv("WRYTOGRAPH_BENCH", bench, TRUE);
         g_autofree char *shelf = g_build_filename(folder, "shelf", NULL);
         g_setenv("WRYTOGRAPH_SHELF", shelf, TRUE);
+        static const char *const own[] = {"WRYTOGRAPH_LEDGER", "XDG_STATE_HOME", "XDG_CONFIG_HOME"};
+        static const char *const names[] = {"ledger.db", "state", "config"};
+        for (size_t i = 0; i < G_N_ELEMENTS(own); i++) {
+            g_autofree char *path = g_build_filename(folder, names[i], NULL);
+            g_setenv(own[i], path, TRUE);
+        }
         g_unsetenv("WRYTOGRAPH_BACKUPS");
         g_unsetenv("WRYTOGRAPH_LINK");
         g_setenv("LC_ALL", "C.UTF-8", TRUE);
@@ -70,6 +76,18 @@ uint8_t *scratch_read(const char *name, size_t *n)
     char *bytes = NULL;
 
     return g_file_get_contents(scratch_file(name), &bytes, n, NULL) ? (uint8_t *)bytes : NULL;
+}
+
+void scratch_text(const char *name, const char *text)
+{
+    scratch_write(name, text, strlen(text));
+}
+
+const char *peer(const char *name)
+{
+    g_autofree char *path = g_build_filename(WRY_SOURCE_DIR, "tests", "peers", name, NULL);
+
+    return g_intern_string(path);
 }
 
 void scratch_make_images(void)

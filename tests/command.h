@@ -40,6 +40,11 @@ void scratch_make_images(void);
 void scratch_add_gauge(const char *name);
 /* The same, with a fault ("none" for none), as the link of commands that name none. */
 void scratch_use_gauge(const char *name, const char *fault);
+/* Text into a file of that name. */
+void scratch_text(const char *name, const char *text);
+/* The peer program of that name, as tests/peers has it; valid until the program ends. */
+const char *peer(const char *name);
+
 /* True when the board's flash is to the byte as given. */
 bool scratch_flash_is(const char *name, const uint8_t *bytes, size_t n);
 /* Its content; free with g_free. */

@@ -5,6 +5,36 @@
 #include "views/explain.h"
 #include "views/run_outcome.h"
 
+enum {
+    HEARD_SHOWN = 10, /* lines of what the board said, when it was not what was expected */
+};
+
+/* What the board says is shown when that is what went wrong. */
+struct hearing {
+    void *context; /* of the usual events */
+    void (*event)(void *context, const struct wry_event *event);
+    GString *heard;
+};
+
+static void on_event(void *context, const struct wry_event *event)
+{
+    struct hearing *hearing = context;
+
+    if (event->kind == WRY_EVENT_HEARD)
+        g_string_append_len(hearing->heard, (const char *)event->bytes, (gssize)event->n);
+    hearing->event(hearing->context, event);
+}
+
+static void show_heard(const struct app *app, const GString *heard)
+{
+    g_autofree char *masked = wry_station_masked(app->station, heard->str);
+    g_auto(GStrv) lines = g_strsplit(g_strchomp(masked), "\n", -1);
+    guint count = g_strv_length(lines);
+
+    for (guint i = count > HEARD_SHOWN ? count - HEARD_SHOWN : 0; i < count; i++)
+        app_note(app, "> %s", g_strchomp(lines[i]));
+}
+
 int card_run_one(struct app *app, struct wry_card *card, const struct card_options *options)
 {
     struct wry_station_settings settings;
@@ -15,6 +45,9 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     if (code != EXIT_DONE)
         return code;
     wry_card_prepare(card, &settings);
+    struct hearing hearing = {settings.context, settings.event, g_string_new(NULL)};
+    settings.context = &hearing;
+    settings.event = on_event;
     station_make_of(app, &settings);
     enum wry_outcome outcome = wry_station_run(app->station, &wanted, &result);
     run_outcome_add_json(app->json, &result);
@@ -23,6 +56,8 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
         app_note(app, "This board had the card before, last at %s.", result.earlier_at);
     if (!app->dry_run)
         run_outcome_steps(app, &result);
+    if (code != EXIT_DONE && hearing.heard->len > 0)
+        show_heard(app, hearing.heard);
     if (code != EXIT_DONE && app->next_step)
         app_note(app, "%s", app->next_step);
     g_autofree char *line = run_outcome_line(outcome, &result, card, app->message,
@@ -33,5 +68,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     else
         app_outcome(app, code == EXIT_DONE, "%s", line);
     app->told = true;
+    station_leave(app); /* while there is somebody to tell */
+    g_string_free(hearing.heard, TRUE);
     return code;
 }

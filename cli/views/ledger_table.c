@@ -1,0 +1,174 @@
+/* Runs of the ledger. */
+#include "ledger_table.h"
+
+#include <csv.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "base/units.h"
+#include "json.h"
+#include "store/ledger_columns.h"
+
+enum {
+    ID_SHOWN = 8, /* digits: enough to say which */
+};
+
+char *ledger_table_time(const char *time)
+{
+    char *text = g_strndup(time ? time : "", 19);
+
+    if (strlen(text) > 10)
+        text[10] = ' ';
+    return text;
+}
+
+static const char *text_or(const char *text, const char *other)
+{
+    return text && text[0] ? text : other;
+}
+
+void ledger_table_head(const struct app *app)
+{
+    app_print(app, "%-*s %-19s  %-17s  %-8s %7s  %s", ID_SHOWN, "run", "began (UTC)", "board",
+              "outcome", "seconds", "what");
+}
+
+void ledger_table_row(const struct app *app, const struct wry_ledger_run *run)
+{
+    g_autofree char *time = ledger_table_time(run->began);
+    g_autofree char *what =
+        run->card ? g_strconcat(run->card, run->card_version[0] ? " " : "", run->card_version, NULL)
+                  : g_strdup(run->kind);
+    g_autofree char *where = run->failed_at && strcmp(run->failed_at, run->kind) != 0
+                                 ? g_strdup_printf(", at %s", run->failed_at)
+                                 : g_strdup("");
+
+    app_print(app, "%.*s %-19s  %-17s  %-8s %7.1f  %s%s%s%s", ID_SHOWN, run->id, time,
+              text_or(run->board, "-"), run->outcome, run->seconds, what, where,
+              run->reason ? ": " : "", run->reason ? run->reason : "");
+}
+
+static void show(const struct app *app, const char *name, const char *value)
+{
+    if (value && value[0])
+        app_print(app, "%-11s %s", name, value);
+}
+
+static JsonArray *parse_array(const char *text, JsonParser *parser)
+{
+    JsonNode *root = text && json_parser_load_from_data(parser, text, -1, NULL)
+                         ? json_parser_get_root(parser)
+                         : NULL;
+
+    return root && JSON_NODE_HOLDS_ARRAY(root) ? json_node_get_array(root) : NULL;
+}
+
+static void show_steps(const struct app *app, const struct wry_ledger_run *run)
+{
+    g_autoptr(JsonParser) parser = json_parser_new();
+    JsonArray *steps = parse_array(run->steps, parser);
+
+    for (guint i = 0; steps && i < json_array_get_length(steps); i++) {
+        JsonObject *step = json_array_get_object_element(steps, i);
+        gint64 n = json_object_get_int_member_with_default(step, "bytes", 0);
+        g_autofree char *bytes = n > 0 ? units_bytes((uint64_t)n) : g_strdup("");
+        app_print(app, "%-11s %-8s %-11s %6.1f s  %s", i == 0 ? "steps" : "",
+                  json_object_get_string_member_with_default(step, "step", "?"),
+                  json_object_get_string_member_with_default(step, "outcome", "?"),
+                  json_object_get_double_member_with_default(step, "seconds", 0), bytes);
+    }
+}
+
+static void show_contents(const struct app *app, const struct wry_ledger_run *run)
+{
+    g_autoptr(JsonParser) parser = json_parser_new();
+    JsonArray *contents = parse_array(run->contents, parser);
+
+    for (guint i = 0; contents && i < json_array_get_length(contents); i++) {
+        JsonObject *content = json_array_get_object_element(contents, i);
+        app_print(app, "%-11s %-12s 0x%06" G_GINT64_MODIFIER "X  %s %s", i == 0 ? "written" : "",
+                  json_object_get_string_member_with_default(content, "region", "-"),
+                  json_object_get_int_member_with_default(content, "offset", 0),
+                  json_object_get_string_member_with_default(content, "file", ""),
+                  json_object_get_string_member_with_default(content, "version", ""));
+        show(app, "", json_object_get_string_member_with_default(content, "sha256", NULL));
+    }
+}
+
+void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
+{
+    g_autofree char *began = ledger_table_time(run->began);
+    g_autofree char *ended = ledger_table_time(run->ended);
+    g_autofree char *flash = run->flash > 0 ? units_flash_size((uint32_t)run->flash) : NULL;
+    g_autofree char *card = run->card ? g_strconcat(run->card, " ", run->card_version, NULL) : NULL;
+    g_autofree char *where = run->failed_at
+                                 ? g_strdup_printf("%s, at %s", run->outcome, run->failed_at)
+                                 : g_strdup(run->outcome);
+    g_autofree char *code = run->exit_code >= 0
+                                ? g_strdup_printf("%" G_GINT64_FORMAT, run->exit_code)
+                                : g_strdup("none: it never ended");
+
+    show(app, "run", run->id);
+    show(app, "what", run->kind);
+    show(app, "card", card);
+    show(app, "  SHA-256", run->card_sha256);
+    show(app, "kit", run->kit_sha256);
+    show(app, "signed by", run->signer);
+    show(app, "board", run->board);
+    show(app, "chip", run->chip);
+    show(app, "flash", flash);
+    show(app, "link", run->link);
+    show(app, "began", began);
+    show(app, "ended", ended);
+    show(app, "computer", run->computer);
+    show(app, "user", run->username);
+    show(app, "program", run->program);
+    show(app, "outcome", where);
+    show(app, "reason", run->reason);
+    show(app, "exit code", code);
+    show_steps(app, run);
+    show_contents(app, run);
+    show(app, "backup", run->backup_file);
+    show(app, "  SHA-256", run->backup_sha256);
+    g_auto(GStrv) heard = g_strsplit(run->heard ? run->heard : "", "\n", -1);
+    for (char **line = heard; *line; line++)
+        show(app, line == heard ? "heard" : "", *line);
+}
+
+void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
+{
+    json_builder_begin_object(b);
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        const struct ledger_column *column = &ledger_columns[i];
+        g_autofree char *value = ledger_value(run, column);
+        JsonNode *node =
+            value && column->type == LEDGER_JSON ? json_from_string(value, NULL) : NULL;
+        json_builder_set_member_name(b, column->name);
+        if (!value)
+            json_builder_add_null_value(b);
+        else if (node)
+            json_builder_add_value(b, node);
+        else if (column->type == LEDGER_NUMBER)
+            json_builder_add_int_value(b, g_ascii_strtoll(value, NULL, 10));
+        else if (column->type == LEDGER_REAL)
+            json_builder_add_double_value(b, g_ascii_strtod(value, NULL));
+        else
+            json_builder_add_string_value(b, value);
+    }
+    json_builder_end_object(b);
+}
+
+void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run)
+{
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        const struct ledger_column *column = &ledger_columns[i];
+        g_autofree char *value = run ? ledger_value(run, column) : g_strdup(column->name);
+        if (i > 0)
+            putc(',', to);
+        if (value && strpbrk(value, ",\"\r\n"))
+            csv_fwrite(to, value, strlen(value));
+        else
+            fputs(value ? value : "", to);
+    }
+    fputs("\r\n", to);
+}

@@ -1,0 +1,28 @@
+/*
+ * Runs of the ledger as lines, as one run in full, as JSON and as CSV.
+ *
+ *     ledger_table_head(app);
+ *     ledger_table_row(app, run);
+ */
+#ifndef WRY_CLI_LEDGER_TABLE_H
+#define WRY_CLI_LEDGER_TABLE_H
+
+#include "app/app.h"
+#include "wrytograph-host/ledger.h"
+
+void ledger_table_head(const struct app *app);
+void ledger_table_row(const struct app *app, const struct wry_ledger_run *run);
+
+/* All that is known of one. */
+void ledger_table_show(const struct app *app, const struct wry_ledger_run *run);
+
+/* As an object. */
+void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run);
+
+/* Lines of CSV (RFC 4180); run NULL: the names. */
+void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run);
+
+/* "2026-11-29 01:08:31", from the ledger's own form; free with g_free. */
+char *ledger_table_time(const char *time);
+
+#endif

@@ -1,0 +1,287 @@
+/* What the report page says. */
+#include "report_data.h"
+
+#include <json-glib/json-glib.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "store/ledger_columns.h"
+
+static void free_day(void *item)
+{
+    struct report_day *day = item;
+
+    g_free(day->day);
+    g_free(day->what);
+    g_hash_table_unref(day->boards);
+    g_hash_table_unref(day->reasons);
+    g_array_unref(day->seconds);
+    g_free(day->first);
+    g_free(day->last);
+    g_free(day);
+}
+
+static void free_content(void *item)
+{
+    struct report_content *content = item;
+
+    g_free(content->region);
+    g_free(content->file);
+    g_free(content->version);
+    g_free(content->sha256);
+    g_free(content->time);
+    g_free(content);
+}
+
+static void free_board(void *item)
+{
+    struct report_board *board = item;
+
+    g_free(board->address);
+    g_free(board->chip);
+    g_ptr_array_unref(board->history);
+    g_ptr_array_unref(board->holds);
+    wry_ledger_run_free(board->backup);
+    g_free(board);
+}
+
+struct report *report_new(void)
+{
+    struct report *report = g_new0(struct report, 1);
+
+    report->days_by_key = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    report->boards_by_address = g_hash_table_new(g_str_hash, g_str_equal);
+    report->days = g_ptr_array_new_with_free_func(free_day);
+    report->boards = g_ptr_array_new_with_free_func(free_board);
+    return report;
+}
+
+void report_free(struct report *report)
+{
+    g_hash_table_unref(report->days_by_key);
+    g_hash_table_unref(report->boards_by_address);
+    g_ptr_array_unref(report->days);
+    g_ptr_array_unref(report->boards);
+    g_free(report->from);
+    g_free(report->until);
+    g_free(report);
+}
+
+guint report_count(const struct report *report)
+{
+    return report->runs;
+}
+
+static struct report_day *day_of(struct report *report, const struct wry_ledger_run *run)
+{
+    g_autofree char *day = g_strndup(run->began, 10);
+    g_autofree char *what =
+        run->card ? g_strconcat(run->card, run->card_version[0] ? " " : "", run->card_version, NULL)
+                  : g_strdup_printf("%s, without a card", run->kind);
+    g_autofree char *key = g_strconcat(day, "\n", what, NULL);
+    struct report_day *found = g_hash_table_lookup(report->days_by_key, key);
+
+    if (found)
+        return found;
+    found = g_new0(struct report_day, 1);
+    found->day = g_steal_pointer(&day);
+    found->what = g_steal_pointer(&what);
+    found->boards = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    found->reasons = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    found->seconds = g_array_new(FALSE, FALSE, sizeof(double));
+    g_hash_table_insert(report->days_by_key, g_steal_pointer(&key), found);
+    g_ptr_array_add(report->days, found);
+    return found;
+}
+
+static void note_time(char **kept, const char *time, bool later)
+{
+    if (!time || (*kept && (strcmp(time, *kept) > 0) != later))
+        return;
+    g_free(*kept);
+    *kept = g_strdup(time);
+}
+
+static void take_day(struct report_day *day, const struct wry_ledger_run *run, bool passed)
+{
+    day->runs++;
+    if (run->board)
+        g_hash_table_add(day->boards, g_strdup(run->board));
+    note_time(&day->first, run->began, false);
+    note_time(&day->last, run->ended, true);
+    if (passed) {
+        day->passed++;
+        g_array_append_val(day->seconds, run->seconds);
+        return;
+    }
+    day->failed += strcmp(run->outcome, "running") != 0;
+    g_autofree char *reason =
+        g_strdup_printf("%s%s%s", run->failed_at ? run->failed_at : run->outcome,
+                        run->reason ? ": " : "", run->reason ? run->reason : "");
+    guint before = GPOINTER_TO_UINT(g_hash_table_lookup(day->reasons, reason));
+    g_hash_table_insert(day->reasons, g_steal_pointer(&reason), GUINT_TO_POINTER(before + 1));
+}
+
+static struct report_board *board_of(struct report *report, const struct wry_ledger_run *run)
+{
+    struct report_board *board = g_hash_table_lookup(report->boards_by_address, run->board);
+
+    if (board)
+        return board;
+    board = g_new0(struct report_board, 1);
+    board->address = g_strdup(run->board);
+    board->chip = g_strdup(run->chip);
+    board->flash = run->flash;
+    board->history = ledger_runs_new();
+    board->holds = g_ptr_array_new_with_free_func(free_content);
+    g_hash_table_insert(report->boards_by_address, board->address, board);
+    g_ptr_array_add(report->boards, board);
+    return board;
+}
+
+static struct wry_ledger_run *copy_of(const struct wry_ledger_run *run)
+{
+    g_autoptr(GPtrArray) one = ledger_runs_new();
+
+    ledger_collect(one, run);
+    return g_ptr_array_steal_index(one, 0);
+}
+
+static char *text_of(JsonObject *object, const char *name)
+{
+    return g_strdup(json_object_get_string_member_with_default(object, name, ""));
+}
+
+static bool is_covered(const struct report_board *board, int64_t offset, int64_t length)
+{
+    for (guint i = 0; i < board->holds->len; i++) {
+        const struct report_content *other = g_ptr_array_index(board->holds, i);
+        if (offset < other->offset + other->length && other->offset < offset + length)
+            return true;
+    }
+    return false;
+}
+
+static gint by_offset(gconstpointer a, gconstpointer b)
+{
+    const struct report_content *x = *(const struct report_content *const *)a;
+    const struct report_content *y = *(const struct report_content *const *)b;
+
+    return (x->offset > y->offset) - (x->offset < y->offset);
+}
+
+/* What no later run has written over. */
+static void take_content(struct report_board *board, JsonObject *object, const char *time)
+{
+    gint64 offset = json_object_get_int_member_with_default(object, "offset", -1);
+    gint64 length = json_object_get_int_member_with_default(object, "length", 0);
+
+    if (offset < 0) { /* of an archive: it put back all */
+        board->holds_all = true;
+        return;
+    }
+    if (is_covered(board, offset, length))
+        return;
+    struct report_content *content = g_new0(struct report_content, 1);
+    content->offset = offset;
+    content->length = length;
+    content->region = text_of(object, "region");
+    content->file = text_of(object, "file");
+    content->version = text_of(object, "version");
+    content->sha256 = text_of(object, "sha256");
+    content->time = g_strdup(time);
+    g_ptr_array_add(board->holds, content);
+}
+
+static void take_contents(struct report_board *board, const struct wry_ledger_run *run)
+{
+    g_autoptr(JsonParser) parser = json_parser_new();
+    JsonNode *root = json_parser_load_from_data(parser, run->contents, -1, NULL)
+                         ? json_parser_get_root(parser)
+                         : NULL;
+    JsonArray *contents = root && JSON_NODE_HOLDS_ARRAY(root) ? json_node_get_array(root) : NULL;
+
+    for (guint i = 0; contents && i < json_array_get_length(contents); i++) {
+        JsonNode *node = json_array_get_element(contents, i);
+        if (JSON_NODE_HOLDS_OBJECT(node))
+            take_content(board, json_node_get_object(node), run->ended);
+    }
+    g_ptr_array_sort(board->holds, by_offset);
+}
+
+static void take_board(struct report_board *board, const struct wry_ledger_run *run, bool passed)
+{
+    board->runs++;
+    board->passed += passed;
+    board->failed += !passed && strcmp(run->outcome, "running") != 0;
+    if (board->history->len < REPORT_HISTORY)
+        ledger_collect(board->history, run);
+    if (passed && run->contents && !board->holds_all)
+        take_contents(board, run);
+    if (!board->backup && run->backup_file)
+        board->backup = copy_of(run);
+}
+
+bool report_take(void *context, const struct wry_ledger_run *run)
+{
+    struct report *report = context;
+    bool passed = strcmp(run->outcome, "passed") == 0;
+
+    report->runs++;
+    report->passed += passed;
+    report->failed += !passed && strcmp(run->outcome, "running") != 0;
+    note_time(&report->from, run->began, false);
+    note_time(&report->until, run->began, true);
+    take_day(day_of(report, run), run, passed);
+    if (run->board)
+        take_board(board_of(report, run), run, passed);
+    return true;
+}
+
+double report_throughput(const struct report_day *day)
+{
+    g_autoptr(GDateTime) first = day->first ? g_date_time_new_from_iso8601(day->first, NULL) : NULL;
+    g_autoptr(GDateTime) last = day->last ? g_date_time_new_from_iso8601(day->last, NULL) : NULL;
+    double hours =
+        first && last ? (double)g_date_time_difference(last, first) / G_TIME_SPAN_HOUR : 0;
+
+    /* Of one run alone there is no rate. */
+    return hours > 0 && day->runs > 1 ? day->passed / hours : 0;
+}
+
+static int by_size(gconstpointer a, gconstpointer b)
+{
+    double x = *(const double *)a, y = *(const double *)b;
+
+    return (x > y) - (x < y);
+}
+
+double report_median(const struct report_day *day)
+{
+    guint n = day->seconds->len;
+
+    if (n == 0)
+        return 0;
+    g_array_sort(day->seconds, by_size);
+    double high = g_array_index(day->seconds, double, n / 2);
+    return n % 2 ? high : (high + g_array_index(day->seconds, double, n / 2 - 1)) / 2;
+}
+
+const char *report_reason(const struct report_day *day, guint *count)
+{
+    GHashTableIter iter;
+    gpointer reason, times;
+    const char *most = NULL;
+
+    *count = 0;
+    g_hash_table_iter_init(&iter, day->reasons);
+    while (g_hash_table_iter_next(&iter, &reason, &times)) {
+        guint n = GPOINTER_TO_UINT(times);
+        /* Equally often: the same one at every run. */
+        if (n > *count || (n == *count && strcmp(reason, most) < 0)) {
+            *count = n;
+            most = reason;
+        }
+    }
+    return most;
+}

@@ -1,0 +1,296 @@
+/* Cards on a board: from connecting to the outcome, and again after whatever went wrong. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <string.h>
+
+#include "cards.h"
+#include "command.h"
+#include "harness.h"
+
+static struct said run_card(const char *more)
+{
+    return command("card", "run", scratch_file("card.yaml"), more, NULL);
+}
+
+/* The whole flash after a card: images in place, the log erased, all else as it was. */
+static void check_flash(const char *name)
+{
+    size_t n = 0, length = 0;
+    g_autofree uint8_t *flash = scratch_flash(name, &n);
+    g_autofree uint8_t *before = scratch_read("returned-1.bin", &length);
+    static const struct {
+        const char *file;
+        size_t at;
+    } images[] = {{"start.bin", 0x4000}, {"regions.bin", 0xE000}, {"gauge.bin", 0x40000}};
+
+    CHECK_EQUAL(0x400000, n);
+    CHECK_EQUAL(0x400000, length);
+    memset(before + 0x1C0000, 0xFF, 0x400000 - 0x1C0000);
+    for (size_t i = 0; i < G_N_ELEMENTS(images); i++) {
+        size_t bytes = 0;
+        g_autofree uint8_t *image = scratch_read(images[i].file, &bytes);
+        memcpy(before + images[i].at, image, bytes);
+        /* The flash size in a boot header is set to the board's. */
+        if (memcmp(flash + images[i].at, image, bytes) != 0)
+            memcpy(before + images[i].at, flash + images[i].at, 64);
+    }
+    CHECK(memcmp(flash, before, n) == 0);
+}
+
+static void a_card_does_it_all(void)
+{
+    scratch_make_images();
+    cards_make(NULL);
+    scratch_use_gauge("gauge-1", "none");
+    struct said said = run_card(NULL);
+    EXPECT(0, "PASSED  02:57:B8:FE:82:F1  Pier gauges 3", said);
+    check_flash("gauge-1");
+    g_autofree char *board = cards_ledger("board");
+    CHECK(strcmp(board, "02:57:B8:FE:82:F1") == 0);
+    g_autofree char *outcome = cards_ledger("kind || outcome || exit_code || card || card_version");
+    CHECK(strcmp(outcome, "cardpassed0Pier gauges3") == 0);
+    g_autofree char *steps =
+        cards_ledger("(SELECT group_concat(json_extract(value, '$.step') || '=' || "
+                     "json_extract(value, '$.outcome')) FROM json_each(steps))");
+    CHECK(strcmp(steps, "connect=passed,backup=passed,erase=passed,write=passed,start=passed") ==
+          0);
+    g_autofree char *heard = cards_ledger("heard");
+    CHECK(strstr(heard, "gauge ready") && strstr(heard, "tide-gauge 2.3.1"));
+    /* The backup is there, and is what the ledger says. */
+    g_autofree char *backup = cards_ledger("backup_file");
+    g_autofree char *digest = cards_ledger("backup_sha256");
+    struct said sum = run_program("sha256sum", backup, NULL);
+    CHECK(g_str_has_prefix(sum.out, digest) && strlen(digest) == 64);
+    EXPECT(0, "02:57:B8:FE:82:F1", command("inspect", backup, NULL));
+    /* So are the images. */
+    g_autofree char *image = cards_ledger("json_extract(contents, '$[2].sha256')");
+    sum = run_program("sha256sum", scratch_file("gauge.bin"), NULL);
+    CHECK(g_str_has_prefix(sum.out, image) && strlen(image) == 64);
+}
+
+static void running_it_again_is_harmless(void)
+{
+    struct said said = run_card(NULL);
+
+    EXPECT(0, "This board had the card before", said);
+    CHECK(says(&said, "backup      0.0 s  not needed"));
+    check_flash("gauge-1");
+    g_autofree char *count = cards_query("SELECT count(*) FROM run");
+    CHECK(strcmp(count, "2") == 0);
+}
+
+static void a_dry_run_changes_nothing(void)
+{
+    size_t n = 0;
+
+    scratch_use_gauge("gauge-2", "none");
+    g_autofree uint8_t *before = scratch_flash("gauge-2", &n);
+    struct said said = run_card("--dry-run");
+    EXPECT(0, "Nothing was changed (--dry-run)", said);
+    CHECK(says(&said, "Would erase") && says(&said, "Would write"));
+    CHECK(scratch_flash_is("gauge-2", before, n));
+    g_autofree char *count = cards_query("SELECT count(*) FROM run");
+    CHECK(strcmp(count, "2") == 0);
+}
+
+static void the_wrong_board_is_left_alone(void)
+{
+    size_t n = 0;
+    static const struct {
+        const char *chip, *flash;
+        const char *says;
+    } boards[] = {
+        {"dunlin-d3", "4MiB", "FAILED at connect"},
+        {"turnstone-t2", "16MiB",
+         "the card 'Pier gauges' is for boards with 4 MiB (32 Mbit) or 8 MiB (64 Mbit) of flash, "
+         "this one has 16 MiB"},
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(boards); i++) {
+        EXPECT(0, "",
+               command("bench", "add", boards[i].chip, "--chip", boards[i].chip, "--flash",
+                       boards[i].flash, NULL));
+        g_autofree char *link = g_strdup_printf("bench:%s", boards[i].chip);
+        g_setenv("WRYTOGRAPH_LINK", link, TRUE);
+        g_autofree uint8_t *before = scratch_flash(boards[i].chip, &n);
+        EXPECT(5, boards[i].says, run_card(NULL));
+        CHECK(scratch_flash_is(boards[i].chip, before, n));
+        g_autofree char *where = cards_ledger("outcome || failed_at || exit_code");
+        CHECK(strcmp(where, "failedconnect5") == 0);
+    }
+}
+
+static void expectations_are_kept_to(void)
+{
+    size_t n = 0;
+    static const struct {
+        const char *lines, *says;
+    } cases[] = {
+        {"expect: {revision: 7}\n", "is for chip revision 7 and later, this is revision 1"},
+        {"expect: {holds: {app: creek-gauge}}\n",
+         "region 'app' should hold creek-gauge, and holds tide-gauge"},
+        {"expect: {holds: {log: tide-gauge}}\n",
+         "region 'log' should hold tide-gauge, and holds no"},
+    };
+
+    scratch_use_gauge("gauge-3", "none");
+    g_autofree uint8_t *before = scratch_flash("gauge-3", &n);
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        cards_make(cases[i].lines);
+        EXPECT(5, cases[i].says, run_card(NULL));
+        CHECK(scratch_flash_is("gauge-3", before, n));
+    }
+    cards_make("expect: {revision: 1, holds: {app: tide-gauge}}\n");
+    EXPECT(0, "PASSED", run_card(NULL));
+}
+
+static void failures_say_at_which_step(void)
+{
+    static const struct {
+        const char *fault, *lines, *says;
+        int code;
+    } cases[] = {
+        {"unpowered", NULL, "FAILED at connect: no answer", 4},
+        {"protect=0x1c", NULL, "FAILED at erase: ", 8},
+        {"cable-cut=20000", NULL, "FAILED at ", 7},
+        {"line-end=cr", "times: any\n", "PASSED", 0},
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("faulty-%zu", i);
+        check_context("fault %s", cases[i].fault);
+        cards_make(cases[i].lines);
+        scratch_use_gauge(name, cases[i].fault);
+        EXPECT(cases[i].code, cases[i].says, run_card(NULL));
+        g_autofree char *code = cards_ledger("exit_code");
+        CHECK_EQUAL(cases[i].code, (int)g_ascii_strtoll(code, NULL, 10));
+    }
+    check_context(NULL);
+    scratch_use_gauge("gauge-4", "none");
+    cards_make(NULL);
+    scratch_text("card.yaml", "card: Other words\nchip: turnstone-t2\nflash: 4MiB\n"
+                              "start: {steps: [{send: version, expect: creek-gauge, within: 3s, "
+                              "advice: Is this the right gauge?}]}\n");
+    struct said said = run_card(NULL);
+    EXPECT(6, "FAILED at start: \"creek-gauge\" was not seen", said);
+    CHECK(says(&said, "Is this the right gauge?") && says(&said, "> gauge ready"));
+    g_autofree char *heard = cards_ledger("heard");
+    CHECK(strstr(heard, "gauge ready"));
+}
+
+/* Cut in the middle of the work, the card goes on where it was; the backup of what was on the board
+ * before stays the one that counts. */
+static void a_card_that_was_cut_goes_on(void)
+{
+    cards_make("expect: {holds: {app: tide-gauge}}\n");
+    scratch_use_gauge("gauge-5", "power-cut=40");
+    EXPECT(7, "FAILED at ", run_card(NULL));
+    g_autofree char *backup = cards_ledger("backup_file");
+    CHECK(backup[0] != '\0');
+    EXPECT(0, "", command("bench", "fault", "gauge-5", "none", NULL));
+    struct said said = run_card(NULL);
+    EXPECT(0, "PASSED", said);
+    CHECK(says(&said, "backup      0.0 s  not needed"));
+    g_autofree char *same = cards_ledger("backup_file");
+    CHECK(strcmp(backup, same) == 0);
+    check_flash("gauge-5");
+}
+
+static void a_board_gets_a_card_as_often_as_it_may(void)
+{
+    size_t n = 0;
+
+    cards_make("times: 1\n");
+    scratch_text("twice.yaml", "card: Once\nchip: turnstone-t2\nflash: 4MiB\ntimes: 1\n");
+    scratch_use_gauge("gauge-6", "none");
+    EXPECT(0, "PASSED", command("card", "run", scratch_file("twice.yaml"), NULL));
+    g_autofree uint8_t *before = scratch_flash("gauge-6", &n);
+    EXPECT(5, "this board got the card 'Once' 1 time already",
+           command("card", "run", scratch_file("twice.yaml"), NULL));
+    CHECK(scratch_flash_is("gauge-6", before, n));
+    EXPECT(0, "PASSED", command("card", "run", scratch_file("twice.yaml"), "--again", NULL));
+    /* Without the ledger, nobody knows. */
+    scratch_text("no-ledger",
+                 "this is no database, and long enough not to be taken for an empty one");
+    EXPECT(1, "how often this board got the card is not known",
+           command("card", "run", scratch_file("twice.yaml"), "--ledger", scratch_file("no-ledger"),
+                   NULL));
+}
+
+static char *read_text(const char *name)
+{
+    size_t n = 0;
+
+    return (char *)scratch_read(name, &n);
+}
+
+static void each_board_gets_its_row(void)
+{
+    cards_make("boards: {file: gauges.csv, row: next}\n");
+    scratch_text("gauges.csv", "datum_mm;note;address;used\r\n"
+                               "-1801;\"high; and dry\";;\r\n"
+                               "-1802;;;broken\r\n"
+                               "-1803;x;;\r\n");
+    scratch_use_gauge("row-1", "none");
+    EXPECT(0, "PASSED", run_card(NULL));
+    g_autofree char *first = read_text("gauges.csv");
+    CHECK(strstr(first, "-1801;\"high; and dry\";02:"));
+    CHECK(strstr(first, "\r\n-1802;;;broken\r\n-1803;x;;\r\n"));
+    EXPECT(0, "datum_mm = -1801", command("identify", NULL));
+    /* Its own row, also when it comes again. */
+    EXPECT(0, "PASSED", run_card(NULL));
+    /* The next board takes the next row that nobody has and that is not used. */
+    scratch_use_gauge("row-2", "none");
+    EXPECT(0, "PASSED", run_card(NULL));
+    EXPECT(0, "datum_mm = -1803", command("identify", NULL));
+    scratch_use_gauge("row-3", "none");
+    EXPECT(3, "gauges.csv: no row is free for board", run_card(NULL));
+    /* A dry run claims none. */
+    scratch_text("gauges.csv", "datum_mm\n-1804\n");
+    EXPECT(0, "Nothing was changed", run_card("--dry-run"));
+    g_autofree char *untouched = read_text("gauges.csv");
+    CHECK(strcmp(untouched, "datum_mm\n-1804\n") == 0);
+}
+
+static void rows_by_address_are_not_marked(void)
+{
+    static const char table[] = "address,pier,datum_mm\n02-57-b8-fe-82-f1,Q,-1777\n";
+
+    cards_make("boards: {file: gauges.csv}\n");
+    scratch_text("gauges.csv", table);
+    g_setenv("WRYTOGRAPH_LINK", "bench:gauge-1", TRUE);
+    EXPECT(0, "PASSED", run_card(NULL));
+    EXPECT(0, "datum_mm = -1777", command("identify", NULL));
+    g_autofree char *untouched = read_text("gauges.csv");
+    CHECK(strcmp(untouched, table) == 0);
+    g_setenv("WRYTOGRAPH_LINK", "bench:gauge-2", TRUE);
+    EXPECT(3, "gauges.csv: there is no row for board 02:", run_card(NULL));
+}
+
+static void the_outcome_is_one_document_as_json(void)
+{
+    cards_make(NULL);
+    g_setenv("WRYTOGRAPH_LINK", "bench:gauge-1", TRUE);
+    struct said said = run_card("--json");
+    EXPECT(0, "\"board\" : \"02:57:B8:FE:82:F1\"", said);
+    CHECK(says(&said, "\"step\" : \"write\"") && !strstr(said.out, "PASSED"));
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {FACT(a_card_does_it_all),
+                                        FACT(running_it_again_is_harmless),
+                                        FACT(a_dry_run_changes_nothing),
+                                        FACT(the_wrong_board_is_left_alone),
+                                        FACT(expectations_are_kept_to),
+                                        FACT(failures_say_at_which_step),
+                                        FACT(a_card_that_was_cut_goes_on),
+                                        FACT(a_board_gets_a_card_as_often_as_it_may),
+                                        FACT(each_board_gets_its_row),
+                                        FACT(rows_by_address_are_not_marked),
+                                        FACT(the_outcome_is_one_document_as_json)};
+    int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
+
+    scratch_remove();
+    return failed;
+}
