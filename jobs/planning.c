@@ -145,6 +145,8 @@ static enum wry_outcome settle_places(const struct images_job *job, struct targe
 
 enum wry_outcome planning_do(const struct images_job *job, struct target *target)
 {
+    /* Also values that others are about to replace. */
+    masking_learn(job->station, *job->held);
     enum wry_outcome outcome = settle_places(job, target);
 
     /* A program in the wrong region is that first of all, and an overlap only because of it. */

@@ -11,6 +11,7 @@
 #include "store/board_table.h"
 #include "store/error.h"
 #include "store/ledger.h"
+#include "store/pending_file.h"
 #include "store/steps_file.h"
 
 struct run {
@@ -173,17 +174,22 @@ static enum wry_outcome look_back(struct run *run)
     return run->station->problem.outcome;
 }
 
-/* A kit cannot be marked: its table gets a copy beside it, once. */
+/* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
 static bool settle_table(const struct run *run, const char *path, GError **error)
 {
+    g_autoptr(GError) inner = NULL;
     g_autofree char *text = NULL;
     gsize n = 0;
 
     if (strcmp(path, run->card->table) == 0 || g_file_test(path, G_FILE_TEST_EXISTS))
         return true;
-    return g_file_get_contents(run->card->table, &text, &n, error) &&
-           (g_file_set_contents_full(path, text, (gssize)n, G_FILE_SET_CONTENTS_CONSISTENT, 0644,
-                                     error));
+    if (!g_file_get_contents(run->card->table, &text, &n, error))
+        return false;
+    if (pending_file_save(path, text, n, FALSE, &inner) ||
+        g_error_matches(inner, STORE_ERROR, STORE_ERROR_EXISTS))
+        return true;
+    g_propagate_error(error, g_steal_pointer(&inner));
+    return false;
 }
 
 static enum wry_outcome take_row(struct run *run)

@@ -1,6 +1,7 @@
 /* The ledger, wherever it is. */
 #include "ledger.h"
 
+#include <sodium.h>
 #include <string.h>
 
 #include "base/process_mark.h"
@@ -93,11 +94,25 @@ char *ledger_now(void)
     return g_strdup_printf("%s.%03dZ", seconds, g_date_time_get_microsecond(now) / 1000);
 }
 
+/* Version 4 (RFC 9562, section 5.4). From the system's random numbers: those of a process that was
+ * copied would be the same in both. */
+static char *make_uuid(void)
+{
+    uint8_t b[16];
+
+    randombytes_buf(b, sizeof b);
+    b[6] = (uint8_t)(0x40 | (b[6] & 0x0F));
+    b[8] = (uint8_t)(0x80 | (b[8] & 0x3F));
+    return g_strdup_printf("%02x%02x%02x%02x-%02x%02x-%02x%02x-%02x%02x-%02x%02x%02x%02x%02x%02x",
+                           b[0], b[1], b[2], b[3], b[4], b[5], b[6], b[7], b[8], b[9], b[10], b[11],
+                           b[12], b[13], b[14], b[15]);
+}
+
 struct wry_ledger_run *ledger_run_new(const char *kind)
 {
     struct wry_ledger_run *run = g_new0(struct wry_ledger_run, 1);
 
-    run->id = g_uuid_string_random();
+    run->id = make_uuid();
     run->kind = g_strdup(kind);
     run->began = ledger_now();
     run->computer = g_strdup(g_get_host_name());

@@ -79,6 +79,16 @@ static bool wait_for(const struct ledger_server *server, short events, int64_t d
 static bool connect_to(struct ledger_server *server, const char *address, int64_t deadline,
                        GError **error)
 {
+    PQconninfoOption *options = PQconninfoParse(address, NULL);
+
+    /* What libpq says of it would show a password. */
+    if (!options) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "the ledger's address cannot be read: it is written "
+                    "postgresql://USER@HOST:PORT/DATABASE");
+        return false;
+    }
+    PQconninfoFree(options);
     server->connection = PQconnectStart(address);
     if (!server->connection)
         return fail(server, "out of memory", error);

@@ -1,4 +1,294 @@
-int main(void)
+/* The ledger as a file: what is put on record, what is not, and what happens to it. */
+#include <glib.h>
+#include <glib/gstdio.h>
+#include <json-glib/json-glib.h>
+#include <signal.h>
+#include <sqlite3.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "cards.h"
+#include "command.h"
+#include "harness.h"
+#include "store/ledger.h"
+#include "store/ledger_lite.h"
+#include "store/ledger_migrations.h"
+
+#define CHECK_TEXT(expected, found) check_text((expected), (found), __LINE__)
+
+/* Frees what was found. */
+static void check_text(const char *expected, char *found, int line)
 {
-    return 0;
+    check_true(g_strcmp0(expected, found) == 0, __FILE__, line, expected);
+    if (g_strcmp0(expected, found) != 0)
+        g_printerr("  found: %s\n", found);
+    g_free(found);
+}
+
+static void what_changes_or_saves_a_flash_is_on_record(void)
+{
+    scratch_make_images();
+    scratch_use_gauge("gauge-1", "none");
+    EXPECT(0, "no such run on record", command("ledger", "list", NULL));
+    EXPECT(0, "", command("backup", scratch_file("gauge-1.zip"), NULL));
+    CHECK_TEXT("backup|passed|0|4194304",
+               cards_ledger("kind||'|'||outcome||'|'||exit_code||'|'||bytes"));
+    EXPECT(0, "", command("write", placed("app", "gauge.bin"), NULL));
+    CHECK_TEXT("write|passed|app|gauge.bin",
+               cards_ledger("kind||'|'||outcome||'|'||json_extract(contents,'$[0].region')||'|'||"
+                            "json_extract(contents,'$[0].file')"));
+    EXPECT(0, "", command("erase", "log", NULL));
+    CHECK_TEXT("erase|passed", cards_ledger("kind||'|'||outcome"));
+    EXPECT(0, "", command("restore", scratch_file("gauge-1.zip"), NULL));
+    CHECK_TEXT("restore|gauge-1.zip",
+               cards_ledger("kind||'|'||json_extract(contents,'$[0].file')"));
+    /* When, where, who, what. */
+    CHECK_TEXT("1", cards_ledger("began <= ended AND began GLOB '20*-*-*T*:*:*.*Z'"));
+    g_autofree char *where = g_strdup_printf("%s|%s|bench:gauge-1|02:57:B8:FE:82:F1|turnstone-t2",
+                                             g_get_host_name(), g_get_user_name());
+    CHECK_TEXT(where, cards_ledger("computer||'|'||username||'|'||link||'|'||board||'|'||chip"));
+    CHECK_TEXT("4", cards_query("SELECT count(DISTINCT id) FROM run"));
+}
+
+static void what_only_looks_is_not(void)
+{
+    EXPECT(0, "", command("identify", NULL));
+    command("verify", placed("start", "start.bin"), NULL);
+    EXPECT(0, "", command("write", placed("app", "gauge.bin"), "--dry-run", NULL));
+    EXPECT(0, "", command("erase", "log", "--dry-run", NULL));
+    /* Nor what never came to a board. */
+    EXPECT(3, "", command("write", "app=/nowhere/x.bin", NULL));
+    CHECK_TEXT("4", cards_query("SELECT count(*) FROM run"));
+}
+
+static void failures_are_on_record_with_their_reason(void)
+{
+    EXPECT(0, "", command("bench", "fault", "gauge-1", "unpowered", NULL));
+    EXPECT(4, "", command("write", placed("app", "gauge.bin"), NULL));
+    CHECK_TEXT("failed|4|connect|no answer from the board on bench:gauge-1",
+               cards_ledger("outcome||'|'||exit_code||'|'||failed_at||'|'||reason"));
+    CHECK_TEXT("1", cards_ledger("board IS NULL"));
+    EXPECT(0, "", command("bench", "fault", "gauge-1", "none", "protect=0x1c", NULL));
+    EXPECT(8, "", command("write", placed("app", "gauge.bin"), NULL));
+    CHECK_TEXT("failed|8", cards_ledger("outcome||'|'||exit_code"));
+    EXPECT(0, "", command("bench", "fault", "gauge-1", "none", NULL));
+}
+
+static void runs_are_listed_and_shown(void)
+{
+    struct said said = command("ledger", "list", NULL);
+
+    EXPECT(0, "connect: no answer", said);
+    CHECK(strstr(said.out, "restore") < strstr(said.out, "backup")); /* the latest first */
+    said = command("ledger", "list", "--outcome", "passed", "--kind", "erase", NULL);
+    CHECK(says(&said, "erase") && !says(&said, "restore"));
+    said = command("ledger", "list", "--board", "02-57-b8-fe-82-f1", "--most", "1", NULL);
+    EXPECT(0, "The latest 1; --most 0 shows all", said);
+    EXPECT(0, "no such run", command("ledger", "list", "--board", "02:00:00:00:00:09", NULL));
+    EXPECT(0, "no such run", command("ledger", "list", "--day", "2001-01-01", NULL));
+    EXPECT(0, "restore", command("ledger", "list", "--since", "2001-01-01", NULL));
+    EXPECT(0, "no such run", command("ledger", "list", "--until", "2001-01-01", NULL));
+    EXPECT(0, "no such run", command("ledger", "list", "--card", "none", NULL));
+    g_autofree char *id = cards_query("SELECT substr(id, 1, 12) FROM run WHERE kind = 'restore'");
+    said = command("ledger", "show", id, NULL);
+    EXPECT(0, "what        restore", said);
+    CHECK(says(&said, "gauge-1.zip") && says(&said, "exit code   0"));
+    EXPECT(2, "there is no run 'ffffffffffff'", command("ledger", "show", "ffffffffffff", NULL));
+    EXPECT(2, "several runs begin with ''", command("ledger", "show", "", NULL));
+    EXPECT(2, "named by its first digits", command("ledger", "show", "x%", NULL));
+    EXPECT(2, "is no board's address", command("ledger", "list", "--board", "gauge-1", NULL));
+    EXPECT(2, "is no day", command("ledger", "list", "--day", "yesterday", NULL));
+    EXPECT(2, "is no day", command("ledger", "list", "--since", "2026-02-30", NULL));
+    EXPECT(2, "is no outcome", command("ledger", "list", "--outcome", "good", NULL));
+    EXPECT(2, "--most: 'all' is none", command("ledger", "list", "--most", "all", NULL));
+    EXPECT(2, "say list, show, export", command("ledger", NULL));
+    EXPECT(2, "a file of this computer: nothing waits", command("ledger", "send", NULL));
+}
+
+static void exports_are_read_by_others(void)
+{
+    struct said said = command("ledger", "export", "--json", NULL);
+    g_autoptr(JsonParser) parser = json_parser_new();
+
+    CHECK(json_parser_load_from_data(parser, said.out, -1, NULL));
+    JsonArray *runs =
+        json_object_get_array_member(json_node_get_object(json_parser_get_root(parser)), "runs");
+    CHECK_EQUAL(6, json_array_get_length(runs));
+    EXPECT(0, "", command("ledger", "export", "--csv", "-o", scratch_file("runs.csv"), NULL));
+    /* Python's csv module reads the same rows. */
+    said = run_program("python3", "-c",
+                       "import csv, sys\n"
+                       "rows = list(csv.DictReader(open(sys.argv[1], newline='')))\n"
+                       "print(len(rows), rows[0]['kind'], rows[-1]['bytes'], rows[1]['reason'])",
+                       scratch_file("runs.csv"), NULL);
+    EXPECT(0, "6 write 4194304 no answer from the board", said);
+    EXPECT(2, "say --csv or --json", command("ledger", "export", NULL));
+    EXPECT(3, "", command("ledger", "export", "--csv", "-o", "/nowhere/runs.csv", NULL));
+}
+
+/* Nothing secret gets into the file, its log, or the logs of boards: not from the card, not from
+ * the board's own block, not from what the board says. */
+static void secrets_stay_out(void)
+{
+    static const char *const secrets[] = {"fair winds and no drift", "old moorings"};
+
+    cards_make("set: {wifi_key: old moorings}\n");
+    scratch_text("secret.yaml",
+                 "card: Secrets\nchip: turnstone-t2\nflash: 4MiB\nwrite:\n"
+                 "  - {region: start, file: start.bin}\n"
+                 "  - {region: table, file: regions.bin}\n"
+                 "  - {region: app, file: gauge.bin}\n"
+                 "  - {region: calibration, file: pier.yaml}\n"
+                 "boards: {file: keys.csv, row: next}\n"
+                 "start: {steps: [{send: set pier fair winds and no drift, expect: set}, "
+                 "{send: settings, expect: datum_mm}, "
+                 "{expect: old moorings in sight, within: 2s}]}\n");
+    scratch_text("keys.csv", "wifi_key\nold moorings\n");
+    g_setenv("HARBOUR_WIFI_KEY", secrets[0], TRUE);
+    scratch_use_gauge("gauge-2", "none");
+    command("write", placed("calibration", "pier.yaml"), NULL);
+    EXPECT(
+        6, "FAILED at start",
+        command("card", "run", scratch_file("secret.yaml"), "--logs", scratch_file("logs"), NULL));
+    scratch_use_gauge("gauge-3", "none");
+    command("card", "run", scratch_file("secret.yaml"), "--link", "bench:gauge-2", "--link",
+            "bench:gauge-3", "--logs", scratch_file("logs"), NULL);
+    for (size_t i = 0; i < G_N_ELEMENTS(secrets); i++) {
+        g_autofree char *grep =
+            g_strdup_printf("grep -rlaF '%s' %s* %s && echo found", secrets[i],
+                            g_getenv("WRYTOGRAPH_LEDGER"), scratch_file("logs"));
+        struct said said = run_program("sh", "-c", grep, NULL);
+        CHECK(!strstr(said.out, "found"));
+        if (strstr(said.out, "found"))
+            g_printerr("%s\n", said.out);
+    }
+    /* The test would find them: what is no secret is there. */
+    struct said said = run_program("grep", "-rlaF", "pier", scratch_file("logs"), NULL);
+    CHECK(strstr(said.out, "gauge-2"));
+    g_autofree char *heard =
+        cards_query("SELECT heard FROM run WHERE card = 'Secrets' AND heard IS NOT NULL");
+    CHECK(strstr(heard, "********"));
+}
+
+/* A run whose process is gone never said how it ended; one whose process lives is running. */
+static void a_killed_run_is_told_as_cut(void)
+{
+    g_autofree char *path = g_build_filename(scratch(), "killed.db", NULL);
+    pid_t child = fork();
+
+    if (child == 0) {
+        struct wry_ledger *ledger = wry_ledger_open(path, NULL);
+        struct wry_ledger_run *run = ledger_run_new("write");
+        ledger_note(ledger, run, NULL);
+        kill(getpid(), SIGKILL);
+        _exit(1);
+    }
+    int status = 0;
+    CHECK(waitpid(child, &status, 0) == child && WIFSIGNALED(status));
+    struct wry_ledger *own = wry_ledger_open(path, NULL);
+    struct wry_ledger_run *run = ledger_run_new("erase");
+    CHECK(own && ledger_note(own, run, NULL));
+    struct said said = command("ledger", "list", "--ledger", path, NULL);
+    CHECK(says(&said, "cut") && says(&said, "ended without saying how"));
+    CHECK(says(&said, "running"));
+    wry_ledger_run_free(run);
+    wry_ledger_close(own);
+}
+
+/* A ledger of the first schema gets what came since; what is there stays. */
+static void old_ledgers_are_brought_up_to_date(void)
+{
+    g_autofree char *path = g_build_filename(scratch(), "old.db", NULL);
+    sqlite3 *db = NULL;
+
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, ledger_lite_migrations[0], NULL, NULL, NULL));
+    CHECK_EQUAL(SQLITE_OK,
+                sqlite3_exec(db,
+                             "PRAGMA user_version = 1; INSERT INTO run (id, kind, began, computer, "
+                             "username, program, outcome, waiting) VALUES "
+                             "('00000000-0000-4000-8000-000000000001', 'write', "
+                             "'2026-01-02T03:04:05.678Z', 'bench-9', 'ada', '0.0.9', 'passed', 0)",
+                             NULL, NULL, NULL));
+    sqlite3_close(db);
+    EXPECT(0, "00000000 2026-01-02 03:04:05", command("ledger", "list", "--ledger", path, NULL));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "DROP INDEX run_board", NULL, NULL, NULL));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "PRAGMA user_version = 99", NULL, NULL, NULL));
+    sqlite3_close(db);
+    EXPECT(3, "this ledger has schema 99, made by a newer version of this program",
+           command("ledger", "list", "--ledger", path, NULL));
+    /* Work is not refused for that; it is told. */
+    EXPECT(0, "Note: this is not put on record:", command("erase", "log", "--ledger", path, NULL));
+}
+
+static void a_ledger_that_cannot_be_used_is_told(void)
+{
+    EXPECT(3, "", command("ledger", "list", "--ledger", scratch(), NULL));
+    scratch_text("text.db", "this is a text and no database, long enough for a head and more than "
+                            "that, so that nobody takes it for one that is new and empty yet");
+    EXPECT(3, "not a database",
+           command("ledger", "list", "--ledger", scratch_file("text.db"), NULL));
+    EXPECT(0, "Note: this is not put on record:",
+           command("erase", "log", "--ledger", scratch_file("text.db"), NULL));
+    /* Locked by somebody for longer than anybody waits. */
+    sqlite3 *db = NULL;
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(g_getenv("WRYTOGRAPH_LEDGER"), &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
+    EXPECT(0, "Note: this is not put on record:", command("erase", "log", NULL));
+    sqlite3_close(db);
+}
+
+/* Benches of one computer that write at once lose nothing. */
+static void many_may_write_at_once(void)
+{
+    enum { WRITERS = 4, RUNS = 25 };
+    g_autofree char *path = g_build_filename(scratch(), "shared.db", NULL);
+    pid_t children[WRITERS];
+
+    for (size_t i = 0; i < WRITERS; i++) {
+        children[i] = fork();
+        if (children[i] != 0)
+            continue;
+        struct wry_ledger *ledger = wry_ledger_open(path, NULL);
+        bool good = ledger != NULL;
+        for (unsigned k = 0; k < RUNS && good; k++) {
+            struct wry_ledger_run *run = ledger_run_new("write");
+            good = ledger_note(ledger, run, NULL);
+            g_free(run->outcome);
+            run->outcome = g_strdup("passed");
+            good = good && ledger_end(ledger, run, NULL);
+            wry_ledger_run_free(run);
+        }
+        wry_ledger_close(ledger);
+        _exit(good ? 0 : 1);
+    }
+    for (size_t i = 0; i < WRITERS; i++) {
+        int status = 1;
+        CHECK(waitpid(children[i], &status, 0) == children[i] && status == 0);
+    }
+    struct wry_ledger *ledger = wry_ledger_open(path, NULL);
+    struct wry_ledger_filter filter = {.outcome = "passed"};
+    g_autoptr(GPtrArray) runs = wry_ledger_list(ledger, &filter, NULL);
+    CHECK(runs && runs->len == WRITERS * RUNS);
+    wry_ledger_close(ledger);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {FACT(what_changes_or_saves_a_flash_is_on_record),
+                                        FACT(what_only_looks_is_not),
+                                        FACT(failures_are_on_record_with_their_reason),
+                                        FACT(runs_are_listed_and_shown),
+                                        FACT(exports_are_read_by_others),
+                                        FACT(secrets_stay_out),
+                                        FACT(a_killed_run_is_told_as_cut),
+                                        FACT(old_ledgers_are_brought_up_to_date),
+                                        FACT(a_ledger_that_cannot_be_used_is_told),
+                                        FACT(many_may_write_at_once)};
+    int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
+
+    scratch_remove();
+    return failed;
 }

@@ -6,6 +6,7 @@
 
 #include "base/units.h"
 #include "verbs.h"
+#include "views/card_view.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/run_outcome.h"
@@ -48,13 +49,11 @@ static int fail_mistakes(struct app *app, guint count)
     return app_fail(app, EXIT_BAD_INPUT, "docs/card.md says what a card may hold.", "%s", what);
 }
 
-struct wry_card *card_open(struct app *app, const char *path, const struct card_options *options)
+struct wry_card *card_open_from(struct app *app, const char *path, const char *trust)
 {
     g_autoptr(GPtrArray) mistakes = NULL;
-    g_autofree char *folder = options->trust ? NULL : trusted_folder();
     GError *error = NULL;
-    struct wry_card *card =
-        wry_card_open(path, options->trust ? options->trust : folder, &mistakes, &error);
+    struct wry_card *card = wry_card_open(path, trust, &mistakes, &error);
 
     if (card)
         return card;
@@ -69,6 +68,13 @@ struct wry_card *card_open(struct app *app, const char *path, const struct card_
     return NULL;
 }
 
+struct wry_card *card_open(struct app *app, const char *path, const struct card_options *options)
+{
+    g_autofree char *folder = options->trust ? NULL : trusted_folder();
+
+    return card_open_from(app, path, options->trust ? options->trust : folder);
+}
+
 /* check */
 
 static char *words(void *context, const struct wry_problem *problem)
@@ -81,15 +87,11 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
 {
     struct wry_card_facts facts;
     g_autofree char *name = run_outcome_card(card);
-    g_autoptr(GString) sizes = g_string_new(NULL);
+    g_autofree char *sizes = card_view_sizes(card);
 
     wry_card_get_facts(card, &facts);
-    for (size_t i = 0; i < facts.flash_count; i++) {
-        g_autofree char *size = units_flash_size(facts.flash_sizes[i]);
-        g_string_append_printf(sizes, "%s%s", i > 0 ? " or " : "", size);
-    }
     app_outcome(app, true, "%s: the card '%s' is sound, for a %s with %s of flash.", path, name,
-                facts.chip->title, sizes->str);
+                facts.chip->title, sizes);
 }
 
 /* Mistakes that were found in one card; -1 after app_fail. */

@@ -18,6 +18,9 @@ struct card_options {
 /* Opens it, and tells all mistakes of the file itself. NULL after app_fail. */
 struct wry_card *card_open(struct app *app, const char *path, const struct card_options *options);
 
+/* The same, as trust says: keys, or NULL. */
+struct wry_card *card_open_from(struct app *app, const char *path, const char *trust);
+
 /* On the one board of app->link. */
 int card_run_one(struct app *app, struct wry_card *card, const struct card_options *options);
 

@@ -1,8 +1,12 @@
 /* inspect: what a file contains, without a board. */
 #include <string.h>
 
+#include "card.h"
 #include "station.h"
+#include "store/card.h"
+#include "store/kit.h"
 #include "verbs.h"
+#include "views/card_view.h"
 #include "views/explain.h"
 #include "views/inspection.h"
 #include "views/json.h"
@@ -11,12 +15,28 @@ enum {
     DEPTH_MOST = 32,
 };
 
+static int inspect_card(struct app *app, const char *path)
+{
+    struct wry_card *card;
+
+    json_add_text(app->json, "file", path);
+    card = card_open_from(app, path, NULL);
+    if (!card)
+        return app->code;
+    card_view_print(app, card);
+    card_view_add_json(app->json, card);
+    wry_card_close(card);
+    return EXIT_DONE;
+}
+
 static int inspect_file(struct app *app, const char *path, const enum wry_image_format *format)
 {
     struct wry_inspection inspection = {0};
     GError *error = NULL;
     int code = EXIT_DONE;
 
+    if (!format && (kit_is_one(path) || card_is_one(path)))
+        return inspect_card(app, path);
     json_add_text(app->json, "file", path);
     if (wry_inspect_file(path, format, &inspection, &error)) {
         inspection_print(app, &inspection);

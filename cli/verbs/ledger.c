@@ -29,6 +29,19 @@ static int usage_error(struct app *app, const char *what)
     return app_fail(app, EXIT_USAGE, "See 'wrytograph ledger --help'.", "%s", what);
 }
 
+/* What a server does not answer is no fault of a file. */
+static int fail_read(struct app *app, const struct wry_ledger *ledger, GError *error)
+{
+    if (!wry_ledger_is_server(ledger))
+        return explain_error(app, error);
+    app_fail(app, EXIT_NO_ANSWER,
+             "Look at the address, and whether the server runs. Runs go on meanwhile: they wait on "
+             "this computer and go out later.",
+             "%s", error->message);
+    g_error_free(error);
+    return app->code;
+}
+
 /* What is looked for. */
 
 static int parse_day(struct app *app, const char *text, int add, char **day)
@@ -147,7 +160,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
     bool good = wry_ledger_each(ledger, filter, list_run, &listing, &error);
     json_builder_end_array(app->json);
     if (!good)
-        return explain_error(app, error);
+        return fail_read(app, ledger, error);
     if (listing.count == 0)
         app_print(app, "There is no such run on record in %s.", wry_ledger_name(ledger));
     else if (filter->most > 0 && listing.count == filter->most)
@@ -171,7 +184,7 @@ static int show(struct app *app, struct wry_ledger *ledger, const char *id)
         return usage_error(app, "a run is named by its first digits, as 'ledger list' shows them");
     g_autoptr(GPtrArray) runs = wry_ledger_list(ledger, &filter, &error);
     if (!runs)
-        return explain_error(app, error);
+        return fail_read(app, ledger, error);
     if (runs->len != 1)
         return app_fail(app, EXIT_USAGE, "'wrytograph ledger list' shows the runs.",
                         runs->len == 0 ? "there is no run '%s'" : "several runs begin with '%s'",
@@ -285,8 +298,8 @@ static int make_report(struct app *app, struct wry_ledger *ledger,
     struct report *report = report_new();
     struct output output;
     GError *error = NULL;
-    bool good = wry_ledger_each(ledger, filter, report_take, report, &error) &&
-                output_begin(&output, options->output, &error);
+    bool read = wry_ledger_each(ledger, filter, report_take, report, &error);
+    bool good = read && output_begin(&output, options->output, &error);
 
     if (good) {
         report_write(report, output.to, wry_ledger_name(ledger));
@@ -295,7 +308,7 @@ static int make_report(struct app *app, struct wry_ledger *ledger,
     guint count = report_count(report);
     report_free(report);
     if (!good)
-        return explain_error(app, error);
+        return read ? explain_error(app, error) : fail_read(app, ledger, error);
     json_add_number(app->json, "runs", count);
     if (options->output)
         app_print(app, "Report of %u run%s: %s", count, count == 1 ? "" : "s", options->output);
@@ -317,7 +330,7 @@ static int make_label(struct app *app, struct wry_ledger *ledger, const char *bo
     filter.card = options->card;
     g_autoptr(GPtrArray) runs = wry_ledger_list(ledger, &filter, &error);
     if (!runs)
-        return explain_error(app, error);
+        return fail_read(app, ledger, error);
     if (runs->len == 0)
         return app_fail(app, EXIT_WRONG, "A label says that a board passed: run the card first.",
                         "no card is on record that board %s passed", address);
