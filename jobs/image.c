@@ -5,6 +5,7 @@
 
 #include "base/units.h"
 #include "image_source.h"
+#include "store/file_facts.h"
 #include "store/settings_file.h"
 #include "wrytograph/region_table.h"
 
@@ -23,19 +24,35 @@ static struct wry_reader file_reader(const struct image_file *file)
     return (struct wry_reader){.context = (struct image_file *)file, .read = read_file};
 }
 
+/* Of a raw file, whose digest is known, it is found out once. */
+static char *whole_fact(const struct image_file *file, uint32_t at)
+{
+    g_autofree char *digest = units_digest(file->sha256);
+
+    return file->format == WRY_IMAGE_RAW && !file->spool
+               ? g_strdup_printf("%s is whole from %u on", digest, (unsigned)at)
+               : NULL;
+}
+
 bool image_body_is_whole(const struct image_file *file, uint32_t at,
                          const struct wry_boot_header *header)
 {
+    g_autofree char *fact = whole_fact(file, at);
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
     struct wry_reader reader = file_reader(file);
     uint32_t body = at + WRY_BOOT_HEADER_SIZE;
     struct wry_sha256 sha;
 
+    if (fact && file_facts_knows(fact))
+        return true;
     wry_sha256_begin(&sha);
     bool read = wry_reader_hash(&reader, body, header->body_length, &sha);
     wry_sha256_end(&sha, ours);
-    return read && image_file_read(file, body + header->body_length, theirs, sizeof theirs) &&
-           memcmp(ours, theirs, sizeof ours) == 0;
+    bool whole = read && image_file_read(file, body + header->body_length, theirs, sizeof theirs) &&
+                 memcmp(ours, theirs, sizeof ours) == 0;
+    if (whole && fact)
+        file_facts_learn(fact);
+    return whole;
 }
 
 bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE])
@@ -44,6 +61,10 @@ bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]
     struct wry_sha256 sha;
     bool read = true;
 
+    if (file->format == WRY_IMAGE_RAW && !file->spool) {
+        memcpy(sha256, file->sha256, WRY_SHA256_SIZE);
+        return true;
+    }
     wry_sha256_begin(&sha);
     for (guint i = 0; i < file->extents->len && read; i++)
         read =

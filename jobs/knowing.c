@@ -1,8 +1,10 @@
 /* Known content in a job. */
 #include "knowing.h"
 
+#include "base/units.h"
 #include "images.h"
 #include "open.h"
+#include "store/file_facts.h"
 #include "store/known.h"
 #include "store/known_index.h"
 
@@ -52,15 +54,23 @@ void knowing_close(struct wry_station *station)
 
 void knowing_note_images(struct wry_station *station, const struct wry_held *held)
 {
+    g_autofree char *folder = index_folder(station);
+
     if (!open_index(station))
         return;
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
         uint32_t within = image->facts.start % WRY_SECTOR_SIZE;
-        /* What was made of a file is in no file. */
-        if (image->file->format == WRY_IMAGE_RAW && !image->file->spool)
-            known_note_image(station->known, image->file->path,
-                             within > 0 ? WRY_SECTOR_SIZE - within : 0, image->file->length);
+        g_autofree char *digest = units_digest(image->file->sha256);
+        g_autofree char *fact = g_strdup_printf("%s in %s is in the index of %s from %u on", digest,
+                                                image->file->path, folder, (unsigned)within);
+        /* What was made of a file is in no file. What is in the index already is not written there
+         * for each of fifty boards. */
+        if (image->file->format != WRY_IMAGE_RAW || image->file->spool || file_facts_knows(fact))
+            continue;
+        known_note_image(station->known, image->file->path,
+                         within > 0 ? WRY_SECTOR_SIZE - within : 0, image->file->length);
+        file_facts_learn(fact);
     }
 }
 

@@ -64,8 +64,6 @@ void recording_touch(struct wry_station *station)
     r->touched = true;
     g_free(r->run->link);
     r->run->link = g_strdup(station->link);
-    if (r->begun == 0)
-        r->begun = station_now(station);
     note(station);
 }
 
@@ -120,8 +118,10 @@ static double seconds_since(struct wry_station *station, uint64_t begun)
 {
     uint64_t now = station_now(station);
 
-    /* A link that was closed has no time. */
-    return now > begun ? (double)(now - begun) / 1e6 : 0;
+    /* A link that was closed has no time; one that was not open yet began when it was called. */
+    if (begun == 0)
+        begun = station->started;
+    return begun > 0 && now > begun ? (double)(now - begun) / 1e6 : 0;
 }
 
 static const char *outcome_name(enum wry_outcome outcome)

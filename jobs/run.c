@@ -58,7 +58,10 @@ static double since(const struct run *run, uint64_t begun)
 {
     uint64_t now = station_now(run->station);
 
-    return now > begun ? (double)(now - begun) / 1e6 : 0;
+    /* Before the link is open, there is no time: it begins when the board is called. */
+    if (begun == 0)
+        begun = run->station->started;
+    return begun > 0 && now > begun ? (double)(now - begun) / 1e6 : 0;
 }
 
 static enum wry_outcome end_step(struct run *run, enum wry_outcome outcome)
@@ -461,7 +464,7 @@ enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_r
     }
     run.begun = station_now(station);
     enum wry_outcome outcome = run_steps(&run);
-    result->seconds = since(&run, run.begun > 0 ? run.begun : station->started);
+    result->seconds = since(&run, run.begun);
     earlier_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);

@@ -6,7 +6,6 @@
 #include <string.h>
 
 #include "encoder.h"
-#include "wrytograph/bytes.h"
 #include "wrytograph/flash.h"
 #include "wrytograph/message.h"
 
@@ -14,9 +13,16 @@ enum {
     PIECE = 16384, /* bytes that are made at once */
 };
 
+/* Both of zlib's sums, which are quick: who has the wrong stream by a chance in 2^64 is told so by
+ * the board's digest, and sends it otherwise. */
+struct key {
+    uint32_t crc, adler;
+};
+
 struct pack_stream {
     struct pack_stream *next;
-    uint8_t key[WRY_SHA256_SIZE];
+    struct key key;
+    uint32_t length;      /* bytes of content */
     pthread_mutex_t lock; /* of all that follows */
     bool begun, fit;
     struct pack_encoder encoder;
@@ -71,16 +77,36 @@ unsigned pack_shared_count(struct pack_shared *shared)
     return count;
 }
 
-static void add_number(struct wry_sha256 *sha, uint32_t number)
+static void add_bytes(struct key *key, const uint8_t *bytes, size_t n)
+{
+    key->crc = (uint32_t)crc32_z(key->crc, bytes, n);
+    key->adler = (uint32_t)adler32_z(key->adler, bytes, n);
+}
+
+static void add_number(struct key *key, uint32_t number)
 {
     uint8_t bytes[4] = {(uint8_t)number, (uint8_t)(number >> 8), (uint8_t)(number >> 16),
                         (uint8_t)(number >> 24)};
 
-    wry_sha256_add(sha, bytes, sizeof bytes);
+    add_bytes(key, bytes, sizeof bytes);
+}
+
+static bool add_content(struct key *key, const struct wry_packing *packing)
+{
+    const struct wry_reader *content = &packing->content;
+    uint8_t bytes[WRY_SECTOR_SIZE];
+
+    for (uint32_t at = 0; at < packing->length; at += sizeof bytes) {
+        uint32_t left = packing->length - at, n = left < sizeof bytes ? left : sizeof bytes;
+        if (!content->read(content->context, at, bytes, n))
+            return false;
+        add_bytes(key, bytes, n);
+    }
+    return true;
 }
 
 /* What a difference may refer to, and where nothing is known. */
-static void add_known(struct wry_sha256 *sha, const struct wry_packing *packing)
+static void add_known(struct key *key, const struct wry_packing *packing)
 {
     const struct wry_known *known = packing->known;
     uint8_t sector[WRY_SECTOR_SIZE];
@@ -90,40 +116,36 @@ static void add_known(struct wry_sha256 *sha, const struct wry_packing *packing)
 
     for (uint32_t at = from - from % WRY_SECTOR_SIZE; at < end; at += WRY_SECTOR_SIZE) {
         bool is_known = known->read(known->context, at, sector, sizeof sector);
-        add_number(sha, is_known);
+        add_number(key, is_known);
         if (is_known)
-            wry_sha256_add(sha, sector, sizeof sector);
+            add_bytes(key, sector, sizeof sector);
     }
 }
 
-static bool find_key(const struct wry_packing *packing, uint8_t key[WRY_SHA256_SIZE])
+static bool find_key(const struct wry_packing *packing, struct key *key)
 {
-    struct wry_reader content = packing->content;
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    add_number(&sha, packing->coding);
-    add_number(&sha, packing->window);
-    add_number(&sha, packing->length);
+    *key = (struct key){.adler = 1};
+    add_number(key, packing->coding);
+    add_number(key, packing->window);
+    add_number(key, packing->length);
     if (packing->coding == WRY_CODING_DIFFERENCE) {
-        add_number(&sha, packing->offset);
-        add_number(&sha, packing->old_block);
-        add_number(&sha, packing->old_history);
-        add_known(&sha, packing);
+        add_number(key, packing->offset);
+        add_number(key, packing->old_block);
+        add_number(key, packing->old_history);
+        add_known(key, packing);
     }
-    bool read = wry_reader_hash(&content, 0, packing->length, &sha);
-    wry_sha256_end(&sha, key);
-    return read;
+    return add_content(key, packing);
 }
 
-static struct pack_stream *add_stream(struct pack_shared *shared, const uint8_t *key)
+static struct pack_stream *add_stream(struct pack_shared *shared, struct key key, uint32_t length)
 {
     struct pack_stream *stream = calloc(1, sizeof *stream);
 
     if (!stream)
         return NULL;
     pthread_mutex_init(&stream->lock, NULL);
-    memcpy(stream->key, key, sizeof stream->key);
+    stream->key = key;
+    stream->length = length;
     stream->next = shared->streams;
     shared->streams = stream;
     return stream;
@@ -131,18 +153,19 @@ static struct pack_stream *add_stream(struct pack_shared *shared, const uint8_t 
 
 struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing)
 {
-    uint8_t key[WRY_SHA256_SIZE];
+    struct key key;
     struct pack_stream *stream;
 
-    if (!find_key(packing, key))
+    if (!find_key(packing, &key))
         return NULL;
     pthread_mutex_lock(&shared->lock);
     for (stream = shared->streams; stream; stream = stream->next) {
-        if (memcmp(stream->key, key, sizeof key) == 0)
+        if (stream->key.crc == key.crc && stream->key.adler == key.adler &&
+            stream->length == packing->length)
             break;
     }
     if (!stream)
-        stream = add_stream(shared, key);
+        stream = add_stream(shared, key, packing->length);
     pthread_mutex_unlock(&shared->lock);
     if (!stream)
         return NULL;

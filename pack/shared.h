@@ -1,7 +1,7 @@
 /*
  * Streams that several packers at once have in common: each is made once, by whoever needs its next
  * piece first, and kept until all is over. Two streams are the same when content, coding, window
- * and, for a difference, what is known of the old content are the same, by SHA-256.
+ * and, for a difference, what is known of the old content are the same, by two checksums.
  *
  *     struct pack_shared *shared = pack_shared_new();
  *     pack_share(pack, shared);

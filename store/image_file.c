@@ -9,6 +9,7 @@
 
 #include "base/text_file.h"
 #include "error.h"
+#include "file_facts.h"
 #include "spool.h"
 #include "wrytograph/message.h"
 
@@ -193,23 +194,6 @@ static gboolean parse(struct image_file *image, int file, GError **error)
     return TRUE;
 }
 
-/* Of the file as it is now; a record file was taken over whole when it was opened. */
-static bool digest(const struct image_file *image, uint8_t sha256[WRY_SHA256_SIZE])
-{
-    g_autofree uint8_t *piece = g_malloc(PIECE);
-    struct wry_sha256 sha;
-    ssize_t n = 1;
-
-    wry_sha256_begin(&sha);
-    for (off_t at = 0; n > 0; at += n) {
-        n = pread(image->file, piece, PIECE, at);
-        if (n > 0)
-            wry_sha256_add(&sha, piece, (size_t)n);
-    }
-    wry_sha256_end(&sha, sha256);
-    return n >= 0;
-}
-
 static gboolean open_raw(struct image_file *image, GError **error)
 {
     struct image_extent extent = {.length = (uint32_t)image->file_length};
@@ -219,7 +203,7 @@ static gboolean open_raw(struct image_file *image, GError **error)
                     image->path);
         return FALSE;
     }
-    if (!digest(image, image->sha256))
+    if (!file_facts_digest(image->file, image->sha256))
         return store_file_error(error, image->path);
     g_array_append_val(image->extents, extent);
     image->length = image->file_length;
@@ -335,7 +319,8 @@ bool image_file_changed(const struct image_file *image)
 {
     uint8_t now[WRY_SHA256_SIZE];
 
-    return !image->spool && (!digest(image, now) || memcmp(now, image->sha256, sizeof now) != 0);
+    return !image->spool &&
+           (!file_facts_digest(image->file, now) || memcmp(now, image->sha256, sizeof now) != 0);
 }
 
 bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n)

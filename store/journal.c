@@ -8,11 +8,14 @@
 
 #include "base/units.h"
 #include "error.h"
+#include "file_facts.h"
 
 enum {
     VERSION = 3,
-    BUSY_SLICE = 50,    /* ms */
-    BUSY_SLICES = 100,  /* until a lock is taken for one that stays */
+    BUSY_SHORT = 1,     /* ms: others of this computer hold it for about as long, */
+    BUSY_SHORTS = 200,  /* so often; then */
+    BUSY_SLICE = 50,    /* ms, */
+    BUSY_SLICES = 100,  /* until it is taken for one that stays */
     STRETCHES_MAX = 64, /* told of */
 };
 
@@ -330,9 +333,9 @@ static int wait_for_lock(void *context, int times)
 {
     const struct journal *journal = context;
 
-    if (times >= BUSY_SLICES || wry_stop_asked(journal->stop))
+    if (times >= BUSY_SHORTS + BUSY_SLICES || wry_stop_asked(journal->stop))
         return 0;
-    g_usleep(BUSY_SLICE * 1000);
+    g_usleep((times < BUSY_SHORTS ? BUSY_SHORT : BUSY_SLICE) * 1000);
     return 1;
 }
 
@@ -401,6 +404,38 @@ static bool prepare_tables(struct journal *journal)
     return false;
 }
 
+/* Of a file that has something in it; NULL of any other. */
+static char *prepared_fact(const struct journal *journal)
+{
+    GStatBuf info;
+
+    if (g_stat(journal->path, &info) != 0 || info.st_size == 0)
+        return NULL;
+    return g_strdup_printf("prepared: %s %ju", journal->path, (uintmax_t)info.st_ino);
+}
+
+/* Fifty boards at once find that out once: the others need no more than that the file is there. */
+static bool prepare_once(struct journal *journal)
+{
+    static GMutex lock;
+    bool prepared = false;
+
+    while (!g_mutex_trylock(&lock)) {
+        if (!wait_for_lock(journal, 0))
+            return fail(journal);
+    }
+    g_autofree char *before = prepared_fact(journal);
+    if (before && file_facts_knows(before))
+        prepared = execute(journal, "PRAGMA synchronous = FULL");
+    else
+        prepared = prepare_tables(journal);
+    g_autofree char *after = prepared ? prepared_fact(journal) : NULL;
+    if (after)
+        file_facts_learn(after);
+    g_mutex_unlock(&lock);
+    return prepared;
+}
+
 /* Made, and ended before anything was written. */
 static bool is_empty(struct journal *journal)
 {
@@ -447,7 +482,7 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
         fail(journal);
     if (opened) {
         sqlite3_busy_handler(journal->db, wait_for_lock, journal);
-        opened = to_look ? prepare_to_look(journal) : prepare_tables(journal);
+        opened = to_look ? prepare_to_look(journal) : prepare_once(journal);
     }
     if (opened)
         return journal;

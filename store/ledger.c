@@ -148,7 +148,7 @@ bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GEr
 
 /* What is on this computer first, then the server's: the latest run of a list may be here still. */
 struct merge {
-    wry_ledger_take *take;
+    wry_ledger_take take;
     void *context;
     GPtrArray *here; /* struct wry_ledger_run, the latest first */
     guint next;
@@ -180,7 +180,7 @@ static bool take_from_server(void *context, const struct wry_ledger_run *run)
 }
 
 static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                      wry_ledger_take *take, void *context, GError **error)
+                      wry_ledger_take take, void *context, GError **error)
 {
     g_mutex_lock(&ledger->lock);
     bool good = ledger_lite_each(ledger->lite, filter, take, context, error);
@@ -189,7 +189,7 @@ static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter 
 }
 
 bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                     wry_ledger_take *take, void *context, GError **error)
+                     wry_ledger_take take, void *context, GError **error)
 {
     if (!ledger->address)
         return each_here(ledger, filter, take, context, error);

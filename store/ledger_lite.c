@@ -186,7 +186,7 @@ static struct wry_ledger_run *take_row(sqlite3_stmt *statement)
     return run;
 }
 
-static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take *take,
+static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take take,
                   void *context, GError **error)
 {
     int step = SQLITE_DONE;
@@ -203,7 +203,7 @@ static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_
 }
 
 bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
-                      wry_ledger_take *take, void *context, GError **error)
+                      wry_ledger_take take, void *context, GError **error)
 {
     g_autofree char *names = ledger_column_names();
     struct ledger_where where = ledger_where(filter, '?');

@@ -21,7 +21,7 @@ bool ledger_lite_put(struct ledger_lite *lite, const struct wry_ledger_run *run,
 bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError **error);
 
 bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
-                      wry_ledger_take *take, void *context, GError **error);
+                      wry_ledger_take take, void *context, GError **error);
 
 /* The oldest rows that have ended and wait, most of them; struct wry_ledger_run. */
 GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, unsigned most, GError **error);

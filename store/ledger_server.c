@@ -342,7 +342,7 @@ static char *read_names(void)
     return g_string_free(names, FALSE);
 }
 
-static bool visit(struct ledger_server *server, wry_ledger_take *take, void *context,
+static bool visit(struct ledger_server *server, wry_ledger_take take, void *context,
                   int64_t deadline, GError **error)
 {
     PGresult *result = NULL;
@@ -364,7 +364,7 @@ static bool visit(struct ledger_server *server, wry_ledger_take *take, void *con
 }
 
 bool ledger_server_each(struct ledger_server *server, const struct wry_ledger_filter *filter,
-                        wry_ledger_take *take, void *context, int64_t deadline, GError **error)
+                        wry_ledger_take take, void *context, int64_t deadline, GError **error)
 {
     g_autofree char *names = read_names();
     struct ledger_where where = ledger_where(filter, '$');

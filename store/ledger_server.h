@@ -25,7 +25,7 @@ enum ledger_sent ledger_server_put(struct ledger_server *server, const GPtrArray
                                    int64_t deadline, GError **error);
 
 bool ledger_server_each(struct ledger_server *server, const struct wry_ledger_filter *filter,
-                        wry_ledger_take *take, void *context, int64_t deadline, GError **error);
+                        wry_ledger_take take, void *context, int64_t deadline, GError **error);
 
 /* An address of such a database. */
 bool ledger_server_is_address(const char *address);

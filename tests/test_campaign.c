@@ -98,10 +98,14 @@ static bool yield(void *context, uint32_t offset)
     return true;
 }
 
-/* A port that fails for good after a number of writes: the host process was killed there. */
+enum {
+    MORTAL_PIECE = 128, /* bytes */
+};
+
+/* A port that fails for good after a number of pieces: the host process was killed there. */
 struct mortal {
     const struct wry_port *inner;
-    uint64_t writes_left;
+    uint64_t pieces_left;
     struct wry_port port;
 };
 
@@ -109,10 +113,16 @@ static enum wry_status mortal_write(void *context, const uint8_t *bytes, size_t 
 {
     struct mortal *mortal = context;
 
-    if (mortal->writes_left == 0)
-        return WRY_LINK_LOST;
-    mortal->writes_left--;
-    return mortal->inner->write(mortal->inner->context, bytes, n);
+    enum wry_status status = WRY_OK;
+
+    for (size_t at = 0; at < n && status == WRY_OK; at += MORTAL_PIECE) {
+        size_t piece = n - at < MORTAL_PIECE ? n - at : MORTAL_PIECE;
+        if (mortal->pieces_left == 0)
+            return WRY_LINK_LOST;
+        mortal->pieces_left--;
+        status = mortal->inner->write(mortal->inner->context, bytes + at, piece);
+    }
+    return status;
 }
 
 static enum wry_status mortal_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
@@ -121,7 +131,7 @@ static enum wry_status mortal_read(void *context, uint8_t *bytes, size_t room, u
     struct mortal *mortal = context;
 
     *got = 0;
-    if (mortal->writes_left == 0)
+    if (mortal->pieces_left == 0)
         return WRY_LINK_LOST;
     return mortal->inner->read(mortal->inner->context, bytes, room, deadline, got);
 }
@@ -130,7 +140,7 @@ static enum wry_status mortal_set_speed(void *context, uint32_t baud)
 {
     struct mortal *mortal = context;
 
-    return mortal->writes_left == 0 ? WRY_LINK_LOST
+    return mortal->pieces_left == 0 ? WRY_LINK_LOST
                                     : mortal->inner->set_speed(mortal->inner->context, baud);
 }
 
@@ -138,7 +148,7 @@ static enum wry_status mortal_set_lines(void *context, bool reset, bool boot)
 {
     struct mortal *mortal = context;
 
-    return mortal->writes_left == 0 ? WRY_LINK_LOST
+    return mortal->pieces_left == 0 ? WRY_LINK_LOST
                                     : mortal->inner->set_lines(mortal->inner->context, reset, boot);
 }
 
@@ -146,7 +156,7 @@ static void mortal_sleep(void *context, uint64_t until)
 {
     struct mortal *mortal = context;
 
-    if (mortal->writes_left > 0)
+    if (mortal->pieces_left > 0)
         mortal->inner->sleep(mortal->inner->context, until);
 }
 
@@ -201,7 +211,7 @@ static void arm(struct campaign *c, uint64_t *random)
             c->rig->adapter.to_board.sent + 1 + sim_random(random) % (20000 / shorter);
         break;
     default:
-        c->mortal.writes_left = 1 + sim_random(random) % (100 / shorter);
+        c->mortal.pieces_left = 1 + sim_random(random) % (100 / shorter);
         break;
     }
     c->rig->board.die.cut_at_operation = faults->power_cut;
@@ -215,7 +225,7 @@ static void repair(struct campaign *c)
     rig->board.faults.power_cut = rig->board.faults.cable_cut = 0;
     rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
     rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
-    c->mortal.writes_left = UINT64_MAX;
+    c->mortal.pieces_left = UINT64_MAX;
     sim_adapter_power(&rig->adapter, true);
     rig_new_session(rig, rig->config.token + 1);
     rig->session.port = &c->mortal.port;

@@ -37,7 +37,7 @@ int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
         return explain_error(app, error);
     announce(app, server, names, settings.host);
     while (!app_interrupted())
-        bench_server_turn(server);
+        bench_server_pass();
     bench_server_free(server);
     app_note(app, "The boards are saved.");
     return EXIT_DONE;

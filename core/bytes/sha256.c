@@ -32,32 +32,48 @@ static void put32_big(uint8_t *to, uint32_t value)
     to[3] = (uint8_t)value;
 }
 
+/* One of the 64 rounds: the letters stay where they are, and the callers turn them. */
+static inline void turn(uint32_t a, uint32_t b, uint32_t c, uint32_t *d, uint32_t e, uint32_t f,
+                        uint32_t g, uint32_t *h, uint32_t more)
+{
+    uint32_t big1 = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
+    uint32_t big0 = rotate_right(a, 2) ^ rotate_right(a, 13) ^ rotate_right(a, 22);
+    uint32_t t1 = *h + big1 + (g ^ (e & (f ^ g))) + more;
+
+    *d += t1;
+    *h = t1 + big0 + ((a & b) | (c & (a | b)));
+}
+
+static inline uint32_t stretch(const uint32_t *w, unsigned t)
+{
+    uint32_t x = w[(t + 1) % 16], y = w[(t + 14) % 16];
+    uint32_t s0 = rotate_right(x, 7) ^ rotate_right(x, 18) ^ (x >> 3);
+    uint32_t s1 = rotate_right(y, 17) ^ rotate_right(y, 19) ^ (y >> 10);
+
+    return w[t % 16] + s0 + w[(t + 9) % 16] + s1;
+}
+
 static void compress(uint32_t state[8], const uint8_t block[64])
 {
-    uint32_t w[64];
+    uint32_t w[16]; /* the last of the schedule: no more is looked back at */
     uint32_t a = state[0], b = state[1], c = state[2], d = state[3];
     uint32_t e = state[4], f = state[5], g = state[6], h = state[7];
 
     for (unsigned t = 0; t < 16; t++)
         w[t] = get32_big(block + (size_t)4 * t);
-    for (unsigned t = 16; t < 64; t++) {
-        uint32_t s0 = rotate_right(w[t - 15], 7) ^ rotate_right(w[t - 15], 18) ^ (w[t - 15] >> 3);
-        uint32_t s1 = rotate_right(w[t - 2], 17) ^ rotate_right(w[t - 2], 19) ^ (w[t - 2] >> 10);
-        w[t] = s1 + w[t - 7] + s0 + w[t - 16];
-    }
-    for (unsigned t = 0; t < 64; t++) {
-        uint32_t big1 = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
-        uint32_t t1 = h + big1 + ((e & f) ^ (~e & g)) + round_constants[t] + w[t];
-        uint32_t big0 = rotate_right(a, 2) ^ rotate_right(a, 13) ^ rotate_right(a, 22);
-        uint32_t t2 = big0 + ((a & b) ^ (a & c) ^ (b & c));
-        h = g;
-        g = f;
-        f = e;
-        e = d + t1;
-        d = c;
-        c = b;
-        b = a;
-        a = t1 + t2;
+    for (unsigned t = 0; t < 64; t += 8) {
+        const uint32_t *k = round_constants + t;
+        for (unsigned i = 0; t >= 16 && i < 8; i++)
+            w[(t + i) % 16] = stretch(w, t + i);
+        const uint32_t *v = w + t % 16;
+        turn(a, b, c, &d, e, f, g, &h, k[0] + v[0]);
+        turn(h, a, b, &c, d, e, f, &g, k[1] + v[1]);
+        turn(g, h, a, &b, c, d, e, &f, k[2] + v[2]);
+        turn(f, g, h, &a, b, c, d, &e, k[3] + v[3]);
+        turn(e, f, g, &h, a, b, c, &d, k[4] + v[4]);
+        turn(d, e, f, &g, h, a, b, &c, k[5] + v[5]);
+        turn(c, d, e, &f, g, h, a, &b, k[6] + v[6]);
+        turn(b, c, d, &e, f, g, h, &a, k[7] + v[7]);
     }
     state[0] += a;
     state[1] += b;

@@ -6,8 +6,10 @@
 #define AHEAD (150 * US_PER_MS) /* of the line: what lies in buffers cannot be stopped any more */
 
 enum {
-    SEND_PIECE = 128,
-    REPLY_SIZE = 64, /* bytes on the line of any short reply */
+    PIECE_LEAST = 128, /* bytes that are handed to the port at once, */
+    PIECE_MOST = 1024, /* more at speeds at which */
+    PIECE_RATE = 1000, /* they still are no more than a hundredth of a second */
+    REPLY_SIZE = 64,   /* bytes on the line of any short reply */
 };
 
 uint16_t session_next_seq(struct wry_session *session)
@@ -52,13 +54,14 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
                              const uint8_t *payload, size_t payload_length)
 {
     struct wry_encoder encoder;
-    uint8_t piece[SEND_PIECE];
-    size_t n;
+    uint8_t piece[PIECE_MOST];
+    size_t room = session->speed / PIECE_RATE, n;
 
     if (!session->connected && head[0] != WRY_KIND_HELLO)
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_NONE, 0);
     wry_encoder_init(&encoder, head, head_length, payload, payload_length);
-    while ((n = wry_encoder_give(&encoder, piece, sizeof piece)) > 0) {
+    room = room < PIECE_LEAST ? PIECE_LEAST : room > PIECE_MOST ? PIECE_MOST : room;
+    while ((n = wry_encoder_give(&encoder, piece, room)) > 0) {
         enum wry_status status = send_piece(session, piece, n);
         if (status != WRY_OK)
             return status;

@@ -73,11 +73,11 @@ struct wry_ledger_filter {
 };
 
 /* Hands over one after another, the latest first; ends early when it returns false. */
-typedef bool wry_ledger_take(void *context, const struct wry_ledger_run *run);
+typedef bool (*wry_ledger_take)(void *context, const struct wry_ledger_run *run);
 
 /* Of the server, if it is one, and of what waits here. */
 bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                     wry_ledger_take *take, void *context, GError **error);
+                     wry_ledger_take take, void *context, GError **error);
 
 /* struct wry_ledger_run; free with g_ptr_array_unref. NULL with the reason. */
 GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,

@@ -45,8 +45,18 @@ struct served {
     uint64_t begun; /* us, of real time: the board's time 0 */
 };
 
+/* Boards that one thread looks after. */
+struct crew {
+    struct bench_server *server;
+    GPtrArray *boards; /* struct served */
+    GThread *thread;
+};
+
 struct bench_server {
     GPtrArray *boards; /* struct served */
+    struct crew *crews;
+    guint crew_count;
+    gint ends; /* read and set as one */
 };
 
 static void on_send(void *context, const uint8_t *bytes, size_t n)
@@ -277,40 +287,83 @@ static void watch_buttons(struct served *s, uint64_t now)
         tap_reset(s);
 }
 
-static void turn_board(struct served *s)
+static void turn_board(struct served *s, bool has_input)
 {
     uint64_t now = (uint64_t)g_get_monotonic_time() - s->begun;
 
     watch_pty(s);
     watch_buttons(s, now);
     sim_adapter_advance(s->adapter, now * 1000, false);
-    read_client(s);
+    if (has_input)
+        read_client(s);
     read_pty(s);
     offer_to_board(s);
     take_from_board(s);
     write_out(s);
 }
 
-void bench_server_turn(struct bench_server *server)
+/* Lets a little real time pass for some boards. */
+static void turn_boards(GPtrArray *boards)
 {
-    guint count = server->boards->len;
-    struct pollfd *events = g_new0(struct pollfd, count);
+    guint count = boards->len;
+    g_autofree struct pollfd *listeners = g_new0(struct pollfd, count);
+    g_autofree struct pollfd *clients = g_new0(struct pollfd, count);
     int wait = IDLE_WAIT_MS;
 
     for (guint i = 0; i < count; i++) {
-        const struct served *s = g_ptr_array_index(server->boards, i);
-        events[i] = (struct pollfd){.fd = g_socket_get_fd(s->listener), .events = POLLIN};
+        const struct served *s = g_ptr_array_index(boards, i);
+        listeners[i] = (struct pollfd){.fd = g_socket_get_fd(s->listener), .events = POLLIN};
+        clients[i] = (struct pollfd){.fd = s->client, .events = POLLIN};
         if (s->client >= 0 || s->pty_was_open)
             wait = BUSY_WAIT_MS;
     }
-    poll(events, count, wait);
+    poll(listeners, count, wait);
+    poll(clients, count, 0);
     for (guint i = 0; i < count; i++) {
-        struct served *s = g_ptr_array_index(server->boards, i);
-        if (events[i].revents & POLLIN)
+        struct served *s = g_ptr_array_index(boards, i);
+        if (listeners[i].revents & POLLIN)
             accept_client(s);
-        turn_board(s);
+        turn_board(s, clients[i].revents != 0);
     }
-    g_free(events);
+}
+
+static gpointer run_crew(gpointer data)
+{
+    const struct crew *crew = data;
+
+    while (!g_atomic_int_get(&crew->server->ends))
+        turn_boards(crew->boards);
+    return NULL;
+}
+
+/* As many as there are processors: boards in real time must not wait for each other. */
+static void start_crews(struct bench_server *server)
+{
+    guint count = MIN(g_get_num_processors(), server->boards->len);
+
+    server->crews = g_new0(struct crew, count);
+    server->crew_count = count;
+    for (guint i = 0; i < count; i++)
+        server->crews[i] = (struct crew){.server = server, .boards = g_ptr_array_new()};
+    for (guint i = 0; i < server->boards->len; i++)
+        g_ptr_array_add(server->crews[i % count].boards, g_ptr_array_index(server->boards, i));
+    for (guint i = 0; i < count; i++)
+        server->crews[i].thread = g_thread_new("crew", run_crew, &server->crews[i]);
+}
+
+static void end_crews(struct bench_server *server)
+{
+    g_atomic_int_set(&server->ends, 1);
+    for (guint i = 0; i < server->crew_count; i++) {
+        g_thread_join(server->crews[i].thread);
+        g_ptr_array_unref(server->crews[i].boards);
+    }
+    g_free(server->crews);
+}
+
+void bench_server_pass(void)
+{
+    g_usleep(IDLE_WAIT_MS * 1000);
 }
 
 static gboolean start_listening(struct served *s, const char *host, uint16_t port, GError **error)
@@ -390,6 +443,7 @@ struct bench_server *bench_server_new(const struct bench_serve_settings *setting
             return NULL;
         }
     }
+    start_crews(server);
     return server;
 }
 
@@ -409,6 +463,7 @@ const char *bench_server_pty(const struct bench_server *server, size_t n)
 
 void bench_server_free(struct bench_server *server)
 {
+    end_crews(server);
     g_ptr_array_unref(server->boards);
     g_free(server);
 }

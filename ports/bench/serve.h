@@ -4,7 +4,7 @@
  *
  *     struct bench_server *server = bench_server_new(&settings, names, &error);
  *     while (!stop)
- *         bench_server_turn(server);
+ *         bench_server_pass();
  *     bench_server_free(server);
  *
  * Over RFC 2217, speed and control lines act on the board as on a real one. A pseudo-terminal has
@@ -33,8 +33,8 @@ struct bench_server *bench_server_new(const struct bench_serve_settings *setting
 uint16_t bench_server_port(const struct bench_server *server, size_t n);
 const char *bench_server_pty(const struct bench_server *server, size_t n);
 
-/* Lets real time pass, up to a few hundredths of a second. */
-void bench_server_turn(struct bench_server *server);
+/* Lets real time pass, a few hundredths of a second. */
+void bench_server_pass(void);
 
 /* Cuts the power of all boards and saves their state. */
 void bench_server_free(struct bench_server *server);

@@ -37,6 +37,7 @@ struct wry_remote {
     bool server_does, server_refuses; /* COM port control */
     uint8_t awaited;                  /* command whose answer has not come; 0xFF = none */
     uint32_t answered_baud;
+    GByteArray *out;           /* made by the telnet layer, piece by piece; not yet sent */
     uint8_t queue[QUEUE_ROOM]; /* received, not yet read */
     size_t head, fill;
     struct wry_port port;
@@ -106,7 +107,8 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
         keep(remote, (const uint8_t *)event->data.buffer, event->data.size);
         break;
     case TELNET_EV_SEND:
-        send_all(remote, (const uint8_t *)event->data.buffer, event->data.size);
+        g_byte_array_append(remote->out, (const uint8_t *)event->data.buffer,
+                            (guint)event->data.size);
         break;
     case TELNET_EV_DO:
         remote->server_does |= event->neg.telopt == COM_PORT_OPTION;
@@ -126,6 +128,13 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
     }
 }
 
+/* A frame with bytes that telnet escapes comes in many pieces: they leave as one. */
+static void flush(struct wry_remote *remote)
+{
+    send_all(remote, remote->out->data, remote->out->len);
+    g_byte_array_set_size(remote->out, 0);
+}
+
 /* Waits a while for the socket, until the deadline at most, and takes in what it has. */
 static void take_input(struct wry_remote *remote, uint64_t deadline)
 {
@@ -141,6 +150,7 @@ static void take_input(struct wry_remote *remote, uint64_t deadline)
         telnet_recv(remote->telnet, (const char *)bytes, (size_t)n);
     else if (n > 0)
         keep(remote, bytes, (size_t)n);
+    flush(remote);
 }
 
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
@@ -151,6 +161,7 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
         telnet_send(remote->telnet, (const char *)bytes, n);
     else
         send_all(remote, bytes, n);
+    flush(remote);
     return remote->failed ? WRY_LINK_LOST : WRY_OK;
 }
 
@@ -181,6 +192,7 @@ static bool set(struct wry_remote *remote, uint8_t command, const uint8_t *value
     memcpy(message + 1, value, n);
     remote->awaited = command;
     telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
+    flush(remote);
     while (remote->awaited == command && !remote->failed && wry_clock_now(NULL) < deadline &&
            !is_stopped(remote))
         take_input(remote, deadline);
@@ -247,6 +259,7 @@ static bool negotiate(struct wry_remote *remote)
     telnet_negotiate(remote->telnet, TELNET_WILL, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
+    flush(remote);
     while (!remote->server_does && !remote->server_refuses && !remote->failed &&
            wry_clock_now(NULL) < deadline && !is_stopped(remote))
         take_input(remote, deadline);
@@ -342,6 +355,7 @@ static void disconnect(struct wry_remote *remote)
     remote->telnet = NULL;
     g_clear_object(&remote->connection);
     remote->head = remote->fill = 0;
+    g_byte_array_set_size(remote->out, 0);
 }
 
 static void explain_refusal(const struct wry_remote *remote, GError **error)
@@ -391,6 +405,7 @@ struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, G
 
     remote->settings = *settings;
     remote->host = g_strdup(settings->host);
+    remote->out = g_byte_array_new();
     remote->settings.host = remote->host;
     remote->port = (struct wry_port){.context = remote,
                                      .write = port_write,
@@ -419,6 +434,7 @@ void wry_remote_close(struct wry_remote *remote)
     if (!remote)
         return;
     disconnect(remote);
+    g_byte_array_unref(remote->out);
     g_free(remote->host);
     g_free(remote);
 }

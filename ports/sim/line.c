@@ -23,9 +23,14 @@ void sim_line_init(struct sim_line *line, size_t room, uint64_t seed,
     line->receiver = receiver;
 }
 
-static uint64_t byte_time(const struct sim_line *line)
+/* A division for each byte would be a good part of what a simulated line costs. */
+static uint64_t byte_time(struct sim_line *line)
 {
-    return BITS_PER_BYTE * NS_PER_S / line->sender_baud;
+    if (line->timed_baud != line->sender_baud) {
+        line->timed_baud = line->sender_baud;
+        line->byte_time = BITS_PER_BYTE * NS_PER_S / line->sender_baud;
+    }
+    return line->byte_time;
 }
 
 size_t sim_line_put(struct sim_line *line, const uint8_t *bytes, size_t n, uint64_t now)
@@ -35,8 +40,8 @@ size_t sim_line_put(struct sim_line *line, const uint8_t *bytes, size_t n, uint6
     if (line->fill == 0 && n > 0)
         line->head_due = now + byte_time(line);
     while (taken < n && line->fill < line->room) {
-        line->queue[(line->head + line->fill) % line->room] = bytes[taken++];
-        line->fill++;
+        size_t at = line->head + line->fill++;
+        line->queue[at < line->room ? at : at - line->room] = bytes[taken++];
     }
     return taken;
 }
@@ -92,7 +97,7 @@ void sim_line_advance(struct sim_line *line, uint64_t now)
     while (line->fill > 0 && line->head_due <= now) {
         uint8_t byte = line->queue[line->head];
         uint64_t at = line->head_due;
-        line->head = (line->head + 1) % line->room;
+        line->head = line->head + 1 < line->room ? line->head + 1 : 0;
         line->fill--;
         line->head_due = at + byte_time(line);
         pass(line, byte, at);

@@ -20,6 +20,8 @@ struct sim_line {
     size_t head, fill;
     uint64_t head_due; /* ns when the first queued byte has passed; 0 when idle */
     uint32_t sender_baud, receiver_baud;
+    uint32_t timed_baud;  /* the speed for which */
+    uint64_t byte_time;   /* ns is known */
     uint32_t clean_baud;  /* above this speed the cable garbles bytes; 0 = no bound */
     uint32_t noise_ppb;   /* bit errors per 10^9 bits */
     uint32_t noise_above; /* noise strikes only at faster speeds than this; 0 = at any */
