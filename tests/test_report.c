@@ -1,4 +1,141 @@
-int main(void)
+/* The report page and the label, by those who are to read them: tidy, an XML parser, a scanner. */
+#include <glib.h>
+#include <string.h>
+
+#include "cards.h"
+#include "command.h"
+#include "harness.h"
+#include "store/ledger.h"
+
+static char *report(void)
 {
-    return 0;
+    size_t n = 0;
+
+    EXPECT(0, "Report of ", command("ledger", "report", "-o", scratch_file("report.html"), NULL));
+    return (char *)scratch_read("report.html", &n);
+}
+
+static void check_html(void)
+{
+    struct said said = run_program("tidy", "-q", "-e", scratch_file("report.html"), NULL);
+
+    EXPECT(0, "", said);
+    CHECK(said.err[0] == '\0');
+    if (said.err[0] != '\0')
+        g_printerr("%s\n", said.err);
+}
+
+static void an_empty_ledger_has_a_page(void)
+{
+    g_autofree char *page = report();
+
+    CHECK(page && strstr(page, "No run is on record"));
+    check_html();
+}
+
+static void boards_and_cards_are_on_the_page(void)
+{
+    scratch_make_images();
+    cards_make(NULL);
+    scratch_use_gauge("gauge-1", "none");
+    EXPECT(0, "PASSED", command("card", "run", scratch_file("card.yaml"), NULL));
+    scratch_use_gauge("gauge-2", "protect=0x1c");
+    EXPECT(8, "FAILED", command("card", "run", scratch_file("card.yaml"), NULL));
+    g_autofree char *page = report();
+    static const char *const there[] = {
+        "02:57:B8:FE:82:F1", "Pier gauges 3",        "<b class=\"good\">1</b>passed",
+        "tide-gauge 2.3.1",  "write-protected",      "aria-label=\"flash map\"",
+        "SHA-256",           "prefers-color-scheme", "@media print",
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(there); i++) {
+        check_context("%s", there[i]);
+        CHECK(page && strstr(page, there[i]));
+    }
+    check_context(NULL);
+    /* It stands alone. */
+    CHECK(page && !strstr(page, "<script") && !strstr(page, "http://") &&
+          !strstr(page, "https://") && !strstr(page, "url("));
+    check_html();
+}
+
+/* What is on the board: what was written last at each place; a restore puts all of it back. */
+static void a_later_write_takes_the_place_of_an_earlier(void)
+{
+    g_setenv("WRYTOGRAPH_LINK", "bench:gauge-1", TRUE);
+    scratch_write("other.bin", "0123456789abcdef0123456789abcdef", 32);
+    EXPECT(0, "",
+           command("write", placed("0x40000", "other.bin"), "--any-content", "--any-place", NULL));
+    g_autofree char *page = report();
+    CHECK(page && strstr(page, "other.bin") && strstr(page, "gauge-start 1.2.0"));
+    const char *board = page ? strstr(page, "<code>02:57:B8:FE:82:F1") : NULL;
+    CHECK(board && !strstr(board, "gauge.bin"));
+    g_autofree char *backup = cards_query("SELECT backup_file FROM run WHERE kind = 'card' AND "
+                                          "board = '02:57:B8:FE:82:F1'");
+    EXPECT(0, "", command("restore", backup, NULL));
+    g_autofree char *after = report();
+    board = after ? strstr(after, "<code>02:57:B8:FE:82:F1") : NULL;
+    CHECK(board && !strstr(board, "other.bin</td>"));
+}
+
+/* Texts of others, whatever is in them, stay texts. */
+static void nothing_from_outside_becomes_markup(void)
+{
+    struct wry_ledger *ledger = wry_ledger_open(NULL, NULL);
+    struct wry_ledger_run *run = ledger_run_new("card");
+
+    run->board = g_strdup("02:00:00:00:00:66");
+    run->card = g_strdup("<script>alert(1)</script> & \"co\"");
+    run->card_version = g_strdup("\x01\x1b[31m");
+    run->reason = g_strdup("</td></tr></table><img src=x onerror=alert(1)> \xff\xfe");
+    run->failed_at = g_strdup("verify");
+    run->contents = g_strdup("[{\"region\": \"<b>\", \"offset\": \"x\", \"length\": -5}, 7]");
+    run->flash = 4194304;
+    g_free(run->outcome);
+    run->outcome = g_strdup("failed");
+    CHECK(ledger_end(ledger, run, NULL));
+    wry_ledger_run_free(run);
+    wry_ledger_close(ledger);
+    g_autofree char *page = report();
+    CHECK(page && !strstr(page, "<script") && !strstr(page, "<img") && !strstr(page, "<b>\""));
+    CHECK(page && g_utf8_validate(page, -1, NULL));
+    check_html();
+    EXPECT(0, "", command("ledger", "list", NULL));
+    EXPECT(0, "", command("ledger", "export", "--csv", NULL));
+}
+
+static void a_label_is_read_by_a_scanner(void)
+{
+    EXPECT(0, "Label of board",
+           command("ledger", "label", "02-57-b8-fe-82-f1", "--svg", "-o", scratch_file("label.svg"),
+                   NULL));
+    EXPECT(0, "",
+           run_program("python3", "-c",
+                       "import sys, xml.etree.ElementTree as t; t.parse(sys.argv[1])",
+                       scratch_file("label.svg"), NULL));
+    EXPECT(0, "",
+           run_program("rsvg-convert", "-z", "3", scratch_file("label.svg"), "-o",
+                       scratch_file("label.png"), NULL));
+    struct said said = run_program("zbarimg", "-q", "--raw", scratch_file("label.png"), NULL);
+    CHECK_EQUAL(0, said.code);
+    CHECK(strcmp(said.out, "02:57:B8:FE:82:F1\n") == 0);
+    size_t n = 0;
+    g_autofree char *svg = (char *)scratch_read("label.svg", &n);
+    CHECK(svg && strstr(svg, "Pier gauges") && strstr(svg, "version 3") &&
+          strstr(svg, "passed 20"));
+    /* No label for a board that did not pass. */
+    EXPECT(5, "no card is on record that board 02:00:00:00:00:66 passed",
+           command("ledger", "label", "02:00:00:00:00:66", NULL));
+    EXPECT(2, "is no board's address", command("ledger", "label", "gauge-1", NULL));
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(an_empty_ledger_has_a_page), FACT(boards_and_cards_are_on_the_page),
+        FACT(a_later_write_takes_the_place_of_an_earlier),
+        FACT(nothing_from_outside_becomes_markup), FACT(a_label_is_read_by_a_scanner)};
+    int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
+
+    scratch_remove();
+    return failed;
 }
