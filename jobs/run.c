@@ -6,6 +6,7 @@
 #include "board.h"
 #include "card.h"
 #include "earlier.h"
+#include "planning.h"
 #include "recording.h"
 #include "store/backups.h"
 #include "store/board_table.h"
@@ -26,8 +27,9 @@ struct run {
 };
 
 static const char *const step_names[] = {
-    [WRY_RUN_CONNECT] = "connect", [WRY_RUN_BACKUP] = "backup", [WRY_RUN_ERASE] = "erase",
-    [WRY_RUN_WRITE] = "write",     [WRY_RUN_VERIFY] = "verify", [WRY_RUN_START] = "start"};
+    [WRY_RUN_CONNECT] = "connect", [WRY_RUN_CHECK] = "check", [WRY_RUN_BACKUP] = "backup",
+    [WRY_RUN_ERASE] = "erase",     [WRY_RUN_WRITE] = "write", [WRY_RUN_VERIFY] = "verify",
+    [WRY_RUN_START] = "start"};
 
 const char *wry_run_step_name(enum wry_run_step step)
 {
@@ -227,14 +229,44 @@ static enum wry_outcome connect_board(struct run *run)
         run->result->known = true;
         memcpy(run->result->address, wry_session_board(&station->session)->eui48,
                sizeof run->result->address);
-        outcome = check_board(run);
     }
+    return end_step(run, outcome);
+}
+
+/* All that the write would refuse is found before anything is erased. */
+static enum wry_outcome check_plan(struct run *run)
+{
+    struct wry_images_wanted wanted;
+    struct wry_held *held = NULL;
+    struct wry_planned planned = {0};
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    card_wanted(run->wanted->card, wry_session_board(&run->station->session)->capacity, run->values,
+                &wanted);
+    struct images_job job = {.station = run->station,
+                             .wanted = &wanted,
+                             .use = IMAGE_WRITE,
+                             .held = &held,
+                             .planned = &planned};
+    if (wanted.image_count + wanted.setting_count > 0)
+        outcome = planning_for_board(&job);
+    images_free(held);
+    card_wanted_clear(&wanted);
+    return outcome;
+}
+
+static enum wry_outcome check(struct run *run)
+{
+    begin_step(run, WRY_RUN_CHECK);
+    enum wry_outcome outcome = check_board(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = look_back(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check_holds(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = take_row(run);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check_plan(run);
     return end_step(run, outcome);
 }
 
@@ -424,6 +456,8 @@ static enum wry_outcome run_steps(struct run *run)
 {
     enum wry_outcome outcome = connect_board(run);
 
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check(run);
     if (outcome == WRY_OUTCOME_DONE && !run->wanted->dry_run)
         outcome = back_up(run);
     if (outcome == WRY_OUTCOME_DONE)

@@ -52,7 +52,9 @@ static void a_card_does_it_all(void)
     g_autofree char *steps =
         cards_ledger("(SELECT group_concat(json_extract(value, '$.step') || '=' || "
                      "json_extract(value, '$.outcome')) FROM json_each(steps))");
-    CHECK(strcmp(steps, "connect=passed,backup=passed,erase=passed,write=passed,start=passed") ==
+    CHECK(strcmp(
+              steps,
+              "connect=passed,check=passed,backup=passed,erase=passed,write=passed,start=passed") ==
           0);
     g_autofree char *heard = cards_ledger("heard");
     CHECK(strstr(heard, "gauge ready") && strstr(heard, "tide-gauge 2.3.1"));
@@ -116,7 +118,7 @@ static void the_wrong_board_is_left_alone(void)
         EXPECT(5, boards[i].says, run_card(NULL));
         CHECK(scratch_flash_is(boards[i].chip, before, n));
         g_autofree char *where = cards_ledger("outcome || failed_at || exit_code");
-        CHECK(strcmp(where, "failedconnect5") == 0);
+        CHECK(strcmp(where, i == 0 ? "failedconnect5" : "failedcheck5") == 0);
     }
 }
 
@@ -142,6 +144,19 @@ static void expectations_are_kept_to(void)
     }
     cards_make("expect: {revision: 1, holds: {app: tide-gauge}}\n");
     EXPECT(0, "PASSED", run_card(NULL));
+}
+
+/* What cannot be written is found before anything is erased. */
+static void nothing_is_erased_for_what_does_not_fit(void)
+{
+    size_t n = 0;
+
+    scratch_text("card.yaml", "card: Unfit\nchip: turnstone-t2\nflash: 4MiB\nerase: [log, app]\n"
+                              "write: [{region: app, file: start.bin}]\n");
+    scratch_use_gauge("gauge-7", "none");
+    g_autofree uint8_t *before = scratch_flash("gauge-7", &n);
+    EXPECT(5, "FAILED at check: ", run_card(NULL));
+    CHECK(scratch_flash_is("gauge-7", before, n));
 }
 
 static void failures_say_at_which_step(void)
@@ -283,6 +298,7 @@ int main(int argc, char **argv)
                                         FACT(a_dry_run_changes_nothing),
                                         FACT(the_wrong_board_is_left_alone),
                                         FACT(expectations_are_kept_to),
+                                        FACT(nothing_is_erased_for_what_does_not_fit),
                                         FACT(failures_say_at_which_step),
                                         FACT(a_card_that_was_cut_goes_on),
                                         FACT(a_board_gets_a_card_as_often_as_it_may),

@@ -43,7 +43,8 @@ enum wry_job_step {
 
 /* The steps of a card, in their order. */
 enum wry_run_step {
-    WRY_RUN_CONNECT, /* and check that it is the board that the card is for */
+    WRY_RUN_CONNECT,
+    WRY_RUN_CHECK, /* that the card is for this board, and all that it brings fits it */
     WRY_RUN_BACKUP,
     WRY_RUN_ERASE,
     WRY_RUN_WRITE,
