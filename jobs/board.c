@@ -84,6 +84,7 @@ struct wry_session_config board_config(struct wry_station *station)
 enum wry_status board_call(struct wry_station *station, const struct wry_session_config *config)
 {
     station->started = station_now(station);
+    station->called = true;
     station_step(station, WRY_JOB_CONNECT);
     wry_session_init(&station->session, station->port, config);
     enum wry_status status = wry_session_connect(&station->session);

@@ -24,7 +24,7 @@ static void name_kit(GPtrArray *mistakes, const struct wry_card *card)
     }
 }
 
-static bool load(struct wry_card *card, const char *trust, GPtrArray *mistakes, GError **error)
+bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, GError **error)
 {
     struct card_files files = {.find = kit_find};
     const char *path = card->path;
@@ -54,7 +54,7 @@ struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **
 
     *mistakes = mistakes_new();
     card->path = g_strdup(path);
-    if (load(card, trust, *mistakes, error) && (*mistakes)->len == 0)
+    if (card_begin(card, trust, *mistakes, error) && (*mistakes)->len == 0)
         return card;
     wry_card_close(card);
     return NULL;
@@ -171,14 +171,16 @@ void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArr
 {
     const struct card *own = card->card;
     struct wry_image_wanted *images = g_new0(struct wry_image_wanted, own->placements->len);
-    guint more = values ? values->len : 0, n = 0;
+    guint more = values ? values->len : 0, n = 0, count = 0;
     struct wry_setting_wanted *settings =
         g_new0(struct wry_setting_wanted, own->values->len + more);
 
     for (guint i = 0; i < own->placements->len; i++) {
         const struct card_placement *placement = g_ptr_array_index(own->placements, i);
-        images[i].place = placement->place;
-        images[i].file = card_variant_for(placement, flash_size)->file;
+        const struct card_variant *variant = card_variant_for(placement, flash_size);
+        /* In a card with mistakes there may be none. */
+        if (variant && variant->file)
+            images[count++] = (struct wry_image_wanted){placement->place, variant->file};
     }
     for (guint i = 0; i < own->values->len + more; i++) {
         const struct card_value *value = i < own->values->len
@@ -187,7 +189,7 @@ void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArr
         settings[n++] = (struct wry_setting_wanted){value->region, value->key, value->value};
     }
     *wanted = (struct wry_images_wanted){.images = images,
-                                         .image_count = own->placements->len,
+                                         .image_count = count,
                                          .settings = settings,
                                          .setting_count = n,
                                          .read_lines = own->read_lines,

@@ -12,6 +12,10 @@ struct wry_card {
     struct kit *kit; /* NULL: no kit */
 };
 
+/* Loads card->path; mistakes are added. False with the error when it cannot be read, or is not
+ * trusted. */
+bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, GError **error);
+
 /*
  * What is written to a board of that size of flash. Free with card_wanted_clear; its strings are
  * the card's, and those of values, which may be NULL and outlive it.

@@ -117,8 +117,12 @@ static void check_size(const struct checking *c, uint32_t flash_size)
     card_wanted(c->card, flash_size, NULL, &wanted);
     struct wry_image_wanted *images = (struct wry_image_wanted *)wanted.images;
     g_autofree guint *which = g_new0(guint, wanted.image_count + 1);
-    for (guint i = 0; i < wanted.image_count; i++)
-        which[i] = i;
+    for (guint i = 0, n = 0; i < card->placements->len; i++) {
+        const struct card_variant *variant =
+            card_variant_for(g_ptr_array_index(card->placements, i), flash_size);
+        if (variant && variant->file)
+            which[n++] = i;
+    }
     wanted.setting_count = 0;
     wanted.chip = card->chip;
     wanted.flash_size = flash_size;
@@ -158,8 +162,9 @@ static struct settings *load_settings(const struct checking *c, const char *regi
     *many = false;
     for (guint i = 0; i < card->placements->len; i++) {
         const struct card_placement *placement = g_ptr_array_index(card->placements, i);
-        const struct card_variant *variant = g_ptr_array_index(placement->variants, 0);
-        if (!settings_is_file(variant->file) ||
+        const struct card_variant *variant =
+            placement->variants->len > 0 ? g_ptr_array_index(placement->variants, 0) : NULL;
+        if (!variant || !variant->file || !settings_is_file(variant->file) ||
             (region && g_strcmp0(region, placement->place) != 0))
             continue;
         *many = settings != NULL;
@@ -245,21 +250,35 @@ static gint by_place(gconstpointer a, gconstpointer b)
     return x->column < y->column ? -1 : x->column > y->column;
 }
 
-void wry_card_check(const struct wry_card *card,
-                    char *(*words)(void *context, const struct wry_problem *problem), void *context,
-                    GPtrArray *mistakes)
+static void check_contents(struct checking *c)
 {
-    struct wry_station_settings settings = {.link = "none", .layout_file = card->card->layout};
-    struct checking c = {.card = card,
-                         .words = words,
-                         .context = context,
-                         .mistakes = mistakes,
-                         .station = wry_station_new(&settings)};
+    const struct card *card = c->card->card;
+    struct wry_station_settings settings = {.link = "none", .layout_file = card->layout};
 
-    for (guint i = 0; i < card->card->flash_sizes->len; i++)
-        check_size(&c, g_array_index(card->card->flash_sizes, uint32_t, i));
-    check_settings(&c);
-    check_table(&c);
-    wry_station_free(c.station);
+    c->station = wry_station_new(&settings);
+    for (guint i = 0; card->chip && i < card->flash_sizes->len; i++)
+        check_size(c, g_array_index(card->flash_sizes, uint32_t, i));
+    check_settings(c);
+    check_table(c);
+    wry_station_free(c->station);
+}
+
+GPtrArray *wry_card_check(const char *path, const char *trust,
+                          char *(*words)(void *context, const struct wry_problem *problem),
+                          void *context, GError **error)
+{
+    struct wry_card *card = g_new0(struct wry_card, 1);
+    GPtrArray *mistakes = mistakes_new();
+    struct checking c = {.card = card, .words = words, .context = context, .mistakes = mistakes};
+
+    card->path = g_strdup(path);
+    bool opened = card_begin(card, trust, mistakes, error);
+    if (opened)
+        check_contents(&c);
     g_ptr_array_sort(mistakes, by_place);
+    wry_card_close(card);
+    if (opened)
+        return mistakes;
+    g_ptr_array_unref(mistakes);
+    return NULL;
 }

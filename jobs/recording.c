@@ -121,7 +121,7 @@ static double seconds_since(struct wry_station *station, uint64_t begun)
     /* A link that was closed has no time; one that was not open yet began when it was called. */
     if (begun == 0)
         begun = station->started;
-    return begun > 0 && now > begun ? (double)(now - begun) / 1e6 : 0;
+    return station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
 }
 
 static const char *outcome_name(enum wry_outcome outcome)

@@ -38,6 +38,7 @@ struct wry_station {
     uint32_t hand_seen, hand_judged; /* bytes outside frames while it is done */
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
     uint64_t started;        /* us on the port's clock, when it was called */
+    bool called;             /* it was */
     struct journal *journal; /* NULL until keeping_settle */
     void *read_memory;       /* for the session to unpack what it reads */
     struct wry_kept_sector *kept; /* for the session, what shares sectors with what it writes */

@@ -63,7 +63,7 @@ static double since(const struct run *run, uint64_t begun)
     /* Before the link is open, there is no time: it begins when the board is called. */
     if (begun == 0)
         begun = run->station->started;
-    return begun > 0 && now > begun ? (double)(now - begun) / 1e6 : 0;
+    return run->station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
 }
 
 static enum wry_outcome end_step(struct run *run, enum wry_outcome outcome)

@@ -114,13 +114,13 @@ static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void 
     if (card_is_for_flash(card, bytes))
         return yaml_text_complain(yaml, yaml_text_place(item), "'%s' stands there already",
                                   yaml_text_of(item));
-    g_array_append_val(card->flash_sizes, bytes);
     if (card->chip && (bytes < card->chip->flash_min || bytes > card->chip->flash_max)) {
         g_autofree char *least = units_flash_size(card->chip->flash_min);
         g_autofree char *most = units_flash_size(card->chip->flash_max);
         return yaml_text_complain(yaml, yaml_text_place(item), "a %s has %s to %s of flash",
                                   card->chip->title, least, most);
     }
+    g_array_append_val(card->flash_sizes, bytes);
     return TRUE;
 }
 

@@ -97,20 +97,18 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
 /* Mistakes that were found in one card; -1 after app_fail. */
 static int check_one(struct app *app, const char *path, const struct card_options *options)
 {
-    g_autoptr(GPtrArray) mistakes = NULL;
     g_autofree char *folder = options->trust ? NULL : trusted_folder();
+    const char *trust = options->trust ? options->trust : folder;
     GError *error = NULL;
-    struct wry_card *card =
-        wry_card_open(path, options->trust ? options->trust : folder, &mistakes, &error);
+    g_autoptr(GPtrArray) mistakes = wry_card_check(path, trust, words, NULL, &error);
 
-    if (error) {
+    if (!mistakes) {
         explain_error(app, error);
         return -1;
     }
-    if (card)
-        wry_card_check(card, words, NULL, mistakes);
     tell_mistakes(app, mistakes);
-    if (mistakes->len == 0)
+    struct wry_card *card = mistakes->len == 0 ? card_open_from(app, path, trust) : NULL;
+    if (card)
         print_sound(app, path, card);
     wry_card_close(card);
     return (int)mistakes->len;

@@ -59,12 +59,14 @@ struct wry_kit_file {
 bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_file *file);
 
 /*
- * Adds to mistakes what is wrong with what the card names: files, places, settings, the table of
- * boards, for each size of flash. Needs no board. words: a problem as a sentence; free with g_free.
+ * All that is wrong with a card or a kit, and with what it names: files, places, settings, the
+ * table of boards, for each size of flash; struct wry_mistake in the order of the file, free with
+ * g_ptr_array_unref. Needs no board. words: a problem as a sentence; free with g_free. NULL with
+ * the error when it cannot be read, or is not trusted.
  */
-void wry_card_check(const struct wry_card *card,
-                    char *(*words)(void *context, const struct wry_problem *problem), void *context,
-                    GPtrArray *mistakes);
+GPtrArray *wry_card_check(const char *path, const char *trust,
+                          char *(*words)(void *context, const struct wry_problem *problem),
+                          void *context, GError **error);
 
 /* Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
  */
