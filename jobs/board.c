@@ -135,11 +135,12 @@ enum wry_outcome board_connect(struct wry_station *station, bool settles)
         station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
                                                  .note = WRY_NOTE_SLOWER,
                                                  .speed = station->session.speed});
+    /* Also a board that is not the one expected was here. */
+    recording_board(station);
     outcome = check_expected(station);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     station->connected = true;
-    recording_board(station);
     if (station->settings.board)
         station->settings.board(station->settings.context, station);
     keeping_tell(station, settles);

@@ -225,7 +225,7 @@ static enum wry_outcome connect_board(struct run *run)
 
     begin_step(run, WRY_RUN_CONNECT);
     enum wry_outcome outcome = board_connect(station, !run->wanted->dry_run);
-    if (outcome == WRY_OUTCOME_DONE) {
+    if (station->session.connected) {
         run->result->known = true;
         memcpy(run->result->address, wry_session_board(&station->session)->eui48,
                sizeof run->result->address);

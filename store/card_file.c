@@ -1,5 +1,5 @@
 /* Card files. */
-#include "card.h"
+#include "card_reader.h"
 
 #include <string.h>
 
@@ -9,107 +9,17 @@
 #include "steps_file.h"
 
 enum {
-    TEXT_MOST = 120, /* characters of a name or a version */
     TIMES_MOST = 1000,
 };
-
-#define SHELF "shelf:"
-
-struct reader {
-    struct card *card;
-    const struct card_files *files;
-    struct card_placement *placement; /* that is being read */
-};
-
-static void free_variant(void *item)
-{
-    struct card_variant *variant = item;
-
-    g_free(variant->file);
-    g_free(variant->written);
-    g_free(variant);
-}
-
-static void free_placement(void *item)
-{
-    struct card_placement *placement = item;
-
-    g_free(placement->place);
-    g_ptr_array_unref(placement->variants);
-    g_free(placement);
-}
-
-static gboolean take_line(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          char **text)
-{
-    const char *given = yaml_text_of(value);
-
-    if (given[0] == '\0' || strlen(given) > TEXT_MOST || strpbrk(given, "\r\n\t"))
-        return yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' takes one line of text, up to %d characters",
-                                  yaml_text_of(key), TEXT_MOST);
-    g_free(*text);
-    *text = g_strdup(given);
-    return TRUE;
-}
-
-static void free_file(void *item)
-{
-    struct card_file *file = item;
-
-    g_free(file->written);
-    g_free(file->path);
-    g_free(file);
-}
-
-static void add_file(struct card *card, const char *written, const char *path)
-{
-    struct card_file *file = g_new0(struct card_file, 1);
-
-    file->written = g_strdup(written);
-    file->path = g_strdup(path);
-    g_ptr_array_add(card->files, file);
-}
-
-/* A file beside the card, or of the kit. */
-static gboolean take_file(struct yaml_text *yaml, const struct reader *reader,
-                          const yaml_node_t *value, char **path)
-{
-    const char *written = yaml_text_of(value);
-
-    if (written[0] == '\0')
-        return yaml_text_complain(yaml, yaml_text_place(value), "a file is named here");
-    g_free(*path);
-    if (reader->files)
-        *path = reader->files->find(reader->files->context, written);
-    else
-        *path = g_path_is_absolute(written) ? g_strdup(written)
-                                            : g_build_filename(reader->card->folder, written, NULL);
-    if (*path && g_file_test(*path, G_FILE_TEST_EXISTS)) {
-        add_file(reader->card, written, *path);
-        return TRUE;
-    }
-    return yaml_text_complain(yaml, yaml_text_place(value),
-                              reader->files ? "'%s' is not in the kit" : "there is no file '%s'",
-                              written);
-}
-
-static gboolean take_flash_size(struct yaml_text *yaml, const yaml_node_t *item, uint32_t *bytes)
-{
-    return units_parse_size(yaml_text_of(item), bytes) ||
-           yaml_text_complain(yaml, yaml_text_place(item),
-                              "'%s' is no flash size: write it as 4MiB or 32Mbit",
-                              yaml_text_of(item));
-}
 
 /* chip, flash */
 
 static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
-    struct card *card = ((struct reader *)context)->card;
+    struct card *card = ((struct card_reader *)context)->card;
     uint32_t bytes = 0;
 
-    if (!take_flash_size(yaml, item, &bytes))
+    if (!card_reader_flash_size(yaml, item, &bytes))
         return FALSE;
     if (card_is_for_flash(card, bytes))
         return yaml_text_complain(yaml, yaml_text_place(item), "'%s' stands there already",
@@ -154,10 +64,10 @@ static void add_value(GPtrArray *values, const char *region, const char *key, co
 static gboolean take_hold(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     g_autofree char *text = NULL;
 
-    if (!take_line(yaml, key, value, &text))
+    if (!card_reader_line(yaml, key, value, &text))
         return FALSE;
     add_value(reader->card->holds, yaml_text_of(key), NULL, text, yaml_text_place(key));
     return TRUE;
@@ -175,21 +85,15 @@ static gboolean take_number(struct yaml_text *yaml, const yaml_node_t *value, co
     return TRUE;
 }
 
-static gboolean is_mapping(struct yaml_text *yaml, const yaml_node_t *value, const char *shape)
-{
-    return value->type == YAML_MAPPING_NODE ||
-           yaml_text_complain(yaml, yaml_text_place(value), "this is written %s", shape);
-}
-
 static gboolean take_expectation(struct yaml_text *yaml, const yaml_node_t *key,
                                  const yaml_node_t *value, void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     const char *name = yaml_text_of(key);
     unsigned number = 0;
 
     if (strcmp(name, "holds") == 0)
-        return is_mapping(yaml, value, "{REGION: NAME OF A PROGRAM}") &&
+        return card_reader_is_mapping(yaml, value, "{REGION: NAME OF A PROGRAM}") &&
                yaml_text_each(yaml, value, take_hold, reader);
     if (strcmp(name, "revision") == 0) {
         if (!take_number(yaml, value, name, 0, UINT8_MAX, &number))
@@ -207,7 +111,7 @@ static gboolean take_backup(struct yaml_text *yaml, const yaml_node_t *key,
                             const yaml_node_t *value, void *context)
 {
     static const char *const policies[] = {"first", "always", "never"};
-    struct card *card = ((struct reader *)context)->card;
+    struct card *card = ((struct card_reader *)context)->card;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (strcmp(name, "folder") == 0) {
@@ -255,125 +159,12 @@ static gboolean take_erase(struct yaml_text *yaml, const yaml_node_t *value, str
     return taken;
 }
 
-/* write */
-
-static gboolean add_variant(struct yaml_text *yaml, struct reader *reader, const yaml_node_t *value,
-                            uint32_t flash_size)
-{
-    struct card_variant *variant = g_new0(struct card_variant, 1);
-
-    variant->flash_size = flash_size;
-    variant->written = g_strdup(yaml_text_of(value));
-    variant->at = yaml_text_place(value);
-    g_ptr_array_add(reader->placement->variants, variant);
-    return take_file(yaml, reader, value, &variant->file);
-}
-
-static gboolean take_variant(struct yaml_text *yaml, const yaml_node_t *key,
-                             const yaml_node_t *value, void *context)
-{
-    struct reader *reader = context;
-    uint32_t bytes = 0;
-
-    if (!take_flash_size(yaml, key, &bytes))
-        return FALSE;
-    if (!card_is_for_flash(reader->card, bytes))
-        return yaml_text_complain(yaml, yaml_text_place(key),
-                                  "the card is not for boards with %s of flash", yaml_text_of(key));
-    return add_variant(yaml, reader, value, bytes);
-}
-
-static gboolean take_shelf(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           struct reader *reader)
-{
-    struct card_variant *variant = g_new0(struct card_variant, 1);
-    g_autofree char *name = NULL;
-    gboolean taken = take_line(yaml, key, value, &name);
-
-    variant->written = g_strconcat(SHELF, name, NULL);
-    variant->at = yaml_text_place(value);
-    g_ptr_array_add(reader->placement->variants, variant);
-    variant->file = reader->files ? reader->files->find(reader->files->context, variant->written)
-                                  : g_strdup(variant->written);
-    if (taken && !variant->file)
-        return yaml_text_complain(yaml, variant->at, "'%s' is not in the kit", name);
-    if (taken)
-        add_file(reader->card, variant->written, variant->file);
-    return taken;
-}
-
-static gboolean set_place(struct yaml_text *yaml, struct card_placement *placement,
-                          const yaml_node_t *key, const yaml_node_t *value)
-{
-    uint32_t offset;
-
-    if (placement->place)
-        return yaml_text_complain(yaml, yaml_text_place(key), "give a region or an offset");
-    if (strcmp(yaml_text_of(key), "offset") == 0 &&
-        !units_parse_offset(yaml_text_of(value), &offset))
-        return yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' is no offset: write it as 0x40000 or 256K",
-                                  yaml_text_of(value));
-    return take_line(yaml, key, value, &placement->place);
-}
-
-static gboolean take_placement_member(struct yaml_text *yaml, const yaml_node_t *key,
-                                      const yaml_node_t *value, void *context)
-{
-    struct reader *reader = context;
-    const char *name = yaml_text_of(key);
-
-    if (strcmp(name, "region") == 0 || strcmp(name, "offset") == 0)
-        return set_place(yaml, reader->placement, key, value);
-    if (strcmp(name, "file") != 0 && strcmp(name, "shelf") != 0)
-        return yaml_text_complain(
-            yaml, yaml_text_place(key),
-            "what is written has region or offset, and file or shelf, not '%s'", name);
-    if (reader->placement->variants->len > 0)
-        return yaml_text_complain(yaml, yaml_text_place(key), "give a file or a name on the shelf");
-    if (strcmp(name, "shelf") == 0)
-        return take_shelf(yaml, key, value, reader);
-    if (value->type == YAML_MAPPING_NODE)
-        return yaml_text_each(yaml, value, take_variant, reader);
-    return add_variant(yaml, reader, value, 0);
-}
-
-static gboolean check_variants(struct yaml_text *yaml, const struct card *card,
-                               const struct card_placement *placement)
-{
-    for (guint i = 0; i < card->flash_sizes->len; i++) {
-        uint32_t size = g_array_index(card->flash_sizes, uint32_t, i);
-        g_autofree char *text = units_flash_size(size);
-        if (!card_variant_for(placement, size))
-            return yaml_text_complain(yaml, placement->at,
-                                      "there is no file for boards with %s of flash", text);
-    }
-    return TRUE;
-}
-
-static gboolean take_placement(struct yaml_text *yaml, const yaml_node_t *item, void *context)
-{
-    struct reader *reader = context;
-    struct card_placement *placement = g_new0(struct card_placement, 1);
-
-    placement->variants = g_ptr_array_new_with_free_func(free_variant);
-    placement->at = yaml_text_place(item);
-    g_ptr_array_add(reader->card->placements, placement);
-    reader->placement = placement;
-    if (!is_mapping(yaml, item, "{region: …, file: …}") ||
-        !yaml_text_each(yaml, item, take_placement_member, reader))
-        return FALSE;
-    if (placement->variants->len == 0)
-        return yaml_text_complain(yaml, placement->at, "no file is named");
-    return check_variants(yaml, reader->card, placement);
-}
-
 /* set, boards */
 
 static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
                              const yaml_node_t *value, void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     const char *name = yaml_text_of(key), *slash = strchr(name, '/');
     g_autofree char *region = slash ? g_strndup(name, (gsize)(slash - name)) : NULL;
 
@@ -388,12 +179,12 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
 static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                            void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (strcmp(name, "file") == 0) {
         reader->card->table_at = yaml_text_place(value);
-        return take_file(yaml, reader, value, &reader->card->table);
+        return card_reader_file(yaml, reader, value, &reader->card->table);
     }
     if (strcmp(name, "row") == 0) {
         reader->card->rows = strcmp(text, "next") == 0 ? CARD_ROWS_NEXT : CARD_ROWS_BY_ADDRESS;
@@ -407,7 +198,7 @@ static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const
 static gboolean take_read(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           void *context)
 {
-    struct card *card = ((struct reader *)context)->card;
+    struct card *card = ((struct card_reader *)context)->card;
     const char *name = yaml_text_of(key);
     bool lines = strcmp(name, "lines") == 0;
     unsigned number = 0;
@@ -425,7 +216,7 @@ static gboolean take_read(struct yaml_text *yaml, const yaml_node_t *key, const 
 
 /* start */
 
-static gboolean take_steps(struct yaml_text *yaml, const struct reader *reader,
+static gboolean take_steps(struct yaml_text *yaml, const struct card_reader *reader,
                            const yaml_node_t *value)
 {
     struct card *card = reader->card;
@@ -435,7 +226,7 @@ static gboolean take_steps(struct yaml_text *yaml, const struct reader *reader,
     card->is_heard = true;
     if (value->type != YAML_SCALAR_NODE)
         return steps_file_take(yaml, value, card->steps);
-    if (!take_file(yaml, reader, value, &path))
+    if (!card_reader_file(yaml, reader, value, &path))
         return FALSE;
     GPtrArray *loaded = steps_file_load(path, &inner);
     if (!loaded)
@@ -461,7 +252,7 @@ static gboolean take_line_end(struct yaml_text *yaml, const yaml_node_t *value, 
 static gboolean take_start(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                            void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (strcmp(name, "steps") == 0)
@@ -484,38 +275,40 @@ static gboolean take_start(struct yaml_text *yaml, const yaml_node_t *key, const
 static gboolean each_of(struct yaml_text *yaml, const yaml_node_t *value, const char *shape,
                         gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
                                          const yaml_node_t *value, void *context),
-                        struct reader *reader)
+                        struct card_reader *reader)
 {
-    return is_mapping(yaml, value, shape) && yaml_text_each(yaml, value, take, reader);
+    return card_reader_is_mapping(yaml, value, shape) && yaml_text_each(yaml, value, take, reader);
 }
 
-static gboolean take_writes(struct yaml_text *yaml, const yaml_node_t *value, struct reader *reader)
+static gboolean take_writes(struct yaml_text *yaml, const yaml_node_t *value,
+                            struct card_reader *reader)
 {
     return value->type == YAML_SEQUENCE_NODE
-               ? yaml_text_items(yaml, value, take_placement, reader)
+               ? yaml_text_items(yaml, value, card_reader_placement, reader)
                : yaml_text_complain(yaml, yaml_text_place(value),
                                     "'write' is a list of {region: …, file: …}");
 }
 
-static gboolean take_flash(struct yaml_text *yaml, const yaml_node_t *value, struct reader *reader)
+static gboolean take_flash(struct yaml_text *yaml, const yaml_node_t *value,
+                           struct card_reader *reader)
 {
     return value->type == YAML_SEQUENCE_NODE ? yaml_text_items(yaml, value, add_flash, reader)
                                              : add_flash(yaml, value, reader);
 }
 
 static gboolean take_simple(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, struct reader *reader, bool *taken)
+                            const yaml_node_t *value, struct card_reader *reader, bool *taken)
 {
     const char *name = yaml_text_of(key);
     struct card *card = reader->card;
 
     *taken = true;
     if (strcmp(name, "card") == 0)
-        return take_line(yaml, key, value, &card->name);
+        return card_reader_line(yaml, key, value, &card->name);
     if (strcmp(name, "version") == 0)
-        return take_line(yaml, key, value, &card->version);
+        return card_reader_line(yaml, key, value, &card->version);
     if (strcmp(name, "layout") == 0)
-        return take_file(yaml, reader, value, &card->layout);
+        return card_reader_file(yaml, reader, value, &card->layout);
     if (strcmp(name, "erase") == 0)
         return take_erase(yaml, value, card);
     if (strcmp(name, "times") == 0)
@@ -528,7 +321,7 @@ static gboolean take_simple(struct yaml_text *yaml, const yaml_node_t *key,
 static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
                             const yaml_node_t *value, void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     const char *name = yaml_text_of(key);
     bool taken = strcmp(name, "chip") == 0 || strcmp(name, "flash") == 0;
 
@@ -565,7 +358,7 @@ static gboolean require(struct yaml_text *yaml, bool there, const char *what)
 
 static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
-    struct reader *reader = context;
+    struct card_reader *reader = context;
     struct card *card = reader->card;
 
     const yaml_node_t *chip = yaml_text_find(yaml, root, "chip");
@@ -609,7 +402,7 @@ struct card *card_load(const char *path, const struct card_files *files, GPtrArr
                        GError **error)
 {
     struct card *card = g_new0(struct card, 1);
-    struct reader reader = {.card = card, .files = files};
+    struct card_reader reader = {.card = card, .files = files};
 
     card->path = g_strdup(path);
     card->folder = g_path_get_dirname(path);
@@ -617,9 +410,9 @@ struct card *card_load(const char *path, const struct card_files *files, GPtrArr
     card->flash_sizes = g_array_new(FALSE, FALSE, sizeof(uint32_t));
     card->holds = card_values_new();
     card->values = card_values_new();
-    card->placements = g_ptr_array_new_with_free_func(free_placement);
+    card->placements = card_reader_placements();
     card->steps = steps_file_new();
-    card->files = g_ptr_array_new_with_free_func(free_file);
+    card->files = card_reader_files();
     if (take_digest(card, error) &&
         (yaml_text_check(path, "a card", read_root, &reader, mistakes, error) || mistakes->len > 0))
         return card;

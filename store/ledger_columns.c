@@ -76,7 +76,7 @@ char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column 
     }
 }
 
-void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
                        const char *text)
 {
     switch (column->type) {
@@ -87,9 +87,18 @@ void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *c
         *(double *)member(run, column) = text ? g_ascii_strtod(text, NULL) : 0;
         break;
     default:
-        g_free(*ledger_text(run, column));
-        *ledger_text(run, column) = g_strdup(text);
+        *ledger_text(run, column) = (char *)text;
     }
+}
+
+void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+                       const char *text)
+{
+    bool is_text = column->type <= LEDGER_JSON;
+
+    if (is_text)
+        g_free(*ledger_text(run, column));
+    ledger_lend_value(run, column, is_text ? g_strdup(text) : text);
 }
 
 GPtrArray *ledger_runs_new(void)
@@ -115,6 +124,30 @@ char *ledger_column_names(void)
 
     for (size_t i = 0; i < LEDGER_COLUMNS; i++)
         g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", ledger_columns[i].name);
+    return g_string_free(names, FALSE);
+}
+
+static bool is_long(const struct ledger_column *column)
+{
+    return column->offset == offsetof(struct wry_ledger_run, steps) ||
+           column->offset == offsetof(struct wry_ledger_run, heard);
+}
+
+char *ledger_read_names(bool brief, const char *stamp)
+{
+    GString *names = g_string_new(NULL);
+
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        const struct ledger_column *column = &ledger_columns[i];
+        g_auto(GStrv) parts =
+            g_strsplit(stamp && column->type == LEDGER_TIME ? stamp : "%s", "%s", 2);
+        if (i > 0)
+            g_string_append(names, ", ");
+        if (brief && is_long(column))
+            g_string_append(names, "NULL");
+        else
+            g_string_append_printf(names, "%s%s%s", parts[0], column->name, parts[1]);
+    }
     return g_string_free(names, FALSE);
 }
 

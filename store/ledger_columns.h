@@ -33,6 +33,10 @@ char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column 
 void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
                        const char *text);
 
+/* The same without a copy: the text is still its owner's. */
+void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
+                       const char *text);
+
 /* struct wry_ledger_run; free with g_ptr_array_unref. */
 GPtrArray *ledger_runs_new(void);
 /* A wry_ledger_take that adds a copy to such an array. */
@@ -40,6 +44,9 @@ bool ledger_collect(void *context, const struct wry_ledger_run *run);
 
 /* "id, kind, …" */
 char *ledger_column_names(void);
+/* To read them; brief: as in the filter. stamp: how the database writes a time, with %s for the
+ * column; NULL: as it is. */
+char *ledger_read_names(bool brief, const char *stamp);
 
 /* Conditions of a filter: "WHERE began >= $1 AND …", values in the same order. mark: '?' or '$';
  * rows that are shown in no list are left out. */

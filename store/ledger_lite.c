@@ -177,13 +177,11 @@ bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError
     return good;
 }
 
-static struct wry_ledger_run *take_row(sqlite3_stmt *statement)
+/* The row's texts stay SQLite's, until the next step. */
+static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run)
 {
-    struct wry_ledger_run *run = g_new0(struct wry_ledger_run, 1);
-
     for (int i = 0; i < LEDGER_COLUMNS; i++)
-        ledger_take_value(run, &ledger_columns[i], (const char *)sqlite3_column_text(statement, i));
-    return run;
+        ledger_lend_value(run, &ledger_columns[i], (const char *)sqlite3_column_text(statement, i));
 }
 
 static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take take,
@@ -193,9 +191,9 @@ static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_
     bool more = true;
 
     while (more && (step = sqlite3_step(statement)) == SQLITE_ROW) {
-        struct wry_ledger_run *run = take_row(statement);
-        more = take(context, run);
-        wry_ledger_run_free(run);
+        struct wry_ledger_run run;
+        lend_row(statement, &run);
+        more = take(context, &run);
     }
     bool good = !more || step == SQLITE_DONE || database_fail(lite->db, error);
     sqlite3_finalize(statement);
@@ -205,7 +203,7 @@ static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_
 bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
                       wry_ledger_take take, void *context, GError **error)
 {
-    g_autofree char *names = ledger_column_names();
+    g_autofree char *names = ledger_read_names(filter->brief, NULL);
     struct ledger_where where = ledger_where(filter, '?');
     g_autoptr(GString) text = g_string_new(NULL);
 

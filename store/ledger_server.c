@@ -328,20 +328,6 @@ static struct wry_ledger_run *take_row(const PGresult *result)
     return row;
 }
 
-/* As on this computer: times as they were, not as the server writes them. */
-static char *read_names(void)
-{
-    GString *names = g_string_new(NULL);
-
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++)
-        g_string_append_printf(names,
-                               ledger_columns[i].type == LEDGER_TIME
-                                   ? "%sto_char(%s, 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')"
-                                   : "%s%s",
-                               i > 0 ? ", " : "", ledger_columns[i].name);
-    return g_string_free(names, FALSE);
-}
-
 static bool visit(struct ledger_server *server, wry_ledger_take take, void *context,
                   int64_t deadline, GError **error)
 {
@@ -366,7 +352,9 @@ static bool visit(struct ledger_server *server, wry_ledger_take take, void *cont
 bool ledger_server_each(struct ledger_server *server, const struct wry_ledger_filter *filter,
                         wry_ledger_take take, void *context, int64_t deadline, GError **error)
 {
-    g_autofree char *names = read_names();
+    /* Times as they were written on a bench. */
+    g_autofree char *names =
+        ledger_read_names(filter->brief, "to_char(%s, 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')");
     struct ledger_where where = ledger_where(filter, '$');
     g_autoptr(GString) text = g_string_new(NULL);
 

@@ -121,6 +121,9 @@ void app_outcome(const struct app *app, bool good, const char *format, ...) G_GN
 /* "1 sector", "3 sectors"; free with g_free. */
 char *app_count(uint64_t n, const char *what);
 
+/* Columns of the terminal that results go to; 0 when it is none. */
+unsigned app_columns(void);
+
 /* True on a terminal that takes colours, unless NO_COLOR is set. */
 bool app_is_painted(void);
 

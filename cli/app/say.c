@@ -119,6 +119,11 @@ void app_print(const struct app *app, const char *format, ...)
     puts(clean);
 }
 
+unsigned app_columns(void)
+{
+    return columns_of(STDOUT_FILENO);
+}
+
 bool app_is_painted(void)
 {
     const char *no_color = g_getenv("NO_COLOR");

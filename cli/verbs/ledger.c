@@ -11,6 +11,7 @@
 #include "views/label.h"
 #include "views/ledger_table.h"
 #include "views/report.h"
+#include "views/report_data.h"
 #include "wrytograph-host/ledger.h"
 
 enum {
@@ -297,15 +298,18 @@ static int make_report(struct app *app, struct wry_ledger *ledger,
 {
     struct report *report = report_new();
     struct output output;
+    struct wry_ledger_filter brief = *filter;
     GError *error = NULL;
-    bool read = wry_ledger_each(ledger, filter, report_take, report, &error);
+
+    brief.brief = true;
+    bool read = wry_ledger_each(ledger, &brief, report_take, report, &error);
     bool good = read && output_begin(&output, options->output, &error);
 
     if (good) {
         report_write(report, output.to, wry_ledger_name(ledger));
         good = output_end(&output, true, &error);
     }
-    guint count = report_count(report);
+    guint count = report->runs;
     report_free(report);
     if (!good)
         return read ? explain_error(app, error) : fail_read(app, ledger, error);

@@ -43,9 +43,19 @@ void ledger_table_row(const struct app *app, const struct wry_ledger_run *run)
                                  ? g_strdup_printf(", at %s", run->failed_at)
                                  : g_strdup("");
 
-    app_print(app, "%.*s %-19s  %-17s  %-8s %7.1f  %s%s%s%s", ID_SHOWN, run->id, time,
-              text_or(run->board, "-"), run->outcome, run->seconds, what, where,
-              run->reason ? ": " : "", run->reason ? run->reason : "");
+    g_autofree char *line =
+        g_strdup_printf("%.*s %-19s  %-17s  %-8s %7.1f  %s%s%s%s", ID_SHOWN, run->id, time,
+                        text_or(run->board, "-"), run->outcome, run->seconds, what, where,
+                        run->reason ? ": " : "", run->reason ? run->reason : "");
+    unsigned columns = app_columns();
+
+    /* A line a run; 'ledger show' has all of it. */
+    if (columns > 0 && g_utf8_strlen(line, -1) > (glong)columns) {
+        g_autofree char *part = g_utf8_substring(line, 0, (glong)columns - 1);
+        app_print(app, "%s…", part);
+        return;
+    }
+    app_print(app, "%s", line);
 }
 
 static void show(const struct app *app, const char *name, const char *value)

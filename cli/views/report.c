@@ -3,6 +3,7 @@
 
 #include "base/units.h"
 #include "ledger_table.h"
+#include "report.h"
 #include "report_data.h"
 #include "wrytograph/version.h"
 
@@ -260,7 +261,7 @@ enum {
     OPEN_MOST = 8, /* boards that are shown open when there are no more of them */
 };
 
-void report_write(struct report *report, FILE *to, const char *ledger)
+void report_write(const struct report *report, FILE *to, const char *ledger)
 {
     put_head(report, to, ledger);
     if (report->days->len > 0)

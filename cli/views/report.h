@@ -12,15 +12,9 @@
 
 #include <stdio.h>
 
-#include "wrytograph-host/ledger.h"
-
 struct report;
 
-struct report *report_new(void);
-/* A wry_ledger_take; context is the report, runs come the latest first. */
-bool report_take(void *report, const struct wry_ledger_run *run);
-guint report_count(const struct report *report);
-void report_write(struct report *report, FILE *to, const char *ledger);
-void report_free(struct report *report);
+/* ledger: its name, for the head of the page. */
+void report_write(const struct report *report, FILE *to, const char *ledger);
 
 #endif

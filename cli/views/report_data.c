@@ -39,6 +39,7 @@ static void free_board(void *item)
 
     g_free(board->address);
     g_free(board->chip);
+    g_free(board->parsed);
     g_ptr_array_unref(board->history);
     g_ptr_array_unref(board->holds);
     wry_ledger_run_free(board->backup);
@@ -65,11 +66,6 @@ void report_free(struct report *report)
     g_free(report->from);
     g_free(report->until);
     g_free(report);
-}
-
-guint report_count(const struct report *report)
-{
-    return report->runs;
 }
 
 static struct report_day *day_of(struct report *report, const struct wry_ledger_run *run)
@@ -216,8 +212,13 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
     board->failed += !passed && strcmp(run->outcome, "running") != 0;
     if (board->history->len < REPORT_HISTORY)
         ledger_collect(board->history, run);
-    if (passed && run->contents && !board->holds_all)
+    /* Round after round writes the same to the same places. */
+    if (passed && run->contents && !board->holds_all &&
+        g_strcmp0(board->parsed, run->contents) != 0) {
         take_contents(board, run);
+        g_free(board->parsed);
+        board->parsed = g_strdup(run->contents);
+    }
     if (!board->backup && run->backup_file)
         board->backup = copy_of(run);
 }

@@ -2,7 +2,9 @@
 #ifndef WRY_CLI_REPORT_DATA_H
 #define WRY_CLI_REPORT_DATA_H
 
-#include "report.h"
+#include <stdbool.h>
+
+#include "wrytograph-host/ledger.h"
 
 /* A card on one day, or what was done without one. */
 struct report_day {
@@ -27,6 +29,7 @@ struct report_board {
     guint runs, passed, failed;
     GPtrArray *history;            /* struct wry_ledger_run, the latest first, some of them */
     GPtrArray *holds;              /* struct report_content, by offset */
+    char *parsed;                  /* the contents that were taken in last */
     bool holds_all;                /* what was written before is gone: a restore came after it */
     struct wry_ledger_run *backup; /* the latest that has a backup; NULL = none */
 };
@@ -41,6 +44,11 @@ struct report {
 enum {
     REPORT_HISTORY = 12, /* runs of a board that are shown */
 };
+
+struct report *report_new(void);
+/* A wry_ledger_take; context is the report, runs come the latest first. */
+bool report_take(void *report, const struct wry_ledger_run *run);
+void report_free(struct report *report);
 
 /* Boards that passed a card in an hour, by when the first began and the last ended; 0 when that
  * cannot be told. */

@@ -70,6 +70,7 @@ struct wry_ledger_filter {
     const char *since, *until; /* UTC, ISO 8601 or the beginning of it; until is left out itself */
     const char *id;            /* or the beginning of it */
     unsigned most;             /* the latest so many; 0 = all */
+    bool brief;                /* steps and heard are left NULL */
 };
 
 /* Hands over one after another, the latest first; ends early when it returns false. */
