@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo fuzz test test-sanitized perf screenshots install format check clean deps configure
+.PHONY: all demo fuzz test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -47,6 +47,16 @@ perf: all
 	@$(BUILD)/bin/perf_identify
 	@echo
 	@perf/real_time $(BUILD)
+
+# Many boards at once, killed cards, and the ledger under load: some minutes, on an idle machine.
+perf-cards: all
+	@perf/many_boards $(BUILD)
+	@echo
+	@perf/many_boards $(BUILD) 24
+	@echo
+	@perf/card_kills $(BUILD)
+	@echo
+	@perf/ledger $(BUILD)
 
 # Each fuzz target for a while.
 fuzz: deps

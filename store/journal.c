@@ -88,15 +88,21 @@ static bool finish(struct journal *journal, sqlite3_stmt *statement)
     return done;
 }
 
-static bool add_sector(struct journal *journal, uint32_t offset)
+/* One statement for all of them: others wait while the file is held. */
+static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
 {
     sqlite3_stmt *statement =
         prepare(journal, "INSERT OR IGNORE INTO unsettled VALUES (?1, ?2, ?3, ?4, ?5, NULL, NULL, "
                          "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), 0)");
+    bool done = statement != NULL;
 
-    if (statement)
-        sqlite3_bind_int64(statement, 5, offset);
-    return finish(journal, statement);
+    for (uint32_t at = start; at < end && done; at += WRY_SECTOR_SIZE) {
+        sqlite3_reset(statement);
+        sqlite3_bind_int64(statement, 5, at);
+        done = sqlite3_step(statement) == SQLITE_DONE || fail(journal);
+    }
+    sqlite3_finalize(statement);
+    return done;
 }
 
 static bool add_kept(struct journal *journal, const struct wry_kept_sector *kept, uint32_t start,
@@ -130,8 +136,7 @@ static bool begin(void *context, const struct wry_run *run, const struct wry_kep
 
     if (!done)
         return false;
-    for (uint32_t at = run->start; at < run->end && done; at += WRY_SECTOR_SIZE)
-        done = add_sector(journal, at);
+    done = add_sectors(journal, run->start, run->end);
     for (size_t i = 0; i < count && done; i++)
         done = add_kept(journal, &kept[i], run->start, intended);
     if (done && execute(journal, "COMMIT"))

@@ -220,7 +220,7 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
                         .boards = g_new0(struct wry_many_board, count),
                         .rows = g_new0(struct many_row, count),
                         .logs = g_new0(struct board_log *, count)};
-    g_autofree struct listener *listeners = g_new0(struct listener, count);
+    struct listener *listeners = g_new0(struct listener, count);
 
     for (size_t i = 0; i < count; i++) {
         g_mutex_init(&many.rows[i].lock);
@@ -234,6 +234,7 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
         g_free(many.boards[i].words);
         wry_run_result_clear(&many.boards[i].result);
     }
+    g_free(listeners);
     g_free(many.boards);
     g_free(many.rows);
     g_free(many.logs);
