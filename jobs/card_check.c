@@ -116,7 +116,7 @@ static void check_size(const struct checking *c, uint32_t flash_size)
 
     card_wanted(c->card, flash_size, NULL, &wanted);
     struct wry_image_wanted *images = (struct wry_image_wanted *)wanted.images;
-    g_autofree guint *which = g_new0(guint, wanted.image_count + 1);
+    guint *which = g_new0(guint, wanted.image_count + 1);
     for (guint i = 0, n = 0; i < card->placements->len; i++) {
         const struct card_variant *variant =
             card_variant_for(g_ptr_array_index(card->placements, i), flash_size);
@@ -148,6 +148,7 @@ static void check_size(const struct checking *c, uint32_t flash_size)
         }
         wry_plan_result_clear(&result);
     }
+    g_free(which);
     card_wanted_clear(&wanted);
 }
 
@@ -174,7 +175,9 @@ static struct settings *load_settings(const struct checking *c, const char *regi
     return settings;
 }
 
-static char *try_setting(const struct checking *c, const struct card_value *value)
+/* secret_is_bad: it stands in what is handed on. */
+static char *try_setting(const struct checking *c, const struct card_value *value,
+                         bool secret_is_bad)
 {
     g_autoptr(GError) error = NULL;
     bool changed, many;
@@ -183,6 +186,10 @@ static char *try_setting(const struct checking *c, const struct card_value *valu
 
     if (many)
         text = g_strdup_printf("several files hold settings: say REGION/%s", value->key);
+    else if (settings && secret_is_bad && settings_is_secret(settings, value->key))
+        text = g_strdup_printf("'%s' is secret: its value comes from the environment or a file, as "
+                               "the settings file says, and stands in no card",
+                               value->key);
     else if (settings && !settings_set(settings, value->key, value->value, &changed, &error))
         text = g_strdup(error->message);
     settings_free(settings);
@@ -195,7 +202,7 @@ static void check_settings(const struct checking *c)
 
     for (guint i = 0; i < card->values->len; i++) {
         const struct card_value *value = g_ptr_array_index(card->values, i);
-        char *text = try_setting(c, value);
+        char *text = try_setting(c, value, true);
         if (text)
             complain(c, value->at, text);
     }
@@ -208,7 +215,7 @@ static void check_field(const struct checking *c, const struct csv_table *table,
     g_autofree char *region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
     struct card_value value = {
         .region = region, .key = slash ? (char *)slash + 1 : name->text, .value = field->text};
-    char *text = field->text[0] != '\0' ? try_setting(c, &value) : NULL;
+    char *text = field->text[0] != '\0' ? try_setting(c, &value, false) : NULL;
 
     if (text)
         mistakes_add(c->mistakes, table->path, field->line, field->column, text);

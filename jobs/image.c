@@ -261,11 +261,13 @@ static bool read_piece(void *context, uint32_t offset, uint8_t *to, size_t n)
 
     if (!image_file_read(image->file, address, to, n))
         return false;
-    bool set = image->facts.header_set || image->facts.read_set;
-    for (size_t i = 0; set && i < n; i++) {
-        uint32_t at = address + (uint32_t)i - image->header_at;
-        if (at < WRY_BOOT_HEADER_SIZE)
-            to[i] = image->header_bytes[at];
+    if (image->facts.header_set || image->facts.read_set) {
+        uint64_t from = MAX(address, image->header_at);
+        uint64_t end =
+            MIN((uint64_t)address + n, (uint64_t)image->header_at + WRY_BOOT_HEADER_SIZE);
+        if (from < end)
+            memcpy(to + (from - address), image->header_bytes + (from - image->header_at),
+                   (size_t)(end - from));
     }
     return true;
 }

@@ -206,7 +206,7 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
     g_autoptr(GString) text = g_string_new(NULL);
     /* What a link points to is replaced, not the link. */
     char *path = realpath(table->path, NULL);
-    GStatBuf before;
+    GStatBuf before = {0};
 
     for (guint i = 0; i < table->rows->len; i++) {
         const GArray *fields = g_ptr_array_index(table->rows, i);
@@ -217,9 +217,11 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
         }
         g_string_append(text, "\r\n");
     }
-    bool known = path && g_stat(path, &before) == 0;
-    gboolean saved = known ? pending_file_save(path, text->str, text->len, TRUE, error)
-                           : store_file_error(error, table->path);
+    if (!path || g_stat(path, &before) != 0) {
+        free(path);
+        return store_file_error(error, table->path);
+    }
+    gboolean saved = pending_file_save(path, text->str, text->len, TRUE, error);
     if (saved)
         g_chmod(path, before.st_mode & 0777);
     free(path);

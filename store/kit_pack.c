@@ -2,6 +2,7 @@
 #include <string.h>
 #include <zip.h>
 
+#include "csv_table.h"
 #include "error.h"
 #include "kit.h"
 #include "kit_list.h"
@@ -84,6 +85,40 @@ static gboolean add_references(struct kit_entry *entry, const char *path, GError
         else
             good = add_member(entry, reference->file, source, error);
     }
+    return good;
+}
+
+/* The names of secret settings that a settings file of the card has; values are not read. */
+static gboolean is_secret(const struct card *card, const char *key)
+{
+    for (guint i = 0; i < card->files->len; i++) {
+        const struct card_file *file = g_ptr_array_index(card->files, i);
+        if (settings_is_file(file->path) && settings_file_keeps_secret(file->path, key))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* A table goes to every bench: no secret may stand in it. */
+static gboolean check_table(const struct card *card, GError **error)
+{
+    struct csv_table *table = card->table ? csv_table_load(card->table, error) : NULL;
+    gboolean good = TRUE;
+
+    if (!table)
+        return card->table == NULL;
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    for (guint i = 0; i < names->len && good; i++) {
+        const char *name = g_array_index(names, struct csv_field, i).text;
+        const char *slash = strchr(name, '/');
+        good = !is_secret(card, slash ? slash + 1 : name);
+        if (!good)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                        "%s: '%s' is a secret setting, and a kit holds no secrets: it stays beside "
+                        "the bench as a file or in the environment",
+                        card->table, name);
+    }
+    csv_table_free(table);
     return good;
 }
 
@@ -171,7 +206,7 @@ static char *sign(const char *text, const char *secret_key, GError **error)
 
 gboolean kit_pack(const struct card *card, const char *path, const char *secret_key, GError **error)
 {
-    struct kit_list *list = make_list(card, error);
+    struct kit_list *list = check_table(card, error) ? make_list(card, error) : NULL;
     g_autofree char *text = list ? kit_list_write(list) : NULL;
     g_autofree char *signature = list && secret_key ? sign(text, secret_key, error) : NULL;
     struct pending_file *file =

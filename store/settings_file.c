@@ -357,6 +357,32 @@ GPtrArray *settings_references(const char *path, GError **error)
     return NULL;
 }
 
+struct secret_search {
+    const char *key;
+    bool secret;
+};
+
+static gboolean take_secret(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    struct secret_search *search = context;
+    const yaml_node_t *settings = yaml_text_find(yaml, root, "settings");
+    bool is_list = settings && settings->type == YAML_MAPPING_NODE;
+    const yaml_node_t *value = is_list ? yaml_text_find(yaml, settings, search->key) : NULL;
+    bool is_long = value && value->type == YAML_MAPPING_NODE;
+    const yaml_node_t *secret = is_long ? yaml_text_find(yaml, value, "secret") : NULL;
+
+    search->secret = secret && strcmp(yaml_text_of(secret), "true") == 0;
+    return TRUE;
+}
+
+bool settings_file_keeps_secret(const char *path, const char *key)
+{
+    struct secret_search search = {.key = key};
+
+    yaml_text_load(path, "a settings file", take_secret, &search, NULL);
+    return search.secret;
+}
+
 bool settings_is_file(const char *path)
 {
     return yaml_text_has_key(path, "settings");
@@ -428,6 +454,13 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
     }
     free_entry(entry);
     return FALSE;
+}
+
+bool settings_is_secret(const struct settings *settings, const char *key)
+{
+    const struct entry *entry = find(settings, key);
+
+    return entry && entry->setting.secret;
 }
 
 size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,

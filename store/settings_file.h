@@ -36,6 +36,10 @@ struct settings_reference {
  * with g_ptr_array_unref. */
 GPtrArray *settings_references(const char *path, GError **error);
 
+/* Whether the file says that this setting is secret; its value is not read. False also when it
+ * cannot be told. */
+bool settings_file_keeps_secret(const char *path, const char *key);
+
 /* From a block that is sound. */
 struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head);
 void settings_free(struct settings *settings);
@@ -50,6 +54,9 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
 /* Bytes of the block; 0 when it does not fit. */
 size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,
                      size_t room);
+
+/* False also where there is no such key. */
+bool settings_is_secret(const struct settings *settings, const char *key);
 
 guint settings_count(const struct settings *settings);
 /* Valid until the next change. */

@@ -36,6 +36,17 @@ static gboolean fail(GError **error, const char *path, const char *what)
     return FALSE;
 }
 
+/* A line of a key file: what it is, and the key. */
+static char *key_line(const char *what, const uint8_t *bytes, size_t n)
+{
+    char *hex = signing_hex(bytes, n);
+    char *line = g_strconcat(what, hex, "\n", NULL);
+
+    sodium_memzero(hex, strlen(hex));
+    g_free(hex);
+    return line;
+}
+
 gboolean signing_make(const char *name, char **public_key, GError **error)
 {
     uint8_t seed[crypto_sign_SEEDBYTES], key[SIGNING_KEY_SIZE], full[crypto_sign_SECRETKEYBYTES];
@@ -46,17 +57,13 @@ gboolean signing_make(const char *name, char **public_key, GError **error)
         return fail(error, name, "no random numbers are to be had");
     randombytes_buf(seed, sizeof seed);
     crypto_sign_seed_keypair(key, full, seed);
-    char *secret_hex = signing_hex(seed, sizeof seed);
-    g_autofree char *public_hex = signing_hex(key, sizeof key);
-    char *secret = g_strconcat(SECRET, secret_hex, "\n", NULL);
-    *public_key = g_strconcat(PUBLIC, public_hex, "\n", NULL);
+    char *secret = key_line(SECRET, seed, sizeof seed);
+    *public_key = key_line(PUBLIC, key, sizeof key);
     gboolean made = pending_file_save(secret_file, secret, strlen(secret), FALSE, error) &&
                     pending_file_save(public_file, *public_key, strlen(*public_key), FALSE, error);
-    sodium_memzero(secret_hex, strlen(secret_hex));
     sodium_memzero(secret, strlen(secret));
     sodium_memzero(seed, sizeof seed);
     sodium_memzero(full, sizeof full);
-    g_free(secret_hex);
     g_free(secret);
     if (!made)
         g_clear_pointer(public_key, g_free);

@@ -99,6 +99,21 @@ static void a_kit_runs_where_its_files_are_not(void)
     CHECK(strcmp(said.out, "0\n") == 0);
 }
 
+static void a_kit_holds_no_secrets(void)
+{
+    scratch_text("secret.yaml", "card: Secret\nchip: turnstone-t2\nflash: 4MiB\n"
+                                "write: [{region: calibration, file: pier.yaml}]\n"
+                                "boards: {file: secret.csv, row: next}\n");
+    scratch_text("secret.csv", "pier,wifi_key\nA,drift wood\n");
+    EXPECT(3, "secret.csv: 'wifi_key' is a secret setting, and a kit holds no secrets",
+           command("card", "pack", scratch_file("secret.yaml"), "-o", scratch_file("x.zip"), NULL));
+    scratch_text("secret.yaml", "card: Secret\nchip: turnstone-t2\nflash: 4MiB\n"
+                                "write: [{region: calibration, file: pier.yaml}]\n"
+                                "set: {wifi_key: drift wood}\n");
+    EXPECT(3, "secret.yaml:5:7: 'wifi_key' is secret",
+           command("card", "check", scratch_file("secret.yaml"), NULL));
+}
+
 static void keys_are_made_once(void)
 {
     struct said said = command("card", "keys", scratch_file("harbour"), NULL);
@@ -257,6 +272,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(the_same_content_gives_the_same_bytes),
                                         FACT(a_kit_runs_where_its_files_are_not),
+                                        FACT(a_kit_holds_no_secrets),
                                         FACT(keys_are_made_once),
                                         FACT(only_trusted_kits_are_taken),
                                         FACT(altered_kits_are_refused),

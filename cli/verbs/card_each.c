@@ -22,6 +22,7 @@ struct each {
     GHashTable *had;   /* addresses of boards that were here before, and their outcome */
     GHashTable *ports; /* those that there were at the last look */
     unsigned passed, failed;
+    bool end_told; /* that it ends after the board at hand */
     enum wry_outcome worst;
 };
 
@@ -148,6 +149,18 @@ static void add_json(struct each *each, enum wry_outcome outcome,
     json_builder_end_object(each->app->json);
 }
 
+/* The board at hand is finished first. */
+static bool tell_end(void *context)
+{
+    struct each *each = context;
+
+    if (app_interrupted() && !each->end_told) {
+        each->end_told = true;
+        app_note(each->app, "Ending after this board; Ctrl-C again ends at once.");
+    }
+    return false;
+}
+
 static void run_board(struct each *each, const char *link, struct wry_run_result *result)
 {
     struct app *app = each->app;
@@ -156,6 +169,7 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
     struct wry_station_settings settings = each->settings;
 
     settings.link = link;
+    settings.stop = (struct wry_stop){.context = each, .asked = tell_end};
     station_make_of(app, &settings);
     enum wry_outcome outcome = wry_station_run(app->station, &wanted, result);
     bool passed = outcome == WRY_OUTCOME_DONE, simulated = wry_station_is_simulated(app->station);

@@ -279,7 +279,7 @@ const char *report_reason(const struct report_day *day, guint *count)
     while (g_hash_table_iter_next(&iter, &reason, &times)) {
         guint n = GPOINTER_TO_UINT(times);
         /* Equally often: the same one at every run. */
-        if (n > *count || (n == *count && strcmp(reason, most) < 0)) {
+        if (n > *count || (most && n == *count && strcmp(reason, most) < 0)) {
             *count = n;
             most = reason;
         }

@@ -41,7 +41,8 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
     return wry_plan_overlay(job->plan, offset, to, length);
 }
 
-/* In pages of which some are in the old content and some are not, so page by page. */
+/* Of pages some are in the old content and some are not, so by whole pages: as many at once as are
+ * wanted whole. */
 static bool read_composed(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     const struct session_composed *composed = context;
@@ -51,6 +52,13 @@ static bool read_composed(void *context, uint32_t offset, uint8_t *to, size_t n)
         uint32_t at = offset + (uint32_t)done;
         uint32_t within = at % WRY_PAGE_SIZE;
         size_t piece = WRY_PAGE_SIZE - within < n - done ? WRY_PAGE_SIZE - within : n - done;
+        if (piece == WRY_PAGE_SIZE) {
+            piece = (n - done) / WRY_PAGE_SIZE * WRY_PAGE_SIZE;
+            if (!session_compose(composed->job, composed->start + at, to + done, (uint32_t)piece))
+                return false;
+            done += piece;
+            continue;
+        }
         if (!session_compose(composed->job, composed->start + at - within, page, sizeof page))
             return false;
         memcpy(to + done, page + within, piece);

@@ -21,7 +21,7 @@ enum {
     QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
 };
 
-#define LOOK_EVERY 20000u /* us between looks at the buttons */
+#define LOOK_EVERY 50000u /* us between looks at the buttons */
 #define HOLD_TIME 200000u /* us that the boot button is held through reset */
 
 /* One board, its listener, and whoever is connected. */
@@ -306,8 +306,8 @@ static void turn_board(struct served *s, bool has_input)
 static void turn_boards(GPtrArray *boards)
 {
     guint count = boards->len;
-    g_autofree struct pollfd *listeners = g_new0(struct pollfd, count);
-    g_autofree struct pollfd *clients = g_new0(struct pollfd, count);
+    struct pollfd *listeners = g_new0(struct pollfd, count);
+    struct pollfd *clients = g_new0(struct pollfd, count);
     int wait = IDLE_WAIT_MS;
 
     for (guint i = 0; i < count; i++) {
@@ -325,6 +325,8 @@ static void turn_boards(GPtrArray *boards)
             accept_client(s);
         turn_board(s, clients[i].revents != 0);
     }
+    g_free(listeners);
+    g_free(clients);
 }
 
 static gpointer run_crew(gpointer data)
