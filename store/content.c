@@ -5,7 +5,9 @@
 #include <magic.h>
 #include <string.h>
 
+#include "base/units.h"
 #include "error.h"
+#include "file_facts.h"
 
 /* By prefix; the first that fits counts. */
 static const struct {
@@ -52,8 +54,21 @@ static enum wry_content by_type(const char *type)
     return WRY_CONTENT_ANY;
 }
 
-gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
-                           enum wry_content *content, GError **error)
+/* Of bytes that tell nothing; that is what comes to fifty boards. */
+static char *fact_of(const uint8_t *bytes, size_t n)
+{
+    uint8_t sha256[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, bytes, n);
+    wry_sha256_end(&sha, sha256);
+    g_autofree char *digest = units_digest(sha256);
+    return g_strdup_printf("bytes with digest %s tell nothing", digest);
+}
+
+static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
+                          enum wry_content *content, GError **error)
 {
     magic_t magic = magic_open(MAGIC_MIME_TYPE);
     const char *type = NULL;
@@ -68,4 +83,23 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
     if (magic)
         magic_close(magic);
     return type != NULL;
+}
+
+gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
+                           enum wry_content *content, GError **error)
+{
+    static GMutex lock;
+    g_autofree char *fact = fact_of(bytes, n);
+    gboolean recognised = TRUE;
+
+    /* libmagic loads megabytes of rules each time: who else needs it for the same bytes waits. */
+    g_mutex_lock(&lock);
+    *content = WRY_CONTENT_ANY;
+    if (!file_facts_knows(fact)) {
+        recognised = recognise(name, bytes, n, content, error);
+        if (recognised && *content == WRY_CONTENT_ANY)
+            file_facts_learn(fact);
+    }
+    g_mutex_unlock(&lock);
+    return recognised;
 }

@@ -10,6 +10,9 @@ static char context[256];
 
 void check_context(const char *format, ...)
 {
+    context[0] = '\0';
+    if (!format)
+        return;
     va_list arguments;
 
     va_start(arguments, format);

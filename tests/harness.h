@@ -36,7 +36,7 @@ struct fact {
 void check_true(bool holds, const char *file, int line, const char *text);
 void check_equal(long long expected, long long found, const char *file, int line, const char *text);
 
-/* Said with the next failure: which seed or case is being run. */
+/* Said with the next failure: which seed or case is being run; NULL: none any more. */
 void check_context(const char *format, ...);
 
 int run_facts(const struct fact *facts, size_t count, int argc, char **argv);
