@@ -12,7 +12,6 @@
 #include "store/board_table.h"
 #include "store/error.h"
 #include "store/ledger.h"
-#include "store/pending_file.h"
 #include "store/steps_file.h"
 
 struct run {
@@ -179,24 +178,6 @@ static enum wry_outcome look_back(struct run *run)
     return run->station->problem.outcome;
 }
 
-/* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
-static bool settle_table(const struct run *run, const char *path, GError **error)
-{
-    g_autoptr(GError) inner = NULL;
-    g_autofree char *text = NULL;
-    gsize n = 0;
-
-    if (strcmp(path, run->card->table) == 0 || g_file_test(path, G_FILE_TEST_EXISTS))
-        return true;
-    if (!g_file_get_contents(run->card->table, &text, &n, error))
-        return false;
-    if (pending_file_save(path, text, n, FALSE, &inner) ||
-        g_error_matches(inner, STORE_ERROR, STORE_ERROR_EXISTS))
-        return true;
-    g_propagate_error(error, g_steal_pointer(&inner));
-    return false;
-}
-
 static enum wry_outcome take_row(struct run *run)
 {
     g_autofree char *path = card_table(run->wanted->card);
@@ -209,7 +190,8 @@ static enum wry_outcome take_row(struct run *run)
         g_free(path);
         path = g_strdup(run->card->table);
     }
-    if (settle_table(run, path, &error))
+    /* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
+    if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
         run->values = board_table_take(path, run->card->rows, eui48, !run->wanted->dry_run,
                                        &run->result->row, &error);
     if (run->values)

@@ -11,6 +11,7 @@
 #include "csv_table.h"
 #include "error.h"
 #include "mistakes.h"
+#include "pending_file.h"
 #include "wrytograph/settings_block.h"
 
 #define ADDRESS "address"
@@ -148,6 +149,21 @@ static int lock_table(const char *path, GError **error)
     if (file >= 0)
         close(file);
     return -1;
+}
+
+gboolean board_table_copy(const char *from, const char *path, GError **error)
+{
+    g_autofree char *text = NULL;
+    gsize n = 0;
+    int lock = lock_table(path, error);
+
+    if (lock < 0)
+        return FALSE;
+    gboolean there =
+        g_file_test(path, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
+                                                  pending_file_save(path, text, n, FALSE, error));
+    close(lock);
+    return there;
 }
 
 /* The board's own row, or 0. */

@@ -28,6 +28,9 @@ GPtrArray *board_table_take(const char *path, enum card_rows rows,
                             const uint8_t eui48[WRY_EUI48_SIZE], bool claim, unsigned *line,
                             GError **error);
 
+/* A copy of a table at path, unless there is one; several may try at once. */
+gboolean board_table_copy(const char *from, const char *path, GError **error);
+
 /* The board was done: its row says when, in UTC. */
 gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
                           GError **error);
