@@ -95,7 +95,8 @@ static void a_kit_runs_where_its_files_are_not(void)
     EXPECT(0, "a kit, not signed", said);
     CHECK(says(&said, "Pier gauges 3") && says(&said, "site"));
     /* What was unpacked is gone. */
-    said = run_program("sh", "-c", "ls -d /tmp/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
+    said =
+        run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
     CHECK(strcmp(said.out, "0\n") == 0);
 }
 
@@ -228,7 +229,7 @@ static void altered_kits_are_refused(void)
     EXPECT(3, "not a whole ZIP file", command("card", "check", scratch_file("cut.zip"), NULL));
     /* Nothing of them was left unpacked. */
     struct said said =
-        run_program("sh", "-c", "ls -d /tmp/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
+        run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
     CHECK(strcmp(said.out, "0\n") == 0);
 }
 
