@@ -13,6 +13,7 @@
 #include "store/error.h"
 #include "store/ledger.h"
 #include "store/steps_file.h"
+#include "wrytograph/layout.h"
 
 struct run {
     struct wry_station *station;
@@ -215,6 +216,41 @@ static enum wry_outcome connect_board(struct run *run)
     return end_step(run, outcome);
 }
 
+static bool is_erased(const struct run *run, const struct target *target,
+                      const struct wry_region *region)
+{
+    uint32_t offset, length;
+
+    for (char **part = run->card->erase; part && *part; part++) {
+        if (regions_parse_part(run->station, target, *part, &offset, &length) == WRY_OUTCOME_DONE &&
+            region->offset < (uint64_t)offset + length &&
+            offset < (uint64_t)region->offset + region->length)
+            return true;
+    }
+    return false;
+}
+
+/* A changed settings block wants the one that the board has, an upgrade the program: nothing of
+ * their regions may be erased before. What is made of the board's block comes behind the wanted
+ * images. */
+static enum wry_outcome check_erased(struct run *run, const struct wry_held *held, size_t wanted)
+{
+    struct target target;
+    enum wry_outcome outcome = regions_of_board(run->station, &target);
+
+    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++) {
+        const struct wry_planned_image *image = held->facts[i];
+        const struct wry_region *region = wry_layout_at(&target.layout.table, image->start);
+        bool needs_old = i >= wanted || (image->has_header && image->header.only_upgrade);
+        if (!needs_old || !region || !is_erased(run, &target, region))
+            continue;
+        outcome =
+            station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name);
+        run->station->problem.region = *region;
+    }
+    return outcome;
+}
+
 /* All that the write would refuse is found before anything is erased. */
 static enum wry_outcome check_plan(struct run *run)
 {
@@ -232,6 +268,8 @@ static enum wry_outcome check_plan(struct run *run)
                              .planned = &planned};
     if (wanted.image_count + wanted.setting_count > 0)
         outcome = planning_for_board(&job);
+    if (outcome == WRY_OUTCOME_DONE && held && run->card->erase)
+        outcome = check_erased(run, held, wanted.image_count);
     images_free(held);
     card_wanted_clear(&wanted);
     return outcome;

@@ -157,6 +157,16 @@ static void nothing_is_erased_for_what_does_not_fit(void)
     g_autofree uint8_t *before = scratch_flash("gauge-7", &n);
     EXPECT(5, "FAILED at check: ", run_card(NULL));
     CHECK(scratch_flash_is("gauge-7", before, n));
+    /* Settings that are changed are those that the card erases; also where it erases all. */
+    static const char *const parts[] = {"calibration", "all", "0x13000+4K"};
+    for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
+        g_autofree char *text = g_strdup_printf("card: Unfit\nchip: turnstone-t2\nflash: 4MiB\n"
+                                                "erase: [%s]\nset: {pier: Q}\n",
+                                                parts[i]);
+        scratch_text("card.yaml", text);
+        EXPECT(5, "the card erases region 'calibration'", run_card(NULL));
+        CHECK(scratch_flash_is("gauge-7", before, n));
+    }
 }
 
 static void failures_say_at_which_step(void)

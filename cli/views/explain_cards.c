@@ -50,6 +50,14 @@ bool explain_cards(struct app *app, const struct wry_problem *p)
                  "Nothing was changed. Mend the way to the ledger, or say --again to do without.",
                  "how often this board got the card is not known: %s", p->cause->message);
         return true;
+    case WRY_PROBLEM_CARD_ERASES:
+        app_fail(
+            app, code,
+            "Nothing was changed. Take the region out of 'erase', or write all settings from a "
+            "file.",
+            "the card erases region '%s', and its %s is made of what is there now", p->region.name,
+            p->subject);
+        return true;
     case WRY_PROBLEM_CARD_ROW:
         app_fail(app, code, "See the table of boards that the card names.", "%s",
                  p->cause->message);

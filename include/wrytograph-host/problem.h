@@ -156,6 +156,7 @@ enum wry_problem_kind {
                                   when last */
     WRY_PROBLEM_CARD_UNCOUNTED, /* how often the board had it is not known: cause */
     WRY_PROBLEM_CARD_ROW,       /* cause */
+    WRY_PROBLEM_CARD_ERASES,    /* region, of which subject needs what is in it now */
 
     /* What was found out. */
     WRY_PROBLEM_FLASH_REPEATS,   /* bytes: expected by its claim, found */
