@@ -9,6 +9,7 @@ enum {
 };
 
 #define SEND_TIME 5000000  /* us for what was asked for once */
+#define END_TIME 200000    /* us for a thread that is not at work to end */
 #define PAUSE_TIME 5000000 /* us for which a server that failed is left alone */
 
 struct ledger_sender {
@@ -17,7 +18,7 @@ struct ledger_sender {
     GMutex lock;
     GCond changed;
     unsigned asked, done; /* done: up to this one, well or not */
-    bool ends;
+    bool ends, over;      /* over: the thread has ended, or never could begin */
 };
 
 static void sender_unref(struct ledger_sender *sender)
@@ -138,6 +139,10 @@ static gpointer run_sender(gpointer data)
     }
     ledger_server_close(server);
     ledger_lite_close(outbox);
+    g_mutex_lock(&sender->lock);
+    sender->over = true;
+    g_cond_broadcast(&sender->changed);
+    g_mutex_unlock(&sender->lock);
     sender_unref(sender);
     return NULL;
 }
@@ -163,7 +168,8 @@ void ledger_sender_ask(struct ledger_sender *sender, int64_t time)
     g_mutex_lock(&sender->lock);
     unsigned mine = ++sender->asked;
     g_cond_broadcast(&sender->changed);
-    while (sender->done < mine && g_cond_wait_until(&sender->changed, &sender->lock, end))
+    while (sender->done < mine && !sender->over &&
+           g_cond_wait_until(&sender->changed, &sender->lock, end))
         ;
     g_mutex_unlock(&sender->lock);
 }
@@ -175,6 +181,10 @@ void ledger_sender_free(struct ledger_sender *sender)
     g_mutex_lock(&sender->lock);
     sender->ends = true;
     g_cond_broadcast(&sender->changed);
+    /* One that has nothing to do ends at once, and not in the middle of the process's own end. */
+    int64_t end = g_get_monotonic_time() + END_TIME;
+    while (!sender->over && g_cond_wait_until(&sender->changed, &sender->lock, end))
+        ;
     g_mutex_unlock(&sender->lock);
     sender_unref(sender);
 }
