@@ -26,7 +26,8 @@ static void name_kit(GPtrArray *mistakes, const struct wry_card *card)
 
 bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, GError **error)
 {
-    struct card_files files = {.find = kit_find};
+    g_autofree char *beside = g_path_get_dirname(card->path);
+    struct card_files files = {.find = kit_find, .beside = beside};
     const char *path = card->path;
 
     if (archive_is_one(path)) {

@@ -76,6 +76,9 @@ void recording_board(struct wry_station *station)
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
     r->touched = true;
+    /* The only adapter was found meanwhile. */
+    if (!r->run->link)
+        r->run->link = g_strdup(station->link);
     r->run->board = units_address(board->eui48);
     r->run->chip = chip ? g_strdup(chip->name) : g_strdup_printf("0x%04X", board->chip_code);
     r->run->flash = board->capacity;

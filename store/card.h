@@ -90,6 +90,7 @@ struct card_files {
     void *context;
     /* The path of what is written so in the card; free with g_free. NULL when there is none. */
     char *(*find)(void *context, const char *written);
+    const char *beside; /* folder of the kit: what a card makes stays when the kit is closed */
 };
 
 /* What is wrong with it is added to mistakes. NULL with an error when it cannot be read, or is no

@@ -111,14 +111,17 @@ static gboolean take_backup(struct yaml_text *yaml, const yaml_node_t *key,
                             const yaml_node_t *value, void *context)
 {
     static const char *const policies[] = {"first", "always", "never"};
-    struct card *card = ((struct card_reader *)context)->card;
+    const struct card_reader *reader = context;
+    struct card *card = reader->card;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (strcmp(name, "folder") == 0) {
         if (text[0] == '\0')
             return yaml_text_complain(yaml, yaml_text_place(value), "a folder is named here");
+        const char *beside = reader->files ? reader->files->beside : card->folder;
+        g_free(card->backup_folder);
         card->backup_folder =
-            g_path_is_absolute(text) ? g_strdup(text) : g_build_filename(card->folder, text, NULL);
+            g_path_is_absolute(text) ? g_strdup(text) : g_build_filename(beside, text, NULL);
         return TRUE;
     }
     if (strcmp(name, "when") != 0)

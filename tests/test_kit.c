@@ -94,6 +94,12 @@ static void a_kit_runs_where_its_files_are_not(void)
     struct said said = command("inspect", scratch_file("bench-2/a.zip"), NULL);
     EXPECT(0, "a kit, not signed", said);
     CHECK(says(&said, "Pier gauges 3") && says(&said, "site"));
+    /* The backup is not: it lies beside the kit, and is known of. */
+    g_autofree char *backup = cards_ledger("backup_file");
+    g_autofree char *folder = g_build_filename(scratch(), "bench-2", "backups", "", NULL);
+    CHECK(g_str_has_prefix(backup, folder));
+    EXPECT(0, "02:57:B8:FE:82:F1", command("inspect", backup, NULL));
+    EXPECT(0, "backups/0257B8FE82F1", command("identify", NULL));
     /* What was unpacked is gone. */
     said =
         run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/wrytograph-kit-* 2>/dev/null | wc -l", NULL);

@@ -21,7 +21,7 @@ static const char head[] =
     "--line:#2c3540;--panel:#1a2028;--good:#63c98c;--bad:#ff8a80;--b0:#69a5e0;--b1:#dca06a;"
     "--b2:#86c886;--b3:#bf9ae0;--b4:#6accc9}}\n"
     "@media print{:root{color-scheme:light;--ink:#000;--soft:#444;--paper:#fff;--line:#bbb;"
-    "--panel:#fff;--good:#0a5a2c;--bad:#8f1d17}details{break-inside:avoid}}\n"
+    "--panel:#fff;--good:#0a5a2c;--bad:#8f1d17}}\n"
     "*{box-sizing:border-box}\n"
     "body{margin:0;background:var(--paper);color:var(--ink);font:15px/1.45 system-ui,"
     "\"DejaVu Sans\",sans-serif}\n"
@@ -43,6 +43,12 @@ static const char head[] =
     "code,.digest{font-family:ui-monospace,\"DejaVu Sans Mono\",monospace;font-size:.92em;"
     "overflow-wrap:anywhere}\n"
     "svg{display:block;width:100%;height:auto;margin:.5rem 0}svg text{fill:var(--ink)}\n"
+    ".digest{color:var(--soft);display:inline-block;min-width:12rem}\n"
+    "@media print{body{font-size:10px}main{max-width:none;padding:0}h1{font-size:18px}"
+    "h2{font-size:13px;break-after:avoid}.sums b{font-size:15px}.wide{overflow:visible}"
+    "th,td{padding:2px 5px}tr{break-inside:avoid}details{break-inside:auto}"
+    "details::details-content{content-visibility:visible;display:block}summary{break-after:avoid}}"
+    "\n"
     "@media (max-width:40rem){main{padding:1rem .7rem}th,td{padding:.3rem .4rem}.far{display:none}"
     "body{font-size:14px}}\n"
     "</style>\n</head>\n<body>\n<main>\n";
@@ -179,9 +185,13 @@ static void put_key(FILE *to, const struct report_content *content, guint i)
     put_cell(to, "t", content->region);
     put_cell(to, "t", place);
     put_cell(to, "n", bytes);
-    put_cell(to, "", name);
+    fputs("<td>", to);
+    put(to, name);
+    if (content->sha256[0])
+        fprintf(to, "<br><span class=\"digest\">");
+    put(to, content->sha256);
+    fputs(content->sha256[0] ? "</span></td>" : "</td>", to);
     put_cell(to, "t far", time);
-    put_cell(to, "far digest", content->sha256);
     fputs("</tr>\n", to);
 }
 
