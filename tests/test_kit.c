@@ -26,7 +26,8 @@ static void make_card(void)
     size_t n = 0;
     g_autofree char *text = (char *)scratch_read("card.yaml", &n);
     g_autofree char *more =
-        g_strconcat("card: Pier gauges\nversion: 3\nchip: turnstone-t2\nflash: 4MiB\nwrite:\n"
+        g_strconcat("card: Pier gauges\nversion: 3\nchip: turnstone-t2\nflash: 4MiB\n"
+                    "backup: {when: first, folder: backups}\nwrite:\n"
                     "  - {region: start, file: start.bin}\n"
                     "  - {region: table, file: regions.bin}\n"
                     "  - {region: app, file: gauge.bin}\n"
