@@ -13,7 +13,8 @@ enum {
     PATH_MOST = 1024,
 };
 
-#define SIZE_MOST (256u * 1024u * 1024u) /* bytes of one file */
+#define SIZE_MOST (256u * 1024u * 1024u) /* bytes of one file, */
+#define TOTAL_MOST (UINT64_C(1) << 30)   /* and of all */
 
 static void free_member(void *item)
 {
@@ -207,7 +208,13 @@ static bool read_absent(JsonObject *object, struct kit_entry *entry)
     return true;
 }
 
-static bool read_entry(JsonObject *object, struct kit_list *list, guint *count)
+/* What has been listed so far: what nobody would make is not unpacked. */
+struct tally {
+    guint count;
+    uint64_t size; /* bytes */
+};
+
+static bool read_entry(JsonObject *object, struct kit_list *list, struct tally *tally)
 {
     const char *written = object ? text_of(object, "written") : NULL;
     const char *folder = object ? text_of(object, "folder") : NULL;
@@ -219,11 +226,12 @@ static bool read_entry(JsonObject *object, struct kit_list *list, guint *count)
     struct kit_entry *entry = kit_list_add(list, written, folder);
     for (guint i = 0; i < json_array_get_length(members); i++) {
         struct kit_member *member = read_member(object_at(members, i));
-        if (!member || ++*count > MEMBERS_MOST) {
-            free_member(member);
+        if (!member)
             return false;
-        }
         g_ptr_array_add(entry->members, member);
+        tally->size += member->size;
+        if (++tally->count > MEMBERS_MOST || tally->size > TOTAL_MOST)
+            return false;
     }
     return read_absent(object, entry);
 }
@@ -232,7 +240,7 @@ static bool read_list(JsonObject *root, struct kit_list *list)
 {
     JsonNode *card = json_object_get_member(root, "card");
     JsonArray *files = array_of(root, "files");
-    guint count = 0;
+    struct tally tally = {0};
 
     list->card =
         card && JSON_NODE_HOLDS_OBJECT(card) ? read_member(json_node_get_object(card)) : NULL;
@@ -242,7 +250,7 @@ static bool read_list(JsonObject *root, struct kit_list *list)
         !files)
         return false;
     for (guint i = 0; i < json_array_get_length(files); i++) {
-        if (!read_entry(object_at(files, i), list, &count))
+        if (!read_entry(object_at(files, i), list, &tally))
             return false;
     }
     return true;

@@ -363,11 +363,6 @@ static void end_crews(struct bench_server *server)
     g_free(server->crews);
 }
 
-void bench_server_pass(void)
-{
-    g_usleep(IDLE_WAIT_MS * 1000);
-}
-
 static gboolean start_listening(struct served *s, const char *host, uint16_t port, GError **error)
 {
     g_autoptr(GSocketAddress) address = g_inet_socket_address_new_from_string(host, port);

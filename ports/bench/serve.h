@@ -3,9 +3,10 @@
  * if asked, as a pseudo-terminal.
  *
  *     struct bench_server *server = bench_server_new(&settings, names, &error);
- *     while (!stop)
- *         bench_server_pass();
+ *     ... until it is to end ...
  *     bench_server_free(server);
+ *
+ * The boards have threads of their own, as many as there are processors.
  *
  * Over RFC 2217, speed and control lines act on the board as on a real one. A pseudo-terminal has
  * no control lines: its board gets power when the terminal is opened, loses it when it is closed,
@@ -32,9 +33,6 @@ struct bench_server *bench_server_new(const struct bench_serve_settings *setting
 /* The n-th board's TCP port, and its pseudo-terminal (NULL without). */
 uint16_t bench_server_port(const struct bench_server *server, size_t n);
 const char *bench_server_pty(const struct bench_server *server, size_t n);
-
-/* Lets real time pass, a few hundredths of a second. */
-void bench_server_pass(void);
 
 /* Cuts the power of all boards and saves their state. */
 void bench_server_free(struct bench_server *server);
