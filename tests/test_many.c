@@ -245,6 +245,20 @@ static void one_after_another_on_a_fixed_link(void)
     g_string_free(running.seen, TRUE);
 }
 
+/* A link that cannot be opened is not a board that is away. */
+static void what_is_wrong_with_the_link_is_told(void)
+{
+    static const char *const arguments[] = {"--each", "--link", "bench:nowhere", NULL};
+
+    EXPECT(2, "is not a link",
+           command("card", "run", scratch_file("card.yaml"), "--each", "--link", "nonsense", NULL));
+    struct running running = begin(arguments);
+    wait_for(&running, "no board 'nowhere' on the bench");
+    CHECK_EQUAL(0, finish(&running, SIGINT));
+    CHECK(strstr(running.seen->str, "0 boards passed, 0 failed."));
+    g_string_free(running.seen, TRUE);
+}
+
 static void one_after_another_as_ports_appear(void)
 {
     static const char *const arguments[] = {"--each", NULL};
@@ -322,6 +336,7 @@ int main(int argc, char **argv)
                                         FACT(some_fail_and_harm_no_other),
                                         FACT(links_are_given_once_each),
                                         FACT(one_after_another_on_a_fixed_link),
+                                        FACT(what_is_wrong_with_the_link_is_told),
                                         FACT(one_after_another_as_ports_appear),
                                         FACT(a_stream_is_made_once_for_all)};
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);

@@ -23,6 +23,8 @@ struct each {
     GHashTable *ports; /* those that there were at the last look */
     unsigned passed, failed;
     bool end_told; /* that it ends after the board at hand */
+    char *trouble; /* with the link, that was told last; NULL = none */
+    bool bad_link; /* it can never be opened */
     enum wry_outcome worst;
 };
 
@@ -69,9 +71,37 @@ static char *wait_for_port(struct each *each)
 
 /* A fixed link. */
 
-/* True when a board answers there; its address. Whatever else is wrong with the link is told once.
- */
-static bool board_answers(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
+/* A link that cannot be opened is no board that is away: it is told, once for each reason. One that
+ * never can be ends it all. */
+static void tell_trouble(struct each *each, const struct wry_problem *problem)
+{
+    g_autofree char *words = NULL;
+
+    if (problem->kind == WRY_PROBLEM_SESSION || problem->kind == WRY_PROBLEM_STOPPED)
+        return;
+    if (problem->outcome == WRY_OUTCOME_USAGE) {
+        each->bad_link = true;
+        explain(each->app, problem);
+        return;
+    }
+    words = explain_words(problem);
+    if (g_strcmp0(words, each->trouble) == 0)
+        return;
+    app_note(each->app, "%s; waiting for that to end.", words);
+    g_free(each->trouble);
+    each->trouble = g_steal_pointer(&words);
+}
+
+static bool is_lost_port(const char *link)
+{
+    return g_path_is_absolute(link) && access(link, F_OK) != 0;
+}
+
+enum presence { AWAY, THERE, NOT_KNOWN };
+
+/* Whether a board answers there, with its address. A link that another program holds tells nothing
+ * of the board; a port that does not exist any more has none. */
+static enum presence call_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
 {
     struct wry_station_settings settings = {.link = each->link,
                                             .bench_folder = each->settings.bench_folder,
@@ -83,18 +113,25 @@ static bool board_answers(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
                                             .leaves_running = true,
                                             .stop = each->settings.stop};
     struct wry_station *station = wry_station_new(&settings);
-    bool answers = wry_station_connect(station) == WRY_OUTCOME_DONE;
+    enum presence presence = AWAY;
 
-    if (answers)
+    if (wry_station_connect(station) == WRY_OUTCOME_DONE) {
+        presence = THERE;
         memcpy(eui48, wry_station_board(station)->eui48, WRY_EUI48_SIZE);
+    } else {
+        const struct wry_problem *problem = wry_station_problem(station);
+        if (problem->kind != WRY_PROBLEM_SESSION && !is_lost_port(each->link))
+            presence = NOT_KNOWN;
+        tell_trouble(each, problem);
+    }
     wry_station_free(station);
-    return answers;
+    return presence;
 }
 
 static bool wait_for_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
 {
-    while (!app_interrupted()) {
-        if (board_answers(each, eui48))
+    while (!app_interrupted() && !each->bad_link) {
+        if (call_board(each, eui48) == THERE)
             return true;
         wait_a_little();
     }
@@ -107,10 +144,13 @@ static bool wait_until_gone(struct each *each, const char *link, const struct wr
     uint8_t eui48[WRY_EUI48_SIZE];
 
     while (!app_interrupted()) {
-        bool there = each->link ? board_answers(each, eui48) : access(link, F_OK) == 0;
-        if (!there)
+        enum presence presence = each->link           ? call_board(each, eui48)
+                                 : is_lost_port(link) ? AWAY
+                                                      : THERE;
+        if (presence == AWAY)
             return true;
-        if (each->link && done->known && memcmp(eui48, done->address, sizeof eui48) != 0)
+        if (presence == THERE && each->link && done->known &&
+            memcmp(eui48, done->address, sizeof eui48) != 0)
             return true;
         wait_a_little();
     }
@@ -185,8 +225,7 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
     add_json(each, outcome, result);
     each->passed += passed;
     each->failed += !passed;
-    if (!passed)
-        each->worst = outcome;
+    each->worst = run_outcome_worse(each->worst, outcome);
     g_clear_pointer(&app->message, g_free);
     g_clear_pointer(&app->next_step, g_free);
 }
@@ -235,11 +274,14 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
         app_print(app, "%u boards passed, %u failed.", each.passed, each.failed);
         g_hash_table_unref(each.had);
         g_hash_table_unref(each.ports);
-        if (each.failed > 0) {
+        if (each.bad_link) {
+            code = app->code;
+        } else if (each.failed > 0) {
             app->told = true;
             code = app_fail(app, (enum exit_code)each.worst, NULL, "%u boards failed", each.failed);
         }
     }
+    g_free(each.trouble);
     g_free(each.link);
     return code;
 }

@@ -90,21 +90,6 @@ static void turn(void *context)
     many_view_draw(many->view);
 }
 
-/* Which of two outcomes weighs more. */
-static enum wry_outcome worse(enum wry_outcome a, enum wry_outcome b)
-{
-    static const enum wry_outcome order[] = {
-        WRY_OUTCOME_INTERNAL,  WRY_OUTCOME_FLASH, WRY_OUTCOME_DIFFERS,
-        WRY_OUTCOME_LINK_LOST, WRY_OUTCOME_WRONG, WRY_OUTCOME_NO_ANSWER,
-        WRY_OUTCOME_BAD_INPUT, WRY_OUTCOME_USAGE, WRY_OUTCOME_STOPPED};
-
-    for (size_t i = 0; i < G_N_ELEMENTS(order); i++) {
-        if (a == order[i] || b == order[i])
-            return order[i];
-    }
-    return WRY_OUTCOME_DONE;
-}
-
 static void add_json(const struct many *many)
 {
     json_begin_list(many->app->json, "boards");
@@ -140,7 +125,7 @@ static int conclude(const struct many *many)
             if (many->logs[i])
                 board_log_line(many->logs[i], line);
             passed += good;
-            worst = worse(worst, board->outcome);
+            worst = run_outcome_worse(worst, board->outcome);
         }
     }
     add_json(many);

@@ -20,6 +20,20 @@ static const char *word(enum wry_outcome outcome)
                                             : "FAILED";
 }
 
+enum wry_outcome run_outcome_worse(enum wry_outcome a, enum wry_outcome b)
+{
+    static const enum wry_outcome order[] = {
+        WRY_OUTCOME_INTERNAL,  WRY_OUTCOME_FLASH, WRY_OUTCOME_DIFFERS,
+        WRY_OUTCOME_LINK_LOST, WRY_OUTCOME_WRONG, WRY_OUTCOME_NO_ANSWER,
+        WRY_OUTCOME_BAD_INPUT, WRY_OUTCOME_USAGE, WRY_OUTCOME_STOPPED};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(order); i++) {
+        if (a == order[i] || b == order[i])
+            return order[i];
+    }
+    return WRY_OUTCOME_DONE;
+}
+
 char *run_outcome_card(const struct wry_card *card)
 {
     struct wry_card_facts facts;

@@ -9,6 +9,9 @@
 #include "app/app.h"
 #include "wrytograph-host/card.h"
 
+/* Which of two outcomes weighs more: that of several boards is the worst. */
+enum wry_outcome run_outcome_worse(enum wry_outcome a, enum wry_outcome b);
+
 /* "Pier gauges 3"; free with g_free. */
 char *run_outcome_card(const struct wry_card *card);
 
