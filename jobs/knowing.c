@@ -54,10 +54,12 @@ void knowing_close(struct wry_station *station)
 
 void knowing_note_images(struct wry_station *station, const struct wry_held *held)
 {
+    static GMutex lock; /* fifty boards at once come here at once */
     g_autofree char *folder = index_folder(station);
 
     if (!open_index(station))
         return;
+    g_mutex_lock(&lock);
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
         uint32_t within = image->facts.start % WRY_SECTOR_SIZE;
@@ -72,6 +74,7 @@ void knowing_note_images(struct wry_station *station, const struct wry_held *hel
                          within > 0 ? WRY_SECTOR_SIZE - within : 0, image->file->length);
         file_facts_learn(fact);
     }
+    g_mutex_unlock(&lock);
 }
 
 void knowing_note_archive(struct wry_station *station, const char *path,

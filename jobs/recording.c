@@ -30,13 +30,25 @@ static void tell_failure(struct wry_station *station, const GError *error)
     station->recording->failed = true;
 }
 
-static void note(struct wry_station *station)
+static void note_so(struct wry_station *station, bool sure)
 {
     struct recording *r = station->recording;
     g_autoptr(GError) error = NULL;
 
-    if (r->touched && !r->failed && !ledger_note(station->settings.ledger, r->run, &error))
+    if (r->touched && !r->failed && !ledger_note(station->settings.ledger, r->run, sure, &error))
         tell_failure(station, error);
+}
+
+/* That a run began, with which board, has to outlive the power; its steps need not: waiting for
+ * the disk at each would hold up all boards at once. */
+static void note_surely(struct wry_station *station)
+{
+    note_so(station, true);
+}
+
+static void note(struct wry_station *station)
+{
+    note_so(station, false);
 }
 
 void recording_begin(struct wry_station *station, const char *kind)
@@ -64,7 +76,7 @@ void recording_touch(struct wry_station *station)
     r->touched = true;
     g_free(r->run->link);
     r->run->link = g_strdup(station->link);
-    note(station);
+    note_surely(station);
 }
 
 void recording_board(struct wry_station *station)
@@ -82,7 +94,7 @@ void recording_board(struct wry_station *station)
     r->run->board = units_address(board->eui48);
     r->run->chip = chip ? g_strdup(chip->name) : g_strdup_printf("0x%04X", board->chip_code);
     r->run->flash = board->capacity;
-    note(station);
+    note_surely(station);
 }
 
 static char *to_text(JsonArray *array)

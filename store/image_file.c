@@ -16,6 +16,13 @@
 enum {
     PIECE = 65536,
     EXTENTS_MAX = 100000,
+    AHEAD = 16384,
+};
+
+struct image_ahead {
+    uint32_t from;
+    size_t n;
+    uint8_t bytes[AHEAD];
 };
 
 /* Records are short; they are gathered before they go to the spool. */
@@ -207,6 +214,7 @@ static gboolean open_raw(struct image_file *image, GError **error)
         return store_file_error(error, image->path);
     g_array_append_val(image->extents, extent);
     image->length = image->file_length;
+    image->ahead = g_new0(struct image_ahead, 1);
     return TRUE;
 }
 
@@ -309,6 +317,7 @@ void image_file_free(struct image_file *image)
         return;
     if (image->file >= 0)
         close(image->file);
+    g_free(image->ahead);
     spool_free(image->spool);
     g_array_free(image->extents, TRUE);
     g_free(image->path);
@@ -333,9 +342,28 @@ bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n
     return false;
 }
 
+/* Content is asked for by the page, which as a call to the system each costs more than the page. */
+static bool read_ahead(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)
+{
+    struct image_ahead *ahead = image->ahead;
+
+    if (address < ahead->from || address - ahead->from > ahead->n ||
+        n > ahead->n - (address - ahead->from)) {
+        ssize_t got = pread(image->file, ahead->bytes, sizeof ahead->bytes, (off_t)address);
+        ahead->from = address;
+        ahead->n = got > 0 ? (size_t)got : 0;
+    }
+    if (n > ahead->n - (address - ahead->from))
+        return false;
+    memcpy(to, ahead->bytes + (address - ahead->from), n);
+    return true;
+}
+
 bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)
 {
     if (image->spool)
         return spool_read(image->spool, address, to, n);
+    if (n <= sizeof image->ahead->bytes)
+        return read_ahead(image, address, to, n);
     return pread(image->file, to, n, (off_t)address) == (ssize_t)n;
 }

@@ -32,6 +32,7 @@ struct image_file {
     GArray *extents;                 /* struct image_extent, by rising address, never touching */
     uint8_t sha256[WRY_SHA256_SIZE]; /* raw: of the file when it was opened */
     int file;                        /* raw: the file; else -1 */
+    struct image_ahead *ahead;       /* raw: what was read of it last */
     struct spool *spool;
 };
 

@@ -6,60 +6,17 @@
 #include <sqlite3.h>
 #include <string.h>
 
+#include "base/together.h"
 #include "base/units.h"
 #include "error.h"
-#include "file_facts.h"
+#include "journal_tables.h"
 
 enum {
-    VERSION = 3,
-    BUSY_SHORT = 1,     /* ms: others of this computer hold it for about as long, */
-    BUSY_SHORTS = 200,  /* so often; then */
-    BUSY_SLICE = 50,    /* ms, */
-    BUSY_SLICES = 100,  /* until it is taken for one that stays */
     STRETCHES_MAX = 64, /* told of */
-};
-
-struct journal {
-    sqlite3 *db;
-    char *folder, *path;
-    struct wry_stop stop;
-    char *board, *jedec;
-    int64_t chip, flash;
-    char *problem;
-    GPtrArray *aside;
-    struct wry_keeper keeper;
 };
 
 /* The board's rows; those of version 1 knew the address only. */
 #define OF_BOARD "board = ?1 AND chip IN (?2, -1) AND flash IN (?3, -1) AND jedec IN (?4, '') "
-
-static const char schema[] =
-    "CREATE TABLE IF NOT EXISTS unsettled ("
-    " board TEXT NOT NULL, chip INTEGER NOT NULL, flash INTEGER NOT NULL, jedec TEXT NOT NULL,"
-    " offset INTEGER NOT NULL, old BLOB, intended BLOB, since TEXT NOT NULL,"
-    " old_from INTEGER NOT NULL DEFAULT 0,"
-    " PRIMARY KEY (board, chip, flash, jedec, offset)) WITHOUT ROWID;";
-
-/* Version 1: the address and the old content were all that was kept. */
-static const char from_version_1[] =
-    "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '', 0 FROM sectors;"
-    "DROP TABLE sectors;";
-
-/* Version 2 kept whole sectors. */
-static const char from_version_2[] =
-    "ALTER TABLE unsettled ADD COLUMN old_from INTEGER NOT NULL DEFAULT 0;";
-
-static bool fail(struct journal *journal)
-{
-    g_free(journal->problem);
-    journal->problem = g_strdup(sqlite3_errmsg(journal->db));
-    return false;
-}
-
-static bool execute(struct journal *journal, const char *text)
-{
-    return sqlite3_exec(journal->db, text, NULL, NULL, NULL) == SQLITE_OK || fail(journal);
-}
 
 /* A statement with the board as ?1 to ?4. NULL when it cannot be made. */
 static sqlite3_stmt *prepare(struct journal *journal, const char *text)
@@ -67,7 +24,7 @@ static sqlite3_stmt *prepare(struct journal *journal, const char *text)
     sqlite3_stmt *statement = NULL;
 
     if (sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) != SQLITE_OK) {
-        fail(journal);
+        journal_fail(journal);
         return NULL;
     }
     sqlite3_bind_text(statement, 1, journal->board, -1, SQLITE_STATIC);
@@ -83,7 +40,7 @@ static bool finish(struct journal *journal, sqlite3_stmt *statement)
     bool done = statement && sqlite3_step(statement) == SQLITE_DONE;
 
     if (statement && !done)
-        fail(journal);
+        journal_fail(journal);
     sqlite3_finalize(statement);
     return done;
 }
@@ -99,7 +56,7 @@ static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
     for (uint32_t at = start; at < end && done; at += WRY_SECTOR_SIZE) {
         sqlite3_reset(statement);
         sqlite3_bind_int64(statement, 5, at);
-        done = sqlite3_step(statement) == SQLITE_DONE || fail(journal);
+        done = sqlite3_step(statement) == SQLITE_DONE || journal_fail(journal);
     }
     sqlite3_finalize(statement);
     return done;
@@ -128,33 +85,122 @@ static bool add_kept(struct journal *journal, const struct wry_kept_sector *kept
     return finish(journal, statement);
 }
 
-static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
-                  size_t count, const struct wry_reader *intended)
-{
-    struct journal *journal = context;
-    bool done = execute(journal, "BEGIN IMMEDIATE");
+/* What is changed at once, or not at all. */
+struct change {
+    struct journal *journal;
+    bool (*apply)(struct journal *journal, const struct change *change);
+    uint32_t start, end;
+    const struct wry_kept_sector *kept;
+    size_t count;
+    const struct wry_reader *intended;
+};
 
-    if (!done)
-        return false;
-    done = add_sectors(journal, run->start, run->end);
-    for (size_t i = 0; i < count && done; i++)
-        done = add_kept(journal, &kept[i], run->start, intended);
-    if (done && execute(journal, "COMMIT"))
-        return true;
-    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
+static bool add(struct journal *journal, const struct change *change)
+{
+    bool done = add_sectors(journal, change->start, change->end);
+
+    for (size_t i = 0; i < change->count && done; i++)
+        done = add_kept(journal, &change->kept[i], change->start, change->intended);
+    return done;
 }
 
-static bool forget(struct journal *journal, uint32_t start, uint32_t end)
+static bool take_away(struct journal *journal, const struct change *change)
 {
     sqlite3_stmt *statement = prepare(journal, "DELETE FROM unsettled WHERE " OF_BOARD
                                                "AND offset >= ?5 AND offset < ?6");
 
     if (statement) {
-        sqlite3_bind_int64(statement, 5, start);
-        sqlite3_bind_int64(statement, 6, end);
+        sqlite3_bind_int64(statement, 5, change->start);
+        sqlite3_bind_int64(statement, 6, change->end);
     }
     return finish(journal, statement);
+}
+
+/* What failed in the database of journal, to all from first to before end. */
+static void tell(const struct journal *journal, const struct together *first,
+                 const struct together *end)
+{
+    for (const struct together *each = first; each != end; each = each->next) {
+        struct journal *owner = ((const struct change *)each->work)->journal;
+        if (owner == journal)
+            continue;
+        g_free(owner->problem);
+        owner->problem = g_strdup(journal->problem);
+    }
+}
+
+/* From first to before end, through the database of journal. Whoever waits for a change of its own
+ * lends its journal for that. *begun: it was not kept from that by others. */
+static bool apply_all(struct journal *journal, struct together *first, const struct together *end,
+                      bool *begun)
+{
+    bool done = *begun = journal_execute(journal, "BEGIN IMMEDIATE");
+
+    if (!*begun)
+        tell(journal, first, end);
+    for (struct together *each = first; each != end && done; each = each->next) {
+        struct change *change = each->work;
+        sqlite3 *own = change->journal->db;
+        change->journal->db = journal->db;
+        done = change->apply(change->journal, change);
+        change->journal->db = own;
+    }
+    if (done) {
+        done = journal_execute(journal, "COMMIT");
+        if (!done)
+            tell(journal, first, end);
+    }
+    if (*begun && !done)
+        sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
+    return done;
+}
+
+/* All at once; where that does not go, each alone, so that one that cannot be made stops no other.
+ * Who has to wait for a lock until it is given up waits once. */
+static void make_all(struct journal *journal, struct together *first)
+{
+    bool begun = false, all = apply_all(journal, first, NULL, &begun);
+
+    for (struct together *each = first; each; each = each->next)
+        each->good = all;
+    for (struct together *each = first; first->next && each && begun && !all; each = each->next) {
+        each->good = apply_all(journal, each, each->next, &begun);
+        if (!begun)
+            tell(journal, each, NULL);
+    }
+}
+
+/* A change is on the disk when this returns. Fifty boards at once wait for the disk together. */
+static bool make(struct change *change)
+{
+    struct together mine = {.key = change->journal->path, .work = change};
+
+    if (!together_join(&mine)) {
+        make_all(change->journal, &mine);
+        together_finish(&mine);
+    }
+    return mine.good;
+}
+
+static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+                  size_t count, const struct wry_reader *intended)
+{
+    struct change change = {.journal = context,
+                            .apply = add,
+                            .start = run->start,
+                            .end = run->end,
+                            .kept = kept,
+                            .count = count,
+                            .intended = intended};
+
+    return make(&change);
+}
+
+static bool forget(struct journal *journal, uint32_t start, uint32_t end)
+{
+    struct change change = {.journal = journal, .apply = take_away, .start = start, .end = end};
+
+    return make(&change);
 }
 
 static bool end(void *context, const struct wry_run *run)
@@ -168,7 +214,7 @@ static enum wry_kept answer(struct journal *journal, int step)
         return WRY_KEPT_YES;
     if (step == SQLITE_DONE)
         return WRY_KEPT_NO;
-    fail(journal);
+    journal_fail(journal);
     return WRY_KEPT_UNKNOWN;
 }
 
@@ -314,7 +360,7 @@ bool journal_unsettled(struct journal *journal, GArray **stretches)
         }
     }
     if (step != SQLITE_DONE)
-        fail(journal);
+        journal_fail(journal);
     sqlite3_finalize(statement);
     return step == SQLITE_DONE;
 }
@@ -331,137 +377,6 @@ char *journal_default_folder(void)
     if (folder && folder[0] != '\0')
         return g_strdup(folder);
     return g_build_filename(g_get_user_state_dir(), "wrytograph", NULL);
-}
-
-/* Another process has it: waits, but not deaf to whoever wants to stop. */
-static int wait_for_lock(void *context, int times)
-{
-    const struct journal *journal = context;
-
-    if (times >= BUSY_SHORTS + BUSY_SLICES || wry_stop_asked(journal->stop))
-        return 0;
-    g_usleep((times < BUSY_SHORTS ? BUSY_SHORT : BUSY_SLICE) * 1000);
-    return 1;
-}
-
-/* A number that a statement gives in its first row. */
-static bool get_number(struct journal *journal, const char *text, int64_t *number)
-{
-    sqlite3_stmt *statement = NULL;
-    bool got = sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) == SQLITE_OK &&
-               sqlite3_step(statement) == SQLITE_ROW;
-
-    if (got)
-        *number = sqlite3_column_int64(statement, 0);
-    else
-        fail(journal);
-    sqlite3_finalize(statement);
-    return got;
-}
-
-static bool is_whole(struct journal *journal)
-{
-    sqlite3_stmt *statement = NULL;
-    bool whole = false;
-
-    if (sqlite3_prepare_v2(journal->db, "PRAGMA quick_check(1)", -1, &statement, NULL) ==
-            SQLITE_OK &&
-        sqlite3_step(statement) == SQLITE_ROW) {
-        const char *text = (const char *)sqlite3_column_text(statement, 0);
-        whole = g_strcmp0(text, "ok") == 0;
-        g_free(journal->problem);
-        journal->problem = g_strdup(text);
-    } else {
-        fail(journal);
-    }
-    sqlite3_finalize(statement);
-    return whole;
-}
-
-static bool check_version(struct journal *journal, int64_t *version)
-{
-    if (!get_number(journal, "PRAGMA user_version", version))
-        return false;
-    if (*version <= VERSION)
-        return true;
-    g_free(journal->problem);
-    journal->problem = g_strdup("it was written by a newer version of wrytograph");
-    return false;
-}
-
-/* In one transaction, which also finds out whether it can be written at all. */
-static bool prepare_tables(struct journal *journal)
-{
-    int64_t version = 0, old_table = 0;
-
-    if (!execute(journal, "PRAGMA synchronous = FULL") || !is_whole(journal) ||
-        !execute(journal, "BEGIN IMMEDIATE"))
-        return false;
-    if (check_version(journal, &version) && (version != 2 || execute(journal, from_version_2)) &&
-        execute(journal, schema) &&
-        get_number(journal, "SELECT count(*) FROM sqlite_master WHERE name = 'sectors'",
-                   &old_table) &&
-        (old_table == 0 || execute(journal, from_version_1)) &&
-        execute(journal, "PRAGMA user_version = 3") &&
-        execute(journal, "DELETE FROM unsettled WHERE 0") && execute(journal, "COMMIT"))
-        return true;
-    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
-}
-
-/* Of a file that has something in it; NULL of any other. */
-static char *prepared_fact(const struct journal *journal)
-{
-    GStatBuf info;
-
-    if (g_stat(journal->path, &info) != 0 || info.st_size == 0)
-        return NULL;
-    return g_strdup_printf("prepared: %s %ju", journal->path, (uintmax_t)info.st_ino);
-}
-
-/* Fifty boards at once find that out once: the others need no more than that the file is there. */
-static bool prepare_once(struct journal *journal)
-{
-    static GMutex lock;
-    bool prepared = false;
-
-    while (!g_mutex_trylock(&lock)) {
-        if (!wait_for_lock(journal, 0))
-            return fail(journal);
-    }
-    g_autofree char *before = prepared_fact(journal);
-    if (before && file_facts_knows(before))
-        prepared = execute(journal, "PRAGMA synchronous = FULL");
-    else
-        prepared = prepare_tables(journal);
-    g_autofree char *after = prepared ? prepared_fact(journal) : NULL;
-    if (after)
-        file_facts_learn(after);
-    g_mutex_unlock(&lock);
-    return prepared;
-}
-
-/* Made, and ended before anything was written. */
-static bool is_empty(struct journal *journal)
-{
-    int64_t tables = 0;
-
-    return get_number(journal, "SELECT count(*) FROM sqlite_master", &tables) && tables == 0;
-}
-
-/* What is looked at is not brought up to date: it may be read-only. */
-static bool prepare_to_look(struct journal *journal)
-{
-    int64_t version = 0;
-
-    if (!is_whole(journal) || !check_version(journal, &version))
-        return false;
-    if (version == VERSION || is_empty(journal))
-        return true;
-    g_free(journal->problem);
-    journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
-                                "erase, restore or backup brings it up to date");
-    return false;
 }
 
 static struct journal *open_file(const char *folder, struct wry_stop stop, bool to_look,
@@ -484,10 +399,10 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
                                           .yield = yield};
     bool opened = sqlite3_open_v2(journal->path, &journal->db, flags, NULL) == SQLITE_OK;
     if (!opened)
-        fail(journal);
+        journal_fail(journal);
     if (opened) {
-        sqlite3_busy_handler(journal->db, wait_for_lock, journal);
-        opened = to_look ? prepare_to_look(journal) : prepare_once(journal);
+        sqlite3_busy_handler(journal->db, journal_wait_for_lock, journal);
+        opened = to_look ? journal_prepare_to_look(journal) : journal_prepare(journal);
     }
     if (opened)
         return journal;
@@ -515,7 +430,7 @@ bool journal_open_to_look(const char *folder, struct wry_stop stop, struct journ
     *journal = open_file(folder, stop, true, error);
     if (!*journal)
         return false;
-    if (is_empty(*journal)) {
+    if (journal_is_empty(*journal)) {
         journal_close(*journal);
         *journal = NULL;
     }

@@ -123,12 +123,14 @@ struct wry_ledger_run *ledger_run_new(const char *kind)
     return run;
 }
 
-bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error)
+bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, bool sure,
+                 GError **error)
 {
     g_mutex_lock(&ledger->lock);
     if (ledger->address && !ledger->sender)
         ledger->sender = ledger_sender_new(ledger->address, ledger->path);
     bool noted =
+        ledger_lite_be_sure(ledger->lite, sure, error) &&
         ledger_lite_put(ledger->lite, run, ledger->process, ledger->address != NULL, error);
     g_mutex_unlock(&ledger->lock);
     return noted;
@@ -139,7 +141,8 @@ bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GEr
     g_mutex_lock(&ledger->lock);
     if (ledger->address && !ledger->sender)
         ledger->sender = ledger_sender_new(ledger->address, ledger->path);
-    bool noted = ledger_lite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
+    bool noted = ledger_lite_be_sure(ledger->lite, true, error) &&
+                 ledger_lite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
     g_mutex_unlock(&ledger->lock);
     if (noted && ledger->sender)
         ledger_sender_ask(ledger->sender, WAIT_TIME);

@@ -9,8 +9,10 @@ struct wry_ledger_run *ledger_run_new(const char *kind);
 /* Now, as the ledger writes it: UTC with milliseconds. Free with g_free. */
 char *ledger_now(void);
 
-/* The run as it stands, while it lasts. */
-bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);
+/* The run as it stands, while it lasts. sure: it is on the disk, so that it outlives the power;
+ * otherwise it outlives the program, and the disk gets it with the next that is sure. */
+bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, bool sure,
+                 GError **error);
 
 /* And at its end; its outcome says how. Then it goes to the server, for which at most a second is
  * waited. */

@@ -18,6 +18,7 @@ enum {
 
 struct ledger_lite {
     sqlite3 *db;
+    bool unsure; /* what is put now may be lost with the power */
 };
 
 static bool execute(struct ledger_lite *lite, const char *text, GError **error)
@@ -94,7 +95,6 @@ struct ledger_lite *ledger_lite_open(const char *path, GError **error)
     g_autofree char *name = g_path_get_basename(path);
 
     lite->db = database_open_any(folder, name, BUSY_TIME, error);
-    /* A row that was told is on the disk, also when the power goes. */
     if (lite->db && use_wal(lite, error) && execute(lite, "PRAGMA synchronous = FULL", error) &&
         migrate(lite, path, error))
         return lite;
@@ -108,6 +108,14 @@ void ledger_lite_close(struct ledger_lite *lite)
         return;
     sqlite3_close(lite->db);
     g_free(lite);
+}
+
+bool ledger_lite_be_sure(struct ledger_lite *lite, bool sure, GError **error)
+{
+    if (sure == !lite->unsure)
+        return true;
+    lite->unsure = !sure;
+    return execute(lite, sure ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = NORMAL", error);
 }
 
 static char *put_statement(void)

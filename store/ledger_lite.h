@@ -12,6 +12,10 @@ struct ledger_lite;
 struct ledger_lite *ledger_lite_open(const char *path, GError **error);
 void ledger_lite_close(struct ledger_lite *lite);
 
+/* Whether what is put from now on is on the disk when it was told, also when the power goes; at
+ * first it is. */
+bool ledger_lite_be_sure(struct ledger_lite *lite, bool sure, GError **error);
+
 /* A row of that id, in place of one that is there. process: who runs it; NULL when it has ended.
  * waiting: it goes to a server, once it has ended. */
 bool ledger_lite_put(struct ledger_lite *lite, const struct wry_ledger_run *run,

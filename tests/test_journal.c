@@ -6,6 +6,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/together.h"
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
@@ -329,6 +330,112 @@ static void what_was_read_of_a_sector_is_what_is_kept(void)
     journal_close(journal);
 }
 
+/* Many boards of one process: their changes go to the disk together. */
+
+enum { BOARDS = 8, ROUNDS = 12 };
+
+struct bench_board {
+    struct wry_hello_reply reply;
+    unsigned good, bad;
+    bool spoils; /* what it is to hold cannot be read */
+    bool kept_well;
+};
+
+static bool read_nothing(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    (void)context, (void)offset, (void)to, (void)n;
+    return false;
+}
+
+static gpointer work_at_board(gpointer data)
+{
+    static const struct wry_reader unreadable = {.read = read_nothing};
+    struct bench_board *board = data;
+    struct journal *journal = open_journal("many", &board->reply);
+    const struct wry_keeper *keeper = journal_keeper(journal);
+    struct wry_kept_sector was;
+    uint8_t shall[WRY_SECTOR_SIZE];
+
+    board->kept_well = true;
+    for (uint32_t i = 0; i < ROUNDS; i++) {
+        const struct wry_run run = {.start = i * 0x4000, .end = i * 0x4000 + 0x3000};
+        struct wry_kept_sector head = kept_at(run.start, 0, WRY_SECTOR_SIZE);
+        bool begun =
+            keeper->begin(journal, &run, &head, 1, board->spoils ? &unreadable : &shall_be);
+        board->good += begun;
+        board->bad += !begun;
+        if (!begun)
+            continue;
+        board->kept_well =
+            board->kept_well && keeper->unsettled(journal, run.start, 1) == WRY_KEPT_YES &&
+            keeper->saved(journal, &was, shall) == WRY_KEPT_YES && was.offset == run.start &&
+            keeper->end(journal, &run) && keeper->unsettled(journal, 0, 0x400000) == WRY_KEPT_NO;
+    }
+    if (board->bad > 0)
+        board->kept_well = strstr(journal_problem(journal), "could not be read") != NULL;
+    journal_close(journal);
+    return NULL;
+}
+
+/* One whose content cannot be read fails with its own words, and stops none of the others. */
+static void many_boards_wait_for_the_disk_together(void)
+{
+    struct bench_board boards[BOARDS] = {0};
+    GThread *threads[BOARDS];
+
+    for (unsigned i = 0; i < BOARDS; i++) {
+        boards[i].reply = mine;
+        boards[i].reply.eui48[5] = (uint8_t)(0x10 + i);
+        boards[i].spoils = i % 4 == 1;
+        threads[i] = g_thread_new("board", work_at_board, &boards[i]);
+    }
+    for (unsigned i = 0; i < BOARDS; i++)
+        g_thread_join(threads[i]);
+    for (unsigned i = 0; i < BOARDS; i++) {
+        check_context("board %u", i);
+        CHECK_EQUAL(boards[i].spoils ? 0 : ROUNDS, boards[i].good);
+        CHECK_EQUAL(boards[i].spoils ? ROUNDS : 0, boards[i].bad);
+        CHECK(boards[i].kept_well);
+    }
+}
+
+static gpointer join_and_do(gpointer data)
+{
+    struct together *own = data;
+
+    if (!together_join(own)) {
+        for (struct together *each = own; each; each = each->next) {
+            g_atomic_int_inc((int *)each->work);
+            each->good = true;
+        }
+        together_finish(own);
+    }
+    return NULL;
+}
+
+/* Whoever comes while one works is done by the next; other work does not wait for it. */
+static void work_is_done_once_whoever_does_it(void)
+{
+    int done[6] = {0};
+    struct together works[6];
+    GThread *threads[6];
+
+    for (unsigned i = 0; i < 6; i++)
+        works[i] = (struct together){.key = i == 5 ? "other" : "same", .work = &done[i]};
+    CHECK(!together_join(&works[0]));
+    for (unsigned i = 1; i < 6; i++)
+        threads[i] = g_thread_new("joins", join_and_do, &works[i]);
+    g_thread_join(threads[5]);
+    CHECK_EQUAL(1, done[5]);
+    CHECK_EQUAL(0, done[1] + done[2] + done[3] + done[4]);
+    together_finish(&works[0]);
+    for (unsigned i = 1; i < 5; i++) {
+        g_thread_join(threads[i]);
+        CHECK(works[i].good);
+        CHECK_EQUAL(1, done[i]);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -343,6 +450,8 @@ int main(int argc, char **argv)
         FACT(one_of_version_1_is_brought_up_to_date),
         FACT(one_of_version_2_is_brought_up_to_date),
         FACT(what_was_read_of_a_sector_is_what_is_kept),
+        FACT(many_boards_wait_for_the_disk_together),
+        FACT(work_is_done_once_whoever_does_it),
     };
     rig_random(old, sizeof old, 6);
     rig_random(intended, sizeof intended, 7);

@@ -180,7 +180,7 @@ static void a_killed_run_is_told_as_cut(void)
     if (child == 0) {
         struct wry_ledger *ledger = wry_ledger_open(path, NULL);
         struct wry_ledger_run *run = ledger_run_new("write");
-        ledger_note(ledger, run, NULL);
+        ledger_note(ledger, run, true, NULL);
         kill(getpid(), SIGKILL);
         _exit(1);
     }
@@ -188,7 +188,7 @@ static void a_killed_run_is_told_as_cut(void)
     CHECK(waitpid(child, &status, 0) == child && WIFSIGNALED(status));
     struct wry_ledger *own = wry_ledger_open(path, NULL);
     struct wry_ledger_run *run = ledger_run_new("erase");
-    CHECK(own && ledger_note(own, run, NULL));
+    CHECK(own && ledger_note(own, run, true, NULL));
     struct said said = command("ledger", "list", "--ledger", path, NULL);
     CHECK(says(&said, "cut") && says(&said, "ended without saying how"));
     CHECK(says(&said, "running"));
@@ -255,7 +255,7 @@ static void many_may_write_at_once(void)
         bool good = ledger != NULL;
         for (unsigned k = 0; k < RUNS && good; k++) {
             struct wry_ledger_run *run = ledger_run_new("write");
-            good = ledger_note(ledger, run, NULL);
+            good = ledger_note(ledger, run, true, NULL);
             g_free(run->outcome);
             run->outcome = g_strdup("passed");
             good = good && ledger_end(ledger, run, NULL);

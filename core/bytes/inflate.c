@@ -32,7 +32,8 @@ enum {
     FIRST_LENGTH = 257,
     LENGTH_CODES = 29,
     CODE_LENGTH_CODES = 19,
-    NONE = -1, /* more bits are wanted */
+    SYMBOL_INPUT = 8, /* bytes: a length and a distance take 48 bits at most */
+    NONE = -1,        /* more bits are wanted */
     WRONG = -2,
 };
 
@@ -326,6 +327,78 @@ static int step_repeat(struct wry_inflate *inflate)
     return after_length(inflate);
 }
 
+/* Section 3.2.5: four codes for each doubling, but for the first eight and the last. */
+static unsigned length_bits(unsigned code)
+{
+    return code < 8 || code == 28 ? 0 : code / 4 - 1;
+}
+
+static uint32_t length_of(unsigned code, uint32_t extra)
+{
+    if (code < 8)
+        return 3 + code;
+    return code == 28 ? 258 : 3 + ((4 + code % 4) << length_bits(code)) + extra;
+}
+
+/* Two codes for each doubling, but for the first four. */
+static unsigned distance_bits(unsigned code)
+{
+    return code < 4 ? 0 : code / 2 - 1;
+}
+
+static uint32_t distance_of(unsigned code, uint32_t extra)
+{
+    return 1 + (code < 4 ? code : ((2 + code % 2) << distance_bits(code)) + extra);
+}
+
+static int step_length(struct wry_inflate *inflate)
+{
+    int extra = take(inflate, length_bits(inflate->symbol));
+
+    if (extra == NONE)
+        return NONE;
+    inflate->left = length_of(inflate->symbol, (uint32_t)extra);
+    return DISTANCE;
+}
+
+static int step_distance(struct wry_inflate *inflate)
+{
+    int symbol = take_symbol(inflate, &inflate->far);
+
+    if (symbol == NONE)
+        return NONE;
+    inflate->symbol = (uint8_t)symbol;
+    return symbol < 0 ? DAMAGED : DISTANCE_EXTRA;
+}
+
+static bool is_within(const struct wry_inflate *inflate, uint32_t distance)
+{
+    return distance <= inflate->total && distance <= inflate->mask + 1;
+}
+
+static int step_distance_extra(struct wry_inflate *inflate)
+{
+    int extra = take(inflate, distance_bits(inflate->symbol));
+
+    if (extra == NONE)
+        return NONE;
+    inflate->distance = distance_of(inflate->symbol, (uint32_t)extra);
+    return is_within(inflate, inflate->distance) ? COPY : DAMAGED;
+}
+
+static int step_copy(struct wry_inflate *inflate, uint32_t end)
+{
+    uint8_t *window = inflate->window;
+    uint32_t mask = inflate->mask, to = inflate->total, from = to - inflate->distance;
+    uint32_t n = end - to < inflate->left ? end - to : inflate->left;
+
+    inflate->total += n;
+    inflate->left -= n;
+    for (; n > 0; n--)
+        window[to++ & mask] = window[from++ & mask];
+    return inflate->left > 0 ? COPY : SYMBOL;
+}
+
 /* Literals, as many as come one after another. */
 static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
@@ -348,57 +421,75 @@ static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *in
     }
 }
 
-/* Section 3.2.5: four codes for each doubling, but for the first eight and the last. */
-static int step_length(struct wry_inflate *inflate)
-{
-    unsigned code = inflate->symbol, bits = code < 8 || code == 28 ? 0 : code / 4 - 1;
-    int extra = take(inflate, bits);
+/* The bits in hand, where a compiler keeps them in registers. */
+struct bits {
+    uint32_t held;
+    unsigned count;
+};
 
-    if (extra == NONE)
-        return NONE;
-    if (code < 8)
-        inflate->left = 3 + code;
-    else if (code == 28)
-        inflate->left = 258;
-    else
-        inflate->left = 3 + ((4 + code % 4) << bits) + (uint32_t)extra;
-    return DISTANCE;
+static inline void refill(struct bits *bits, struct wry_inflate_input *input)
+{
+    for (; bits->count <= 24; bits->count += 8, input->n--)
+        bits->held |= (uint32_t)*input->bytes++ << bits->count;
 }
 
-static int step_distance(struct wry_inflate *inflate)
+static inline uint32_t draw(struct bits *bits, unsigned n)
 {
-    int symbol = take_symbol(inflate, &inflate->far);
+    uint32_t value = bits->held & ((UINT32_C(1) << n) - 1);
 
-    if (symbol == NONE)
-        return NONE;
-    inflate->symbol = (uint8_t)symbol;
-    return symbol < 0 ? DAMAGED : DISTANCE_EXTRA;
+    bits->held >>= n;
+    bits->count -= n;
+    return value;
 }
 
-/* Two codes for each doubling, but for the first four. */
-static int step_distance_extra(struct wry_inflate *inflate)
+static inline int draw_symbol(struct wry_inflate *inflate, struct bits *bits,
+                              const struct wry_inflate_code *code)
 {
-    unsigned code = inflate->symbol, bits = code < 4 ? 0 : code / 2 - 1;
-    int extra = take(inflate, bits);
+    unsigned fast = code->fast[bits->held & ((1u << WRY_INFLATE_FAST_BITS) - 1)];
 
-    if (extra == NONE)
-        return NONE;
-    inflate->distance = 1 + (code < 4 ? code : ((2 + code % 2) << bits) + (uint32_t)extra);
-    return inflate->distance > inflate->total || inflate->distance > inflate->mask + 1 ? DAMAGED
-                                                                                       : COPY;
+    if (fast > 0) {
+        draw(bits, fast % 16);
+        return (int)(fast / 16);
+    }
+    inflate->bits = bits->held;
+    inflate->bit_count = (uint8_t)bits->count;
+    int symbol = take_symbol(inflate, code);
+    bits->held = inflate->bits;
+    bits->count = inflate->bit_count;
+    return symbol;
 }
 
-static int step_copy(struct wry_inflate *inflate, uint32_t end)
+/* Whole symbols, while there is input enough for any: no turn of the states for each. */
+static int run_symbols(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
-    uint8_t *window = inflate->window;
-    uint32_t mask = inflate->mask, to = inflate->total, from = to - inflate->distance;
-    uint32_t n = end - to < inflate->left ? end - to : inflate->left;
+    struct bits bits = {.held = inflate->bits, .count = inflate->bit_count};
+    int next = SYMBOL;
 
-    inflate->total += n;
-    inflate->left -= n;
-    for (; n > 0; n--)
-        window[to++ & mask] = window[from++ & mask];
-    return inflate->left > 0 ? COPY : SYMBOL;
+    while (input->n >= SYMBOL_INPUT && inflate->total != end && next == SYMBOL) {
+        refill(&bits, input);
+        int symbol = draw_symbol(inflate, &bits, &inflate->literal);
+        if (symbol >= 0 && symbol < END_OF_BLOCK) {
+            put(inflate, (uint8_t)symbol);
+        } else if (symbol == END_OF_BLOCK) {
+            next = end_block(inflate);
+        } else if (symbol < 0 || symbol >= FIRST_LENGTH + LENGTH_CODES) {
+            next = DAMAGED;
+        } else {
+            unsigned code = (unsigned)symbol - FIRST_LENGTH;
+            inflate->left = length_of(code, draw(&bits, length_bits(code)));
+            refill(&bits, input);
+            symbol = draw_symbol(inflate, &bits, &inflate->far);
+            refill(&bits, input);
+            code = (unsigned)symbol;
+            if (symbol >= 0)
+                inflate->distance = distance_of(code, draw(&bits, distance_bits(code)));
+            next = symbol >= 0 && is_within(inflate, inflate->distance) ? step_copy(inflate, end)
+                                                                        : DAMAGED;
+        }
+    }
+    inflate->bits = bits.held;
+    inflate->bit_count = (uint8_t)bits.count;
+    return next == SYMBOL && inflate->total != end ? step_symbol(inflate, input, end) : next;
 }
 
 /* The next state, or NONE. Nothing comes out beyond end. */
@@ -422,7 +513,7 @@ static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, ui
     case REPEAT:
         return step_repeat(inflate);
     case SYMBOL:
-        return step_symbol(inflate, input, end);
+        return run_symbols(inflate, input, end);
     case LENGTH_EXTRA:
         return step_length(inflate);
     case DISTANCE:

@@ -44,28 +44,24 @@ static inline void turn(uint32_t a, uint32_t b, uint32_t c, uint32_t *d, uint32_
     *h = t1 + big0 + ((a & b) | (c & (a | b)));
 }
 
-static inline uint32_t stretch(const uint32_t *w, unsigned t)
-{
-    uint32_t x = w[(t + 1) % 16], y = w[(t + 14) % 16];
-    uint32_t s0 = rotate_right(x, 7) ^ rotate_right(x, 18) ^ (x >> 3);
-    uint32_t s1 = rotate_right(y, 17) ^ rotate_right(y, 19) ^ (y >> 10);
-
-    return w[t % 16] + s0 + w[(t + 9) % 16] + s1;
-}
-
+/* Section 6.2.2, steps 1 to 3. The whole schedule first: a compiler does several words of it at
+ * once. */
 static void compress(uint32_t state[8], const uint8_t block[64])
 {
-    uint32_t w[16]; /* the last of the schedule: no more is looked back at */
+    uint32_t w[64];
     uint32_t a = state[0], b = state[1], c = state[2], d = state[3];
     uint32_t e = state[4], f = state[5], g = state[6], h = state[7];
 
     for (unsigned t = 0; t < 16; t++)
         w[t] = get32_big(block + (size_t)4 * t);
+    for (unsigned t = 16; t < 64; t++) {
+        uint32_t x = w[t - 15], y = w[t - 2];
+        uint32_t s0 = rotate_right(x, 7) ^ rotate_right(x, 18) ^ (x >> 3);
+        uint32_t s1 = rotate_right(y, 17) ^ rotate_right(y, 19) ^ (y >> 10);
+        w[t] = w[t - 16] + s0 + w[t - 7] + s1;
+    }
     for (unsigned t = 0; t < 64; t += 8) {
-        const uint32_t *k = round_constants + t;
-        for (unsigned i = 0; t >= 16 && i < 8; i++)
-            w[(t + i) % 16] = stretch(w, t + i);
-        const uint32_t *v = w + t % 16;
+        const uint32_t *k = round_constants + t, *v = w + t;
         turn(a, b, c, &d, e, f, g, &h, k[0] + v[0]);
         turn(h, a, b, &c, d, e, f, &g, k[1] + v[1]);
         turn(g, h, a, &b, c, d, e, &f, k[2] + v[2]);

@@ -99,13 +99,16 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
     struct session_composed composed = {.job = job};
     struct wry_reader content = session_composed(&composed);
     uint8_t ours[WRY_SHA256_SIZE];
-    enum wry_status status = WRY_OK;
+    uint32_t stride = wry_digest_stride(flags);
+    bool some = false; /* are unsettled: each is asked for only then */
+    enum wry_status status =
+        session_is_unsettled(session, offset, (n - 1) * stride + WRY_SECTOR_SIZE, &some);
 
     for (uint32_t i = 0; status == WRY_OK && i < n; i++) {
-        uint32_t at = offset + i * wry_digest_stride(flags);
+        uint32_t at = offset + i * stride;
         bool unsettled = false;
         status = session_hash(session, &content, at, WRY_SECTOR_SIZE, ours);
-        if (status == WRY_OK)
+        if (status == WRY_OK && some)
             status = session_is_unsettled(session, at, WRY_SECTOR_SIZE, &unsettled);
         if (unsettled || memcmp(ours, session->cargo + i * size, size) != 0)
             bits_add(dirty->bits, dirty->count);

@@ -20,7 +20,7 @@ int main(int argc, char **argv)
     for (unsigned long i = 0; i < runs && good; i++) {
         struct wry_ledger_run *run = ledger_run_new("card");
         gint64 begun = g_get_monotonic_time();
-        good = ledger_note(ledger, run, &error);
+        good = ledger_note(ledger, run, true, &error);
         g_free(run->outcome);
         run->outcome = g_strdup("passed");
         run->ended = ledger_now();
