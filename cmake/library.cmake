@@ -19,7 +19,7 @@ set(WRY_CORE_SOURCES
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_part.c)
 
 set(WRY_LOADER_SOURCES
-    loader/content.c loader/difference.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/loader.c loader/memory.c loader/output.c
+    loader/content.c loader/difference.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/flash_part.c loader/loader.c loader/memory.c loader/output.c
     loader/packed_read.c
     loader/past_stream.c loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
 

@@ -94,13 +94,28 @@ static bool unit_pays(const struct wry_loader_write *write, uint32_t length, int
            count_dirty(write, write->erased, length) >= worth;
 }
 
-uint32_t loader_erase_unit(const struct wry_loader *loader)
+uint32_t loader_erase_unit(struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 
-    if (unit_pays(write, BLOCK_64K, SECTORS_WORTH_64K))
+    if (loader->part.erase_64k != 0 && unit_pays(write, BLOCK_64K, SECTORS_WORTH_64K))
         return BLOCK_64K;
-    if (unit_pays(write, BLOCK_32K, SECTORS_WORTH_32K))
+    if (loader->part.erase_32k != 0 && unit_pays(write, BLOCK_32K, SECTORS_WORTH_32K))
         return BLOCK_32K;
     return write->dirty & bit_of(write->erased) ? WRY_SECTOR_SIZE : 0;
+}
+
+/* One that is in use mostly shows it at its start; what this misses, the check of the page finds.
+ */
+uint32_t loader_erase_stays(struct wry_loader *loader)
+{
+    uint32_t end = loader->op_offset + loader->op_length;
+    uint8_t first[FIRST_SLICE];
+
+    for (uint32_t at = loader->op_offset; at < end; at += WRY_SECTOR_SIZE) {
+        loader_flash_read(loader, at, first, sizeof first);
+        if (!wry_bytes_blank(first, sizeof first))
+            return at;
+    }
+    return WRY_LOADER_ERASED;
 }

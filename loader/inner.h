@@ -9,17 +9,33 @@ static inline uint32_t loader_least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
-/* flash.c: commands of the NOR flash, JESD216 and the usual command set. */
-/* Asks for ID and protection, or puts that off while the flash is busy. */
-void loader_flash_identify(struct wry_loader *loader);
-/* True while the ID is still put off. */
+/* flash_part.c: what part the flash is, JESD216. */
+/* Wakes it; loader_flash_await does the rest. */
+void loader_flash_start(struct wry_loader *loader);
+/* True while it is not known yet: it may be busy from before a reset. */
 bool loader_flash_await(struct wry_loader *loader);
+/* Asks it anew. */
+void loader_flash_identify(struct wry_loader *loader);
+/* The command that erases so much, which is 4, 32 or 64 KiB; 0 = the part has none. */
+uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length);
+/* Leaves it to the chip as the chip wants it. */
+void loader_flash_leave(struct wry_loader *loader);
+
+/* flash.c: commands of the NOR flash. */
+void loader_flash_command(struct wry_loader *loader, uint8_t command);
+void loader_flash_ask(struct wry_loader *loader, const uint8_t *out, size_t n, uint8_t *in,
+                      size_t room);
+void loader_flash_look_at_protection(struct wry_loader *loader);
 #define WRY_LOADER_UNPROTECTED UINT32_MAX
-/* The first offset of the range that the block-protect bits lock, as they are now. */
+/* The first offset of the range that the block-protect bits lock, as far as they are understood. */
 uint32_t loader_flash_protected(struct wry_loader *loader, uint32_t offset, uint32_t length);
+/* What was tried at offset had no effect: true when protection may be the reason. */
+bool loader_flash_refused(struct wry_loader *loader, uint32_t offset);
+/* Begins to clear the protection. False when there is none. */
+bool loader_flash_unprotect(struct wry_loader *loader);
 bool loader_flash_busy(struct wry_loader *loader);
 void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n);
-/* length is 4, 32 or 64 KiB and offset a multiple of it. */
+/* length is a unit that the part has, and offset a multiple of it. */
 void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length);
 /* One page. */
 void loader_flash_program(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
@@ -89,7 +105,10 @@ bool loader_erase_may_go_on(const struct wry_loader *loader);
 /* Scans on for what is not blank; true when the stretch in hand is known. */
 bool loader_erase_scan(struct wry_loader *loader);
 /* Length of the unit to erase at write.erased, 0 when that sector is blank already. */
-uint32_t loader_erase_unit(const struct wry_loader *loader);
+uint32_t loader_erase_unit(struct wry_loader *loader);
+#define WRY_LOADER_ERASED UINT32_MAX
+/* Where the start of a sector of the operation under way is not blank. */
+uint32_t loader_erase_stays(struct wry_loader *loader);
 
 /* digest_job.c */
 void loader_digest_request(struct wry_loader *loader, const struct wry_message *message);

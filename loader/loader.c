@@ -5,6 +5,11 @@
 
 #include "inner.h"
 
+enum {
+    PROGRAM_REST = 50, /* us; a page takes some hundreds */
+    ERASE_REST = 500,  /* and a sector tens of thousands */
+};
+
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
                      const struct wry_board_identity *identity, void *memory, size_t size)
 {
@@ -18,7 +23,7 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader->speed_confirmed = true;
     loader->heard_at = port->now(port->context);
     port->set_speed(port->context, loader->speed);
-    loader_flash_identify(loader);
+    loader_flash_start(loader);
 }
 
 /* A new host, or the same one starting over: what the last one left undone is dropped. */
@@ -31,7 +36,7 @@ static void begin_session(struct wry_loader *loader, uint32_t token)
     memset(&loader->write, 0, sizeof loader->write);
     memset(&loader->digest, 0, sizeof loader->digest);
     memset(&loader->content, 0, sizeof loader->content);
-    if (loader->op == WRY_OP_NONE && !loader->flash_awaited)
+    if (loader->op == WRY_OP_NONE && !loader_flash_await(loader))
         loader_flash_identify(loader);
     if (loader->op != WRY_OP_NONE)
         loader->op = WRY_OP_DROPPED;
@@ -51,7 +56,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
     bool continued = loader->in_session && hello.token == loader->token;
     if (!continued)
         begin_session(loader, hello.token);
-    if (loader->flash_awaited) {
+    if (loader_flash_await(loader)) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, 0);
         return;
     }
@@ -189,9 +194,9 @@ static void set_speed(struct wry_loader *loader, uint32_t baud, bool confirmed)
 /*
  * A changed speed must prove itself soon; one that fell silent is given up after a while. What the
  * board itself sends counts as life: the host listens, and has nothing to say. At slow speeds a
- * frame lasts for seconds, and some may be lost.
+ * frame lasts for seconds, and some may be lost. Returns how long that can wait.
  */
-static void watch_speed(struct wry_loader *loader, bool sending)
+static uint32_t watch_speed(struct wry_loader *loader, bool sending)
 {
     uint32_t now = loader->port->now(loader->port->context);
     uint32_t frame_ms = WRY_FRAME_WORST(WRY_BODY_MAX) * 10u * 1000u / loader->speed;
@@ -203,8 +208,12 @@ static void watch_speed(struct wry_loader *loader, bool sending)
         loader->heard_at = now;
     uint32_t quiet = now - loader->heard_at;
 
-    if (loader->speed != WRY_STARTING_SPEED && quiet >= allowed)
-        set_speed(loader, WRY_STARTING_SPEED, true);
+    if (loader->speed == WRY_STARTING_SPEED)
+        return WRY_LOADER_REST_MOST;
+    if (quiet < allowed)
+        return allowed - quiet;
+    set_speed(loader, WRY_STARTING_SPEED, true);
+    return WRY_LOADER_REST_MOST;
 }
 
 /* What had to wait until the last reply was out on the line. */
@@ -218,15 +227,25 @@ static void after_sending(struct wry_loader *loader)
     }
     if (loader->restart_due) {
         loader->restart_due = false;
+        loader_flash_leave(loader);
         loader->port->restart(loader->port->context);
     }
 }
 
-bool wry_loader_poll(struct wry_loader *loader)
+/* How soon the flash has to be asked again whether it is ready. */
+static uint32_t flash_rest(const struct wry_loader *loader, bool awaited)
 {
+    if (loader->op == WRY_OP_PROGRAM)
+        return PROGRAM_REST;
+    return awaited || loader->op != WRY_OP_NONE ? ERASE_REST : WRY_LOADER_REST_MOST;
+}
+
+uint32_t wry_loader_poll(struct wry_loader *loader)
+{
+    bool awaited = loader_flash_await(loader);
     bool busy = take_input(loader);
 
-    if (!loader_flash_await(loader)) {
+    if (!awaited) {
         bool wrote = loader_write_step(loader);
         /* The flash comes first: what needs no flash is put off while it would wait for us. */
         bool spare = !wrote || loader->op != WRY_OP_NONE;
@@ -239,6 +258,8 @@ bool wry_loader_poll(struct wry_loader *loader)
     bool sending = loader_output_drain(loader);
     if (!sending)
         after_sending(loader);
-    watch_speed(loader, sending);
-    return !busy;
+    uint32_t rest = watch_speed(loader, sending);
+    if (busy || sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)
+        return 0;
+    return loader_least(rest, flash_rest(loader, awaited));
 }

@@ -107,8 +107,9 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, write->start);
         return;
     }
+    bool clears = (message->flags & WRY_FLAG_CLEAR) != 0;
     uint32_t locked = loader_flash_protected(loader, range.offset, range.length);
-    if (!repeated && locked != WRY_LOADER_UNPROTECTED) {
+    if (!repeated && !clears && locked != WRY_LOADER_UNPROTECTED) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_PROTECTED, locked);
         return;
     }
@@ -126,6 +127,9 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         if (is_stream(write))
             loader_stream_begin(loader, erase.coding);
         tell_settled(loader);
+        /* One that an earlier job was dropped from is still at work: this one is not protected. */
+        if (clears && loader->op == WRY_OP_NONE && loader_flash_unprotect(loader))
+            loader->op = WRY_OP_UNPROTECT;
     }
     accept(loader, message);
 }
@@ -200,9 +204,9 @@ static const uint8_t *page_at(const struct wry_loader *loader, uint32_t offset)
 /* The flash did not do what it was told to. */
 static void fail_at(struct wry_loader *loader, uint32_t offset)
 {
-    bool locked = loader_flash_protected(loader, offset, WRY_PAGE_SIZE) != WRY_LOADER_UNPROTECTED;
+    bool refused = loader_flash_refused(loader, offset);
 
-    finish(loader, WRY_JOB_FAILED, locked ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED, offset);
+    finish(loader, WRY_JOB_FAILED, refused ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED, offset);
 }
 
 /* A page that took must read back as it was sent: that finds a worn or protected page by name. */
@@ -220,6 +224,23 @@ static void check_page(struct wry_loader *loader)
     fail_at(loader, loader->op_offset);
 }
 
+/*
+ * A part that was never seen busy may have ignored the command: for it has none like that, or the
+ * range is protected. A unit that it lacks is left out from then on, and smaller ones are taken.
+ */
+static void check_erase(struct wry_loader *loader)
+{
+    struct wry_loader_write *write = &loader->write;
+    uint32_t stays = loader->op_seen_busy ? WRY_LOADER_ERASED : loader_erase_stays(loader);
+
+    if (stays == WRY_LOADER_ERASED)
+        write->erased += loader->op_length;
+    else if (loader->op_length > WRY_SECTOR_SIZE && loader->part.erase_4k != 0)
+        *loader_flash_unit(loader, loader->op_length) = 0;
+    else
+        fail_at(loader, stays);
+}
+
 /* The flash has become ready. The job may have been dropped by a new session meanwhile. */
 static void end_operation(struct wry_loader *loader)
 {
@@ -232,7 +253,9 @@ static void end_operation(struct wry_loader *loader)
     if (op == WRY_OP_PROGRAM && write->programmed == loader->op_offset)
         check_page(loader);
     else if (op == WRY_OP_ERASE && write->erased == loader->op_offset)
-        write->erased += loader->op_length;
+        check_erase(loader);
+    else if (op == WRY_OP_UNPROTECT && loader_flash_refused(loader, write->start))
+        fail_at(loader, write->start);
     tell_settled(loader);
 }
 
@@ -242,6 +265,7 @@ static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, ui
     loader->op = op;
     loader->op_offset = offset;
     loader->op_length = length;
+    loader->op_seen_busy = false;
     loader_content_changes(loader, offset, length);
 }
 
@@ -384,8 +408,10 @@ bool loader_write_step(struct wry_loader *loader)
     uint32_t ended = loader->op_offset;
 
     if (loader->op != WRY_OP_NONE) {
-        if (loader_flash_busy(loader))
+        if (loader_flash_busy(loader)) {
+            loader->op_seen_busy = true;
             return unpacked;
+        }
         end_operation(loader);
     }
     return begin_next(loader, ended) || unpacked;

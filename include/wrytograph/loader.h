@@ -5,8 +5,8 @@
  * system, never blocks and never allocates: the firmware that hosts it fills in a board port, calls
  * wry_loader_init once and wry_loader_poll for ever. Each poll takes what the line has brought,
  * starts or advances at most one flash operation, does one slice of digest or read work, and sends
- * what the line will take. Erasing and programming go on in the flash while data arrive in a
- * window in RAM.
+ * what the line will take. It says for how long it has nothing to do, so that the board can sleep.
+ * Erasing and programming go on in the flash while data arrive in a window in RAM.
  *
  *     static struct wry_loader loader;
  *     static uint8_t memory[48 * 1024];
@@ -43,6 +43,7 @@ extern "C" {
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
 #define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
 #define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
+#define WRY_LOADER_REST_MOST 1000000u    /* us from one turn to the next at most */
 #define WRY_LOADER_FLASH_WAIT 4000000u   /* us a flash may be busy from before the start */
 
 /* One transaction with chip select held low: out, then out2, then in. */
@@ -91,6 +92,9 @@ struct wry_board_identity {
     uint8_t chip_revision;
     uint8_t eui48[WRY_EUI48_SIZE];
     uint32_t top_speed; /* baud */
+    /* The flash has its block-protect bits where most parts have them: BP0 to BP2, TB and SEC in
+     * bits 2 to 6 of the status register. Not set: protection is found out by trying. */
+    bool usual_protection;
 };
 
 /* The flash operation under way. */
@@ -98,6 +102,7 @@ enum wry_loader_op {
     WRY_OP_NONE,
     WRY_OP_ERASE,
     WRY_OP_PROGRAM,
+    WRY_OP_UNPROTECT,
     WRY_OP_DROPPED, /* of a job that is no more: only its end is waited for */
 };
 
@@ -170,6 +175,16 @@ struct wry_loader_content {
     bool watch_broken;
 };
 
+/* The flash's part, and how it is spoken to. */
+struct wry_loader_part {
+    uint8_t state;                          /* of finding that out */
+    uint32_t since;                         /* us */
+    bool long_address;                      /* four bytes in every command */
+    bool own_commands;                      /* that have commands of their own */
+    bool entered;                           /* a mode for that was entered */
+    uint8_t erase_4k, erase_32k, erase_64k; /* commands; 0 = it has none */
+};
+
 struct wry_loader {
     const struct wry_board_port *port;
     struct wry_board_identity identity;
@@ -177,8 +192,7 @@ struct wry_loader {
     uint8_t jedec[WRY_JEDEC_SIZE];
     uint8_t protect;
     uint32_t capacity;
-    bool flash_awaited; /* it was busy when first asked: an erase from before a reset */
-    uint32_t flash_asked_at;
+    struct wry_loader_part part;
 
     bool in_session;
     uint32_t token;
@@ -192,6 +206,7 @@ struct wry_loader {
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;
+    bool op_seen_busy;
     bool page_in_slice; /* slice holds the page at op_offset, just read from the flash */
     struct wry_loader_content content;
 
@@ -243,8 +258,12 @@ typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
                      const struct wry_board_identity *identity, void *memory, size_t size);
 
-/* One turn. True when there is nothing to do until bytes arrive or the flash is ready. */
-bool wry_loader_poll(struct wry_loader *loader);
+/*
+ * One turn. Microseconds for which no other is needed unless bytes arrive; 0 = at once. What is
+ * still to be sent, and what waits for that, counts as something to do, for nothing tells the
+ * loader when the line has taken it. WRY_LOADER_REST_MOST when nothing goes on.
+ */
+uint32_t wry_loader_poll(struct wry_loader *loader);
 
 #ifdef __cplusplus
 }

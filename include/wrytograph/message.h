@@ -57,6 +57,7 @@ enum wry_message_flag {
     WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
     WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
+    WRY_FLAG_CLEAR = 0x08,   /* erase: the flash's protection is cleared first */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest a sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the one before: a whole SHA-256 a sector */
     WRY_FLAG_AFTER = 0x04,   /* digest: after the one that is under way, which goes on */

@@ -162,6 +162,7 @@ void sim_board_init(struct sim_board *board, const struct wry_board_identity *id
     board->chip = wry_chip_by_code(identity->chip_code);
     board->memory_size = memory_of(identity->chip_code);
     board->identity = *identity;
+    board->identity.usual_protection = true;
     sim_nor_die_init(&board->die, cells, size, seed);
     board->port = (struct wry_board_port){
         .context = board,
@@ -402,7 +403,7 @@ static void poll_loading(struct sim_board *board)
                         board->memory_size);
     }
     uint64_t before = board->clock;
-    bool idle = wry_loader_poll(&board->loader);
+    bool idle = wry_loader_poll(&board->loader) > 0;
     if (board->state != SIM_BOARD_LOADING)
         return;
     bool line_in_use = board->output->fill > 0 || board->input->fill > 0;
