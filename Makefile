@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo fuzz test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -21,6 +21,11 @@ configure: deps
 
 demo: all
 	@demo/tour $(BUILD)
+
+# The loader on a board that others made, in an emulator.
+demo-emulated: all
+	@scripts/install-deps --emulator
+	@demo/emulated $(BUILD)
 
 test: all
 	@ctest --test-dir $(BUILD) --output-on-failure -j $(JOBS)

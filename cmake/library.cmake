@@ -18,10 +18,16 @@ set(WRY_CORE_SOURCES
     core/session/settle.c core/session/speed.c core/session/stream.c core/session/unpack.c core/session/verify.c
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_part.c)
 
-set(WRY_LOADER_SOURCES
-    loader/content.c loader/difference.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/flash_part.c loader/loader.c loader/memory.c loader/output.c
-    loader/packed_read.c
-    loader/past_stream.c loader/range.c loader/read_job.c loader/stream.c loader/write_job.c)
+# Without its codings the loader takes and gives content as it is, in half the room.
+option(WRY_LOADER_CODINGS "The loader unpacks, packs and puts differences together" ON)
+if(WRY_LOADER_CODINGS)
+    set(WRY_LOADER_CODING_SOURCES loader/difference.c loader/packed_read.c loader/past_stream.c loader/stream.c)
+else()
+    set(WRY_LOADER_CODING_SOURCES loader/plain/plain.c)
+endif()
+set(WRY_LOADER_SOURCES ${WRY_LOADER_CODING_SOURCES}
+    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/flash_part.c loader/loader.c loader/memory.c loader/output.c
+    loader/range.c loader/read_job.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})

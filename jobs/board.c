@@ -67,6 +67,7 @@ struct wry_session_config board_config(struct wry_station *station)
                                         .by_hand = settings->by_hand,
                                         .call_time = settings->call_time,
                                         .patience = settings->patience,
+                                        .clear_protection = settings->clear_protection,
                                         .trust_capacity = settings->expect_flash > 0,
                                         .packer = station->pack ? pack_packer(station->pack) : NULL,
                                         .read_memory = station->read_memory,

@@ -100,7 +100,7 @@ static bool read_tables(struct wry_loader *loader, struct table *basic, struct t
     for (unsigned i = 0; i < tables && i < TABLES_MOST; i++) {
         read_sfdp(loader, HEAD + HEAD * i, head, sizeof head);
         unsigned id = (unsigned)head[7] << 8 | head[0];
-        if (id == TABLE_BASIC || id == 0) /* 0: before the upper half was given a meaning */
+        if (id == TABLE_BASIC)
             read_table(loader, head, basic);
         else if (id == TABLE_LONG)
             read_table(loader, head, wide);

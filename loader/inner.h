@@ -54,6 +54,8 @@ void loader_content_changes(struct wry_loader *loader, uint32_t offset, uint32_t
 void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size);
 
 /* stream.c: content that is unpacked here. */
+/* False in a loader without codings: no memory is kept for them. */
+bool loader_stream_is_built_in(void);
 enum loader_stream_step {
     LOADER_STREAM_IDLE,
     LOADER_STREAM_BUSY,

@@ -6,8 +6,9 @@
 #include "inner.h"
 
 enum {
-    PROGRAM_REST = 50, /* us; a page takes some hundreds */
-    ERASE_REST = 500,  /* and a sector tens of thousands */
+    BITS_PER_BYTE = 10, /* on the line */
+    PROGRAM_REST = 50,  /* us; a page takes some hundreds */
+    ERASE_REST = 500,   /* and a sector tens of thousands */
 };
 
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
@@ -64,7 +65,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
-        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER |
+        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER | WRY_FEATURE_CLEAR |
+                    (loader->identity.usual_protection ? 0 : WRY_FEATURE_BLIND) |
                     (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
                     (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
                     (loader->past_size > 0 ? WRY_FEATURE_SOON : 0),
@@ -259,7 +261,10 @@ uint32_t wry_loader_poll(struct wry_loader *loader)
     if (!sending)
         after_sending(loader);
     uint32_t rest = watch_speed(loader, sending);
-    if (busy || sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)
+    if (busy)
         return 0;
+    /* Nothing tells when the line has room again, or has taken all. */
+    if (sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)
+        rest = loader_least(rest, BITS_PER_BYTE * 1000000u / loader->speed);
     return loader_least(rest, flash_rest(loader, awaited));
 }

@@ -69,7 +69,7 @@ void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size)
     take(&at, &size, (ALIGNMENT - (uintptr_t)at % ALIGNMENT) % ALIGNMENT);
     loader->memory = at;
     loader->memory_size = size;
-    loader->dictionary_size = dictionary_for(size);
+    loader->dictionary_size = loader_stream_is_built_in() ? dictionary_for(size) : 0;
     if (loader->dictionary_size > 0) {
         loader->inflate = (struct wry_inflate *)(void *)take(&at, &size, sizeof *loader->inflate);
         loader->dictionary = take(&at, &size, loader->dictionary_size);

@@ -15,6 +15,11 @@ enum {
     REPORT_EVERY = 2048, /* bytes used up that are worth a progress message of their own */
 };
 
+bool loader_stream_is_built_in(void)
+{
+    return true;
+}
+
 bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase)
 {
     bool known = erase->coding == WRY_CODING_DEFLATE ||

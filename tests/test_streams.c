@@ -92,6 +92,43 @@ static void a_board_with_little_memory_gets_pages(void)
     finish(&bench);
 }
 
+static bool ignore(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    (void)context, (void)offset, (void)bytes, (void)n;
+    return true;
+}
+
+/* The room that the header asks of a board's receiver is what the longest turns need, with half of
+ * it to spare for slower processors. */
+static void what_arrives_during_a_turn_fits_the_room_asked_for(void)
+{
+    static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2,
+                                     WRY_CHIP_DUNLIN_D3};
+    struct wry_writer writer = {.write = ignore};
+    uint8_t digest[WRY_SHA256_SIZE];
+    size_t most = 0;
+
+    for (unsigned i = 0; i < 12; i++) {
+        struct bench bench;
+        begin(&bench, &(struct rig_setup){.seed = i,
+                                          .chip_code = chips[i % 3],
+                                          .flash_size = 0x200000,
+                                          .blank = i / 6 == 1});
+        if (i / 3 % 2 == 1) {
+            bench.rig->config.packer = NULL;
+            rig_new_session(bench.rig, 8);
+        }
+        write_and_check(&bench);
+        CHECK_EQUAL(WRY_OK, wry_session_read(&bench.rig->session, 0x10000, 0x60000, &writer));
+        CHECK_EQUAL(WRY_OK, wry_session_digest(&bench.rig->session, 0, 0x80000, digest));
+        if (bench.rig->board.received_most > most)
+            most = bench.rig->board.received_most;
+        finish(&bench);
+    }
+    check_context("%zu bytes", most);
+    CHECK(most <= WRY_LOADER_RECEIVE_ROOM / 2 && most > WRY_LOADER_RECEIVE_ROOM / 8);
+}
+
 static void a_host_without_a_packer_sends_pages(void)
 {
     struct bench bench;
@@ -272,6 +309,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(every_chip_takes_a_stream_as_far_as_its_memory_reaches),
         FACT(a_board_with_little_memory_gets_pages),
+        FACT(what_arrives_during_a_turn_fits_the_room_asked_for),
         FACT(a_host_without_a_packer_sends_pages),
         FACT(a_packer_without_the_memory_it_needs_is_not_used),
         FACT(a_noisy_line_costs_the_frames_it_spoils),

@@ -1,8 +1,8 @@
 /*
  * The loader on QEMU's sifive_u machine, whose processor, UART and flash were made by others.
  *
- * There is no boot strap: the machine is always in loading mode. Asked to start its firmware, it
- * resets, and says what it would run before it listens again.
+ * There is no boot strap and no firmware: asked to start one, the machine resets and is in loading
+ * mode again.
  */
 #include "hardware.h"
 #include "wrytograph/boot_header.h"

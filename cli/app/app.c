@@ -143,6 +143,9 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         G_OPTION_ENTRY_NULL};
     GOptionEntry every[] = {{"every-sector", 0, 0, G_OPTION_ARG_NONE, &app->every_sector,
                              "Write sectors that hold the right content already, too", NULL},
+                            {"clear-protection", 0, 0, G_OPTION_ARG_NONE, &app->clear_protection,
+                             "Clear the flash's block-protect bits first, for good, if any are set",
+                             NULL},
                             G_OPTION_ENTRY_NULL};
     GOptionEntry known[] = {{"no-guess", 0, 0, G_OPTION_ARG_NONE, &app->no_guess,
                              "Make no use of what images and backups on this computer tell of the "

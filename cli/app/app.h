@@ -73,7 +73,7 @@ struct app {
     char **links;      /* APP_LINKS: all of them; else NULL */
     char *ledger_name; /* --ledger */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
-        from_another_board, every_sector, listen, no_guess;
+        from_another_board, every_sector, clear_protection, listen, no_guess;
     char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */

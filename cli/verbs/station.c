@@ -64,6 +64,7 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
                                       .bench_folder = app->bench_folder,
                                       .by_hand = app->by_hand,
                                       .leaves_running = app->verb->leaves_running && !app->stay,
+                                      .clear_protection = app->clear_protection,
                                       .without_known = app->no_guess,
                                       .layout_file = app->layout_path,
                                       .words = words,

@@ -181,6 +181,23 @@ static int stopped(struct app *app, const struct wry_problem *p)
     return app_fail(app, EXIT_STOPPED, again, "stopped at your request");
 }
 
+/* The bits told of it, and nothing was begun; or it showed when something was tried. */
+static int is_protected(struct app *app, const struct wry_problem *p)
+{
+    enum exit_code code = (enum exit_code)p->outcome;
+
+    if (p->fault.length > 0)
+        return app_fail(app, code,
+                        "Nothing was changed. Leave that part alone, or say --clear-protection to "
+                        "clear the bits of the flash that do this, for good.",
+                        "the flash is write-protected from 0x%06X to 0x%06X", first_of(p),
+                        last_of(p));
+    return fail_at(app, p,
+                   "Its block-protect bits are set. Say --clear-protection to clear them, for "
+                   "good; where that does not help, its write-protect pin does it.",
+                   "the flash takes no change: it is write-protected");
+}
+
 static int explain_session(struct app *app, const struct wry_problem *p)
 {
     enum exit_code code = (enum exit_code)p->outcome;
@@ -223,9 +240,7 @@ static int explain_session(struct app *app, const struct wry_problem *p)
     case WRY_FLASH_SMALLER:
         return flash_smaller(app, p);
     case WRY_PROTECTED:
-        return app_fail(
-            app, code, "Nothing was changed. Unlock the flash, or leave that part alone.",
-            "the flash is write-protected from 0x%06X to 0x%06X", first_of(p), last_of(p));
+        return is_protected(app, p);
     case WRY_BAD_RANGE:
         return fail_at(app, p, "Check the offsets against the board's flash size.",
                        "the board refused the range");

@@ -56,6 +56,8 @@ char *words_protected(const struct wry_identity *identity)
 {
     uint32_t offset = identity->protected_offset, length = identity->protected_length;
 
+    if ((identity->board.features & WRY_FEATURE_BLIND) != 0)
+        return g_strdup("not known for this flash; it shows when something is written");
     return length == 0
                ? g_strdup("nothing")
                : g_strdup_printf("0x%06X to 0x%06X (block-protect bits 0x%02X)", (unsigned)offset,

@@ -421,6 +421,8 @@ static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *in
     }
 }
 
+#ifndef __OPTIMIZE_SIZE__
+
 /* The bits in hand, where a compiler keeps them in registers. */
 struct bits {
     uint32_t held;
@@ -492,6 +494,8 @@ static int run_symbols(struct wry_inflate *inflate, struct wry_inflate_input *in
     return next == SYMBOL && inflate->total != end ? step_symbol(inflate, input, end) : next;
 }
 
+#endif
+
 /* The next state, or NONE. Nothing comes out beyond end. */
 static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
@@ -513,7 +517,11 @@ static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, ui
     case REPEAT:
         return step_repeat(inflate);
     case SYMBOL:
+#ifdef __OPTIMIZE_SIZE__
+        return step_symbol(inflate, input, end);
+#else
         return run_symbols(inflate, input, end);
+#endif
     case LENGTH_EXTRA:
         return step_length(inflate);
     case DISTANCE:

@@ -32,26 +32,24 @@ static void put32_big(uint8_t *to, uint32_t value)
     to[3] = (uint8_t)value;
 }
 
-/* One of the 64 rounds: the letters stay where they are, and the callers turn them. */
-static inline void turn(uint32_t a, uint32_t b, uint32_t c, uint32_t *d, uint32_t e, uint32_t f,
-                        uint32_t g, uint32_t *h, uint32_t more)
+/* What the 64 rounds have in common; returns what is added to d, and h with it becomes a. */
+static inline uint32_t first_sum(uint32_t e, uint32_t f, uint32_t g, uint32_t h, uint32_t more)
 {
-    uint32_t big1 = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
-    uint32_t big0 = rotate_right(a, 2) ^ rotate_right(a, 13) ^ rotate_right(a, 22);
-    uint32_t t1 = *h + big1 + (g ^ (e & (f ^ g))) + more;
+    uint32_t big = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
 
-    *d += t1;
-    *h = t1 + big0 + ((a & b) | (c & (a | b)));
+    return h + big + (g ^ (e & (f ^ g))) + more;
 }
 
-/* Section 6.2.2, steps 1 to 3. The whole schedule first: a compiler does several words of it at
- * once. */
-static void compress(uint32_t state[8], const uint8_t block[64])
+static inline uint32_t second_sum(uint32_t a, uint32_t b, uint32_t c)
 {
-    uint32_t w[64];
-    uint32_t a = state[0], b = state[1], c = state[2], d = state[3];
-    uint32_t e = state[4], f = state[5], g = state[6], h = state[7];
+    uint32_t big = rotate_right(a, 2) ^ rotate_right(a, 13) ^ rotate_right(a, 22);
 
+    return big + ((a & b) | (c & (a | b)));
+}
+
+/* Section 6.2.2, step 1. The whole schedule first: a compiler does several words of it at once. */
+static void schedule(uint32_t w[64], const uint8_t block[64])
+{
     for (unsigned t = 0; t < 16; t++)
         w[t] = get32_big(block + (size_t)4 * t);
     for (unsigned t = 16; t < 64; t++) {
@@ -60,6 +58,52 @@ static void compress(uint32_t state[8], const uint8_t block[64])
         uint32_t s1 = rotate_right(y, 17) ^ rotate_right(y, 19) ^ (y >> 10);
         w[t] = w[t - 16] + s0 + w[t - 7] + s1;
     }
+}
+
+#ifdef __OPTIMIZE_SIZE__
+
+/* Where room counts: the letters are moved on in each round. */
+static void compress(uint32_t state[8], const uint8_t block[64])
+{
+    uint32_t w[64], v[8];
+
+    schedule(w, block);
+    memcpy(v, state, sizeof v);
+    for (unsigned t = 0; t < 64; t++) {
+        uint32_t first = first_sum(v[4], v[5], v[6], v[7], round_constants[t] + w[t]);
+        uint32_t second = second_sum(v[0], v[1], v[2]);
+        v[7] = v[6];
+        v[6] = v[5];
+        v[5] = v[4];
+        v[4] = v[3] + first;
+        v[3] = v[2];
+        v[2] = v[1];
+        v[1] = v[0];
+        v[0] = first + second;
+    }
+    for (unsigned i = 0; i < 8; i++)
+        state[i] += v[i];
+}
+
+#else
+
+/* The letters stay where they are, and the callers turn them. */
+static inline void turn(uint32_t a, uint32_t b, uint32_t c, uint32_t *d, uint32_t e, uint32_t f,
+                        uint32_t g, uint32_t *h, uint32_t more)
+{
+    uint32_t first = first_sum(e, f, g, *h, more);
+
+    *d += first;
+    *h = first + second_sum(a, b, c);
+}
+
+static void compress(uint32_t state[8], const uint8_t block[64])
+{
+    uint32_t w[64];
+    uint32_t a = state[0], b = state[1], c = state[2], d = state[3];
+    uint32_t e = state[4], f = state[5], g = state[6], h = state[7];
+
+    schedule(w, block);
     for (unsigned t = 0; t < 64; t += 8) {
         const uint32_t *k = round_constants + t, *v = w + t;
         turn(a, b, c, &d, e, f, g, &h, k[0] + v[0]);
@@ -80,6 +124,8 @@ static void compress(uint32_t state[8], const uint8_t block[64])
     state[6] += g;
     state[7] += h;
 }
+
+#endif
 
 void wry_sha256_begin(struct wry_sha256 *sha)
 {

@@ -223,6 +223,8 @@ static enum wry_status check_protection(struct wry_session *session, const struc
     uint32_t length = wry_protected_range(session->board.protect, session->board.capacity, &offset);
     struct wry_run run;
 
+    if (session->config.clear_protection && (session->board.features & WRY_FEATURE_CLEAR) != 0)
+        return WRY_OK;
     if (length == 0 || !wry_plan_next_run(plan, offset, &run) || run.start >= offset + length)
         return WRY_OK;
     return session_fail_range(session, WRY_PROTECTED, WRY_STEP_WRITE, offset, length);

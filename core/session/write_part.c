@@ -48,7 +48,8 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     struct wry_session *session = job->session;
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_message reply;
-    uint8_t flags = force ? WRY_FLAG_FORCE : 0;
+    uint8_t flags =
+        (force ? WRY_FLAG_FORCE : 0) | (session->config.clear_protection ? WRY_FLAG_CLEAR : 0);
     struct wry_erase_message erase = {
         .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
         .window = session->board.dictionary};

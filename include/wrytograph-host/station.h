@@ -50,7 +50,9 @@ struct wry_station_settings {
     const struct wry_chip *expect_chip; /* any other is refused; else none is */
     uint32_t expect_flash;              /* bytes, likewise. Also trusted where the flash itself
                                            cannot prove its size */
-    bool without_known;      /* what this computer knows of a board's content is made no use of */
+    bool
+        clear_protection; /* the flash's block-protect bits are cleared where they are in the way */
+    bool without_known;   /* what this computer knows of a board's content is made no use of */
     const char *layout_file; /* regions; else the board's own table, else the chip's usual ones */
     struct pack_shared *shared; /* packed streams, of those who work at once; see wry_run_many */
     struct wry_ledger *ledger;  /* writes, restores, erasures, backups and cards are put on record

@@ -43,6 +43,7 @@ extern "C" {
 #define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
 #define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
 #define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
+#define WRY_LOADER_RECEIVE_ROOM 256u     /* bytes to be held between two turns: see port.receive */
 #define WRY_LOADER_REST_MOST 1000000u    /* us from one turn to the next at most */
 #define WRY_LOADER_FLASH_WAIT 4000000u   /* us a flash may be busy from before the start */
 
@@ -71,7 +72,9 @@ enum wry_work {
 
 struct wry_board_port {
     void *context;
-    /* Up to room bytes that have arrived, without waiting; how many. */
+    /* Up to room bytes that have arrived, without waiting; how many. Between two turns more arrive
+     * than a UART holds: at 2 Mbaud and 160 MHz up to WRY_LOADER_RECEIVE_ROOM, which an interrupt
+     * or DMA has to put into memory; in proportion more on a slower processor. */
     size_t (*receive)(void *context, uint8_t *to, size_t room);
     /* Takes up to n bytes for sending, without waiting; how many. */
     size_t (*transmit)(void *context, const uint8_t *from, size_t n);
@@ -259,9 +262,9 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
                      const struct wry_board_identity *identity, void *memory, size_t size);
 
 /*
- * One turn. Microseconds for which no other is needed unless bytes arrive; 0 = at once. What is
- * still to be sent, and what waits for that, counts as something to do, for nothing tells the
- * loader when the line has taken it. WRY_LOADER_REST_MOST when nothing goes on.
+ * One turn. Microseconds for which no other is needed unless bytes arrive; 0 = at once. While
+ * something is still to be sent, or waits for that, it is the time of one byte on the line, for
+ * nothing tells the loader when there is room. WRY_LOADER_REST_MOST when nothing goes on.
  */
 uint32_t wry_loader_poll(struct wry_loader *loader);
 

@@ -81,6 +81,8 @@ enum wry_feature {
     WRY_FEATURE_PACKED = 0x0008,  /* reads: WRY_FLAG_PACKED */
     WRY_FEATURE_AFTER = 0x0010,   /* digests: WRY_FLAG_AFTER */
     WRY_FEATURE_SOON = 0x0020,    /* reads: WRY_FLAG_SOON; the latest streams are kept for it */
+    WRY_FEATURE_BLIND = 0x0040,   /* protect is not known: it shows when something is tried */
+    WRY_FEATURE_CLEAR = 0x0080,   /* erase: WRY_FLAG_CLEAR */
 };
 
 /* How a stream is packed. */

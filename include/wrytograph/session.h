@@ -107,15 +107,16 @@ struct wry_session_progress {
 };
 
 struct wry_session_config {
-    uint32_t token;       /* any number, different for each session: tells stale replies apart */
-    uint32_t start_speed; /* baud at which the board is called; 0 = WRY_STARTING_SPEED */
-    uint32_t max_speed;   /* baud; 0 = the fastest that board and port can */
-    bool by_hand;         /* loading mode is entered by hand: call until call_time is over */
-    uint64_t call_time;   /* us; 0 = a minute */
-    uint64_t patience;    /* us that a lost link may take to come back; 0 = 10 s */
-    unsigned attempts;    /* tries to get into loading mode; 0 = 3 */
-    bool trust_capacity;  /* the flash is as large as it claims, by the caller's own knowledge */
-    bool every_sector;    /* write sectors that hold the right content already, too */
+    uint32_t token;        /* any number, different for each session: tells stale replies apart */
+    uint32_t start_speed;  /* baud at which the board is called; 0 = WRY_STARTING_SPEED */
+    uint32_t max_speed;    /* baud; 0 = the fastest that board and port can */
+    bool by_hand;          /* loading mode is entered by hand: call until call_time is over */
+    uint64_t call_time;    /* us; 0 = a minute */
+    uint64_t patience;     /* us that a lost link may take to come back; 0 = 10 s */
+    unsigned attempts;     /* tries to get into loading mode; 0 = 3 */
+    bool trust_capacity;   /* the flash is as large as it claims, by the caller's own knowledge */
+    bool every_sector;     /* write sectors that hold the right content already, too */
+    bool clear_protection; /* of the flash, where something is to be changed */
     const struct wry_keeper *keeper; /* outlives the session; NULL = none */
     const struct wry_packer *packer; /* the same; NULL = content goes out as it is */
     const struct wry_known *known;   /* the same; NULL = nothing is known */

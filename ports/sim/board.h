@@ -83,7 +83,8 @@ struct sim_board {
 
     uint8_t received[SIM_UART_ROOM]; /* the UART's buffer */
     size_t received_head, received_fill;
-    uint64_t overruns; /* bytes lost because it was full */
+    size_t received_most; /* that it ever held */
+    uint64_t overruns;    /* bytes lost because it was full */
 
     char script[SIM_SCRIPT_ROOM]; /* what ROM or firmware still has to say */
     size_t script_length, script_sent;
@@ -115,6 +116,9 @@ void sim_board_break(struct sim_board *board, uint64_t now);
 
 /* A byte reached the board's receiver. */
 void sim_board_receive(struct sim_board *board, uint8_t byte);
+
+/* Processor cycles that a board is charged for a byte of that work. */
+uint64_t sim_board_cycles(enum wry_work work);
 
 /* Runs the board once at now; sets next_poll. */
 void sim_board_poll(struct sim_board *board, uint64_t now);

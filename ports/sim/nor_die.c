@@ -12,6 +12,7 @@ enum {
 };
 
 /* Typical times of a NOR flash, ns. */
+#define TIME_STATUS UINT64_C(5000000)
 #define TIME_PROGRAM UINT64_C(400000)
 #define TIME_ERASE_4K UINT64_C(45000000)
 #define TIME_ERASE_32K UINT64_C(120000000)
@@ -28,9 +29,15 @@ void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, ui
     die->size = size;
     die->jedec[0] = 0x7F;
     die->jedec[1] = 0x51;
-    die->jedec[2] = log2;
+    die->jedec[2] = die->told = log2;
     die->spi_hz = 40000000;
     die->random = seed;
+    die->part.sfdp = true;
+}
+
+static bool is_busy(const struct sim_nor_die *die)
+{
+    return die->pending_length > 0 || die->pending_status;
 }
 
 static void take_effect(struct sim_nor_die *die)
@@ -57,6 +64,10 @@ void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now)
 {
     if (die->pending_length > 0 && now >= die->busy_until)
         take_effect(die);
+    if (die->pending_status && now >= die->busy_until) {
+        die->status = die->status_next;
+        die->pending_status = false;
+    }
 }
 
 void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
@@ -72,11 +83,18 @@ void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
     }
     die->pending_length = 0;
     die->status &= STATUS_PROTECT;
+    die->pending_status = die->asleep = die->long_mode = false;
 }
 
 static bool is_protected(const struct sim_nor_die *die, uint32_t offset, uint32_t length)
 {
     uint32_t start;
+
+    if (die->part.other_protection) {
+        uint32_t level = die->status >> 2 & 15, blocks = level > 0 ? UINT32_C(1) << (level - 1) : 0;
+        start = blocks < die->size / 0x10000 ? die->size - blocks * 0x10000 : 0;
+        return level > 0 && offset + length > start;
+    }
     uint32_t locked = wry_protected_range(die->status & STATUS_PROTECT, die->size, &start);
 
     return locked > 0 && offset < start + locked && offset + length > start;
@@ -161,10 +179,12 @@ static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t,
         begin_erase(die, now, address, 0x1000);
         return true;
     case 0x52:
-        begin_erase(die, now, address, 0x8000);
+        if (!die->part.lacks_32k)
+            begin_erase(die, now, address, 0x8000);
         return true;
     case 0xD8:
-        begin_erase(die, now, address, 0x10000);
+        if (!die->part.lacks_64k)
+            begin_erase(die, now, address, 0x10000);
         return true;
     default:
         return false;
@@ -184,25 +204,82 @@ static uint8_t brief_command(uint8_t command)
     return 0;
 }
 
+static void begin_status(struct sim_nor_die *die, uint64_t now, uint8_t value)
+{
+    bool enabled = (die->status & STATUS_WRITE_ENABLED) != 0;
+
+    die->status &= (uint8_t)~STATUS_WRITE_ENABLED;
+    if (!enabled || die->part.pin_held)
+        return;
+    die->pending_status = true;
+    die->status_next = value & STATUS_PROTECT;
+    die->busy_until = now + TIME_STATUS;
+}
+
+/* Commands without an address; false for one that is none of them. */
+static bool plain(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint64_t now)
+{
+    bool reset = t->out[0] == 0x99 && die->reset_enabled;
+
+    die->reset_enabled = t->out[0] == 0x66;
+    switch (t->out[0]) {
+    case 0x01:
+        if (t->out_length == 2)
+            begin_status(die, now, t->out[1]);
+        return true;
+    case 0x06:
+        die->status |= STATUS_WRITE_ENABLED;
+        return true;
+    case 0x66:
+        return true;
+    case 0x99:
+        if (reset) {
+            die->status &= STATUS_PROTECT;
+            die->long_mode = false;
+        }
+        return true;
+    case 0x9F:
+        memcpy(t->in, die->jedec, t->in_length < 3 ? t->in_length : 3);
+        return true;
+    case 0xB7:
+    case 0xE9:
+        if (die->part.by_mode)
+            die->long_mode = t->out[0] == 0xB7;
+        return true;
+    case 0xB9:
+        die->asleep = true;
+        return true;
+    case 0x5A:
+        if (die->part.sfdp && t->out_length == 5)
+            sim_nor_die_describe(die,
+                                 (uint32_t)t->out[1] << 16 | (uint32_t)t->out[2] << 8 | t->out[3],
+                                 t->in, t->in_length);
+        return true;
+    default:
+        return false;
+    }
+}
+
 static void execute(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint64_t now)
 {
     uint8_t command = t->out[0];
-    bool busy = die->pending_length > 0;
 
-    if (command == 0x05) {
-        memset(t->in, die->status | (busy ? STATUS_BUSY : 0), t->in_length);
+    if (die->dead)
+        return;
+    if (die->asleep) {
+        die->asleep = command != 0xAB;
         return;
     }
-    if (busy)
+    if (command == 0x05) {
+        memset(t->in, die->status | (is_busy(die) ? STATUS_BUSY : 0), t->in_length);
         return;
-    if (command == 0x06)
-        die->status |= STATUS_WRITE_ENABLED;
-    else if (command == 0x9F)
-        memcpy(t->in, die->jedec, t->in_length < 3 ? t->in_length : 3);
-    else if (brief_command(command) != 0)
+    }
+    if (is_busy(die) || plain(die, t, now))
+        return;
+    if (brief_command(command) == 0)
+        addressed(die, t, command, die->long_mode ? 4 : 3, now);
+    else if (!die->part.by_mode)
         addressed(die, t, brief_command(command), 4, now);
-    else
-        addressed(die, t, command, 3, now);
 }
 
 uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_transfer *t,

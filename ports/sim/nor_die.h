@@ -14,10 +14,28 @@
 
 #include "wrytograph/loader.h"
 
+/* What kind of part it is. Larger than 16 MiB, it has commands of its own for four address bytes,
+ * or a mode in which all have them. */
+struct sim_nor_part {
+    bool sfdp; /* it describes itself (JESD216); a die begins with this */
+    bool lacks_32k, lacks_64k;
+    bool by_mode;
+    bool other_protection; /* four bits, 2 to 5: 2^(n-1) blocks of 64 KiB from the end */
+    bool pin_held;         /* the status register takes no change */
+};
+
 struct sim_nor_die {
     uint8_t *cells;
+    struct sim_nor_part part;
+    bool dead;      /* it answers to nothing, as one that is not there */
+    bool asleep;    /* hears only the command that wakes it */
+    bool long_mode; /* every address has four bytes */
+    bool reset_enabled;
+    bool pending_status; /* the status register is being changed, to this: */
+    uint8_t status_next;
     uint32_t size; /* bytes of cells, a power of two */
     uint8_t jedec[3];
+    uint8_t told;   /* by SFDP: log2 of its bytes */
     uint8_t status; /* status register: busy is computed, the rest stored */
     uint32_t spi_hz;
     uint64_t random; /* state of the generator for undefined states */
@@ -38,6 +56,9 @@ struct sim_nor_die {
 
 /* size is a power of two from 64 KiB to 128 MiB; the JEDEC ID is made up and carries the size. */
 void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, uint64_t seed);
+
+/* What it says of itself from that address on, as command 0x5A gives it (nor_sfdp.c). */
+void sim_nor_die_describe(const struct sim_nor_die *die, uint32_t address, uint8_t *to, size_t n);
 
 /* One transaction starting at now (ns); returns how long it takes on the SPI lines (ns). */
 uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_transfer *transfer,

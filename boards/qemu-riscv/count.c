@@ -1,0 +1,148 @@
+/*
+ * Instructions per byte of what a loader computes, counted by the processor: what the simulated
+ * bench charges its boards for. Run under -icount, prints a line for each kind of work.
+ */
+#include "hardware.h"
+
+enum {
+    CONTENT = 32 * 1024,
+    ROOM = 48 * 1024,
+    WINDOW = WRY_INFLATE_WINDOW_MAX,
+    PIECE = 1024, /* bytes in a frame */
+};
+
+static uint8_t content[CONTENT], stream[ROOM], memory[WRY_DEFLATE_MEMORY_MOST], window[WINDOW];
+static struct wry_deflate deflate;
+static struct wry_inflate inflate;
+static uint32_t seed = 1;
+
+void on_interrupt(uintptr_t cause);
+int main(void);
+
+void on_interrupt(uintptr_t cause)
+{
+    (void)cause;
+}
+
+static uint32_t instructions(void)
+{
+    uintptr_t n;
+
+    __asm__ volatile("csrr %0, minstret" : "=r"(n) : : "memory");
+    return (uint32_t)n;
+}
+
+static uint8_t random_byte(void)
+{
+    seed = seed * 1664525 + 1013904223;
+    return (uint8_t)(seed >> 24);
+}
+
+static void print(const char *text)
+{
+    while (*text)
+        text += uart_transmit((const uint8_t *)text, 1);
+}
+
+static void print_number(uint32_t n)
+{
+    char digits[12];
+    size_t at = sizeof digits - 1;
+
+    digits[at] = '\0';
+    do
+        digits[--at] = (char)('0' + n % 10);
+    while ((n /= 10) > 0);
+    print(digits + at);
+}
+
+/* name, instructions, bytes of it, and of a second kind. */
+static void tell(const char *name, uint32_t count, uint32_t bytes, uint32_t more)
+{
+    print(name);
+    print(" ");
+    print_number(count);
+    print(" ");
+    print_number(bytes);
+    print(" ");
+    print_number(more);
+    print("\n");
+}
+
+static void count_frames(void)
+{
+    static const uint8_t head[] = {WRY_KIND_DATA, 0, 1, 0};
+    static uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
+    struct wry_encoder encoder;
+    struct wry_decoder decoder;
+    enum wry_frame_event event = WRY_FRAME_NONE;
+
+    uint32_t begun = instructions();
+    wry_encoder_init(&encoder, head, sizeof head, content, PIECE);
+    size_t n = wry_encoder_give(&encoder, stream, sizeof stream);
+    tell("frame-out", instructions() - begun, sizeof head + PIECE, 0);
+    wry_decoder_init(&decoder, body, sizeof body);
+    begun = instructions();
+    for (size_t at = 0; at < n;)
+        at += wry_decoder_take(&decoder, stream + at, n - at, &event);
+    tell("frame-in", instructions() - begun, (uint32_t)n, event == WRY_FRAME_GOOD);
+}
+
+static void count_digest(void)
+{
+    uint8_t digest[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    uint32_t begun = instructions();
+    wry_sha256_begin(&sha);
+    for (uint32_t at = 0; at < CONTENT; at += 256)
+        wry_sha256_add(&sha, content + at, 256);
+    wry_sha256_end(&sha, digest);
+    tell("digest", instructions() - begun, CONTENT, digest[0]);
+}
+
+/* Packs what there is, and takes it apart again in pages, as the loader does. */
+static void count_stream(const char *packing, const char *unpacking)
+{
+    size_t n = 0;
+    uint32_t begun = instructions();
+
+    wry_deflate_init(&deflate, memory, sizeof memory);
+    for (uint32_t at = 0; !wry_deflate_is_over(&deflate);) {
+        uint32_t room = (uint32_t)wry_deflate_room(&deflate), left = CONTENT - at;
+        if (room > 0 && left > 0) {
+            wry_deflate_put(&deflate, content + at, room < left ? room : left);
+            at += room < left ? room : left;
+        } else if (left == 0) {
+            wry_deflate_finish(&deflate);
+        }
+        n += wry_deflate_take(&deflate, stream + n, sizeof stream - n);
+    }
+    tell(packing, instructions() - begun, CONTENT, (uint32_t)n);
+    struct wry_inflate_input input = {.bytes = stream, .n = n};
+    begun = instructions();
+    wry_inflate_init(&inflate, window, sizeof window);
+    while (wry_inflate_run(&inflate, &input, 256) == WRY_INFLATE_OUTPUT)
+        ;
+    tell(unpacking, instructions() - begun, (uint32_t)n, inflate.total);
+}
+
+int main(void)
+{
+    uart_start();
+    for (uint32_t i = 0; i < CONTENT; i++)
+        content[i] = random_byte();
+    count_frames();
+    count_digest();
+    /* Hardly anything occurs twice: the stream is all letters. */
+    for (uint32_t i = 0; i < CONTENT; i++)
+        content[i] = (uint8_t)(random_byte() & random_byte() & 0x3F);
+    count_stream("pack-letters", "unpack-letters");
+    /* And hardly anything does not: it is all copies. */
+    for (uint32_t i = 500; i < CONTENT; i++)
+        content[i] = i % 97 == 0 ? random_byte() : content[i - 500];
+    count_stream("pack-copies", "unpack-copies");
+    print("done\n");
+    for (;;)
+        __asm__ volatile("wfi");
+}

@@ -1,0 +1,91 @@
+/*
+ * A loader for content that comes and goes as it is: this file stands in for stream.c,
+ * difference.c, packed_read.c and past_stream.c where there is no room for them. It offers none of
+ * those features, so the host asks for none.
+ */
+#include "inner.h"
+
+bool loader_stream_is_built_in(void)
+{
+    return false;
+}
+
+bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase)
+{
+    (void)loader, (void)erase;
+    return false;
+}
+
+void loader_stream_begin(struct wry_loader *loader, uint8_t coding)
+{
+    (void)loader, (void)coding;
+}
+
+bool loader_stream_is_difference(const struct wry_loader *loader)
+{
+    (void)loader;
+    return false;
+}
+
+uint32_t loader_stream_ready(const struct wry_loader *loader)
+{
+    return loader->write.programmed;
+}
+
+const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset)
+{
+    (void)offset;
+    return loader->window;
+}
+
+enum loader_stream_step loader_stream_step(struct wry_loader *loader)
+{
+    (void)loader;
+    return LOADER_STREAM_IDLE;
+}
+
+bool loader_difference_may_go_on(const struct wry_loader *loader)
+{
+    (void)loader;
+    return true;
+}
+
+void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes,
+                            uint32_t n)
+{
+    (void)loader, (void)offset, (void)bytes, (void)n;
+}
+
+void loader_packed_divide(struct wry_loader *loader)
+{
+    (void)loader;
+}
+
+bool loader_packed_can(const struct wry_loader *loader)
+{
+    (void)loader;
+    return false;
+}
+
+void loader_packed_drop(struct wry_loader *loader)
+{
+    (void)loader;
+}
+
+bool loader_packed_step(struct wry_loader *loader)
+{
+    (void)loader;
+    return false;
+}
+
+bool loader_past_has(const struct wry_loader *loader, uint32_t start, uint32_t end)
+{
+    (void)loader, (void)start, (void)end;
+    return false;
+}
+
+bool loader_past_step(struct wry_loader *loader, size_t n)
+{
+    (void)loader, (void)n;
+    return false;
+}

@@ -1,0 +1,185 @@
+/* Flash parts of other kinds than the usual one, and in whatever state they were left. */
+#include <string.h>
+
+#include "harness.h"
+#include "rig.h"
+
+enum { LENGTH = 0x19000 + 300 };
+
+static uint8_t content[LENGTH];
+
+static struct wry_placement place(uint32_t offset)
+{
+    return (struct wry_placement){
+        .offset = offset, .length = sizeof content, .reader = rig_reader(content)};
+}
+
+static enum wry_status write_at(struct rig *rig, uint32_t offset)
+{
+    struct wry_placement item = place(offset);
+    struct wry_fault fault;
+    struct wry_plan plan;
+
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    return wry_session_write(&rig->session, &plan);
+}
+
+static struct rig *begin(uint64_t seed, uint32_t size)
+{
+    rig_random(content, sizeof content, seed + 5);
+    return rig_new(
+        &(struct rig_setup){.seed = seed, .chip_code = WRY_CHIP_DUNLIN_D3, .flash_size = size});
+}
+
+/* Every kind of part in every size: whatever it lacks is replaced, what it has is made use of. */
+static void what_a_part_lacks_is_replaced(void)
+{
+    static const uint32_t sizes[] = {0x200000, 0x1000000, 0x2000000};
+    unsigned kinds = 0;
+
+    for (unsigned i = 0; i < 3 * 16; i++) {
+        uint32_t size = sizes[i % 3];
+        struct sim_nor_part part = {.sfdp = (i / 3 & 1) != 0,
+                                    .lacks_32k = (i / 3 & 2) != 0,
+                                    .lacks_64k = (i / 3 & 4) != 0,
+                                    .by_mode = (i / 3 & 8) != 0};
+        /* Nothing but SFDP tells of the mode. */
+        if (part.by_mode && (!part.sfdp || size <= 0x1000000))
+            continue;
+        struct rig *rig = begin(i, size);
+        struct wry_placement item = place(size - 0x30000 + 123);
+        check_context("part %u", i);
+        rig->board.die.part = part;
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(size, wry_session_board(&rig->session)->capacity);
+        CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+        CHECK(rig_holds(rig, &item, 1));
+        /* 26 sectors: one unit of 64 KiB, one of 32, two sectors; or more of the smaller ones. */
+        uint64_t erased = rig->board.die.erased_bytes;
+        CHECK(erased == 0x1A000);
+        uint64_t erases = rig->board.die.operations - rig->board.die.programmed_pages;
+        CHECK_EQUAL(part.lacks_64k ? part.lacks_32k ? 26 : 5 : part.lacks_32k ? 11 : 4, erases);
+        rig_free(rig);
+        kinds++;
+    }
+    CHECK(kinds > 25);
+}
+
+/* A part of another size than its ID has it: SFDP is what counts. */
+static void the_table_tells_the_size(void)
+{
+    struct rig *rig = begin(3, 0x2000000);
+    struct wry_placement item = place(0x1200123);
+
+    rig->board.die.jedec[2] = 0x15;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(0x15, wry_session_board(&rig->session)->jedec[2]);
+    CHECK_EQUAL(0x2000000, wry_session_board(&rig->session)->capacity);
+    CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+    CHECK(rig_holds(rig, &item, 1));
+    rig_free(rig);
+}
+
+/* Whatever ran before: asleep, in mid-erase, with four address bytes, or all of that. */
+static void a_part_is_taken_as_it_was_left(void)
+{
+    for (unsigned left = 0; left < 8; left++) {
+        struct rig *rig = begin(left, left & 4 ? 0x2000000 : 0x400000);
+        struct wry_placement item = place(0x40123);
+        struct sim_nor_die *die = &rig->board.die;
+        check_context("left %u", left);
+        die->part.by_mode = die->long_mode = (left & 4) != 0;
+        die->asleep = left & 1;
+        if (left & 2) {
+            die->pending_length = 0x1000; /* of a sector that nothing is checked in */
+            die->pending_offset = 0x100000;
+            memset(rig->flash + 0x100000, 0xFF, 0x1000);
+            memset(rig->before + 0x100000, 0xFF, 0x1000);
+            die->busy_until = UINT64_C(300000000);
+        }
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+        CHECK(rig_holds(rig, &item, 1));
+        /* The firmware finds it as the chip wants it: three address bytes. */
+        CHECK_EQUAL(WRY_OK, wry_session_start(&rig->session));
+        CHECK(!die->long_mode);
+        rig_free(rig);
+    }
+}
+
+/* A part that is not there at all has a status of its own. */
+static void a_part_that_does_not_answer_is_told(void)
+{
+    struct rig *rig = begin(1, 0x400000);
+
+    rig->board.die.asleep = true;
+    rig->board.die.part.sfdp = false;
+    rig->board.die.dead = true;
+    CHECK_EQUAL(WRY_FLASH_SILENT, wry_session_connect(&rig->session));
+    CHECK_EQUAL(0xFF, wry_session_board(&rig->session)->jedec[0]);
+    rig_free(rig);
+}
+
+/* Bits that nobody can read the meaning of: what was tried and refused is told with its offset, and
+ * what is not protected is written. */
+static void unknown_protection_shows_when_it_is_tried(void)
+{
+    struct rig *rig = begin(2, 0x400000);
+    struct wry_placement below = place(0x300123);
+
+    rig->board.identity.usual_protection = false;
+    rig->board.die.part.other_protection = true;
+    rig->board.die.status = 3 << 2; /* four blocks: from 0x3C0000 on */
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK((wry_session_board(&rig->session)->features & WRY_FEATURE_BLIND) != 0);
+    CHECK_EQUAL(0, wry_session_board(&rig->session)->protect);
+    CHECK_EQUAL(WRY_OK, write_at(rig, below.offset));
+    CHECK(rig_holds(rig, &below, 1));
+
+    CHECK_EQUAL(WRY_PROTECTED, write_at(rig, 0x3B0123));
+    CHECK_EQUAL(0x3C0000, wry_session_fault(&rig->session)->offset);
+    CHECK_EQUAL(0, wry_session_fault(&rig->session)->length);
+    CHECK(memcmp(rig->before + 0x3C0000, rig->flash + 0x3C0000, 0x40000) == 0);
+    rig_free(rig);
+}
+
+/* Cleared when that is asked for, and never else; a pin that holds the bits is told as protection.
+ */
+static void protection_is_cleared_when_asked(void)
+{
+    for (unsigned i = 0; i < 8; i++) {
+        bool usual = i & 1, asked = i & 2, held = i & 4;
+        struct rig *rig = begin(i, 0x400000);
+        struct wry_placement item = place(0x3C0123);
+        check_context("case %u", i);
+        rig->board.identity.usual_protection = usual;
+        rig->board.die.part.other_protection = !usual;
+        rig->board.die.part.pin_held = held;
+        rig->board.die.status = 3 << 2;
+        rig->config.clear_protection = asked;
+        rig_new_session(rig, 77);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        if (asked && !held) {
+            CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+            CHECK(rig_holds(rig, &item, 1));
+            CHECK_EQUAL(0, rig->board.die.status & 0x7C);
+        } else {
+            CHECK_EQUAL(WRY_PROTECTED, write_at(rig, item.offset));
+            CHECK_EQUAL(3 << 2, rig->board.die.status & 0x7C);
+            CHECK(memcmp(rig->before, rig->flash, rig->flash_size) == 0);
+        }
+        rig_free(rig);
+    }
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {FACT(what_a_part_lacks_is_replaced),
+                                        FACT(the_table_tells_the_size),
+                                        FACT(a_part_is_taken_as_it_was_left),
+                                        FACT(a_part_that_does_not_answer_is_told),
+                                        FACT(unknown_protection_shows_when_it_is_tried),
+                                        FACT(protection_is_cleared_when_asked)};
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
