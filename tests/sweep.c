@@ -187,7 +187,7 @@ static double limit(const struct work *w, double time)
     bool noisy = w->c->noise->noise_ppb + w->c->noise->lost_ppb > 0;
     /* Of the few frames of a short case, some more than the average may be struck. */
     double chance =
-        noisy ? 0.25 + 24 * 274 * 10.0 / w->c->speed + 8 * w->c->latency_ms / 1000.0 : 0;
+        noisy ? 0.25 + 24 * 274 * 10.0 / w->c->speed + 12 * w->c->latency_ms / 1000.0 : 0;
 
     return time * w->c->noise->limit_percent / 100 + 1 + chance;
 }
