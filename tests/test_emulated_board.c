@@ -48,7 +48,7 @@ static void boot(const char *serial)
     g_autofree char *program = g_strdup_printf("qemu-system-riscv%s", word());
     g_autofree char *kernel = g_strdup_printf("%s/loader-%s.elf", scratch(), word());
     g_autofree char *drive =
-        g_strdup_printf("file=%s,format=raw,if=mtd", scratch_file("flash.bin"));
+        g_strdup_printf("file=%s,format=raw,if=mtd", scratch_file("machine.bin"));
     const char *argv[] = {
         program, "-M",      "sifive_u", "-smp",   "2",        "-accel", "tcg,thread=single",
         "-bios", "none",    "-kernel",  kernel,   "-display", "none",   "-monitor",
@@ -420,8 +420,8 @@ static bool prepare(void)
     rig_random(model + 0xFFD000, 0x3A00, 13);
     rig_random(model + 0x1002000, 0x4000, 14);
     rig_random(model + 0x11FF000, 0x2000, 15);
-    scratch_write("flash.bin", model, FLASH);
-    int file = open(scratch_file("flash.bin"), O_RDONLY);
+    scratch_write("machine.bin", model, FLASH);
+    int file = open(scratch_file("machine.bin"), O_RDONLY);
     flash = mmap(NULL, FLASH, PROT_READ, MAP_SHARED, file, 0);
     close(file);
     CHECK(flash != MAP_FAILED);

@@ -4,6 +4,8 @@
 #include "nor_die.h"
 #include "wrytograph/bytes.h"
 
+#define SIGNATURE UINT32_C(0x50444653) /* "SFDP", section 6.2 */
+
 enum {
     BASIC = 0x30, /* where that table lies, section 6.4 */
     BASIC_WORDS = 16,
@@ -59,7 +61,7 @@ void sim_nor_die_describe(const struct sim_nor_die *die, uint32_t address, uint8
     uint8_t all[SIZE];
 
     memset(all, 0xFF, sizeof all);
-    memcpy(all, "SFDP", 4);
+    wry_put32(all, SIGNATURE);
     wry_put32(all + 4, UINT32_C(0xFF000106) | (uint32_t)(own ? 1 : 0) << 16);
     put_header(all + 8, 0xFF00, BASIC_WORDS, BASIC);
     memset(all + BASIC, 0, (size_t)4 * BASIC_WORDS);
