@@ -200,7 +200,15 @@ static void help_and_version_are_there(void)
 {
     EXPECT(0, "wrytograph 0.", command("--version", NULL));
     EXPECT(0, "verbs, in the order of the work", command("--help", NULL));
-    EXPECT(0, "--expect-chip", command("write", "--help", NULL));
+    /* A verb's own options first; those of every link by name, and what they do apart. */
+    struct said own = command("write", "--help", NULL);
+    EXPECT(0, "Of the link, as --help-link explains: --link, --wiring", own);
+    CHECK(says(&own, "--every-sector") && says(&own, "Exit codes:"));
+    CHECK(!says(&own, "rts-reset"));
+    struct said link = command("write", "--help-link", NULL);
+    EXPECT(0, "Refuse any other chip", link);
+    CHECK(says(&link, "rts-reset") && !says(&link, "--every-sector"));
+    EXPECT(2, "--help-link", command("inspect", "--help-link", NULL));
     EXPECT(2, "usage:", command(NULL, NULL));
     EXPECT(2, "there is no verb", command("conjure", NULL));
 }

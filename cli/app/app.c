@@ -73,7 +73,20 @@ static const char common_help[] =
     "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
     "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
 
-static void add_link_options(GOptionContext *context, struct app *app, bool many)
+/* The verbs' help names them, and --help-link says what they do: they are the same for each. */
+static char *name_options(const GOptionEntry *entries)
+{
+    GString *names = g_string_new("Of the link, as --help-link explains: ");
+
+    for (; entries->long_name; entries++)
+        g_string_append_printf(names, "--%s%s", entries->long_name,
+                               entries[1].long_name ? ", " : "");
+    g_string_append(names, ".\n\n");
+    return g_string_free(names, FALSE);
+}
+
+/* Returns their group, which is the context's. */
+static GOptionGroup *add_link_options(GOptionContext *context, struct app *app, bool many)
 {
     GOptionEntry link[] = {
         {"link", 'l', 0, many ? G_OPTION_ARG_STRING_ARRAY : G_OPTION_ARG_STRING,
@@ -105,11 +118,21 @@ static void add_link_options(GOptionContext *context, struct app *app, bool many
          "Refuse any other flash size", "SIZE"},
         G_OPTION_ENTRY_NULL};
 
-    g_option_context_add_main_entries(context, link, NULL);
+    GOptionGroup *group = g_option_group_new("link", "Options of the link:", "", NULL, NULL);
+    g_autofree char *names = name_options(link);
+    g_autofree char *description = g_strconcat(names, common_help, NULL);
+
+    g_option_group_add_entries(group, link);
+    g_option_context_add_group(context, group);
+    g_option_context_set_description(context, description);
+    return group;
 }
 
-static void add_options(GOptionContext *context, struct app *app, unsigned options)
+/* Returns the group of the link's, or NULL. */
+static GOptionGroup *add_options(GOptionContext *context, struct app *app, unsigned options)
 {
+    GOptionGroup *link = NULL;
+
     GOptionEntry bench[] = {{"bench", 0, 0, G_OPTION_ARG_FILENAME, &app->bench_folder,
                              "Folder of simulated boards; else WRYTOGRAPH_BENCH", "DIR"},
                             G_OPTION_ENTRY_NULL};
@@ -170,7 +193,7 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
         G_OPTION_ENTRY_NULL};
 
     if (options & APP_LINK)
-        add_link_options(context, app, options & APP_LINKS);
+        link = add_link_options(context, app, options & APP_LINKS);
     if (options & (APP_IMAGES | APP_FORMAT))
         g_option_context_add_main_entries(context, format, NULL);
     if (options & APP_IMAGES)
@@ -192,15 +215,16 @@ static void add_options(GOptionContext *context, struct app *app, unsigned optio
     if (options & APP_DRY_RUN)
         g_option_context_add_main_entries(context, dry_run, NULL);
     g_option_context_add_main_entries(context, always, NULL);
+    return link;
 }
 
-static gboolean wants_help(int argc, char **argv)
+static bool is_among(int argc, char **argv, const char *option)
 {
     for (int i = 1; i < argc && g_strcmp0(argv[i], "--") != 0; i++) {
-        if (g_strcmp0(argv[i], "--help") == 0 || g_strcmp0(argv[i], "-h") == 0)
-            return TRUE;
+        if (g_strcmp0(argv[i], option) == 0)
+            return true;
     }
-    return FALSE;
+    return false;
 }
 
 /* An option that takes one value must not be given twice: the first would vanish without a word. */
@@ -234,13 +258,20 @@ static const char *find_repeated(int argc, char **argv, const GOptionEntry *own,
     return repeated;
 }
 
-static void print_help(GOptionContext *context, const struct app *app)
+/* group: only what its options do; NULL: the verb's own help. */
+static void print_help(GOptionContext *context, const struct app *app, GOptionGroup *group)
 {
     g_autofree char *name = g_strdup_printf("wrytograph %s", app->verb->name);
 
     g_set_prgname(name);
-    g_autofree char *help = g_option_context_get_help(context, TRUE, NULL);
-    fputs(help, stdout);
+    if (group) {
+        g_option_context_set_summary(context, NULL);
+        g_option_context_set_description(context, common_help);
+    }
+    g_autofree char *text = g_option_context_get_help(context, group == NULL, group);
+    g_autoptr(GString) help = g_string_new(text);
+    g_string_replace(help, "Application Options:", "Options:", 1);
+    fputs(help->str, stdout);
 }
 
 static bool parse(struct app *app, GOptionContext *context, int argc, char **argv)
@@ -280,9 +311,10 @@ bool app_parse_with(struct app *app, int argc, char **argv, const GOptionEntry *
         g_option_context_set_main_group(context, group);
     if (own)
         g_option_context_add_main_entries(context, own, NULL);
-    add_options(context, app, app->verb->options);
-    if (wants_help(argc, argv)) {
-        print_help(context, app);
+    GOptionGroup *link = add_options(context, app, app->verb->options);
+    bool about_link = link && is_among(argc, argv, "--help-link");
+    if (about_link || is_among(argc, argv, "--help") || is_among(argc, argv, "-h")) {
+        print_help(context, app, about_link ? link : NULL);
         app->code = EXIT_DONE;
         return false;
     }

@@ -96,15 +96,36 @@ static char *words_of(const struct wry_content_of *content)
     }
 }
 
+static char *range_of(const struct wry_region *region)
+{
+    return g_strdup_printf("0x%06X to 0x%06X", (unsigned)region->offset,
+                           (unsigned)(region->offset + region->length - 1));
+}
+
+/* Above 16 MiB offsets have more digits. */
+static int widest_range(const GPtrArray *contents)
+{
+    size_t most = 0;
+
+    for (guint i = 0; i < contents->len; i++) {
+        const struct wry_content_of *content = g_ptr_array_index(contents, i);
+        g_autofree char *range = range_of(&content->region);
+        most = MAX(most, strlen(range));
+    }
+    return (int)most;
+}
+
 void contents_print(const struct app *app, const char *name, const GPtrArray *contents)
 {
+    int width = widest_range(contents);
+
     for (guint i = 0; i < contents->len; i++) {
         const struct wry_content_of *content = g_ptr_array_index(contents, i);
         const struct wry_region *region = &content->region;
+        g_autofree char *range = range_of(region);
         g_autofree char *length = units_bytes(region->length);
         g_autofree char *words = words_of(content);
-        app_print(app, "%-9s 0x%06X to 0x%06X  %-10s %-12s %-8s %s", i == 0 ? name : "",
-                  (unsigned)region->offset, (unsigned)(region->offset + region->length - 1), length,
+        app_print(app, "%-9s %-*s  %-10s %-12s %-8s %s", i == 0 ? name : "", width, range, length,
                   region->name, wry_region_kind_name(region->kind), words);
     }
 }
