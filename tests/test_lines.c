@@ -86,6 +86,34 @@ static void stop(struct bench *bench)
     g_free(bench->pty);
 }
 
+/* Whoever opens a bench to other computers is told what that means. */
+static void a_bench_that_others_reach_is_told_of(void)
+{
+    static const char *const hosts[] = {"0.0.0.0", "::1", "127.0.0.1", "localhost"};
+
+    scratch_add_gauge("open");
+    for (size_t i = 0; i < G_N_ELEMENTS(hosts); i++) {
+        const char *const argv[] = {"sh",
+                                    "-c",
+                                    "exec \"$0\" \"$@\" 2>&1",
+                                    command_path(),
+                                    "bench",
+                                    "serve",
+                                    "open",
+                                    "--host",
+                                    hosts[i],
+                                    NULL};
+        struct background process;
+        if (!start(&process, argv))
+            continue;
+        check_context("%s: %s", hosts[i], process.line);
+        /* A machine without IPv6 cannot serve there. */
+        if (i != 1 || strstr(process.line, "rfc2217"))
+            CHECK((strstr(process.line, "whoever reaches") != NULL) == (i == 0));
+        end(&process);
+    }
+}
+
 static void work_through(const char *link, const char *name)
 {
     size_t n = 0, length = 0;
@@ -441,6 +469,7 @@ int main(int argc, char **argv)
         FACT(our_client_works_with_the_server_of_python3_serial),
         FACT(our_client_works_with_ser2net),
         FACT(a_raw_pipe_works_with_socat),
+        FACT(a_bench_that_others_reach_is_told_of),
     };
     scratch_make_images();
     scratch_write("note", "rising tide", 11);

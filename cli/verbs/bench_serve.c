@@ -22,6 +22,13 @@ static void announce(struct app *app, struct bench_server *server, char **names,
     app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
 }
 
+static bool is_this_computer(const char *host)
+{
+    g_autoptr(GInetAddress) address = g_inet_address_new_from_string(host);
+
+    return address ? g_inet_address_get_is_loopback(address) : g_strcmp0(host, "localhost") == 0;
+}
+
 int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
 {
     struct bench_serve_settings settings = *wanted;
@@ -38,6 +45,11 @@ int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
     struct bench_server *server = bench_server_new(&settings, names, &error);
     if (!server)
         return explain_error(app, error);
+    if (!is_this_computer(settings.host))
+        app_note(app,
+                 "Note: whoever reaches %s can read and write these boards: RFC 2217 has no "
+                 "passwords and no encryption. docs/security.md shows a tunnel.",
+                 settings.host);
     announce(app, server, names, settings.host);
     while (!app_interrupted())
         g_usleep(LOOK_EVERY);
