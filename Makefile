@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -71,7 +71,11 @@ fuzz: deps
 screenshots: all
 	@scripts/screenshots $(BUILD)
 
-install: all
+# Man pages, out of the command's own help.
+man: all
+	@scripts/man $(BUILD) $(BUILD)/man
+
+install: all man
 	@cmake --install $(BUILD) --prefix $(PREFIX)
 
 format:

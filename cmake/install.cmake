@@ -7,6 +7,9 @@ set(WRY_HEADERS include/wrytograph)
 set(WRY_PACKAGE_FILES wrytograph.pc wrytograph-loader.pc)
 if(WRY_HOSTED)
     install(TARGETS wrytograph RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+    # What 'make man' has made; without it there is none to install.
+    install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1
+        OPTIONAL)
     list(APPEND WRY_LIBRARIES wrytograph_host)
     list(APPEND WRY_HEADERS include/wrytograph-host)
     list(APPEND WRY_PACKAGE_FILES wrytograph-host.pc)

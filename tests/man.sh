@@ -1,0 +1,28 @@
+#!/bin/sh
+# The man pages: one for the command and one for each verb, with every option of its help, and sound.
+#
+# usage: man.sh SOURCE-FOLDER BUILD-FOLDER
+set -eu
+
+command -v help2man > /dev/null && command -v mandoc > /dev/null || { echo "help2man or mandoc is not installed"; exit 77; }
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+"$1/scripts/man" "$2" "$work"
+failed=0
+verbs=0
+for page in "$work"/*.1; do
+    mandoc -T lint -W error "$page" || failed=1
+    verb=$(basename "$page" .1 | sed -n 's/^wrytograph-//p')
+    [ -n "$verb" ] || continue
+    verbs=$((verbs + 1))
+    mandoc -T utf8 "$page" | col -b > "$work/text"
+    for help in --help --help-link; do
+        "$2/bin/wrytograph" "$verb" $help 2> /dev/null | sed -n 's/^  .*\(--[a-z-]*\).*/\1/p' > "$work/options" || true
+        while read -r option; do
+            grep -q -e "$option" "$work/text" || { echo "$page lacks $option"; failed=1; }
+        done < "$work/options"
+    done
+done
+echo "$verbs verbs"
+[ -s "$work/wrytograph.1" ] && [ "$verbs" -ge 13 ] || failed=1
+exit $failed
