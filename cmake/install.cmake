@@ -10,6 +10,9 @@ if(WRY_HOSTED)
     # What 'make man' has made; without it there is none to install.
     install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1
         OPTIONAL)
+    install(FILES cli/completion/wrytograph.bash RENAME wrytograph
+        DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions)
+    install(FILES cli/completion/_wrytograph DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)
     list(APPEND WRY_LIBRARIES wrytograph_host)
     list(APPEND WRY_HEADERS include/wrytograph-host)
     list(APPEND WRY_PACKAGE_FILES wrytograph-host.pc)

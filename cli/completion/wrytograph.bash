@@ -1,0 +1,73 @@
+# Completion of wrytograph for bash; zsh takes it, too (see _wrytograph). Verbs and options come from
+# the command's help, boards and ports from the command: nothing is written down twice.
+
+_wrytograph_verbs() {
+    "$1" --help 2> /dev/null | sed -n '/^verbs, /,/^$/s/^  \([a-z]*\)  *.*/\1/p'
+}
+
+# The options of a verb, those that take a value with a = behind them.
+_wrytograph_options() {
+    {
+        "$1" "$2" --help
+        "$1" "$2" --help-link
+    } 2> /dev/null | sed -n 's/^  *\(-[a-z], \)\{0,1\}\(--[a-z-]*=\{0,1\}\).*/\2/p' | sort -u
+}
+
+# Ports of this computer, and boards of the bench.
+_wrytograph_links() {
+    "$1" ports --json 2> /dev/null | sed -n 's/.*"path" : "\(.*\)".*/\1/p'
+    "$1" bench list 2> /dev/null | sed -n 's/^\([^ ]*\) .*/bench:\1/p'
+}
+
+# Regions of a layout file, as places of write, verify and plan.
+_wrytograph_regions() {
+    sed -n 's/.*name: *\([A-Za-z0-9_-]*\).*/\1=/p' "$1" 2> /dev/null
+}
+
+_wrytograph() {
+    local program=${COMP_WORDS[0]} verb=${COMP_WORDS[1]} word=${COMP_WORDS[COMP_CWORD]}
+    local before="" option="" i layout="" words
+    [ "$COMP_CWORD" -gt 0 ] && before=${COMP_WORDS[COMP_CWORD - 1]}
+
+    COMPREPLY=()
+    if [ "$COMP_CWORD" -eq 1 ]; then
+        COMPREPLY=($(compgen -W "$(_wrytograph_verbs "$program") --help --version" -- "$word"))
+        return
+    fi
+    # bash takes = for a word of its own.
+    if [ "$word" = "=" ]; then
+        option=$before word=""
+    elif [ "$before" = "=" ]; then
+        option=${COMP_WORDS[COMP_CWORD - 2]}
+    else
+        option=$before
+    fi
+    for ((i = 2; i < COMP_CWORD; i++)); do
+        [ "${COMP_WORDS[i]}" = --layout ] || continue
+        layout=${COMP_WORDS[i + 1]}
+        [ "$layout" = "=" ] && layout=${COMP_WORDS[i + 2]}
+    done
+    case $option in
+        -l | --link) words=$(_wrytograph_links "$program") ;;
+        --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted none" ;;
+        --layout | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
+        *)
+            case $word in
+                -*) words=$(_wrytograph_options "$program" "$verb") ;;
+                *)
+                    COMPREPLY=($(compgen -W "$(_wrytograph_regions "$layout")" -- "$word") $(compgen -f -- "$word"))
+                    compopt -o nospace 2> /dev/null
+                    return
+                    ;;
+            esac
+            ;;
+    esac
+    COMPREPLY=($(compgen -W "$words" -- "$word"))
+    case ${COMPREPLY[0]-} in *=) compopt -o nospace 2> /dev/null ;; esac
+    # After a colon bash wants what follows it alone.
+    case $word in
+        *:*) COMPREPLY=("${COMPREPLY[@]#"${word%"${word##*:}"}"}") ;;
+    esac
+}
+
+complete -F _wrytograph wrytograph
