@@ -9,6 +9,7 @@
 #include "verbs/station.h"
 #include "verbs/verbs.h"
 #include "views/json.h"
+#include "wrytograph/message.h"
 #include "wrytograph/version.h"
 
 static void print_help(FILE *to)
@@ -111,6 +112,17 @@ static bool wants_json(int argc, char **argv)
     return false;
 }
 
+/* The first line is the version alone, for scripts; then what is built in. */
+static void print_version(void)
+{
+    printf("wrytograph %s\n", WRY_VERSION_TEXT);
+    printf("links     serial devices, rfc2217://, tcp://, bench: (protocol %u)\n",
+           WRY_PROTOCOL_VERSION);
+    puts("content   packed as deflate and as differences; raw, Intel HEX, S-records");
+    puts("ledgers   SQLite files, postgresql://");
+    puts("kits      ZIP, SHA-256, Ed25519");
+}
+
 int main(int argc, char **argv)
 {
     hold_standard_files();
@@ -128,7 +140,7 @@ int main(int argc, char **argv)
         return EXIT_DONE;
     }
     if (g_strcmp0(argv[1], "--version") == 0) {
-        puts("wrytograph " WRY_VERSION_TEXT);
+        print_version();
         return EXIT_DONE;
     }
     const struct verb *verb = verbs_find(argv[1]);

@@ -198,7 +198,9 @@ static void the_bench_refuses_what_no_board_can_be(void)
 
 static void help_and_version_are_there(void)
 {
-    EXPECT(0, "wrytograph 0.", command("--version", NULL));
+    struct said version = command("--version", NULL);
+    EXPECT(0, "wrytograph 0.", version);
+    CHECK(says(&version, "postgresql://") && says(&version, "Ed25519"));
     EXPECT(0, "verbs, in the order of the work", command("--help", NULL));
     /* A verb's own options first; those of every link by name, and what they do apart. */
     struct said own = command("write", "--help", NULL);
