@@ -94,7 +94,7 @@ static bool unit_pays(const struct wry_loader_write *write, uint32_t length, int
            count_dirty(write, write->erased, length) >= worth;
 }
 
-uint32_t loader_erase_unit(struct wry_loader *loader)
+uint32_t loader_erase_unit(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 

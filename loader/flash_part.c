@@ -123,15 +123,20 @@ static uint8_t *unit_of_size(struct wry_loader *loader, unsigned log2)
                                                   : NULL;
 }
 
-/* What all parts have, unless they say otherwise. */
-static void assume_usual(struct wry_loader *loader)
+static void assume_usual_units(struct wry_loader *loader)
 {
-    bool wide = loader->capacity > SHORT_ADDRESS_REACH;
+    bool wide = loader->part.own_commands;
 
-    loader->part.long_address = loader->part.own_commands = wide;
     loader->part.erase_4k = wide ? 0x21 : 0x20;
     loader->part.erase_32k = wide ? 0x5C : 0x52;
     loader->part.erase_64k = wide ? 0xDC : 0xD8;
+}
+
+/* What all parts have, unless they say otherwise. */
+static void assume_usual(struct wry_loader *loader)
+{
+    loader->part.long_address = loader->part.own_commands = loader->capacity > SHORT_ADDRESS_REACH;
+    assume_usual_units(loader);
 }
 
 static void take_size(struct wry_loader *loader, uint32_t told)
@@ -184,11 +189,14 @@ static void take_tables(struct wry_loader *loader, const struct table *basic,
                     : (told & 0xFF) == 15 ? 0x5C
                                           : 0xDC;
     }
+    /* A table that knows of no sector erase is damaged, or too old to tell. */
+    if (part->erase_4k == 0)
+        assume_usual_units(loader);
     if (part->long_address && !part->own_commands)
         enter_long_addresses(loader, how);
 }
 
-static void identify(struct wry_loader *loader)
+void loader_flash_identify(struct wry_loader *loader)
 {
     struct table basic = {.count = 0}, wide = {.count = 0};
     uint8_t command = COMMAND_READ_ID;
@@ -214,11 +222,6 @@ void loader_flash_start(struct wry_loader *loader)
     go_to(loader, WAKING);
 }
 
-void loader_flash_identify(struct wry_loader *loader)
-{
-    identify(loader);
-}
-
 /* A part that is busy answers to nothing else. One that is not there reads as busy for ever. */
 bool loader_flash_await(struct wry_loader *loader)
 {
@@ -238,13 +241,13 @@ bool loader_flash_await(struct wry_loader *loader)
             loader_flash_command(loader, COMMAND_RESET);
             go_to(loader, RESETTING);
         } else if (waited >= WRY_LOADER_FLASH_WAIT) {
-            identify(loader);
+            loader_flash_identify(loader);
             loader->part.state = KNOWN;
         }
         break;
     case RESETTING:
         if (waited >= SETTLING && (!busy || waited >= WRY_LOADER_FLASH_WAIT)) {
-            identify(loader);
+            loader_flash_identify(loader);
             loader->part.state = KNOWN;
         }
         break;

@@ -107,7 +107,7 @@ bool loader_erase_may_go_on(const struct wry_loader *loader);
 /* Scans on for what is not blank; true when the stretch in hand is known. */
 bool loader_erase_scan(struct wry_loader *loader);
 /* Length of the unit to erase at write.erased, 0 when that sector is blank already. */
-uint32_t loader_erase_unit(struct wry_loader *loader);
+uint32_t loader_erase_unit(const struct wry_loader *loader);
 #define WRY_LOADER_ERASED UINT32_MAX
 /* Where the start of a sector of the operation under way is not blank. */
 uint32_t loader_erase_stays(struct wry_loader *loader);

@@ -80,6 +80,21 @@ static void the_table_tells_the_size(void)
     rig_free(rig);
 }
 
+/* A table that tells of no erase unit, as damaged ones do: the usual ones are tried. */
+static void a_table_without_units_is_no_part_without_units(void)
+{
+    for (unsigned i = 0; i < 2; i++) {
+        struct rig *rig = begin(i, i == 0 ? 0x400000 : 0x2000000);
+        struct wry_placement item = place(0x200123);
+        check_context("case %u", i);
+        rig->board.die.part.no_types = true;
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+        CHECK(rig_holds(rig, &item, 1));
+        rig_free(rig);
+    }
+}
+
 /* Whatever ran before: asleep, in mid-erase, with four address bytes, or all of that. */
 static void a_part_is_taken_as_it_was_left(void)
 {
@@ -176,6 +191,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(what_a_part_lacks_is_replaced),
                                         FACT(the_table_tells_the_size),
+                                        FACT(a_table_without_units_is_no_part_without_units),
                                         FACT(a_part_is_taken_as_it_was_left),
                                         FACT(a_part_that_does_not_answer_is_told),
                                         FACT(unknown_protection_shows_when_it_is_tried),

@@ -17,7 +17,8 @@
 /* What kind of part it is. Larger than 16 MiB, it has commands of its own for four address bytes,
  * or a mode in which all have them. */
 struct sim_nor_part {
-    bool sfdp; /* it describes itself (JESD216); a die begins with this */
+    bool sfdp;     /* it describes itself (JESD216); a die begins with this */
+    bool no_types; /* and says nothing of its erase units */
     bool lacks_32k, lacks_64k;
     bool by_mode;
     bool other_protection; /* four bits, 2 to 5: 2^(n-1) blocks of 64 KiB from the end */

@@ -40,6 +40,8 @@ static void put_basic(const struct sim_nor_die *die, uint8_t *table, bool wide)
 
     put_word(table, 1, 0x20E1u | addresses);
     put_word(table, 2, log2 < 32 ? (UINT32_C(1) << log2) - 1 : UINT32_C(0x80000000) | log2);
+    if (die->part.no_types)
+        return;
     put_word(table, 8, type(12, 0x20, false) | type(15, 0x52, die->part.lacks_32k) << 16);
     put_word(table, 9, type(16, 0xD8, die->part.lacks_64k));
     put_word(table, 16, wide && die->part.by_mode ? UINT32_C(1) << 24 : 0);
