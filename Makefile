@@ -85,4 +85,4 @@ check: all
 	@scripts/check $(BUILD)
 
 clean:
-	@rm -rf $(BUILD) $(BUILD)-sanitized
+	@rm -rf $(BUILD) $(BUILD)-sanitized build-fuzz

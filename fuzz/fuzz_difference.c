@@ -1,10 +1,7 @@
 /* Any bytes as records of a difference stream: pieces are sane, and all at once is as byte by byte.
  */
-#include <stdlib.h>
-
+#include "door.h"
 #include "wrytograph/difference.h"
-
-int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n);
 
 /* A number that stands for all that came out. */
 static uint64_t read_all(const uint8_t *bytes, size_t n, size_t step)
@@ -23,8 +20,7 @@ static uint64_t read_all(const uint8_t *bytes, size_t n, size_t step)
         in += given - left;
         if (result != WRY_DIFFERENCE_PIECE || left == 0)
             continue;
-        if (piece.length == 0)
-            abort();
+        MUST(piece.length > 0);
         seen = seen * 31 + *at + piece.is_copy * (piece.source + UINT64_C(7));
         wry_difference_used(&reader, 1);
         in++;
@@ -34,7 +30,6 @@ static uint64_t read_all(const uint8_t *bytes, size_t n, size_t step)
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {
-    if (read_all(bytes, n, 1) != read_all(bytes, n, n))
-        abort();
+    MUST(read_all(bytes, n, 1) == read_all(bytes, n, n));
     return 0;
 }

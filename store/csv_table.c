@@ -100,11 +100,18 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
     return FALSE;
 }
 
+/* By the first line that is not blank; what stands between quotes is no delimiter. */
 static char find_delimiter(const char *text)
 {
-    size_t n = strcspn(text, "\r\n");
+    bool quoted = false, semicolon = false, comma = false;
 
-    return memchr(text, ';', n) && !memchr(text, ',', n) ? ';' : ',';
+    text += strspn(text, "\r\n\t ");
+    for (; *text && (quoted || !strchr("\r\n", *text)); text++) {
+        quoted = quoted != (*text == '"');
+        semicolon = semicolon || (!quoted && *text == ';');
+        comma = comma || (!quoted && *text == ',');
+    }
+    return semicolon && !comma ? ';' : ',';
 }
 
 struct csv_table *csv_table_load(const char *path, GError **error)
@@ -117,8 +124,9 @@ struct csv_table *csv_table_load(const char *path, GError **error)
         g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
         return NULL;
     }
-    size_t skip = g_str_has_prefix(text, BYTE_ORDER_MARK) ? strlen(BYTE_ORDER_MARK) : 0;
     struct csv_table *table = g_new0(struct csv_table, 1);
+    table->is_marked = g_str_has_prefix(text, BYTE_ORDER_MARK);
+    size_t skip = table->is_marked ? strlen(BYTE_ORDER_MARK) : 0;
     struct reader reader = {.table = table, .row = row_new()};
     table->path = g_strdup(path);
     table->rows = g_ptr_array_new_with_free_func(free_row);
@@ -187,12 +195,13 @@ void csv_table_set(struct csv_table *table, guint row, int column, const char *t
     field->text = g_strdup(text);
 }
 
-static void append_field(GString *to, const char *text, char delimiter)
+/* alone: the only one of its row, which would be a blank line without its quotes. */
+static void append_field(GString *to, const char *text, bool alone)
 {
     size_t n = strlen(text);
 
-    if (!strpbrk(text, "\"\r\n") && !strchr(text, delimiter) && text[0] != ' ' &&
-        (n == 0 || text[n - 1] != ' ')) {
+    if (!strpbrk(text, "\"\r\n\t,;") && text[0] != ' ' &&
+        !g_str_has_prefix(text, BYTE_ORDER_MARK) && (n == 0 ? !alone : text[n - 1] != ' ')) {
         g_string_append(to, text);
         return;
     }
@@ -203,7 +212,7 @@ static void append_field(GString *to, const char *text, char delimiter)
 
 gboolean csv_table_save(const struct csv_table *table, GError **error)
 {
-    g_autoptr(GString) text = g_string_new(NULL);
+    g_autoptr(GString) text = g_string_new(table->is_marked ? BYTE_ORDER_MARK : NULL);
     /* What a link points to is replaced, not the link. */
     char *path = realpath(table->path, NULL);
     GStatBuf before = {0};
@@ -213,7 +222,7 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
         for (guint k = 0; k < fields->len; k++) {
             if (k > 0)
                 g_string_append_c(text, table->delimiter);
-            append_field(text, g_array_index(fields, struct csv_field, k).text, table->delimiter);
+            append_field(text, g_array_index(fields, struct csv_field, k).text, fields->len == 1);
         }
         g_string_append(text, "\r\n");
     }

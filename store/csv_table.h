@@ -11,6 +11,7 @@
 #define WRY_STORE_CSV_TABLE_H
 
 #include <glib.h>
+#include <stdbool.h>
 
 struct csv_field {
     char *text;
@@ -20,6 +21,7 @@ struct csv_field {
 struct csv_table {
     char *path;
     char delimiter;
+    bool is_marked;  /* by a byte order mark, without which spreadsheets take UTF-8 for less */
     GPtrArray *rows; /* of GArray of struct csv_field; the first has the names */
 };
 

@@ -43,37 +43,27 @@ bool yaml_text_is_quoted(const yaml_node_t *node)
     return node->type == YAML_SCALAR_NODE && node->data.scalar.style != YAML_PLAIN_SCALAR_STYLE;
 }
 
-static gboolean check_keys(struct yaml_text *yaml, const yaml_node_t *mapping)
-{
-    const yaml_node_pair_t *end = mapping->data.mapping.pairs.top;
-    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
-
-    for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start; p < end; p++) {
-        yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
-        const yaml_node_t *other = g_hash_table_lookup(seen, (gpointer)yaml_text_of(key));
-        if (other)
-            yaml_text_complain(yaml, yaml_text_place(key), "'%s' stands in line %u already",
-                               yaml_text_of(key), yaml_text_place(other).line);
-        if (other && !yaml->mistakes)
-            return FALSE;
-        g_hash_table_insert(seen, (gpointer)yaml_text_of(key), key);
-    }
-    return TRUE;
-}
-
 gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
                         gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
                                          const yaml_node_t *value, void *context),
                         void *context)
 {
-    if (!check_keys(yaml, mapping))
-        return FALSE;
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
     gboolean taken = TRUE;
+
     for (const yaml_node_pair_t *p = mapping->data.mapping.pairs.start;
-         p < mapping->data.mapping.pairs.top && (taken || yaml->mistakes); p++)
-        taken = take(yaml, yaml_document_get_node(&yaml->document, p->key),
-                     yaml_document_get_node(&yaml->document, p->value), context) &&
-                taken;
+         p < mapping->data.mapping.pairs.top && (taken || yaml->mistakes); p++) {
+        yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
+        const yaml_node_t *other = g_hash_table_lookup(seen, (gpointer)yaml_text_of(key));
+        if (other) {
+            taken = yaml_text_complain(yaml, yaml_text_place(key), "'%s' stands in line %u already",
+                                       yaml_text_of(key), yaml_text_place(other).line);
+            continue;
+        }
+        g_hash_table_insert(seen, (gpointer)yaml_text_of(key), key);
+        taken =
+            take(yaml, key, yaml_document_get_node(&yaml->document, p->value), context) && taken;
+    }
     return taken;
 }
 

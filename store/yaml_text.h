@@ -44,7 +44,7 @@ gboolean yaml_text_check(const char *path, const char *what,
                          void *context, GPtrArray *mistakes, GError **error);
 
 /* Hands over each pair of a mapping in order; FALSE when take is, where one mistake ends it at
- * once. No key stands twice. */
+ * once. A key that stands twice is a mistake, and not handed over again. */
 gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
                         gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
                                          const yaml_node_t *value, void *context),

@@ -88,6 +88,7 @@ static const struct wrong wrongs[] = {
     {16, "start: {speed: fast}", "16:16: 'fast' is no speed", true},
     {16, "start: {line-end: none}", "16:19: 'line-end' is crlf, lf or cr", true},
     {17, "times: 0", "17:8: 'times' is a number from 1 to 1000", true},
+    {17, "erase: [app]", "17:1: 'erase' stands in line 7 already", false},
     {17, "card: again", "17:1: 'card' stands in line 1 already", false},
     {0, "card: [", "2:1:", false},
     {0, "- card", "1: this is not a card", false},

@@ -8,7 +8,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
-#include "through.h"
+#include "twister.h"
 #include "wrytograph/frame.h"
 
 enum {
@@ -291,126 +291,15 @@ static void arbitrary_bytes_between_good_frames_do_no_harm(void)
     CHECK(connected > SEEDS / 3);
 }
 
-/* Between a true board and the host: tells the truth for a while, then bends what it passes on. */
-struct twister {
-    const struct wry_port *inner;
-    uint64_t random;
-    unsigned truthful; /* frames left to pass as they are */
-    unsigned one_in;   /* of the others is bent */
-    unsigned bent[256];
-    struct wry_decoder decoder;
-    uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
-    uint8_t line[WRY_FRAME_WORST(WRY_BODY_MAX)];
-    size_t fill, at;
-    struct wry_port port;
-};
-
-static uint32_t bend_number(struct twister *t, uint32_t value)
-{
-    switch (sim_random(&t->random) % 6) {
-    case 0:
-        return value + WRY_PAGE_SIZE * (uint32_t)(sim_random(&t->random) % 300);
-    case 1:
-        return value - WRY_PAGE_SIZE * (uint32_t)(sim_random(&t->random) % 300);
-    case 2:
-        return (uint32_t)sim_random(&t->random);
-    case 3:
-        return value + WRY_SECTOR_SIZE;
-    case 4:
-        return 0;
-    default:
-        return value ^ UINT32_C(1) << sim_random(&t->random) % 32;
-    }
-}
-
-/* One field, by kind: marks of progress, offsets and lengths, digests, what hello says, codes. */
-static void bend(struct twister *t, size_t length)
-{
-    uint8_t *field = t->body + 4;
-
-    t->bent[t->body[0]]++;
-    if (t->body[0] == (WRY_KIND_STATUS | WRY_KIND_REPLY) && length >= 34) {
-        uint64_t which = sim_random(&t->random) % 8;
-        if (which < 6)
-            wry_put32(t->body + 8 + 4 * which, bend_number(t, wry_get32(t->body + 8 + 4 * which)));
-        else if (which == 6)
-            t->body[4] = (uint8_t)(sim_random(&t->random) % 5);
-        else
-            wry_put16(t->body + 6, (uint16_t)sim_random(&t->random));
-        return;
-    }
-    if (length < 12)
-        return;
-    if (sim_random(&t->random) % 2)
-        field[sim_random(&t->random) % (length - 4)] ^= (uint8_t)(1u << sim_random(&t->random) % 8);
-    else
-        wry_put32(field, bend_number(t, wry_get32(field)));
-}
-
-static void pass_on(struct twister *t)
-{
-    struct wry_encoder encoder;
-    size_t length = t->decoder.length;
-
-    if (t->truthful > 0)
-        t->truthful--;
-    else if (sim_random(&t->random) % t->one_in == 0)
-        bend(t, length);
-    wry_encoder_init(&encoder, t->body, length, NULL, 0);
-    t->at = 0;
-    t->fill = wry_encoder_give(&encoder, t->line, sizeof t->line);
-}
-
-static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
-                                    size_t *got)
-{
-    struct twister *t = context;
-    enum wry_frame_event event;
-    uint8_t byte;
-
-    while (t->at == t->fill) {
-        enum wry_status status = t->inner->read(t->inner->context, &byte, 1, deadline, got);
-        if (status != WRY_OK || *got == 0)
-            return status;
-        wry_decoder_take(&t->decoder, &byte, 1, &event);
-        if (event == WRY_FRAME_GOOD)
-            pass_on(t);
-    }
-    *got = t->fill - t->at < room ? t->fill - t->at : room;
-    memcpy(bytes, t->line + t->at, *got);
-    t->at += *got;
-    return WRY_OK;
-}
-
-static void twist(struct twister *t, struct rig *rig, uint64_t seed)
-{
-    memset(t, 0, sizeof *t);
-    t->inner = &rig->adapter.port;
-    t->random = seed;
-    t->truthful = 3 + (unsigned)(sim_random(&t->random) % 60);
-    t->one_in = 1 + (unsigned)(sim_random(&t->random) % 12);
-    wry_decoder_init(&t->decoder, t->body, sizeof t->body);
-}
-
-static enum wry_status twisted_discard(void *context)
-{
-    struct twister *t = context;
-
-    t->at = t->fill = 0;
-    return t->inner->discard(t->inner->context);
-}
-
 static struct rig *begin_twisted(struct twister *t, uint64_t seed)
 {
+    static uint64_t random;
     struct rig *rig = rig_new(&(struct rig_setup){.seed = seed, .flash_size = 0x400000});
 
-    twist(t, rig, seed);
-    t->port = through_port(t);
-    t->port.read = twisted_read;
-    t->port.discard = twisted_discard;
+    random = seed;
     rig->config.patience = 3000000;
     rig_new_session(rig, (uint32_t)seed + 1);
-    rig->session.port = &t->port;
+    twist(t, rig, twister_seeded, &random);
     return rig;
 }
 

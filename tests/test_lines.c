@@ -2,7 +2,9 @@
  * Real lines: the bench served in real time to other processes, over RFC 2217, pseudo-terminals and
  * raw TCP, with peers that are not ours. A peer that is not installed is said so plainly.
  */
+#include <arpa/inet.h>
 #include <glib.h>
+#include <netinet/in.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -198,6 +200,33 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
     EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
     EXPECT(4, "it is no serial port", command("identify", "-l", "/dev/null", NULL));
+    stop(&bench);
+}
+
+/* As much as the line takes a minute for, and gone. */
+static void flood(const char *link)
+{
+    const char *port = strrchr(link, ':');
+    struct sockaddr_in address = {.sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    static const uint8_t bytes[1 << 20];
+    int client = socket(AF_INET, SOCK_STREAM, 0);
+
+    address.sin_port = htons((uint16_t)atoi(port + 1));
+    CHECK(connect(client, (struct sockaddr *)&address, sizeof address) == 0);
+    CHECK(send(client, bytes, sizeof bytes, MSG_DONTWAIT | MSG_NOSIGNAL) > 100000);
+    close(client);
+}
+
+/* A board is never two programs' at once: one that holds it would keep it from its terminal. */
+static void who_floods_and_leaves_frees_the_board(void)
+{
+    struct bench bench;
+
+    serve(&bench, "flooded");
+    for (int i = 0; i < 3; i++) {
+        flood(bench.link);
+        EXPECT(0, "Turnstone T2", command("identify", "-l", i == 1 ? bench.link : bench.pty, NULL));
+    }
     stop(&bench);
 }
 
@@ -460,6 +489,7 @@ int main(int argc, char **argv)
         FACT(the_whole_job_works_over_a_pseudo_terminal),
         FACT(a_jig_writes_two_boards_at_once),
         FACT(a_port_is_held_by_one_program_at_a_time),
+        FACT(who_floods_and_leaves_frees_the_board),
         FACT(addresses_that_lead_nowhere_are_told_apart),
         FACT(a_link_that_breaks_is_opened_again_without_a_leak),
         FACT(the_only_adapter_is_used_and_several_are_listed),

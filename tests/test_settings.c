@@ -156,22 +156,24 @@ static void write_yaml(const char *name, const char *lines)
 
 static void a_file_s_values_have_the_types_that_they_read_as(void)
 {
+    static uint8_t block[WRY_SETTINGS_BLOCK_MAX];
     GError *error = NULL;
 
-    write_yaml("types.yaml", "settings:\n  a: 7\n  b: -0x10\n  c: 1.5\n  d: true\n  e: \"7\"\n"
-                             "  f: pier A\n  g: {value: 0A FF, type: bytes}\n"
-                             "  h: {value: 3, type: real}\n  i: {file: token.txt, secret: true}\n");
+    write_yaml("types.yaml",
+               "settings:\n  a: 7\n  b: -0x10\n  c: 1.5\n  d: true\n  e: \"7\"\n"
+               "  f: pier A\n  g: {value: 0A FF, type: bytes}\n"
+               "  h: {value: 3, type: real}\n  i: {file: token.txt, secret: true}\n  j:\n");
     scratch_write("token.txt", "wind\n", 5);
     struct settings *settings = settings_load(scratch_file("types.yaml"), &error);
-    CHECK(settings != NULL && settings_count(settings) == 9);
+    CHECK(settings != NULL && settings_count(settings) == 10);
     static const struct {
         uint8_t type;
         const char *text;
-    } expected[] = {{WRY_SETTING_INTEGER, "7"},    {WRY_SETTING_INTEGER, "-16"},
-                    {WRY_SETTING_REAL, "1.5"},     {WRY_SETTING_BOOLEAN, "true"},
-                    {WRY_SETTING_TEXT, "7"},       {WRY_SETTING_TEXT, "pier A"},
-                    {WRY_SETTING_BYTES, "0A FF"},  {WRY_SETTING_REAL, "3"},
-                    {WRY_SETTING_TEXT, "********"}};
+    } expected[] = {{WRY_SETTING_INTEGER, "7"},     {WRY_SETTING_INTEGER, "-16"},
+                    {WRY_SETTING_REAL, "1.5"},      {WRY_SETTING_BOOLEAN, "true"},
+                    {WRY_SETTING_TEXT, "7"},        {WRY_SETTING_TEXT, "pier A"},
+                    {WRY_SETTING_BYTES, "0A FF"},   {WRY_SETTING_REAL, "3"},
+                    {WRY_SETTING_TEXT, "********"}, {WRY_SETTING_TEXT, ""}};
     for (guint i = 0; settings && i < settings_count(settings); i++) {
         const struct wry_setting *s = settings_at(settings, i);
         g_autofree char *shown = settings_text(s);
@@ -179,6 +181,7 @@ static void a_file_s_values_have_the_types_that_they_read_as(void)
         CHECK_EQUAL(expected[i].type, s->type);
         CHECK(strcmp(expected[i].text, shown) == 0);
     }
+    CHECK(settings_make(settings, 1, block, sizeof block) > 0);
     const struct wry_setting *last = settings_at(settings, 8);
     CHECK(last->length == 4 && memcmp(last->bytes, "wind", 4) == 0);
     settings_free(settings);

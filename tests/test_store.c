@@ -12,6 +12,7 @@
 #include "rig.h"
 #include "store/archive.h"
 #include "store/archive_json.h"
+#include "store/csv_table.h"
 #include "store/error.h"
 #include "store/pending_file.h"
 #include "store/spool.h"
@@ -54,6 +55,26 @@ static unsigned files_in(const char *folder)
     if (dir)
         g_dir_close(dir);
     return n;
+}
+
+/* A row of one empty field would be a blank line without its quotes. */
+static void a_table_is_saved_with_all_its_rows(void)
+{
+    static const char *const texts[] = {"level\r\n\"\"\r\n7\r\n", "a;b\r\n;\r\n\" 1\";\"\"\"\"\r\n",
+                                        "a,b\r\n\"x\r\ny\",\",\"\r\n", "a;\"b,c\"\r\n1;2\r\n",
+                                        "\xEF\xBB\xBFpi\xC3\xA8ge\r\n1\r\n"};
+    GError *error = NULL;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {
+        check_context("table %zu", i);
+        scratch_write("rows.csv", texts[i], strlen(texts[i]));
+        struct csv_table *table = csv_table_load(scratch_file("rows.csv"), &error);
+        CHECK(table != NULL && csv_table_save(table, &error));
+        size_t n = 0;
+        g_autofree uint8_t *saved = scratch_read("rows.csv", &n);
+        CHECK(n == strlen(texts[i]) && memcmp(saved, texts[i], n) == 0);
+        csv_table_free(table);
+    }
 }
 
 static void a_pending_file_appears_only_when_it_is_committed(void)
@@ -264,6 +285,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_spool_gives_back_what_was_written_and_zeros_elsewhere),
+        FACT(a_table_is_saved_with_all_its_rows),
         FACT(a_pending_file_appears_only_when_it_is_committed),
         FACT(content_that_cannot_be_flushed_takes_no_name),
         FACT(a_name_that_was_taken_meanwhile_is_not_overwritten),

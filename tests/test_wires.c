@@ -164,6 +164,21 @@ static void arbitrary_telnet_does_no_harm(void)
     }
 }
 
+/* RFC 1950 behind IAC SB COMPRESS2 IAC SE: nobody agreed to it, and it could become anything. */
+static void who_sends_compressed_is_hung_up_on(void)
+{
+    static const uint8_t marked[] = {'o', 'k',  255,  250,  86,   255,
+                                     240, 0x78, 0x9C, 0x4B, 0x04, 0x00};
+    struct record record;
+    struct rfc2217_server *server = begin(&record);
+
+    CHECK(rfc2217_server_take(server, marked, 4));
+    CHECK(!rfc2217_server_take(server, marked + 4, sizeof marked - 4));
+    CHECK(!rfc2217_server_take(server, marked, 2));
+    CHECK_EQUAL(2, record.data_n);
+    rfc2217_server_free(server);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -172,6 +187,7 @@ int main(int argc, char **argv)
         FACT(speed_and_lines_are_set_and_answered),
         FACT(data_comes_through_byte_for_byte),
         FACT(arbitrary_telnet_does_no_harm),
+        FACT(who_sends_compressed_is_hung_up_on),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }

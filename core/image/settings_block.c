@@ -185,7 +185,7 @@ static uint16_t value_length(const struct wry_setting *setting)
     }
 }
 
-static void put_value(uint8_t *to, const struct wry_setting *setting)
+static void put_value(uint8_t *to, const struct wry_setting *setting, size_t length)
 {
     uint64_t number = 0;
 
@@ -201,7 +201,8 @@ static void put_value(uint8_t *to, const struct wry_setting *setting)
         to[0] = setting->boolean;
         break;
     default:
-        memcpy(to, setting->bytes, setting->length);
+        if (length > 0)
+            memcpy(to, setting->bytes, length);
         break;
     }
 }
@@ -223,7 +224,7 @@ void wry_settings_add(struct wry_settings_writer *writer, const struct wry_setti
     to[2] = setting->key_length;
     wry_put16(to + 4, length);
     memcpy(to + ENTRY_HEAD, setting->key, setting->key_length);
-    put_value(to + ENTRY_HEAD + setting->key_length, setting);
+    put_value(to + ENTRY_HEAD + setting->key_length, setting, length);
     writer->used += needed;
     writer->count++;
 }

@@ -7,6 +7,7 @@
 #include <netinet/tcp.h>
 #include <poll.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -19,10 +20,12 @@ enum {
     BUSY_WAIT_MS = 1,    /* between turns while someone is connected */
     IDLE_WAIT_MS = 50,   /* and while nobody is */
     QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
+    LAST_WORDS = 4096,   /* bytes that still leave the line after a client hung up */
 };
 
-#define LOOK_EVERY 50000u /* us between looks at the buttons */
-#define HOLD_TIME 200000u /* us that the boot button is held through reset */
+#define LOOK_EVERY 50000u   /* us between looks at the buttons */
+#define NUDGE_EVERY 200000u /* us between looks at whether who sends much is still there */
+#define HOLD_TIME 200000u   /* us that the boot button is held through reset */
 
 /* One board, its listener, and whoever is connected. */
 struct served {
@@ -38,6 +41,7 @@ struct served {
     char *folder;           /* the board's */
     struct buttons buttons; /* as they were when last looked at */
     uint64_t looked_at;     /* us */
+    uint64_t nudged_at;     /* us */
     uint64_t let_go_at;     /* us: the boot button, after loading mode was entered; 0 = not held */
     uint32_t speed_due;     /* to be set once what was sent before has left; 0 = none */
     GByteArray *to_board;   /* waiting for room on the line */
@@ -116,63 +120,9 @@ static void hang_up(struct served *s)
     s->adapter->port.set_lines(s->adapter->port.context, false, false);
 }
 
-/* One client at a time, as with a real port; a second one is turned away. */
-static void accept_client(struct served *s)
-{
-    int one = 1;
-    int client = accept4(g_socket_get_fd(s->listener), NULL, NULL, SOCK_NONBLOCK | SOCK_CLOEXEC);
-
-    if (client < 0)
-        return;
-    /* One that hung up may not have been noticed yet. */
-    struct pollfd old = {.fd = s->client, .events = POLLRDHUP};
-    if (s->client >= 0 && poll(&old, 1, 0) > 0 && (old.revents & (POLLRDHUP | POLLHUP)))
-        hang_up(s);
-    if (s->client >= 0 || s->pty_was_open) {
-        close(client);
-        return;
-    }
-    setsockopt(client, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
-    s->client = client;
-    s->telnet = rfc2217_server_new(&(struct rfc2217_calls){.context = s,
-                                                           .send = on_send,
-                                                           .data = on_data,
-                                                           .speed = on_speed,
-                                                           .outputs = on_outputs,
-                                                           .line_break = on_break});
-    set_speed(s, 115200);
-    s->adapter->port.discard(s->adapter->port.context);
-}
-
 static bool gone(ssize_t n)
 {
     return n == 0 || (n < 0 && errno != EAGAIN && errno != EWOULDBLOCK && errno != EINTR);
-}
-
-/* Reads only while the line has room: the client feels the line's speed. */
-static void read_client(struct served *s)
-{
-    uint8_t bytes[2048];
-
-    if (s->client < 0 || s->to_board->len > 0 || s->speed_due > 0)
-        return;
-    ssize_t n = recv(s->client, bytes, sizeof bytes, 0);
-    if (gone(n))
-        hang_up(s);
-    else if (n > 0)
-        rfc2217_server_take(s->telnet, bytes, (size_t)n);
-}
-
-/* What somebody wrote and then hung up leaves the line all the same: their closing waits for it. */
-static void read_pty(struct served *s)
-{
-    uint8_t bytes[2048];
-
-    if (s->pty.descriptor < 0 || s->to_board->len > 0)
-        return;
-    ssize_t n = read(s->pty.descriptor, bytes, sizeof bytes);
-    if (n > 0 && s->pty_was_open)
-        on_data(s, bytes, (size_t)n);
 }
 
 static void write_out(struct served *s)
@@ -192,6 +142,91 @@ static void write_out(struct served *s)
         g_byte_array_remove_range(s->to_client, 0, (guint)n);
     else if (s->client >= 0 && gone(n))
         hang_up(s);
+}
+
+/* Bytes of the client that wait for the line. */
+static int waiting(const struct served *s)
+{
+    int n = 0;
+
+    return s->client >= 0 && ioctl(s->client, FIONREAD, &n) == 0 ? n + (int)s->to_board->len : 0;
+}
+
+static bool hung_up(const struct served *s)
+{
+    struct pollfd look = {.fd = s->client, .events = POLLRDHUP};
+
+    return s->client >= 0 && poll(&look, 1, 0) > 0 &&
+           (look.revents & (POLLRDHUP | POLLHUP | POLLERR));
+}
+
+/* One client at a time, as with a real port; a second one is turned away. */
+static void accept_client(struct served *s)
+{
+    int one = 1;
+    int client = accept4(g_socket_get_fd(s->listener), NULL, NULL, SOCK_NONBLOCK | SOCK_CLOEXEC);
+
+    if (client < 0)
+        return;
+    /* One that hung up may not have been noticed yet. */
+    if (s->client >= 0) {
+        rfc2217_server_nudge(s->telnet);
+        write_out(s);
+    }
+    if (hung_up(s))
+        hang_up(s);
+    if (s->client >= 0 || s->pty_was_open) {
+        close(client);
+        return;
+    }
+    setsockopt(client, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
+    s->client = client;
+    s->telnet = rfc2217_server_new(&(struct rfc2217_calls){.context = s,
+                                                           .send = on_send,
+                                                           .data = on_data,
+                                                           .speed = on_speed,
+                                                           .outputs = on_outputs,
+                                                           .line_break = on_break});
+    set_speed(s, 115200);
+    s->adapter->port.discard(s->adapter->port.context);
+}
+
+/* Reads only while the line has room: the client feels the line's speed. */
+static void read_client(struct served *s)
+{
+    uint8_t bytes[2048];
+
+    if (s->client < 0 || s->to_board->len > 0 || s->speed_due > 0)
+        return;
+    ssize_t n = recv(s->client, bytes, sizeof bytes, 0);
+    if (gone(n) || (n > 0 && !rfc2217_server_take(s->telnet, bytes, (size_t)n)))
+        hang_up(s);
+}
+
+/* Whoever hung up may have said something before, which still leaves the line; but not a flood,
+ * which would keep the port busy for minutes. */
+static void watch_client(struct served *s, uint64_t now)
+{
+    if (waiting(s) <= LAST_WORDS)
+        return;
+    if (now >= s->nudged_at + NUDGE_EVERY) {
+        rfc2217_server_nudge(s->telnet);
+        s->nudged_at = now;
+    }
+    if (hung_up(s))
+        hang_up(s);
+}
+
+/* What somebody wrote and then hung up leaves the line all the same: their closing waits for it. */
+static void read_pty(struct served *s)
+{
+    uint8_t bytes[2048];
+
+    if (s->pty.descriptor < 0 || s->to_board->len > 0)
+        return;
+    ssize_t n = read(s->pty.descriptor, bytes, sizeof bytes);
+    if (n > 0 && s->pty_was_open)
+        on_data(s, bytes, (size_t)n);
 }
 
 /* From the adapter towards whoever is connected. */
@@ -293,6 +328,7 @@ static void turn_board(struct served *s, bool has_input)
 
     watch_pty(s);
     watch_buttons(s, now);
+    watch_client(s, now);
     sim_adapter_advance(s->adapter, now * 1000, false);
     if (has_input)
         read_client(s);

@@ -120,6 +120,7 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
         if (event->sub.telopt == COM_PORT_OPTION)
             on_answer(remote, (const uint8_t *)event->sub.buffer, event->sub.size);
         break;
+    case TELNET_EV_COMPRESS: /* the library does it unasked, and a little would become very much */
     case TELNET_EV_ERROR:
         remote->failed = true;
         break;

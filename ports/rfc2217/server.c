@@ -12,6 +12,7 @@ struct rfc2217_server {
     telnet_t *telnet;
     uint32_t baud;
     bool dtr, rts;
+    bool broken; /* the client does not keep to the protocol */
 };
 
 static const char signature[] = "wrytograph bench";
@@ -117,6 +118,8 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
     struct rfc2217_server *server = context;
 
     (void)telnet;
+    if (server->broken)
+        return;
     switch (event->type) {
     case TELNET_EV_DATA:
         server->calls.data(server->calls.context, (const uint8_t *)event->data.buffer,
@@ -129,6 +132,10 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
     case TELNET_EV_SUBNEGOTIATION:
         if (event->sub.telopt == COM_PORT_OPTION)
             on_command(server, (const uint8_t *)event->sub.buffer, event->sub.size);
+        break;
+    case TELNET_EV_COMPRESS: /* the library does it unasked, and a little would become very much */
+    case TELNET_EV_ERROR:
+        server->broken = true;
         break;
     default:
         break;
@@ -161,12 +168,19 @@ void rfc2217_server_free(struct rfc2217_server *server)
     free(server);
 }
 
-void rfc2217_server_take(struct rfc2217_server *server, const uint8_t *bytes, size_t n)
+bool rfc2217_server_take(struct rfc2217_server *server, const uint8_t *bytes, size_t n)
 {
-    telnet_recv(server->telnet, (const char *)bytes, n);
+    if (!server->broken)
+        telnet_recv(server->telnet, (const char *)bytes, n);
+    return !server->broken;
 }
 
 void rfc2217_server_give(struct rfc2217_server *server, const uint8_t *bytes, size_t n)
 {
     telnet_send(server->telnet, (const char *)bytes, n);
+}
+
+void rfc2217_server_nudge(struct rfc2217_server *server)
+{
+    telnet_iac(server->telnet, TELNET_NOP);
 }

@@ -23,9 +23,14 @@ struct rfc2217_calls {
 struct rfc2217_server *rfc2217_server_new(const struct rfc2217_calls *calls);
 void rfc2217_server_free(struct rfc2217_server *server);
 
-/* Bytes that came from the socket. */
-void rfc2217_server_take(struct rfc2217_server *server, const uint8_t *bytes, size_t n);
+/* Bytes that came from the socket. False when the client does not keep to the protocol, or wants
+ * to send compressed, which nobody agreed to: it is to be hung up on. */
+bool rfc2217_server_take(struct rfc2217_server *server, const uint8_t *bytes, size_t n);
 /* Bytes that came from the serial line, on their way to the client. */
 void rfc2217_server_give(struct rfc2217_server *server, const uint8_t *bytes, size_t n);
+
+/* Sends what means nothing (NOP, RFC 854): the system of a client that has gone resets the
+ * connection for it, which else it would do only once all that it sent had been taken. */
+void rfc2217_server_nudge(struct rfc2217_server *server);
 
 #endif
