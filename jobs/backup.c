@@ -247,10 +247,15 @@ static enum wry_outcome choose_name(struct backup *backup)
         return station_fail_system(station, error);
     }
     const uint8_t *e = wry_session_board(&station->session)->eui48;
-    g_autofree char *name =
-        g_strdup_printf("%02X%02X%02X%02X%02X%02X-%s.%s", e[0], e[1], e[2], e[3], e[4], e[5], time,
-                        backup->wanted->plain ? "bin" : "zip");
-    backup->path = g_build_filename(folder, name, NULL);
+    /* One that was made in this very second stays. */
+    for (unsigned n = 1; n == 1 || g_file_test(backup->path, G_FILE_TEST_EXISTS); n++) {
+        g_autofree char *more = n > 1 ? g_strdup_printf("-%u", n) : g_strdup("");
+        g_autofree char *name =
+            g_strdup_printf("%02X%02X%02X%02X%02X%02X-%s%s.%s", e[0], e[1], e[2], e[3], e[4], e[5],
+                            time, more, backup->wanted->plain ? "bin" : "zip");
+        g_free(backup->path);
+        backup->path = g_build_filename(folder, name, NULL);
+    }
     return WRY_OUTCOME_DONE;
 }
 

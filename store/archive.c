@@ -66,28 +66,6 @@ static bool add_description(zip_t *zip, const char *text)
     return true;
 }
 
-gboolean archive_write(const struct archive *archive, const char *path, GError **error)
-{
-    g_autofree char *description = archive_json_write(archive);
-    int code = 0;
-    zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
-    bool added = zip && add_description(zip, description);
-
-    if (!zip)
-        return zip_error(error, path, "cannot be made");
-    /* Each source owns its stream. */
-    for (guint i = 0; i < archive->ranges->len && added; i++) {
-        FILE *stream = fdopen(dup(spool_descriptor(archive->content)), "rb");
-        added = stream &&
-                add_range(zip, stream, &g_array_index(archive->ranges, struct archive_range, i));
-    }
-    if (added && zip_close(zip) == 0)
-        return TRUE;
-    zip_error(error, path, zip_strerror(zip));
-    zip_discard(zip);
-    return FALSE;
-}
-
 static char *read_description(zip_t *zip, gssize *length)
 {
     zip_stat_t info;
@@ -108,11 +86,14 @@ static char *read_description(zip_t *zip, gssize *length)
     return text;
 }
 
-/* Unpacks one range into the spool and compares its digest. */
-static bool unpack(struct archive *archive, zip_t *zip, struct archive_range *range)
+/* One range as it is in the file, piece by piece. False when it is not there, or not of its length.
+ */
+static bool unpack(zip_t *zip, const struct archive_range *range,
+                   bool (*take)(void *context, uint32_t at, const uint8_t *bytes, size_t n),
+                   void *context)
 {
     g_autofree char *name = archive_range_name(range);
-    uint8_t piece[PIECE], sha256[WRY_SHA256_SIZE];
+    uint8_t piece[PIECE];
     zip_stat_t info;
     /* What unpacks to more than it should is not unpacked at all. */
     bool sized = zip_stat(zip, name, 0, &info) == 0 && (info.valid & ZIP_STAT_SIZE) &&
@@ -123,16 +104,81 @@ static bool unpack(struct archive *archive, zip_t *zip, struct archive_range *ra
 
     while (file && n > 0 && done <= range->length) {
         n = zip_fread(file, piece, sizeof piece);
-        if (n > 0 &&
-            ((uint64_t)n > range->length - done ||
-             !spool_write(archive->content, (uint64_t)range->offset + done, piece, (size_t)n)))
+        if (n > 0 && ((uint64_t)n > range->length - done || !take(context, done, piece, (size_t)n)))
             n = -1;
         done += n > 0 ? (uint32_t)n : 0;
     }
     if (file)
         zip_fclose(file);
-    return file && n == 0 && done == range->length && archive_range_digest(range, sha256) &&
+    return file && n == 0 && done == range->length;
+}
+
+static bool take_into_spool(void *context, uint32_t at, const uint8_t *bytes, size_t n)
+{
+    const struct archive_range *range = context;
+
+    return spool_write(range->archive->content, (uint64_t)range->offset + at, bytes, n);
+}
+
+/* Into the spool, from which its digest is taken. */
+static bool unpack_into_spool(zip_t *zip, struct archive_range *range)
+{
+    uint8_t sha256[WRY_SHA256_SIZE];
+
+    return unpack(zip, range, take_into_spool, range) && archive_range_digest(range, sha256) &&
            memcmp(sha256, range->sha256, sizeof sha256) == 0;
+}
+
+static bool take_into_digest(void *context, uint32_t at, const uint8_t *bytes, size_t n)
+{
+    (void)at;
+    wry_sha256_add(context, bytes, n);
+    return true;
+}
+
+/* What lies on the disk now is what was meant: neither disk nor packing is trusted with the only
+ * copy of a board's content. */
+static bool holds_all(const struct archive *archive, const char *path)
+{
+    zip_t *zip = zip_open(path, ZIP_RDONLY, NULL);
+    bool holds = zip != NULL;
+
+    for (guint i = 0; i < archive->ranges->len && holds; i++) {
+        const struct archive_range *range =
+            &g_array_index(archive->ranges, struct archive_range, i);
+        uint8_t digest[WRY_SHA256_SIZE];
+        struct wry_sha256 sha;
+        wry_sha256_begin(&sha);
+        holds = unpack(zip, range, take_into_digest, &sha);
+        wry_sha256_end(&sha, digest);
+        holds = holds && memcmp(digest, range->sha256, sizeof digest) == 0;
+    }
+    if (zip)
+        zip_discard(zip);
+    return holds;
+}
+
+gboolean archive_write(const struct archive *archive, const char *path, GError **error)
+{
+    g_autofree char *description = archive_json_write(archive);
+    int code = 0;
+    zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
+    bool added = zip && add_description(zip, description);
+
+    if (!zip)
+        return zip_error(error, path, "cannot be made");
+    /* Each source owns its stream. */
+    for (guint i = 0; i < archive->ranges->len && added; i++) {
+        FILE *stream = fdopen(dup(spool_descriptor(archive->content)), "rb");
+        added = stream &&
+                add_range(zip, stream, &g_array_index(archive->ranges, struct archive_range, i));
+    }
+    if (added && zip_close(zip) == 0)
+        return holds_all(archive, path) ||
+               zip_error(error, path, "what was written does not read as it should");
+    zip_error(error, path, zip_strerror(zip));
+    zip_discard(zip);
+    return FALSE;
 }
 
 static gboolean load(struct archive *archive, zip_t *zip, const char *path, GError **error)
@@ -152,7 +198,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
         return FALSE;
     for (guint i = 0; i < archive->ranges->len; i++) {
         struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
-        if (unpack(archive, zip, range))
+        if (unpack_into_spool(zip, range))
             continue;
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
                     "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,

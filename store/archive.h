@@ -22,7 +22,8 @@ bool archive_is_one(const char *path);
 /* NULL when the file is no archive of ours, or damaged. */
 struct archive *archive_open(const char *path, GError **error);
 
-/* Writes ranges and their content, which is in archive->content, to path. */
+/* Writes ranges and their content, which is in archive->content, to path, and reads it once more:
+ * false also when that does not give each range's SHA-256. */
 gboolean archive_write(const struct archive *archive, const char *path, GError **error);
 
 #endif

@@ -49,8 +49,9 @@ static bool finish(struct journal *journal, sqlite3_stmt *statement)
 static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
 {
     sqlite3_stmt *statement =
-        prepare(journal, "INSERT OR IGNORE INTO unsettled VALUES (?1, ?2, ?3, ?4, ?5, NULL, NULL, "
-                         "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), 0)");
+        prepare(journal, "INSERT INTO unsettled VALUES (?1, ?2, ?3, ?4, ?5, NULL, NULL, "
+                         "strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), 0) "
+                         "ON CONFLICT (board, chip, flash, jedec, offset) DO NOTHING");
     bool done = statement != NULL;
 
     for (uint32_t at = start; at < end && done; at += WRY_SECTOR_SIZE) {

@@ -96,6 +96,30 @@ static bool check_version(struct journal *journal, int64_t *version)
     return false;
 }
 
+/* What looks like a journal may be somebody's own: a table with other columns, or with rules that
+ * change what is put into it, would lose what it is given. */
+static bool is_ours(struct journal *journal)
+{
+    int64_t same = 0, rules = 0;
+
+    if (!get_number(journal,
+                    "SELECT group_concat(name || ' ' || type || ' ' || pk || ' ' || hidden) = "
+                    "'board TEXT 1 0,chip INTEGER 2 0,flash INTEGER 3 0,jedec TEXT 4 0,"
+                    "offset INTEGER 5 0,old BLOB 0 0,intended BLOB 0 0,since TEXT 0 0,"
+                    "old_from INTEGER 0 0' FROM pragma_table_xinfo('unsettled')",
+                    &same) ||
+        !get_number(journal,
+                    "SELECT count(*) FROM sqlite_master WHERE type IN ('trigger', 'view') OR "
+                    "sql LIKE '%collate%' OR sql LIKE '%check%'",
+                    &rules))
+        return false;
+    if (same == 1 && rules == 0)
+        return true;
+    g_free(journal->problem);
+    journal->problem = g_strdup("its tables are not those of a journal");
+    return false;
+}
+
 /* In one transaction, which also finds out whether it can be written at all. */
 static bool prepare_tables(struct journal *journal)
 {
@@ -110,7 +134,7 @@ static bool prepare_tables(struct journal *journal)
         get_number(journal, "SELECT count(*) FROM sqlite_master WHERE name = 'sectors'",
                    &old_table) &&
         (old_table == 0 || journal_execute(journal, from_version_1)) &&
-        journal_execute(journal, "PRAGMA user_version = 3") &&
+        journal_execute(journal, "PRAGMA user_version = 3") && is_ours(journal) &&
         journal_execute(journal, "DELETE FROM unsettled WHERE 0") &&
         journal_execute(journal, "COMMIT"))
         return true;
@@ -162,8 +186,10 @@ bool journal_prepare_to_look(struct journal *journal)
 
     if (!is_whole(journal) || !check_version(journal, &version))
         return false;
-    if (version == VERSION || journal_is_empty(journal))
+    if (journal_is_empty(journal))
         return true;
+    if (version == VERSION)
+        return is_ours(journal);
     g_free(journal->problem);
     journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
                                 "erase, restore or backup brings it up to date");

@@ -48,6 +48,11 @@ static void a_backup_without_a_name_goes_into_the_folder_of_backups(void)
     EXPECT(0, "Backed up",
            command("backup", "-l", link_of("unnamed"), "--into", scratch_file("elsewhere"), NULL));
     CHECK_EQUAL(1, count_files("elsewhere", "Z.zip"));
+    /* Within a second, too, each has a name of its own. */
+    for (unsigned i = 0; i < 4; i++)
+        EXPECT(0, "Backed up",
+               command("backup", "-l", link_of("unnamed"), "--into", scratch_file("often"), NULL));
+    CHECK_EQUAL(4, count_files("often", ".zip"));
     EXPECT(2, "a file to back up to, and a folder",
            command("backup", "-l", link_of("unnamed"), "--into", scratch_file("elsewhere"),
                    scratch_file("x.zip"), NULL));

@@ -233,6 +233,45 @@ static void a_damaged_page_is_noticed(void)
     g_clear_error(&error);
 }
 
+/* A table that would drop what it is given must not be trusted with it. */
+static void a_table_with_rules_of_its_own_is_no_journal(void)
+{
+    static const char *const changes[] = {
+        "CREATE TRIGGER t AFTER INSERT ON unsettled BEGIN DELETE FROM unsettled; END",
+        "ALTER TABLE unsettled ADD COLUMN more TEXT",
+        "ALTER TABLE unsettled RENAME COLUMN jedec TO id",
+        "CREATE VIEW v AS SELECT * FROM unsettled",
+    };
+    GError *error = NULL;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(changes); i++) {
+        g_autofree char *name = g_strdup_printf("rules-%zu", i);
+        g_autofree char *path = g_strdup_printf("%s/journal.db", scratch_file(name));
+        sqlite3 *db = NULL;
+        struct journal *looked = NULL;
+        check_context("%s", changes[i]);
+        journal_close(open_journal(name, &mine));
+        CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
+        CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, changes[i], NULL, NULL, NULL));
+        sqlite3_close(db);
+        /* A copy, since this process knows the other file already. */
+        g_autofree char *copy = g_strdup_printf("rules-%zu-copy", i);
+        g_autofree char *old_name = g_strdup_printf("%s/journal.db", name);
+        g_autofree char *new_name = g_strdup_printf("%s/journal.db", copy);
+        size_t n = 0;
+        g_autofree uint8_t *bytes = scratch_read(old_name, &n);
+        CHECK_EQUAL(0, g_mkdir(scratch_file(copy), 0700));
+        scratch_write(new_name, bytes, n);
+        CHECK(journal_open(scratch_file(copy), (struct wry_stop){0}, &error) == NULL);
+        CHECK(error && strstr(error->message, "not those of a journal"));
+        g_clear_error(&error);
+        CHECK(!journal_open_to_look(scratch_file(copy), (struct wry_stop){0}, &looked, &error));
+        CHECK(error && strstr(error->message, "not those of a journal"));
+        g_clear_error(&error);
+    }
+    check_context(NULL);
+}
+
 static void one_of_version_1_is_brought_up_to_date(void)
 {
     struct wry_kept_sector was;
@@ -447,6 +486,7 @@ int main(int argc, char **argv)
         FACT(a_lock_is_an_error_and_never_an_empty_journal),
         FACT(a_journal_that_is_no_database_is_refused),
         FACT(a_damaged_page_is_noticed),
+        FACT(a_table_with_rules_of_its_own_is_no_journal),
         FACT(one_of_version_1_is_brought_up_to_date),
         FACT(one_of_version_2_is_brought_up_to_date),
         FACT(what_was_read_of_a_sector_is_what_is_kept),
