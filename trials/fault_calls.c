@@ -1,18 +1,9 @@
-/*
- * Preloaded into the command, it makes one call of the system fail: WRY_FAULT=KIND:N the N-th of
- * that kind from main on, KIND:N+ that one and all after it. WRY_FAULT_COUNT=FILE gets the number
- * of calls at the end. What a simulated board does with its own files is no call of the host's, and
- * passes.
- *
- * Kinds: open, read, write, sync, rename, map, memory.
- */
+/* Calls of the system, which fail when that is asked for. */
 #define _GNU_SOURCE
 #undef _FILE_OFFSET_BITS /* each name of a call is its own */
 #include <dlfcn.h>
 #include <errno.h>
-#include <execinfo.h>
 #include <fcntl.h>
-#include <signal.h>
 #include <stdarg.h>
 #include <stdatomic.h>
 #include <stdbool.h>
@@ -24,9 +15,10 @@
 #include <sys/uio.h>
 #include <unistd.h>
 
+#include "fault_calls.h"
+
 enum {
     BOARD_FILES = 1024, /* descriptors that are looked at */
-    PATIENCE = 60,      /* seconds that no command takes */
 };
 
 enum kind {
@@ -42,7 +34,7 @@ enum kind {
 
 static enum kind failing;
 static unsigned long failing_at;
-static bool all_after;
+static bool all_after, killing;
 static atomic_ulong seen;
 static atomic_bool armed;
 static atomic_bool of_board[BOARD_FILES];
@@ -65,6 +57,8 @@ static bool fails(enum kind kind, int error)
     unsigned long n = atomic_fetch_add(&seen, 1) + 1;
     if (n != failing_at && !(all_after && n > failing_at))
         return false;
+    if (killing)
+        _exit(FAULT_KILLED);
     errno = error;
     return true;
 }
@@ -256,65 +250,26 @@ void *__libc_realloc(void *old, size_t n)
     return fails(MEMORY, ENOMEM) ? NULL : real_realloc(old, n);
 }
 
-static void tell_count(void)
-{
-    const char *path = getenv("WRY_FAULT_COUNT");
-    char text[32];
-
-    atomic_store(&armed, false);
-    int n = snprintf(text, sizeof text, "%lu\n", atomic_load(&seen));
-    int file =
-        path ? (int)syscall(SYS_openat, AT_FDCWD, path, O_WRONLY | O_CREAT | O_TRUNC, 0600) : -1;
-    if (file >= 0) {
-        (void)!syscall(SYS_write, file, text, (size_t)n);
-        syscall(SYS_close, file);
-    }
-}
-
-static void read_wish(void)
+void fault_arm(const char *wish)
 {
     static const char *const names[] = {"",     "open",   "read", "write",
                                         "sync", "rename", "map",  "memory"};
-    const char *wish = getenv("WRY_FAULT"), *colon = wish ? strchr(wish, ':') : NULL;
+    const char *colon = wish ? strchr(wish, ':') : NULL;
 
+    atomic_store(&armed, false);
+    failing = NONE;
     for (size_t i = 1; colon && i < sizeof names / sizeof names[0]; i++) {
         if (strncmp(wish, names[i], (size_t)(colon - wish)) == 0)
             failing = (enum kind)i;
     }
     failing_at = colon ? strtoul(colon + 1, NULL, 10) : 0;
     all_after = colon && strchr(colon, '+');
+    killing = colon && strchr(colon, '!');
+    atomic_store(&seen, 0);
+    atomic_store(&armed, wish != NULL);
 }
 
-/* It hangs: where? */
-static void tell_where(int number)
+unsigned long fault_seen(void)
 {
-    void *calls[64];
-
-    backtrace_symbols_fd(calls, backtrace(calls, 64), STDERR_FILENO);
-    signal(number, SIG_DFL);
-    raise(number);
-}
-
-static int (*real_main)(int argc, char **argv, char **environment);
-
-/* What the loader of programs does before main is not the command's. */
-static int main_behind(int argc, char **argv, char **environment)
-{
-    read_wish();
-    atexit(tell_count);
-    signal(SIGALRM, tell_where);
-    alarm(PATIENCE);
-    atomic_store(&armed, true);
-    return real_main(argc, argv, environment);
-}
-
-int __libc_start_main(int (*program)(int, char **, char **), int argc, char **argv,
-                      void (*init)(void), void (*fini)(void), void (*loader_fini)(void),
-                      void *stack)
-{
-    __typeof__(&__libc_start_main) real =
-        (__typeof__(&__libc_start_main))dlsym(RTLD_NEXT, "__libc_start_main");
-
-    real_main = program;
-    return real(main_behind, argc, argv, init, fini, loader_fini, stack);
+    return atomic_load(&seen);
 }
