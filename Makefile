@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz campaign faults man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -67,6 +67,16 @@ perf-cards: all
 fuzz: deps
 	@scripts/install-deps --tools
 	@fuzz/run $(SECONDS_EACH)
+
+# A hundred thousand schedules of faults: about half an hour on two processors.
+CAMPAIGN ?= 100000
+campaign: all
+	@echo "$(CAMPAIGN) schedules, about $$(( $(CAMPAIGN) * 36 / 1000 / $(JOBS) / 60 + 1 )) minutes on $(JOBS) processors"
+	@$(BUILD)/bin/campaign $(CAMPAIGN)
+
+# Each call of the system made to fail, every one of them: about an hour.
+faults: all
+	@trials/faults $(BUILD)
 
 screenshots: all
 	@scripts/screenshots $(BUILD)

@@ -1,30 +1,21 @@
 /*
- * Interrupt anywhere, run again, same result: power cut at any flash operation, link lost at any
- * byte, host killed at any call. Thousands of seeded runs in virtual time; the number of a run that
- * fails is printed, and reproduces it: test_campaign RUN.
+ * Interrupt anywhere, run again, same result, at the level of a session: power cut at any flash
+ * operation, link lost at any byte, reset or killed at any piece. The keeper is one in memory.
  */
-#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "harness.h"
 #include "known.h"
+#include "names.h"
 #include "pack/packer.h"
 #include "rig.h"
+#include "schedule.h"
 #include "sim/random.h"
 #include "through.h"
-
-/* Instrumented programs are slow. */
-#ifdef __SANITIZE_ADDRESS__
-#define RUNS 800u
-#else
-#define RUNS 2400u
-#endif
 
 enum {
     FLASH_SIZE = 0x80000,
     SECTORS = FLASH_SIZE / 4096,
-    PLACEMENTS = 6,
     CUTS = 3, /* at most, one after another */
 };
 
@@ -48,8 +39,9 @@ static bool begin(void *context, const struct wry_run *run, const struct wry_kep
         uint32_t n = kept[i].offset / 4096;
         memory->has_content[n] = true;
         memory->old[n] = kept[i];
-        CHECK(intended->read(intended->context, kept[i].offset - run->start, memory->intended[n],
-                             4096));
+        if (!intended->read(intended->context, kept[i].offset - run->start, memory->intended[n],
+                            4096))
+            wrong("the intended content cannot be read");
     }
     return true;
 }
@@ -102,28 +94,15 @@ enum {
     MORTAL_PIECE = 128, /* bytes */
 };
 
+struct campaign;
+
 /* A port that fails for good after a number of pieces: the host process was killed there. */
 struct mortal {
     const struct wry_port *inner;
     uint64_t pieces_left;
     struct wry_port port;
+    struct campaign *campaign;
 };
-
-static enum wry_status mortal_write(void *context, const uint8_t *bytes, size_t n)
-{
-    struct mortal *mortal = context;
-
-    enum wry_status status = WRY_OK;
-
-    for (size_t at = 0; at < n && status == WRY_OK; at += MORTAL_PIECE) {
-        size_t piece = n - at < MORTAL_PIECE ? n - at : MORTAL_PIECE;
-        if (mortal->pieces_left == 0)
-            return WRY_LINK_LOST;
-        mortal->pieces_left--;
-        status = mortal->inner->write(mortal->inner->context, bytes + at, piece);
-    }
-    return status;
-}
 
 static enum wry_status mortal_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                                    size_t *got)
@@ -161,60 +140,102 @@ static void mortal_sleep(void *context, uint64_t until)
 }
 
 struct campaign {
+    unsigned reset_after; /* pieces said; 0 = never */
+    unsigned resets;
     struct pack *pack; /* NULL: content goes as it is */
     bool differences;
-    unsigned differences_sent;
+    enum work work;
     struct known known;
     struct rig *rig;
     struct memory *memory;
     struct wry_keeper keeper;
     struct mortal mortal;
-    struct wry_placement items[PLACEMENTS];
+    struct wry_placement items[ITEMS_MOST];
     size_t count;
     struct wry_plan plan;
 };
 
 static uint8_t content[0x20000];
-static unsigned told_by_difference; /* parts, in all runs */
+
+/* Somebody presses the button; the loader is gone, and the firmware starts, if there is one. */
+static void press_reset(struct campaign *c)
+{
+    struct sim_board *board = &c->rig->board;
+
+    if (c->reset_after == 0 || --c->reset_after > 0)
+        return;
+    sim_board_lines(board, true, board->boot_line, c->rig->adapter.now);
+    sim_board_lines(board, false, board->boot_line, c->rig->adapter.now);
+    c->resets++;
+}
+
+static enum wry_status mortal_write(void *context, const uint8_t *bytes, size_t n)
+{
+    struct mortal *mortal = context;
+
+    enum wry_status status = WRY_OK;
+
+    for (size_t at = 0; at < n && status == WRY_OK; at += MORTAL_PIECE) {
+        size_t piece = n - at < MORTAL_PIECE ? n - at : MORTAL_PIECE;
+        if (mortal->pieces_left == 0)
+            return WRY_LINK_LOST;
+        mortal->pieces_left--;
+        press_reset(mortal->campaign);
+        status = mortal->inner->write(mortal->inner->context, bytes + at, piece);
+    }
+    return status;
+}
 
 /* Far apart, or with gaps of less than a sector between them. */
-static void make_plan(struct campaign *c, uint64_t *random)
+static void make_plan(struct campaign *c, const struct schedule *schedule, uint64_t *random)
 {
     uint32_t at = 0, apart = sim_random(random) % 2 == 0 ? 9000 : 300;
+    size_t drawn = 1 + sim_random(random) % ITEMS_MOST;
     struct wry_fault fault;
 
-    c->count = 1 + sim_random(random) % PLACEMENTS;
-    for (size_t i = 0; i < c->count; i++) {
+    for (size_t i = 0; i < drawn; i++) {
         at += (uint32_t)(sim_random(random) % apart);
         if (sim_random(random) % 4 == 0)
             at = (at + 4095) & ~4095u;
-        c->items[i] = (struct wry_placement){.offset = at,
-                                             .length = 1 + (uint32_t)(sim_random(random) % 14000),
-                                             .reader = rig_reader(content + 0x4000 * i)};
-        at += c->items[i].length;
+        struct wry_placement item = {.offset = at,
+                                     .length = 1 + (uint32_t)(sim_random(random) % 14000),
+                                     .reader = rig_reader(content + 0x4000 * i)};
+        at += item.length;
+        if (has(schedule, ELEMENT_ITEM + (unsigned)i))
+            c->items[c->count++] = item;
     }
-    CHECK_EQUAL(WRY_OK, wry_plan_init(&c->plan, c->items, c->count, FLASH_SIZE, &fault));
+    if (c->count > 0 && wry_plan_init(&c->plan, c->items, c->count, FLASH_SIZE, &fault) != WRY_OK)
+        wrong("the plan is none");
 }
 
-/* One of the three ways to be cut, at a random point of the write to come. */
-static void arm(struct campaign *c, uint64_t *random)
+/* One of the ways to be cut, at a random point of the write to come. */
+static enum fault arm(struct campaign *c, uint64_t *random)
 {
     struct sim_board_faults *faults = &c->rig->board.faults;
     unsigned shorter = c->differences ? 6 : 1; /* is what goes over the line */
+    uint64_t at = sim_random(random);
+    enum fault fault = FAULT_NONE;
 
-    switch (sim_random(random) % 3) {
+    switch (sim_random(random) % 4) {
     case 0:
-        faults->power_cut = c->rig->board.die.operations + 1 + sim_random(random) % 60;
+        faults->power_cut = c->rig->board.die.operations + 1 + at % 60;
+        fault = FAULT_POWER;
         break;
     case 1:
-        faults->cable_cut =
-            c->rig->adapter.to_board.sent + 1 + sim_random(random) % (20000 / shorter);
+        faults->cable_cut = c->rig->adapter.to_board.sent + 1 + at % (20000 / shorter);
+        fault = FAULT_CABLE;
+        break;
+    case 2:
+        c->reset_after = 1 + (unsigned)(at % (100 / shorter));
+        fault = FAULT_RESET;
         break;
     default:
-        c->mortal.pieces_left = 1 + sim_random(random) % (100 / shorter);
+        c->mortal.pieces_left = 1 + at % (100 / shorter);
+        fault = FAULT_HOST;
         break;
     }
     c->rig->board.die.cut_at_operation = faults->power_cut;
+    return fault;
 }
 
 /* Power back on, cable back in, a new process. */
@@ -226,6 +247,7 @@ static void repair(struct campaign *c)
     rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
     rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
     c->mortal.pieces_left = UINT64_MAX;
+    c->reset_after = 0;
     sim_adapter_power(&rig->adapter, true);
     rig_new_session(rig, rig->config.token + 1);
     rig->session.port = &c->mortal.port;
@@ -234,14 +256,20 @@ static void repair(struct campaign *c)
 static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
 {
     enum wry_status status = wry_session_connect(&c->rig->session);
+    enum fault fault = armed ? arm(c, random) : FAULT_NONE;
+    unsigned resets = c->resets;
 
     if (armed)
-        arm(c, random);
+        tried(fault);
     if (status == WRY_OK)
         status = wry_session_settle(&c->rig->session, NULL);
     if (status == WRY_OK)
         status = wry_session_write(&c->rig->session, &c->plan);
-    c->differences_sent += wry_session_stats(&c->rig->session)->differences;
+    if (armed && (status != WRY_OK || c->resets > resets))
+        struck(fault);
+    if (armed)
+        say_step("%s, status %d", fault_names[fault], status);
+    atomic_fetch_add(&tally->parts_differing, wry_session_stats(&c->rig->session)->differences);
     return status;
 }
 
@@ -263,14 +291,18 @@ static void know(struct campaign *c, uint64_t seed)
     c->rig->config.known = &c->known.known;
 }
 
-static void set_up(struct campaign *c, uint64_t seed)
+static void set_up(struct campaign *c, const struct schedule *schedule)
 {
+    uint64_t seed = schedule->seed;
+    bool noisy = seed % 7 == 0 && has(schedule, ELEMENT_NOISE),
+         coded = has(schedule, ELEMENT_CODING);
+
     memset(c, 0, sizeof *c);
     c->rig = rig_new(&(struct rig_setup){.seed = seed,
                                          .chip_code = WRY_CHIP_SANDERLING_S1,
                                          .flash_size = FLASH_SIZE,
                                          .blank = seed % 5 == 0,
-                                         .faults = {.noise_ppb = seed % 7 == 0 ? 10000 : 0}});
+                                         .faults = {.noise_ppb = noisy ? 10000 : 0}});
     c->memory = calloc(1, sizeof *c->memory);
     c->keeper = (struct wry_keeper){.context = c->memory,
                                     .begin = begin,
@@ -278,6 +310,7 @@ static void set_up(struct campaign *c, uint64_t seed)
                                     .unsettled = unsettled,
                                     .saved = saved,
                                     .yield = yield};
+    c->mortal.campaign = c;
     c->mortal.inner = &c->rig->adapter.port;
     c->mortal.port = through_port(&c->mortal);
     c->mortal.port.write = mortal_write;
@@ -288,75 +321,74 @@ static void set_up(struct campaign *c, uint64_t seed)
     c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
     c->rig->config.kept_count = seed % 4 == 0 ? 0 : 2 + seed % 4; /* 0: the session's own */
-    if (seed % 3 > 0) {                                           /* as a stream */
+    if (seed % 3 > 0 && coded) {                                  /* as a stream */
         c->pack = pack_new();
         c->rig->config.packer = pack_packer(c->pack);
     }
-    c->differences = seed % 3 == 2;
+    c->differences = seed % 3 == 2 && coded;
     if (c->differences) {
         c->mortal.port.top_speed = 115200; /* where they are the quickest way */
         resemble(c);
         know(c, seed);
     }
+    if (noisy)
+        tried(FAULT_NOISE);
+    c->work = c->differences ? WORK_DIFFERENCE : c->pack ? WORK_STREAM : WORK_PAGES;
+    atomic_fetch_add(&tally->work_tried[c->work], 1);
 }
 
-/* Returns how many attempts were really cut. */
-static unsigned run(uint64_t seed)
+static void clear(struct campaign *c)
 {
-    struct campaign c;
-    uint64_t random = seed * 77 + 5;
-    unsigned cut = 0;
+    pack_free(c->pack);
+    known_free(&c->known);
+    free(c->memory);
+    rig_free(c->rig);
+}
 
-    set_up(&c, seed);
-    make_plan(&c, &random);
-    for (uint64_t i = sim_random(&random) % CUTS; i < CUTS; i++) {
+static void hold(const struct campaign *c)
+{
+    if (!rig_holds(c->rig, c->items, c->count))
+        wrong("the flash is not as it should be");
+    /* Whatever a cut left was known for what it is. */
+    if (c->memory->yielded > 0)
+        wrong("%u sectors were taken for somebody's newer work", c->memory->yielded);
+    for (size_t n = 0; n < SECTORS; n++) {
+        if (c->memory->begun[n] || c->memory->has_content[n])
+            wrong("sector %zu is not settled", n);
+    }
+}
+
+void wire_run(const struct schedule *schedule)
+{
+    static struct campaign c;
+    uint64_t random = schedule->seed * 77 + 5;
+
+    set_up(&c, schedule);
+    make_plan(&c, schedule, &random);
+    for (uint64_t i = sim_random(&random) % CUTS; i < CUTS && c.count > 0; i++) {
+        uint64_t own = sim_random(&random);
+        if (!has(schedule, ELEMENT_STEP + (unsigned)i))
+            continue;
         repair(&c);
         if (c.differences)
-            know(&c, seed);
-        cut += attempt(&c, true, &random) != WRY_OK;
+            know(&c, schedule->seed);
+        attempt(&c, true, &own);
     }
     repair(&c);
     if (c.differences)
-        know(&c, seed);
-    check_context("run %llu", (unsigned long long)seed);
-    CHECK_EQUAL(WRY_OK, attempt(&c, false, &random));
-    CHECK(rig_holds(c.rig, c.items, c.count));
-    CHECK_EQUAL(0, c.memory->yielded); /* whatever a cut left was known for what it is */
-    for (size_t n = 0; n < SECTORS; n++)
-        CHECK(!c.memory->begun[n] && !c.memory->has_content[n]);
-    told_by_difference += c.differences_sent;
-    pack_free(c.pack);
-    known_free(&c.known);
-    free(c.memory);
-    rig_free(c.rig);
-    return cut;
+        know(&c, schedule->seed);
+    enum wry_status status = c.count > 0 ? attempt(&c, false, &random) : WRY_OK;
+    if (status != WRY_OK)
+        wrong("run again, it ends with %s", wry_status_text(status));
+    hold(&c);
+    atomic_fetch_add(&tally->work_done[c.work], 1);
+    clear(&c);
 }
 
-static void cut_anywhere_and_run_again_ends_in_the_same_flash(void)
+void wire_prepare(void)
 {
-    unsigned cuts = 0, runs_cut = 0;
-
-    for (uint64_t seed = 0; seed < RUNS; seed++) {
-        unsigned n = run(seed);
-        cuts += n;
-        runs_cut += n > 0;
-    }
-    printf("%u runs, %u of them cut, %u cuts; %u parts as differences\n", RUNS, runs_cut, cuts,
-           told_by_difference);
-    CHECK(told_by_difference >= RUNS / 3);
-    CHECK(runs_cut >= RUNS * 5 / 6);
-}
-
-int main(int argc, char **argv)
-{
-    static const struct fact facts[] = {
-        FACT(cut_anywhere_and_run_again_ends_in_the_same_flash),
-    };
     rig_random(content, sizeof content, 42);
     /* Every other page repeats itself, so that streams are shorter than what they hold. */
     for (size_t i = 64; i < sizeof content; i++)
         content[i] = i / 256 % 2 == 0 ? content[i] : content[i - 64];
-    if (argc == 2 && argv[1][0] >= '0' && argv[1][0] <= '9')
-        return run(strtoull(argv[1], NULL, 10)) > CUTS;
-    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }
