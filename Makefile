@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz campaign faults man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz campaign faults soak man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -77,6 +77,11 @@ campaign: all
 # Each call of the system made to fail, every one of them: about an hour.
 faults: all
 	@trials/faults $(BUILD)
+
+# Eight served boards at work.
+MINUTES ?= 60
+soak: all
+	@trials/soak $(BUILD) $(MINUTES)
 
 screenshots: all
 	@scripts/screenshots $(BUILD)

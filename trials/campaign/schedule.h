@@ -58,7 +58,6 @@ struct tally {
     atomic_uint work_tried[WORKS], work_done[WORKS];
     atomic_uint other_computer;  /* steps of the second computer */
     atomic_uint parts_differing; /* parts that were told by differences */
-    atomic_uint set_aside;       /* content that was put into files */
 };
 
 extern struct tally *tally;
