@@ -8,8 +8,10 @@ set(WRY_PACKAGE_FILES wrytograph.pc wrytograph-loader.pc)
 if(WRY_HOSTED)
     install(TARGETS wrytograph RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
     # What 'make man' has made; without it there is none to install.
-    install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1
-        OPTIONAL)
+    foreach(section 1 3)
+        install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ OPTIONAL
+            DESTINATION ${CMAKE_INSTALL_MANDIR}/man${section} FILES_MATCHING PATTERN "*.${section}")
+    endforeach()
     install(FILES cli/completion/wrytograph.bash RENAME wrytograph
         DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions)
     install(FILES cli/completion/_wrytograph DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)

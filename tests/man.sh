@@ -1,5 +1,6 @@
 #!/bin/sh
-# The man pages: one for the command and one for each verb, with every option of its help, and sound.
+# The man pages: one for the command and one for each verb, with every option of its help; one for
+# each public header, with every function that it declares; all of them sound.
 #
 # usage: man.sh SOURCE-FOLDER BUILD-FOLDER
 set -eu
@@ -24,5 +25,18 @@ for page in "$work"/*.1; do
     done
 done
 echo "$verbs verbs"
+headers=0
+for page in "$work"/*.3; do
+    mandoc -T lint -W warning "$page" || failed=1
+done
+for header in "$1"/include/wrytograph/*.h "$1"/include/wrytograph-host/*.h; do
+    headers=$((headers + 1))
+    page=$work/$(basename "$(dirname "$header")")-$(basename "$header" .h | tr _ -).3
+    mandoc -T utf8 "$page" | col -b > "$work/text"
+    for name in $(grep -o '\bwry_[a-z0-9_]*(' "$header"); do
+        grep -qF "$name" "$work/text" || { echo "$page lacks $name"; failed=1; }
+    done
+done
+echo "$headers headers"
 [ -s "$work/wrytograph.1" ] && [ "$verbs" -ge 13 ] || failed=1
 exit $failed
