@@ -8,6 +8,7 @@
 #include "base/units.h"
 #include "json.h"
 #include "store/ledger_columns.h"
+#include "words.h"
 
 enum {
     ID_SHOWN = 8, /* digits: enough to say which */
@@ -36,9 +37,8 @@ void ledger_table_head(const struct app *app)
 void ledger_table_row(const struct app *app, const struct wry_ledger_run *run)
 {
     g_autofree char *time = ledger_table_time(run->began);
-    g_autofree char *what =
-        run->card ? g_strconcat(run->card, run->card_version[0] ? " " : "", run->card_version, NULL)
-                  : g_strdup(run->kind);
+    g_autofree char *card = words_card(run->card, run->card_version);
+    const char *what = card ? card : run->kind;
     g_autofree char *where = run->failed_at && strcmp(run->failed_at, run->kind) != 0
                                  ? g_strdup_printf(", at %s", run->failed_at)
                                  : g_strdup("");

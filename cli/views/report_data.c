@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "store/ledger_columns.h"
+#include "words.h"
 
 static void free_day(void *item)
 {
@@ -71,9 +72,9 @@ void report_free(struct report *report)
 static struct report_day *day_of(struct report *report, const struct wry_ledger_run *run)
 {
     g_autofree char *day = g_strndup(run->began, 10);
-    g_autofree char *what =
-        run->card ? g_strconcat(run->card, run->card_version[0] ? " " : "", run->card_version, NULL)
-                  : g_strdup_printf("%s, without a card", run->kind);
+    g_autofree char *what = words_card(run->card, run->card_version);
+    if (!what)
+        what = g_strdup_printf("%s, without a card", run->kind);
     g_autofree char *key = g_strconcat(day, "\n", what, NULL);
     struct report_day *found = g_hash_table_lookup(report->days_by_key, key);
 

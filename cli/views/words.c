@@ -135,3 +135,11 @@ const char *words_region_table(void)
 {
     return "a region table, fits its CRC-32";
 }
+
+char *words_card(const char *card, const char *version)
+{
+    bool has_version = version && version[0] != '\0';
+
+    return card ? g_strconcat(card, has_version ? " " : "", has_version ? version : "", NULL)
+                : NULL;
+}

@@ -8,15 +8,15 @@
 #define WRYTOGRAPH_VERSION_H
 
 #define WRY_VERSION_MAJOR 0
-#define WRY_VERSION_MINOR 1
+#define WRY_VERSION_MINOR 2
 #define WRY_VERSION_PATCH 0
-#define WRY_VERSION_TEXT "0.1.0"
+#define WRY_VERSION_TEXT "0.2.0"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-/* The version that is linked, as "0.1.0". */
+/* The version that is linked, as "0.2.0". */
 const char *wry_version(void);
 
 #ifdef __cplusplus
