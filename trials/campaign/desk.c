@@ -265,7 +265,7 @@ static _Noreturn void live(struct desk *desk, const struct step *step)
 
 /* The schedule. */
 
-static void read_flash(const struct desk *desk, uint8_t *flash)
+static void take_cells(const struct desk *desk, uint8_t *flash)
 {
     FILE *file = fopen(desk->flash, "rb");
 
@@ -279,7 +279,7 @@ static void hold(const struct desk *desk)
 {
     static uint8_t flash[FLASH_SIZE];
 
-    read_flash(desk, flash);
+    take_cells(desk, flash);
     for (uint32_t at = 0; at < FLASH_SIZE; at += WRY_SECTOR_SIZE) {
         bool open = at < COMPUTERS * AREA && desk->jobs[at / AREA].open;
         if (!open && memcmp(flash + at, desk->expected + at, WRY_SECTOR_SIZE) != 0)
@@ -363,7 +363,7 @@ static bool take_step(struct desk *desk, const struct step *step)
 
     set_faults(desk, step);
     if (step->fault == FAULT_WIRING)
-        read_flash(desk, as_it_was);
+        take_cells(desk, as_it_was);
     tried(step->fault);
     atomic_fetch_add(&tally->work_tried[job->work], 1);
     atomic_fetch_add(&tally->other_computer, step->computer);
@@ -396,7 +396,7 @@ static bool take_step(struct desk *desk, const struct step *step)
     }
     hold(desk);
     if (step->fault == FAULT_WIRING) {
-        read_flash(desk, is);
+        take_cells(desk, is);
         if (memcmp(is, as_it_was, FLASH_SIZE) != 0)
             wrong("a board that did not answer was changed");
     }
