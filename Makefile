@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz campaign faults soak man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz campaign faults soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -90,6 +90,10 @@ screenshots: all
 man: all
 	@scripts/man $(BUILD) $(BUILD)/man
 
+# Debian packages, in build-package.
+package:
+	@scripts/package build-package
+
 install: all man
 	@cmake --install $(BUILD) --prefix $(PREFIX)
 
@@ -100,4 +104,4 @@ check: all
 	@scripts/check $(BUILD)
 
 clean:
-	@rm -rf $(BUILD) $(BUILD)-sanitized build-fuzz
+	@rm -rf $(BUILD) $(BUILD)-sanitized build-fuzz build-package
