@@ -40,7 +40,8 @@ const char *words_header_state(enum wry_header_state state);
 const char *words_body_digest(bool fits);
 const char *words_region_table(void);
 
-/* "Pier gauges 3": a card with its version, if it has one; NULL without a card. Free with g_free. */
+/* "Pier gauges 3": a card with its version, if it has one; NULL without a card. Free with g_free.
+ */
 char *words_card(const char *card, const char *version);
 
 #endif

@@ -269,9 +269,12 @@ static void take_cells(const struct desk *desk, uint8_t *flash)
 {
     FILE *file = fopen(desk->flash, "rb");
 
-    if (!file || fread(flash, 1, FLASH_SIZE, file) != FLASH_SIZE)
+    size_t n = file ? fread(flash, 1, FLASH_SIZE, file) : 0;
+
+    if (file)
+        fclose(file);
+    if (n != FLASH_SIZE)
         wrong("the board's flash cannot be read");
-    fclose(file);
 }
 
 /* All that no open job is at work on. */
