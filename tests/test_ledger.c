@@ -51,6 +51,36 @@ static void what_changes_or_saves_a_flash_is_on_record(void)
     CHECK_TEXT("4", cards_query("SELECT count(DISTINCT id) FROM run"));
 }
 
+/* A table that somebody else made, whose row has nothing of what every row has. */
+static void a_row_of_nothing_ends_no_view(void)
+{
+    static const char *const views[][3] = {
+        {"list", NULL, NULL},      {"list", "--json", NULL},
+        {"export", "--csv", NULL}, {"export", "--json", NULL},
+        {"report", NULL, NULL},    {"list", "--day", "2026-10-01"},
+        {"show", "1", NULL},       {"label", "02:00:00:00:00:01", NULL}};
+    const char *path = scratch_file("nothing.db");
+    sqlite3 *db = NULL;
+    GError *error = NULL;
+
+    wry_ledger_close(wry_ledger_open(path, &error));
+    CHECK(error == NULL && sqlite3_open(path, &db) == SQLITE_OK);
+    CHECK_EQUAL(SQLITE_OK,
+                sqlite3_exec(db,
+                             "CREATE TABLE other AS SELECT * FROM run; DROP TABLE run; "
+                             "ALTER TABLE other RENAME TO run; INSERT INTO run DEFAULT VALUES; "
+                             "INSERT INTO run (card, board) VALUES ('Pier', '02:00:00:00:00:01')",
+                             NULL, NULL, NULL));
+    sqlite3_close(db);
+    for (size_t i = 0; i < G_N_ELEMENTS(views); i++) {
+        check_context("%s %s", views[i][0], views[i][1] ? views[i][1] : "");
+        struct said said =
+            command("ledger", "--ledger", path, views[i][0], views[i][1], views[i][2], NULL);
+        CHECK(said.code == (i < 6 ? 0 : 5));
+    }
+    check_context(NULL);
+}
+
 static void what_only_looks_is_not(void)
 {
     EXPECT(0, "", command("identify", NULL));
@@ -279,6 +309,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(what_changes_or_saves_a_flash_is_on_record),
                                         FACT(what_only_looks_is_not),
+                                        FACT(a_row_of_nothing_ends_no_view),
                                         FACT(failures_are_on_record_with_their_reason),
                                         FACT(runs_are_listed_and_shown),
                                         FACT(exports_are_read_by_others),

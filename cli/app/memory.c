@@ -6,16 +6,13 @@
  * These stand in for the C library's own functions, in this program alone. Large pieces are refused
  * as ever: who asks for them by a number out of a file can do without.
  */
-#include <features.h>
+#include "app.h"
 
-#if defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
-
-#include <errno.h>
 #include <stddef.h>
 #include <stdlib.h>
 #include <unistd.h>
 
-#include "app.h"
+#if defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
 
 #define LARGE ((size_t)16 << 20) /* bytes */
 
