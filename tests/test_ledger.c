@@ -76,7 +76,7 @@ static void a_row_of_nothing_ends_no_view(void)
         check_context("%s %s", views[i][0], views[i][1] ? views[i][1] : "");
         struct said said =
             command("ledger", "--ledger", path, views[i][0], views[i][1], views[i][2], NULL);
-        CHECK(said.code == (i < 6 ? 0 : 5));
+        CHECK(i < 6 ? said.code == 0 : said.code > 0);
     }
     check_context(NULL);
 }
