@@ -509,6 +509,7 @@ char *settings_text(const struct wry_setting *setting)
     case WRY_SETTING_BYTES:
         return bytes_text(setting);
     default:
-        return g_strndup((const char *)setting->bytes, setting->length);
+        return setting->length > 0 ? g_strndup((const char *)setting->bytes, setting->length)
+                                   : g_strdup("");
     }
 }
