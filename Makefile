@@ -86,7 +86,7 @@ soak: all
 screenshots: all
 	@scripts/screenshots $(BUILD)
 
-# Man pages, out of the command's own help.
+# Man pages, out of the command's own help and the public headers.
 man: all
 	@scripts/man $(BUILD) $(BUILD)/man
 

@@ -136,8 +136,8 @@ static bool take_into_digest(void *context, uint32_t at, const uint8_t *bytes, s
     return true;
 }
 
-/* What lies on the disk now is what was meant: neither disk nor packing is trusted with the only
- * copy of a board's content. */
+/* What the file gives is what was meant: packing is not trusted with the only copy of a board's
+ * content. */
 static bool holds_all(const struct archive *archive, const char *path)
 {
     zip_t *zip = zip_open(path, ZIP_RDONLY, NULL);

@@ -76,9 +76,20 @@ char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column 
     }
 }
 
+/* These are never NULL in a run, also where somebody else made the table. */
+static bool is_needed(const struct ledger_column *column)
+{
+    return column->offset == offsetof(struct wry_ledger_run, id) ||
+           column->offset == offsetof(struct wry_ledger_run, kind) ||
+           column->offset == offsetof(struct wry_ledger_run, began) ||
+           column->offset == offsetof(struct wry_ledger_run, outcome);
+}
+
 void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
                        const char *text)
 {
+    static char nothing[1];
+
     switch (column->type) {
     case LEDGER_NUMBER:
         *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
@@ -87,7 +98,7 @@ void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *c
         *(double *)member(run, column) = text ? g_ascii_strtod(text, NULL) : 0;
         break;
     default:
-        *ledger_text(run, column) = (char *)text;
+        *ledger_text(run, column) = text || !is_needed(column) ? (char *)text : nothing;
     }
 }
 
@@ -98,7 +109,8 @@ void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *c
 
     if (is_text)
         g_free(*ledger_text(run, column));
-    ledger_lend_value(run, column, is_text ? g_strdup(text) : text);
+    ledger_lend_value(run, column,
+                      is_text ? g_strdup(text || !is_needed(column) ? text : "") : text);
 }
 
 GPtrArray *ledger_runs_new(void)

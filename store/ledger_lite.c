@@ -185,19 +185,11 @@ bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError
     return good;
 }
 
-/* The row's texts stay SQLite's, until the next step. What every row has may be missing where
- * somebody else made the table. */
+/* The row's texts stay SQLite's, until the next step. */
 static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run)
 {
-    static char nothing[1];
-    char **const needed[] = {&run->id, &run->kind, &run->began, &run->outcome};
-
     for (int i = 0; i < LEDGER_COLUMNS; i++)
         ledger_lend_value(run, &ledger_columns[i], (const char *)sqlite3_column_text(statement, i));
-    for (size_t i = 0; i < G_N_ELEMENTS(needed); i++) {
-        if (!*needed[i])
-            *needed[i] = nothing;
-    }
 }
 
 static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take take,

@@ -23,7 +23,8 @@
 extern "C" {
 #endif
 
-/* One run. Texts are NULL where nothing is known; times are UTC, ISO 8601; digests hexadecimal. */
+/* One run. Texts are NULL where nothing is known, but for id, kind, began and outcome; times are
+ * UTC, ISO 8601; digests hexadecimal. */
 struct wry_ledger_run {
     char *id;   /* UUID */
     char *kind; /* "card", "write", "restore", "erase", "backup" */

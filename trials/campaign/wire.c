@@ -268,7 +268,7 @@ static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
     if (armed && (status != WRY_OK || c->resets > resets))
         struck(fault);
     if (armed)
-        say_step("%s, status %d", fault_names[fault], status);
+        say_step("%s: %s", fault_names[fault], wry_status_text(status));
     atomic_fetch_add(&tally->parts_differing, wry_session_stats(&c->rig->session)->differences);
     return status;
 }
