@@ -25,6 +25,7 @@ static void use(struct wry_ledger *ledger)
     wry_ledger_each(ledger, &passed, take_row, &rows, NULL);
     wry_ledger_waiting(ledger);
     struct wry_ledger_run *run = ledger_run_new("write");
+    g_free(run->outcome);
     run->outcome = g_strdup("passed");
     MUST(ledger_end(ledger, run, &other) == (other == NULL));
     wry_ledger_run_free(run);
