@@ -18,6 +18,7 @@
 enum {
     PIECE = 16384,
     DESCRIPTION_MAX = 1 << 20,
+    LEVEL = 5, /* a hundredth longer than the densest, in a third of its time */
 };
 
 bool archive_is_one(const char *path)
@@ -46,11 +47,12 @@ static bool add_range(zip_t *zip, FILE *stream, const struct archive_range *rang
 
     if (!source)
         return false;
-    if (zip_file_add(zip, name, source, ZIP_FL_ENC_UTF_8) < 0) {
+    zip_int64_t at = zip_file_add(zip, name, source, ZIP_FL_ENC_UTF_8);
+    if (at < 0) {
         zip_source_free(source);
         return false;
     }
-    return true;
+    return zip_set_file_compression(zip, (zip_uint64_t)at, ZIP_CM_DEFLATE, LEVEL) == 0;
 }
 
 static bool add_description(zip_t *zip, const char *text)

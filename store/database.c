@@ -35,17 +35,29 @@ bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error)
     return done;
 }
 
+int database_version(sqlite3 *db, const char *path, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(db, "PRAGMA user_version", error);
+    int version = -1;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW) {
+        version = sqlite3_column_int(statement, 0);
+        if (version < 0)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                        "%s: its schema has the number %d, which no version of this program gave",
+                        path, version);
+    } else if (statement) {
+        database_fail(db, error);
+    }
+    sqlite3_finalize(statement);
+    return MAX(version, -1);
+}
+
 static bool check_version(sqlite3 *db, const char *path, const char *schema, int version,
                           GError **error)
 {
-    sqlite3_stmt *statement = database_prepare(db, "PRAGMA user_version", error);
-    int found = -1;
+    int found = database_version(db, path, error);
 
-    if (statement && sqlite3_step(statement) == SQLITE_ROW)
-        found = sqlite3_column_int(statement, 0);
-    else if (statement)
-        database_fail(db, error);
-    sqlite3_finalize(statement);
     if (found < 0)
         return false;
     if (found > version) {

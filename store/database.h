@@ -22,6 +22,9 @@ sqlite3 *database_open(const char *folder, const char *name, const char *schema,
 /* The same whatever its schema; busy: ms that a lock is waited for. */
 sqlite3 *database_open_any(const char *folder, const char *name, int busy, GError **error);
 
+/* Number of its schema, 0 of one that has none yet; -1 with an error that names path. */
+int database_version(sqlite3 *db, const char *path, GError **error);
+
 /* NULL is an error with the file's name. */
 sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error);
 

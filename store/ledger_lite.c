@@ -27,19 +27,6 @@ static bool execute(struct ledger_lite *lite, const char *text, GError **error)
            database_fail(lite->db, error);
 }
 
-static int version_of(struct ledger_lite *lite, GError **error)
-{
-    sqlite3_stmt *statement = database_prepare(lite->db, "PRAGMA user_version", error);
-    int version = -1;
-
-    if (statement && sqlite3_step(statement) == SQLITE_ROW)
-        version = sqlite3_column_int(statement, 0);
-    else if (statement)
-        database_fail(lite->db, error);
-    sqlite3_finalize(statement);
-    return version;
-}
-
 /* Each step with its number, or none of it. Two programs that begin at once do it one after the
  * other. */
 static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
@@ -48,7 +35,7 @@ static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
 
     while (ledger_lite_migrations[known])
         known++;
-    int version = version_of(lite, error);
+    int version = database_version(lite->db, path, error);
     if (version < 0)
         return false;
     if (version > known) {
@@ -62,9 +49,9 @@ static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
         return true;
     if (!execute(lite, "BEGIN IMMEDIATE", error))
         return false;
-    version = version_of(lite, error);
+    version = database_version(lite->db, path, error);
     bool good = version >= 0;
-    for (int i = MAX(version, 0); i < known && good; i++) {
+    for (int i = version; i < known && good; i++) {
         g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
         good = execute(lite, ledger_lite_migrations[i], error) && execute(lite, mark, error);
     }

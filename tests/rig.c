@@ -8,8 +8,11 @@
 
 void rig_random(uint8_t *to, size_t n, uint64_t seed)
 {
-    for (size_t i = 0; i < n; i++)
-        to[i] = (uint8_t)sim_random(&seed);
+    for (; n > 0; to += 8) {
+        uint64_t word = sim_random(&seed);
+        for (unsigned i = 0; i < 8 && n > 0; i++, n--)
+            to[i] = (uint8_t)(word >> 8 * i);
+    }
 }
 
 static bool on_progress(void *context, const struct wry_session_progress *progress)

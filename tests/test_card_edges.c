@@ -15,11 +15,9 @@
 #include "harness.h"
 #include "rig.h"
 
-#ifdef __SANITIZE_ADDRESS__
-#define APART 3 /* of the cases one in so many: they take four times as long */
-#else
-#define APART 1
-#endif
+enum {
+    APART = 3, /* shares no factor with the numbers of speeds and faults */
+};
 
 static const char *card(void)
 {
@@ -72,15 +70,19 @@ static void at_every_speed_on_every_line_with_any_flash(void)
     for (size_t i = 0; i < G_N_ELEMENTS(speeds); i++) {
         for (size_t k = 0; k < G_N_ELEMENTS(faults); k++) {
             bool full = (i + k) % 2 == 0;
-            if ((i * G_N_ELEMENTS(faults) + k) % APART != 0)
+            if ((i * G_N_ELEMENTS(faults) + k) % check_one_in(APART) != 0)
                 continue;
             g_autofree char *name = g_strdup_printf("edge-%zu-%zu", i, k);
             g_autofree char *link = g_strdup_printf("bench:%s", name);
             check_context("%s baud, %s, %s", speeds[i], faults[k], full ? "full" : "blank");
             add_board(name, full);
             EXPECT(0, "", command("bench", "fault", name, faults[k], NULL));
-            EXPECT(0, "PASSED",
-                   command("card", "run", card(), "--link", link, "--speed", speeds[i], NULL));
+            struct said said =
+                command("card", "run", card(), "--link", link, "--speed", speeds[i], NULL);
+            /* A console has no check sums: such noise may strike its answer, which is told. */
+            if (k == 2 && said.code == 6 && says(&said, "FAILED at start"))
+                said = command("card", "run", card(), "--link", link, "--speed", speeds[i], NULL);
+            EXPECT(0, "PASSED", said);
             CHECK(rest_is_untouched(name, full));
             EXPECT(0, "", command("bench", "remove", name, NULL));
         }

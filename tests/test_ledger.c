@@ -249,6 +249,11 @@ static void old_ledgers_are_brought_up_to_date(void)
     sqlite3_close(db);
     EXPECT(3, "this ledger has schema 99, made by a newer version of this program",
            command("ledger", "list", "--ledger", path, NULL));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "PRAGMA user_version = -5", NULL, NULL, NULL));
+    sqlite3_close(db);
+    EXPECT(3, "its schema has the number -5, which no version of this program gave",
+           command("ledger", "list", "--ledger", path, NULL));
     /* Work is not refused for that; it is told. */
     EXPECT(0, "Note: this is not put on record:", command("erase", "log", "--ledger", path, NULL));
 }

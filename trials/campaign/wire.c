@@ -286,7 +286,7 @@ static void know(struct campaign *c, uint64_t seed)
 {
     known_free(&c->known);
     known_init(&c->known, FLASH_SIZE);
-    known_add(&c->known, 0, c->rig->before, FLASH_SIZE);
+    known_add(&c->known, 0, c->rig->before, sizeof content);
     c->known.guesses = seed % 2 == 1;
     c->rig->config.known = &c->known.known;
 }
