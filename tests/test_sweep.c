@@ -101,8 +101,7 @@ static void worse_noise_ends_right_or_with_the_link_lost(void)
     enum { SEEDS = 5 };
     static const uint32_t rates[] = {400000, 700000, 1000000, 2000000, 5000000, 20000000};
 
-    for (size_t i = 0; i < sizeof rates / sizeof rates[0] * SWEEP_CALLS;
-         i += check_one_in(5)) {
+    for (size_t i = 0; i < sizeof rates / sizeof rates[0] * SWEEP_CALLS; i += check_one_in(5)) {
         struct sweep_noise noise = {.name = "worse", .noise_ppb = rates[i / SWEEP_CALLS]};
         struct sweep_case c = {.call = (enum sweep_call)(i % SWEEP_CALLS),
                                .speed = 921600,
