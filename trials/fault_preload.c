@@ -1,6 +1,10 @@
 /*
- * Preloaded into the command: WRY_FAULT is what fault_arm takes, from main on. WRY_FAULT_COUNT=FILE
- * gets the number of calls at the end.
+ * Preloaded into the command, of which it makes many: WRY_FAULT_LIST names a file with lines
+ * "FAULT FOLDER". For each, a process of its own goes into the folder and runs main from there,
+ * with what fault_arm takes ("-": nothing) armed, its environment with the folder for each "@" that
+ * begins a value, and its output in the files "out" and "err". "status" gets how it ended, "count"
+ * the number of calls. What comes before main, and takes longer than many a fault, is done once for
+ * all.
  */
 #define _GNU_SOURCE
 #include <dlfcn.h>
@@ -9,7 +13,9 @@
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <sys/syscall.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include "fault_calls.h"
@@ -18,19 +24,33 @@ enum {
     PATIENCE = 60, /* seconds that no command takes */
 };
 
+/* Past the calls that are made to fail. */
+static int make(const char *folder, const char *name)
+{
+    char path[512];
+
+    snprintf(path, sizeof path, "%s/%s", folder, name);
+    return (int)syscall(SYS_openat, AT_FDCWD, path, O_WRONLY | O_CREAT | O_TRUNC, 0600);
+}
+
+static void tell(const char *folder, const char *name, unsigned long number)
+{
+    char text[32];
+    int n = snprintf(text, sizeof text, "%lu\n", number);
+    int file = make(folder, name);
+
+    (void)!syscall(SYS_write, file, text, (size_t)n);
+    syscall(SYS_close, file);
+}
+
+static const char *own_folder;
+
 static void tell_count(void)
 {
-    const char *path = getenv("WRY_FAULT_COUNT");
-    char text[32];
+    unsigned long seen = fault_seen();
 
-    int n = snprintf(text, sizeof text, "%lu\n", fault_seen());
     fault_arm(NULL);
-    int file =
-        path ? (int)syscall(SYS_openat, AT_FDCWD, path, O_WRONLY | O_CREAT | O_TRUNC, 0600) : -1;
-    if (file >= 0) {
-        (void)!syscall(SYS_write, file, text, (size_t)n);
-        syscall(SYS_close, file);
-    }
+    tell(own_folder, "count", seen);
 }
 
 /* It hangs: where? */
@@ -45,14 +65,65 @@ static void tell_where(int number)
 
 static int (*real_main)(int argc, char **argv, char **environment);
 
-/* What the loader of programs does before main is not the command's. */
-static int main_behind(int argc, char **argv, char **environment)
+static void move_environment(const char *folder)
 {
+    for (char **entry = environ; *entry; entry++) {
+        char *value = strchr(*entry, '=');
+        char moved[1024];
+        if (!value || value[1] != '@')
+            continue;
+        snprintf(moved, sizeof moved, "%.*s=%s%s", (int)(value - *entry), *entry, folder,
+                 value + 2);
+        *entry = strdup(moved);
+    }
+}
+
+static int run_in(const char *folder, const char *fault, int argc, char **argv)
+{
+    if (chdir(folder) != 0 || dup2(make(folder, "out"), STDOUT_FILENO) < 0 ||
+        dup2(make(folder, "err"), STDERR_FILENO) < 0)
+        return 127;
+    move_environment(folder);
+    own_folder = folder;
     atexit(tell_count);
     signal(SIGALRM, tell_where);
     alarm(PATIENCE);
-    fault_arm(getenv("WRY_FAULT"));
-    return real_main(argc, argv, environment);
+    fault_arm(strcmp(fault, "-") == 0 ? NULL : fault);
+    return real_main(argc, argv, environ);
+}
+
+/* At once: a stream that many processes share has one place. */
+static char *read_list(void)
+{
+    static char text[1 << 16];
+    const char *path = getenv("WRY_FAULT_LIST");
+    FILE *list = path ? fopen(path, "r") : NULL;
+
+    if (!list)
+        return NULL;
+    text[fread(text, 1, sizeof text - 1, list)] = '\0';
+    fclose(list);
+    return text;
+}
+
+static int main_behind(int argc, char **argv, char **environment)
+{
+    char *text = read_list(), *rest = NULL;
+
+    (void)environment;
+    if (!text)
+        return 127;
+    for (char *fault = strtok_r(text, " ", &rest); fault; fault = strtok_r(NULL, " ", &rest)) {
+        const char *folder = strtok_r(NULL, "\n", &rest);
+        int status = 0;
+        pid_t process = fork();
+        if (process == 0)
+            return run_in(folder, fault, argc, argv);
+        if (process < 0 || waitpid(process, &status, 0) != process)
+            return 127;
+        tell(folder, "status", (unsigned long)status);
+    }
+    return 0;
 }
 
 int __libc_start_main(int (*program)(int, char **, char **), int argc, char **argv,
