@@ -152,7 +152,7 @@ static void keys_reset_the_board_and_send_a_break(void)
 
     serve(&bench);
     sit_down(&desk, bench.link);
-    CHECK(see(&desk, "Ctrl-Y resets the board, Ctrl-K sends a break"));
+    CHECK(see(&desk, "Ctrl-Y resets the board, Ctrl-K sends a break.\r\n"));
     CHECK(see(&desk, "tide 2."));
     type(&desk, "\x0B");
     CHECK(see(&desk, "break: console is free"));

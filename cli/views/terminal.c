@@ -175,7 +175,7 @@ static void end_line(struct terminal *t)
     g_autofree char *time = stamp();
 
     if (!t->app->json_wanted)
-        printf("%s%s%s", t->options->timestamps ? time : "", t->line->str, t->raw ? "\r\n" : "\n");
+        printf("%s%s\n", t->options->timestamps ? time : "", t->line->str);
     fflush(stdout);
     if (t->log) {
         fprintf(t->log, "%s%s\n", time, t->line->str);
@@ -201,11 +201,10 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
     if (event->kind == WRY_EVENT_HEARD)
         show(t, event->bytes, event->n);
     else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_LISTENING)
-        app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.%s",
+        app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.",
                  wry_station_link(t->app->station), (unsigned)event->speed,
                  t->options->line_end ? t->options->line_end : "crlf",
-                 t->raw ? "; Ctrl-X leaves, Ctrl-Y resets the board, Ctrl-K sends a break" : "",
-                 t->raw ? "\r" : "");
+                 t->raw ? "; Ctrl-X leaves, Ctrl-Y resets the board, Ctrl-K sends a break" : "");
     else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
         g_string_truncate(t->line, 0); /* it was not meant so */
 }
