@@ -32,7 +32,7 @@ struct backup {
 
 static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
-    return spool_write(context, offset, bytes, n);
+    return spool_gather_put(context, offset, bytes, n);
 }
 
 static int by_offset(const void *a, const void *b)
@@ -75,7 +75,8 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
 {
     struct wry_station *station = backup->station;
     uint64_t known_before = station->session.stats.bytes_known;
-    struct wry_writer writer = {.context = backup->archive->content, .write = keep};
+    struct spool_gather gather = {.spool = backup->archive->content};
+    struct wry_writer writer = {.context = &gather, .write = keep};
     uint8_t ours[WRY_SHA256_SIZE];
     enum wry_status status =
         backup->older
@@ -83,7 +84,7 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
             : wry_session_back_up(&station->session, range->offset, range->length, &writer,
                                   range->sha256);
 
-    if (status == WRY_SINK_FAILED)
+    if (status == WRY_SINK_FAILED || (status == WRY_OK && !spool_gather_end(&gather)))
         return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL);
     if (status != WRY_OK)
         return station_fail_session(station, status);

@@ -3,6 +3,7 @@
 
 #include <errno.h>
 #include <glib/gstdio.h>
+#include <string.h>
 #include <unistd.h>
 
 #include "error.h"
@@ -58,6 +59,29 @@ bool spool_write(struct spool *spool, uint64_t offset, const uint8_t *bytes, siz
         offset += (uint64_t)written;
         n -= (size_t)written;
     }
+    return true;
+}
+
+bool spool_gather_end(struct spool_gather *gather)
+{
+    bool written = spool_write(gather->spool, gather->offset, gather->bytes, gather->fill);
+
+    gather->offset += gather->fill;
+    gather->fill = 0;
+    return written;
+}
+
+bool spool_gather_put(struct spool_gather *gather, uint64_t offset, const uint8_t *bytes, size_t n)
+{
+    if (offset != gather->offset + gather->fill || n > sizeof gather->bytes - gather->fill) {
+        if (!spool_gather_end(gather))
+            return false;
+        gather->offset = offset;
+    }
+    if (n > sizeof gather->bytes)
+        return spool_write(gather->spool, offset, bytes, n);
+    memcpy(gather->bytes + gather->fill, bytes, n);
+    gather->fill += n;
     return true;
 }
 

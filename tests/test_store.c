@@ -10,6 +10,7 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
+#include "sim/random.h"
 #include "store/archive.h"
 #include "store/archive_json.h"
 #include "store/csv_table.h"
@@ -43,6 +44,33 @@ static void a_spool_gives_back_what_was_written_and_zeros_elsewhere(void)
     CHECK(!spool_read(spool, 0x10000002, bytes, 8));
     spool_free(spool);
     CHECK(spool_new("/nowhere", NULL) == NULL);
+}
+
+/* Pieces of any length, in order and not: what comes later counts. */
+static void what_is_gathered_is_what_was_put(void)
+{
+    enum { SIZE = 0x30000 };
+    struct spool_gather gather = {.spool = spool_new(scratch(), NULL)};
+    g_autofree uint8_t *expected = g_malloc0(SIZE), *found = g_malloc0(SIZE),
+                       *from = g_malloc(SIZE);
+    uint64_t random = 3;
+    uint32_t at = 0;
+
+    rig_random(from, SIZE, 11);
+    for (unsigned i = 0; i < 3000; i++) {
+        uint32_t most = i % 50 == 0 ? 40000 : 700;
+        uint32_t n = (uint32_t)(sim_random(&random) % most);
+        if (i % 7 == 0 || at + n > SIZE)
+            at = (uint32_t)(sim_random(&random) % (SIZE - n));
+        CHECK(spool_gather_put(&gather, at, from + SIZE - n - i % 100, n));
+        memcpy(expected + at, from + SIZE - n - i % 100, n);
+        at += n;
+    }
+    CHECK(spool_gather_end(&gather));
+    CHECK(spool_write(gather.spool, SIZE - 1, &expected[SIZE - 1], 1));
+    CHECK(spool_read(gather.spool, 0, found, SIZE));
+    CHECK(memcmp(found, expected, SIZE) == 0);
+    spool_free(gather.spool);
 }
 
 static unsigned files_in(const char *folder)
@@ -285,6 +313,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_spool_gives_back_what_was_written_and_zeros_elsewhere),
+        FACT(what_is_gathered_is_what_was_put),
         FACT(a_table_is_saved_with_all_its_rows),
         FACT(a_pending_file_appears_only_when_it_is_committed),
         FACT(content_that_cannot_be_flushed_takes_no_name),
