@@ -62,6 +62,7 @@ struct desk {
     bool ledger;
     uint32_t max_speed;
     unsigned killed[COMPUTERS];
+    bool remembered[COMPUTERS]; /* what was done may still stand in the journal, and is settled */
     bool stores_hurt; /* a step's stores failed: what is on record is not all */
 };
 
@@ -388,8 +389,10 @@ static bool take_step(struct desk *desk, const struct step *step)
         struck(step->fault);
     if (step->fault == FAULT_WIRING && code == DONE)
         wrong("a board that cannot be reset was worked on");
-    job->open =
-        code != DONE && job->work != WORK_BACKUP && (job->open || step->fault != FAULT_WIRING);
+    bool changes = job->work != WORK_BACKUP || desk->remembered[step->computer];
+    job->open = code != DONE && changes && (job->open || step->fault != FAULT_WIRING);
+    desk->remembered[step->computer] =
+        code == DONE ? step->fault == FAULT_DISK : desk->remembered[step->computer];
     desk->killed[step->computer] += code == FAULT_KILLED;
     if (code == DONE) {
         apply(desk, step->computer);
