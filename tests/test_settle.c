@@ -17,18 +17,22 @@ struct held {
     uint32_t offset;
     uint16_t from, to; /* what is known of the old content; to 0: all */
     unsigned yielded, ended;
+    bool decided; /* what the sector is to become has been kept */
+    uint8_t content[WRY_SECTOR_SIZE];
 };
 
 static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
                   size_t count, const struct wry_reader *content)
 {
-    const struct held *held = context;
+    struct held *held = context;
 
-    (void)run;
-    (void)kept;
-    (void)content;
-    CHECK_EQUAL(0, count);
-    return !held->fails;
+    if (held->fails || count == 0)
+        return !held->fails;
+    CHECK(count == 1 && kept->offset == held->offset && run->start == held->offset);
+    CHECK(kept->from == 0 && kept->to == WRY_SECTOR_SIZE);
+    CHECK(content->read(content->context, 0, held->content, WRY_SECTOR_SIZE));
+    CHECK(memcmp(held->content, kept->bytes, WRY_SECTOR_SIZE) == 0);
+    return held->decided = true;
 }
 
 static bool end(void *context, const struct wry_run *run)
@@ -57,6 +61,13 @@ static enum wry_kept saved(void *context, struct wry_kept_sector *was,
     if (held->fails)
         return WRY_KEPT_UNKNOWN;
     was->offset = held->offset;
+    if (held->decided) {
+        was->from = 0;
+        was->to = WRY_SECTOR_SIZE;
+        memcpy(was->bytes, held->content, WRY_SECTOR_SIZE);
+        memcpy(shall, held->content, WRY_SECTOR_SIZE);
+        return held->holds ? WRY_KEPT_YES : WRY_KEPT_NO;
+    }
     was->from = held->from;
     was->to = held->to > 0 ? held->to : WRY_SECTOR_SIZE;
     memset(was->bytes, 0xA5, sizeof was->bytes);
@@ -257,6 +268,34 @@ static void a_row_beyond_the_flash_does_not_block_the_board(void)
     rig_free(rig);
 }
 
+/* Work that was done, and that the keeper could not forget, is settled; the power goes meanwhile.
+ */
+static void a_settling_that_is_cut_undoes_nothing(void)
+{
+    unsigned cuts = 0;
+
+    for (uint64_t at = 1; at <= 20; at++) {
+        struct held held = {.holds = true, .yields = true, .offset = SECTOR};
+        struct wry_keeper keeper = keeper_of(&held);
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = at});
+        memcpy(rig->flash + SECTOR, intended, WRY_SECTOR_SIZE);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        wry_session_set_keeper(&rig->session, &keeper);
+        rig->board.die.cut_at_operation = rig->board.die.operations + at;
+        cuts += wry_session_settle(&rig->session, NULL) != WRY_OK;
+        rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
+        sim_adapter_power(&rig->adapter, true);
+        rig_new_session(rig, 100);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        wry_session_set_keeper(&rig->session, &keeper);
+        check_context("cut at operation %u", (unsigned)at);
+        CHECK_EQUAL(WRY_OK, wry_session_settle(&rig->session, NULL));
+        CHECK(memcmp(rig->flash + SECTOR, intended, WRY_SECTOR_SIZE) == 0);
+        rig_free(rig);
+    }
+    CHECK(cuts >= 16);
+}
+
 static void a_keeper_that_cannot_tell_stops_everything(void)
 {
     struct held held = {.holds = true, .fails = true, .offset = SECTOR};
@@ -313,6 +352,7 @@ int main(int argc, char **argv)
         FACT(what_somebody_wrote_since_is_left),
         FACT(a_page_of_zeros_tells_nothing_by_itself),
         FACT(a_row_beyond_the_flash_does_not_block_the_board),
+        FACT(a_settling_that_is_cut_undoes_nothing),
         FACT(a_keeper_that_cannot_tell_stops_everything),
         FACT(what_is_written_and_checked_stays_so_when_the_keeper_cannot_forget),
     };

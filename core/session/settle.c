@@ -83,9 +83,9 @@ static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
 }
 
 /*
- * What it is to be is kept first: cut in here, the sector is to become the same, and not what it was
- * before work that is long done. A whole sector has no neighbours, so the memory for those is free
- * to hold it.
+ * What it is to be is kept first: cut in here, the sector is to become the same, and not what it
+ * was before work that is long done. A whole sector has no neighbours, so the memory for those is
+ * free to hold it.
  */
 static enum wry_status put_back(struct wry_session *session, struct wry_kept_sector *content)
 {
@@ -93,8 +93,7 @@ static enum wry_status put_back(struct wry_session *session, struct wry_kept_sec
     struct wry_placement placement = {.offset = content->offset,
                                       .length = WRY_SECTOR_SIZE,
                                       .reader = {.context = content->bytes, .read = read_kept}};
-    const struct wry_run run = {.start = content->offset,
-                                .end = content->offset + WRY_SECTOR_SIZE};
+    const struct wry_run run = {.start = content->offset, .end = content->offset + WRY_SECTOR_SIZE};
     /* One sector within the flash: nothing that a plan could find fault with. */
     struct wry_plan plan = {
         .placements = &placement, .count = 1, .flash_size = session->board.capacity};

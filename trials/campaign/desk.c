@@ -63,7 +63,7 @@ struct desk {
     uint32_t max_speed;
     unsigned killed[COMPUTERS];
     bool remembered[COMPUTERS]; /* what was done may still stand in the journal, and is settled */
-    bool stores_hurt; /* a step's stores failed: what is on record is not all */
+    bool stores_hurt;           /* a step's stores failed: what is on record is not all */
 };
 
 static uint8_t before[FLASH_SIZE], content[0x40000];

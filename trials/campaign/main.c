@@ -248,7 +248,7 @@ int main(int argc, char **argv)
              first = argc > 2 ? strtoull(argv[2], NULL, 10) : 0;
     atomic_store(&shared->next, first);
     fflush(stdout);
-    for (long i = 0; i < workers; i++) {
+    for (long i = 0; i < 2 * workers; i++) { /* those that wait for a lock leave room */
         if (fork() == 0) {
             work(first + count);
             _exit(0);
