@@ -83,25 +83,31 @@ static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
 }
 
 /*
- * What it is to be is kept first: cut in here, the sector is to become the same, and not what it
- * was before work that is long done. A whole sector has no neighbours, so the memory for those is
- * free to hold it.
+ * The new content is all there, perhaps of work that is long done. Cut in what comes now, the
+ * sector must not become what it was before that: from now on the new content is all that it can
+ * be.
  */
-static enum wry_status put_back(struct wry_session *session, struct wry_kept_sector *content)
+static bool keep_new(struct wry_session *session, struct wry_kept_sector *content)
 {
     const struct wry_keeper *keeper = session->config.keeper;
-    struct wry_placement placement = {.offset = content->offset,
-                                      .length = WRY_SECTOR_SIZE,
-                                      .reader = {.context = content->bytes, .read = read_kept}};
+    const struct wry_reader reader = {.context = content->bytes, .read = read_kept};
     const struct wry_run run = {.start = content->offset, .end = content->offset + WRY_SECTOR_SIZE};
+
+    content->from = 0;
+    content->to = WRY_SECTOR_SIZE;
+    return keeper->begin(keeper->context, &run, content, 1, &reader);
+}
+
+/* A whole sector has no neighbours, so the memory for those is free to hold it. */
+static enum wry_status put_back(struct wry_session *session, uint32_t offset, uint8_t *content)
+{
+    struct wry_placement placement = {.offset = offset,
+                                      .length = WRY_SECTOR_SIZE,
+                                      .reader = {.context = content, .read = read_kept}};
     /* One sector within the flash: nothing that a plan could find fault with. */
     struct wry_plan plan = {
         .placements = &placement, .count = 1, .flash_size = session->board.capacity};
 
-    content->from = 0;
-    content->to = WRY_SECTOR_SIZE;
-    if (!keeper->begin(keeper->context, &run, content, 1, &placement.reader))
-        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, run.start);
     return session_write(session, &plan);
 }
 
@@ -138,7 +144,9 @@ static enum wry_status settle_sector(struct wry_session *session, enum wry_settl
     /* What a cut has taken of the new content's pages is not known as it was. */
     bool lost = look.cut && (old->from > 0 || old->to < WRY_SECTOR_SIZE);
     session->kept[1].offset = offset;
-    return put_back(session, look.has_intended || lost ? &session->kept[1] : old);
+    if (look.has_intended && !keep_new(session, &session->kept[1]))
+        return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, offset);
+    return put_back(session, offset, look.has_intended || lost ? intended : old->bytes);
 }
 
 enum wry_status wry_session_settle(struct wry_session *session, const struct wry_settle_sink *sink)
