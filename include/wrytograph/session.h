@@ -80,8 +80,8 @@ struct wry_kept_sector {
 struct wry_keeper {
     void *context;
     /* kept: the run's mixed sectors; intended: the run as it shall be, from 0 on. Both are valid
-     * during the call, and take the place of what is stored of these sectors. What is stored of other sectors of the run stays stored until end: this may
-     * be its putting back. */
+     * during the call, and take the place of what is stored of these sectors. What is stored of
+     * other sectors of the run stays stored until end: this may be its putting back. */
     bool (*begin)(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
                   size_t count, const struct wry_reader *intended);
     /* The run holds what it should, by the board's digest. */
