@@ -21,6 +21,7 @@
 #include "rig.h"
 #include "schedule.h"
 #include "sim/random.h"
+#include "store/content.h"
 #include "wrytograph-host/card.h"
 #include "wrytograph-host/jobs.h"
 #include "wrytograph-host/ledger.h"
@@ -291,6 +292,17 @@ static void hold(const struct desk *desk)
     }
 }
 
+/* A card refuses an image that is surely no firmware, as made-up content may be by chance. */
+static bool is_refused(const struct job *job)
+{
+    enum wry_content found = WRY_CONTENT_ANY;
+
+    return job->work == WORK_CARD &&
+           !(content_recognise("image.bin", content + job->from,
+                               MIN(job->length, CONTENT_LOOKED_AT), &found, NULL) &&
+             found == WRY_CONTENT_ANY);
+}
+
 static void choose_job(struct desk *desk, unsigned computer, uint64_t *random)
 {
     static const enum work works[] = {WORK_WRITE, WORK_WRITE,   WORK_WRITE, WORK_CARD,
@@ -309,6 +321,8 @@ static void choose_job(struct desk *desk, unsigned computer, uint64_t *random)
     job->from = (uint32_t)(sim_random(random) % (sizeof content - LENGTH_MOST));
     if (job->work == WORK_CARD) /* what looks like text is refused there */
         job->from = LOOKS_LIKE_CODE + job->from % (LENGTH_MOST / 2);
+    for (unsigned i = 0; i < 100 && is_refused(job); i++)
+        job->from++;
     if (job->work == WORK_ERASE) {
         job->offset &= ~(WRY_SECTOR_SIZE - 1);
         job->length = (job->length | (WRY_SECTOR_SIZE - 1)) + 1;
