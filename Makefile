@@ -76,7 +76,7 @@ campaign: all
 	@echo "$(CAMPAIGN) schedules, about $$(( $(CAMPAIGN) * 36 / 1000 / $(JOBS) / 60 + 1 )) minutes on $(JOBS) processors"
 	@$(BUILD)/bin/campaign $(CAMPAIGN)
 
-# Each call of the system made to fail, every one of them: about half an hour.
+# Each call of the system made to fail, every one of them: up to an hour.
 faults: all
 	@trials/faults $(BUILD)
 

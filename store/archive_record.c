@@ -3,10 +3,6 @@
 
 #include "spool.h"
 
-enum {
-    PIECE = 16384,
-};
-
 struct archive *archive_new(void)
 {
     struct archive *archive = g_new0(struct archive, 1);
@@ -44,7 +40,7 @@ struct wry_reader archive_range_reader(struct archive_range *range)
 
 bool archive_range_digest(struct archive_range *range, uint8_t sha256[WRY_SHA256_SIZE])
 {
-    uint8_t piece[PIECE];
+    uint8_t piece[SPOOL_PIECE];
     struct wry_sha256 sha;
     bool read = true;
 

@@ -146,6 +146,14 @@ static void a_shelf_that_cannot_be_used_is_no_empty_one(void)
     scratch_write("bad-shelf/shelf.db", "this is no database at all, but long enough", 43);
     g_setenv("WRYTOGRAPH_SHELF", scratch_file("bad-shelf"), TRUE);
     EXPECT(3, "not a database", command("shelf", "list", NULL));
+    /* The schema's number stands from byte 60 on, big-endian; this makes it negative. */
+    g_autofree char *path = g_build_filename(own, "shelf.db", NULL);
+    g_autofree char *database = NULL;
+    size_t n = 0;
+    CHECK(g_file_get_contents(path, &database, &n, NULL) && n > 100);
+    database[60] = (char)0xFF;
+    scratch_write("bad-shelf/shelf.db", database, n);
+    EXPECT(3, "which no version of this program gave", command("shelf", "list", NULL));
     g_setenv("WRYTOGRAPH_SHELF", own, TRUE);
 }
 

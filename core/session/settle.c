@@ -87,12 +87,13 @@ static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
  * sector must not become what it was before that: from now on the new content is all that it can
  * be.
  */
-static bool keep_new(struct wry_session *session, struct wry_kept_sector *content)
+static bool keep_new(struct wry_session *session, struct wry_kept_sector *content, uint32_t offset)
 {
     const struct wry_keeper *keeper = session->config.keeper;
     const struct wry_reader reader = {.context = content->bytes, .read = read_kept};
-    const struct wry_run run = {.start = content->offset, .end = content->offset + WRY_SECTOR_SIZE};
+    const struct wry_run run = {.start = offset, .end = offset + WRY_SECTOR_SIZE};
 
+    content->offset = offset;
     content->from = 0;
     content->to = WRY_SECTOR_SIZE;
     return keeper->begin(keeper->context, &run, content, 1, &reader);
@@ -143,8 +144,7 @@ static enum wry_status settle_sector(struct wry_session *session, enum wry_settl
     *outcome = WRY_SETTLED_PUT_BACK;
     /* What a cut has taken of the new content's pages is not known as it was. */
     bool lost = look.cut && (old->from > 0 || old->to < WRY_SECTOR_SIZE);
-    session->kept[1].offset = offset;
-    if (look.has_intended && !keep_new(session, &session->kept[1]))
+    if (look.has_intended && !keep_new(session, &session->kept[1], offset))
         return session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, offset);
     return put_back(session, offset, look.has_intended || lost ? intended : old->bytes);
 }
