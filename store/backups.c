@@ -217,12 +217,13 @@ bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], 
     sqlite3_bind_int64(s, 2, flash_size);
     while (!found->any && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const char *path = (const char *)sqlite3_column_text(s, 0);
-        if (!g_file_test(path, G_FILE_TEST_IS_REGULAR))
+        if (!path || !g_file_test(path, G_FILE_TEST_IS_REGULAR))
             continue;
         found->any = true;
         found->whole = sqlite3_column_int(s, 1) != 0;
         found->path = g_strdup(path);
-        found->created = g_strdup((const char *)sqlite3_column_text(s, 2));
+        const char *created = (const char *)sqlite3_column_text(s, 2);
+        found->created = g_strdup(created ? created : "");
     }
     bool read = found->any || code == SQLITE_DONE || database_fail(backups->db, error);
     sqlite3_finalize(s);
@@ -252,7 +253,8 @@ bool backups_owner(struct backups *backups, const uint8_t sha256[WRY_SHA256_SIZE
     sqlite3_bind_blob(s, 1, sha256, WRY_SHA256_SIZE, SQLITE_STATIC);
     while ((code = sqlite3_step(s)) == SQLITE_ROW) {
         rows++;
-        *known = parse_address((const char *)sqlite3_column_text(s, 0), eui48) && rows == 1;
+        const char *text = (const char *)sqlite3_column_text(s, 0);
+        *known = text && parse_address(text, eui48) && rows == 1;
     }
     bool read = code == SQLITE_DONE || database_fail(backups->db, error);
     sqlite3_finalize(s);

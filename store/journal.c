@@ -235,20 +235,42 @@ static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
     return found;
 }
 
+static bool unsound(struct journal *journal, char *problem)
+{
+    g_free(journal->problem);
+    journal->problem = problem;
+    return false;
+}
+
 /* Whole pages, as many as a sector has room for. */
-static bool take_old(sqlite3_stmt *statement, int column, struct wry_kept_sector *old)
+static bool take_old(struct journal *journal, sqlite3_stmt *statement, int column,
+                     struct wry_kept_sector *old)
 {
     const void *content = sqlite3_column_blob(statement, column);
-    int from = sqlite3_column_int(statement, column + 1);
+    int64_t from = sqlite3_column_int64(statement, column + 1);
     int n = sqlite3_column_bytes(statement, column);
 
-    if (!content || n == 0 || from < 0 || from + n > (int)WRY_SECTOR_SIZE ||
+    if (!content || n == 0 || from < 0 || from > WRY_SECTOR_SIZE || from + n > WRY_SECTOR_SIZE ||
         (from | n) % (int)WRY_PAGE_SIZE != 0)
-        return false;
+        return unsound(journal, g_strdup("what it kept of a sector is not of the size of pages"));
     old->from = (uint16_t)from;
     old->to = (uint16_t)(from + n);
     memset(old->bytes, 0xFF, sizeof old->bytes);
     memcpy(old->bytes + from, content, (size_t)n);
+    return true;
+}
+
+/* Whether this flash has a sector there is for whoever settles it to see. */
+static bool take_offset(struct journal *journal, sqlite3_stmt *statement, int column,
+                        uint32_t *offset)
+{
+    int64_t at = sqlite3_column_int64(statement, column);
+
+    if (at < 0 || at > UINT32_MAX)
+        return unsound(journal, g_strdup_printf("it tells of a sector at %" G_GINT64_FORMAT
+                                                ", where no flash has one",
+                                                at));
+    *offset = (uint32_t)at;
     return true;
 }
 
@@ -274,14 +296,11 @@ static enum wry_kept saved(void *context, struct wry_kept_sector *old,
         return WRY_KEPT_UNKNOWN;
     enum wry_kept found = answer(journal, sqlite3_step(statement));
     if (found == WRY_KEPT_YES) {
-        old->offset = (uint32_t)sqlite3_column_int64(statement, 0);
-        if (!take_old(statement, 1, old)) {
-            g_free(journal->problem);
-            journal->problem = g_strdup("what it kept of a sector is not of the size of pages");
+        if (!take_offset(journal, statement, 0, &old->offset) ||
+            !take_old(journal, statement, 1, old))
             found = WRY_KEPT_UNKNOWN;
-        } else if (!take_intended(statement, 3, intended)) {
+        else if (!take_intended(statement, 3, intended))
             memcpy(intended, old->bytes, WRY_SECTOR_SIZE);
-        }
     }
     sqlite3_finalize(statement);
     return found;
@@ -318,7 +337,7 @@ static bool yield(void *context, uint32_t offset)
     sqlite3_bind_int64(statement, 5, offset);
     int step = sqlite3_step(statement);
     if (step == SQLITE_ROW)
-        kept = take_old(statement, 0, &old) &&
+        kept = take_old(journal, statement, 0, &old) &&
                set_aside(journal, offset + old.from, old.bytes + old.from, old.to - old.from);
     sqlite3_finalize(statement);
     return kept && answer(journal, step) != WRY_KEPT_UNKNOWN && forget(journal, offset, offset + 1);
@@ -337,30 +356,38 @@ bool journal_set_all_aside(struct journal *journal)
     return found == WRY_KEPT_NO && forget(journal, 0, UINT32_MAX);
 }
 
+/* Sectors that follow one another are one stretch. */
+static void add_stretch(GArray *list, uint32_t offset, bool content, const char *since)
+{
+    struct journal_stretch *last =
+        list->len > 0 ? &g_array_index(list, struct journal_stretch, list->len - 1) : NULL;
+
+    if (last && last->offset + last->length == offset && last->has_content == content) {
+        last->length += WRY_SECTOR_SIZE;
+    } else if (list->len < STRETCHES_MAX) {
+        struct journal_stretch stretch = {
+            .offset = offset, .length = WRY_SECTOR_SIZE, .has_content = content};
+        g_strlcpy(stretch.since, since ? since : "", sizeof stretch.since);
+        g_array_append_val(list, stretch);
+    }
+}
+
 bool journal_unsettled(struct journal *journal, GArray **stretches)
 {
     sqlite3_stmt *statement = prepare(journal, "SELECT offset, old IS NOT NULL, since FROM "
                                                "unsettled WHERE " OF_BOARD "ORDER BY offset");
     int step = SQLITE_ERROR;
+    bool sound = true;
 
     *stretches = g_array_new(FALSE, TRUE, sizeof(struct journal_stretch));
-    while (statement && (step = sqlite3_step(statement)) == SQLITE_ROW) {
-        GArray *list = *stretches;
-        uint32_t offset = (uint32_t)sqlite3_column_int64(statement, 0);
-        bool content = sqlite3_column_int(statement, 1) != 0;
-        struct journal_stretch *last =
-            list->len > 0 ? &g_array_index(list, struct journal_stretch, list->len - 1) : NULL;
-        if (last && last->offset + last->length == offset && last->has_content == content) {
-            last->length += WRY_SECTOR_SIZE;
-        } else if (list->len < STRETCHES_MAX) {
-            struct journal_stretch stretch = {
-                .offset = offset, .length = WRY_SECTOR_SIZE, .has_content = content};
-            g_strlcpy(stretch.since, (const char *)sqlite3_column_text(statement, 2),
-                      sizeof stretch.since);
-            g_array_append_val(list, stretch);
-        }
+    while (statement && sound && (step = sqlite3_step(statement)) == SQLITE_ROW) {
+        uint32_t offset = 0;
+        sound = take_offset(journal, statement, 0, &offset);
+        if (sound)
+            add_stretch(*stretches, offset, sqlite3_column_int(statement, 1) != 0,
+                        (const char *)sqlite3_column_text(statement, 2));
     }
-    if (step != SQLITE_DONE)
+    if (statement && sound && step != SQLITE_DONE)
         journal_fail(journal);
     sqlite3_finalize(statement);
     return step == SQLITE_DONE;

@@ -144,6 +144,21 @@ bool known_index_add(struct known_index *index, const char *path, enum known_kin
     return false;
 }
 
+/* A row that no version of this program has made is none: the file may have been damaged. */
+static bool take_spot(sqlite3_stmt *find, struct known_spot *spot)
+{
+    const char *path = (const char *)sqlite3_column_text(find, 1);
+    int64_t kind = sqlite3_column_int64(find, 2), at = sqlite3_column_int64(find, 3);
+
+    if (!path || (kind != KNOWN_PLAIN && kind != KNOWN_ARCHIVE) || at < 0 || at > UINT32_MAX)
+        return false;
+    *spot = (struct known_spot){.file = sqlite3_column_int64(find, 0),
+                                .path = path,
+                                .kind = (enum known_kind)kind,
+                                .at = (uint32_t)at};
+    return true;
+}
+
 void known_index_find(struct known_index *index, uint64_t sum,
                       bool (*told)(void *context, const struct known_spot *spot), void *context)
 {
@@ -152,11 +167,9 @@ void known_index_find(struct known_index *index, uint64_t sum,
 
     sqlite3_bind_int64(find, 1, (int64_t)sum);
     while (!enough && sqlite3_step(find) == SQLITE_ROW) {
-        struct known_spot spot = {.file = sqlite3_column_int64(find, 0),
-                                  .path = (const char *)sqlite3_column_text(find, 1),
-                                  .kind = (enum known_kind)sqlite3_column_int(find, 2),
-                                  .at = (uint32_t)sqlite3_column_int64(find, 3)};
-        enough = told(context, &spot);
+        struct known_spot spot;
+        if (take_spot(find, &spot))
+            enough = told(context, &spot);
     }
     sqlite3_reset(find);
 }

@@ -16,9 +16,11 @@ struct known_source *known_source_open(const char *path, enum known_kind kind)
     struct known_source *source = g_new0(struct known_source, 1);
 
     source->name = g_path_get_basename(path);
-    if (kind == KNOWN_PLAIN)
+    /* What has become a pipe would be waited for. */
+    bool regular = g_file_test(path, G_FILE_TEST_IS_REGULAR);
+    if (regular && kind == KNOWN_PLAIN)
         source->plain = fopen(path, "rb");
-    else
+    else if (regular)
         source->archive = archive_open(path, NULL);
     if (source->plain || source->archive)
         return source;

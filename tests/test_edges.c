@@ -12,6 +12,7 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
+#include "tables.h"
 
 static uint8_t first[3000], second[3000];
 
@@ -43,11 +44,7 @@ static void cut_a_write(const char *name, unsigned operation)
 
 static void change_journal(const char *name, const char *statements)
 {
-    sqlite3 *db = NULL;
-
-    CHECK_EQUAL(SQLITE_OK, sqlite3_open(journal_of(name), &db));
-    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, statements, NULL, NULL, NULL));
-    sqlite3_close(db);
+    tables_change(journal_of(name), statements);
 }
 
 static void content_for_no_sector_of_this_flash_is_said_to_be_that(void)

@@ -11,6 +11,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "store/journal.h"
+#include "tables.h"
 
 static const struct wry_hello_reply mine = {.eui48 = {2, 0, 0, 0, 0, 1},
                                             .chip_code = 0x7402,
@@ -247,13 +248,10 @@ static void a_table_with_rules_of_its_own_is_no_journal(void)
     for (size_t i = 0; i < G_N_ELEMENTS(changes); i++) {
         g_autofree char *name = g_strdup_printf("rules-%zu", i);
         g_autofree char *path = g_strdup_printf("%s/journal.db", scratch_file(name));
-        sqlite3 *db = NULL;
         struct journal *looked = NULL;
         check_context("%s", changes[i]);
         journal_close(open_journal(name, &mine));
-        CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
-        CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, changes[i], NULL, NULL, NULL));
-        sqlite3_close(db);
+        tables_change(path, changes[i]);
         /* A copy, since this process knows the other file already. */
         g_autofree char *copy = g_strdup_printf("rules-%zu-copy", i);
         g_autofree char *old_name = g_strdup_printf("%s/journal.db", name);
@@ -268,6 +266,47 @@ static void a_table_with_rules_of_its_own_is_no_journal(void)
         CHECK(!journal_open_to_look(scratch_file(copy), (struct wry_stop){0}, &looked, &error));
         CHECK(error && strstr(error->message, "not those of a journal"));
         g_clear_error(&error);
+    }
+    check_context(NULL);
+}
+
+/* Rows that no version of this program has made are told of, and nothing is done after them. */
+static void rows_that_nobody_keeps_are_a_problem(void)
+{
+    static const struct {
+        const char *change, *problem;
+        bool told; /* of where it is, all the same */
+    } cases[] = {
+        {"offset = 0x100004000", "a sector at 4294983680, where no flash has one", false},
+        {"offset = -4096", "a sector at -4096, where no flash has one", false},
+        {"old_from = 4096", "not of the size of pages", true},
+        {"old_from = 0x7FFFFF00", "not of the size of pages", true},
+        {"old_from = -256", "not of the size of pages", true},
+        {"old_from = 0x100000000", "not of the size of pages", true},
+        {"old = x'00112233'", "not of the size of pages", true},
+        {"old = zeroblob(8192)", "not of the size of pages", true},
+        {"old = ''", "not of the size of pages", true},
+    };
+    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
+    uint8_t shall[WRY_SECTOR_SIZE];
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("rows-%zu", i);
+        g_autofree char *path = g_strdup_printf("%s/journal.db", scratch_file(name));
+        g_autofree char *change = g_strdup_printf("UPDATE unsettled SET %s", cases[i].change);
+        struct journal *journal = open_journal(name, &mine);
+        GArray *stretches = NULL;
+        check_context("%s", cases[i].change);
+        CHECK(begin(journal, &run, &head, 1));
+        tables_change(path, change);
+        CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->saved(journal, &was, shall));
+        CHECK(strstr(journal_problem(journal), cases[i].problem) != NULL);
+        CHECK_EQUAL(cases[i].told, journal_unsettled(journal, &stretches));
+        g_array_unref(stretches);
+        CHECK(!journal_set_all_aside(journal));
+        CHECK(strstr(journal_problem(journal), cases[i].problem) != NULL);
+        journal_close(journal);
     }
     check_context(NULL);
 }
@@ -487,6 +526,7 @@ int main(int argc, char **argv)
         FACT(a_journal_that_is_no_database_is_refused),
         FACT(a_damaged_page_is_noticed),
         FACT(a_table_with_rules_of_its_own_is_no_journal),
+        FACT(rows_that_nobody_keeps_are_a_problem),
         FACT(one_of_version_1_is_brought_up_to_date),
         FACT(one_of_version_2_is_brought_up_to_date),
         FACT(what_was_read_of_a_sector_is_what_is_kept),

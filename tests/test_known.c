@@ -8,6 +8,7 @@
 
 #include "command.h"
 #include "harness.h"
+#include "tables.h"
 
 enum {
     APP = 0x40000,
@@ -191,6 +192,44 @@ static void an_index_that_is_damaged_costs_nothing_but_time(void)
     EXPECT(0, "Written", upgrade("two"));
 }
 
+/* Such as no version of this program makes. */
+static void rows_that_nobody_makes_cost_nothing_but_time(void)
+{
+    static const char *const changes[] = {
+        "PRAGMA foreign_keys = OFF; ALTER TABLE file RENAME TO old;"
+        "CREATE TABLE file (id INTEGER PRIMARY KEY, path TEXT, kind INTEGER, used INTEGER);"
+        "INSERT INTO file SELECT id, NULL, kind, used FROM old",
+        "UPDATE file SET kind = 7",
+        "UPDATE file SET kind = -1",
+        "UPDATE file SET kind = x'00'",
+        "UPDATE file SET path = 'pipe' || id",
+        "UPDATE sector SET at = at + 0x100000000",
+        "UPDATE sector SET at = -at",
+        "UPDATE sector SET at = 0xFFFFF001",
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(changes); i += check_one_in(4)) {
+        check_context("%s", changes[i]);
+        begin();
+        EXPECT(0, "Backed up", back_up("one", "one.zip"));
+        tables_change(index_file(), changes[i]);
+        EXPECT(0, "Backed up", back_up("two", "two.zip"));
+        check_archive("two", "two.zip");
+        EXPECT(0, "Written", upgrade("two"));
+    }
+    check_context(NULL);
+}
+
+static void a_file_that_became_a_pipe_is_not_waited_for(void)
+{
+    begin();
+    EXPECT(0, "Written", upgrade("one"));
+    tables_change(index_file(), "UPDATE file SET path = path || '.pipe'");
+    CHECK_EQUAL(0, mkfifo(scratch_file("gauge.bin.pipe"), 0600));
+    EXPECT(0, "Backed up", back_up("one", "one.zip"));
+    check_archive("one", "one.zip");
+}
+
 /* Another process holds it for good. */
 static void an_index_that_is_locked_costs_nothing_but_time(void)
 {
@@ -231,6 +270,8 @@ int main(int argc, char **argv)
         FACT(a_file_that_changed_since_is_not_believed),
         FACT(a_file_that_is_gone_is_not_missed),
         FACT(an_index_that_is_damaged_costs_nothing_but_time),
+        FACT(rows_that_nobody_makes_cost_nothing_but_time),
+        FACT(a_file_that_became_a_pipe_is_not_waited_for),
         FACT(an_index_that_is_locked_costs_nothing_but_time),
         FACT(the_index_holds_digests_and_no_content),
     };
