@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "door.h"
 
+#include <glib.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -24,6 +25,15 @@ static void remove_folder(void)
         fprintf(stderr, "%s stays\n", folder);
 }
 
+/* What GLib only complains of is a finding, too. */
+static void complain(const char *domain, GLogLevelFlags level, const char *text, void *context)
+{
+    (void)context;
+    fprintf(stderr, "%s: %s\n", domain ? domain : "", text);
+    if (level & (G_LOG_LEVEL_CRITICAL | G_LOG_LEVEL_ERROR))
+        abort();
+}
+
 const char *door_folder(void)
 {
     if (folder[0] != '\0')
@@ -34,6 +44,7 @@ const char *door_folder(void)
     /* Programs that the target calls put what they make into it, too. */
     setenv("TMPDIR", folder, 1);
     atexit(remove_folder);
+    g_log_set_default_handler(complain, NULL);
     return folder;
 }
 

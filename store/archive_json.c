@@ -236,14 +236,15 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
 {
     g_autoptr(JsonParser) parser = json_parser_new();
     uint32_t version = 0;
+    bool parsed = text_file_is_shallow(text, (size_t)length, TEXT_FILE_JSON) &&
+                  json_parser_load_from_data(parser, text, length, NULL);
+    JsonNode *root = parsed ? json_parser_get_root(parser) : NULL; /* NULL of an empty text, too */
 
-    if (!text_file_is_shallow(text, (size_t)length, TEXT_FILE_JSON) ||
-        !json_parser_load_from_data(parser, text, length, NULL) ||
-        !JSON_NODE_HOLDS_OBJECT(json_parser_get_root(parser))) {
+    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: board.json is damaged", path);
         return FALSE;
     }
-    JsonObject *object = json_node_get_object(json_parser_get_root(parser));
+    JsonObject *object = json_node_get_object(root);
     if (strcmp(get_text(object, "format"), FORMAT) != 0 ||
         !get_number(object, "version", UINT16_MAX, &version) || version != VERSION) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,

@@ -14,6 +14,7 @@
 #include "store/ledger.h"
 #include "store/ledger_lite.h"
 #include "store/ledger_migrations.h"
+#include "tables.h"
 
 #define CHECK_TEXT(expected, found) check_text((expected), (found), __LINE__)
 
@@ -77,6 +78,47 @@ static void a_row_of_nothing_ends_no_view(void)
         struct said said =
             command("ledger", "--ledger", path, views[i][0], views[i][1], views[i][2], NULL);
         CHECK(i < 6 ? said.code == 0 : said.code > 0);
+    }
+    check_context(NULL);
+}
+
+/* Rows come from other computers as well. */
+static void a_row_of_anything_ends_no_view(void)
+{
+    static const char *const values[] = {
+        "''",
+        "'null'",
+        "'['",
+        "'3'",
+        "'\"a\"'",
+        "'[null, 1, [], {}]'",
+        "x'FF00'",
+        "'[{\"step\": 3, \"outcome\": {}, \"seconds\": \"x\", \"bytes\": 1e300}]'",
+        "'[{\"offset\": 9223372036854775807, \"length\": 9223372036854775807}, "
+        "{\"offset\": -1}, {\"offset\": \"0x40000\"}, {\"offset\": 1, \"file\": []}]'",
+        "replace(hex(zeroblob(100000)), '0', '[')"};
+    static const char *const views[][3] = {{"list", NULL, NULL},      {"list", "--json", NULL},
+                                           {"export", "--csv", NULL}, {"export", "--json", NULL},
+                                           {"report", NULL, NULL},    {"show", "17", NULL}};
+    const char *path = scratch_file("anything.db");
+    GError *error = NULL;
+
+    wry_ledger_close(wry_ledger_open(path, &error));
+    CHECK(error == NULL);
+    for (size_t v = 0; v < G_N_ELEMENTS(values); v++) {
+        g_autofree char *change = g_strdup_printf(
+            "DELETE FROM run; INSERT INTO run (id, kind, began, computer, username, program, "
+            "outcome, waiting, board, steps, contents) VALUES ('17', 'write', "
+            "'2026-10-01T08:00:00.000Z', 'a', 'b', '0.2.0', 'passed', 0, '02:00:00:00:00:01', "
+            "%s, %s)",
+            values[v], values[v]);
+        tables_change(path, change);
+        for (size_t i = 0; i < G_N_ELEMENTS(views); i++) {
+            check_context("%s %s of %s", views[i][0], views[i][1], values[v]);
+            EXPECT(
+                0, "2026-10-01",
+                command("ledger", "--ledger", path, views[i][0], views[i][1], views[i][2], NULL));
+        }
     }
     check_context(NULL);
 }
@@ -313,6 +355,7 @@ static void many_may_write_at_once(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(what_changes_or_saves_a_flash_is_on_record),
+                                        FACT(a_row_of_anything_ends_no_view),
                                         FACT(what_only_looks_is_not),
                                         FACT(a_row_of_nothing_ends_no_view),
                                         FACT(failures_are_on_record_with_their_reason),

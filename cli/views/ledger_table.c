@@ -7,6 +7,7 @@
 
 #include "base/units.h"
 #include "json.h"
+#include "ledger_json.h"
 #include "store/ledger_columns.h"
 #include "words.h"
 
@@ -64,44 +65,30 @@ static void show(const struct app *app, const char *name, const char *value)
         app_print(app, "%-11s %s", name, value);
 }
 
-static JsonArray *parse_array(const char *text, JsonParser *parser)
-{
-    JsonNode *root = text && json_parser_load_from_data(parser, text, -1, NULL)
-                         ? json_parser_get_root(parser)
-                         : NULL;
-
-    return root && JSON_NODE_HOLDS_ARRAY(root) ? json_node_get_array(root) : NULL;
-}
-
 static void show_steps(const struct app *app, const struct wry_ledger_run *run)
 {
-    g_autoptr(JsonParser) parser = json_parser_new();
-    JsonArray *steps = parse_array(run->steps, parser);
+    g_autoptr(JsonNode) steps = ledger_json_parse(run->steps);
 
-    for (guint i = 0; steps && i < json_array_get_length(steps); i++) {
-        JsonObject *step = json_array_get_object_element(steps, i);
-        gint64 n = json_object_get_int_member_with_default(step, "bytes", 0);
+    for (guint i = 0; i < ledger_json_count(steps); i++) {
+        JsonObject *step = ledger_json_item(steps, i);
+        gint64 n = ledger_json_bytes(step, "bytes", 0);
         g_autofree char *bytes = n > 0 ? units_bytes((uint64_t)n) : g_strdup("");
         app_print(app, "%-11s %-8s %-11s %6.1f s  %s", i == 0 ? "steps" : "",
-                  json_object_get_string_member_with_default(step, "step", "?"),
-                  json_object_get_string_member_with_default(step, "outcome", "?"),
-                  json_object_get_double_member_with_default(step, "seconds", 0), bytes);
+                  ledger_json_text(step, "step", "?"), ledger_json_text(step, "outcome", "?"),
+                  ledger_json_seconds(step, "seconds"), bytes);
     }
 }
 
 static void show_contents(const struct app *app, const struct wry_ledger_run *run)
 {
-    g_autoptr(JsonParser) parser = json_parser_new();
-    JsonArray *contents = parse_array(run->contents, parser);
+    g_autoptr(JsonNode) contents = ledger_json_parse(run->contents);
 
-    for (guint i = 0; contents && i < json_array_get_length(contents); i++) {
-        JsonObject *content = json_array_get_object_element(contents, i);
+    for (guint i = 0; i < ledger_json_count(contents); i++) {
+        JsonObject *content = ledger_json_item(contents, i);
         app_print(app, "%-11s %-12s 0x%06" G_GINT64_MODIFIER "X  %s %s", i == 0 ? "written" : "",
-                  json_object_get_string_member_with_default(content, "region", "-"),
-                  json_object_get_int_member_with_default(content, "offset", 0),
-                  json_object_get_string_member_with_default(content, "file", ""),
-                  json_object_get_string_member_with_default(content, "version", ""));
-        show(app, "", json_object_get_string_member_with_default(content, "sha256", NULL));
+                  ledger_json_text(content, "region", "-"), ledger_json_bytes(content, "offset", 0),
+                  ledger_json_text(content, "file", ""), ledger_json_text(content, "version", ""));
+        show(app, "", ledger_json_text(content, "sha256", NULL));
     }
 }
 
@@ -151,8 +138,7 @@ void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
     for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
         const struct ledger_column *column = &ledger_columns[i];
         g_autofree char *value = ledger_value(run, column);
-        JsonNode *node =
-            value && column->type == LEDGER_JSON ? json_from_string(value, NULL) : NULL;
+        JsonNode *node = value && column->type == LEDGER_JSON ? ledger_json_parse(value) : NULL;
         json_builder_set_member_name(b, column->name);
         if (!value)
             json_builder_add_null_value(b);

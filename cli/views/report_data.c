@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "ledger_json.h"
 #include "store/ledger_columns.h"
 #include "words.h"
 
@@ -144,11 +145,6 @@ static struct wry_ledger_run *copy_of(const struct wry_ledger_run *run)
     return g_ptr_array_steal_index(one, 0);
 }
 
-static char *text_of(JsonObject *object, const char *name)
-{
-    return g_strdup(json_object_get_string_member_with_default(object, name, ""));
-}
-
 static bool is_covered(const struct report_board *board, int64_t offset, int64_t length)
 {
     for (guint i = 0; i < board->holds->len; i++) {
@@ -170,38 +166,36 @@ static gint by_offset(gconstpointer a, gconstpointer b)
 /* What no later run has written over. */
 static void take_content(struct report_board *board, JsonObject *object, const char *time)
 {
-    gint64 offset = json_object_get_int_member_with_default(object, "offset", -1);
-    gint64 length = json_object_get_int_member_with_default(object, "length", 0);
+    gint64 offset = ledger_json_bytes(object, "offset", -1);
+    gint64 length = ledger_json_bytes(object, "length", 0);
 
-    if (offset < 0) { /* of an archive: it put back all */
+    if (!json_object_has_member(object, "offset")) { /* of an archive: it put back all */
         board->holds_all = true;
         return;
     }
+    if (offset < 0)
+        return;
     if (is_covered(board, offset, length))
         return;
     struct report_content *content = g_new0(struct report_content, 1);
     content->offset = offset;
     content->length = length;
-    content->region = text_of(object, "region");
-    content->file = text_of(object, "file");
-    content->version = text_of(object, "version");
-    content->sha256 = text_of(object, "sha256");
+    content->region = g_strdup(ledger_json_text(object, "region", ""));
+    content->file = g_strdup(ledger_json_text(object, "file", ""));
+    content->version = g_strdup(ledger_json_text(object, "version", ""));
+    content->sha256 = g_strdup(ledger_json_text(object, "sha256", ""));
     content->time = g_strdup(time);
     g_ptr_array_add(board->holds, content);
 }
 
 static void take_contents(struct report_board *board, const struct wry_ledger_run *run)
 {
-    g_autoptr(JsonParser) parser = json_parser_new();
-    JsonNode *root = json_parser_load_from_data(parser, run->contents, -1, NULL)
-                         ? json_parser_get_root(parser)
-                         : NULL;
-    JsonArray *contents = root && JSON_NODE_HOLDS_ARRAY(root) ? json_node_get_array(root) : NULL;
+    g_autoptr(JsonNode) contents = ledger_json_parse(run->contents);
 
-    for (guint i = 0; contents && i < json_array_get_length(contents); i++) {
-        JsonNode *node = json_array_get_element(contents, i);
-        if (JSON_NODE_HOLDS_OBJECT(node))
-            take_content(board, json_node_get_object(node), run->ended);
+    for (guint i = 0; i < ledger_json_count(contents); i++) {
+        JsonObject *object = ledger_json_item(contents, i);
+        if (object)
+            take_content(board, object, run->ended);
     }
     g_ptr_array_sort(board->holds, by_offset);
 }

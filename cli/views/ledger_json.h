@@ -1,0 +1,26 @@
+/*
+ * JSON in the ledger's columns. Rows come from other computers, too: it may be anything.
+ *
+ *     g_autoptr(JsonNode) steps = ledger_json_parse(run->steps);
+ *     for (guint i = 0; i < ledger_json_count(steps); i++)
+ *         puts(ledger_json_text(ledger_json_item(steps, i), "step", "?"));
+ */
+#ifndef WRY_CLI_LEDGER_JSON_H
+#define WRY_CLI_LEDGER_JSON_H
+
+#include <json-glib/json-glib.h>
+
+/* NULL when there is none, or it nests too deeply. */
+JsonNode *ledger_json_parse(const char *text);
+
+/* Elements of an array; what is no array has none. */
+guint ledger_json_count(JsonNode *array);
+/* NULL when it is no object; its members are as they would be when missing. */
+JsonObject *ledger_json_item(JsonNode *array, guint i);
+
+/* A member of that kind, else what is given. A number of bytes is at most UINT32_MAX. */
+const char *ledger_json_text(JsonObject *object, const char *name, const char *otherwise);
+gint64 ledger_json_bytes(JsonObject *object, const char *name, gint64 otherwise);
+double ledger_json_seconds(JsonObject *object, const char *name);
+
+#endif
