@@ -27,16 +27,16 @@ demo-emulated: all
 	@scripts/install-deps --emulator
 	@demo/emulated $(BUILD)
 
-# Some tests wait for a line or a lock: one more than there are processors. With WRY_EVERY_CASE set,
+# Some tests wait for a line or a lock: two more than there are processors. With WRY_EVERY_CASE set,
 # all cases of the large tables are tried.
 test: all
-	@ctest --test-dir $(BUILD) --output-on-failure -j $$(( $(JOBS) + 1 ))
+	@ctest --test-dir $(BUILD) --output-on-failure -j $$(( $(JOBS) + 2 ))
 
 # The same tests under AddressSanitizer and UndefinedBehaviorSanitizer.
 test-sanitized: deps
 	@cmake -S . -B $(BUILD)-sanitized -DWRY_SANITIZE=ON > /dev/null
 	@cmake --build $(BUILD)-sanitized -j $(JOBS)
-	@ctest --test-dir $(BUILD)-sanitized --output-on-failure -j $$(( $(JOBS) + 1 ))
+	@ctest --test-dir $(BUILD)-sanitized --output-on-failure -j $$(( $(JOBS) + 2 ))
 
 perf: all
 	@$(BUILD)/bin/perf_write

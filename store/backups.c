@@ -223,7 +223,7 @@ bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], 
         found->whole = sqlite3_column_int(s, 1) != 0;
         found->path = g_strdup(path);
         const char *created = (const char *)sqlite3_column_text(s, 2);
-        found->created = g_strdup(created ? created : "");
+        found->created = g_utf8_make_valid(created ? created : "", -1);
     }
     bool read = found->any || code == SQLITE_DONE || database_fail(backups->db, error);
     sqlite3_finalize(s);

@@ -1,6 +1,7 @@
 /* The columns of a run. */
 #include "ledger_columns.h"
 
+#include <math.h>
 #include <stddef.h>
 
 #define COLUMN(kind, member)                                                                       \
@@ -89,13 +90,15 @@ void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *c
                        const char *text)
 {
     static char nothing[1];
+    double real;
 
     switch (column->type) {
     case LEDGER_NUMBER:
         *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
         break;
     case LEDGER_REAL:
-        *(double *)member(run, column) = text ? g_ascii_strtod(text, NULL) : 0;
+        real = text ? g_ascii_strtod(text, NULL) : 0;
+        *(double *)member(run, column) = isfinite(real) ? real : 0;
         break;
     default:
         *ledger_text(run, column) = text || !is_needed(column) ? (char *)text : nothing;
@@ -105,12 +108,16 @@ void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *c
 void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
                        const char *text)
 {
-    bool is_text = column->type <= LEDGER_JSON;
+    char *copy = NULL;
 
-    if (is_text)
-        g_free(*ledger_text(run, column));
-    ledger_lend_value(run, column,
-                      is_text ? g_strdup(text || !is_needed(column) ? text : "") : text);
+    if (column->type > LEDGER_JSON) {
+        ledger_lend_value(run, column, text);
+        return;
+    }
+    if (text || is_needed(column))
+        copy = g_utf8_make_valid(text ? text : "", -1);
+    g_free(*ledger_text(run, column));
+    *ledger_text(run, column) = copy;
 }
 
 GPtrArray *ledger_runs_new(void)

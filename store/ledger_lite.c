@@ -172,23 +172,32 @@ bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError
     return good;
 }
 
-/* The row's texts stay SQLite's, until the next step. */
-static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run)
+/* The row's texts stay SQLite's, until the next step; those that are not UTF-8 become others, and
+ * belong to made. */
+static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run, GPtrArray *made)
 {
-    for (int i = 0; i < LEDGER_COLUMNS; i++)
-        ledger_lend_value(run, &ledger_columns[i], (const char *)sqlite3_column_text(statement, i));
+    for (int i = 0; i < LEDGER_COLUMNS; i++) {
+        const char *text = (const char *)sqlite3_column_text(statement, i);
+        if (text && !g_utf8_validate(text, -1, NULL)) {
+            g_ptr_array_add(made, g_utf8_make_valid(text, -1));
+            text = g_ptr_array_index(made, made->len - 1);
+        }
+        ledger_lend_value(run, &ledger_columns[i], text);
+    }
 }
 
 static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take take,
                   void *context, GError **error)
 {
+    g_autoptr(GPtrArray) made = g_ptr_array_new_with_free_func(g_free);
     int step = SQLITE_DONE;
     bool more = true;
 
     while (more && (step = sqlite3_step(statement)) == SQLITE_ROW) {
         struct wry_ledger_run run;
-        lend_row(statement, &run);
+        lend_row(statement, &run, made);
         more = take(context, &run);
+        g_ptr_array_set_size(made, 0);
     }
     bool good = !more || step == SQLITE_DONE || database_fail(lite->db, error);
     sqlite3_finalize(statement);

@@ -131,7 +131,7 @@ static char *text_at(sqlite3_stmt *s, int column)
 {
     const char *text = (const char *)sqlite3_column_text(s, column);
 
-    return g_strdup(text ? text : "");
+    return g_utf8_make_valid(text ? text : "", -1);
 }
 
 static void digest_at(sqlite3_stmt *s, int column, uint8_t sha256[WRY_SHA256_SIZE])

@@ -5,6 +5,7 @@
 
 #include "command.h"
 #include "harness.h"
+#include "tables.h"
 
 static const char *link_of(const char *name)
 {
@@ -120,6 +121,39 @@ static void a_record_that_cannot_be_read_is_no_missing_backup(void)
         g_unlink(scratch_file(i == 0 ? "bench/backups.db-wal" : "bench/backups.db-shm"));
 }
 
+/* Rows as no version of this program makes them. */
+static void odd_rows_are_no_backups(void)
+{
+    static const char *const changes[] = {
+        "UPDATE backup SET path = CAST(path || x'FF' AS TEXT)",
+        "UPDATE backup SET created = CAST(x'FF1B5B324A' AS TEXT), whole = 1",
+        "CREATE TABLE other AS SELECT * FROM backup; DROP TABLE backup;"
+        "ALTER TABLE other RENAME TO backup; UPDATE backup SET path = NULL, created = NULL",
+        "CREATE TABLE more AS SELECT * FROM calibration; DROP TABLE calibration;"
+        "ALTER TABLE more RENAME TO calibration; UPDATE calibration SET address = NULL",
+        "UPDATE calibration SET address = '02:57:zz'"};
+
+    add_gauge("odd", 1);
+    EXPECT(0, "", command("backup", "-l", link_of("odd"), scratch_file("odd.zip"), NULL));
+    EXPECT(0, "",
+           command("backup", "-l", link_of("odd"), "--plain", "--only", "calibration",
+                   scratch_file("odd.cal"), NULL));
+    for (size_t i = 0; i < G_N_ELEMENTS(changes); i++) {
+        check_context("%s", changes[i]);
+        tables_change(scratch_file("bench/backups.db"), changes[i]);
+        struct said said = command("identify", "-l", link_of("odd"), "--json", NULL);
+        CHECK_EQUAL(0, said.code);
+        CHECK(g_utf8_validate(said.out, -1, NULL));
+        EXPECT(0, "by the board's SHA-256",
+               command("write", "-l", link_of("odd"), placed("calibration", "odd.cal"), NULL));
+    }
+    check_context(NULL);
+    for (int i = 0; i < 3; i++)
+        g_unlink(scratch_file(i == 0   ? "bench/backups.db"
+                              : i == 1 ? "bench/backups.db-wal"
+                                       : "bench/backups.db-shm"));
+}
+
 static void another_board_s_calibration_is_refused_where_it_is_known(void)
 {
     size_t n = 0;
@@ -189,6 +223,7 @@ int main(int argc, char **argv)
         FACT(all_is_erased_only_where_a_backup_is_known),
         FACT(what_lies_in_the_folder_is_known),
         FACT(a_record_that_cannot_be_read_is_no_missing_backup),
+        FACT(odd_rows_are_no_backups),
         FACT(another_board_s_calibration_is_refused_where_it_is_known),
         FACT(parts_of_an_archive_are_put_back),
     };

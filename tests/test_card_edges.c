@@ -16,7 +16,7 @@
 #include "rig.h"
 
 enum {
-    APART = 3, /* shares no factor with the numbers of speeds and faults */
+    APART = 5, /* shares no factor with the numbers of speeds and faults */
 };
 
 static const char *card(void)

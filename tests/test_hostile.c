@@ -312,9 +312,9 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(vo
         {.offset = 0x90000, .length = 0x2345, .reader = rig_reader(content + 0x8000)}};
     struct wry_plan plan;
     struct wry_fault fault;
-    unsigned written = 0, bent[256] = {0};
+    unsigned written = 0, bent[256] = {0}, apart = check_one_in(3);
 
-    for (uint64_t seed = 0; seed < 6 * SEEDS; seed++) {
+    for (uint64_t seed = 0; seed < 6 * SEEDS; seed += apart) {
         struct rig *rig = begin_twisted(&t, seed);
         check_context("seed %llu", (unsigned long long)seed);
         wry_plan_init(&plan, items, 2, rig->flash_size, &fault);
@@ -326,10 +326,10 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(vo
         written += status == WRY_OK;
         CHECK(rig->adapter.now < UINT64_C(400000000000));
         for (size_t k = 0; k < 256; k++)
-            bent[k] += t.bent[k];
+            bent[k] += apart * t.bent[k];
         rig_free(rig);
     }
-    CHECK(written > 20);
+    CHECK(apart * written > 20);
     CHECK(bent[0x81] > 10 && bent[0x83] > 10 && bent[0x84] > 100 && bent[0x86] > 50 &&
           bent[0x88] > 500);
 }
@@ -339,9 +339,9 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_agree(void)
     static struct twister t;
     struct wry_placement item = {
         .offset = 0x40123, .length = 0x9432, .reader = rig_reader(content)};
-    unsigned agreed = 0;
+    unsigned agreed = 0, apart = check_one_in(3);
 
-    for (uint64_t seed = 1000; seed < 1000 + 3 * SEEDS; seed++) {
+    for (uint64_t seed = 1000; seed < 1000 + 3 * SEEDS; seed += apart) {
         struct rig *rig = begin_twisted(&t, seed);
         bool same = seed % 2 == 0;
         check_context("seed %llu", (unsigned long long)seed);
@@ -354,7 +354,7 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_agree(void)
         agreed += status == WRY_OK;
         rig_free(rig);
     }
-    CHECK(agreed > 10);
+    CHECK(apart * agreed > 10);
 }
 
 int main(int argc, char **argv)

@@ -123,6 +123,39 @@ static void a_row_of_anything_ends_no_view(void)
     check_context(NULL);
 }
 
+/* Bytes that are no text, control characters, markup, numbers beyond numbers: JSON and CSV stay
+ * what they are, and the terminal is not steered. */
+static void a_row_of_bytes_is_shown_as_text(void)
+{
+    static const char change[] =
+        "DELETE FROM run; INSERT INTO run VALUES ('17', :t, :t, :t, :t, :t, :t, :t, "
+        "'02:00:00:00:00:01', :t, -9e99, :t, :t, :t, :t, :t, 'failed', 1e99, :t, :t, 9e999, "
+        "'many', "
+        ":t, :t, :t, :t, :t, NULL, 0)";
+    static const char *const views[][2] = {{"list", NULL},       {"list", "--json"},
+                                           {"export", "--json"}, {"export", "--csv"},
+                                           {"show", "17"},       {"report", NULL}};
+    g_auto(GStrv) parts = g_strsplit(change, ":t", -1);
+    g_autofree char *filled = g_strjoinv("CAST(x'FF1B5B324A3C2F74643E2C220AC3' AS TEXT)", parts);
+    const char *path = scratch_file("bytes.db");
+
+    wry_ledger_close(wry_ledger_open(path, NULL));
+    tables_change(path, filled);
+    for (size_t i = 0; i < G_N_ELEMENTS(views); i++) {
+        check_context("%s %s", views[i][0], views[i][1]);
+        struct said said = command("ledger", "--ledger", path, views[i][0], views[i][1], NULL);
+        CHECK_EQUAL(0, said.code);
+        CHECK(g_utf8_validate(said.out, -1, NULL));
+        CHECK(i == 3 || i == 5 || strchr(said.out, 0x1B) == NULL);
+        CHECK(i != 5 || strstr(said.out, "[2J</td>") == NULL);
+        if (i == 1 || i == 2) {
+            g_autoptr(JsonNode) node = json_from_string(said.out, NULL);
+            CHECK(node != NULL && strstr(said.out, "inf") == NULL);
+        }
+    }
+    check_context(NULL);
+}
+
 static void what_only_looks_is_not(void)
 {
     EXPECT(0, "", command("identify", NULL));
@@ -356,6 +389,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(what_changes_or_saves_a_flash_is_on_record),
                                         FACT(a_row_of_anything_ends_no_view),
+                                        FACT(a_row_of_bytes_is_shown_as_text),
                                         FACT(what_only_looks_is_not),
                                         FACT(a_row_of_nothing_ends_no_view),
                                         FACT(failures_are_on_record_with_their_reason),

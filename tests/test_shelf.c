@@ -8,6 +8,7 @@
 #include "command.h"
 #include "harness.h"
 #include "programs.h"
+#include "tables.h"
 
 static void make_download(void)
 {
@@ -157,6 +158,31 @@ static void a_shelf_that_cannot_be_used_is_no_empty_one(void)
     g_setenv("WRYTOGRAPH_SHELF", own, TRUE);
 }
 
+/* Rows as no version of this program makes them: shown as what they are, and taken for nothing. */
+static void odd_rows_are_shown_and_not_taken(void)
+{
+    static const char *const changes[] = {
+        "UPDATE image SET name = CAST(x'FF1B5B324A' AS TEXT), size = -1",
+        "UPDATE image SET chip = -1, flash = 9e99, kind = 1000, is_table = 'x'",
+        "UPDATE image SET body = x'00', version = x'FF'",
+        "CREATE TABLE other AS SELECT * FROM image; DROP TABLE image;"
+        "ALTER TABLE other RENAME TO image; UPDATE image SET sha256 = NULL, name = NULL, "
+        "version = NULL, file = NULL, added = NULL, body = NULL"};
+    static const char *const lists[][2] = {{NULL, NULL}, {"--json", NULL}, {"-l", "bench:listed"}};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(changes); i++) {
+        tables_change(scratch_file("shelf/shelf.db"), changes[i]);
+        for (size_t k = 0; k < G_N_ELEMENTS(lists); k++) {
+            check_context("%s, list %s", changes[i], lists[k][0]);
+            struct said said = command("shelf", "list", lists[k][0], lists[k][1], NULL);
+            CHECK_EQUAL(0, said.code);
+            CHECK(g_utf8_validate(said.out, -1, NULL) && strchr(said.out, 0x1B) == NULL);
+        }
+    }
+    EXPECT(2, "", command("write", "-l", "bench:listed", "app=shelf:tide-gauge", NULL));
+    check_context(NULL);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -166,6 +192,7 @@ int main(int argc, char **argv)
         FACT(several_that_fit_are_never_guessed_among),
         FACT(what_is_removed_is_gone),
         FACT(a_shelf_that_cannot_be_used_is_no_empty_one),
+        FACT(odd_rows_are_shown_and_not_taken),
     };
     scratch_make_images();
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
