@@ -13,7 +13,7 @@ static uint8_t old[WRY_SECTOR_SIZE], intended[WRY_SECTOR_SIZE];
 
 /* A keeper that holds one sector. */
 struct held {
-    bool holds, yields, fails, remembers;
+    bool holds, yields, fails, full, remembers;
     uint32_t offset;
     uint16_t from, to; /* what is known of the old content; to 0: all */
     unsigned yielded, ended;
@@ -26,8 +26,8 @@ static bool begin(void *context, const struct wry_run *run, const struct wry_kep
 {
     struct held *held = context;
 
-    if (held->fails || count == 0)
-        return !held->fails;
+    if (held->fails || held->full || count == 0)
+        return !held->fails && !held->full;
     CHECK(count == 1 && kept->offset == held->offset && run->start == held->offset);
     CHECK(kept->from == 0 && kept->to == WRY_SECTOR_SIZE);
     CHECK(content->read(content->context, 0, held->content, WRY_SECTOR_SIZE));
@@ -296,6 +296,28 @@ static void a_settling_that_is_cut_undoes_nothing(void)
     CHECK(cuts >= 16);
 }
 
+/* A full disk: what the sector is to become cannot be kept, so it is not erased. */
+static void a_keeper_that_can_keep_no_more_stops_a_settling_before_the_erase(void)
+{
+    for (size_t done = COVERED - 512; done <= COVERED; done += 256) {
+        struct held held = {.holds = true, .yields = true, .full = true, .offset = SECTOR};
+        struct wry_keeper keeper = keeper_of(&held);
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = 7});
+        memcpy(rig->flash + SECTOR, old, WRY_SECTOR_SIZE);
+        memcpy(rig->flash + SECTOR, intended, done);
+        memcpy(rig->before, rig->flash, rig->flash_size);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        wry_session_set_keeper(&rig->session, &keeper);
+        uint64_t operations = rig->board.die.operations;
+        check_context("%u bytes are new", (unsigned)done);
+        CHECK_EQUAL(WRY_KEEPER_FAILED, wry_session_settle(&rig->session, NULL));
+        CHECK_EQUAL(operations, rig->board.die.operations);
+        CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
+        CHECK(held.holds && held.yielded == 0);
+        rig_free(rig);
+    }
+}
+
 static void a_keeper_that_cannot_tell_stops_everything(void)
 {
     struct held held = {.holds = true, .fails = true, .offset = SECTOR};
@@ -353,6 +375,7 @@ int main(int argc, char **argv)
         FACT(a_page_of_zeros_tells_nothing_by_itself),
         FACT(a_row_beyond_the_flash_does_not_block_the_board),
         FACT(a_settling_that_is_cut_undoes_nothing),
+        FACT(a_keeper_that_can_keep_no_more_stops_a_settling_before_the_erase),
         FACT(a_keeper_that_cannot_tell_stops_everything),
         FACT(what_is_written_and_checked_stays_so_when_the_keeper_cannot_forget),
     };
