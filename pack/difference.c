@@ -101,7 +101,13 @@ static void put_literal(struct pack_difference *d, uint32_t start, uint32_t end)
     put(d, &(struct stretch){.start = start, .end = end});
 }
 
-/* What of a copy the board will have lost goes as it is. */
+static bool is_shared(const struct wry_packing *packing, uint32_t at)
+{
+    return packing->is_shared &&
+           packing->is_shared(packing->content.context, at - at % WRY_SECTOR_SIZE);
+}
+
+/* What of a copy the board will have lost goes as it is, and so do sectors with other content. */
 static void put_copy(struct pack_difference *d, const struct stretch *s)
 {
     for (uint32_t start = s->start; start < s->end;) {
@@ -111,15 +117,18 @@ static void put_copy(struct pack_difference *d, const struct stretch *s)
         uint32_t lost = lost_to(d, at);
         bool is_lost = source >= d->packing.offset && source < lost;
         bool before = source < d->packing.offset;
+        bool as_it_is = is_lost || is_shared(&d->packing, at);
 
+        if (WRY_SECTOR_SIZE - at % WRY_SECTOR_SIZE < n)
+            n = WRY_SECTOR_SIZE - at % WRY_SECTOR_SIZE;
         if (is_lost && lost - source < n)
             n = lost - source;
         else if (before && d->packing.offset - source < n)
             n = d->packing.offset - source;
         put(d, &(struct stretch){.start = start,
                                  .end = start + n,
-                                 .is_copy = !is_lost,
-                                 .distance = is_lost ? 0 : s->distance});
+                                 .is_copy = !as_it_is,
+                                 .distance = as_it_is ? 0 : s->distance});
         start += n;
     }
 }
@@ -313,6 +322,7 @@ void pack_difference_read_from(struct pack_difference *d, const struct wry_packi
 {
     d->packing.content = packing->content;
     d->packing.known = packing->known;
+    d->packing.is_shared = packing->is_shared;
 }
 
 void pack_difference_free(struct pack_difference *d)

@@ -42,10 +42,10 @@ static void count_starts(struct pack_old *old)
 bool pack_old_gather(struct pack_old *old, const struct wry_known *known, uint32_t start,
                      uint32_t end)
 {
-    size_t most = end - start;
+    size_t sectors = (end - start + WRY_SECTOR_SIZE - 1) / WRY_SECTOR_SIZE;
 
-    old->bytes = calloc(1, most + 1);
-    old->ranges = calloc(most / WRY_SECTOR_SIZE + 1, sizeof *old->ranges);
+    old->bytes = calloc(1, sectors * WRY_SECTOR_SIZE + 1);
+    old->ranges = calloc(sectors + 1, sizeof *old->ranges);
     old->by_start = calloc(STARTS + 1, sizeof *old->by_start);
     if (!old->bytes || !old->ranges || !old->by_start)
         return false;

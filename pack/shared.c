@@ -122,6 +122,13 @@ static void add_known(struct key *key, const struct wry_packing *packing)
     }
 }
 
+/* Which sectors have other content beside the new. */
+static void add_sharing(struct key *key, const struct wry_packing *packing)
+{
+    for (uint32_t at = 0; at < packing->length && packing->is_shared; at += WRY_SECTOR_SIZE)
+        add_number(key, packing->is_shared(packing->content.context, packing->offset + at));
+}
+
 static bool find_key(const struct wry_packing *packing, struct key *key)
 {
     *key = (struct key){.adler = 1};
@@ -133,6 +140,7 @@ static bool find_key(const struct wry_packing *packing, struct key *key)
         add_number(key, packing->old_block);
         add_number(key, packing->old_history);
         add_known(key, packing);
+        add_sharing(key, packing);
     }
     return add_content(key, packing);
 }

@@ -61,18 +61,21 @@ static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
     return false;
 }
 
-/* For this SQLite asks no busy handler: it is tried again for as long as that would. */
+/* For this SQLite asks the busy handler in some states and in others not: it is tried again for as
+ * long as that would, without one. */
 static bool use_wal(struct ledger_lite *lite, GError **error)
 {
-    for (unsigned i = 0; i < BUSY_TIME / PAUSE; i++) {
-        int said = sqlite3_exec(lite->db, "PRAGMA journal_mode = WAL", NULL, NULL, NULL);
-        if (said == SQLITE_OK)
-            return true;
-        if (said != SQLITE_BUSY)
-            break;
-        g_usleep(PAUSE * 1000);
+    int said = SQLITE_BUSY;
+
+    sqlite3_busy_timeout(lite->db, 0);
+    for (unsigned i = 0; i < BUSY_TIME / PAUSE && said == SQLITE_BUSY; i++) {
+        if (i > 0)
+            g_usleep(PAUSE * 1000);
+        said = sqlite3_exec(lite->db, "PRAGMA journal_mode = WAL", NULL, NULL, NULL);
     }
-    return database_fail(lite->db, error);
+    bool done = said == SQLITE_OK || database_fail(lite->db, error);
+    sqlite3_busy_timeout(lite->db, BUSY_TIME);
+    return done;
 }
 
 struct ledger_lite *ledger_lite_open(const char *path, GError **error)

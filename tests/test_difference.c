@@ -122,6 +122,51 @@ static void know_all(struct known *known)
     known->recognitions = 1;
 }
 
+static bool every_fifth_is_shared(void *context, uint32_t offset)
+{
+    (void)context;
+    CHECK(offset % WRY_SECTOR_SIZE == 0 && offset >= OFFSET);
+    return (offset - OFFSET) / WRY_SECTOR_SIZE % 5 == 2;
+}
+
+/* What is known is wrong everywhere: what a board makes of it is wrong, but for those sectors. */
+static void shared_sectors_do_not_depend_on_what_is_known(void)
+{
+    enum { LENGTH = 200 * 1024 + 100 };
+    struct known known;
+
+    fill_like_program(flash + OFFSET, LENGTH, 3, 0);
+    fill_like_program(content, LENGTH, 3, 1);
+    know_all(&known);
+    for (size_t i = 0; i < sizeof boards / sizeof boards[0]; i++) {
+        struct wry_packing packing = {.content = rig_reader(content),
+                                      .length = LENGTH,
+                                      .coding = WRY_CODING_DIFFERENCE,
+                                      .window = 32768,
+                                      .offset = OFFSET,
+                                      .old_block = boards[i].block,
+                                      .old_history = boards[i].history,
+                                      .known = &known.known,
+                                      .is_shared = every_fifth_is_shared};
+        unsigned wrong = 0;
+        size_t made = inflate_all(pack_all(&packing), 15);
+        CHECK_EQUAL(LENGTH, put_together(&boards[i], LENGTH, made));
+        CHECK(memcmp(out, content, LENGTH) == 0);
+        for (size_t k = 0; k < sizeof flash; k++)
+            flash[k] ^= 0x5A;
+        CHECK_EQUAL(LENGTH, put_together(&boards[i], LENGTH, made));
+        for (uint32_t at = 0; at < LENGTH; at++) {
+            bool same = out[at] == content[at];
+            CHECK(same || !every_fifth_is_shared(NULL, (OFFSET + at) & ~(WRY_SECTOR_SIZE - 1)));
+            wrong += !same;
+        }
+        CHECK(wrong > LENGTH / 2);
+        for (size_t k = 0; k < sizeof flash; k++)
+            flash[k] ^= 0x5A;
+    }
+    known_free(&known);
+}
+
 static void an_upgrade_is_a_fraction_of_its_size(void)
 {
     enum { LENGTH = 900 * 1024 };
@@ -257,8 +302,11 @@ static void what_is_no_record_is_damaged(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
-        FACT(records_are_as_documented),      FACT(heads_of_records_say_what_they_said),
-        FACT(what_is_no_record_is_damaged),   FACT(an_upgrade_is_a_fraction_of_its_size),
+        FACT(records_are_as_documented),
+        FACT(heads_of_records_say_what_they_said),
+        FACT(what_is_no_record_is_damaged),
+        FACT(shared_sectors_do_not_depend_on_what_is_known),
+        FACT(an_upgrade_is_a_fraction_of_its_size),
         FACT(whatever_moves_comes_out_right),
     };
 

@@ -348,6 +348,15 @@ static void a_ledger_that_cannot_be_used_is_told(void)
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
     EXPECT(0, "Note: this is not put on record:", command("erase", "log", NULL));
     sqlite3_close(db);
+    /* And one that was begun and never came to a table: SQLite itself waits there, each time. */
+    const char *begun = scratch_file("begun.db");
+    scratch_write("begun.db", "", 0);
+    CHECK_EQUAL(SQLITE_OK, sqlite3_open(begun, &db));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
+    gint64 from = g_get_monotonic_time();
+    EXPECT(3, "locked", command("ledger", "list", "--ledger", begun, NULL));
+    CHECK(g_get_monotonic_time() - from < 60 * G_USEC_PER_SEC);
+    sqlite3_close(db);
 }
 
 /* Benches of one computer that write at once lose nothing. */

@@ -99,9 +99,14 @@ static bool keep_new(struct wry_session *session, struct wry_kept_sector *conten
     return keeper->begin(keeper->context, &run, content, 1, &reader);
 }
 
-/* A whole sector has no neighbours, so the memory for those is free to hold it. */
+/*
+ * A whole sector has no neighbours, so the memory for those is free to hold it. It does not go as a
+ * difference: where what is believed of the old content is wrong, a cut would leave pages that
+ * nobody can tell.
+ */
 static enum wry_status put_back(struct wry_session *session, uint32_t offset, uint8_t *content)
 {
+    const struct wry_known *known = session->config.known;
     struct wry_placement placement = {.offset = offset,
                                       .length = WRY_SECTOR_SIZE,
                                       .reader = {.context = content, .read = read_kept}};
@@ -109,7 +114,12 @@ static enum wry_status put_back(struct wry_session *session, uint32_t offset, ui
     struct wry_plan plan = {
         .placements = &placement, .count = 1, .flash_size = session->board.capacity};
 
-    return session_write(session, &plan);
+    session->config.known = NULL;
+    enum wry_status status = session_write(session, &plan);
+    session->config.known = known;
+    if (known)
+        known->forget(known->context, offset, WRY_SECTOR_SIZE);
+    return status;
 }
 
 static enum wry_status yield(struct wry_session *session, uint32_t offset)

@@ -98,6 +98,14 @@ static bool difference_pays(const struct session_write *job)
            time_of(job, WRY_CODING_DEFLATE, length / PACKED, SESSION_ERASE_MOST);
 }
 
+static bool is_shared(void *context, uint32_t offset)
+{
+    size_t count;
+
+    session_kept_within(context, offset, offset + WRY_SECTOR_SIZE, &count);
+    return count > 0;
+}
+
 uint8_t session_stream_begin(struct session_write *job)
 {
     struct wry_session *session = job->session;
@@ -109,7 +117,8 @@ uint8_t session_stream_begin(struct session_write *job)
                                   .offset = job->part.start,
                                   .old_block = session->board.old_block,
                                   .old_history = session->board.old_history,
-                                  .known = session->config.known};
+                                  .known = session->config.known,
+                                  .is_shared = is_shared};
 
     if (!packer || job->as_pages || !(session->board.features & WRY_FEATURE_STREAMS) ||
         packing.window == 0 || packer->size < WRY_PACKER_MEMORY_LEAST ||

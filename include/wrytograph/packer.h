@@ -36,6 +36,10 @@ struct wry_packing {
     uint32_t old_block;            /* bytes */
     uint32_t old_history;          /* bytes */
     const struct wry_known *known; /* what the flash held before, by flash offset */
+    /* Whether the sector there (by flash offset) holds other content beside the new; context is the
+     * content's. Nothing in it may come from old content: where that is not what is known, and a
+     * cut follows, nobody could tell what stood there. NULL = none does. */
+    bool (*is_shared)(void *context, uint32_t offset);
 };
 
 struct wry_packer {
