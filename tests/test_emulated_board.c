@@ -26,7 +26,7 @@ enum {
     FLASH = 0x2000000,
     SKIPPED = 77,
     KILLS = 15, /* for each word size */
-    KILLS_APART = 4,
+    KILLS_APART = 6,
     LONGEST = 20000, /* ms that anything is waited for */
 };
 
