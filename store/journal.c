@@ -368,7 +368,7 @@ static void add_stretch(GArray *list, uint32_t offset, bool content, const char 
         struct journal_stretch stretch = {
             .offset = offset, .length = WRY_SECTOR_SIZE, .has_content = content};
         if (since && strlen(since) < sizeof stretch.since && g_utf8_validate(since, -1, NULL))
-            strcpy(stretch.since, since);
+            g_strlcpy(stretch.since, since, sizeof stretch.since);
         g_array_append_val(list, stretch);
     }
 }
