@@ -49,12 +49,17 @@ char **ledger_text(struct wry_ledger_run *run, const struct ledger_column *colum
     return member(run, column);
 }
 
+static bool is_text(const struct ledger_column *column)
+{
+    return column->type <= LEDGER_JSON;
+}
+
 void wry_ledger_run_free(struct wry_ledger_run *run)
 {
     if (!run)
         return;
     for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        if (ledger_columns[i].type <= LEDGER_JSON)
+        if (is_text(&ledger_columns[i]))
             g_free(*ledger_text(run, &ledger_columns[i]));
     }
     g_free(run);
@@ -86,23 +91,26 @@ static bool is_needed(const struct ledger_column *column)
            column->offset == offsetof(struct wry_ledger_run, outcome);
 }
 
+static void take_number(struct wry_ledger_run *run, const struct ledger_column *column,
+                        const char *text)
+{
+    double real = text ? g_ascii_strtod(text, NULL) : 0;
+
+    if (column->type == LEDGER_NUMBER)
+        *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
+    else
+        *(double *)member(run, column) = isfinite(real) ? real : 0;
+}
+
 void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
                        const char *text)
 {
     static char nothing[1];
-    double real;
 
-    switch (column->type) {
-    case LEDGER_NUMBER:
-        *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
-        break;
-    case LEDGER_REAL:
-        real = text ? g_ascii_strtod(text, NULL) : 0;
-        *(double *)member(run, column) = isfinite(real) ? real : 0;
-        break;
-    default:
+    if (is_text(column))
         *ledger_text(run, column) = text || !is_needed(column) ? (char *)text : nothing;
-    }
+    else
+        take_number(run, column, text);
 }
 
 void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
@@ -110,8 +118,8 @@ void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *c
 {
     char *copy = NULL;
 
-    if (column->type > LEDGER_JSON) {
-        ledger_lend_value(run, column, text);
+    if (!is_text(column)) {
+        take_number(run, column, text);
         return;
     }
     if (text || is_needed(column))
