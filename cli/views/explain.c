@@ -215,10 +215,11 @@ static int explain_session(struct app *app, const struct wry_problem *p)
                         "the flash does not hold what was sent, between 0x%06X and 0x%06X",
                         first_of(p), last_of(p));
     case WRY_STALLED:
-        return fail_at(app, p,
-                       "Its flash may be stuck. Take the board's power away and put it back, then "
-                       "run the same command again.",
-                       "the board answers, but its work no longer advances");
+        return fail_at(
+            app, p,
+            "Is its cable still in? If so, its flash may be stuck: take the board's power "
+            "away and put it back. Then run the same command again.",
+            "the board's work no longer advances");
     case WRY_CONTRADICTED:
         return app_fail(
             app, code,

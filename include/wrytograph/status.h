@@ -29,7 +29,7 @@ enum wry_status {
     WRY_NO_ANSWER,     /* nothing that speaks the protocol answered */
     WRY_LINK_LOST,     /* the board answered before and no longer does, or the port failed; or, with
                           expected frames of which found were lost, the line carries next to nothing */
-    WRY_STALLED,       /* the board answers, but its work has not advanced for long, at offset */
+    WRY_STALLED,       /* the board's work has not advanced for long, at offset; it may answer */
     WRY_WRONG_BOARD,   /* another board than before, or a version that we do not speak */
     WRY_DIFFERS,       /* content is not what it should be, in the range offset + length */
     WRY_CONTRADICTED,  /* two answers of the board contradict each other, in offset + length */
