@@ -98,7 +98,7 @@ void stores_use_known(const char *folder)
 {
     static const struct known_sector sectors[] = {{.sum = 1, .at = 0}, {.sum = 2, .at = 4096}};
     g_autoptr(GError) error = NULL;
-    struct known_index *index = known_index_open(folder, &error);
+    struct known_index *index = known_index_open(folder, (struct wry_stop){0}, &error);
 
     MUST((index != NULL) == (error == NULL));
     if (!index)
@@ -173,7 +173,7 @@ void stores_use_shelf(const char *folder)
     bool had = false;
 
     MUST(g_file_set_contents(image, "tide", 4, NULL));
-    struct shelf *shelf = shelf_open(folder, &error);
+    struct shelf *shelf = shelf_open(folder, (struct wry_stop){0}, &error);
     MUST((shelf != NULL) == (error == NULL));
     if (!shelf)
         return;
@@ -199,7 +199,7 @@ void stores_use_backups(const char *folder)
     bool known = false;
 
     MUST(g_file_set_contents(path, "tide", 4, NULL));
-    struct backups *backups = backups_open(folder, folder, &error);
+    struct backups *backups = backups_open(folder, folder, (struct wry_stop){0}, &error);
     MUST((backups != NULL) == (error == NULL));
     if (!backups)
         return;

@@ -26,7 +26,7 @@ static struct backups *open_record(const struct wry_station *station, GError **e
     g_autofree char *record = board ? g_path_get_dirname(board) : journal_default_folder();
     g_autofree char *folder = backed_up_folder(station);
 
-    return backups_open(record, folder, error);
+    return backups_open(record, folder, station->settings.stop, error);
 }
 
 bool backed_up_find(struct wry_station *station, struct backups_found *found, GError **error)

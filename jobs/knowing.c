@@ -25,7 +25,7 @@ static bool open_index(struct wry_station *station)
     if (station->settings.without_known)
         return false;
     if (!station->known && !station->known_failed) {
-        station->known = known_open(folder, &error);
+        station->known = known_open(folder, station->settings.stop, &error);
         station->known_failed = station->known == NULL;
         if (station->known_failed)
             station_note(station, WRY_NOTE_KNOWN_UNUSABLE, error->message);

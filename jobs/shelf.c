@@ -216,7 +216,7 @@ static struct shelf *open_shelf(const char *folder, GError **error)
 {
     g_autofree char *own = folder ? g_strdup(folder) : shelf_default_folder();
 
-    return shelf_open(own, error);
+    return shelf_open(own, (struct wry_stop){0}, error);
 }
 
 gboolean wry_shelf_add(const char *folder, const char *path,

@@ -14,18 +14,17 @@ struct backups {
     char *folder;
 };
 
-enum {
-    VERSION = 1,
-};
-
-static const char schema[] =
-    "PRAGMA journal_mode = WAL;"
-    "CREATE TABLE backup ("
+static const char *const steps[] = {
+    "CREATE TABLE IF NOT EXISTS backup ("
     " path TEXT PRIMARY KEY, address TEXT NOT NULL, flash INTEGER NOT NULL, whole INTEGER NOT NULL,"
     " created TEXT NOT NULL, size INTEGER NOT NULL, changed INTEGER NOT NULL) WITHOUT ROWID;"
-    "CREATE INDEX backup_address ON backup (address);"
-    "CREATE TABLE calibration ("
-    " sha256 BLOB NOT NULL, address TEXT NOT NULL, PRIMARY KEY (sha256, address)) WITHOUT ROWID;";
+    "CREATE INDEX IF NOT EXISTS backup_address ON backup (address);"
+    "CREATE TABLE IF NOT EXISTS calibration ("
+    " sha256 BLOB NOT NULL, address TEXT NOT NULL, PRIMARY KEY (sha256, address)) WITHOUT ROWID;",
+    NULL,
+};
+
+static const struct database_kind schema = {.steps = steps, .busy = 1000};
 
 char *backups_default_folder(void)
 {
@@ -36,9 +35,11 @@ char *backups_default_folder(void)
                : g_build_filename(g_get_user_data_dir(), "wrytograph", "backups", NULL);
 }
 
-struct backups *backups_open(const char *record_folder, const char *folder, GError **error)
+struct backups *backups_open(const char *record_folder, const char *folder, struct wry_stop stop,
+                             GError **error)
 {
-    sqlite3 *db = database_open(record_folder, "backups.db", schema, VERSION, error);
+    g_autofree char *path = g_build_filename(record_folder, "backups.db", NULL);
+    sqlite3 *db = database_open(path, &schema, stop, error);
     struct backups *backups;
 
     if (!db)

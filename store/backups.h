@@ -6,7 +6,7 @@
  * digests of settings regions, and no content. When it is deleted, backups outside the folder are
  * no longer known of, and what asks for one refuses.
  *
- *     struct backups *backups = backups_open(state_folder, backups_folder, &error);
+ *     struct backups *backups = backups_open(state_folder, backups_folder, stop, &error);
  *     if (backups_scan(backups, stop, &error) && backups_find(backups, eui48, size, &found,
  * &error))
  *         ...
@@ -26,7 +26,9 @@ struct backups;
 /* The folder named by WRYTOGRAPH_BACKUPS, else one in the XDG data folder. Free with g_free. */
 char *backups_default_folder(void);
 
-struct backups *backups_open(const char *record_folder, const char *folder, GError **error);
+/* stop is asked while another process holds the record. */
+struct backups *backups_open(const char *record_folder, const char *folder, struct wry_stop stop,
+                             GError **error);
 void backups_close(struct backups *backups);
 
 /* A backup that was just made: an archive, or the plain content of one. */

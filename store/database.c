@@ -1,10 +1,17 @@
-/* SQLite files of ours. */
+/* Opening SQLite files, and small statements on them. */
 #include "database.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include "error.h"
 
 enum {
-    BUSY_TIME = 1000, /* ms: a wait that no Ctrl-C ends is short */
+    OPEN_TIME = 5000, /* ms for a peer that is creating the same file */
+    PAUSE = 5,        /* ms between two attempts */
 };
 
 bool database_fail(sqlite3 *db, GError **error)
@@ -53,50 +60,146 @@ int database_version(sqlite3 *db, const char *path, GError **error)
     return MAX(version, -1);
 }
 
-static bool check_version(sqlite3 *db, const char *path, const char *schema, int version,
-                          GError **error)
+static bool execute(sqlite3 *db, const char *text, GError **error)
 {
-    int found = database_version(db, path, error);
+    return sqlite3_exec(db, text, NULL, NULL, NULL) == SQLITE_OK || database_fail(db, error);
+}
 
-    if (found < 0)
+/*
+ * Creates the file with mode 0600, which SQLite then gives to its log as well. A file that exists
+ * is not opened here: closing any descriptor of it would drop the locks (POSIX record locks belong
+ * to the process) that another connection of this process has on it.
+ */
+static bool create_private(const char *path)
+{
+    int file = open(path, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+
+    if (file >= 0)
+        close(file);
+    return file >= 0 || errno == EEXIST;
+}
+
+/* Earlier versions left the mode to the umask. A file that its owner made writable by a group is
+ * shared on purpose. */
+static void make_private(const char *path)
+{
+    static const char *const endings[] = {"", "-wal", "-shm", "-journal"};
+    GStatBuf info;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(endings); i++) {
+        g_autofree char *name = g_strconcat(path, endings[i], NULL);
+        if (g_stat(name, &info) == 0 && S_ISREG(info.st_mode) && info.st_uid == geteuid() &&
+            (info.st_mode & 077) != 0 && (info.st_mode & S_IWGRP) == 0)
+            g_chmod(name, info.st_mode & 0700);
+    }
+}
+
+bool database_connect(const char *path, sqlite3 **db, GError **error)
+{
+    static GMutex creating; /* no connection of this process is open while create_private closes */
+    g_autofree char *folder = g_path_get_dirname(path);
+    g_autoptr(GMutexLocker) locker = NULL;
+
+    *db = NULL;
+    if (g_mkdir_with_parents(folder, 0700) != 0)
+        return store_file_error(error, folder);
+    locker = g_mutex_locker_new(&creating);
+    if (!create_private(path))
+        return store_file_error(error, path);
+    if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) != SQLITE_OK) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
         return false;
-    if (found > version) {
+    }
+    make_private(path);
+    return true;
+}
+
+static bool is_busy(sqlite3 *db)
+{
+    int code = sqlite3_errcode(db) & 0xFF;
+
+    return code == SQLITE_BUSY || code == SQLITE_LOCKED || code == SQLITE_PROTOCOL;
+}
+
+static int count_steps(const struct database_kind *kind)
+{
+    int known = 0;
+
+    while (kind->steps[known])
+        known++;
+    return known;
+}
+
+/* Within a transaction: another process may have done it since it was found missing. */
+static bool migrate(sqlite3 *db, const char *path, const struct database_kind *kind, GError **error)
+{
+    int known = count_steps(kind), version = database_version(db, path, error);
+    bool good = version >= 0;
+
+    for (int i = version; i < known && good; i++) {
+        g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
+        good = execute(db, kind->steps[i], error) && execute(db, mark, error);
+    }
+    return good && execute(db, "COMMIT", error);
+}
+
+/* One attempt. *busy: it failed because another process holds the file. */
+static bool prepare(sqlite3 *db, const char *path, const struct database_kind *kind, bool *busy,
+                    GError **error)
+{
+    int known = count_steps(kind), version = database_version(db, path, error);
+
+    if (version > known) {
+        *busy = false;
         g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
-                    "%s: made by a newer version of this program", path);
+                    "%s: this file has schema %d, made by a newer version of this program; this "
+                    "version knows schemas up to %d",
+                    path, version, known);
         return false;
     }
-    g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", version);
-    return found == version || ((sqlite3_exec(db, schema, NULL, NULL, NULL) == SQLITE_OK &&
-                                 sqlite3_exec(db, mark, NULL, NULL, NULL) == SQLITE_OK) ||
-                                database_fail(db, error));
+    bool good = version >= 0;
+    if (good && version < known)
+        good = execute(db, "PRAGMA journal_mode = WAL", error) &&
+               execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);
+    good = good && (!kind->settings || execute(db, kind->settings, error));
+    *busy = !good && is_busy(db);
+    if (!sqlite3_get_autocommit(db))
+        sqlite3_exec(db, "ROLLBACK", NULL, NULL, NULL);
+    return good;
 }
 
-sqlite3 *database_open_any(const char *folder, const char *name, int busy, GError **error)
+/*
+ * SQLite calls a busy handler in some states and in others returns at once, so there is none here
+ * and each attempt as a whole is repeated. This also hears stop.
+ */
+static bool prepare_in_time(sqlite3 *db, const char *path, const struct database_kind *kind,
+                            struct wry_stop stop, GError **error)
 {
-    g_autofree char *path = g_build_filename(folder, name, NULL);
-    sqlite3 *db = NULL;
+    int64_t end = g_get_monotonic_time() + OPEN_TIME * 1000;
+    g_autoptr(GError) inner = NULL;
+    bool busy = true, good = false;
 
-    if (g_mkdir_with_parents(folder, 0700) != 0) {
-        store_file_error(error, folder);
-        return NULL;
+    while (!good && busy) {
+        g_clear_error(&inner);
+        good = prepare(db, path, kind, &busy, &inner);
+        if (good || !busy || g_get_monotonic_time() >= end || wry_stop_asked(stop))
+            break;
+        g_usleep(PAUSE * 1000);
     }
-    if (sqlite3_open_v2(path, &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK) {
-        sqlite3_busy_timeout(db, busy);
-        return db;
-    }
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(db));
-    sqlite3_close(db);
-    return NULL;
+    if (!good)
+        g_propagate_error(error, g_steal_pointer(&inner));
+    return good;
 }
 
-sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
+sqlite3 *database_open(const char *path, const struct database_kind *kind, struct wry_stop stop,
                        GError **error)
 {
-    g_autofree char *path = g_build_filename(folder, name, NULL);
-    sqlite3 *db = database_open_any(folder, name, BUSY_TIME, error);
+    sqlite3 *db = NULL;
 
-    if (!db || check_version(db, path, schema, version, error))
+    if (database_connect(path, &db, error) && prepare_in_time(db, path, kind, stop, error)) {
+        sqlite3_busy_timeout(db, kind->busy);
         return db;
+    }
     sqlite3_close(db);
     return NULL;
 }

@@ -1,7 +1,10 @@
 /*
- * SQLite files of ours: opened or made with a schema of a version, and small statements on them.
+ * SQLite files of this program: opened or created with the right schema, and small statements on
+ * them. Every store opens its file here.
  *
- *     sqlite3 *db = database_open(path, schema, 1, &error);
+ *     static const char *const steps[] = {"CREATE TABLE IF NOT EXISTS image (…);", NULL};
+ *     static const struct database_kind kind = {.steps = steps, .busy = 1000};
+ *     sqlite3 *db = database_open(path, &kind, stop, &error);
  *     sqlite3_stmt *statement = database_prepare(db, "SELECT path FROM file WHERE id = ?1",
  * &error);
  */
@@ -12,15 +15,33 @@
 #include <sqlite3.h>
 #include <stdbool.h>
 
+#include "wrytograph-host/stop.h"
+
+struct database_kind {
+    /* Ends with NULL. Step i takes the schema from number i to i + 1. Earlier versions did not
+     * write step 0 and its number together: it must be able to complete a part of itself. */
+    const char *const *steps;
+    const char *settings; /* statements that each connection begins with, or NULL */
+    int busy;             /* ms that a statement waits for another process's lock */
+};
+
 /*
- * The folder is made when missing. NULL with the file's name when it cannot be used, when it is
- * locked for more than a second, or when a newer version of this program made it.
+ * Opens path in write-ahead mode with its schema up to date, both in one transaction; a folder or
+ * file that is missing is created. Waits up to five seconds for another process that is creating
+ * the file or holds it, less if stop is asked for. The file, and so its write-ahead log, can be
+ * read by its owner only, unless the owner has made it writable by a group.
+ *
+ * NULL with the file's name in the error if it cannot be used, or if a newer version of this
+ * program made it.
  */
-sqlite3 *database_open(const char *folder, const char *name, const char *schema, int version,
+sqlite3 *database_open(const char *path, const struct database_kind *kind, struct wry_stop stop,
                        GError **error);
 
-/* The same whatever its schema; busy: ms that a lock is waited for. */
-sqlite3 *database_open_any(const char *folder, const char *name, int busy, GError **error);
+/*
+ * The first half of it: the folder, the file and its mode, whatever its schema. On failure *db may
+ * still be set, for sqlite3_errmsg; close it in any case.
+ */
+bool database_connect(const char *path, sqlite3 **db, GError **error);
 
 /* Number of its schema, 0 of one that has none yet; -1 with an error that names path. */
 int database_version(sqlite3 *db, const char *path, GError **error);
@@ -31,7 +52,7 @@ sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error);
 /* Runs a statement that gives no rows, and finalizes it. */
 bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error);
 
-/* Sets the error from what SQLite said last; returns false. */
+/* Sets the error to what SQLite reported last; returns false. */
 bool database_fail(sqlite3 *db, GError **error);
 
 #endif

@@ -8,6 +8,7 @@
 
 #include "base/together.h"
 #include "base/units.h"
+#include "database.h"
 #include "error.h"
 #include "journal_tables.h"
 
@@ -412,7 +413,6 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
                                  GError **error)
 {
     struct journal *journal = g_new0(struct journal, 1);
-    int flags = to_look ? SQLITE_OPEN_READONLY : SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE;
 
     journal->folder = g_strdup(folder);
     journal->path = g_build_filename(folder, "journal.db", NULL);
@@ -426,26 +426,26 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
                                           .unsettled = unsettled,
                                           .saved = saved,
                                           .yield = yield};
-    bool opened = sqlite3_open_v2(journal->path, &journal->db, flags, NULL) == SQLITE_OK;
-    if (!opened)
-        journal_fail(journal);
+    bool opened = to_look ? sqlite3_open_v2(journal->path, &journal->db, SQLITE_OPEN_READONLY,
+                                            NULL) == SQLITE_OK ||
+                                journal_fail(journal)
+                          : database_connect(journal->path, &journal->db, error);
     if (opened) {
         sqlite3_busy_handler(journal->db, journal_wait_for_lock, journal);
         opened = to_look ? journal_prepare_to_look(journal) : journal_prepare(journal);
     }
     if (opened)
         return journal;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", journal->path, journal->problem);
+    if (journal->problem)
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", journal->path,
+                    journal->problem);
     journal_close(journal);
     return NULL;
 }
 
 struct journal *journal_open(const char *folder, struct wry_stop stop, GError **error)
 {
-    if (g_mkdir_with_parents(folder, 0700) == 0)
-        return open_file(folder, stop, false, error);
-    store_file_error(error, folder);
-    return NULL;
+    return open_file(folder, stop, false, error);
 }
 
 bool journal_open_to_look(const char *folder, struct wry_stop stop, struct journal **journal,

@@ -202,9 +202,9 @@ static void forget(void *context, uint32_t offset, uint32_t length)
         known->sectors[at].state = STRANGE;
 }
 
-struct known *known_open(const char *folder, GError **error)
+struct known *known_open(const char *folder, struct wry_stop stop, GError **error)
 {
-    struct known_index *index = known_index_open(folder, error);
+    struct known_index *index = known_index_open(folder, stop, error);
     struct known *known = index ? g_new0(struct known, 1) : NULL;
 
     if (!known)

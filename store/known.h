@@ -5,7 +5,7 @@
  * Between sectors that were recognised in one file, and up to that file's end, the rest of it is
  * believed to stand as well. It fills in a struct wry_known.
  *
- *     struct known *known = known_open(folder, &error);
+ *     struct known *known = known_open(folder, stop, &error);
  *     known_set_flash(known, capacity);
  *     config.known = known_interface(known);
  *     ...
@@ -18,12 +18,13 @@
 #include <glib.h>
 
 #include "archive_record.h"
+#include "wrytograph-host/stop.h"
 #include "wrytograph/known.h"
 
 struct known;
 
 /* The index in that folder (see known_index.h). NULL when it cannot be used. */
-struct known *known_open(const char *folder, GError **error);
+struct known *known_open(const char *folder, struct wry_stop stop, GError **error);
 void known_close(struct known *known);
 
 /* Another board, of so many bytes of flash: nothing is recognised yet. */

@@ -1,30 +1,29 @@
 /* The index of known content, in SQLite. */
 #include "known_index.h"
 
-#include <errno.h>
-#include <sqlite3.h>
-
-#include "error.h"
-
-enum {
-    BUSY_TIME = 500, /* ms: what takes longer is done without */
-};
+#include "database.h"
 
 struct known_index {
     sqlite3 *db;
     sqlite3_stmt *find;
 };
 
-/* A cache of another version is made anew: there is nothing in it to keep. */
-static const char schema[] =
-    "PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON;"
+static const char *const steps[] = {
     "CREATE TABLE IF NOT EXISTS file ("
     " id INTEGER PRIMARY KEY, path TEXT NOT NULL UNIQUE, kind INTEGER NOT NULL,"
     " used INTEGER NOT NULL);"
     "CREATE TABLE IF NOT EXISTS sector ("
     " sum INTEGER NOT NULL, file INTEGER NOT NULL REFERENCES file ON DELETE CASCADE,"
     " at INTEGER NOT NULL, PRIMARY KEY (sum, file, at)) WITHOUT ROWID;"
-    "CREATE INDEX IF NOT EXISTS sector_file ON sector (file);";
+    "CREATE INDEX IF NOT EXISTS sector_file ON sector (file);",
+    NULL,
+};
+
+static const struct database_kind schema = {
+    .steps = steps,
+    .settings = "PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON;",
+    .busy = 500, /* ms: what takes longer is done without */
+};
 
 char *known_default_folder(void)
 {
@@ -34,31 +33,19 @@ char *known_default_folder(void)
                              : g_build_filename(g_get_user_cache_dir(), "wrytograph", NULL);
 }
 
-static bool prepare(struct known_index *index, const char *path)
-{
-    if (sqlite3_open_v2(path, &index->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) !=
-        SQLITE_OK)
-        return false;
-    sqlite3_busy_timeout(index->db, BUSY_TIME);
-    return sqlite3_exec(index->db, schema, NULL, NULL, NULL) == SQLITE_OK &&
-           sqlite3_prepare_v2(index->db,
-                              "SELECT file, path, kind, at FROM sector JOIN file ON id = file "
-                              "WHERE sum = ?1 ORDER BY used DESC",
-                              -1, &index->find, NULL) == SQLITE_OK;
-}
-
-struct known_index *known_index_open(const char *folder, GError **error)
+struct known_index *known_index_open(const char *folder, struct wry_stop stop, GError **error)
 {
     g_autofree char *path = g_build_filename(folder, "known.db", NULL);
     struct known_index *index = g_new0(struct known_index, 1);
 
-    if (g_mkdir_with_parents(folder, 0700) != 0)
-        store_file_error(error, folder);
-    else if (prepare(index, path))
+    index->db = database_open(path, &schema, stop, error);
+    if (index->db)
+        index->find = database_prepare(index->db,
+                                       "SELECT file, path, kind, at FROM sector JOIN file ON id = "
+                                       "file WHERE sum = ?1 ORDER BY used DESC",
+                                       error);
+    if (index->find)
         return index;
-    else
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path,
-                    sqlite3_errmsg(index->db));
     known_index_close(index);
     return NULL;
 }

@@ -5,7 +5,7 @@
  * bounded in size. It is a by-product: when it is deleted, or cannot be used, nothing is lost but
  * time.
  *
- *     struct known_index *index = known_index_open(folder, &error);
+ *     struct known_index *index = known_index_open(folder, stop, &error);
  *     known_index_add(index, "/home/a/gauge.bin", KNOWN_PLAIN, sectors, count);
  *     known_index_find(index, sum, on_spot, context);
  */
@@ -15,6 +15,8 @@
 #include <glib.h>
 #include <stdbool.h>
 #include <stdint.h>
+
+#include "wrytograph-host/stop.h"
 
 enum {
     KNOWN_SECTORS_MOST = 400000, /* of the index: some 20 MB */
@@ -32,7 +34,7 @@ struct known_index;
 char *known_default_folder(void);
 
 /* known.db in that folder, made when missing. */
-struct known_index *known_index_open(const char *folder, GError **error);
+struct known_index *known_index_open(const char *folder, struct wry_stop stop, GError **error);
 void known_index_close(struct known_index *index);
 
 /* A sector's digest (the first 8 bytes of its SHA-256) and where it begins in the file. */

@@ -11,9 +11,7 @@
 #include "ledger_migrations.h"
 
 enum {
-    PAUSE = 20, /* ms */
-    BUSY_TIME =
-        5000, /* ms: many benches at once, each writes for a moment; a run must not be lost */
+    BUSY_TIME = 5000, /* ms: many benches write at once, and no run may be lost */
 };
 
 struct ledger_lite {
@@ -27,69 +25,19 @@ static bool execute(struct ledger_lite *lite, const char *text, GError **error)
            database_fail(lite->db, error);
 }
 
-/* Each step with its number, or none of it. Two programs that begin at once do it one after the
- * other. */
-static bool migrate(struct ledger_lite *lite, const char *path, GError **error)
-{
-    int known = 0;
-
-    while (ledger_lite_migrations[known])
-        known++;
-    int version = database_version(lite->db, path, error);
-    if (version < 0)
-        return false;
-    if (version > known) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
-                    "%s: this ledger has schema %d, made by a newer version of this program, which "
-                    "knows schemas up to %d",
-                    path, version, known);
-        return false;
-    }
-    if (version == known)
-        return true;
-    if (!execute(lite, "BEGIN IMMEDIATE", error))
-        return false;
-    version = database_version(lite->db, path, error);
-    bool good = version >= 0;
-    for (int i = version; i < known && good; i++) {
-        g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
-        good = execute(lite, ledger_lite_migrations[i], error) && execute(lite, mark, error);
-    }
-    if (good)
-        return execute(lite, "COMMIT", error);
-    execute(lite, "ROLLBACK", NULL);
-    return false;
-}
-
-/* For this SQLite asks the busy handler in some states and in others not: it is tried again for as
- * long as that would, without one. */
-static bool use_wal(struct ledger_lite *lite, GError **error)
-{
-    int said = SQLITE_BUSY;
-
-    sqlite3_busy_timeout(lite->db, 0);
-    for (unsigned i = 0; i < BUSY_TIME / PAUSE && said == SQLITE_BUSY; i++) {
-        if (i > 0)
-            g_usleep(PAUSE * 1000);
-        said = sqlite3_exec(lite->db, "PRAGMA journal_mode = WAL", NULL, NULL, NULL);
-    }
-    bool done = said == SQLITE_OK || database_fail(lite->db, error);
-    sqlite3_busy_timeout(lite->db, BUSY_TIME);
-    return done;
-}
-
 struct ledger_lite *ledger_lite_open(const char *path, GError **error)
 {
-    struct ledger_lite *lite = g_new0(struct ledger_lite, 1);
-    g_autofree char *folder = g_path_get_dirname(path);
-    g_autofree char *name = g_path_get_basename(path);
+    const struct database_kind kind = {
+        .steps = ledger_lite_migrations,
+        .settings = "PRAGMA synchronous = FULL",
+        .busy = BUSY_TIME,
+    };
+    sqlite3 *db = database_open(path, &kind, (struct wry_stop){0}, error);
+    struct ledger_lite *lite = db ? g_new0(struct ledger_lite, 1) : NULL;
 
-    lite->db = database_open_any(folder, name, BUSY_TIME, error);
-    if (lite->db && use_wal(lite, error) && execute(lite, "PRAGMA synchronous = FULL", error) &&
-        migrate(lite, path, error))
-        return lite;
-    ledger_lite_close(lite);
-    return NULL;
+    if (lite)
+        lite->db = db;
+    return lite;
 }
 
 void ledger_lite_close(struct ledger_lite *lite)

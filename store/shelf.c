@@ -14,18 +14,17 @@ struct shelf {
     char *folder;
 };
 
-enum {
-    VERSION = 1,
-};
-
-static const char schema[] =
-    "PRAGMA journal_mode = WAL;"
-    "CREATE TABLE image ("
+static const char *const steps[] = {
+    "CREATE TABLE IF NOT EXISTS image ("
     " sha256 BLOB PRIMARY KEY, name TEXT NOT NULL, version TEXT NOT NULL, file TEXT NOT NULL,"
     " added TEXT NOT NULL, size INTEGER NOT NULL, is_table INTEGER NOT NULL,"
     " chip INTEGER NOT NULL, flash INTEGER NOT NULL, kind INTEGER NOT NULL,"
     " only_upgrade INTEGER NOT NULL, body BLOB NOT NULL,"
-    " preferred INTEGER NOT NULL DEFAULT 0) WITHOUT ROWID;";
+    " preferred INTEGER NOT NULL DEFAULT 0) WITHOUT ROWID;",
+    NULL,
+};
+
+static const struct database_kind schema = {.steps = steps, .busy = 1000};
 
 char *shelf_default_folder(void)
 {
@@ -35,9 +34,10 @@ char *shelf_default_folder(void)
                              : g_build_filename(g_get_user_data_dir(), "wrytograph", "shelf", NULL);
 }
 
-struct shelf *shelf_open(const char *folder, GError **error)
+struct shelf *shelf_open(const char *folder, struct wry_stop stop, GError **error)
 {
-    sqlite3 *db = database_open(folder, "shelf.db", schema, VERSION, error);
+    g_autofree char *path = g_build_filename(folder, "shelf.db", NULL);
+    sqlite3 *db = database_open(path, &schema, stop, error);
     struct shelf *shelf;
 
     if (!db)

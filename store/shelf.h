@@ -4,7 +4,7 @@
  * A folder with the files, each under its SHA-256, and shelf.db, which says what they are. The same
  * content is kept once, under the name it came with first.
  *
- *     struct shelf *shelf = shelf_open(folder, &error);
+ *     struct shelf *shelf = shelf_open(folder, stop, &error);
  *     g_autoptr(GPtrArray) items = shelf_items(shelf, &error);
  *     shelf_close(shelf);
  */
@@ -16,6 +16,7 @@
 #include <stdint.h>
 
 #include "wrytograph-host/shelf.h"
+#include "wrytograph-host/stop.h"
 
 struct shelf;
 
@@ -23,7 +24,7 @@ struct shelf;
 char *shelf_default_folder(void);
 
 /* Made when missing. */
-struct shelf *shelf_open(const char *folder, GError **error);
+struct shelf *shelf_open(const char *folder, struct wry_stop stop, GError **error);
 void shelf_close(struct shelf *shelf);
 
 /*

@@ -322,7 +322,7 @@ static void old_ledgers_are_brought_up_to_date(void)
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "DROP INDEX run_board", NULL, NULL, NULL));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "PRAGMA user_version = 99", NULL, NULL, NULL));
     sqlite3_close(db);
-    EXPECT(3, "this ledger has schema 99, made by a newer version of this program",
+    EXPECT(3, "this file has schema 99, made by a newer version of this program",
            command("ledger", "list", "--ledger", path, NULL));
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "PRAGMA user_version = -5", NULL, NULL, NULL));
