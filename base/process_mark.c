@@ -3,6 +3,7 @@
 
 #include <glib.h>
 #include <limits.h>
+#include <stdio.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -63,4 +64,51 @@ bool process_mark_is_alive(const char *mark)
         return true;
     g_autofree char *time = begun(parts[2]);
     return strcmp(time, parts[3]) == 0;
+}
+
+enum {
+    COMPUTER_DIGITS = 12, /* of the SHA-256 of what identifies this computer */
+    BOOT_DIGITS = 8,      /* of the boot's id */
+};
+
+/* "COMPUTER-BOOT-NAMESPACE-": what comes before a process's own numbers. */
+static char *place_in_name(const char *boot, const char *space)
+{
+    g_autofree char *id = read_line("/etc/machine-id");
+    g_autofree char *digest =
+        g_compute_checksum_for_string(G_CHECKSUM_SHA256, id[0] ? id : g_get_host_name(), -1);
+    const char *digits = strpbrk(space, "0123456789");
+
+    return g_strdup_printf("%.*s-%.*s-%.*s-", COMPUTER_DIGITS, digest, BOOT_DIGITS, boot,
+                           digits ? (int)strspn(digits, "0123456789") : 0, digits ? digits : "");
+}
+
+char *process_mark_in_name(void)
+{
+    g_autofree char *mark = process_mark_own();
+    g_auto(GStrv) parts = g_strsplit(mark, " ", 4);
+    g_autofree char *place = place_in_name(parts[0], parts[1]);
+
+    return g_strdup_printf("%s%s-%s", place, parts[2], parts[3]);
+}
+
+bool process_mark_in_name_is_dead(const char *text)
+{
+    g_autofree char *here = world();
+    g_auto(GStrv) own = g_strsplit(here, " ", 2);
+    g_autofree char *place = place_in_name(own[0], own[1]);
+    unsigned long number = 0;
+    unsigned long long time = 0;
+
+    if (strncmp(text, place, COMPUTER_DIGITS + 1) != 0)
+        return false;
+    /* Another boot has ended all; of another namespace nothing is known. */
+    if (strncmp(text, place, COMPUTER_DIGITS + 1 + BOOT_DIGITS + 1) != 0)
+        return true;
+    if (strncmp(text, place, strlen(place)) != 0 ||
+        sscanf(text + strlen(place), "%lu-%llu", &number, &time) != 2)
+        return false;
+    g_autofree char *process = g_strdup_printf("%lu", number);
+    g_autofree char *began = begun(process);
+    return began[0] == '\0' || g_ascii_strtoull(began, NULL, 10) != time;
 }

@@ -17,4 +17,14 @@ char *process_mark_own(void);
 /* False only when that process has surely ended. */
 bool process_mark_is_alive(const char *mark);
 
+/*
+ * The same mark with the computer in it, of hexadecimal digits and '-' only, for the names of files
+ * in folders that several computers share. Free with g_free.
+ */
+char *process_mark_in_name(void);
+
+/* For a name's rest that begins with such a mark: true if that process, of this computer, has
+ * surely ended. */
+bool process_mark_in_name_is_dead(const char *text);
+
 #endif

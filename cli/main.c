@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "app/app.h"
+#include "app/output_file.h"
 #include "verbs/station.h"
 #include "verbs/verbs.h"
 #include "views/json.h"
@@ -62,9 +63,12 @@ static int finish(struct app *app, int code)
     say_failure(app);
     if (app->json_wanted)
         print_json(app, code);
-    if ((fflush(stdout) != 0 || ferror(stdout)) && code == EXIT_DONE) {
-        app_note(app, "wrytograph %s: the result could not be written to the standard output",
-                 app->verb ? app->verb->name : "");
+    int reason = output_file_reason(stdout);
+    if (reason != 0 && code == EXIT_DONE) {
+        app_note(app,
+                 "wrytograph %s: done, but the result could not be written to the standard "
+                 "output: %s",
+                 app->verb ? app->verb->name : "", g_strerror(reason));
         code = EXIT_INTERNAL;
     }
     g_object_unref(app->json);
@@ -144,6 +148,9 @@ int main(int argc, char **argv)
         return EXIT_DONE;
     }
     const struct verb *verb = verbs_find(argv[1]);
+    /* Output that nobody reads any more must not end work on a board half-way. */
+    if (verb && (verb->options & APP_LINK))
+        signal(SIGPIPE, SIG_IGN);
     struct app *app = g_new0(struct app, 1);
     app->verb = verb;
     app->json_wanted = wants_json(argc, argv);

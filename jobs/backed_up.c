@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "base/folders.h"
 #include "open.h"
 #include "places.h"
 #include "store/backups.h"
@@ -10,12 +11,12 @@
 
 char *backed_up_folder(const struct wry_station *station)
 {
-    const char *named = g_getenv("WRYTOGRAPH_BACKUPS");
+    char *named = folders_named("WRYTOGRAPH_BACKUPS");
     g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
     g_autofree char *bench = board ? g_path_get_dirname(board) : NULL;
 
-    if (named && named[0])
-        return g_strdup(named);
+    if (named)
+        return named;
     return bench ? g_build_filename(bench, "backups", NULL) : backups_default_folder();
 }
 

@@ -38,14 +38,24 @@ bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, G
         path = kit_card(card->kit);
     } else if (trust) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
-                    "%s: a card that is no kit has no signature, and only what is signed by a key "
-                    "of %s is taken",
+                    "%s: a card that is no kit has no signature, and only kits signed by a key of "
+                    "%s are run here; 'wrytograph card pack' with --sign makes one of it",
                     path, trust);
         return false;
     }
     card->card = card_load(path, card->kit ? &files : NULL, mistakes, error);
     name_kit(mistakes, card);
     return card->card != NULL;
+}
+
+gboolean wry_card_trusted_folder(char **folder, GError **error)
+{
+    return signing_trusted_folder(folder, error);
+}
+
+bool wry_card_is_kit(const char *path)
+{
+    return archive_is_one(path);
 }
 
 struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **mistakes,

@@ -64,11 +64,8 @@ static enum wry_finding judge_loss(const struct wry_session_stats *counts, uint3
                : WRY_FINDING_GOOD;
 }
 
-/* The last line that was heard, with what does not print left out. */
-static char *last_line(const struct wry_session *session)
+char *finding_last_line(const uint8_t *bytes, size_t n)
 {
-    uint8_t bytes[WRY_SESSION_HEARD];
-    size_t n = wry_session_heard(session, bytes);
     GString *text = g_string_new(NULL);
 
     for (size_t i = 0; i < n; i++) {
@@ -78,6 +75,13 @@ static char *last_line(const struct wry_session *session)
             g_string_append_c(text, (char)bytes[i]);
     }
     return g_string_free(text, FALSE);
+}
+
+static char *last_line(const struct wry_session *session)
+{
+    uint8_t bytes[WRY_SESSION_HEARD];
+
+    return finding_last_line(bytes, wry_session_heard(session, bytes));
 }
 
 bool finding_says_loading(const char *text)

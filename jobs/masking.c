@@ -1,15 +1,32 @@
-/* Secret settings of a job. */
+/* Keeping secret settings out of what is shown and kept. */
 #include "masking.h"
 
 #include <string.h>
 
+#include "finding.h"
 #include "store/settings_file.h"
 
-static const char mask[] = "********";
+enum {
+    MASK_LENGTH = 8, /* whatever the secret's: that is nobody's business either */
+};
 
-static bool is_known(const GPtrArray *secrets, const char *text)
+static gint longest_first(gconstpointer a, gconstpointer b)
 {
-    return g_ptr_array_find_with_equal_func((GPtrArray *)secrets, text, g_str_equal, NULL);
+    size_t x = strlen(*(const char *const *)a), y = strlen(*(const char *const *)b);
+
+    return x < y ? 1 : x > y ? -1 : 0;
+}
+
+void masking_add(GPtrArray **secrets, const char *text)
+{
+    if (text[0] == '\0')
+        return;
+    if (!*secrets)
+        *secrets = g_ptr_array_new_with_free_func(g_free);
+    if (g_ptr_array_find_with_equal_func(*secrets, text, g_str_equal, NULL))
+        return;
+    g_ptr_array_add(*secrets, g_strdup(text));
+    g_ptr_array_sort(*secrets, longest_first);
 }
 
 static void learn(struct wry_station *station, const struct wry_setting *setting)
@@ -20,10 +37,7 @@ static void learn(struct wry_station *station, const struct wry_setting *setting
         return;
     open.secret = false;
     g_autofree char *text = settings_text(&open);
-    if (!station->secrets)
-        station->secrets = g_ptr_array_new_with_free_func(g_free);
-    if (text[0] != '\0' && !is_known(station->secrets, text))
-        g_ptr_array_add(station->secrets, g_steal_pointer(&text));
+    masking_add(&station->secrets, text);
 }
 
 void masking_learn(struct wry_station *station, const struct wry_held *held)
@@ -35,11 +49,126 @@ void masking_learn(struct wry_station *station, const struct wry_held *held)
     }
 }
 
+static bool is_used(const GPtrArray *secrets, char c)
+{
+    for (guint i = 0; i < secrets->len; i++) {
+        if (strchr(g_ptr_array_index(secrets, i), c))
+            return true;
+    }
+    return false;
+}
+
+/* A star, or the first printable character that no secret has. */
+static void append_mask(const GPtrArray *secrets, GString *to)
+{
+    char c = '*';
+
+    for (char next = '!'; is_used(secrets, c) && next <= '~'; next++)
+        c = next;
+    for (unsigned i = 0; i < MASK_LENGTH && !is_used(secrets, c); i++)
+        g_string_append_c(to, c);
+}
+
+enum match {
+    MATCH_NONE,
+    MATCH_BEGUN, /* as far as there are bytes */
+    MATCH_WHOLE,
+};
+
+static enum match match(const char *secret, const char *text, size_t n, size_t *used)
+{
+    size_t i = 0, k = 0;
+
+    while (secret[i] != '\0' && k < n) {
+        if (text[k] == secret[i])
+            i++;
+        else if (i == 0 || (text[k] != '\r' && text[k] != '\n'))
+            return MATCH_NONE;
+        k++;
+    }
+    *used = k;
+    return secret[i] == '\0' ? MATCH_WHOLE : MATCH_BEGUN;
+}
+
+/* The longest secret that begins there; MATCH_BEGUN where more bytes could make it a longer one.
+ * *broken: the board put line ends into it. */
+static enum match longest_match(const GPtrArray *secrets, const char *text, size_t n, bool ends,
+                                size_t *used, bool *broken)
+{
+    for (guint i = 0; i < secrets->len; i++) {
+        const char *secret = g_ptr_array_index(secrets, i);
+        enum match found = match(secret, text, n, used);
+        *broken = *used > strlen(secret);
+        if (found == MATCH_WHOLE || (found == MATCH_BEGUN && !ends))
+            return found;
+    }
+    return MATCH_NONE;
+}
+
+void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
+                 GString *to)
+{
+    size_t at = 0, used = 0;
+    bool broken = false;
+
+    g_string_append_len(held, bytes, (gssize)n);
+    while (secrets && at < held->len) {
+        enum match found =
+            longest_match(secrets, held->str + at, held->len - at, ends, &used, &broken);
+        if (found == MATCH_BEGUN)
+            break;
+        if (found == MATCH_NONE) {
+            g_string_append_c(to, held->str[at++]);
+            continue;
+        }
+        append_mask(secrets, to);
+        if (broken)
+            g_string_append_c(to, '\n');
+        at += used;
+    }
+    if (!secrets) {
+        g_string_append_len(to, held->str, (gssize)held->len);
+        at = held->len;
+    }
+    g_string_erase(held, 0, (gssize)at);
+}
+
 char *masking_apply(const struct wry_station *station, const char *text)
 {
-    GString *masked = g_string_new(text);
+    GString *masked = g_string_new(NULL);
+    g_autoptr(GString) held = g_string_new(NULL);
 
-    for (guint i = 0; station->secrets && i < station->secrets->len; i++)
-        g_string_replace(masked, g_ptr_array_index(station->secrets, i), mask, 0);
+    masking_put(station->secrets, held, text, strlen(text), true, masked);
     return g_string_free(masked, FALSE);
+}
+
+/* What was heard is the end of more: the first bytes may be the end of a secret. */
+static size_t skip_end_of_secret(const GPtrArray *secrets, const char *text, size_t n)
+{
+    size_t most = 0;
+
+    for (guint i = 0; i < secrets->len; i++) {
+        const char *secret = g_ptr_array_index(secrets, i);
+        size_t used;
+        for (const char *end = secret + 1; *secret && *end; end++) {
+            if (match(end, text, n, &used) == MATCH_WHOLE)
+                most = MAX(most, used);
+        }
+    }
+    return most;
+}
+
+void masking_evidence(const struct wry_station *station, struct wry_evidence *evidence)
+{
+    uint8_t bytes[WRY_SESSION_HEARD];
+    size_t n = wry_session_heard(&station->session, bytes), skipped = 0;
+    g_autoptr(GString) held = g_string_new(NULL), masked = g_string_new(NULL);
+
+    if (!station->secrets)
+        return;
+    if (n == sizeof bytes)
+        skipped = skip_end_of_secret(station->secrets, (const char *)bytes, n);
+    masking_put(station->secrets, held, bytes + skipped, n - skipped, true, masked);
+    g_free(evidence->last_line);
+    evidence->last_line = finding_last_line((const uint8_t *)masked->str, masked->len);
 }

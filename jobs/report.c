@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "bench/bench.h"
+#include "masking.h"
 #include "store/error.h"
 #include "store/journal.h"
 #include "wrytograph-host/remote.h"
@@ -149,6 +150,7 @@ enum wry_outcome station_fail_session(struct wry_station *station, enum wry_stat
         wry_evidence_take_of_loss(&problem->evidence, session, station->heard_before);
     else
         wry_evidence_take(&problem->evidence, session);
+    masking_evidence(station, &problem->evidence);
     return problem->outcome;
 }
 

@@ -10,6 +10,7 @@
 #include "shelf_items.h"
 #include "store/archive.h"
 #include "store/error.h"
+#include "store/leftovers.h"
 #include "store/shelf.h"
 #include "wrytograph/region_table.h"
 
@@ -158,9 +159,9 @@ static bool add_member(const struct adding *a, zip_t *zip, zip_uint64_t index, c
 static bool add_zip(const struct adding *a, const char *path)
 {
     zip_t *zip = zip_open(path, ZIP_RDONLY, NULL);
-    g_autofree char *folder = g_dir_make_tmp("wrytograph-XXXXXX", a->error);
+    g_autofree char *folder = leftovers_new_folder("zip");
     zip_int64_t count = zip ? zip_get_num_entries(zip, 0) : 0;
-    bool done = folder != NULL;
+    bool done = folder || store_file_error(a->error, g_get_tmp_dir());
 
     if (!zip)
         refuse(a, path, "it is no whole ZIP file");

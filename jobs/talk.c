@@ -340,6 +340,7 @@ static enum wry_outcome talk(struct talk *t, uint32_t speed, uint32_t console,
                                                 .speed = t->line.first_speed});
     enum wry_status status = loop(t);
     hear_rom_out(t);
+    talk_line_end(&t->line);
     enum wry_outcome outcome = conclude(t, status);
     result->ended = true;
     result->seen = expects(wanted) && outcome == WRY_OUTCOME_DONE;

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "listening.h"
+#include "masking.h"
 
 enum {
     SEEN_MAX = 65536, /* text kept for the search */
@@ -38,6 +39,7 @@ void talk_line_init(struct talk_line *line, struct wry_station *station, uint32_
                                .said = g_string_new(NULL),
                                .seen = g_string_new(NULL),
                                .rom_line = g_string_new(NULL),
+                               .held = g_string_new(NULL),
                                .speed = speed,
                                .first_speed = console > 0 ? console : speed,
                                .next_console = console == speed ? 0 : console,
@@ -49,6 +51,7 @@ void talk_line_clear(struct talk_line *line)
     g_string_free(line->said, TRUE);
     g_string_free(line->seen, TRUE);
     g_string_free(line->rom_line, TRUE);
+    g_string_free(line->held, TRUE);
 }
 
 /* What a boot ROM says of itself; of any chip, where the board's is not known. */
@@ -85,6 +88,11 @@ static void note_byte(struct talk_line *line, uint8_t byte)
         line->latest[(line->at_speed - i) % TALK_LATEST] = true;
 }
 
+static bool is_kept(uint8_t byte)
+{
+    return byte == '\n' || (byte >= 0x20 && byte < 0x7F);
+}
+
 static void append(GString *text, char c)
 {
     if (text->len >= SEEN_MAX)
@@ -92,25 +100,43 @@ static void append(GString *text, char c)
     g_string_append_c(text, c);
 }
 
+/* What others may see of it. */
+static void pass_on(struct talk_line *line, const uint8_t *bytes, size_t n, bool ends)
+{
+    g_autoptr(GString) shown = g_string_new(NULL);
+
+    masking_put(line->station->secrets, line->held, bytes, n, ends, shown);
+    for (size_t i = 0; i < shown->len; i++) {
+        if (is_kept((uint8_t)shown->str[i]))
+            append(line->said, shown->str[i]);
+    }
+    if (shown->len > 0)
+        station_tell(line->station, (struct wry_event){.kind = WRY_EVENT_HEARD,
+                                                       .bytes = (const uint8_t *)shown->str,
+                                                       .n = shown->len});
+}
+
 static void hear(struct talk_line *line, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n; i++) {
         note_byte(line, bytes[i]);
-        if (bytes[i] == '\n' || (bytes[i] >= 0x20 && bytes[i] < 0x7F)) {
-            append(line->said, (char)bytes[i]);
+        if (is_kept(bytes[i]))
             append(line->seen, (char)bytes[i]);
-        }
         if (bytes[i] == '\n')
             judge_rom_line(line);
-        else if (bytes[i] >= 0x20 && bytes[i] < 0x7F && line->rom_line->len < 256)
+        else if (is_kept(bytes[i]) && line->rom_line->len < 256)
             g_string_append_c(line->rom_line, (char)bytes[i]);
     }
     if (n == 0)
         return;
     line->heard_bytes += n;
     line->heard_at = now(line);
-    station_tell(line->station,
-                 (struct wry_event){.kind = WRY_EVENT_HEARD, .bytes = bytes, .n = n});
+    pass_on(line, bytes, n, false);
+}
+
+void talk_line_end(struct talk_line *line)
+{
+    pass_on(line, NULL, 0, true);
 }
 
 enum wry_status talk_line_begin(struct talk_line *line)

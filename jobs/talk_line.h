@@ -19,8 +19,9 @@ enum talk_rom {
 struct talk_line {
     struct wry_station *station;
     const struct wry_chip *chip; /* NULL: any */
-    GString *said;               /* printable text and line ends, the latest of it */
-    GString *seen;               /* of that, what was not looked at yet */
+    GString *said;               /* printable text and line ends, the latest, without secrets */
+    GString *held;               /* the beginning of a secret, perhaps */
+    GString *seen;               /* printable text that no step has looked at yet; never shown */
     GString *rom_line;           /* the line that is coming in */
     enum talk_rom rom;
     uint32_t speed;
@@ -46,6 +47,9 @@ enum wry_status talk_line_begin(struct talk_line *line);
 
 /* Listens until something is heard, for a turn at most, and follows the board's speed. */
 enum wry_status talk_line_turn(struct talk_line *line);
+
+/* Nothing more is heard: what was held back is shown, and is in said. */
+void talk_line_end(struct talk_line *line);
 
 enum wry_status talk_line_send(const struct talk_line *line, const void *bytes, size_t n);
 

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 
 #include "archive.h"
+#include "base/folders.h"
 #include "base/units.h"
 #include "database.h"
 #include "error.h"
@@ -28,11 +29,9 @@ static const struct database_kind schema = {.steps = steps, .busy = 1000};
 
 char *backups_default_folder(void)
 {
-    const char *named = g_getenv("WRYTOGRAPH_BACKUPS");
+    char *named = folders_named("WRYTOGRAPH_BACKUPS");
 
-    return named && named[0]
-               ? g_strdup(named)
-               : g_build_filename(g_get_user_data_dir(), "wrytograph", "backups", NULL);
+    return named ? named : folders_user(FOLDER_DATA, "backups");
 }
 
 struct backups *backups_open(const char *record_folder, const char *folder, struct wry_stop stop,
@@ -207,7 +206,9 @@ bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], 
     g_autofree char *address = units_address(eui48);
     sqlite3_stmt *s = database_prepare(backups->db,
                                        "SELECT path, whole, created FROM backup WHERE address = ?1 "
-                                       "AND flash = ?2 ORDER BY whole DESC, created DESC",
+                                       "AND flash = ?2 ORDER BY whole DESC, "
+                                       "created > strftime('%Y-%m-%dT%H:%M:%SZ', 'now', '+1 day'), "
+                                       "created DESC",
                                        error);
     int code = SQLITE_DONE;
 

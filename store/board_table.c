@@ -3,10 +3,12 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <glib/gstdio.h>
+#include <stdlib.h>
 #include <string.h>
-#include <sys/file.h>
 #include <unistd.h>
 
+#include "base/file_lock.h"
 #include "base/units.h"
 #include "csv_table.h"
 #include "error.h"
@@ -129,23 +131,73 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
 
 /* Taking. */
 
-/* Held while the table is read and written; -1 with the reason. */
-static int lock_table(const char *path, GError **error)
+/*
+ * The lock is a file beside the table, since the table itself is replaced when it is saved. It is
+ * found by the table's real path: links and other spellings of the path lead to one lock. A hard
+ * link in another folder would not, and saving would part it from the others: it is refused.
+ */
+static char *real_path(const char *path, GError **error)
 {
-    g_autofree char *folder = g_path_get_dirname(path);
-    g_autofree char *base = g_path_get_basename(path);
+    char *real = realpath(path, NULL), *copy;
+    GStatBuf info;
+
+    if (!real || g_stat(real, &info) != 0) {
+        free(real);
+        store_file_error(error, path);
+        return NULL;
+    }
+    copy = g_strdup(real);
+    free(real);
+    if (info.st_nlink <= 1)
+        return copy;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                "%s: this file has %u names (hard links), and under each of them a row could be "
+                "given to another board; make a copy of it instead, or remove the other names",
+                path, (unsigned)info.st_nlink);
+    g_free(copy);
+    return NULL;
+}
+
+/* Whoever may read and write the table may lock it, whatever the umask of who was first. */
+static int open_lock(const char *name, const GStatBuf *table)
+{
+    int file = open(name, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+
+    if (file >= 0) {
+        if (table && fchown(file, (uid_t)-1, table->st_gid) == 0)
+            fchmod(file, table->st_mode & 0666);
+        return file;
+    }
+    if (errno != EEXIST)
+        return -1;
+    file = open(name, O_RDWR | O_CLOEXEC | O_NOFOLLOW);
+    /* To read is enough for a lock on local file systems. */
+    return file >= 0 || errno != EACCES ? file : open(name, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
+}
+
+/* Held while the table is read and written; -1 with the reason. real: where it lies. */
+static int lock_table(const char *real, GError **error)
+{
+    g_autofree char *folder = g_path_get_dirname(real);
+    g_autofree char *base = g_path_get_basename(real);
     g_autofree char *name = g_strdup_printf("%s/.%s.lock", folder, base);
-    int file = open(name, O_RDWR | O_CREAT | O_CLOEXEC, 0666);
+    enum file_lock lock = FILE_LOCK_FAILED;
+    GStatBuf table;
+    int file = open_lock(name, g_stat(real, &table) == 0 ? &table : NULL);
 
     for (unsigned i = 0; file >= 0 && i < LOCK_TRIES; i++) {
-        if (flock(file, LOCK_EX | LOCK_NB) == 0)
+        lock = file_lock_try(file);
+        if (lock == FILE_LOCK_OURS)
             return file;
+        if (lock == FILE_LOCK_FAILED)
+            break;
         g_usleep(LOCK_PAUSE * 1000);
     }
-    if (file < 0)
-        store_file_error(error, name);
+    if (lock == FILE_LOCK_HELD)
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: another program holds it", real);
     else
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: another program holds it", path);
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: cannot be locked: %s", name,
+                    g_strerror(errno));
     if (file >= 0)
         close(file);
     return -1;
@@ -155,13 +207,16 @@ gboolean board_table_copy(const char *from, const char *path, GError **error)
 {
     g_autofree char *text = NULL;
     gsize n = 0;
-    int lock = lock_table(path, error);
+    /* What a link points to must be there: the copy takes no link's place. */
+    g_autofree char *real =
+        g_file_test(path, G_FILE_TEST_EXISTS) ? real_path(path, error) : g_strdup(path);
+    int lock = real ? lock_table(real, error) : -1;
 
     if (lock < 0)
         return FALSE;
     gboolean there =
-        g_file_test(path, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
-                                                  pending_file_save(path, text, n, FALSE, error));
+        g_file_test(real, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
+                                                  pending_file_save(real, text, n, FALSE, error));
     close(lock);
     return there;
 }
@@ -243,7 +298,8 @@ GPtrArray *board_table_take(const char *path, enum card_rows rows,
                             GError **error)
 {
     bool writes = claim && rows == CARD_ROWS_NEXT;
-    int lock = writes ? lock_table(path, error) : -1;
+    g_autofree char *real = writes ? real_path(path, error) : NULL;
+    int lock = real ? lock_table(real, error) : -1;
 
     if (writes && lock < 0)
         return NULL;
@@ -258,7 +314,8 @@ GPtrArray *board_table_take(const char *path, enum card_rows rows,
 gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
                           GError **error)
 {
-    int lock = lock_table(path, error);
+    g_autofree char *real = real_path(path, error);
+    int lock = real ? lock_table(real, error) : -1;
     struct csv_table *table = lock >= 0 ? csv_table_load(path, error) : NULL;
     gboolean done = FALSE;
 

@@ -2,7 +2,6 @@
 #include "csv_table.h"
 
 #include <csv.h>
-#include <glib/gstdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -215,7 +214,6 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
     g_autoptr(GString) text = g_string_new(table->is_marked ? BYTE_ORDER_MARK : NULL);
     /* What a link points to is replaced, not the link. */
     char *path = realpath(table->path, NULL);
-    GStatBuf before = {0};
 
     for (guint i = 0; i < table->rows->len; i++) {
         const GArray *fields = g_ptr_array_index(table->rows, i);
@@ -226,13 +224,8 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
         }
         g_string_append(text, "\r\n");
     }
-    if (!path || g_stat(path, &before) != 0) {
-        free(path);
-        return store_file_error(error, table->path);
-    }
-    gboolean saved = pending_file_save(path, text->str, text->len, TRUE, error);
-    if (saved)
-        g_chmod(path, before.st_mode & 0777);
+    gboolean saved = path ? pending_file_replace(path, text->str, text->len, error)
+                          : store_file_error(error, table->path);
     free(path);
     return saved;
 }

@@ -6,6 +6,7 @@
 #include <sqlite3.h>
 #include <string.h>
 
+#include "base/folders.h"
 #include "base/together.h"
 #include "base/units.h"
 #include "database.h"
@@ -402,11 +403,9 @@ const GPtrArray *journal_set_aside(const struct journal *journal)
 
 char *journal_default_folder(void)
 {
-    const char *folder = g_getenv("WRYTOGRAPH_STATE");
+    char *named = folders_named("WRYTOGRAPH_STATE");
 
-    if (folder && folder[0] != '\0')
-        return g_strdup(folder);
-    return g_build_filename(g_get_user_state_dir(), "wrytograph", NULL);
+    return named ? named : folders_user(FOLDER_STATE, NULL);
 }
 
 static struct journal *open_file(const char *folder, struct wry_stop stop, bool to_look,

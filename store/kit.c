@@ -13,6 +13,7 @@
 #include "folder.h"
 #include "kit_list.h"
 #include "kit_zip.h"
+#include "leftovers.h"
 #include "signing.h"
 
 struct kit {
@@ -180,13 +181,9 @@ static gboolean unpack_entry(struct kit *kit, zip_t *zip, guint i, GError **erro
 
 static gboolean unpack(struct kit *kit, zip_t *zip, GError **error)
 {
-    g_autoptr(GError) inner = NULL;
-
-    kit->folder = g_dir_make_tmp("wrytograph-kit-XXXXXX", &inner);
-    if (!kit->folder) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    kit->folder = leftovers_new_folder("kit");
+    if (!kit->folder)
+        return store_file_error(error, g_get_tmp_dir());
     kit->card = g_build_filename(kit->folder, kit->list->card->path, NULL);
     gboolean good = unpack_member(kit, zip, kit->list->card, kit->card, error);
     for (guint i = 0; i < kit->list->entries->len && good; i++)

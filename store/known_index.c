@@ -1,6 +1,7 @@
 /* The index of known content, in SQLite. */
 #include "known_index.h"
 
+#include "base/folders.h"
 #include "database.h"
 
 struct known_index {
@@ -27,10 +28,9 @@ static const struct database_kind schema = {
 
 char *known_default_folder(void)
 {
-    const char *named = g_getenv("WRYTOGRAPH_CACHE");
+    char *named = folders_named("WRYTOGRAPH_CACHE");
 
-    return named && named[0] ? g_strdup(named)
-                             : g_build_filename(g_get_user_cache_dir(), "wrytograph", NULL);
+    return named ? named : folders_user(FOLDER_CACHE, NULL);
 }
 
 struct known_index *known_index_open(const char *folder, struct wry_stop stop, GError **error)

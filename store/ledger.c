@@ -4,6 +4,7 @@
 #include <sodium.h>
 #include <string.h>
 
+#include "base/folders.h"
 #include "base/process_mark.h"
 #include "base/units.h"
 #include "error.h"
@@ -27,7 +28,7 @@ struct wry_ledger {
 
 static char *data_file(const char *name)
 {
-    return g_build_filename(g_get_user_data_dir(), "wrytograph", name, NULL);
+    return folders_user(FOLDER_DATA, name);
 }
 
 /* What waits for a server has a file of its own for each. */
@@ -52,7 +53,8 @@ struct wry_ledger *wry_ledger_open(const char *address, GError **error)
         ledger->name = ledger_server_name(given);
         ledger->path = outbox_path(given);
     } else {
-        ledger->path = given && given[0] != '\0' ? g_strdup(given) : data_file("ledger.db");
+        ledger->path = given && given[0] != '\0' ? g_canonicalize_filename(given, NULL)
+                                                 : data_file("ledger.db");
         ledger->name = g_strdup(ledger->path);
     }
     ledger->lite = ledger_lite_open(ledger->path, error);

@@ -4,18 +4,18 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <glib/gstdio.h>
-#include <signal.h>
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include "error.h"
+#include "leftovers.h"
 
 struct pending_file {
     char *path, *folder, *hidden;
     gboolean replace;
+    mode_t mode;
+    gid_t group; /* (gid_t)-1: whatever the system gives */
 };
 
 /* Only a plain file is ever replaced: never a device, a pipe or a folder. */
@@ -36,40 +36,21 @@ static gboolean may_take_name(const struct pending_file *file, GError **error)
     return FALSE;
 }
 
-/* ".NAME.part-PROCESS" and what is written beside it: left by a process that is no more. */
-static void remove_leftovers(const struct pending_file *file, const char *base)
-{
-    g_autofree char *prefix = g_strdup_printf(".%s.part-", base);
-    GDir *folder = g_dir_open(file->folder, 0, NULL);
-    const char *name;
-
-    while (folder && (name = g_dir_read_name(folder))) {
-        if (!g_str_has_prefix(name, prefix))
-            continue;
-        long process = strtol(name + strlen(prefix), NULL, 10);
-        if (process <= 0 || kill((pid_t)process, 0) == 0 || errno != ESRCH)
-            continue;
-        g_autofree char *path = g_build_filename(file->folder, name, NULL);
-        g_unlink(path);
-    }
-    if (folder)
-        g_dir_close(folder);
-}
-
 struct pending_file *pending_file_begin(const char *path, gboolean replace, GError **error)
 {
     struct pending_file *file = g_new0(struct pending_file, 1);
-    g_autofree char *base = g_path_get_basename(path);
 
     file->path = g_strdup(path);
     file->folder = g_path_get_dirname(path);
-    file->hidden = g_strdup_printf("%s/.%s.part-%ld", file->folder, base, (long)getpid());
+    file->hidden = leftovers_path(file->folder, "part");
     file->replace = replace;
+    file->mode = 0600;
+    file->group = (gid_t)-1;
     if (!may_take_name(file, error)) {
         pending_file_abandon(file);
         return NULL;
     }
-    remove_leftovers(file, base);
+    leftovers_remove(file->folder);
     /* It holds one board's calibration and identity: nobody else's to read. */
     int descriptor =
         open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
@@ -92,15 +73,29 @@ const char *pending_file_folder(const struct pending_file *file)
     return file->folder;
 }
 
-static gboolean flush(const char *path, int flags, mode_t mode)
+/* Mode and group come before the name: a kill in between must not change what it had. */
+static gboolean flush_content(const struct pending_file *file)
 {
-    int descriptor = open(path, flags | O_CLOEXEC);
+    int descriptor = open(file->hidden, O_RDONLY | O_CLOEXEC);
     gboolean flushed =
-        descriptor >= 0 && (mode == 0 || fchmod(descriptor, mode) == 0) && fsync(descriptor) == 0;
+        descriptor >= 0 &&
+        (file->group == (gid_t)-1 || fchown(descriptor, (uid_t)-1, file->group) == 0) &&
+        fchmod(descriptor, file->mode) == 0 && fsync(descriptor) == 0;
 
     if (descriptor >= 0)
         close(descriptor);
     return flushed;
+}
+
+/* A folder that cannot be flushed (some network ones) is no failure: the name is in place. */
+static void flush_folder(const char *path)
+{
+    int descriptor = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+
+    if (descriptor < 0)
+        return;
+    fsync(descriptor);
+    close(descriptor);
 }
 
 /* Whoever took the name meanwhile keeps it; where the system cannot promise that, a look must do.
@@ -122,12 +117,11 @@ static gboolean take_name(const struct pending_file *file, GError **error)
 
 gboolean pending_file_commit(struct pending_file *file, GError **error)
 {
-    gboolean done = flush(file->hidden, O_RDONLY, 0600) ? take_name(file, error)
-                                                        : store_file_error(error, file->path);
+    gboolean done =
+        flush_content(file) ? take_name(file, error) : store_file_error(error, file->path);
 
-    /* The name is in place; a folder that cannot be flushed (some network ones) is no failure. */
     if (done)
-        flush(file->folder, O_RDONLY | O_DIRECTORY, 0);
+        flush_folder(file->folder);
     pending_file_abandon(file);
     return done;
 }
@@ -144,16 +138,33 @@ void pending_file_abandon(struct pending_file *file)
     g_free(file);
 }
 
-gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
-                           GError **error)
+static gboolean fill(struct pending_file *file, const char *bytes, gsize n, GError **error)
 {
-    struct pending_file *file = pending_file_begin(path, replace, error);
-
-    if (!file)
-        return FALSE;
     if (g_file_set_contents_full(pending_file_path(file), bytes, (gssize)n,
                                  G_FILE_SET_CONTENTS_NONE, 0600, error))
         return pending_file_commit(file, error);
     pending_file_abandon(file);
     return FALSE;
+}
+
+gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
+                           GError **error)
+{
+    struct pending_file *file = pending_file_begin(path, replace, error);
+
+    return file && fill(file, bytes, n, error);
+}
+
+gboolean pending_file_replace(const char *path, const char *bytes, gsize n, GError **error)
+{
+    struct stat before;
+
+    if (stat(path, &before) != 0)
+        return store_file_error(error, path);
+    struct pending_file *file = pending_file_begin(path, TRUE, error);
+    if (!file)
+        return FALSE;
+    file->mode = before.st_mode & 0777;
+    file->group = before.st_gid;
+    return fill(file, bytes, n, error);
 }

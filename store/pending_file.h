@@ -15,7 +15,7 @@ struct pending_file;
 
 /*
  * replace: whether a plain file of that name may be overwritten. Tries the folder out, and removes
- * what processes that were killed have left of this name. Only the owner may read the file.
+ * what killed processes left in it. Only the owner may read the file.
  */
 struct pending_file *pending_file_begin(const char *path, gboolean replace, GError **error);
 
@@ -29,6 +29,9 @@ gboolean pending_file_commit(struct pending_file *file, GError **error);
 /* All of it in one go. */
 gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
                            GError **error);
+
+/* The same in place of a file, whose mode and group it gets: others share it. */
+gboolean pending_file_replace(const char *path, const char *bytes, gsize n, GError **error);
 
 /* Removes what was written; frees. NULL is fine. */
 void pending_file_abandon(struct pending_file *file);

@@ -4,6 +4,7 @@
 #include <glib/gstdio.h>
 #include <string.h>
 
+#include "base/folders.h"
 #include "base/units.h"
 #include "database.h"
 #include "error.h"
@@ -28,10 +29,9 @@ static const struct database_kind schema = {.steps = steps, .busy = 1000};
 
 char *shelf_default_folder(void)
 {
-    const char *named = g_getenv("WRYTOGRAPH_SHELF");
+    char *named = folders_named("WRYTOGRAPH_SHELF");
 
-    return named && named[0] ? g_strdup(named)
-                             : g_build_filename(g_get_user_data_dir(), "wrytograph", "shelf", NULL);
+    return named ? named : folders_user(FOLDER_DATA, "shelf");
 }
 
 struct shelf *shelf_open(const char *folder, struct wry_stop stop, GError **error)

@@ -1,9 +1,13 @@
 /* Signatures, by libsodium. */
 #include "signing.h"
 
+#include <errno.h>
+#include <glib/gstdio.h>
 #include <sodium.h>
 #include <string.h>
+#include <sys/stat.h>
 
+#include "base/folders.h"
 #include "base/text_file.h"
 #include "error.h"
 #include "pending_file.h"
@@ -95,7 +99,8 @@ gboolean signing_sign(const char *secret_file, const void *bytes, size_t n,
     sodium_memzero(text, strlen(text));
     g_free(text);
     if (!is_key)
-        return fail(error, secret_file, "this is no secret key; 'card keys new NAME' makes one");
+        return fail(error, secret_file,
+                    "this is no secret key; 'wrytograph card keys NAME' makes one");
     crypto_sign_seed_keypair(signature->key, full, seed);
     crypto_sign_detached(signature->bytes, NULL, bytes, n, full);
     sodium_memzero(seed, sizeof seed);
@@ -133,6 +138,14 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
     return lines && (any || fail(error, path, "there is no public key in it"));
 }
 
+/* A file that was put there under a wrong name would otherwise be a key that nobody looks at. */
+static gboolean look_in_entry(const char *path, const uint8_t *key, bool *trusted, GError **error)
+{
+    if (!g_str_has_suffix(path, ".public"))
+        return fail(error, path, "only files of public keys, named NAME.public, may be here");
+    return look_in_file(path, key, trusted, error);
+}
+
 gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZE], bool *trusted,
                             GError **error)
 {
@@ -148,8 +161,26 @@ gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZ
     }
     for (const char *name = g_dir_read_name(folder); name; name = g_dir_read_name(folder)) {
         g_autofree char *path = g_build_filename(trust, name, NULL);
-        if (g_str_has_suffix(name, ".public") && !look_in_file(path, key, trusted, error))
+        if (name[0] != '.' && !look_in_entry(path, key, trusted, error))
             return FALSE;
     }
+    return TRUE;
+}
+
+gboolean signing_trusted_folder(char **folder, GError **error)
+{
+    g_autofree char *path = folders_user(FOLDER_CONFIG, "trusted");
+    GStatBuf info;
+
+    *folder = NULL;
+    if (g_lstat(path, &info) != 0)
+        return errno == ENOENT || store_file_error(error, path);
+    if (g_stat(path, &info) != 0)
+        return store_file_error(error, path);
+    if (!S_ISDIR(info.st_mode))
+        return fail(error, path,
+                    "this must be a folder of trusted keys (NAME.public); until it is, no kit is "
+                    "trusted");
+    *folder = g_steal_pointer(&path);
     return TRUE;
 }

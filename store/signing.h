@@ -28,10 +28,16 @@ gboolean signing_sign(const char *secret_file, const void *bytes, size_t n,
                       struct signature *signature, GError **error);
 bool signing_fits(const struct signature *signature, const void *bytes, size_t n);
 
-/* trust: a file of public keys, a line for each, or a folder of such files named *.public. *trusted
- * tells whether the key is among them. */
+/*
+ * trust: a file of public keys, one on each line, or a folder of such files named *.public.
+ * *trusted is true if the key is among them. FALSE if any of it cannot be read or is no key, or if
+ * a folder holds anything else (names that begin with a dot are passed over).
+ */
 gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZE], bool *trusted,
                             GError **error);
+
+/* The folder of keys that this computer trusts; see wry_card_trusted_folder. */
+gboolean signing_trusted_folder(char **folder, GError **error);
 
 /* As text, and back. */
 char *signing_hex(const uint8_t *bytes, size_t n);

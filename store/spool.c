@@ -2,11 +2,13 @@
 #include "spool.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <glib/gstdio.h>
 #include <string.h>
 #include <unistd.h>
 
 #include "error.h"
+#include "leftovers.h"
 
 struct spool {
     int file;
@@ -25,9 +27,8 @@ gboolean store_file_error(GError **error, const char *path)
 
 struct spool *spool_new(const char *folder, GError **error)
 {
-    g_autofree char *path =
-        g_build_filename(folder ? folder : g_get_tmp_dir(), ".wrytograph-XXXXXX", NULL);
-    int file = g_mkstemp(path);
+    g_autofree char *path = leftovers_path(folder ? folder : g_get_tmp_dir(), "spool");
+    int file = open(path, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
 
     if (file < 0) {
         store_file_error(error, folder ? folder : g_get_tmp_dir());

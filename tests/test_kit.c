@@ -102,8 +102,8 @@ static void a_kit_runs_where_its_files_are_not(void)
     EXPECT(0, "02:57:B8:FE:82:F1", command("inspect", backup, NULL));
     EXPECT(0, "backups/0257B8FE82F1", command("identify", NULL));
     /* What was unpacked is gone. */
-    said =
-        run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
+    said = run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/.wrytograph-kit-* 2>/dev/null | wc -l",
+                       NULL);
     CHECK(strcmp(said.out, "0\n") == 0);
 }
 
@@ -164,8 +164,62 @@ static void only_trusted_kits_are_taken(void)
     EXPECT(3, "not signed", command("card", "run", scratch_file("plain.zip"), NULL));
     EXPECT(3, "no kit has no signature", command("card", "run", scratch_file("card.yaml"), NULL));
     CHECK_EQUAL(0, g_unlink(key));
+    EXPECT(3, "not signed", command("card", "check", scratch_file("plain.zip"), NULL));
     CHECK_EQUAL(0, g_rmdir(folder));
     EXPECT(3, "this is no secret key", pack("x.zip", "harbour.public"));
+}
+
+/* What stands in the place of the folder of trusted keys and is none lets nothing pass. */
+static void trust_that_cannot_be_read_trusts_nothing(void)
+{
+    g_autofree char *folder =
+        g_build_filename(g_getenv("XDG_CONFIG_HOME"), "wrytograph", "trusted", NULL);
+    g_autofree char *stray = g_build_filename(folder, "creek.pub", NULL);
+    g_autofree char *key = NULL;
+
+    CHECK(g_file_get_contents(scratch_file("harbour.public"), &key, NULL, NULL));
+    CHECK(g_file_set_contents(folder, key, -1, NULL));
+    EXPECT(3, "this must be a folder of trusted keys",
+           command("card", "check", scratch_file("plain.zip"), NULL));
+    EXPECT(3, "this must be a folder of trusted keys",
+           command("card", "run", scratch_file("foreign.zip"), NULL));
+    CHECK_EQUAL(0, g_unlink(folder));
+    CHECK_EQUAL(0, symlink("nowhere", folder));
+    EXPECT(3, "trusted: No such file or directory",
+           command("card", "run", scratch_file("plain.zip"), NULL));
+    CHECK_EQUAL(0, g_unlink(folder));
+    CHECK_EQUAL(0, symlink("trusted", folder));
+    EXPECT(3, "trusted: Too many levels of symbolic links",
+           command("card", "run", scratch_file("plain.zip"), NULL));
+    CHECK_EQUAL(0, g_unlink(folder));
+    CHECK_EQUAL(0, g_mkdir(folder, 0755));
+    CHECK(g_file_set_contents(stray, key, -1, NULL));
+    EXPECT(3, "creek.pub: only files of public keys, named NAME.public, may be here",
+           command("card", "check", scratch_file("signed.zip"), NULL));
+    CHECK_EQUAL(0, g_unlink(stray));
+    CHECK_EQUAL(0, g_rmdir(folder));
+}
+
+/* Their text has no signature yet: checking and packing it is how it gets one. */
+static void authors_check_and_sign_their_own_cards_where_keys_are_trusted(void)
+{
+    g_autofree char *folder =
+        g_build_filename(g_getenv("XDG_CONFIG_HOME"), "wrytograph", "trusted", NULL);
+    g_autofree char *own = g_build_filename(folder, "harbour.public", NULL), *key = NULL;
+
+    CHECK(g_file_get_contents(scratch_file("harbour.public"), &key, NULL, NULL));
+    CHECK_EQUAL(0, g_mkdir_with_parents(folder, 0755));
+    CHECK(g_file_set_contents(own, key, -1, NULL));
+    EXPECT(0, "is sound", command("card", "check", scratch_file("card.yaml"), NULL));
+    EXPECT(0, "signed", pack("own.zip", "harbour.secret"));
+    EXPECT(0, "is sound", command("card", "check", scratch_file("own.zip"), NULL));
+    EXPECT(3, "'wrytograph card pack' with --sign makes one of it",
+           command("card", "run", scratch_file("card.yaml"), NULL));
+    EXPECT(3, "which is not among those of",
+           command("card", "pack", scratch_file("foreign.zip"), "-o", scratch_file("again.zip"),
+                   "--sign", scratch_file("harbour.secret"), NULL));
+    CHECK_EQUAL(0, g_unlink(own));
+    CHECK_EQUAL(0, g_rmdir(folder));
 }
 
 /* Takes the kit apart and puts it together with one member changed, or one more. */
@@ -235,8 +289,8 @@ static void altered_kits_are_refused(void)
     scratch_write("cut.zip", bytes, n - 100);
     EXPECT(3, "not a whole ZIP file", command("card", "check", scratch_file("cut.zip"), NULL));
     /* Nothing of them was left unpacked. */
-    struct said said =
-        run_program("sh", "-c", "ls -d ${TMPDIR:-/tmp}/wrytograph-kit-* 2>/dev/null | wc -l", NULL);
+    struct said said = run_program(
+        "sh", "-c", "ls -d ${TMPDIR:-/tmp}/.wrytograph-kit-* 2>/dev/null | wc -l", NULL);
     CHECK(strcmp(said.out, "0\n") == 0);
 }
 
@@ -278,14 +332,17 @@ static void rows_of_a_kit_stand_beside_it(void)
 
 int main(int argc, char **argv)
 {
-    static const struct fact facts[] = {FACT(the_same_content_gives_the_same_bytes),
-                                        FACT(a_kit_runs_where_its_files_are_not),
-                                        FACT(a_kit_holds_no_secrets),
-                                        FACT(keys_are_made_once),
-                                        FACT(only_trusted_kits_are_taken),
-                                        FACT(altered_kits_are_refused),
-                                        FACT(a_kit_holds_what_was_on_the_shelf),
-                                        FACT(rows_of_a_kit_stand_beside_it)};
+    static const struct fact facts[] = {
+        FACT(the_same_content_gives_the_same_bytes),
+        FACT(a_kit_runs_where_its_files_are_not),
+        FACT(a_kit_holds_no_secrets),
+        FACT(keys_are_made_once),
+        FACT(only_trusted_kits_are_taken),
+        FACT(trust_that_cannot_be_read_trusts_nothing),
+        FACT(authors_check_and_sign_their_own_cards_where_keys_are_trusted),
+        FACT(altered_kits_are_refused),
+        FACT(a_kit_holds_what_was_on_the_shelf),
+        FACT(rows_of_a_kit_stand_beside_it)};
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

@@ -50,8 +50,14 @@ bool app_interrupted(void)
     static bool installed;
 
     if (!installed) {
+        static const int unless_ignored[] = {SIGHUP, SIGQUIT}; /* as nohup and '&' do */
         sigaction(SIGINT, &action, NULL);
         sigaction(SIGTERM, &action, NULL);
+        for (size_t i = 0; i < G_N_ELEMENTS(unless_ignored); i++) {
+            struct sigaction before;
+            if (sigaction(unless_ignored[i], NULL, &before) == 0 && before.sa_handler != SIG_IGN)
+                sigaction(unless_ignored[i], &action, NULL);
+        }
         installed = true;
     }
     return interrupted != 0;

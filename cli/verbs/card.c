@@ -33,13 +33,24 @@ static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
     }
 }
 
-/* Keys that are trusted on this computer, where there are any. */
-static char *trusted_folder(void)
+/*
+ * Whose kits are taken: *trust stays NULL where any are. Text of a card has no signature; authors
+ * check and pack theirs all the same on a computer that trusts keys, and only running it is
+ * refused. False after app_fail.
+ */
+static bool find_trust(struct app *app, const char *path, const struct card_options *options,
+                       char **trust)
 {
-    g_autofree char *folder =
-        g_build_filename(g_get_user_config_dir(), "wrytograph", "trusted", NULL);
+    bool runs = strcmp(app->rest[0], "run") == 0;
+    GError *error = NULL;
 
-    return g_file_test(folder, G_FILE_TEST_IS_DIR) ? g_steal_pointer(&folder) : NULL;
+    *trust = g_strdup(options->trust);
+    if (options->trust || (!runs && !wry_card_is_kit(path)))
+        return true;
+    if (wry_card_trusted_folder(trust, &error))
+        return true;
+    explain_error(app, error);
+    return false;
 }
 
 static int fail_mistakes(struct app *app, guint count)
@@ -70,9 +81,9 @@ struct wry_card *card_open_from(struct app *app, const char *path, const char *t
 
 struct wry_card *card_open(struct app *app, const char *path, const struct card_options *options)
 {
-    g_autofree char *folder = options->trust ? NULL : trusted_folder();
+    g_autofree char *trust = NULL;
 
-    return card_open_from(app, path, options->trust ? options->trust : folder);
+    return find_trust(app, path, options, &trust) ? card_open_from(app, path, trust) : NULL;
 }
 
 /* check */
@@ -97,11 +108,12 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
 /* Mistakes that were found in one card; -1 after app_fail. */
 static int check_one(struct app *app, const char *path, const struct card_options *options)
 {
-    g_autofree char *folder = options->trust ? NULL : trusted_folder();
-    const char *trust = options->trust ? options->trust : folder;
+    g_autofree char *trust = NULL;
     GError *error = NULL;
-    g_autoptr(GPtrArray) mistakes = wry_card_check(path, trust, words, NULL, &error);
 
+    if (!find_trust(app, path, options, &trust))
+        return -1;
+    g_autoptr(GPtrArray) mistakes = wry_card_check(path, trust, words, NULL, &error);
     if (!mistakes) {
         explain_error(app, error);
         return -1;

@@ -5,6 +5,7 @@
 
 #include "base/units.h"
 #include "card.h"
+#include "card_log.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/run_outcome.h"
@@ -24,7 +25,8 @@ struct each {
     unsigned passed, failed;
     bool end_told; /* that it ends after the board at hand */
     char *trouble; /* with the link, that was told last; NULL = none */
-    bool bad_link; /* it can never be opened */
+    bool bad_link; /* it can never be opened, or no log for it */
+    bool log_lost; /* some log could not be written */
     enum wry_outcome worst;
 };
 
@@ -207,16 +209,22 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
     struct wry_run_wanted wanted = {
         .card = each->card, .dry_run = app->dry_run, .again = each->options->again};
     struct wry_station_settings settings = each->settings;
+    struct card_log log;
 
     settings.link = link;
     settings.stop = (struct wry_stop){.context = each, .asked = tell_end};
+    if (!card_log_begin(app, &log, each->options->logs, link, &settings)) {
+        each->bad_link = true;
+        return;
+    }
     station_make_of(app, &settings);
     enum wry_outcome outcome = wry_station_run(app->station, &wanted, result);
     bool passed = outcome == WRY_OUTCOME_DONE, simulated = wry_station_is_simulated(app->station);
     station_conclude(app, outcome);
-    station_leave(app);
     g_autofree char *line =
         run_outcome_line(outcome, result, each->card, passed ? NULL : app->message, simulated);
+    each->log_lost |= card_log_end(app, &log, line, EXIT_DONE) != EXIT_DONE;
+    station_leave(app);
     run_outcome_banner(app, outcome, line, each->options->bell);
     if (!passed && app->next_step)
         app_note(app, "%s", app->next_step);
@@ -248,6 +256,8 @@ static bool next_board(struct each *each)
     if (!link)
         return false;
     run_board(each, link, &result);
+    if (each->bad_link)
+        return false;
     app_note(each->app, "Take the board away. %u passed, %u failed so far.", each->passed,
              each->failed);
     bool gone = wait_until_gone(each, link, &result);
@@ -279,6 +289,8 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
         } else if (each.failed > 0) {
             app->told = true;
             code = app_fail(app, (enum exit_code)each.worst, NULL, "%u boards failed", each.failed);
+        } else if (each.log_lost) {
+            code = EXIT_INTERNAL;
         }
     }
     g_free(each.trouble);

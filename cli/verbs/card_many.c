@@ -213,7 +213,11 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
     }
     int code = run(&many, options, listeners);
     for (size_t i = 0; i < count; i++) {
-        board_log_close(many.logs[i]);
+        g_autoptr(GError) error = NULL;
+        if (!board_log_close(many.logs[i], &error)) {
+            app_note(app, "The log is not complete: %s", error->message);
+            code = code == EXIT_DONE ? EXIT_INTERNAL : code;
+        }
         g_mutex_clear(&many.rows[i].lock);
         g_free(many.rows[i].words);
         g_free(many.boards[i].words);

@@ -2,6 +2,7 @@
 #include <string.h>
 
 #include "card.h"
+#include "card_log.h"
 #include "views/explain.h"
 #include "views/run_outcome.h"
 
@@ -45,6 +46,9 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     if (code != EXIT_DONE)
         return code;
     wry_card_prepare(card, &settings);
+    struct card_log log;
+    if (!card_log_begin(app, &log, options->logs, settings.link, &settings))
+        return app->code;
     struct hearing hearing = {settings.context, settings.event, g_string_new(NULL)};
     settings.context = &hearing;
     settings.event = on_event;
@@ -68,6 +72,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     else
         app_outcome(app, code == EXIT_DONE, "%s", line);
     app->told = true;
+    code = card_log_end(app, &log, line, code);
     station_leave(app); /* while there is somebody to tell */
     g_string_free(hearing.heard, TRUE);
     return code;

@@ -3,8 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "app/output_file.h"
 #include "base/units.h"
-#include "store/pending_file.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
@@ -239,55 +239,19 @@ static bool export_to(struct app *app, struct wry_ledger *ledger,
     return good;
 }
 
-/* Into a file that is there when it is complete, or onto the standard output. */
-struct output {
-    struct pending_file *file;
-    FILE *to;
-};
-
-static bool output_begin(struct output *output, const char *path, GError **error)
-{
-    output->file = NULL;
-    output->to = stdout;
-    if (!path)
-        return true;
-    output->file = pending_file_begin(path, TRUE, error);
-    output->to = output->file ? fopen(pending_file_path(output->file), "we") : NULL;
-    if (output->file && !output->to)
-        g_set_error(error, G_FILE_ERROR, g_file_error_from_errno(errno), "%s: %s", path,
-                    g_strerror(errno));
-    if (output->to)
-        return true;
-    pending_file_abandon(output->file);
-    return false;
-}
-
-static bool output_end(struct output *output, bool good, GError **error)
-{
-    if (!output->file)
-        return good;
-    bool written = ferror(output->to) == 0;
-    written = fclose(output->to) == 0 && written;
-    if (good && written)
-        return pending_file_commit(output->file, error);
-    pending_file_abandon(output->file);
-    if (good)
-        g_set_error_literal(error, G_FILE_ERROR, G_FILE_ERROR_NOSPC, "the file cannot be written");
-    return false;
-}
-
 static int export(struct app *app, struct wry_ledger *ledger,
                   const struct wry_ledger_filter *filter, const struct ledger_options *options)
 {
-    struct output output;
+    struct output_file output;
     GError *error = NULL;
 
     if (options->csv == app->json_wanted)
         return usage_error(app, "say --csv or --json");
     app->json_wanted = false; /* the runs themselves are the document */
-    bool good = output_begin(&output, options->output, &error) &&
-                output_end(&output, export_to(app, ledger, filter, options->csv, output.to, &error),
-                           &error);
+    bool good =
+        output_file_begin(&output, options->output, &error) &&
+        output_file_end(&output, export_to(app, ledger, filter, options->csv, output.to, &error),
+                        &error);
     return good ? EXIT_DONE : explain_error(app, error);
 }
 
@@ -297,17 +261,17 @@ static int make_report(struct app *app, struct wry_ledger *ledger,
                        const struct wry_ledger_filter *filter, const struct ledger_options *options)
 {
     struct report *report = report_new();
-    struct output output;
+    struct output_file output;
     struct wry_ledger_filter brief = *filter;
     GError *error = NULL;
 
     brief.brief = true;
     bool read = wry_ledger_each(ledger, &brief, report_take, report, &error);
-    bool good = read && output_begin(&output, options->output, &error);
+    bool good = read && output_file_begin(&output, options->output, &error);
 
     if (good) {
         report_write(report, output.to, wry_ledger_name(ledger));
-        good = output_end(&output, true, &error);
+        good = output_file_end(&output, true, &error);
     }
     guint count = report->runs;
     report_free(report);
@@ -324,7 +288,7 @@ static int make_label(struct app *app, struct wry_ledger *ledger, const char *bo
 {
     g_autofree char *address = g_strdup(board);
     struct wry_ledger_filter filter = {.outcome = "passed", .kind = "card", .most = 1};
-    struct output output;
+    struct output_file output;
     GError *error = NULL;
     int code = normalise_board(app, &address);
 
@@ -339,10 +303,10 @@ static int make_label(struct app *app, struct wry_ledger *ledger, const char *bo
         return app_fail(app, EXIT_WRONG, "A label says that a board passed: run the card first.",
                         "no card is on record that board %s passed", address);
     g_autofree char *svg = label_svg(g_ptr_array_index(runs, 0));
-    bool good = output_begin(&output, options->output, &error);
+    bool good = output_file_begin(&output, options->output, &error);
     if (good) {
         fputs(svg, output.to);
-        good = output_end(&output, true, &error);
+        good = output_file_end(&output, true, &error);
     }
     if (!good)
         return explain_error(app, error);

@@ -6,10 +6,17 @@
 #include <string.h>
 
 #include "announce.h"
+#include "app/output_file.h"
+#include "base/folders.h"
 #include "notes.h"
+
+enum {
+    LINE_MOST = 4096, /* bytes of a line that the board does not end */
+};
 
 struct board_log {
     struct app app; /* whose notes go into a text of ours */
+    char *path;
     FILE *file, *memory;
     char *noted;
     size_t noted_bytes;
@@ -22,32 +29,37 @@ char *board_log_folder(void)
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
     g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
 
-    return g_build_filename(g_get_user_state_dir(), "wrytograph", "logs", time, NULL);
+    g_autofree char *logs = folders_user(FOLDER_STATE, "logs");
+
+    return g_build_filename(logs, time, NULL);
 }
 
-static FILE *open_file(const char *folder, const char *link, GError **error)
+static FILE *open_file(const char *folder, const char *link, char **path, GError **error)
 {
     g_autofree char *base = g_strdup(link);
 
     g_strdelimit(base, "/:?*[]\\ ", '-');
     g_autofree char *name = g_strconcat(base[0] == '-' ? base + 1 : base, ".log", NULL);
-    g_autofree char *path = g_build_filename(folder, name, NULL);
-    FILE *file = g_mkdir_with_parents(folder, 0700) == 0 ? fopen(path, "ae") : NULL;
+    FILE *file;
 
+    *path = g_build_filename(folder, name, NULL);
+    file = g_mkdir_with_parents(folder, 0700) == 0 ? fopen(*path, "ae") : NULL;
     if (!file)
-        g_set_error(error, G_FILE_ERROR, g_file_error_from_errno(errno), "%s: %s", path,
+        g_set_error(error, G_FILE_ERROR, g_file_error_from_errno(errno), "%s: %s", *path,
                     g_strerror(errno));
     return file;
 }
 
 struct board_log *board_log_open(const char *folder, const char *link, GError **error)
 {
-    FILE *file = open_file(folder, link, error);
+    g_autofree char *path = NULL;
+    FILE *file = open_file(folder, link, &path, error);
     struct board_log *log;
 
     if (!file)
         return NULL;
     log = g_new0(struct board_log, 1);
+    log->path = g_steal_pointer(&path);
     log->file = file;
     log->memory = open_memstream(&log->noted, &log->noted_bytes);
     log->app.notes = log->memory;
@@ -90,15 +102,31 @@ static void flush_notes(struct board_log *log)
     log->noted_bytes = 0;
 }
 
-/* Whole lines, so that no secret is cut in two. */
+/* A line so far; a NUL is shown like any other byte that does not print. */
+static void end_heard_line(struct board_log *log)
+{
+    g_autoptr(GString) text = g_string_new("> ");
+
+    for (gsize i = 0; i < log->heard->len; i++) {
+        char c = log->heard->str[i];
+        if (c == '\0')
+            g_string_append(text, "<00>");
+        else
+            g_string_append_c(text, c);
+    }
+    g_strchomp(text->str);
+    board_log_line(log, text->str);
+    g_string_truncate(log->heard, 0);
+}
+
+/* The bytes come without secrets. A line that never ends is written in pieces. */
 static void hear(struct board_log *log, const struct wry_event *event)
 {
-    g_string_append_len(log->heard, (const char *)event->bytes, (gssize)event->n);
-    for (char *end = strchr(log->heard->str, '\n'); end; end = strchr(log->heard->str, '\n')) {
-        g_autofree char *line = g_strndup(log->heard->str, (gsize)(end - log->heard->str));
-        g_autofree char *said = g_strconcat("> ", g_strchomp(line), NULL);
-        board_log_line(log, said);
-        g_string_erase(log->heard, 0, end - log->heard->str + 1);
+    for (size_t i = 0; i < event->n; i++) {
+        if (event->bytes[i] == '\n' || log->heard->len >= LINE_MOST)
+            end_heard_line(log);
+        if (event->bytes[i] != '\n')
+            g_string_append_c(log->heard, (char)event->bytes[i]);
     }
 }
 
@@ -126,15 +154,17 @@ void board_log_take(struct board_log *log, const struct wry_event *event)
     flush_notes(log);
 }
 
-void board_log_close(struct board_log *log)
+bool board_log_close(struct board_log *log, GError **error)
 {
     if (!log)
-        return;
+        return true;
     if (log->heard->len > 0)
-        board_log_line(log, log->heard->str);
+        end_heard_line(log);
     fclose(log->memory);
     free(log->noted);
-    fclose(log->file);
+    bool written = output_file_close(log->file, log->path, error);
     g_string_free(log->heard, TRUE);
+    g_free(log->path);
     g_free(log);
+    return written;
 }

@@ -1,10 +1,10 @@
 /*
- * The log of one board's run: what was noted, heard and decided, with times. No secret setting gets
- * in.
+ * The log of one board's run: what was noted, heard and decided, with times. What was heard comes
+ * without secrets; sentences lose theirs here.
  *
  *     struct board_log *log = board_log_open(folder, "gauge-1", &error);
  *     board_log_take(log, event);
- *     board_log_close(log);
+ *     board_log_close(log, &error);
  */
 #ifndef WRY_CLI_BOARD_LOG_H
 #define WRY_CLI_BOARD_LOG_H
@@ -20,8 +20,8 @@ struct board_log *board_log_open(const char *folder, const char *link, GError **
 void board_log_masked_by(struct board_log *log, const struct wry_station *station);
 void board_log_take(struct board_log *log, const struct wry_event *event);
 void board_log_line(struct board_log *log, const char *text);
-/* NULL is fine. */
-void board_log_close(struct board_log *log);
+/* False with the file's name and the reason if not all of it could be written. NULL is fine. */
+bool board_log_close(struct board_log *log, GError **error);
 
 /* Where logs go when nobody says: a new folder in the user's state folder. Free with g_free. */
 char *board_log_folder(void);

@@ -8,6 +8,7 @@
 #include <termios.h>
 #include <unistd.h>
 
+#include "app/output_file.h"
 #include "base/units.h"
 #include "explain.h"
 #include "json.h"
@@ -31,6 +32,7 @@ struct terminal {
     bool input_open;
     struct termios before;
     bool raw;
+    bool unread; /* the reader of a pipe has ended, as 'head' does */
 };
 
 /* Steps are kept in the order in which they are said. */
@@ -176,7 +178,7 @@ static void end_line(struct terminal *t)
 
     if (!t->app->json_wanted)
         printf("%s%s\n", t->options->timestamps ? time : "", t->line->str);
-    fflush(stdout);
+    t->unread = t->unread || (fflush(stdout) != 0 && errno == EPIPE);
     if (t->log) {
         fprintf(t->log, "%s%s\n", time, t->line->str);
         fflush(t->log);
@@ -217,6 +219,8 @@ static size_t take(void *context, uint8_t *to, size_t room, enum wry_talk_ask *a
     char bytes[KEYS];
     size_t n = 0, end = strlen(t->line_end);
 
+    if (t->unread && !t->options->expects)
+        *ask = WRY_TALK_LEAVE;
     if (!t->input_open || poll(&keys, 1, 0) <= 0)
         return 0;
     ssize_t got = read(STDIN_FILENO, bytes, MIN(sizeof bytes, room / end));
@@ -298,17 +302,26 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     enum wry_outcome outcome = talk(app->station, wanted, &result);
     if (t->line->len > 0)
         end_line(t);
+    /* Who has read enough of a terminal has ended it. */
+    if (t->unread && !options->expects)
+        (void)!freopen("/dev/null", "w", stdout);
     end_raw(t);
     app->terminal = NULL;
     if (result.ended)
         json_add_talk(app->json, &result);
     if (result.seen)
         tell_seen(app, wanted);
-    if (log)
-        fclose(log);
+    g_autoptr(GError) error = NULL;
+    bool logged = !log || output_file_close(log, options->log, &error);
     g_string_free(t->line, TRUE);
     g_free(t);
     wry_talk_result_clear(&result);
-    return outcome == WRY_OUTCOME_DONE ? EXIT_DONE
-                                       : explain(app, wry_station_problem(app->station));
+    if (outcome != WRY_OUTCOME_DONE) {
+        if (!logged)
+            app_note(app, "The log is not complete: %s", error->message);
+        return explain(app, wry_station_problem(app->station));
+    }
+    return logged ? EXIT_DONE
+                  : app_fail(app, EXIT_INTERNAL, "The board did what it was asked to.",
+                             "the log is not complete: %s", error->message);
 }

@@ -36,6 +36,16 @@ struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **
                                GError **error);
 void wry_card_close(struct wry_card *card);
 
+/*
+ * The folder of keys that this computer trusts, ~/.config/wrytograph/trusted. *folder is NULL (and
+ * any kit may be taken) only if nothing of that name exists; free with g_free. FALSE with an error
+ * if something does that is no folder, or that cannot be looked at: then nothing is trusted.
+ */
+gboolean wry_card_trusted_folder(char **folder, GError **error);
+
+/* True for a file that is a ZIP, as kits are; its content is not checked. */
+bool wry_card_is_kit(const char *path);
+
 struct wry_card_facts {
     const char *name, *version; /* version may be "" */
     const struct wry_chip *chip;

@@ -8,10 +8,11 @@
 #include <stddef.h>
 #include <stdio.h>
 #include <string.h>
-#include <sys/file.h>
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include "base/file_lock.h"
+#include "base/folders.h"
 #include "buttons.h"
 
 #define DESCRIPTION "board.yaml"
@@ -29,11 +30,9 @@ struct bench_board {
 
 char *bench_default_folder(void)
 {
-    const char *folder = g_getenv("WRYTOGRAPH_BENCH");
+    char *named = folders_named("WRYTOGRAPH_BENCH");
 
-    if (folder && folder[0] != '\0')
-        return g_strdup(folder);
-    return g_build_filename(g_get_user_data_dir(), "wrytograph", "bench", NULL);
+    return named ? named : folders_user(FOLDER_DATA, "bench");
 }
 
 void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE])
@@ -211,6 +210,20 @@ static gboolean remove_folder(const char *path, GError **error)
     return removed && (g_rmdir(path) == 0 || file_error(error, path));
 }
 
+static gboolean lock_flash(int file, const char *path, GError **error)
+{
+    switch (file_lock_try(file)) {
+    case FILE_LOCK_OURS:
+        return TRUE;
+    case FILE_LOCK_HELD:
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
+                    path);
+        return FALSE;
+    default:
+        return file_error(error, path);
+    }
+}
+
 gboolean bench_remove(const char *folder, const char *name, GError **error)
 {
     g_autofree char *home = g_build_filename(folder, name, NULL);
@@ -225,11 +238,7 @@ gboolean bench_remove(const char *folder, const char *name, GError **error)
         return FALSE;
     }
     int file = open(flash, O_RDWR | O_CLOEXEC);
-    bool busy = file >= 0 && flock(file, LOCK_EX | LOCK_NB) != 0;
-    if (busy)
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
-                    flash);
-    gboolean removed = !busy && remove_folder(home, error);
+    gboolean removed = (file < 0 || lock_flash(file, flash, error)) && remove_folder(home, error);
     if (file >= 0)
         close(file);
     return removed;
@@ -240,11 +249,8 @@ static gboolean map_flash(struct bench_board *board, const char *path, size_t si
     board->file = open(path, O_RDWR | O_CLOEXEC);
     if (board->file < 0)
         return file_error(error, path);
-    if (flock(board->file, LOCK_EX | LOCK_NB) != 0) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
-                    path);
+    if (!lock_flash(board->file, path, error))
         return FALSE;
-    }
     if (lseek(board->file, 0, SEEK_END) != (off_t)size) {
         g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED,
                     "%s: should be %" G_GSIZE_FORMAT " bytes long", path, size);

@@ -7,9 +7,9 @@
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/file.h>
 #include <unistd.h>
 
+#include "base/file_lock.h"
 #include "posix/tty.h"
 #include "wrytograph-host/clock.h"
 
@@ -168,18 +168,13 @@ bool wry_serial_check_access(const char *path, GError **error)
 
 /*
  * The lock is taken before the device is set up: setting a port pulls its outputs, and resets a
- * board that another program is at work on. -1 with errno EWOULDBLOCK when it is held.
+ * board that another program is at work on. *lock is -1 where the device cannot be opened: opening
+ * it for use reports why.
  */
-static int claim(const char *device)
+static enum file_lock claim(const char *device, int *lock)
 {
-    int descriptor = open(device, O_RDONLY | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
-
-    if (descriptor >= 0 && flock(descriptor, LOCK_EX | LOCK_NB) != 0) {
-        close(descriptor);
-        errno = EWOULDBLOCK;
-        return -1;
-    }
-    return descriptor;
+    *lock = open(device, O_RDONLY | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+    return *lock >= 0 ? file_lock_try(*lock) : FILE_LOCK_OURS;
 }
 
 static bool fail_busy(GError **error, const char *path, const char *holder)
@@ -242,8 +237,12 @@ static bool set_up(struct wry_serial *serial, const char *path, GError **error)
     g_autofree char *holder = listed ? find_holder(device) : NULL;
     if (holder)
         return fail_busy(error, path, holder);
-    serial->lock = claim(device);
-    if (serial->lock < 0 && errno == EWOULDBLOCK) {
+    enum file_lock lock = claim(device, &serial->lock);
+    if (lock == FILE_LOCK_FAILED) {
+        g_autofree char *text = g_strdup_printf("it cannot be locked: %s", g_strerror(errno));
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, text);
+    }
+    if (lock == FILE_LOCK_HELD) {
         g_autofree char *other = find_holder(device);
         return fail_busy(error, path, other);
     }

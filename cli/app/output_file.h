@@ -1,0 +1,33 @@
+/*
+ * Where a result goes: a file that appears once it is complete, or the standard output. Every
+ * failure names the file and the reason.
+ */
+#ifndef WRY_CLI_OUTPUT_FILE_H
+#define WRY_CLI_OUTPUT_FILE_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdio.h>
+
+struct pending_file;
+
+struct output_file {
+    FILE *to;
+    struct pending_file *pending; /* NULL for the standard output */
+    const char *path;
+};
+
+/* path: NULL for the standard output; it must outlive the output. */
+bool output_file_begin(struct output_file *output, const char *path, GError **error);
+
+/* good: what was written is worth keeping; otherwise the file is dropped. Returns false if it is
+ * not, or if it could not be written; error is only set for the latter. */
+bool output_file_end(struct output_file *output, bool good, GError **error);
+
+/* Flushes; 0, or the errno of why not all of it could be written since it was opened. */
+int output_file_reason(FILE *file);
+
+/* Flushes and closes; false with "path: reason" if any write since it was opened failed. */
+bool output_file_close(FILE *file, const char *path, GError **error);
+
+#endif
