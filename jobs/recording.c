@@ -279,6 +279,21 @@ static void take_problem(struct wry_station *station)
     replace(&r->run->reason, masking_apply(station, words ? words : ""));
 }
 
+static void tell_about_server(struct wry_station *station)
+{
+    struct wry_ledger *ledger = station->settings.ledger;
+    int waiting = wry_ledger_waiting(ledger);
+    g_autofree char *problem = wry_ledger_problem(ledger);
+
+    if (waiting > 0)
+        station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                                 .note = WRY_NOTE_LEDGER_WAITS,
+                                                 .text = problem,
+                                                 .n = (size_t)waiting});
+    if (ledger_exposed_once(ledger))
+        station_note(station, WRY_NOTE_LEDGER_EXPOSED, wry_ledger_name(ledger));
+}
+
 static void write_end(struct wry_station *station, enum wry_outcome outcome)
 {
     struct recording *r = station->recording;
@@ -294,11 +309,7 @@ static void write_end(struct wry_station *station, enum wry_outcome outcome)
         replace(&r->run->failed_at, g_strdup(r->run->board ? r->run->kind : "connect"));
     if (!r->failed && !ledger_end(station->settings.ledger, r->run, &error))
         tell_failure(station, error);
-    int waiting = wry_ledger_waiting(station->settings.ledger);
-    if (waiting > 0)
-        station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
-                                                 .note = WRY_NOTE_LEDGER_WAITS,
-                                                 .n = (size_t)waiting});
+    tell_about_server(station);
 }
 
 enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome outcome)

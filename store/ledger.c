@@ -12,10 +12,11 @@
 #include "ledger_lite.h"
 #include "ledger_sender.h"
 #include "ledger_server.h"
+#include "postgres.h"
 #include "wrytograph/version.h"
 
 #define WAIT_TIME 900000   /* us that a run waits for the server */
-#define READ_TIME 30000000 /* us for the server to answer somebody who looks */
+#define READ_TIME 30000000 /* us to connect for somebody who looks */
 
 struct wry_ledger {
     char *address; /* NULL: the file is all there is */
@@ -24,6 +25,7 @@ struct wry_ledger {
     GMutex lock;
     struct ledger_lite *lite;
     struct ledger_sender *sender; /* NULL until something was written */
+    bool exposed, exposed_told;
 };
 
 static char *data_file(const char *name)
@@ -34,11 +36,18 @@ static char *data_file(const char *name)
 /* What waits for a server has a file of its own for each. */
 static char *outbox_path(const char *address)
 {
-    g_autofree char *name = ledger_server_name(address);
+    g_autofree char *name = postgres_name(address);
     g_autofree char *digest = g_compute_checksum_for_string(G_CHECKSUM_SHA256, name, -1);
     g_autofree char *file = g_strdup_printf("outbox-%.16s.db", digest);
 
     return data_file(file);
+}
+
+static bool open_here(struct wry_ledger *ledger, GError **error)
+{
+    ledger->lite = ledger_lite_open(ledger->path, error);
+    return ledger->lite && ledger_lite_find_cut(ledger->lite, g_get_host_name(), error) &&
+           (!ledger->address || ledger_lite_set_server(ledger->lite, ledger->name, error));
 }
 
 struct wry_ledger *wry_ledger_open(const char *address, GError **error)
@@ -48,17 +57,16 @@ struct wry_ledger *wry_ledger_open(const char *address, GError **error)
 
     g_mutex_init(&ledger->lock);
     ledger->process = process_mark_own();
-    if (given && ledger_server_is_address(given)) {
+    if (given && postgres_is_address(given)) {
         ledger->address = g_strdup(given);
-        ledger->name = ledger_server_name(given);
+        ledger->name = postgres_name(given);
         ledger->path = outbox_path(given);
     } else {
         ledger->path = given && given[0] != '\0' ? g_canonicalize_filename(given, NULL)
                                                  : data_file("ledger.db");
         ledger->name = g_strdup(ledger->path);
     }
-    ledger->lite = ledger_lite_open(ledger->path, error);
-    if (ledger->lite && ledger_lite_find_cut(ledger->lite, g_get_host_name(), error))
+    if (open_here(ledger, error))
         return ledger;
     wry_ledger_close(ledger);
     return NULL;
@@ -208,8 +216,8 @@ bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *
     if (!each_here(ledger, filter, ledger_collect, here, error))
         return false;
     struct ledger_server *server = ledger_server_open(ledger->address, deadline, error);
-    bool good =
-        server && ledger_server_each(server, filter, take_from_server, &merge, deadline, error);
+    bool good = server && ledger_server_each(server, filter, take_from_server, &merge, error);
+    ledger->exposed = ledger->exposed || (server && ledger_server_is_exposed(server));
     ledger_server_close(server);
     for (; good && merge.more && merge.left > 0 && merge.next < here->len; merge.next++)
         hand_over(&merge, g_ptr_array_index(here, merge.next));
@@ -235,13 +243,156 @@ int wry_ledger_waiting(struct wry_ledger *ledger)
     return waiting;
 }
 
-bool wry_ledger_send(struct wry_ledger *ledger, uint64_t time, GError **error)
+char *wry_ledger_problem(struct wry_ledger *ledger)
+{
+    return ledger->sender ? ledger_sender_problem(ledger->sender) : NULL;
+}
+
+bool wry_ledger_is_exposed(const struct wry_ledger *ledger)
+{
+    return ledger->exposed || (ledger->sender && ledger_sender_is_exposed(ledger->sender));
+}
+
+bool ledger_exposed_once(struct wry_ledger *ledger)
+{
+    g_mutex_lock(&ledger->lock);
+    bool now = !ledger->exposed_told && wry_ledger_is_exposed(ledger);
+    ledger->exposed_told = ledger->exposed_told || now;
+    g_mutex_unlock(&ledger->lock);
+    return now;
+}
+
+static void free_refusal(void *item)
+{
+    struct wry_ledger_refusal *refusal = item;
+
+    g_free(refusal->id);
+    g_free(refusal->reason);
+    g_free(refusal);
+}
+
+static void add_refusal(void *context, const char *id, const char *reason, bool is_tried)
+{
+    struct wry_ledger_refusal *refusal = g_new0(struct wry_ledger_refusal, 1);
+
+    refusal->id = g_strdup(id);
+    refusal->reason = g_strdup(reason);
+    refusal->goes_out = is_tried;
+    g_ptr_array_add(context, refusal);
+}
+
+GPtrArray *wry_ledger_refusals(struct wry_ledger *ledger, GError **error)
+{
+    GPtrArray *refusals = g_ptr_array_new_with_free_func(free_refusal);
+
+    g_mutex_lock(&ledger->lock);
+    bool good =
+        !ledger->address || ledger_lite_each_refused(ledger->lite, add_refusal, refusals, error);
+    g_mutex_unlock(&ledger->lock);
+    if (good)
+        return refusals;
+    g_ptr_array_unref(refusals);
+    return NULL;
+}
+
+bool wry_ledger_send(struct wry_ledger *ledger, GError **error)
 {
     if (!ledger->address)
         return true;
     struct ledger_lite *outbox = ledger_lite_open(ledger->path, error);
-    bool sent = outbox && ledger_sender_send(ledger->address, outbox,
-                                             g_get_monotonic_time() + (int64_t)time, error);
+    bool sent = outbox && ledger_sender_send(ledger->address, outbox, error);
     ledger_lite_close(outbox);
     return sent;
+}
+
+/* Other outboxes: what waits for a server under another address. */
+
+static void free_outbox(void *item)
+{
+    struct wry_ledger_outbox *outbox = item;
+
+    g_free(outbox->path);
+    g_free(outbox->server);
+    g_free(outbox);
+}
+
+static struct wry_ledger_outbox *look_at_outbox(const char *path, GError **error)
+{
+    struct ledger_lite *lite = ledger_lite_open(path, error);
+    struct wry_ledger_outbox *outbox = NULL;
+    int waiting = lite && ledger_lite_find_cut(lite, g_get_host_name(), error) &&
+                          ledger_lite_take_up(lite, error)
+                      ? ledger_lite_count_waiting(lite, error)
+                      : -1;
+
+    if (waiting >= 0) {
+        outbox = g_new0(struct wry_ledger_outbox, 1);
+        outbox->path = g_strdup(path);
+        outbox->server = ledger_lite_server(lite);
+        outbox->waiting = (unsigned)waiting;
+    }
+    ledger_lite_close(lite);
+    return outbox;
+}
+
+GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
+{
+    g_autofree char *folder = folders_user(FOLDER_DATA, NULL);
+    GPtrArray *found = g_ptr_array_new_with_free_func(free_outbox);
+    GDir *dir = g_dir_open(folder, 0, NULL);
+    const char *name;
+    bool good = true;
+
+    while (dir && good && (name = g_dir_read_name(dir))) {
+        g_autofree char *path = g_build_filename(folder, name, NULL);
+        if (!g_str_has_prefix(name, "outbox-") || !g_str_has_suffix(name, ".db") ||
+            strcmp(path, ledger->path) == 0)
+            continue;
+        struct wry_ledger_outbox *outbox = look_at_outbox(path, error);
+        good = outbox != NULL;
+        if (outbox && outbox->waiting > 0)
+            g_ptr_array_add(found, outbox);
+        else if (outbox)
+            free_outbox(outbox);
+    }
+    if (dir)
+        g_dir_close(dir);
+    if (good)
+        return found;
+    g_ptr_array_unref(found);
+    return NULL;
+}
+
+/* Into a ledger that is a file: a row that is there already stays as it is. */
+static bool move_rows(struct wry_ledger *ledger, struct ledger_lite *outbox, GError **error)
+{
+    g_autofree char *mark = g_uuid_string_random();
+
+    for (;;) {
+        g_autoptr(GPtrArray) runs = ledger_lite_waiting(outbox, mark, 1, error);
+        if (!runs || runs->len == 0)
+            return runs != NULL;
+        const struct wry_ledger_run *run = g_ptr_array_index(runs, 0);
+        if (!ledger_end(ledger, run, error) || !ledger_lite_drop(outbox, run->id, error))
+            return false;
+    }
+}
+
+bool wry_ledger_send_from(struct wry_ledger *ledger, const struct wry_ledger_outbox *from,
+                          GError **error)
+{
+    struct ledger_lite *outbox = ledger_lite_open(from->path, error);
+    bool sent = outbox && (ledger->address ? ledger_sender_send(ledger->address, outbox, error)
+                                           : move_rows(ledger, outbox, error));
+
+    ledger_lite_close(outbox);
+    return sent;
+}
+
+bool wry_ledger_outbox_is(const struct wry_ledger_outbox *outbox, const char *name)
+{
+    g_autofree char *path = postgres_is_address(name) ? outbox_path(name) : NULL;
+
+    return g_strcmp0(path, outbox->path) == 0 || strcmp(name, outbox->path) == 0 ||
+           g_strcmp0(name, outbox->server) == 0;
 }

@@ -14,6 +14,9 @@ char *ledger_now(void);
 bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, bool sure,
                  GError **error);
 
+/* True once, when it turns out that rows go to another computer unencrypted. */
+bool ledger_exposed_once(struct wry_ledger *ledger);
+
 /* And at its end; its outcome says how. Then it goes to the server, for which at most a second is
  * waited. */
 bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);

@@ -174,44 +174,114 @@ bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *
     return statement && visit(lite, statement, take, context, error);
 }
 
-GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, unsigned most, GError **error)
+GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, const char *mark, unsigned most,
+                               GError **error)
 {
     g_autofree char *names = ledger_column_names();
     g_autofree char *text =
         g_strdup_printf("SELECT %s FROM run WHERE waiting = 1 AND outcome != 'running' "
-                        "ORDER BY began LIMIT %u",
+                        "AND tried IS NOT ?1 ORDER BY tries, began LIMIT %u",
                         names, most);
     GPtrArray *runs = ledger_runs_new();
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
 
+    if (statement)
+        sqlite3_bind_text(statement, 1, mark, -1, SQLITE_TRANSIENT);
     if (statement && visit(lite, statement, ledger_collect, runs, error))
         return runs;
     g_ptr_array_unref(runs);
     return NULL;
 }
 
-int ledger_lite_count_waiting(struct ledger_lite *lite, GError **error)
+static int count(struct ledger_lite *lite, const char *text, GError **error)
 {
-    sqlite3_stmt *statement = database_prepare(
-        lite->db, "SELECT count(*) FROM run WHERE waiting = 1 AND outcome != 'running'", error);
-    int count = -1;
+    sqlite3_stmt *statement = database_prepare(lite->db, text, error);
+    int found = -1;
 
     if (statement && sqlite3_step(statement) == SQLITE_ROW)
-        count = sqlite3_column_int(statement, 0);
+        found = sqlite3_column_int(statement, 0);
     else if (statement)
         database_fail(lite->db, error);
     sqlite3_finalize(statement);
-    return count;
+    return found;
+}
+
+int ledger_lite_count_waiting(struct ledger_lite *lite, GError **error)
+{
+    return count(lite, "SELECT count(*) FROM run WHERE waiting = 1 AND outcome != 'running'",
+                 error);
+}
+
+bool ledger_lite_each_refused(struct ledger_lite *lite,
+                              void (*take)(void *context, const char *id, const char *reason,
+                                           bool is_tried),
+                              void *context, GError **error)
+{
+    sqlite3_stmt *statement =
+        database_prepare(lite->db,
+                         "SELECT id, refused, waiting = 1 FROM run WHERE refused IS NOT NULL AND "
+                         "waiting > 0 ORDER BY began",
+                         error);
+    int step = SQLITE_ERROR;
+
+    while (statement && (step = sqlite3_step(statement)) == SQLITE_ROW) {
+        const char *id = (const char *)sqlite3_column_text(statement, 0);
+        g_autofree char *valid = g_utf8_make_valid(id ? id : "", -1);
+        const char *reason = (const char *)sqlite3_column_text(statement, 1);
+        g_autofree char *words = g_utf8_make_valid(reason ? reason : "", -1);
+        take(context, valid, words, sqlite3_column_int(statement, 2) != 0);
+    }
+    bool good = step == SQLITE_DONE || (statement && database_fail(lite->db, error));
+    sqlite3_finalize(statement);
+    return good;
 }
 
 bool ledger_lite_drop(struct ledger_lite *lite, const char *id, GError **error)
 {
-    return change(lite, "DELETE FROM run WHERE id = ?1 AND waiting = 1", id, error);
+    return change(lite, "DELETE FROM run WHERE id = ?1 AND waiting > 0", id, error);
 }
 
-bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, GError **error)
+bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, const char *mark,
+                        const char *reason, bool set_aside, GError **error)
 {
-    return change(lite, "UPDATE run SET waiting = 2 WHERE id = ?1", id, error);
+    sqlite3_stmt *statement =
+        database_prepare(lite->db,
+                         "UPDATE run SET waiting = ?2, tried = ?3, refused = ?4, tries = tries + 1 "
+                         "WHERE id = ?1 AND waiting > 0",
+                         error);
+
+    if (statement) {
+        sqlite3_bind_text(statement, 1, id, -1, SQLITE_TRANSIENT);
+        sqlite3_bind_int(statement, 2, set_aside ? 2 : 1);
+        sqlite3_bind_text(statement, 3, mark, -1, SQLITE_TRANSIENT);
+        sqlite3_bind_text(statement, 4, reason, -1, SQLITE_TRANSIENT);
+    }
+    return database_run(lite->db, statement, error);
+}
+
+bool ledger_lite_take_up(struct ledger_lite *lite, GError **error)
+{
+    return execute(lite, "UPDATE run SET waiting = 1 WHERE waiting = 2", error);
+}
+
+bool ledger_lite_set_server(struct ledger_lite *lite, const char *name, GError **error)
+{
+    return change(lite,
+                  "INSERT INTO about (server) SELECT ?1 WHERE NOT EXISTS (SELECT 1 FROM about)",
+                  name, error);
+}
+
+char *ledger_lite_server(struct ledger_lite *lite)
+{
+    sqlite3_stmt *statement = database_prepare(lite->db, "SELECT server FROM about", NULL);
+    char *name = NULL;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW) {
+        const char *text = (const char *)sqlite3_column_text(statement, 0);
+        name = text ? g_utf8_make_valid(text, -1) : NULL;
+    }
+    sqlite3_finalize(statement);
+    return name;
 }
 
 bool ledger_lite_begin(struct ledger_lite *lite, GError **error)

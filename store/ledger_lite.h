@@ -27,15 +27,33 @@ bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError
 bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
                       wry_ledger_take take, void *context, GError **error);
 
-/* The oldest rows that have ended and wait, most of them; struct wry_ledger_run. */
-GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, unsigned most, GError **error);
-/* How many there are; -1 when that cannot be told. */
+/*
+ * Rows that have ended and wait for the server, those that failed least often and then the oldest
+ * first, `most` of them; struct wry_ledger_run. mark: of this sending: rows that ledger_lite_refuse
+ * was given with it are left out, so that each is tried once.
+ */
+GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, const char *mark, unsigned most,
+                               GError **error);
+/* How many there are, whatever the mark; -1 with an error. */
 int ledger_lite_count_waiting(struct ledger_lite *lite, GError **error);
 /* It is with the server now. */
 bool ledger_lite_drop(struct ledger_lite *lite, const char *id, GError **error);
 
-/* The server refuses it: it stays, and is not sent again. */
-bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, GError **error);
+/* The server did not take it, and said why. set_aside: it is not sent again until
+ * ledger_lite_take_up. */
+bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, const char *mark,
+                        const char *reason, bool set_aside, GError **error);
+bool ledger_lite_take_up(struct ledger_lite *lite, GError **error);
+/* Those that are still here; is_tried: it goes out with the next run. */
+bool ledger_lite_each_refused(struct ledger_lite *lite,
+                              void (*take)(void *context, const char *id, const char *reason,
+                                           bool is_tried),
+                              void *context, GError **error);
+
+/* Of an outbox: which server its rows are for, set once. NULL if an older version made it; free
+ * with g_free. */
+bool ledger_lite_set_server(struct ledger_lite *lite, const char *name, GError **error);
+char *ledger_lite_server(struct ledger_lite *lite);
 
 /* Together or not at all. */
 bool ledger_lite_begin(struct ledger_lite *lite, GError **error);

@@ -8,7 +8,7 @@ enum {
     ROWS_AT_ONCE = 100,
 };
 
-#define SEND_TIME 5000000  /* us for what was asked for once */
+#define SEND_TIME 5000000  /* us to connect */
 #define END_TIME 200000    /* us for a thread that is not at work to end */
 #define PAUSE_TIME 5000000 /* us for which a server that failed is left alone */
 
@@ -19,6 +19,8 @@ struct ledger_sender {
     GCond changed;
     unsigned asked, done; /* done: up to this one, well or not */
     bool ends, over;      /* over: the thread has ended, or never could begin */
+    char *problem;        /* of the last attempt; NULL if there was none */
+    bool exposed;
 };
 
 static void sender_unref(struct ledger_sender *sender)
@@ -29,6 +31,7 @@ static void sender_unref(struct ledger_sender *sender)
     g_cond_clear(&sender->changed);
     g_free(sender->address);
     g_free(sender->outbox);
+    g_free(sender->problem);
     g_free(sender);
 }
 
@@ -43,54 +46,105 @@ static bool drop(struct ledger_lite *outbox, const GPtrArray *runs, GError **err
     return good && ledger_lite_commit(outbox, error);
 }
 
-/* One by one, so that what the server refuses keeps nothing else from it. */
-static bool put_each(struct ledger_server *server, struct ledger_lite *outbox, GPtrArray *runs,
-                     int64_t deadline, GError **error)
+/* One attempt to empty an outbox. */
+struct sending {
+    struct ledger_server *server;
+    struct ledger_lite *outbox;
+    const char *mark;
+    bool singly;   /* row by row from the start: a row may be what ends the connection */
+    bool lost;     /* the connection */
+    GError *error; /* the first; NULL: every row was taken */
+};
+
+static void keep_first(struct sending *s, GError *error)
 {
-    for (guint i = 0; i < runs->len; i++) {
-        const struct wry_ledger_run *run = g_ptr_array_index(runs, i);
-        g_autoptr(GPtrArray) one = g_ptr_array_new();
-        g_autoptr(GError) inner = NULL;
-        g_ptr_array_add(one, (gpointer)run);
-        enum ledger_sent sent = ledger_server_put(server, one, deadline, &inner);
-        bool good = sent == LEDGER_SENT      ? drop(outbox, one, error)
-                    : sent == LEDGER_REFUSED ? ledger_lite_refuse(outbox, run->id, error)
-                                             : false;
-        if (sent == LEDGER_UNSENT)
-            g_propagate_error(error, g_steal_pointer(&inner));
-        if (!good)
-            return false;
-    }
-    return true;
+    if (s->error)
+        g_clear_error(&error);
+    else
+        s->error = error;
 }
 
-static bool send_rows(struct ledger_server *server, struct ledger_lite *outbox, int64_t deadline,
-                      GError **error)
+/* False if the outbox failed or the connection is lost. */
+static bool put_one(struct sending *s, const struct wry_ledger_run *run)
 {
-    for (;;) {
-        g_autoptr(GPtrArray) runs = ledger_lite_waiting(outbox, ROWS_AT_ONCE, error);
-        g_autoptr(GError) inner = NULL;
+    g_autoptr(GPtrArray) one = g_ptr_array_new();
+    GError *refusal = NULL, *failure = NULL;
+
+    g_ptr_array_add(one, (gpointer)run);
+    enum ledger_sent sent = ledger_server_put(s->server, one, &refusal);
+    bool kept = sent == LEDGER_SENT
+                    ? drop(s->outbox, one, &failure)
+                    : ledger_lite_refuse(s->outbox, run->id, s->mark,
+                                         refusal ? refusal->message : "no reason was given",
+                                         sent == LEDGER_REFUSED, &failure);
+    s->lost = sent == LEDGER_UNSENT;
+    /* What is set aside is not waiting for anything. */
+    if (refusal && sent == LEDGER_REFUSED)
+        g_clear_error(&refusal);
+    if (refusal)
+        keep_first(s, refusal);
+    if (failure)
+        keep_first(s, failure);
+    return kept && !s->lost;
+}
+
+/* All at once is quicker; one by one, nothing that is refused keeps others from the server. */
+static bool put_all(struct sending *s, const GPtrArray *runs)
+{
+    GError *error = NULL;
+    enum ledger_sent sent = s->singly ? LEDGER_FAILED : ledger_server_put(s->server, runs, &error);
+    bool good = true;
+
+    if (sent == LEDGER_UNSENT) {
+        s->lost = true;
+        keep_first(s, error);
+        return false;
+    }
+    g_clear_error(&error);
+    if (sent == LEDGER_SENT && !drop(s->outbox, runs, &error)) {
+        keep_first(s, error);
+        return false;
+    }
+    for (guint i = 0; sent != LEDGER_SENT && i < runs->len && good; i++)
+        good = put_one(s, g_ptr_array_index(runs, i));
+    return good;
+}
+
+/* Until nothing waits that was not tried. True if all of it is with the server or set aside. */
+static bool send_rows(struct sending *s)
+{
+    for (bool good = true; good;) {
+        g_autoptr(GPtrArray) runs =
+            ledger_lite_waiting(s->outbox, s->mark, ROWS_AT_ONCE, s->error ? NULL : &s->error);
         if (!runs || runs->len == 0)
-            return runs != NULL;
-        enum ledger_sent sent = ledger_server_put(server, runs, deadline, &inner);
-        if (sent == LEDGER_UNSENT) {
-            g_propagate_error(error, g_steal_pointer(&inner));
-            return false;
-        }
-        bool good = sent == LEDGER_SENT ? drop(outbox, runs, error)
-                                        : put_each(server, outbox, runs, deadline, error);
-        if (!good)
-            return false;
+            break;
+        good = put_all(s, runs);
     }
+    return s->error == NULL;
 }
 
-bool ledger_sender_send(const char *address, struct ledger_lite *outbox, int64_t deadline,
-                        GError **error)
+bool ledger_sender_send(const char *address, struct ledger_lite *outbox, GError **error)
 {
-    struct ledger_server *server = ledger_server_open(address, deadline, error);
-    bool sent = server && send_rows(server, outbox, deadline, error);
+    g_autofree char *mark = g_uuid_string_random();
+    bool sent = false, again = ledger_lite_take_up(outbox, error);
 
-    ledger_server_close(server);
+    /* A row that ends the connection is not tried a second time: this ends. */
+    for (unsigned attempt = 0; again && !sent; attempt++) {
+        struct sending s = {.outbox = outbox, .mark = mark, .singly = attempt > 0};
+        s.server = ledger_server_open(address, g_get_monotonic_time() + SEND_TIME, &s.error);
+        sent = s.server && send_rows(&s);
+        again = s.server && s.lost;
+        if (!sent && (!again || !s.server))
+            g_propagate_error(error, g_steal_pointer(&s.error));
+        g_clear_error(&s.error);
+        ledger_server_close(s.server);
+    }
+    if (sent && ledger_lite_count_waiting(outbox, error) != 0) {
+        g_clear_error(error);
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                    "the connection ended at some rows, which were left out");
+        sent = false;
+    }
     return sent;
 }
 
@@ -114,6 +168,38 @@ static void finish(struct ledger_sender *sender, unsigned asked)
     g_mutex_unlock(&sender->lock);
 }
 
+static void set_problem(struct ledger_sender *sender, const struct ledger_server *server,
+                        GError *error)
+{
+    g_mutex_lock(&sender->lock);
+    g_free(sender->problem);
+    sender->problem = error ? g_strdup(error->message) : NULL;
+    sender->exposed = sender->exposed || (server && ledger_server_is_exposed(server));
+    g_mutex_unlock(&sender->lock);
+}
+
+/* A connection that broke is made anew at once. */
+static bool send_twice(struct ledger_sender *sender, struct ledger_lite *outbox,
+                       struct ledger_server **server)
+{
+    g_autofree char *mark = g_uuid_string_random();
+    bool sent = false;
+
+    for (unsigned i = 0; i < 2 && !sent; i++) {
+        struct sending s = {.outbox = outbox, .mark = mark, .singly = i > 0};
+        if (!*server)
+            *server =
+                ledger_server_open(sender->address, g_get_monotonic_time() + SEND_TIME, &s.error);
+        s.server = *server;
+        sent = s.server && send_rows(&s);
+        set_problem(sender, s.server, s.error);
+        if (!sent)
+            g_clear_pointer(server, ledger_server_close);
+        g_clear_error(&s.error);
+    }
+    return sent;
+}
+
 static gpointer run_sender(gpointer data)
 {
     struct ledger_sender *sender = data;
@@ -123,17 +209,8 @@ static gpointer run_sender(gpointer data)
     unsigned asked;
 
     while (outbox && next(sender, &asked)) {
-        int64_t now = g_get_monotonic_time();
-        bool sent = now < left_alone;
-        /* A connection that broke is made anew at once; a server that is not there gets a pause. */
-        for (unsigned i = 0; i < 2 && !sent; i++) {
-            if (!server)
-                server = ledger_server_open(sender->address, now + SEND_TIME, NULL);
-            sent = server && send_rows(server, outbox, now + SEND_TIME, NULL);
-            if (!sent)
-                g_clear_pointer(&server, ledger_server_close);
-        }
-        if (!sent)
+        /* A server that is not there gets a pause. */
+        if (g_get_monotonic_time() >= left_alone && !send_twice(sender, outbox, &server))
             left_alone = g_get_monotonic_time() + PAUSE_TIME;
         finish(sender, asked);
     }
@@ -157,8 +234,29 @@ struct ledger_sender *ledger_sender_new(const char *address, const char *outbox)
     g_mutex_init(&sender->lock);
     g_cond_init(&sender->changed);
     sender->asked = 1; /* what an earlier program has left */
-    g_thread_unref(g_thread_new("ledger", run_sender, sender));
+    GThread *thread = g_thread_try_new("ledger", run_sender, sender, NULL);
+    if (thread)
+        g_thread_unref(thread);
+    /* Without one, rows wait for the next run. */
+    sender->over = thread == NULL;
+    sender->references -= thread == NULL;
     return sender;
+}
+
+char *ledger_sender_problem(struct ledger_sender *sender)
+{
+    g_mutex_lock(&sender->lock);
+    char *problem = g_strdup(sender->problem);
+    g_mutex_unlock(&sender->lock);
+    return problem;
+}
+
+bool ledger_sender_is_exposed(struct ledger_sender *sender)
+{
+    g_mutex_lock(&sender->lock);
+    bool exposed = sender->exposed;
+    g_mutex_unlock(&sender->lock);
+    return exposed;
 }
 
 void ledger_sender_ask(struct ledger_sender *sender, int64_t time)

@@ -18,8 +18,16 @@ void ledger_sender_ask(struct ledger_sender *sender, int64_t time);
 /* Ends as soon as it can; nothing is waited for. NULL is fine. */
 void ledger_sender_free(struct ledger_sender *sender);
 
-/* Sends all rows that wait, in the caller's thread. False when some still do, with the reason. */
-bool ledger_sender_send(const char *address, struct ledger_lite *outbox, int64_t deadline,
-                        GError **error);
+/* Why the last attempt failed; NULL if none has. Free with g_free. */
+char *ledger_sender_problem(struct ledger_sender *sender);
+
+/* True once rows went to another computer unencrypted. */
+bool ledger_sender_is_exposed(struct ledger_sender *sender);
+
+/*
+ * Sends all rows that wait, those that were set aside too, in the caller's thread, for as long as
+ * rows advance. False with the reason when some still wait.
+ */
+bool ledger_sender_send(const char *address, struct ledger_lite *outbox, GError **error);
 
 #endif

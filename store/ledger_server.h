@@ -1,6 +1,6 @@
 /*
- * A ledger in a PostgreSQL database, by libpq. No call waits beyond its deadline, which is on
- * g_get_monotonic_time; only the look-up of a host's name may.
+ * A ledger in a PostgreSQL database. Opening it takes until a deadline, on g_get_monotonic_time;
+ * every later call waits for a limited time for each answer.
  */
 #ifndef WRY_STORE_LEDGER_SERVER_H
 #define WRY_STORE_LEDGER_SERVER_H
@@ -13,23 +13,22 @@ struct ledger_server;
 struct ledger_server *ledger_server_open(const char *address, int64_t deadline, GError **error);
 void ledger_server_close(struct ledger_server *server);
 
+/* True if rows travel to another computer unencrypted. */
+bool ledger_server_is_exposed(const struct ledger_server *server);
+
 /* What became of rows that were sent. */
 enum ledger_sent {
     LEDGER_SENT,
-    LEDGER_REFUSED, /* by the server, for what the row holds: it will not do better later */
-    LEDGER_UNSENT,  /* whether they are there is not known; they may be sent again */
+    LEDGER_REFUSED, /* for what the rows are: it will not go better by itself */
+    LEDGER_FAILED,  /* refused for the state the server is in: full, shutting down, locked */
+    LEDGER_UNSENT,  /* the connection failed: they may or may not be there; send them again */
 };
 
 /* struct wry_ledger_run, all or none; those that are there already are left alone. */
 enum ledger_sent ledger_server_put(struct ledger_server *server, const GPtrArray *runs,
-                                   int64_t deadline, GError **error);
+                                   GError **error);
 
 bool ledger_server_each(struct ledger_server *server, const struct wry_ledger_filter *filter,
-                        wry_ledger_take take, void *context, int64_t deadline, GError **error);
-
-/* An address of such a database. */
-bool ledger_server_is_address(const char *address);
-/* The same without its password. Free with g_free. */
-char *ledger_server_name(const char *address);
+                        wry_ledger_take take, void *context, GError **error);
 
 #endif

@@ -72,7 +72,7 @@ static void runs_go_to_the_server(void)
     scratch_use_gauge("gauge-1", "none");
     struct said said = command("write", placed("app", "gauge.bin"), NULL);
     EXPECT(0, "Written", said);
-    CHECK(!says(&said, "waits here") && !says(&said, "not put on record"));
+    CHECK(!says(&said, "waits on this computer") && !says(&said, "not put on record"));
     CHECK_QUERY("write|passed|02:57:B8:FE:82:F1|4194304|app",
                 "SELECT kind, outcome, board, flash, contents->0->>'region' FROM run");
     EXPECT(0, "passed", command("ledger", "list", NULL));
@@ -86,9 +86,9 @@ static void runs_go_to_the_server(void)
 static void runs_wait_while_it_is_away(void)
 {
     CHECK_EQUAL(0, postgres("stop"));
-    EXPECT(0, "1 run waits here", command("erase", "log", NULL));
-    EXPECT(0, "2 runs wait here", command("erase", "0x3F0000+4K", NULL));
-    EXPECT(4, "2 of 2 runs wait here still", command("ledger", "send", NULL));
+    EXPECT(0, "1 run waits on this computer", command("erase", "log", NULL));
+    EXPECT(0, "2 runs wait on this computer", command("erase", "0x3F0000+4K", NULL));
+    EXPECT(4, "2 of 2 runs still wait on this computer", command("ledger", "send", NULL));
     EXPECT(4, "Runs go on meanwhile", command("ledger", "list", NULL));
     CHECK_EQUAL(0, postgres("start"));
     /* What waits is in the list already, told as such. */
@@ -104,7 +104,7 @@ static void a_newer_schema_is_refused(void)
     CHECK_QUERY("", "INSERT INTO wrytograph_schema (version) VALUES (99)");
     EXPECT(4, "this ledger has schema 99, made by a newer version of this program",
            command("ledger", "list", NULL));
-    EXPECT(0, "1 run waits here", command("erase", "log", NULL));
+    EXPECT(0, "1 run waits on this computer", command("erase", "log", NULL));
     CHECK_QUERY("", "DELETE FROM wrytograph_schema WHERE version = 99");
     EXPECT(0, "1 run went to", command("ledger", "send", NULL));
 }
@@ -133,7 +133,7 @@ static void a_refused_row_holds_up_no_other(void)
     CHECK(ledger_end(ledger, bad, NULL) && ledger_end(ledger, good, NULL));
     CHECK_EQUAL(2, wry_ledger_waiting(ledger));
     CHECK_EQUAL(0, postgres("start"));
-    CHECK(wry_ledger_send(ledger, 20000000, NULL));
+    CHECK(wry_ledger_send(ledger, NULL));
     CHECK_EQUAL(0, wry_ledger_waiting(ledger));
     g_autofree char *text = g_strdup_printf("SELECT count(*) FROM run WHERE id = '%s'", good->id);
     CHECK_QUERY("1", text);
@@ -153,7 +153,7 @@ static void a_password_is_shown_nowhere(void)
     CHECK_EQUAL(4, said.code);
     CHECK(says(&said, "postgresql://127.0.0.1") && !says(&said, "capstan"));
     said = command("erase", "log", "--ledger", with, NULL);
-    CHECK(says(&said, "waits here") && !says(&said, "capstan"));
+    CHECK(says(&said, "on this computer for the ledger's server") && !says(&said, "capstan"));
     g_autofree char *grep = g_strdup_printf("grep -rla capstan %s", g_getenv("XDG_DATA_HOME"));
     said = run_program("sh", "-c", grep, NULL);
     CHECK(said.out[0] == '\0');

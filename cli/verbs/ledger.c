@@ -18,10 +18,8 @@ enum {
     LIST_MOST = 50, /* runs, when nobody says */
 };
 
-#define SEND_TIME 60000000u /* us */
-
 struct ledger_options {
-    char *board, *card, *day, *since, *until, *outcome, *kind, *most, *output;
+    char *board, *card, *day, *since, *until, *outcome, *kind, *most, *output, *from;
     gboolean csv, svg;
 };
 
@@ -149,6 +147,66 @@ static bool list_run(void *context, const struct wry_ledger_run *run)
     return true;
 }
 
+static char *outbox_name(const struct wry_ledger_outbox *outbox)
+{
+    return g_strdup(outbox->server ? outbox->server : outbox->path);
+}
+
+static void add_outbox_json(struct app *app, const struct wry_ledger_outbox *outbox)
+{
+    g_autofree char *name = outbox_name(outbox);
+
+    json_builder_begin_object(app->json);
+    json_add_text(app->json, "server", name);
+    json_add_number(app->json, "waiting", outbox->waiting);
+    json_builder_end_object(app->json);
+}
+
+/* What waits under other addresses, of a server that moved or was once misspelled. */
+static void tell_others(struct app *app, struct wry_ledger *ledger)
+{
+    g_autoptr(GError) error = NULL;
+    g_autoptr(GPtrArray) others = wry_ledger_other_outboxes(ledger, &error);
+
+    if (!others)
+        app_note(app, "Whether runs wait under other addresses is not known: %s", error->message);
+    json_begin_list(app->json, "waiting_elsewhere");
+    for (guint i = 0; others && i < others->len; i++) {
+        const struct wry_ledger_outbox *outbox = g_ptr_array_index(others, i);
+        g_autofree char *name = outbox_name(outbox);
+        add_outbox_json(app, outbox);
+        app_note(app,
+                 "%u run%s for %s. If that is this ledger's old address: 'wrytograph ledger send "
+                 "--from %s'.",
+                 outbox->waiting, outbox->waiting == 1 ? " waits" : "s wait", name, name);
+    }
+    json_builder_end_array(app->json);
+}
+
+/* What is not with the server yet. */
+static int tell_waiting(struct app *app, struct wry_ledger *ledger)
+{
+    GError *error = NULL;
+    g_autoptr(GPtrArray) refused = wry_ledger_refusals(ledger, &error);
+    int waiting = wry_ledger_waiting(ledger);
+
+    if (!refused)
+        return explain_error(app, error);
+    if (waiting > 0)
+        app_note(app,
+                 "%d of them wait%s on this computer for the server: 'wrytograph ledger send'.",
+                 waiting, waiting == 1 ? "s" : "");
+    ledger_table_refusals(app, refused);
+    if (wry_ledger_is_server(ledger))
+        tell_others(app, ledger);
+    if (wry_ledger_is_exposed(ledger))
+        app_note(app,
+                 "Note: the connection to %s is not encrypted. Add sslmode=verify-full to the "
+                 "address (docs/ledger.md).",
+                 wry_ledger_name(ledger));
+    return EXIT_DONE;
+}
+
 static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_filter *filter,
                 bool most_said)
 {
@@ -166,12 +224,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
         app_print(app, "There is no such run on record in %s.", wry_ledger_name(ledger));
     else if (filter->most > 0 && listing.count == filter->most)
         app_note(app, "The latest %u; --most 0 shows all.", filter->most);
-    int waiting = wry_ledger_waiting(ledger);
-    if (waiting > 0)
-        app_note(app,
-                 "%d of them wait%s on this computer for the server: 'wrytograph ledger send'.",
-                 waiting, waiting == 1 ? "s" : "");
-    return EXIT_DONE;
+    return tell_waiting(app, ledger);
 }
 
 static int show(struct app *app, struct wry_ledger *ledger, const char *id)
@@ -315,26 +368,82 @@ static int make_label(struct app *app, struct wry_ledger *ledger, const char *bo
     return EXIT_DONE;
 }
 
+static int fail_send(struct app *app, struct wry_ledger *ledger, int before, GError *error)
+{
+    g_autofree char *next = g_strdup_printf("%d of %d runs still wait on this computer.",
+                                            MAX(wry_ledger_waiting(ledger), 0), before);
+
+    app_fail(app, EXIT_NO_ANSWER, next, "%s", error->message);
+    g_error_free(error);
+    return app->code;
+}
+
 static int send_waiting(struct app *app, struct wry_ledger *ledger)
 {
     GError *error = NULL;
-    int before = wry_ledger_waiting(ledger);
+    g_autoptr(GPtrArray) set_aside = wry_ledger_refusals(ledger, &error);
+    int waiting = wry_ledger_waiting(ledger), before = waiting;
 
-    if (!wry_ledger_is_server(ledger))
-        return usage_error(app, "this ledger is a file of this computer: nothing waits");
-    if (before < 0)
+    if (!set_aside)
+        return explain_error(app, error);
+    if (waiting < 0)
         return app_fail(app, EXIT_INTERNAL, NULL, "how many runs wait cannot be told");
-    if (!wry_ledger_send(ledger, SEND_TIME, &error)) {
-        g_autofree char *next =
-            g_strdup_printf("%d of %d runs wait here still.", wry_ledger_waiting(ledger), before);
-        app_fail(app, EXIT_NO_ANSWER, next, "%s", error->message);
-        g_error_free(error);
-        return app->code;
+    for (guint i = 0; i < set_aside->len; i++)
+        before += !((const struct wry_ledger_refusal *)g_ptr_array_index(set_aside, i))->goes_out;
+    if (!wry_ledger_send(ledger, &error))
+        return fail_send(app, ledger, before, error);
+    g_autoptr(GPtrArray) refused = wry_ledger_refusals(ledger, &error);
+    if (!refused)
+        return explain_error(app, error);
+    int sent = before - (int)refused->len;
+    json_add_number(app->json, "sent", sent);
+    if (refused->len > 0) {
+        ledger_table_refusals(app, refused);
+        return app_fail(app, EXIT_DIFFERS,
+                        "They stay on this computer; 'wrytograph ledger send' tries them again.",
+                        "%d run%s went to %s, %u %s refused", sent, sent == 1 ? "" : "s",
+                        wry_ledger_name(ledger), refused->len, refused->len == 1 ? "was" : "were");
     }
-    json_add_number(app->json, "sent", before);
-    app_outcome(app, true, "%d run%s went to %s; nothing waits.", before, before == 1 ? "" : "s",
+    app_outcome(app, true, "%d run%s went to %s; nothing waits.", sent, sent == 1 ? "" : "s",
                 wry_ledger_name(ledger));
     return EXIT_DONE;
+}
+
+static int send_from(struct app *app, struct wry_ledger *ledger, const char *from)
+{
+    GError *error = NULL;
+    g_autoptr(GPtrArray) others = wry_ledger_other_outboxes(ledger, &error);
+    const struct wry_ledger_outbox *found = NULL;
+
+    if (!others)
+        return explain_error(app, error);
+    for (guint i = 0; i < others->len && !found; i++) {
+        const struct wry_ledger_outbox *outbox = g_ptr_array_index(others, i);
+        found = wry_ledger_outbox_is(outbox, from) ? outbox : NULL;
+    }
+    if (!found)
+        return app_fail(app, EXIT_USAGE,
+                        "'wrytograph ledger send' lists what waits, and for which.",
+                        "no runs wait on this computer for that server");
+    if (!wry_ledger_send_from(ledger, found, &error))
+        return fail_read(app, ledger, error);
+    json_add_number(app->json, "sent", found->waiting);
+    app_outcome(app, true, "%u run%s went to %s.", found->waiting, found->waiting == 1 ? "" : "s",
+                wry_ledger_name(ledger));
+    return EXIT_DONE;
+}
+
+static int send(struct app *app, struct wry_ledger *ledger, const struct ledger_options *options)
+{
+    if (options->from)
+        return send_from(app, ledger, options->from);
+    int code = EXIT_DONE;
+    if (wry_ledger_is_server(ledger))
+        code = send_waiting(app, ledger);
+    else
+        app_print(app, "This ledger is a file of this computer: nothing waits for it.");
+    tell_others(app, ledger);
+    return code;
 }
 
 static int dispatch(struct app *app, struct wry_ledger *ledger, struct ledger_options *options)
@@ -353,7 +462,7 @@ static int dispatch(struct app *app, struct wry_ledger *ledger, struct ledger_op
     if (g_strcmp0(what, "export") == 0 && !name)
         return export(app, ledger, &filter, options);
     if (g_strcmp0(what, "send") == 0 && !name)
-        return send_waiting(app, ledger);
+        return send(app, ledger, options);
     if (g_strcmp0(what, "report") == 0 && !name)
         return make_report(app, ledger, &filter, options);
     if (g_strcmp0(what, "label") == 0 && name)
@@ -394,6 +503,8 @@ int verb_ledger(struct app *app, int argc, char **argv)
         {"csv", 0, 0, G_OPTION_ARG_NONE, &options.csv, "export: as CSV; --json: as JSON", NULL},
         {"svg", 0, 0, G_OPTION_ARG_NONE, &options.svg, "label: as SVG, which it is in any case",
          NULL},
+        {"from", 0, 0, G_OPTION_ARG_STRING, &options.from,
+         "send: what waits for the server's old address goes to this ledger", "ADDRESS"},
         {"output", 'o', 0, G_OPTION_ARG_FILENAME, &options.output,
          "export, report, label: into this file, else onto the standard output", "FILE"},
         G_OPTION_ENTRY_NULL};
@@ -408,5 +519,6 @@ int verb_ledger(struct app *app, int argc, char **argv)
     g_free(options.kind);
     g_free(options.most);
     g_free(options.output);
+    g_free(options.from);
     return code;
 }

@@ -154,17 +154,46 @@ void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
     json_builder_end_object(b);
 }
 
+/* Cells of numbers stay numbers; what else looks like a formula is text. */
+static bool looks_like_formula(const struct ledger_column *column, const char *value)
+{
+    char *end;
+
+    if (column->type >= LEDGER_NUMBER || !strchr("=+-@\t\r", value[0]) || value[0] == '\0')
+        return false;
+    g_ascii_strtod(value, &end);
+    return end == value || *end != '\0';
+}
+
 void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run)
 {
     for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
         const struct ledger_column *column = &ledger_columns[i];
         g_autofree char *value = run ? ledger_value(run, column) : g_strdup(column->name);
+        bool marked = value && looks_like_formula(column, value);
+        g_autofree char *cell = g_strconcat(marked ? "'" : "", value ? value : "", NULL);
         if (i > 0)
             putc(',', to);
-        if (value && strpbrk(value, ",\"\r\n"))
-            csv_fwrite(to, value, strlen(value));
+        if (strpbrk(cell, ",\"\r\n"))
+            csv_fwrite(to, cell, strlen(cell));
         else
-            fputs(value ? value : "", to);
+            fputs(cell, to);
     }
     fputs("\r\n", to);
+}
+
+void ledger_table_refusals(const struct app *app, const GPtrArray *refusals)
+{
+    json_begin_list(app->json, "refused");
+    for (guint i = 0; i < refusals->len; i++) {
+        const struct wry_ledger_refusal *refusal = g_ptr_array_index(refusals, i);
+        app_note(app, "The server did not take run %.8s: %s (%s)", refusal->id, refusal->reason,
+                 refusal->goes_out ? "every run tries again"
+                                   : "set aside; 'wrytograph ledger send' tries again");
+        json_builder_begin_object(app->json);
+        json_add_text(app->json, "id", refusal->id);
+        json_add_text(app->json, "reason", refusal->reason);
+        json_builder_end_object(app->json);
+    }
+    json_builder_end_array(app->json);
 }

@@ -19,8 +19,12 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run);
 /* As an object. */
 void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run);
 
-/* Lines of CSV (RFC 4180); run NULL: the names. */
+/* Lines of CSV (RFC 4180); run NULL: the names. A spreadsheet takes text that begins with = + - @
+ * or a tab for a formula: such text gets an apostrophe before it. */
 void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run);
+
+/* struct wry_ledger_refusal: what the server did not take, and why. */
+void ledger_table_refusals(const struct app *app, const GPtrArray *refusals);
 
 /* "2026-11-29 01:08:31", from the ledger's own form; free with g_free. */
 char *ledger_table_time(const char *time);

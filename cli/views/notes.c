@@ -185,9 +185,16 @@ void notes_tell(const struct app *app, const struct wry_event *event)
         break;
     case WRY_NOTE_LEDGER_WAITS:
         app_note(app,
-                 "The ledger's server cannot be reached now: %zu run%s here. 'wrytograph ledger "
-                 "send' tries again; so does every run.",
-                 event->n, event->n == 1 ? " waits" : "s wait");
+                 "%zu run%s on this computer for the ledger's server: %s. Every run tries again, "
+                 "and so does 'wrytograph ledger send'.",
+                 event->n, event->n == 1 ? " waits" : "s wait",
+                 event->text ? event->text : "it has not answered yet");
+        break;
+    case WRY_NOTE_LEDGER_EXPOSED:
+        app_note(app,
+                 "Note: the ledger goes to %s unencrypted: others on the network can read and "
+                 "change it. Add sslmode=verify-full to its address (docs/ledger.md).",
+                 event->text);
         break;
     case WRY_NOTE_SHARED_ADDRESS:
     case WRY_NOTE_OTHER_BOARD:

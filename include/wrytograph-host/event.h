@@ -80,7 +80,9 @@ enum wry_note {
     WRY_NOTE_SHELF_UNREAD,      /* text = why the shelf is done without */
     WRY_NOTE_OWNER_UNKNOWN,     /* text = why it is not known whose settings those are */
     WRY_NOTE_LEDGER_FAILED,     /* text = why this job is not put on record */
-    WRY_NOTE_LEDGER_WAITS,      /* n rows wait for the server that has the ledger */
+    WRY_NOTE_LEDGER_WAITS,      /* n rows wait for the server that has the ledger; text = why the
+                                   last attempt failed, or NULL */
+    WRY_NOTE_LEDGER_EXPOSED,    /* rows go unencrypted to another computer; text = the server */
     WRY_NOTE_OTHER_BOARD,       /* the archive comes from the board address, not from this one */
     WRY_NOTE_STARTED,           /* the board has left loading mode */
     WRY_NOTE_LISTENING,         /* speed */

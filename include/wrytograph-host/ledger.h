@@ -54,9 +54,10 @@ void wry_ledger_run_free(struct wry_ledger_run *run);
 struct wry_ledger;
 
 /*
- * address: a file, or postgresql://… (RFC 3986, as libpq takes it). NULL: WRYTOGRAPH_LEDGER, else
- * the user's file. Runs of this computer whose process has ended without a word become "cut". A
- * server is not spoken to yet. NULL with the reason when the file cannot be used.
+ * address: a file, or a PostgreSQL server, as libpq takes it: postgresql://… or host=…. NULL:
+ * WRYTOGRAPH_LEDGER, else the user's file. Runs of this computer whose process has ended without a
+ * word become "cut". A server is not spoken to yet. NULL with the reason when the file cannot be
+ * used.
  */
 struct wry_ledger *wry_ledger_open(const char *address, GError **error);
 void wry_ledger_close(struct wry_ledger *ledger);
@@ -88,8 +89,38 @@ GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_fi
 /* Rows that wait for the server. -1 when that cannot be told. */
 int wry_ledger_waiting(struct wry_ledger *ledger);
 
-/* Sends what waits; time: us that it may take. False with the reason when something still waits. */
-bool wry_ledger_send(struct wry_ledger *ledger, uint64_t time, GError **error);
+/* Why rows wait: what the last attempt to send them ended with. NULL if none has failed in this
+ * process; free with g_free. */
+char *wry_ledger_problem(struct wry_ledger *ledger);
+
+/* True if rows were seen to go to another computer unencrypted. */
+bool wry_ledger_is_exposed(const struct wry_ledger *ledger);
+
+/* A row that the server did not take. */
+struct wry_ledger_refusal {
+    char *id, *reason; /* reason: in the server's words */
+    bool goes_out;     /* with the next run; otherwise it was set aside until wry_ledger_send */
+};
+/* struct wry_ledger_refusal; free with g_ptr_array_unref. NULL with the reason. */
+GPtrArray *wry_ledger_refusals(struct wry_ledger *ledger, GError **error);
+
+/* Sends what waits and what was set aside, for as long as rows advance. False with the reason when
+ * something still waits. */
+bool wry_ledger_send(struct wry_ledger *ledger, GError **error);
+
+/* Rows of this computer that wait for a server under another address than the ledger's. */
+struct wry_ledger_outbox {
+    char *path;
+    char *server; /* without user and password; NULL if an older version made it */
+    unsigned waiting;
+};
+/* struct wry_ledger_outbox, those with rows; free with g_ptr_array_unref. NULL with the reason. */
+GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error);
+/* True if name is that server's address as it was written, its name, or the outbox's path. */
+bool wry_ledger_outbox_is(const struct wry_ledger_outbox *outbox, const char *name);
+/* Sends its rows to this ledger, or moves them there if it is a file. False as wry_ledger_send. */
+bool wry_ledger_send_from(struct wry_ledger *ledger, const struct wry_ledger_outbox *from,
+                          GError **error);
 
 #ifdef __cplusplus
 }
