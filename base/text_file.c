@@ -5,6 +5,7 @@
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <yaml.h>
 
 GQuark text_file_error_quark(void)
 {
@@ -45,28 +46,54 @@ static size_t skip_string(const char *text, size_t length)
     return at < length ? at : length;
 }
 
-bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind)
+static bool json_is_shallow(const char *text, size_t length)
 {
-    unsigned depth = 0, marks = 0;
+    unsigned depth = 0;
 
-    for (size_t i = 0; i < length; i++) {
+    for (size_t i = 0; i < length && depth <= TEXT_FILE_DEPTH; i++) {
         char c = text[i];
-        if (c == '"' && kind == TEXT_FILE_JSON)
+        if (c == '"')
             i += skip_string(text + i, length - i);
         else if (c == '[' || c == '{')
             depth++;
         else if ((c == ']' || c == '}') && depth > 0)
             depth--;
-        /* "- - - -" and "? ? ? ?" nest on one line. */
-        if (c == '\n')
-            marks = 0;
-        else if (kind == TEXT_FILE_YAML && (c == '-' || c == '?' || c == ':') &&
-                 (i + 1 == length || text[i + 1] == ' '))
-            marks++;
-        if (kind != TEXT_FILE_PLAIN && (depth > TEXT_FILE_DEPTH || marks > TEXT_FILE_DEPTH))
-            return false;
     }
-    return true;
+    return depth <= TEXT_FILE_DEPTH;
+}
+
+/* By libyaml's own events, which nest without recursion: a bracket in text or in a comment opens
+ * nothing. Text that is no YAML is left to who reads it. */
+static bool yaml_is_shallow(const char *text, size_t length)
+{
+    unsigned depth = 0;
+    bool ended = false;
+    yaml_parser_t parser;
+    yaml_event_t event;
+
+    if (!yaml_parser_initialize(&parser))
+        return false;
+    yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
+    while (!ended && depth <= TEXT_FILE_DEPTH && yaml_parser_parse(&parser, &event)) {
+        depth += event.type == YAML_SEQUENCE_START_EVENT || event.type == YAML_MAPPING_START_EVENT;
+        depth -= event.type == YAML_SEQUENCE_END_EVENT || event.type == YAML_MAPPING_END_EVENT;
+        ended = event.type == YAML_STREAM_END_EVENT;
+        yaml_event_delete(&event);
+    }
+    yaml_parser_delete(&parser);
+    return depth <= TEXT_FILE_DEPTH;
+}
+
+bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind)
+{
+    switch (kind) {
+    case TEXT_FILE_JSON:
+        return json_is_shallow(text, length);
+    case TEXT_FILE_YAML:
+        return yaml_is_shallow(text, length);
+    default:
+        return true;
+    }
 }
 
 static char *read_all(int file, const char *path, size_t *length, GError **error)

@@ -34,7 +34,7 @@ int text_file_open_plain(const char *path, GError **error);
 /* The whole text, NUL-terminated; free with g_free. */
 char *text_file_read(const char *path, enum text_file_kind kind, size_t *length, GError **error);
 
-/* False when brackets (and in YAML list marks on one line) nest deeper than TEXT_FILE_DEPTH. */
+/* False when lists and objects nest deeper than TEXT_FILE_DEPTH. */
 bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind);
 
 #endif

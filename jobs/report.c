@@ -99,6 +99,7 @@ static enum wry_outcome outcome_of_status(enum wry_status status)
     case WRY_FLASH_SMALLER:
     case WRY_BAD_RANGE:
     case WRY_UNSUPPORTED:
+    case WRY_REFUSED:
         return WRY_OUTCOME_WRONG;
     case WRY_DIFFERS:
     case WRY_CONTRADICTED:
@@ -117,7 +118,6 @@ static enum wry_outcome outcome_of_status(enum wry_status status)
     case WRY_OK:
     case WRY_BAD_ARGUMENT:
     case WRY_OVERLAP:
-    case WRY_REFUSED:
         break;
     }
     return WRY_OUTCOME_INTERNAL;

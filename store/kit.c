@@ -62,6 +62,16 @@ static gboolean fail(GError **error, const struct kit *kit, const char *format, 
     return FALSE;
 }
 
+/* NULL if there is none, or if it is something else than text. */
+static const char *text_member(JsonObject *object, const char *name)
+{
+    JsonNode *node = object ? json_object_get_member(object, name) : NULL;
+
+    return node && JSON_NODE_HOLDS_VALUE(node) && json_node_get_value_type(node) == G_TYPE_STRING
+               ? json_node_get_string(node)
+               : NULL;
+}
+
 /* Who signed, if anybody did and rightly. */
 static gboolean read_signature(struct kit *kit, zip_t *zip, const char *text, gsize n,
                                GError **error)
@@ -77,9 +87,8 @@ static gboolean read_signature(struct kit *kit, zip_t *zip, const char *text, gs
                  json_parser_load_from_data(parser, found, (gssize)length, NULL) &&
                  JSON_NODE_HOLDS_OBJECT(json_parser_get_root(parser));
     JsonObject *object = sound ? json_node_get_object(json_parser_get_root(parser)) : NULL;
-    const char *key = object ? json_object_get_string_member_with_default(object, "key", "") : "";
-    const char *bytes =
-        object ? json_object_get_string_member_with_default(object, "signature", "") : "";
+    const char *key = text_member(object, "key");
+    const char *bytes = text_member(object, "signature");
     if (!key || !bytes || !signing_parse_hex(key, signature.key, sizeof signature.key) ||
         !signing_parse_hex(bytes, signature.bytes, sizeof signature.bytes) ||
         !signing_fits(&signature, text, n))

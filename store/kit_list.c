@@ -138,6 +138,16 @@ char *kit_list_write(const struct kit_list *list)
 
 /* Reading: every length and every path is somebody else's. */
 
+/* -1 if there is none, or if it is something else than a whole number. */
+static gint64 number_of(JsonObject *object, const char *name)
+{
+    JsonNode *node = json_object_get_member(object, name);
+
+    return node && JSON_NODE_HOLDS_VALUE(node) && json_node_get_value_type(node) == G_TYPE_INT64
+               ? json_node_get_int(node)
+               : -1;
+}
+
 static const char *text_of(JsonObject *object, const char *name)
 {
     JsonNode *node = json_object_get_member(object, name);
@@ -184,7 +194,7 @@ static struct kit_member *read_member(JsonObject *object)
 {
     const char *path = object ? text_of(object, "path") : NULL;
     const char *sha256 = object ? text_of(object, "sha256") : NULL;
-    gint64 size = object ? json_object_get_int_member_with_default(object, "bytes", -1) : -1;
+    gint64 size = object ? number_of(object, "bytes") : -1;
 
     if (!is_fit_path(path) || !is_digest(sha256) || size < 0 || size > SIZE_MOST)
         return NULL;
@@ -263,7 +273,7 @@ struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GErr
                  json_parser_load_from_data(parser, text, (gssize)n, NULL);
     JsonNode *root = sound ? json_parser_get_root(parser) : NULL;
     JsonObject *object = root && JSON_NODE_HOLDS_OBJECT(root) ? json_node_get_object(root) : NULL;
-    gint64 format = object ? json_object_get_int_member_with_default(object, "kit", 0) : 0;
+    gint64 format = object ? number_of(object, "kit") : -1;
     struct kit_list *list = kit_list_new();
 
     if (format > KIT_FORMAT)

@@ -271,6 +271,14 @@ static void altered_kits_are_refused(void)
     alter("signed.zip", "kit.sig.json", "{}", "bad.zip");
     EXPECT(3, "altered since it was signed",
            command("card", "check", scratch_file("bad.zip"), NULL));
+    alter("signed.zip", "kit.sig.json", "{\"key\": [], \"signature\": {}}", "bad.zip");
+    struct said odd = command("card", "check", scratch_file("bad.zip"), NULL);
+    EXPECT(3, "altered since it was signed", odd);
+    CHECK(!strstr(odd.err, "CRITICAL"));
+    alter("plain.zip", "kit.json", "{\"kit\": [1], \"card\": {\"bytes\": []}}", "bad.zip");
+    odd = command("card", "check", scratch_file("bad.zip"), NULL);
+    EXPECT(3, "its list is not sound", odd);
+    CHECK(!strstr(odd.err, "CRITICAL"));
     alter("signed.zip", content, "something else", "bad.zip");
     EXPECT(3, "damaged: '", check_trusted("bad.zip", "harbour.public"));
     alter("plain.zip", "kit.json", path, "bad.zip");

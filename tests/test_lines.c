@@ -130,6 +130,54 @@ static void work_through(const char *link, const char *name)
     CHECK(memcmp(flash + 0x4000, image, length) == 0);
 }
 
+/* What it answers is its fault and the line's: never an internal error, never a hang. */
+static void a_lying_board_is_no_error_of_ours(void)
+{
+    static const char *const verbs[][4] = {
+        {"identify", "--deep", NULL},
+        {"backup", "--only", "0+64K", "--replace"},
+        {"write", "0x8345=", "--any-content", NULL},
+        {"erase", "0x8000+8K", NULL},
+    };
+
+    for (unsigned seed = 1; seed <= 48; seed += check_one_in(2)) {
+        const char *const *words = verbs[seed % G_N_ELEMENTS(verbs)];
+        g_autofree char *number = g_strdup_printf("%u", seed);
+        const char *const argv[] = {PYTHON, peer("lying_board.py"), number, NULL};
+        struct background liar;
+        CHECK(start(&liar, argv));
+        g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%s", liar.line);
+        bool writes = seed % G_N_ELEMENTS(verbs) == 2;
+        struct said said = command(words[0], writes ? placed("0x8345", "start.bin") : words[1],
+                                   "-l", link, "--patience", "1s", words[2] ? words[2] : "--stay",
+                                   words[3] ? words[3] : "--stay",
+                                   words[0][0] == 'b' ? scratch_file("lies.zip") : NULL, NULL);
+        check_context("seed %u: %s", seed, said.err);
+        CHECK(said.code > 1 && said.code != 9);
+        end(&liar);
+    }
+    check_context(NULL);
+}
+
+/* One that sets a speed at which its bytes take minutes, and hangs up, frees the line at once. */
+static void a_client_at_a_speed_of_nothing_leaves_the_line(void)
+{
+    struct bench bench;
+
+    serve(&bench, "slowed");
+    for (unsigned i = 0; i < 2; i++) {
+        const char *baud = i == 0 ? "\\x00\\x00\\x00\\x01" : "\\x00\\x00\\x00\\x32";
+        g_autofree char *text =
+            g_strdup_printf("exec 3<>/dev/tcp/127.0.0.1/%s; "
+                            "printf '\\xff\\xfb\\x2c\\xff\\xfa\\x2c\\x01%s\\xff\\xf0' >&3; "
+                            "dd bs=12 count=1 <&3 >/dev/null 2>&1; head -c 3000 /dev/zero >&3",
+                            strrchr(bench.link, ':') + 1, baud);
+        EXPECT(0, "", run_program("bash", "-c", text, NULL));
+        EXPECT(0, "Turnstone T2", command("identify", "-l", bench.link, NULL));
+    }
+    stop(&bench);
+}
+
 static void the_whole_job_works_over_rfc_2217(void)
 {
     struct bench bench;
@@ -485,6 +533,8 @@ static void a_raw_pipe_works_with_socat(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(a_lying_board_is_no_error_of_ours),
+        FACT(a_client_at_a_speed_of_nothing_leaves_the_line),
         FACT(the_whole_job_works_over_rfc_2217),
         FACT(the_whole_job_works_over_a_pseudo_terminal),
         FACT(a_jig_writes_two_boards_at_once),

@@ -491,6 +491,15 @@ static void another_board_on_the_line_stops_the_work(void)
     CHECK_EQUAL(WRY_WRONG_BOARD, write(rig, &item, 1));
     CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
     rig_free(rig);
+    /* The same address on another chip is not what the work was planned for. */
+    rig = rig_new(&(struct rig_setup){.seed = 13});
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    rig->board.identity.chip_code ^= 1;
+    sim_board_lines(&rig->board, true, true, rig->adapter.now);
+    sim_board_lines(&rig->board, false, true, rig->adapter.now);
+    CHECK_EQUAL(WRY_WRONG_BOARD, write(rig, &item, 1));
+    CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
+    rig_free(rig);
 }
 
 static void start_runs_the_firmware(void)

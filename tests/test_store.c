@@ -309,6 +309,19 @@ static void texts_are_bounded_before_they_are_parsed(void)
     CHECK(text_file_is_shallow(quoted, sizeof quoted - 1, TEXT_FILE_JSON));
 }
 
+/* Brackets in a comment, in quotes or within words open no list. */
+static void brackets_in_text_are_not_nesting(void)
+{
+    g_autofree char *many = g_strnfill(60, '[');
+    g_autofree char *text = g_strdup_printf("# %s\ncard: pier %s\nname: '%s'\nnote: |\n  %s\n"
+                                            "list: [a, b]\n",
+                                            many, many, many, many);
+    g_autofree char *huge = g_strnfill(TEXT_FILE_MAX - 1, '[');
+
+    CHECK(text_file_is_shallow(text, strlen(text), TEXT_FILE_YAML));
+    CHECK(!text_file_is_shallow(huge, strlen(huge), TEXT_FILE_YAML));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -322,6 +335,7 @@ int main(int argc, char **argv)
         FACT(every_flipped_byte_of_an_archive_is_noticed_or_harmless),
         FACT(a_description_out_of_bounds_is_refused),
         FACT(texts_are_bounded_before_they_are_parsed),
+        FACT(brackets_in_text_are_not_nesting),
     };
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();

@@ -254,16 +254,21 @@ static int explain_session(struct app *app, const struct wry_problem *p)
     case WRY_UNSUPPORTED:
         return app_fail(app, code, "Use a version of wrytograph that fits the board.",
                         "the board does not speak this version of the protocol");
+    case WRY_REFUSED:
+        return app_fail(app, code,
+                        "Its loader does not keep to the protocol, or its supply is poor: press "
+                        "its reset and run the same command again. If that ends in the same way, "
+                        "use another board.",
+                        "the board's answers make no sense (error code %u)",
+                        (unsigned)p->fault.found);
     case WRY_OK:
     case WRY_BAD_ARGUMENT:
     case WRY_KEEPER_FAILED:
     case WRY_OVERLAP:
-    case WRY_REFUSED:
         break;
     }
     return app_fail(app, EXIT_INTERNAL, "Please report this.",
-                    "the board refused a request (status %d, code %u)", (int)p->status,
-                    (unsigned)p->fault.found);
+                    "a request broke the library's own rules (status %d)", (int)p->status);
 }
 
 static int not_that_flash(struct app *app, const struct wry_problem *p)

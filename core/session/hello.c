@@ -20,6 +20,13 @@ static bool reply_is_sane(const struct wry_hello_reply *reply)
            reply->top_speed >= WRY_STARTING_SPEED;
 }
 
+/* What a job was planned for does not change while it lasts. */
+static bool is_same_board(const struct wry_hello_reply *a, const struct wry_hello_reply *b)
+{
+    return memcmp(a->eui48, b->eui48, sizeof a->eui48) == 0 && a->chip_code == b->chip_code &&
+           a->capacity == b->capacity && memcmp(a->jedec, b->jedec, sizeof a->jedec) == 0;
+}
+
 /* Takes the reply over; the same board must answer throughout. */
 static enum wry_status accept_reply(struct wry_session *session,
                                     const struct wry_hello_reply *reply)
@@ -30,7 +37,7 @@ static enum wry_status accept_reply(struct wry_session *session,
         return session_fail(session, WRY_UNSUPPORTED, WRY_STEP_CONNECT, 0);
     if (!reply_is_sane(reply))
         return session_fail(session, WRY_REFUSED, WRY_STEP_CONNECT, 0);
-    if (session->connected && memcmp(reply->eui48, session->board.eui48, sizeof reply->eui48) != 0)
+    if (session->connected && !is_same_board(reply, &session->board))
         return session_fail(session, WRY_WRONG_BOARD, WRY_STEP_CONNECT, 0);
     session->board = *reply;
     session->continued = reply->continued;

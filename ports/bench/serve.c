@@ -187,6 +187,8 @@ static void accept_client(struct served *s)
                                                            .speed = on_speed,
                                                            .outputs = on_outputs,
                                                            .line_break = on_break});
+    /* The last one may have set a speed at which its bytes take minutes to leave. */
+    sim_line_clear(&s->adapter->to_board);
     set_speed(s, 115200);
     s->adapter->port.discard(s->adapter->port.context);
 }

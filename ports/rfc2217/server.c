@@ -7,6 +7,10 @@
 
 #include "com_port.h"
 
+enum {
+    SLOWEST = 50, /* baud */
+};
+
 struct rfc2217_server {
     struct rfc2217_calls calls;
     telnet_t *telnet;
@@ -25,14 +29,14 @@ static void answer(struct rfc2217_server *server, uint8_t command, const uint8_t
     telnet_subnegotiation(server->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
 }
 
-/* 0 asks for the speed in use. */
+/* 0 asks for the speed in use; one that no adapter has stays what it is, as the answer says. */
 static void on_speed(struct rfc2217_server *server, const uint8_t *value, size_t n)
 {
     if (n < 4)
         return;
     uint32_t baud =
         (uint32_t)value[0] << 24 | (uint32_t)value[1] << 16 | (uint32_t)value[2] << 8 | value[3];
-    if (baud > 0) {
+    if (baud >= SLOWEST) {
         server->baud = baud;
         server->calls.speed(server->calls.context, baud);
     }
