@@ -192,6 +192,16 @@ static double limit(const struct work *w, double time)
     return time * w->c->noise->limit_percent / 100 + 1 + chance;
 }
 
+static bool pull_cable(void *context, const struct wry_session_progress *progress)
+{
+    struct rig *rig = context;
+
+    (void)progress;
+    if (++rig->reports == rig->stop_after)
+        rig->adapter.to_board.cut = rig->adapter.to_host.cut = true;
+    return false;
+}
+
 struct sweep_result sweep_run(const struct sweep_case *c)
 {
     struct work w = {.c = c, .content = malloc(LENGTH_MAX), .got = calloc(1, LENGTH_MAX)};
@@ -209,6 +219,11 @@ struct sweep_result sweep_run(const struct sweep_case *c)
     fill_flash(&w);
     result.status = wry_session_connect(&w.rig->session);
     uint64_t begun = w.rig->adapter.now;
+    if (c->cut_after > 0) {
+        w.rig->reports = 0;
+        w.rig->stop_after = c->cut_after;
+        w.rig->session.config.progress = pull_cable;
+    }
     if (result.status == WRY_OK)
         result.status = perform(&w, &result.right);
     result.seconds = (double)(w.rig->adapter.now - begun) / 1e9;

@@ -42,6 +42,7 @@ struct sweep_case {
     enum sweep_fill fill;
     uint32_t length; /* bytes of content */
     uint64_t seed;
+    unsigned cut_after; /* reports of progress, then the cable is pulled for good; 0 = never */
 };
 
 struct sweep_result {

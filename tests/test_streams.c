@@ -79,6 +79,35 @@ static void every_chip_takes_a_stream_as_far_as_its_memory_reaches(void)
     }
 }
 
+/* A processor that packs 2 KB a second is no board that does not advance. */
+static const struct wry_packer *slow_inner;
+static struct rig *slow_rig;
+
+static bool slow_give(void *context, uint8_t *to, size_t room, size_t *n)
+{
+    const struct wry_port *port = &slow_rig->adapter.port;
+    bool given = slow_inner->give(context, to, room, n);
+
+    port->sleep(port->context, port->now(port->context) + *n * 500);
+    return given;
+}
+
+static void time_that_the_host_takes_is_not_the_board_s(void)
+{
+    struct bench bench;
+
+    begin(&bench, &(struct rig_setup){.seed = 4, .max_speed = 115200});
+    struct wry_packer slow = *bench.rig->config.packer;
+    slow_inner = bench.rig->config.packer;
+    slow_rig = bench.rig;
+    slow.give = slow_give;
+    bench.rig->config.packer = &slow;
+    rig_new_session(bench.rig, 8);
+    write_and_check(&bench);
+    CHECK_EQUAL(0, wry_session_stats(&bench.rig->session)->reconnects);
+    finish(&bench);
+}
+
 static void a_board_with_little_memory_gets_pages(void)
 {
     struct bench bench;
@@ -308,6 +337,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(every_chip_takes_a_stream_as_far_as_its_memory_reaches),
+        FACT(time_that_the_host_takes_is_not_the_board_s),
         FACT(a_board_with_little_memory_gets_pages),
         FACT(what_arrives_during_a_turn_fits_the_room_asked_for),
         FACT(a_host_without_a_packer_sends_pages),

@@ -144,6 +144,30 @@ static void a_long_window_on_a_slow_noisy_line_is_no_stall(void)
     }
 }
 
+/* At every speed: the board is not said to be stuck. */
+static void a_cable_that_is_pulled_is_a_lost_link(void)
+{
+    enum { POINTS = 5 };
+    static const unsigned points[POINTS] = {1, 2, 5, 17, 60};
+    const size_t cells = sweep_speed_count * SWEEP_CALLS * POINTS;
+
+    for (size_t i = 0; i < cells; i += i < SWEEP_CALLS * POINTS ? 1 : check_one_in(7)) {
+        struct sweep_case c = {.call = (enum sweep_call)(i % SWEEP_CALLS),
+                               .speed = sweep_speeds[i / SWEEP_CALLS / POINTS],
+                               .latency_ms = 16,
+                               .noise = &sweep_noises[0],
+                               .fill = SWEEP_FULL,
+                               .length = 0x10321,
+                               .seed = i,
+                               .cut_after = points[i / SWEEP_CALLS % POINTS]};
+        struct sweep_result r = sweep_run(&c);
+        check_context("%s at %u baud, cut after %u reports: status %d", sweep_call_name(c.call),
+                      (unsigned)c.speed, c.cut_after, r.status);
+        CHECK(r.status == WRY_LINK_LOST || (r.status == WRY_OK && r.right));
+        CHECK(r.seconds < 25 + r.needed_seconds + 60.0 * 9600 / c.speed);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -155,6 +179,7 @@ int main(int argc, char **argv)
         FACT(erasing_beside_neighbours_takes_the_line_s_time),
         FACT(worse_noise_ends_right_or_with_the_link_lost),
         FACT(a_long_window_on_a_slow_noisy_line_is_no_stall),
+        FACT(a_cable_that_is_pulled_is_a_lost_link),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

@@ -437,11 +437,9 @@ static int send(struct app *app, struct wry_ledger *ledger, const struct ledger_
 {
     if (options->from)
         return send_from(app, ledger, options->from);
-    int code = EXIT_DONE;
-    if (wry_ledger_is_server(ledger))
-        code = send_waiting(app, ledger);
-    else
-        app_print(app, "This ledger is a file of this computer: nothing waits for it.");
+    int code = wry_ledger_is_server(ledger)
+                   ? send_waiting(app, ledger)
+                   : usage_error(app, "this ledger is a file of this computer: nothing waits");
     tell_others(app, ledger);
     return code;
 }

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "base/units.h"
+#include "remaining.h"
 
 #define DRAW_EVERY 100000u /* us on the port's clock */
 #define NARROWEST 40u
@@ -17,6 +18,7 @@ struct bar {
     enum wry_step step;
     uint64_t begun, drawn;
     uint64_t done, total;
+    struct remaining remaining;
     double expected; /* s that the rest takes by what is known of line and flash; 0 = not known */
     bool anything;
 };
@@ -41,20 +43,11 @@ static unsigned terminal_width(void)
     return size.ws_col;
 }
 
-/* What was expected counts until it shows how quick it really is. */
-static double time_left(const struct bar *bar, double rate)
-{
-    double by_rate = rate > 0 ? (double)(bar->total - bar->done) / rate : 0;
-    double share = (double)bar->done / (double)bar->total;
-
-    return bar->expected > 0 ? share * by_rate + (1 - share) * bar->expected : by_rate;
-}
-
 static void draw(const struct bar *bar, uint64_t now)
 {
     double seconds = (double)(now - bar->begun) / 1e6;
     double rate = seconds > 0 ? (double)bar->done / seconds : 0;
-    double left = time_left(bar, rate);
+    double left = remaining_time(&bar->remaining, now, bar->done, bar->total, bar->expected);
     char tail[96];
     char cells[256];
 
@@ -86,6 +79,7 @@ void bar_update(struct bar *bar, const struct wry_session_progress *progress, ui
     bar->done = MIN(progress->done, progress->total);
     bar->total = progress->total;
     bar->expected = (double)progress->expected / 1e6;
+    remaining_note(&bar->remaining, now, bar->done);
     if (bar->anything && !over && now < bar->drawn + DRAW_EVERY)
         return;
     draw(bar, now);

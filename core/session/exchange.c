@@ -28,7 +28,9 @@ static enum wry_status put_out(struct wry_session *session, const uint8_t *bytes
     session->line_free_at = start + session_line_time(session, n);
     session->spoke_at = now;
     session->stats.bytes_sent += n;
-    if (session->port->write(session->port->context, bytes, n) == WRY_OK)
+    enum wry_status status = session->port->write(session->port->context, bytes, n);
+    session->waited += session_now(session) - now;
+    if (status == WRY_OK)
         return WRY_OK;
     session->port_failed = true;
     return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
@@ -146,6 +148,7 @@ static bool decode(struct wry_session *session, struct wry_message *message)
             session->stats.frames_bad++;
         else if (event == WRY_FRAME_GOOD &&
                  wry_message_split(message, session->decoder.body, session->decoder.length)) {
+            session->frame_at = session->waited;
             note(session, message);
             return true;
         }
@@ -156,9 +159,12 @@ static bool decode(struct wry_session *session, struct wry_message *message)
 /* What the port has, waiting until the deadline at most. */
 static enum wry_status fetch(struct wry_session *session, uint64_t deadline)
 {
+    uint64_t begun = session_now(session);
+
     session->raw_at = session->raw_fill = 0;
     enum wry_status status = session->port->read(session->port->context, session->raw,
                                                  sizeof session->raw, deadline, &session->raw_fill);
+    session->waited += session_now(session) - begun;
     session->stats.bytes_received += session->raw_fill;
     if (status == WRY_OK)
         return WRY_OK;

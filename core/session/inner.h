@@ -109,6 +109,9 @@ bool session_window_again(struct wry_session *session, uint32_t *offset);
 void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq);
 
+/* A board that hears nothing for 5 s takes the link for lost. */
+#define SESSION_KEEP_ALIVE (3000 * US_PER_MS)
+
 #define SESSION_ERASE_MOST 0x10000u /* bytes: the largest unit that flash erases at once */
 
 /* Digests of sectors that were asked for. */
@@ -174,6 +177,9 @@ uint8_t session_stream_begin(struct session_write *job);
 void session_stream_expect(struct session_write *job);
 /* The window of a stream, once it is begun for the part. */
 void session_stream_window(struct wry_session_window *window);
+/* True if the part went as a difference, and that took less than it packs to by itself, as a rule.
+ */
+bool session_stream_saved(const struct session_write *job);
 /* Makes more of it available, as far as the window has use for it. */
 enum wry_status session_stream_fill(struct session_write *job);
 /* Pages of it that are available and not acknowledged. */

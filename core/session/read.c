@@ -18,9 +18,6 @@ enum {
     FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
 };
 
-#define KEEP_ALIVE                                                                                 \
-    (3000 * US_PER_MS) /* a board that hears nothing for 5 s takes the link for lost */
-
 struct read_job {
     struct wry_session *session;
     const struct wry_writer *writer;
@@ -28,7 +25,9 @@ struct read_job {
     uint32_t length;    /* of the next question */
     uint16_t first_seq; /* of this job: older answers are not ours */
     uint64_t done, total;
-    bool skips; /* what is known is not read */
+    bool skips;         /* what is known is not read */
+    bool asks_where;    /* the board was asked for its status, and has not answered yet */
+    uint16_t where_seq; /* of that */
 };
 
 static unsigned count_active(const struct wry_session *session)
@@ -254,6 +253,8 @@ static enum wry_status take_unpacked(void *context, uint32_t offset, const uint8
     if (!job->writer->write(job->writer->context, offset, bytes, n))
         return session_fail(job->session, WRY_SINK_FAILED, WRY_STEP_READ, offset);
     job->done += n;
+    /* Of blank content there is no stream that could have been seen to advance. */
+    session_advanced(job->session);
     return session_report(job->session, WRY_STEP_READ, offset + n, job->done, job->total);
 }
 
@@ -373,8 +374,9 @@ static enum wry_status on_end(struct read_job *job, const struct wry_message *me
     return status;
 }
 
-/* Our request came twice, and what is missing will be asked for again; or a write that was given up
- * still has the memory that packing takes. */
+/* The board's queue was full, since a question that it had answered was repeated: what is missing
+ * will be asked for again. Once more, and a write that was given up still has the memory that
+ * packing takes. */
 static enum wry_status on_busy(struct read_job *job, uint16_t seq)
 {
     struct wry_session *session = job->session;
@@ -383,6 +385,10 @@ static enum wry_status on_busy(struct read_job *job, uint16_t seq)
         struct wry_session_read *read = &session->reads[i];
         if (!read->active || !read->packed || read->seq != seq)
             continue;
+        if (!read->was_busy) {
+            read->was_busy = true;
+            return WRY_OK;
+        }
         session->ask_plain = PLAIN_QUESTIONS;
         unpack_no_more(read);
         return session_question_ask(session, read, session_next_seq(session));
@@ -401,25 +407,13 @@ static enum wry_status on_error(struct read_job *job, const struct wry_message *
     return session_refused(job->session, WRY_STEP_READ, error.code, error.offset);
 }
 
-static enum wry_status on_message(struct read_job *job, const struct wry_message *message)
-{
-    switch (message->kind) {
-    case WRY_KIND_DATA | WRY_KIND_REPLY:
-        return on_data(job, message);
-    case WRY_KIND_READ | WRY_KIND_REPLY:
-        return on_end(job, message);
-    case WRY_KIND_ERROR:
-        return on_error(job, message);
-    default:
-        return WRY_OK;
-    }
-}
-
 /* The same questions once more: a board that still has them in hand passes the repetition over. */
-static enum wry_status repeat_questions(struct wry_session *session)
+static enum wry_status repeat_questions(struct read_job *job)
 {
+    struct wry_session *session = job->session;
     enum wry_status status = WRY_OK;
 
+    job->asks_where = false;
     for (size_t i = 0; i < WRY_SESSION_READS && status == WRY_OK; i++) {
         struct wry_session_read *read = &session->reads[i];
         if (read->active)
@@ -450,10 +444,44 @@ static enum wry_status recover(struct read_job *job)
 
 static enum wry_status on_silence(struct read_job *job, unsigned *silent)
 {
-    if (++*silent < SILENT_ROUNDS)
-        return repeat_questions(job->session);
+    /* On a line that loses frames, the round trip would be for nothing. */
+    if (++*silent == 1 && job->session->pace.untried) {
+        job->asks_where = true;
+        job->where_seq = (uint16_t)(job->session->seq + 1);
+        return session_ask_status(job->session);
+    }
+    if (*silent < SILENT_ROUNDS)
+        return repeat_questions(job);
     *silent = 0;
     return recover(job);
+}
+
+/*
+ * What the board had said before its status is here by now, or lost: so that what is missing then
+ * is worth asking for. Repeating questions at once would have a board whose answers only lie in
+ * this computer's buffers, as they do when it is busy, give them all again.
+ */
+static enum wry_status on_status(struct read_job *job, uint16_t seq)
+{
+    if (!job->asks_where || seq != job->where_seq)
+        return WRY_OK;
+    return repeat_questions(job);
+}
+
+static enum wry_status on_message(struct read_job *job, const struct wry_message *message)
+{
+    switch (message->kind) {
+    case WRY_KIND_DATA | WRY_KIND_REPLY:
+        return on_data(job, message);
+    case WRY_KIND_READ | WRY_KIND_REPLY:
+        return on_end(job, message);
+    case WRY_KIND_ERROR:
+        return on_error(job, message);
+    case WRY_KIND_STATUS | WRY_KIND_REPLY:
+        return on_status(job, message->seq);
+    default:
+        return WRY_OK;
+    }
 }
 
 /* The latest question once more: the board has it in hand still, and does not answer to that. */
@@ -484,7 +512,7 @@ static enum wry_status look_after(struct read_job *job)
         status = ask_anew(session);
     if (status == WRY_OK)
         status = session_check_advance(session, WRY_STEP_READ, session->told.offset);
-    if (status == WRY_OK && session_now(session) >= session->spoke_at + KEEP_ALIVE)
+    if (status == WRY_OK && session_now(session) >= session->spoke_at + SESSION_KEEP_ALIVE)
         status = keep_awake(session);
     return status == WRY_OK ? fill_questions(job) : status;
 }

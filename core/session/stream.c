@@ -11,6 +11,7 @@ enum {
     /* What firmware packs to, as a rule: one byte of so many. */
     PACKED = 2,
     PACKED_DIFFERENCE = 12,
+    PIECE = 4096, /* bytes that are packed at once: a moment, on any processor */
 };
 
 /* A reader of the part's content that hashes what is read for the first time. */
@@ -137,12 +138,28 @@ void session_stream_window(struct wry_session_window *window)
     window->end = UINT32_MAX;
 }
 
+bool session_stream_saved(const struct session_write *job)
+{
+    return job->coding == WRY_CODING_DIFFERENCE &&
+           job->session->window.packed < (job->part.end - job->part.start) / PACKED;
+}
+
 /* Behind its end, a stream is filled up to a page. */
 static void end_stream(struct wry_session_window *window, const struct wry_packer *packer)
 {
     while (window->packed % WRY_PAGE_SIZE != 0)
         packer->memory[window->packed++ % packer->size] = 0;
     window->end = window->packed;
+}
+
+/* A host that is slow to pack still speaks to the board, which takes silence for a lost link. */
+static enum wry_status keep_awake(struct wry_session *session)
+{
+    enum wry_status status = session_heartbeat(session);
+
+    if (status == WRY_OK && session_now(session) >= session->spoke_at + SESSION_KEEP_ALIVE)
+        status = session_ask_status(session);
+    return status;
 }
 
 /* Packs until a frame's worth is ready, the ring is full or the stream is over. */
@@ -160,14 +177,19 @@ enum wry_status session_stream_fill(struct session_write *job)
         size_t room = packer->size - at;
         if (room > most - window->packed)
             room = most - window->packed;
+        if (room > PIECE)
+            room = PIECE;
         if (!packer->give(packer->context, packer->memory + at, room, &given))
             return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, window->hashed);
         window->packed += (uint32_t)given;
         if (given == 0)
             end_stream(window, packer);
+        enum wry_status status = keep_awake(session);
+        if (status != WRY_OK)
+            return status;
     }
     window->available = window->packed - window->packed % WRY_PAGE_SIZE;
-    return session_heartbeat(session);
+    return WRY_OK;
 }
 
 void session_stream_take(const struct wry_session *session, uint32_t offset, uint8_t *to,

@@ -11,10 +11,12 @@
 #define MOST_LATENCY (1000 * US_PER_MS)
 #define SLICE (100 * US_PER_MS)
 #define STALL_TIME (15 * 1000 * US_PER_MS)
+#define SILENT_TIME (5 * 1000 * US_PER_MS)
 
 enum {
     BITS_PER_BYTE = 10,
-    STALL_FRAMES = 8, /* of the longest kind, that may be lost in a row on a slow line */
+    STALL_FRAMES = 8,  /* of the longest kind, that may be lost in a row on a slow line */
+    SILENT_FRAMES = 2, /* and after which a line on which nothing else comes is dead */
 };
 
 uint64_t session_now(const struct wry_session *session)
@@ -106,7 +108,9 @@ enum wry_status session_pause(struct wry_session *session, uint64_t until)
     enum wry_status status = session_heartbeat(session);
 
     while (status == WRY_OK && session_now(session) < until) {
+        uint64_t begun = session_now(session);
         session->port->sleep(session->port->context, session_slice(session, until));
+        session->waited += session_now(session) - begun;
         status = session_heartbeat(session);
     }
     return status;
@@ -122,20 +126,26 @@ void session_begin_call(struct wry_session *session)
 
 void session_advanced(struct wry_session *session)
 {
-    session->advanced_at = session_now(session);
+    session->advanced_at = session->waited;
     session->bad_at_advance = session->stats.frames_bad;
 }
 
+/*
+ * Only time that passed in the port counts: a caller that packs, hashes or stores for long is not
+ * the board's fault. Where nothing at all was heard, or nothing but damage, it is the line that
+ * lets nothing through; a board that answers and does not advance is stuck.
+ */
 enum wry_status session_check_advance(struct wry_session *session, enum wry_step step,
                                       uint32_t offset)
 {
     uint64_t longest = session_line_time(session, WRY_FRAME_WORST(WRY_BODY_MAX));
     uint32_t bad = session->stats.frames_bad - session->bad_at_advance;
 
-    if (session_now(session) < session->advanced_at + STALL_TIME + STALL_FRAMES * longest)
+    if (session->waited < session->advanced_at + STALL_TIME + STALL_FRAMES * longest)
         return WRY_OK;
-    /* Damaged frames say that it is the line that does not let anything through. */
-    session_fail(session, bad > 0 ? WRY_LINK_LOST : WRY_STALLED, step, offset);
-    session->fault.expected = session->fault.found = bad;
+    bool silent = session->waited >= session->frame_at + SILENT_TIME + SILENT_FRAMES * longest;
+    session_fail(session, silent || bad > 0 ? WRY_LINK_LOST : WRY_STALLED, step, offset);
+    if (!silent)
+        session->fault.expected = session->fault.found = bad;
     return session->fault.status;
 }

@@ -61,7 +61,6 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     flags |= job->erases ? 0 : WRY_FLAG_PROGRAM;
     job->coding = erase.coding = job->erases ? 0 : session_stream_begin(job);
     session_stream_expect(job);
-    session->stats.differences += job->coding == WRY_CODING_DIFFERENCE;
     if (job->coding != 0) {
         flags |= WRY_FLAG_STREAM;
         session_stream_window(&session->window);
@@ -275,6 +274,7 @@ enum wry_status session_write_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     job->done += length;
+    session->stats.differences += session_stream_saved(job);
     session->stats.sectors_written += length / WRY_SECTOR_SIZE;
     forget(job);
     return WRY_OK;

@@ -149,8 +149,8 @@ struct wry_session_stats {
     uint32_t reconnects;       /* times the link was lost and found again */
     uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
     uint64_t bytes_known;      /* of backups, that were not read since the caller knew them */
-    uint32_t differences;      /* parts that were sent as the difference to what was known */
-    uint32_t guesses_wrong;    /* times that what was taken for known was not there */
+    uint32_t differences;   /* parts for which the difference to what was known saved something */
+    uint32_t guesses_wrong; /* times that what was taken for known was not there */
 };
 
 /* A page on its way to the board. */
@@ -183,6 +183,7 @@ struct wry_session_read {
     /* Of one that is answered by a stream: */
     bool packed, stream_known; /* known: its length */
     bool soon;                 /* it may be answered before others that were asked earlier */
+    bool was_busy;             /* the board had no room for it once */
     uint16_t seq_before;       /* of the question before */
     uint32_t stream_length;    /* bytes */
     uint32_t stream_seen;      /* the furthest byte that has come */
@@ -225,8 +226,11 @@ struct wry_session {
     bool stopped; /* the last call was stopped: no answer is waited for until the next */
     uint64_t told_at;
     struct wry_session_progress told; /* repeated while waiting */
-    uint32_t sector_time;    /* us that a sector of the part in hand takes by the cost model */
-    uint64_t advanced_at;    /* us: when the work in hand last came further */
+    uint32_t sector_time; /* us that a sector of the part in hand takes by the cost model */
+    uint64_t waited;      /* us spent in the port so far: what the caller's own work takes is left
+                             out of every deadline of the board's */
+    uint64_t advanced_at; /* of these us: when the work in hand last came further, */
+    uint64_t frame_at;    /* and when the last good frame came */
     uint32_t bad_at_advance; /* frames_bad at that time */
 
     bool progress_fresh;
