@@ -86,6 +86,7 @@ static int finish(struct app *app, int code)
     g_free(app->read_mode);
     g_free(app->read_clock);
     g_strfreev(app->set);
+    g_strfreev(app->set_new);
     g_strfreev(app->links);
     g_free(app->ledger_name);
     g_free(app->format);

@@ -35,7 +35,7 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
 set(WRY_PACK_SOURCES pack/deflate.c pack/difference.c pack/encoder.c pack/old_content.c pack/packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/together.c base/units.c
+    base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/together.c base/units.c base/words_distance.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/serial.c ports/serial/usb.c
     ports/rfc2217/client.c ports/rfc2217/server.c
@@ -43,7 +43,7 @@ set(WRY_HOST_SOURCES
     store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/board_table.c store/card.c store/csv_table.c store/card_file.c store/card_placements.c store/card_reader.c store/database.c store/content.c store/file_facts.c store/folder.c store/folder_image.c store/image_file.c store/journal.c store/journal_tables.c store/kit.c store/kit_list.c store/kit_pack.c store/kit_zip.c store/known.c store/known_index.c store/known_source.c store/ledger.c store/ledger_columns.c store/ledger_lite.c store/ledger_sender.c store/ledger_server.c store/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/layout_file.c store/leftovers.c store/mistakes.c store/settings_file.c store/shelf.c store/signing.c store/steps_file.c store/yaml_text.c
     store/pending_file.c store/spool.c 
     jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c
-    jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/shelf.c jobs/shelf_items.c
+    jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/settings_loss.c jobs/shelf.c jobs/shelf_items.c
     jobs/changes.c jobs/contents.c jobs/erase.c jobs/examine.c jobs/expecting.c
     jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
     jobs/keeping.c jobs/knowing.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/masking.c jobs/recording.c jobs/report.c

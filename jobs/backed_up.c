@@ -67,6 +67,25 @@ enum wry_outcome backed_up_require(struct wry_station *station)
     return whole ? WRY_OUTCOME_DONE : station->problem.outcome;
 }
 
+enum wry_outcome backed_up_each(struct wry_station *station,
+                                bool (*take)(void *context, const char *path), void *context)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    GError *error = NULL;
+    struct backups *backups = open_record(station, &error);
+    bool read = backups && backups_scan(backups, station->settings.stop, &error) &&
+                backups_each(backups, board->eui48, board->capacity, take, context, &error);
+
+    backups_close(backups);
+    if (read && station_stopped(station))
+        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    if (read)
+        return WRY_OUTCOME_DONE;
+    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
+    station->problem.cause = error;
+    return station->problem.outcome;
+}
+
 void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive)
 {
     g_autoptr(GError) error = NULL;

@@ -17,6 +17,11 @@ bool backed_up_find(struct wry_station *station, struct backups_found *found, GE
 /* Fails unless a backup of the whole flash of this board is known. */
 enum wry_outcome backed_up_require(struct wry_station *station);
 
+/* Each backup of the board at hand, whole ones and then the newest first, until take returns false.
+ * Fails when the record of them cannot be read, or when the user stops. */
+enum wry_outcome backed_up_each(struct wry_station *station,
+                                bool (*take)(void *context, const char *path), void *context);
+
 /* A backup was made; a record that cannot be written is noted. */
 void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive);
 

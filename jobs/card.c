@@ -44,6 +44,8 @@ bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, G
         return false;
     }
     card->card = card_load(path, card->kit ? &files : NULL, mistakes, error);
+    if (card->card && card->kit)
+        card->card->share = kit_share(card->kit);
     name_kit(mistakes, card);
     return card->card != NULL;
 }
@@ -96,7 +98,10 @@ void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *fact
                                      .times = own->times,
                                      .placements = own->placements->len,
                                      .steps = own->steps->len,
-                                     .by_row = own->table != NULL};
+                                     .by_row = own->table != NULL,
+                                     .hands_out_rows = own->rows == CARD_ROWS_NEXT,
+                                     .share_part = own->share.part,
+                                     .share_of = own->share.of};
     g_strlcpy(facts->sha256, digest, sizeof facts->sha256);
 }
 
@@ -155,8 +160,9 @@ static bool settle_shelf(struct card *card, GError **error)
 }
 
 gboolean wry_card_pack(const struct wry_card *card, const char *path, const char *secret_key,
-                       GError **error)
+                       unsigned part, unsigned of, GError **error)
 {
+    card->card->share = (struct card_share){part, of};
     return settle_shelf(card->card, error) && kit_pack(card->card, path, secret_key, error);
 }
 
@@ -197,12 +203,18 @@ void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArr
         const struct card_value *value = i < own->values->len
                                              ? g_ptr_array_index(own->values, i)
                                              : g_ptr_array_index(values, i - own->values->len);
-        settings[n++] = (struct wry_setting_wanted){value->region, value->key, value->value};
+        settings[n++] = (struct wry_setting_wanted){
+            .region = value->region,
+            .key = value->key,
+            .value = value->value,
+            .is_new = value->is_new || (i >= own->values->len &&
+                                        card_column_is_new(own, value->region, value->key))};
     }
     *wanted = (struct wry_images_wanted){.images = images,
                                          .image_count = count,
                                          .settings = settings,
                                          .setting_count = n,
+                                         .without_backup = own->backup == CARD_BACKUP_NEVER,
                                          .read_lines = own->read_lines,
                                          .read_clock = own->read_clock};
 }

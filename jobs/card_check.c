@@ -77,6 +77,27 @@ static bool is_for_parts(enum wry_problem_kind kind)
            kind == WRY_PROBLEM_PART_BEYOND;
 }
 
+/* The settings file for the region, or the only one; NULL when the board's own block is changed. */
+static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
+{
+    const struct card *card = c->card->card;
+    struct settings *settings = NULL;
+
+    *many = false;
+    for (guint i = 0; i < card->placements->len; i++) {
+        const struct card_placement *placement = g_ptr_array_index(card->placements, i);
+        const struct card_variant *variant =
+            placement->variants->len > 0 ? g_ptr_array_index(placement->variants, 0) : NULL;
+        if (!variant || !variant->file || !settings_is_file(variant->file) ||
+            (region && g_strcmp0(region, placement->place) != 0))
+            continue;
+        *many = settings != NULL;
+        settings_free(settings);
+        settings = settings_load(variant->file, NULL);
+    }
+    return settings;
+}
+
 /* Names of the layout at hand, or of the one that boards are delivered with. */
 static void check_part(const struct checking *c, const struct wry_layout *layout,
                        uint32_t flash_size, const char *part, struct yaml_place at)
@@ -94,13 +115,41 @@ static void check_part(const struct checking *c, const struct wry_layout *layout
         complain(c, at, c->words(c->context, wry_station_problem(c->station)));
 }
 
+/* Values that a board's own block gets have nothing to go into once that is erased. */
+static void check_erased_settings(const struct checking *c, const struct wry_layout *layout,
+                                  uint32_t flash_size, const char *part)
+{
+    const struct card *card = c->card->card;
+    struct target target = {.chip = card->chip, .flash_size = flash_size, .layout = *layout};
+    uint32_t offset, length;
+    bool many;
+    struct settings *settings = load_settings(c, NULL, &many);
+
+    if (settings || (card->values->len == 0 && !card->table) ||
+        regions_parse_part(c->station, &target, part, &offset, &length) != WRY_OUTCOME_DONE) {
+        settings_free(settings);
+        return;
+    }
+    for (uint32_t i = 0; i < layout->table.count; i++) {
+        const struct wry_region *region = &layout->table.regions[i];
+        if (region->kind == WRY_REGION_SETTINGS && region->offset < (uint64_t)offset + length &&
+            offset < (uint64_t)region->offset + region->length)
+            complain(c, card->erase_at,
+                     g_strdup_printf("'%s' erases region '%s', whose settings '%s' changes: write "
+                                     "all of them from a file, or take it out of 'erase'",
+                                     part, region->name, card->table ? "boards" : "set"));
+    }
+}
+
 static void check_parts(const struct checking *c, const struct wry_layout *layout,
                         uint32_t flash_size)
 {
     const struct card *card = c->card->card;
 
-    for (char **part = card->erase; part && *part; part++)
+    for (char **part = card->erase; part && *part; part++) {
         check_part(c, layout, flash_size, *part, card->erase_at);
+        check_erased_settings(c, layout, flash_size, *part);
+    }
     for (guint i = 0; i < card->holds->len; i++) {
         const struct card_value *hold = g_ptr_array_index(card->holds, i);
         check_part(c, layout, flash_size, hold->region, hold->at);
@@ -154,28 +203,8 @@ static void check_size(const struct checking *c, uint32_t flash_size)
 
 /* Settings. */
 
-/* The settings file for the region, or the only one; NULL when the board's own block is changed. */
-static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
-{
-    const struct card *card = c->card->card;
-    struct settings *settings = NULL;
-
-    *many = false;
-    for (guint i = 0; i < card->placements->len; i++) {
-        const struct card_placement *placement = g_ptr_array_index(card->placements, i);
-        const struct card_variant *variant =
-            placement->variants->len > 0 ? g_ptr_array_index(placement->variants, 0) : NULL;
-        if (!variant || !variant->file || !settings_is_file(variant->file) ||
-            (region && g_strcmp0(region, placement->place) != 0))
-            continue;
-        *many = settings != NULL;
-        settings_free(settings);
-        settings = settings_load(variant->file, NULL);
-    }
-    return settings;
-}
-
-/* secret_is_bad: it stands in what is handed on. */
+/* secret_is_bad: it stands in what is handed on. Without a settings file, only the board knows
+ * which keys it has. */
 static char *try_setting(const struct checking *c, const struct card_value *value,
                          bool secret_is_bad)
 {
@@ -190,7 +219,8 @@ static char *try_setting(const struct checking *c, const struct card_value *valu
         text = g_strdup_printf("'%s' is secret: its value comes from the environment or a file, as "
                                "the settings file says, and stands in no card",
                                value->key);
-    else if (settings && !settings_set(settings, value->key, value->value, &changed, &error))
+    else if (settings &&
+             !settings_set(settings, value->key, value->value, value->is_new, &changed, &error))
         text = g_strdup(error->message);
     settings_free(settings);
     return text;
@@ -215,10 +245,47 @@ static void check_field(const struct checking *c, const struct csv_table *table,
     g_autofree char *region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
     struct card_value value = {
         .region = region, .key = slash ? (char *)slash + 1 : name->text, .value = field->text};
+
+    value.is_new = card_column_is_new(c->card->card, region, value.key);
     char *text = field->text[0] != '\0' ? try_setting(c, &value, false) : NULL;
 
     if (text)
         mistakes_add(c->mistakes, table->path, field->line, field->column, text);
+}
+
+/* Whether all settings of two rows are the same, of which there are some. */
+static bool are_twins(const struct csv_table *table, guint a, guint b)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    bool any = false;
+
+    for (guint i = 0; i < names->len; i++) {
+        const char *name = g_array_index(names, struct csv_field, i).text;
+        const char *text = csv_table_at(table, a, (int)i);
+        if (!board_table_is_setting(name))
+            continue;
+        if (strcmp(text, csv_table_at(table, b, (int)i)) != 0)
+            return false;
+        any = any || text[0] != '\0';
+    }
+    return any;
+}
+
+/* A row that was copied and not changed gives two boards one identity. */
+static void check_twin(const struct checking *c, const struct csv_table *table, guint row)
+{
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+
+    for (guint other = 1; other < row && fields->len > 0; other++) {
+        const GArray *before = g_ptr_array_index(table->rows, other);
+        const struct csv_field *first = &g_array_index(fields, struct csv_field, 0);
+        if (before->len == 0 || !are_twins(table, row, other))
+            continue;
+        mistakes_add(c->mistakes, table->path, first->line, first->column,
+                     g_strdup_printf("the same settings stand in line %u already",
+                                     g_array_index(before, struct csv_field, 0).line));
+        return;
+    }
 }
 
 static void check_table(const struct checking *c)
@@ -233,6 +300,7 @@ static void check_table(const struct checking *c)
     for (guint row = 1; table && row < table->rows->len; row++) {
         const GArray *names = g_ptr_array_index(table->rows, 0);
         const GArray *fields = g_ptr_array_index(table->rows, row);
+        check_twin(c, table, row);
         for (guint i = 0; i < fields->len && i < names->len; i++) {
             const struct csv_field *name = &g_array_index(names, struct csv_field, i);
             if (board_table_is_setting(name->text))

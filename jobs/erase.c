@@ -3,6 +3,7 @@
 #include "board.h"
 #include "images.h"
 #include "recording.h"
+#include "settings_loss.h"
 #include "work.h"
 
 static enum wry_outcome parse_parts(struct wry_station *station, const struct target *target,
@@ -65,6 +66,8 @@ static enum wry_outcome erase(struct wry_station *station, const struct wry_eras
         return WRY_OUTCOME_DONE;
     if (!wanted->without_backup && wry_plan_total(&planned.plan) == target.flash_size)
         outcome = backed_up_require(station);
+    if (outcome == WRY_OUTCOME_DONE && !wanted->without_backup)
+        outcome = settings_loss_check(station, &planned.plan, &target.layout);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     outcome = work_write(&work, WRY_JOB_ERASE, &planned, &result->done);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "store/archive.h"
+#include "wrytograph/plan.h"
 #include "wrytograph/reader.h"
 
 struct wanted {
@@ -38,7 +39,17 @@ bool flash_reader_read(struct flash_reader *reader, uint32_t offset, void *to, s
 
     if (reader->archive)
         return read_archive(reader->archive, offset, to, n);
+    if (reader->bytes) {
+        bool has = offset <= reader->n && n <= reader->n - offset;
+        if (has)
+            memcpy(to, reader->bytes + offset, n);
+        return has;
+    }
     reader->status = wry_session_read(&reader->station->session, offset, (uint32_t)n, &writer);
+    if (reader->status != WRY_OK || !reader->plan)
+        return reader->status == WRY_OK;
+    if (!wry_plan_overlay(reader->plan, offset, to, (uint32_t)n))
+        reader->status = WRY_SOURCE_FAILED;
     return reader->status == WRY_OK;
 }
 

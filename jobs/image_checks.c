@@ -4,6 +4,7 @@
 #include "places.h"
 #include "store/content.h"
 #include "wrytograph/layout.h"
+#include "wrytograph/settings_block.h"
 
 static uint64_t end_of(const struct image *image)
 {
@@ -157,6 +158,37 @@ static enum wry_outcome check_content(struct wry_station *station, const struct 
     return station->problem.outcome;
 }
 
+/* A sound block in one of its two slots, as a copy of the region has. */
+static bool holds_block(const struct image *image, const struct wry_region *region)
+{
+    uint32_t room = wry_settings_slot(region->length);
+    g_autofree uint8_t *bytes = g_malloc(room);
+    struct wry_settings_head head;
+
+    for (uint64_t at = 0; room > 0 && at < image->facts.length && at < region->length; at += room) {
+        uint32_t n = (uint32_t)MIN(room, image->facts.length - at);
+        if (n >= WRY_SETTINGS_HEAD_SIZE &&
+            image_file_read(image->file, image->header_at + (uint32_t)at, bytes, n) &&
+            wry_settings_head(&head, bytes) && head.length <= n &&
+            wry_settings_get(&head, bytes, head.length))
+            return true;
+    }
+    return false;
+}
+
+/* A settings region takes settings: a file of them, a block, or a copy of the region. */
+static enum wry_outcome check_settings(struct wry_station *station, const struct image *image,
+                                       const struct target *target)
+{
+    const struct wry_region *region = places_region(target, image);
+
+    if (!region || region->kind != WRY_REGION_SETTINGS || image->facts.what == WRY_WHAT_SETTINGS ||
+        holds_block(image, region))
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_NOT_SETTINGS, image, region);
+    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+}
+
 /* What the boot ROM would not start does not go where it starts from. */
 static enum wry_outcome check_bootable(struct wry_station *station, const struct image *image,
                                        const struct target *target)
@@ -250,8 +282,11 @@ enum wry_outcome image_check_region(struct wry_station *station, const struct im
     if (!image->facts.has_header) {
         enum wry_outcome outcome =
             wanted->any_content ? WRY_OUTCOME_DONE : check_looked_at(station, image, target);
-        return outcome == WRY_OUTCOME_DONE && region ? check_named_region(station, image, target)
-                                                     : outcome;
+        if (outcome == WRY_OUTCOME_DONE && region)
+            outcome = check_named_region(station, image, target);
+        return outcome == WRY_OUTCOME_DONE && !wanted->any_content
+                   ? check_settings(station, image, target)
+                   : outcome;
     }
     if (region && !places_is_for_programs(region)) {
         places_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);

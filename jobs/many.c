@@ -1,4 +1,6 @@
 /* A card on many boards at once, a thread for each: none waits for another. */
+#include "base/units.h"
+#include "card.h"
 #include "pack/shared.h"
 #include "report.h"
 #include "wrytograph-host/card.h"
@@ -9,6 +11,7 @@ struct many {
     const struct wry_run_wanted *wanted;
     GMutex lock;
     GCond changed;
+    GHashTable *addresses; /* of boards that may have a row */
     size_t ended;
 };
 
@@ -18,11 +21,26 @@ struct place {
     GThread *thread;
 };
 
+/* The first of an address; the others stay without a row as long as this call lasts. */
+static bool claim_address(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
+{
+    struct many *many = context;
+
+    g_mutex_lock(&many->lock);
+    bool is_first = g_hash_table_add(many->addresses, units_address(eui48));
+    g_mutex_unlock(&many->lock);
+    return is_first;
+}
+
 static void run_board(struct many *many, struct wry_many_board *board)
 {
     struct wry_station *station = wry_station_new(&board->settings);
     struct wry_run_wanted wanted = *many->wanted;
 
+    if (wanted.card->card->table) {
+        wanted.may_have_row = claim_address;
+        wanted.context = many;
+    }
     board->outcome = wry_station_run(station, &wanted, &board->result);
     const struct wry_problem *problem = wry_station_problem(station);
     if (board->outcome != WRY_OUTCOME_DONE && board->settings.words) {
@@ -55,7 +73,8 @@ bool wry_many_has_ended(const struct wry_many_board *board)
 void wry_run_many(const struct wry_run_wanted *wanted, struct wry_many_board *boards, size_t count,
                   void (*turn)(void *context), void *context)
 {
-    struct many many = {.wanted = wanted};
+    struct many many = {.wanted = wanted,
+                        .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL)};
     struct pack_shared *shared = pack_shared_new();
     struct place *places = g_new0(struct place, count);
     bool over = false;
@@ -79,6 +98,7 @@ void wry_run_many(const struct wry_run_wanted *wanted, struct wry_many_board *bo
     for (size_t i = 0; i < count; i++)
         g_thread_join(places[i].thread);
     pack_shared_free(shared);
+    g_hash_table_unref(many.addresses);
     g_mutex_clear(&many.lock);
     g_cond_clear(&many.changed);
     g_free(places);

@@ -16,6 +16,7 @@ enum {
 struct recording {
     unsigned depth; /* jobs within jobs */
     struct wry_ledger_run *run;
+    bool done_before;     /* it needed nothing */
     bool touched, failed; /* failed: it cannot be written, and that was told */
     uint64_t begun;       /* us on the link's clock */
     JsonArray *steps;
@@ -299,7 +300,9 @@ static void write_end(struct wry_station *station, enum wry_outcome outcome)
     struct recording *r = station->recording;
     g_autoptr(GError) error = NULL;
 
-    replace(&r->run->outcome, g_strdup(outcome_name(outcome)));
+    replace(&r->run->outcome,
+            g_strdup(outcome == WRY_OUTCOME_DONE && r->done_before ? "done before"
+                                                                   : outcome_name(outcome)));
     replace(&r->run->ended, ledger_now());
     r->run->exit_code = outcome;
     r->run->seconds = seconds_since(station, r->begun);
@@ -325,6 +328,16 @@ enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome out
     g_free(r);
     station->recording = NULL;
     return outcome;
+}
+
+void recording_done_before(struct wry_station *station, const char *when)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    r->done_before = true;
+    replace(&r->run->reason, g_strdup_printf("already done %s", when ? when : "before"));
 }
 
 struct wry_ledger_run *recording_run(struct wry_station *station)

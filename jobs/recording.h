@@ -39,6 +39,9 @@ void recording_backup(struct wry_station *station, const char *file);
 /* What the board said: its last lines are kept. */
 void recording_heard(struct wry_station *station, const char *text);
 
+/* The run needs nothing done: its board got the card before, at that time (NULL: not known). */
+void recording_done_before(struct wry_station *station, const char *when);
+
 /* The row itself, for what only a card knows; NULL when nothing is recorded. */
 struct wry_ledger_run *recording_run(struct wry_station *station);
 

@@ -170,19 +170,44 @@ static enum wry_outcome look_back(struct run *run)
         return run->station->problem.outcome;
     }
     g_clear_error(&error);
-    if (run->card->times == 0 || run->earlier.passed < run->card->times || run->wanted->again)
-        return WRY_OUTCOME_DONE;
-    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_TIMES, run->card->name);
-    run->station->problem.expected = run->card->times;
-    run->station->problem.found = run->earlier.passed;
-    run->station->problem.other = g_strdup(run->earlier.last);
+    run->result->done_before =
+        run->card->times > 0 && run->earlier.passed >= run->card->times && !run->wanted->again;
+    return WRY_OUTCOME_DONE;
+}
+
+/* Which row a board has that needs nothing more; a table that cannot be read is no matter then. */
+static void look_up_row(struct run *run)
+{
+    g_autofree char *path = card_table(run->wanted->card);
+    struct board_table_wanted wanted = {.rows = CARD_ROWS_BY_ADDRESS,
+                                        .eui48 = wry_session_board(&run->station->session)->eui48};
+    struct board_table_row row;
+    GPtrArray *values = path ? board_table_take(path, &wanted, &row, NULL) : NULL;
+
+    if (!values)
+        return;
+    run->result->row = row.line;
+    run->result->row_name = row.name;
+    g_ptr_array_unref(values);
+}
+
+/* Two boards of one address cannot both have the row of that address. */
+static enum wry_outcome fail_shared_address(struct run *run)
+{
+    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ADDRESS, run->card->name);
+    memcpy(run->station->problem.address, run->result->address,
+           sizeof run->station->problem.address);
     return run->station->problem.outcome;
 }
 
 static enum wry_outcome take_row(struct run *run)
 {
     g_autofree char *path = card_table(run->wanted->card);
-    const uint8_t *eui48 = wry_session_board(&run->station->session)->eui48;
+    struct board_table_wanted wanted = {.rows = run->card->rows,
+                                        .share = run->card->share,
+                                        .eui48 = wry_session_board(&run->station->session)->eui48,
+                                        .claim = !run->wanted->dry_run};
+    struct board_table_row row = {0};
     GError *error = NULL;
 
     if (!path)
@@ -193,8 +218,9 @@ static enum wry_outcome take_row(struct run *run)
     }
     /* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
     if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
-        run->values = board_table_take(path, run->card->rows, eui48, !run->wanted->dry_run,
-                                       &run->result->row, &error);
+        run->values = board_table_take(path, &wanted, &row, &error);
+    run->result->row = row.line;
+    run->result->row_name = row.name;
     if (run->values)
         return WRY_OUTCOME_DONE;
     station_fail(run->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
@@ -281,8 +307,15 @@ static enum wry_outcome check(struct run *run)
     enum wry_outcome outcome = check_board(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = look_back(run);
+    if (outcome == WRY_OUTCOME_DONE && run->result->done_before) {
+        look_up_row(run);
+        return end_step(run, outcome);
+    }
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check_holds(run);
+    if (outcome == WRY_OUTCOME_DONE && run->wanted->may_have_row &&
+        !run->wanted->may_have_row(run->wanted->context, run->result->address))
+        outcome = fail_shared_address(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = take_row(run);
     if (outcome == WRY_OUTCOME_DONE)
@@ -478,6 +511,10 @@ static enum wry_outcome run_steps(struct run *run)
 
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check(run);
+    if (outcome == WRY_OUTCOME_DONE && run->result->done_before) {
+        recording_done_before(run->station, run->result->earlier_at);
+        return outcome;
+    }
     if (outcome == WRY_OUTCOME_DONE && !run->wanted->dry_run)
         outcome = back_up(run);
     if (outcome == WRY_OUTCOME_DONE)
@@ -531,5 +568,6 @@ void wry_run_result_clear(struct wry_run_result *result)
         g_array_unref(result->steps);
     g_free(result->backup);
     g_free(result->earlier_at);
+    g_free(result->row_name);
     *result = (struct wry_run_result){0};
 }

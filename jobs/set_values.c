@@ -139,8 +139,9 @@ static enum wry_outcome set_one(struct changes *c, const struct wry_setting_want
 
     if (outcome != WRY_OUTCOME_DONE || !change)
         return outcome;
-    if (!settings_set(change->settings, wanted->key, wanted->value, &changed, &error)) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, NULL);
+    if (!settings_set(change->settings, wanted->key, wanted->value, wanted->is_new, &changed,
+                      &error)) {
+        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, wanted->key);
         station->problem.cause = error;
         return station->problem.outcome;
     }

@@ -4,6 +4,7 @@
 #include "knowing.h"
 #include "planning.h"
 #include "recording.h"
+#include "settings_loss.h"
 #include "work.h"
 
 /* What was written came from the files piece by piece: they must still be what they were. */
@@ -15,6 +16,19 @@ static enum wry_outcome check_unchanged(struct wry_station *station, const struc
                                 held->images[i]->facts.path);
     }
     return WRY_OUTCOME_DONE;
+}
+
+/* Where settings are now, and where they would be. */
+static enum wry_outcome check_losses(struct wry_station *station, const struct images_job *job)
+{
+    const struct wry_plan *plan = &job->planned->plan;
+    enum wry_outcome outcome = settings_loss_check(station, plan, &job->planned->layout);
+    struct target now;
+
+    if (outcome != WRY_OUTCOME_DONE || job->planned->layout.source != WRY_LAYOUT_FROM_JOB)
+        return outcome;
+    outcome = regions_of_board(station, &now);
+    return outcome == WRY_OUTCOME_DONE ? settings_loss_check(station, plan, &now.layout) : outcome;
 }
 
 static enum wry_outcome write_images(struct wry_station *station,
@@ -39,6 +53,8 @@ static enum wry_outcome write_images(struct wry_station *station,
     result->done = work_done(&work);
     if (outcome == WRY_OUTCOME_DONE && wanted->dry_run)
         outcome = expecting_look(station, &planned->plan, wanted->every_sector, &result->expected);
+    if (outcome == WRY_OUTCOME_DONE && !wanted->without_backup)
+        outcome = check_losses(station, &job);
     if (outcome != WRY_OUTCOME_DONE || wanted->dry_run)
         return outcome;
     /* Before, so that what a cut leaves of them is recognised. */

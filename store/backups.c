@@ -200,6 +200,31 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
     return done;
 }
 
+bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
+                  bool (*take)(void *context, const char *path), void *context, GError **error)
+{
+    g_autofree char *address = units_address(eui48);
+    sqlite3_stmt *s = database_prepare(backups->db,
+                                       "SELECT path FROM backup WHERE address = ?1 AND flash = ?2 "
+                                       "ORDER BY whole DESC, created DESC",
+                                       error);
+    int code = SQLITE_ERROR;
+    bool more = true;
+
+    if (!s)
+        return false;
+    sqlite3_bind_text(s, 1, address, -1, SQLITE_STATIC);
+    sqlite3_bind_int64(s, 2, flash_size);
+    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+        const char *path = (const char *)sqlite3_column_text(s, 0);
+        if (path && g_file_test(path, G_FILE_TEST_IS_REGULAR))
+            more = take(context, path);
+    }
+    bool read = !more || code == SQLITE_DONE || database_fail(backups->db, error);
+    sqlite3_finalize(s);
+    return read;
+}
+
 bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   struct backups_found *found, GError **error)
 {

@@ -49,6 +49,11 @@ struct backups_found {
 bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   struct backups_found *found, GError **error);
 
+/* Hands over the path of each backup of that board that is there, whole ones and then the newest
+ * first, until take returns false. False when the record cannot be read. */
+bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
+                  bool (*take)(void *context, const char *path), void *context, GError **error);
+
 /*
  * The one board that content of a settings region with this digest is known of. *known false when
  * there is none, or several. False when the record cannot be read.

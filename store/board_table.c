@@ -234,12 +234,18 @@ static guint find_row(const struct csv_table *table, int column, const uint8_t *
     return 0;
 }
 
-static guint find_free(const struct csv_table *table)
+static bool is_of_share(guint row, struct card_share share)
+{
+    return share.of < 2 || (row - 1) % share.of == share.part - 1;
+}
+
+static guint find_free(const struct csv_table *table, struct card_share share)
 {
     int address = csv_table_column(table, ADDRESS), used = csv_table_column(table, USED);
 
     for (guint i = 1; i < table->rows->len; i++) {
-        if (csv_table_at(table, i, address)[0] == '\0' && csv_table_at(table, i, used)[0] == '\0')
+        if (is_of_share(i, share) && csv_table_at(table, i, address)[0] == '\0' &&
+            csv_table_at(table, i, used)[0] == '\0')
             return i;
     }
     return 0;
@@ -270,15 +276,37 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     return values;
 }
 
-static GPtrArray *take(struct csv_table *table, enum card_rows rows, const uint8_t *eui48,
-                       bool claim, unsigned *line, GError **error)
+/* "gauge 2", by the first setting; NULL where that is empty. */
+static char *name_row(const struct csv_table *table, guint row)
 {
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+
+    for (guint i = 0; i < names->len; i++) {
+        const char *name = g_array_index(names, struct csv_field, i).text;
+        const char *slash = strchr(name, '/'), *text = csv_table_at(table, row, (int)i);
+        if (board_table_is_setting(name))
+            return text[0] ? g_strdup_printf("%s %s", slash ? slash + 1 : name, text) : NULL;
+    }
+    return NULL;
+}
+
+static GPtrArray *take(struct csv_table *table, const struct board_table_wanted *wanted,
+                       struct board_table_row *found, GError **error)
+{
+    const uint8_t *eui48 = wanted->eui48;
+    enum card_rows rows = wanted->rows;
     guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
     bool is_own = row > 0;
     g_autofree char *address = units_address(eui48);
 
     if (row == 0 && rows == CARD_ROWS_NEXT)
-        row = find_free(table);
+        row = find_free(table, wanted->share);
+    if (row == 0 && rows == CARD_ROWS_NEXT && wanted->share.of > 1) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_NONE,
+                    "%s: no row of this kit's share (%u of %u) is free for board %s", table->path,
+                    wanted->share.part, wanted->share.of, address);
+        return NULL;
+    }
     if (row == 0) {
         g_set_error(error, STORE_ERROR, STORE_ERROR_NONE,
                     rows == CARD_ROWS_NEXT ? "%s: no row is free for board %s"
@@ -287,24 +315,25 @@ static GPtrArray *take(struct csv_table *table, enum card_rows rows, const uint8
         return NULL;
     }
     const GArray *fields = g_ptr_array_index(table->rows, row);
-    *line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
-    if (!is_own && claim && !claim_row(table, row, eui48, error))
+    found->line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
+    found->name = name_row(table, row);
+    if (!is_own && wanted->claim && !claim_row(table, row, eui48, error))
         return NULL;
     return values_of(table, row);
 }
 
-GPtrArray *board_table_take(const char *path, enum card_rows rows,
-                            const uint8_t eui48[WRY_EUI48_SIZE], bool claim, unsigned *line,
-                            GError **error)
+GPtrArray *board_table_take(const char *path, const struct board_table_wanted *wanted,
+                            struct board_table_row *found, GError **error)
 {
-    bool writes = claim && rows == CARD_ROWS_NEXT;
+    bool writes = wanted->claim && wanted->rows == CARD_ROWS_NEXT;
     g_autofree char *real = writes ? real_path(path, error) : NULL;
     int lock = real ? lock_table(real, error) : -1;
 
+    *found = (struct board_table_row){0};
     if (writes && lock < 0)
         return NULL;
     struct csv_table *table = csv_table_load(path, error);
-    GPtrArray *values = table ? take(table, rows, eui48, claim, line, error) : NULL;
+    GPtrArray *values = table ? take(table, wanted, found, error) : NULL;
     csv_table_free(table);
     if (lock >= 0)
         close(lock);

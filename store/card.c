@@ -52,8 +52,17 @@ void card_free(struct card *card)
     g_ptr_array_unref(card->placements);
     g_ptr_array_unref(card->values);
     g_free(card->table);
+    g_strfreev(card->new_columns);
     g_ptr_array_unref(card->steps);
     g_free(card->line_end);
     g_ptr_array_unref(card->files);
     g_free(card);
+}
+
+bool card_column_is_new(const struct card *card, const char *region, const char *key)
+{
+    g_autofree char *full = region ? g_strconcat(region, "/", key, NULL) : g_strdup(key);
+
+    return card->new_columns && (g_strv_contains((const char *const *)card->new_columns, full) ||
+                                 g_strv_contains((const char *const *)card->new_columns, key));
 }

@@ -37,7 +37,13 @@ struct card_value {
     char *region; /* NULL: the one that there is */
     char *key;    /* NULL where a text is expected */
     char *value;
+    bool is_new; /* also where the board does not have the key yet */
     struct yaml_place at;
+};
+
+/* Rows of a table that one of several kits hands out: every of-th from the part-th on. */
+struct card_share {
+    unsigned part, of; /* from 1; of 0: nothing is said, 1: all of them, on one bench */
 };
 
 enum card_backup {
@@ -69,6 +75,8 @@ struct card {
     GPtrArray *values; /* struct card_value: settings of all boards */
     char *table;       /* a CSV file with settings of each; NULL without */
     enum card_rows rows;
+    char **new_columns;      /* keys that boards may not have yet; ends with NULL; NULL = none */
+    struct card_share share; /* of a kit */
     struct yaml_place table_at;
     uint8_t read_lines, read_clock; /* 0 = as they are */
     bool is_heard;                  /* there is something to expect after the start */
@@ -101,6 +109,9 @@ void card_free(struct card *card);
 
 /* Of struct card_value; free with g_ptr_array_unref. */
 GPtrArray *card_values_new(void);
+
+/* True for a column of the table that may bring a new key. */
+bool card_column_is_new(const struct card *card, const char *region, const char *key);
 
 /* The file for a size of flash; NULL when there is none. */
 const struct card_variant *card_variant_for(const struct card_placement *placement,

@@ -164,10 +164,9 @@ static gboolean take_erase(struct yaml_text *yaml, const yaml_node_t *value, str
 
 /* set, boards */
 
-static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
-                             const yaml_node_t *value, void *context)
+static gboolean take_value(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
+                           struct card_reader *reader, bool is_new)
 {
-    struct card_reader *reader = context;
     const char *name = yaml_text_of(key), *slash = strchr(name, '/');
     g_autofree char *region = slash ? g_strndup(name, (gsize)(slash - name)) : NULL;
 
@@ -176,7 +175,43 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
                                   name);
     add_value(reader->card->values, region, slash ? slash + 1 : name, yaml_text_of(value),
               yaml_text_place(key));
+    struct card_value *added =
+        g_ptr_array_index(reader->card->values, reader->card->values->len - 1);
+    added->is_new = is_new;
     return TRUE;
+}
+
+static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
+                             const yaml_node_t *value, void *context)
+{
+    return take_value(yaml, key, value, context, false);
+}
+
+static gboolean take_new_setting(struct yaml_text *yaml, const yaml_node_t *key,
+                                 const yaml_node_t *value, void *context)
+{
+    return take_value(yaml, key, value, context, true);
+}
+
+static gboolean take_column(struct yaml_text *yaml, const yaml_node_t *item, void *context)
+{
+    if (item->type != YAML_SCALAR_NODE || yaml_text_of(item)[0] == '\0')
+        return yaml_text_complain(yaml, yaml_text_place(item), "a column is named here");
+    g_ptr_array_add(context, g_strdup(yaml_text_of(item)));
+    return TRUE;
+}
+
+static gboolean take_new_columns(struct yaml_text *yaml, const yaml_node_t *value,
+                                 struct card *card)
+{
+    GPtrArray *names = g_ptr_array_new();
+    gboolean taken = value->type == YAML_SEQUENCE_NODE
+                         ? yaml_text_items(yaml, value, take_column, names)
+                         : take_column(yaml, value, names);
+
+    g_ptr_array_add(names, NULL);
+    card->new_columns = (char **)g_ptr_array_free(names, FALSE);
+    return taken;
 }
 
 static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
@@ -194,8 +229,10 @@ static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const
         return strcmp(text, "next") == 0 || strcmp(text, "by-address") == 0 ||
                yaml_text_complain(yaml, yaml_text_place(value), "'row' is by-address or next");
     }
-    return yaml_text_complain(yaml, yaml_text_place(key), "'boards' has file and row, not '%s'",
-                              name);
+    if (strcmp(name, "new") == 0)
+        return take_new_columns(yaml, value, reader->card);
+    return yaml_text_complain(yaml, yaml_text_place(key),
+                              "'boards' has file, row and new, not '%s'", name);
 }
 
 static gboolean take_read(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
@@ -341,6 +378,8 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
         return take_writes(yaml, value, reader);
     if (strcmp(name, "set") == 0)
         return each_of(yaml, value, "{KEY: VALUE}", take_setting, reader);
+    if (strcmp(name, "set-new") == 0)
+        return each_of(yaml, value, "{KEY: VALUE}", take_new_setting, reader);
     if (strcmp(name, "boards") == 0)
         return each_of(yaml, value, "{file: …, row: …}", take_table, reader);
     if (strcmp(name, "read") == 0)
@@ -350,7 +389,7 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
     return yaml_text_complain(
         yaml, yaml_text_place(key),
         "a card has card, version, chip, flash, layout, expect, backup, erase, "
-        "write, set, boards, read, start and times, not '%s'",
+        "write, set, set-new, boards, read, start and times, not '%s'",
         name);
 }
 

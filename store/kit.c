@@ -272,6 +272,11 @@ const char *kit_signer(const struct kit *kit)
     return kit->signer;
 }
 
+struct card_share kit_share(const struct kit *kit)
+{
+    return (struct card_share){kit->list->share_part, kit->list->share_of};
+}
+
 const GPtrArray *kit_files(const struct kit *kit)
 {
     return kit->files;

@@ -32,6 +32,9 @@ char *kit_find(void *kit, const char *written);
 const char *kit_digest(const struct kit *kit);
 const char *kit_signer(const struct kit *kit);
 
+/* Which rows of a table it hands out. */
+struct card_share kit_share(const struct kit *kit);
+
 /* Names and sizes of what is in it, "NAME" then bytes; for people. */
 struct kit_file {
     char *written;

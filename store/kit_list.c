@@ -8,7 +8,8 @@
 #include "error.h"
 
 enum {
-    KIT_FORMAT = 1,
+    KIT_FORMAT = 2, /* with shares of rows, which readers of format 1 would hand out in full */
+    SHARES_MOST = 1000,
     MEMBERS_MOST = 10000,
     PATH_MOST = 1024,
 };
@@ -121,9 +122,18 @@ char *kit_list_write(const struct kit_list *list)
 
     json_builder_begin_object(b);
     json_builder_set_member_name(b, "kit");
-    json_builder_add_int_value(b, KIT_FORMAT);
+    json_builder_add_int_value(b, list->share_of > 1 ? KIT_FORMAT : 1);
     add_text(b, "name", list->card_name);
     add_text(b, "version", list->card_version);
+    if (list->share_of > 0) {
+        json_builder_set_member_name(b, "share");
+        json_builder_begin_object(b);
+        json_builder_set_member_name(b, "part");
+        json_builder_add_int_value(b, list->share_part);
+        json_builder_set_member_name(b, "of");
+        json_builder_add_int_value(b, list->share_of);
+        json_builder_end_object(b);
+    }
     json_builder_set_member_name(b, "card");
     add_member(b, list->card);
     json_builder_set_member_name(b, "files");
@@ -246,6 +256,21 @@ static bool read_entry(JsonObject *object, struct kit_list *list, struct tally *
     return read_absent(object, entry);
 }
 
+static bool read_share(JsonObject *root, struct kit_list *list)
+{
+    JsonNode *node = json_object_get_member(root, "share");
+    JsonObject *share = node && JSON_NODE_HOLDS_OBJECT(node) ? json_node_get_object(node) : NULL;
+    gint64 part = share ? number_of(share, "part") : 0, of = share ? number_of(share, "of") : 0;
+
+    if (!node)
+        return true;
+    if (part < 1 || of < part || of > SHARES_MOST)
+        return false;
+    list->share_part = (unsigned)part;
+    list->share_of = (unsigned)of;
+    return true;
+}
+
 static bool read_list(JsonObject *root, struct kit_list *list)
 {
     JsonNode *card = json_object_get_member(root, "card");
@@ -257,7 +282,7 @@ static bool read_list(JsonObject *root, struct kit_list *list)
     list->card_name = g_strdup(text_of(root, "name"));
     list->card_version = g_strdup(text_of(root, "version"));
     if (!list->card || strchr(list->card->path, '/') || !list->card_name || !list->card_version ||
-        !files)
+        !files || !read_share(root, list))
         return false;
     for (guint i = 0; i < json_array_get_length(files); i++) {
         if (!read_entry(object_at(files, i), list, &tally))
@@ -279,7 +304,7 @@ struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GErr
     if (format > KIT_FORMAT)
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
                     "%s: this kit was made by a newer version of this program", path);
-    else if (format == KIT_FORMAT && read_list(object, list))
+    else if (format >= 1 && read_list(object, list))
         return list;
     else
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: damaged: its list is not sound",

@@ -31,6 +31,7 @@ struct kit_entry {
 struct kit_list {
     struct kit_member *card;
     char *card_name, *card_version;
+    unsigned share_part, share_of; /* see struct card_share */
     GPtrArray *entries;
 };
 

@@ -146,6 +146,8 @@ static struct kit_list *make_list(const struct card *card, GError **error)
     list->card->source = g_strdup(card->path);
     list->card_name = g_strdup(card->name);
     list->card_version = g_strdup(card->version);
+    list->share_part = card->share.part;
+    list->share_of = card->share.of;
     gboolean good = measure(list->card, error);
     for (guint i = 0; i < card->files->len && good; i++)
         good = add_entry(list, g_ptr_array_index(card->files, i), error);

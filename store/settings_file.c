@@ -6,8 +6,13 @@
 #include <string.h>
 
 #include "base/text_file.h"
+#include "base/words_distance.h"
 #include "error.h"
 #include "yaml_text.h"
+
+enum {
+    NEAREST_MOST = 2, /* letters that a misspelled key may differ by */
+};
 
 struct entry {
     struct wry_setting setting; /* key and bytes point to what follows */
@@ -80,6 +85,9 @@ static bool parse_integer(const char *text, int64_t *value)
 
     if (!g_ascii_isxdigit(digits[hex ? 2 : 0]))
         return false;
+    /* 0123 is a number to some and octal to others: it stays the text that it is. */
+    if (!hex && digits[0] == '0' && digits[1] != '\0')
+        return false;
     errno = 0;
     guint64 number = g_ascii_strtoull(digits, &end, hex ? 16 : 10);
     uint64_t most = (uint64_t)INT64_MAX + negative;
@@ -93,7 +101,11 @@ static bool parse_real(const char *text, double *value)
 {
     char *end;
 
+    const char *digits = text + strspn(text, "+-");
+
     if (!g_ascii_isdigit(text[0]) && !strchr("+-.", text[0]))
+        return false;
+    if (digits[0] == '0' && g_ascii_isdigit(digits[1]))
         return false;
     *value = g_ascii_strtod(text, &end);
     return end != text && *end == '\0' && isfinite(*value);
@@ -425,8 +437,65 @@ static bool same_value(const struct entry *a, const struct entry *b)
            (a->value == b->value || (a->value && b->value && g_bytes_equal(a->value, b->value)));
 }
 
-gboolean settings_set(struct settings *settings, const char *key, const char *value, bool *changed,
-                      GError **error)
+static struct entry *find_like(const struct settings *settings, const struct wry_setting *setting)
+{
+    g_autofree char *key = g_strndup(setting->key, setting->key_length);
+
+    return find(settings, key);
+}
+
+bool settings_has(const struct settings *settings, const struct wry_setting *setting)
+{
+    return find_like(settings, setting) != NULL;
+}
+
+bool settings_holds(const struct settings *settings, const struct wry_setting *setting)
+{
+    const struct entry *entry = find_like(settings, setting);
+    const struct wry_setting *own = entry ? &entry->setting : NULL;
+
+    return own && own->type == setting->type && own->boolean == setting->boolean &&
+           own->integer == setting->integer && own->real == setting->real &&
+           own->length == setting->length &&
+           (own->length == 0 || memcmp(own->bytes, setting->bytes, own->length) == 0);
+}
+
+const char *settings_nearest(const struct settings *settings, const char *key)
+{
+    const char *nearest = NULL;
+    unsigned least = NEAREST_MOST + 1;
+
+    for (guint i = 0; i < settings->entries->len; i++) {
+        const struct entry *entry = g_ptr_array_index(settings->entries, i);
+        unsigned distance = words_distance(entry->key, key);
+        if (distance < least) {
+            least = distance;
+            nearest = entry->key;
+        }
+    }
+    return nearest;
+}
+
+static void fail_unknown(const struct settings *settings, const char *key, GError **error)
+{
+    const char *nearest = settings_nearest(settings, key);
+
+    g_set_error(error, STORE_ERROR, STORE_ERROR_NONE, "there is no setting '%s'%s%s%s", key,
+                nearest ? "; did you mean '" : "", nearest ? nearest : "", nearest ? "'?" : "");
+}
+
+static void fail_type(const char *key, const struct entry *entry, const char *value, GError **error)
+{
+    bool zero = entry->setting.type == WRY_SETTING_INTEGER && value[0] == '0';
+
+    g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                "'%s' is %s %s here, and what it is set to is none, or too long%s", key,
+                entry->setting.type == WRY_SETTING_INTEGER ? "an" : "a",
+                type_name(entry->setting.type), zero ? " (an integer has no zeros before it)" : "");
+}
+
+gboolean settings_set(struct settings *settings, const char *key, const char *value, bool is_new,
+                      bool *changed, GError **error)
 {
     struct entry *old = find(settings, key);
     struct entry *entry = g_new0(struct entry, 1);
@@ -438,11 +507,10 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
         g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
                     "'%s' is no key: a letter, then up to %u letters, digits, '-' and '_'", key,
                     WRY_SETTINGS_KEY_MAX - 1);
+    } else if (!old && !is_new) {
+        fail_unknown(settings, key, error);
     } else if (!take_text(entry, value)) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
-                    "'%s' is %s %s here, and what it is set to is none, or too long", key,
-                    entry->setting.type == WRY_SETTING_INTEGER ? "an" : "a",
-                    type_name(entry->setting.type));
+        fail_type(key, entry, value, error);
     } else {
         guint at = settings->entries->len;
         point(entry);

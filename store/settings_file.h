@@ -46,14 +46,22 @@ void settings_free(struct settings *settings);
 
 /*
  * A value as one would write it in the file. A key that is there keeps its type, and whether it is
- * secret; a new one gets the type that the value reads as. *changed tells whether it was another.
+ * secret; one that is not there is refused, with the nearest, unless is_new: then it gets the type
+ * that the value reads as. *changed is true if it had another value.
  */
-gboolean settings_set(struct settings *settings, const char *key, const char *value, bool *changed,
-                      GError **error);
+gboolean settings_set(struct settings *settings, const char *key, const char *value, bool is_new,
+                      bool *changed, GError **error);
 
 /* Bytes of the block; 0 when it does not fit. */
 size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,
                      size_t room);
+
+/* True for a key of the same name; for one that also has the same type and value. */
+bool settings_has(const struct settings *settings, const struct wry_setting *setting);
+bool settings_holds(const struct settings *settings, const struct wry_setting *setting);
+
+/* The key that is spelled most like it; NULL if none comes near. Valid until the next change. */
+const char *settings_nearest(const struct settings *settings, const char *key);
 
 /* False also where there is no such key. */
 bool settings_is_secret(const struct settings *settings, const char *key);

@@ -44,15 +44,18 @@ static unsigned take_row(const char *path, unsigned board)
 {
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, (uint8_t)board};
     g_autoptr(GError) error = NULL;
-    unsigned line = 0;
-    GPtrArray *values = board_table_take(path, CARD_ROWS_NEXT, eui48, true, &line, &error);
+    struct board_table_row row;
+    const struct board_table_wanted wanted = {
+        .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
+    GPtrArray *values = board_table_take(path, &wanted, &row, &error);
 
     if (error)
         fprintf(stderr, "%s\n", error->message);
     if (!values || !board_table_done(path, eui48, "2026-11-20T18:18:00Z", NULL))
         return 0;
     g_ptr_array_unref(values);
-    return line;
+    g_free(row.name);
+    return row.line;
 }
 
 /* A process for each board, through one of the paths, all at once; prepare may change who it is. */
@@ -166,12 +169,13 @@ static void a_table_with_several_names_is_refused(void)
 {
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, 1};
     g_autoptr(GError) error = NULL;
-    unsigned line = 0;
+    struct board_table_row row;
+    const struct board_table_wanted wanted = {
+        .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
 
     make_table("hard");
     CHECK_EQUAL(0, link(path_to("hard/gauges.csv"), path_to("hard/other.csv")));
-    CHECK(board_table_take(path_to("hard/other.csv"), CARD_ROWS_NEXT, eui48, true, &line, &error) ==
-          NULL);
+    CHECK(board_table_take(path_to("hard/other.csv"), &wanted, &row, &error) == NULL);
     CHECK(error && strstr(error->message, "this file has 2 names (hard links)"));
     CHECK(error && strstr(error->message, "make a copy of it instead"));
     CHECK(!board_table_done(path_to("hard/gauges.csv"), eui48, "2026", NULL));
@@ -182,12 +186,13 @@ static void a_lock_that_fails_is_not_called_held(void)
 {
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, 1};
     g_autoptr(GError) error = NULL;
-    unsigned line = 0;
+    struct board_table_row row;
+    const struct board_table_wanted wanted = {
+        .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
 
     make_table("unlocked");
     CHECK_EQUAL(0, symlink("nowhere", path_to("unlocked/.gauges.csv.lock")));
-    CHECK(board_table_take(path_to("unlocked/gauges.csv"), CARD_ROWS_NEXT, eui48, true, &line,
-                           &error) == NULL);
+    CHECK(board_table_take(path_to("unlocked/gauges.csv"), &wanted, &row, &error) == NULL);
     CHECK(error && strstr(error->message, "cannot be locked: "));
     CHECK(error && !strstr(error->message, "another program"));
 }

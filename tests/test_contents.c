@@ -100,7 +100,7 @@ static void what_is_no_firmware_is_refused_wherever_programs_or_tables_stand(voi
     CHECK(scratch_flash_is("gauge", before, n));
 }
 
-static void files_and_settings_may_be_anything(void)
+static void regions_of_files_take_anything_and_those_of_settings_settings_alone(void)
 {
     scratch_add_gauge("data");
     for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
@@ -112,8 +112,18 @@ static void files_and_settings_may_be_anything(void)
         g_autofree uint8_t *flash = scratch_flash("data", &flash_size);
         CHECK(memcmp(flash + 0x1C0000, content, n) == 0);
     }
-    EXPECT(0, "Written",
+    size_t n = 0;
+    g_autofree uint8_t *before = scratch_flash("data", &n);
+    EXPECT(3, "text.bin holds no settings, and region 'calibration' is for them",
            command("write", "-l", "bench:data", placed("calibration", "text.bin"), NULL));
+    /* What the firmware keeps in a form of its own is the user's to know; and to lose. */
+    EXPECT(5, "these settings in region 'calibration' would be gone",
+           command("write", "-l", "bench:data", "--any-content", placed("calibration", "text.bin"),
+                   NULL));
+    CHECK(scratch_flash_is("data", before, n));
+    EXPECT(0, "Written",
+           command("write", "-l", "bench:data", "--any-content", "--without-backup",
+                   placed("calibration", "text.bin"), NULL));
 }
 
 static void a_region_that_is_started_from_takes_nothing_without_a_header(void)
@@ -148,7 +158,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(what_is_no_firmware_is_refused_wherever_programs_or_tables_stand),
-        FACT(files_and_settings_may_be_anything),
+        FACT(regions_of_files_take_anything_and_those_of_settings_settings_alone),
         FACT(a_region_that_is_started_from_takes_nothing_without_a_header),
     };
     make_files();

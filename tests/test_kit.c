@@ -114,7 +114,8 @@ static void a_kit_holds_no_secrets(void)
                                 "boards: {file: secret.csv, row: next}\n");
     scratch_text("secret.csv", "pier,wifi_key\nA,drift wood\n");
     EXPECT(3, "secret.csv: 'wifi_key' is a secret setting, and a kit holds no secrets",
-           command("card", "pack", scratch_file("secret.yaml"), "-o", scratch_file("x.zip"), NULL));
+           command("card", "pack", scratch_file("secret.yaml"), "-o", scratch_file("x.zip"),
+                   "--one-bench", NULL));
     scratch_text("secret.yaml", "card: Secret\nchip: turnstone-t2\nflash: 4MiB\n"
                                 "write: [{region: calibration, file: pier.yaml}]\n"
                                 "set: {wifi_key: drift wood}\n");
@@ -258,7 +259,7 @@ static void altered_kits_are_refused(void)
     g_autofree char *path =
         replaced(list, "\"path\" : \"gauge.bin\"", "\"path\" : \"../gauge.bin\"");
     g_autofree char *absolute = replaced(list, "\"path\" : \"start.bin\"", "\"path\" : \"/etc/x\"");
-    g_autofree char *newer = replaced(list, "\"kit\" : 1", "\"kit\" : 2");
+    g_autofree char *newer = replaced(list, "\"kit\" : 1", "\"kit\" : 3");
     g_autofree char *large = replaced(list, "\"bytes\" : 921696", "\"bytes\" : 1921696");
     const char *digest_at = strstr(list, "\"sha256\" : \"") + 12;
     g_autofree char *digest = g_strndup(digest_at, 64);
@@ -325,8 +326,11 @@ static void rows_of_a_kit_stand_beside_it(void)
                               "boards: {file: rows.csv, row: next}\n");
     scratch_text("rows.csv", "datum_mm\n-1801\n-1802\n");
     EXPECT(
-        0, "",
+        2, "copies of this kit on two benches would give the same rows to different boards",
         command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("rows.zip"), NULL));
+    EXPECT(0, "for one bench alone",
+           command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("rows.zip"),
+                   "--one-bench", NULL));
     CHECK_EQUAL(0, g_unlink(scratch_file("rows.csv")));
     scratch_use_gauge("row-1", "none");
     EXPECT(0, "PASSED", command("card", "run", scratch_file("rows.zip"), NULL));
@@ -336,6 +340,41 @@ static void rows_of_a_kit_stand_beside_it(void)
     size_t n = 0;
     g_autofree char *table = (char *)scratch_read("rows.boards.csv", &n);
     CHECK(table && strstr(table, "-1801,02:") && strstr(table, "-1802,02:"));
+}
+
+/* Two benches that share nothing: each kit hands out its own rows. */
+static void shares_of_a_kit_have_no_row_in_common(void)
+{
+    static const char *const shares[] = {"1/2", "2/2"};
+
+    scratch_text("rows.csv", "gauge,datum_mm\n1,-1801\n2,-1802\n3,-1803\n");
+    scratch_text("rows.yaml", "card: Rows\nchip: turnstone-t2\nflash: 4MiB\n"
+                              "boards: {file: rows.csv, row: next}\n");
+    for (unsigned i = 0; i < 2; i++) {
+        g_autofree char *kit = g_strdup_printf("share-%u.zip", i + 1);
+        g_autofree char *words =
+            g_strdup_printf("share %u of 2: it hands out rows %u, %u", i + 1, i + 1, i + 3);
+        EXPECT(0, words,
+               command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file(kit),
+                       "--share", shares[i], NULL));
+        EXPECT(0, words, command("card", "check", scratch_file(kit), NULL));
+        for (unsigned k = 0; k + i < 2; k++) {
+            g_autofree char *name = g_strdup_printf("share-%u-%u", i, k);
+            g_autofree char *datum = g_strdup_printf("datum_mm = -180%u", 1 + i + 2 * k);
+            scratch_use_gauge(name, "none");
+            EXPECT(0, "PASSED", command("card", "run", scratch_file(kit), NULL));
+            EXPECT(0, datum, command("identify", NULL));
+        }
+    }
+    scratch_use_gauge("share-left", "none");
+    EXPECT(3, "no row of this kit's share (2 of 2) is free",
+           command("card", "run", scratch_file("share-2.zip"), NULL));
+    EXPECT(2, "'3/2' is no K/N",
+           command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("x.zip"),
+                   "--share", "3/2", NULL));
+    EXPECT(2, "this card hands out no rows",
+           command("card", "pack", scratch_file("card.yaml"), "-o", scratch_file("x.zip"),
+                   "--share", "1/2", NULL));
 }
 
 int main(int argc, char **argv)
@@ -350,7 +389,8 @@ int main(int argc, char **argv)
         FACT(authors_check_and_sign_their_own_cards_where_keys_are_trusted),
         FACT(altered_kits_are_refused),
         FACT(a_kit_holds_what_was_on_the_shelf),
-        FACT(rows_of_a_kit_stand_beside_it)};
+        FACT(rows_of_a_kit_stand_beside_it),
+        FACT(shares_of_a_kit_have_no_row_in_common)};
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

@@ -522,9 +522,9 @@ static void a_raw_pipe_works_with_socat(void)
     EXPECT(0, "at 115200 baud", call_until_open("identify", link, NULL));
     waitpid(pid, &status, 0);
     pid = start_socat(&bench, port);
-    struct said said = command("write", "-l", link, placed("calibration", "note"), NULL);
+    struct said said = command("write", "-l", link, placed("log", "note"), NULL);
     for (unsigned i = 0; i < 200 && says(&said, "Connection refused"); i++)
-        said = command("write", "-l", link, placed("calibration", "note"), NULL);
+        said = command("write", "-l", link, placed("log", "note"), NULL);
     EXPECT(0, "checked by the board's SHA-256", said);
     waitpid(pid, &status, 0);
     stop(&bench);

@@ -226,8 +226,15 @@ static void settings_are_written_and_the_firmware_shows_them(void)
     g_setenv("HARBOUR_WIFI_KEY", "fair winds", TRUE);
     write_yaml("pier.yaml", "settings:\n  gauge: 12\n  pier: C\n"
                             "  wifi_key: {env: HARBOUR_WIFI_KEY, secret: true}\n");
+    g_autofree uint8_t *before = scratch_flash("written", &n);
+    /* Two settings of the board are not in the file. */
     struct said said =
         command("write", placed("calibration", "pier.yaml"), placed("app", "gauge.bin"), NULL);
+    EXPECT(5, "these settings in region 'calibration' would be gone, and no known backup", said);
+    CHECK(says(&said, "  datum_mm: -1827\n  scale: 1.0011\n") && !says(&said, "gauge: 1"));
+    CHECK(scratch_flash_is("written", before, n));
+    EXPECT(0, "Backed up", command("backup", scratch_file("written.zip"), NULL));
+    said = command("write", placed("calibration", "pier.yaml"), placed("app", "gauge.bin"), NULL);
     EXPECT(0, "settings (gauge, pier, wifi_key)", said);
     CHECK(!says(&said, "fair winds"));
     EXPECT(0, "wifi_key = (secret)",
@@ -266,7 +273,7 @@ static void one_setting_is_changed_and_the_others_stay(void)
     EXPECT(0, "gauge = 1, pier = A, datum_mm = -1900, scale = 1.0011", command("identify", NULL));
     EXPECT(0, "Nothing to write", command("write", "--set", "datum_mm=-1900", NULL));
     EXPECT(0, "Written",
-           command("write", "--set", "calibration/pier=B", "--set", "note=harbour", NULL));
+           command("write", "--set", "calibration/pier=B", "--set-new", "note=harbour", NULL));
     EXPECT(0, "pier = B, datum_mm = -1900, scale = 1.0011, note = harbour",
            command("identify", NULL));
     EXPECT(0, "set", command("start", "--send", "set datum_mm -7", "--expect", "set", NULL));
@@ -274,7 +281,8 @@ static void one_setting_is_changed_and_the_others_stay(void)
     /* And beside a settings file it changes what the file says. */
     write_yaml("both.yaml", "settings:\n  gauge: 1\n  pier: A\n");
     EXPECT(0, "Written",
-           command("write", placed("calibration", "both.yaml"), "--set", "pier=D", NULL));
+           command("write", "--without-backup", placed("calibration", "both.yaml"), "--set",
+                   "pier=D", NULL));
     EXPECT(0, "gauge = 1, pier = D", command("identify", NULL));
 }
 
@@ -286,6 +294,11 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
     g_autofree uint8_t *before = scratch_flash("refused", &n);
     EXPECT(2, "'datum_mm' is an integer here", command("write", "--set", "datum_mm=low", NULL));
     EXPECT(2, "is no key", command("write", "--set", "1st=low", NULL));
+    EXPECT(2, "there is no setting 'datum_m'; did you mean 'datum_mm'?",
+           command("write", "--set", "datum_m=-1", NULL));
+    EXPECT(2, "for a new one say --set-new colour=VALUE",
+           command("write", "--set", "colour=blue", NULL));
+    EXPECT(2, "an integer has no zeros before it", command("write", "--set", "gauge=0123", NULL));
     EXPECT(2, "is no setting", command("write", "--set", "datum_mm", NULL));
     EXPECT(2, "is no setting", command("write", "--set", "/a=1", NULL));
     EXPECT(2, "there is no region 'attic'", command("write", "--set", "attic/a=1", NULL));

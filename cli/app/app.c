@@ -163,6 +163,8 @@ static GOptionGroup *add_options(GOptionContext *context, struct app *app, unsig
          "Change one setting of the board's settings block and keep the others; may be repeated. "
          "REGION/KEY=VALUE where several regions have one",
          "KEY=VALUE"},
+        {"set-new", 0, 0, G_OPTION_ARG_STRING_ARRAY, &app->set_new,
+         "The same, also for a setting that the block does not have yet", "KEY=VALUE"},
         {"any-content", 0, 0, G_OPTION_ARG_NONE, &app->any_content,
          "Take what is surely no firmware, too, or what the board would not start from", NULL},
         {"any-place", 0, 0, G_OPTION_ARG_NONE, &app->any_place,

@@ -94,6 +94,19 @@ static char *words(void *context, const struct wry_problem *problem)
     return explain_words(problem);
 }
 
+/* What a kit's share means; "" where there is none. Free with g_free. */
+static char *share_words(const struct wry_card_facts *facts)
+{
+    if (facts->share_of == 0)
+        return g_strdup("");
+    if (facts->share_of == 1)
+        return g_strdup("; for one bench alone: it hands out every row of its table");
+    return g_strdup_printf("; share %u of %u: it hands out rows %u, %u, %u … of its table",
+                           facts->share_part, facts->share_of, facts->share_part,
+                           facts->share_part + facts->share_of,
+                           facts->share_part + 2 * facts->share_of);
+}
+
 static void print_sound(struct app *app, const char *path, const struct wry_card *card)
 {
     struct wry_card_facts facts;
@@ -101,8 +114,9 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
     g_autofree char *sizes = card_view_sizes(card);
 
     wry_card_get_facts(card, &facts);
-    app_outcome(app, true, "%s: the card '%s' is sound, for a %s with %s of flash.", path, name,
-                facts.chip->title, sizes);
+    g_autofree char *share = share_words(&facts);
+    app_outcome(app, true, "%s: the card '%s' is sound, for a %s with %s of flash%s.", path, name,
+                facts.chip->title, sizes, share);
 }
 
 /* Mistakes that were found in one card; -1 after app_fail. */
@@ -141,9 +155,39 @@ static int check(struct app *app, const struct card_options *options)
 
 /* pack, keys */
 
+/* Which rows the kit hands out; 0 of 0 for a card that hands out none. */
+static int parse_share(struct app *app, const struct wry_card *card,
+                       const struct card_options *options, unsigned *part, unsigned *of)
+{
+    static const char why[] =
+        "Each bench gets a kit of its own: '--share 1/2' hands out every second row from the first "
+        "on, '--share 2/2' the others. If only one bench will ever use the kit, say --one-bench.";
+    struct wry_card_facts facts;
+    char after = '\0';
+
+    wry_card_get_facts(card, &facts);
+    *part = *of = facts.hands_out_rows && options->one_bench ? 1 : 0;
+    if (options->share && options->one_bench)
+        return app_fail(app, EXIT_USAGE, why, "--share, and --one-bench");
+    if ((options->share || options->one_bench) && !facts.hands_out_rows)
+        return app_fail(app, EXIT_USAGE, "Leave the option out.",
+                        "this card hands out no rows (boards: {row: next})");
+    if (!facts.hands_out_rows || options->one_bench)
+        return EXIT_DONE;
+    if (!options->share)
+        return app_fail(app, EXIT_USAGE, why,
+                        "copies of this kit on two benches would give the same rows to different "
+                        "boards");
+    if (sscanf(options->share, "%3u/%3u%c", part, of, &after) != 2 || *part < 1 || *part > *of)
+        return app_fail(app, EXIT_USAGE, why, "--share: '%s' is no K/N", options->share);
+    return EXIT_DONE;
+}
+
 static int pack(struct app *app, const struct card_options *options)
 {
     struct wry_card *card;
+    struct wry_card_facts facts;
+    unsigned part = 0, of = 0;
     GError *error = NULL;
 
     if (!options->output)
@@ -152,12 +196,18 @@ static int pack(struct app *app, const struct card_options *options)
     card = card_open(app, app->rest[1], options);
     if (!card)
         return app->code;
-    gboolean packed = wry_card_pack(card, options->output, options->sign, &error);
+    if (parse_share(app, card, options, &part, &of) != EXIT_DONE) {
+        wry_card_close(card);
+        return app->code;
+    }
+    gboolean packed = wry_card_pack(card, options->output, options->sign, part, of, &error);
+    wry_card_get_facts(card, &facts);
+    g_autofree char *share = share_words(&facts);
     wry_card_close(card);
     if (!packed)
         return explain_error(app, error);
-    app_outcome(app, true, "Packed: %s, %s.", options->output,
-                options->sign ? "signed" : "not signed");
+    app_outcome(app, true, "Packed: %s, %s%s.", options->output,
+                options->sign ? "signed" : "not signed", share);
     return EXIT_DONE;
 }
 
@@ -249,6 +299,11 @@ int verb_card(struct app *app, int argc, char **argv)
          "~/.config/wrytograph/trusted, where that folder exists",
          "KEYS"},
         {"output", 'o', 0, G_OPTION_ARG_FILENAME, &options.output, "pack: the kit", "FILE"},
+        {"share", 0, 0, G_OPTION_ARG_STRING, &options.share,
+         "pack, of a card that hands out rows: the kit hands out every N-th row from the K-th on",
+         "K/N"},
+        {"one-bench", 0, 0, G_OPTION_ARG_NONE, &options.one_bench,
+         "pack, of such a card: the kit is for one bench alone, and hands out all rows", NULL},
         {"sign", 0, 0, G_OPTION_ARG_FILENAME, &options.sign, "pack: sign it with this secret key",
          "FILE"},
         G_OPTION_ENTRY_NULL};
@@ -260,5 +315,6 @@ int verb_card(struct app *app, int argc, char **argv)
     g_free(options.links);
     g_free(options.adapters);
     g_free(options.logs);
+    g_free(options.share);
     return code;
 }

@@ -12,6 +12,8 @@ struct card_options {
     char *links;    /* a file that names them */
     char *adapters; /* all ports of that kind, "VENDOR:PRODUCT" or "all" */
     char *logs;     /* folder */
+    char *share;    /* pack: "K/N" */
+    gboolean one_bench;
     gboolean each, again, bell;
 };
 

@@ -22,7 +22,7 @@ struct each {
     char *link;        /* a fixed one; NULL: ports that appear */
     GHashTable *had;   /* addresses of boards that were here before, and their outcome */
     GHashTable *ports; /* those that there were at the last look */
-    unsigned passed, failed;
+    unsigned passed, failed, done_before;
     bool end_told; /* that it ends after the board at hand */
     char *trouble; /* with the link, that was told last; NULL = none */
     bool bad_link; /* it can never be opened, or no log for it */
@@ -225,17 +225,26 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
         run_outcome_line(outcome, result, each->card, passed ? NULL : app->message, simulated);
     each->log_lost |= card_log_end(app, &log, line, EXIT_DONE) != EXIT_DONE;
     station_leave(app);
-    run_outcome_banner(app, outcome, line, each->options->bell);
+    run_outcome_banner(app, outcome, result, line, each->options->bell);
     if (!passed && app->next_step)
         app_note(app, "%s", app->next_step);
-    tell_again(each, result);
+    if (!result->done_before)
+        tell_again(each, result);
     remember(each, result, passed);
     add_json(each, outcome, result);
-    each->passed += passed;
+    each->done_before += passed && result->done_before;
+    each->passed += passed && !result->done_before;
     each->failed += !passed;
     each->worst = run_outcome_worse(each->worst, outcome);
     g_clear_pointer(&app->message, g_free);
     g_clear_pointer(&app->next_step, g_free);
+}
+
+/* ", 2 done before"; "" for none. Free with g_free. */
+static char *count_before(const struct each *each)
+{
+    return each->done_before > 0 ? g_strdup_printf(", %u done before", each->done_before)
+                                 : g_strdup("");
 }
 
 /* False when the user stops. */
@@ -258,8 +267,9 @@ static bool next_board(struct each *each)
     run_board(each, link, &result);
     if (each->bad_link)
         return false;
-    app_note(each->app, "Take the board away. %u passed, %u failed so far.", each->passed,
-             each->failed);
+    g_autofree char *before = count_before(each);
+    app_note(each->app, "Take the board away. %u passed, %u failed%s so far.", each->passed,
+             each->failed, before);
     bool gone = wait_until_gone(each, link, &result);
     wry_run_result_clear(&result);
     return gone;
@@ -281,7 +291,11 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
         while (next_board(&each))
             ;
         json_builder_end_array(app->json);
-        app_print(app, "%u boards passed, %u failed.", each.passed, each.failed);
+        json_add_number(app->json, "passed", each.passed);
+        json_add_number(app->json, "failed", each.failed);
+        json_add_number(app->json, "done_before", each.done_before);
+        g_autofree char *before = count_before(&each);
+        app_print(app, "%u boards passed, %u failed%s.", each.passed, each.failed, before);
         g_hash_table_unref(each.had);
         g_hash_table_unref(each.ports);
         if (each.bad_link) {

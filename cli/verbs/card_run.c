@@ -56,7 +56,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     enum wry_outcome outcome = wry_station_run(app->station, &wanted, &result);
     run_outcome_add_json(app->json, &result);
     code = station_conclude(app, outcome);
-    if (result.earlier > 0)
+    if (result.earlier > 0 && !result.done_before)
         app_note(app, "This board had the card before, last at %s.", result.earlier_at);
     if (!app->dry_run)
         run_outcome_steps(app, &result);

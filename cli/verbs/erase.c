@@ -20,10 +20,10 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
 int verb_erase(struct app *app, int argc, char **argv)
 {
     gboolean without_backup = FALSE;
-    GOptionEntry entries[] = {{"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
-                               "All of the flash, also where no backup of this board is known",
-                               NULL},
-                              G_OPTION_ENTRY_NULL};
+    GOptionEntry entries[] = {
+        {"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
+         "Also all of the flash, and settings, of which no backup of this board is known", NULL},
+        G_OPTION_ENTRY_NULL};
     struct wry_erase_result result = {0};
 
     if (!app_parse(app, argc, argv, entries))

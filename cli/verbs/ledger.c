@@ -63,11 +63,13 @@ static int parse_day(struct app *app, const char *text, int add, char **day)
 
 static int parse_outcome(struct app *app, const char *outcome)
 {
-    static const char *const known[] = {"passed", "failed", "stopped", "cut", "running", NULL};
+    static const char *const known[] = {"passed", "done before", "failed", "stopped",
+                                        "cut",    "running",     NULL};
 
     return !outcome || g_strv_contains(known, outcome)
                ? EXIT_DONE
-               : app_fail(app, EXIT_USAGE, "Outcomes are passed, failed, stopped, cut and running.",
+               : app_fail(app, EXIT_USAGE,
+                          "Outcomes are passed, 'done before', failed, stopped, cut and running.",
                           "'%s' is no outcome", outcome);
 }
 
@@ -493,7 +495,7 @@ int verb_ledger(struct app *app, int argc, char **argv)
         {"until", 0, 0, G_OPTION_ARG_STRING, &options.until, "Begun on this day or earlier",
          "YYYY-MM-DD"},
         {"outcome", 0, 0, G_OPTION_ARG_STRING, &options.outcome,
-         "passed, failed, stopped, cut or running", "OUTCOME"},
+         "passed, 'done before', failed, stopped, cut or running", "OUTCOME"},
         {"kind", 0, 0, G_OPTION_ARG_STRING, &options.kind, "card, write, restore, erase or backup",
          "KIND"},
         {"most", 0, 0, G_OPTION_ARG_STRING, &options.most,

@@ -163,30 +163,42 @@ static int parse_read_mode(struct app *app, struct wry_images_wanted *wanted)
     return EXIT_DONE;
 }
 
-/* KEY=VALUE or REGION/KEY=VALUE; the texts are taken apart where they stand. */
+/* KEY=VALUE or REGION/KEY=VALUE; the text is taken apart where it stands. */
+static int parse_setting(struct app *app, const char *option, char *text,
+                         struct wry_setting_wanted *setting)
+{
+    char *equals = strchr(text, '=');
+    char *slash = equals ? memchr(text, '/', (size_t)(equals - text)) : NULL;
+
+    if (!equals || equals == text || slash == text || (slash && slash + 1 == equals))
+        return app_fail(app, EXIT_USAGE,
+                        "Write it as KEY=VALUE or REGION/KEY=VALUE, such as datum_mm=-1827.",
+                        "%s: '%.*s' is no setting", option,
+                        (int)(equals ? equals - text : (ptrdiff_t)strlen(text)), text);
+    *equals = '\0';
+    if (slash)
+        *slash = '\0';
+    setting->region = slash ? text : NULL;
+    setting->key = slash ? slash + 1 : text;
+    setting->value = equals + 1;
+    return EXIT_DONE;
+}
+
 static int parse_settings(struct app *app, struct wry_images_wanted *wanted)
 {
-    size_t count = app->set ? g_strv_length(app->set) : 0;
+    size_t known = app->set ? g_strv_length(app->set) : 0;
+    size_t count = known + (app->set_new ? g_strv_length(app->set_new) : 0);
     struct wry_setting_wanted *settings = g_new0(struct wry_setting_wanted, count);
+    int code = EXIT_DONE;
 
     wanted->settings = settings;
     wanted->setting_count = count;
-    for (size_t i = 0; i < count; i++) {
-        char *text = app->set[i], *equals = strchr(text, '=');
-        char *slash = equals ? memchr(text, '/', (size_t)(equals - text)) : NULL;
-        if (!equals || equals == text || slash == text || (slash && slash + 1 == equals))
-            return app_fail(app, EXIT_USAGE,
-                            "Write it as KEY=VALUE or REGION/KEY=VALUE, such as datum_mm=-1827.",
-                            "--set: '%.*s' is no setting",
-                            (int)(equals ? equals - text : (ptrdiff_t)strlen(text)), text);
-        *equals = '\0';
-        if (slash)
-            *slash = '\0';
-        settings[i].region = slash ? text : NULL;
-        settings[i].key = slash ? slash + 1 : text;
-        settings[i].value = equals + 1;
+    for (size_t i = 0; i < count && code == EXIT_DONE; i++) {
+        settings[i].is_new = i >= known;
+        code = i < known ? parse_setting(app, "--set", app->set[i], &settings[i])
+                         : parse_setting(app, "--set-new", app->set_new[i - known], &settings[i]);
     }
-    return EXIT_DONE;
+    return code;
 }
 
 int station_parse_images(struct app *app, struct wry_images_wanted *wanted)

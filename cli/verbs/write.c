@@ -83,11 +83,17 @@ static int write_images(struct app *app, const struct wry_images_wanted *wanted)
 
 int verb_write(struct app *app, int argc, char **argv)
 {
+    gboolean without_backup = FALSE;
+    GOptionEntry entries[] = {{"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
+                               "Also where settings go that no known backup of this board holds",
+                               NULL},
+                              G_OPTION_ENTRY_NULL};
     struct wry_images_wanted wanted;
 
-    if (!app_parse(app, argc, argv, NULL))
+    if (!app_parse(app, argc, argv, entries))
         return app->code;
     int code = station_parse_images(app, &wanted);
+    wanted.without_backup = without_backup;
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)

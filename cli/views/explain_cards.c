@@ -2,18 +2,6 @@
 #include "base/units.h"
 #include "explain.h"
 
-static bool explain_times(struct app *app, const struct wry_problem *p)
-{
-    g_autofree char *times = app_count(p->found, "time");
-
-    app_fail(
-        app, (enum exit_code)p->outcome,
-        "Nothing was changed. If it is meant to get it again, say --again.",
-        "this board got the card '%s' %s already, last at %s, and may get it %" G_GUINT64_FORMAT "",
-        p->subject, times, p->other ? p->other : "an unknown time", p->expected);
-    return true;
-}
-
 static bool explain_size(struct app *app, const struct wry_problem *p)
 {
     g_autofree char *names = g_strjoinv(" or ", p->names);
@@ -43,8 +31,16 @@ bool explain_cards(struct app *app, const struct wry_problem *p)
                  "region '%s' should hold %s, and holds %s", p->region.name, p->subject,
                  p->other ? p->other : "no program");
         return true;
-    case WRY_PROBLEM_CARD_TIMES:
-        return explain_times(app, p);
+    case WRY_PROBLEM_CARD_ADDRESS: {
+        g_autofree char *address = units_address(p->address);
+        app_fail(app, code,
+                 "Nothing was changed. Take one of the two boards away: one of them may have been "
+                 "given the other's identity by a restore.",
+                 "another board with the address %s is being worked on, and a row of the table is "
+                 "for one board",
+                 address);
+        return true;
+    }
     case WRY_PROBLEM_CARD_UNCOUNTED:
         app_fail(app, code,
                  "Nothing was changed. Mend the way to the ledger, or say --again to do without.",

@@ -1,9 +1,14 @@
 /* Problems of settings, the shelf and backups as sentences. */
 #include "base/units.h"
 #include "explain.h"
+#include "store/error.h"
 
 static bool explain_settings(struct app *app, const struct wry_problem *p)
 {
+    static const char keep_first[] =
+        "Nothing was changed. 'wrytograph backup' first; or say --without-backup if that is meant "
+        "to go.";
+    g_autofree char *board = units_address(p->address);
     enum exit_code code = (enum exit_code)p->outcome;
 
     switch (p->kind) {
@@ -34,8 +39,40 @@ static bool explain_settings(struct app *app, const struct wry_problem *p)
         app_fail(app, code, next, "several regions hold a settings block: %s", names);
         return true;
     }
-    case WRY_PROBLEM_BAD_SETTING:
-        app_fail(app, code, "Nothing was changed.", "--set: %s", p->cause->message);
+    case WRY_PROBLEM_BAD_SETTING: {
+        bool unknown = g_error_matches(p->cause, STORE_ERROR, STORE_ERROR_NONE);
+        g_autofree char *next =
+            unknown ? g_strdup_printf("Nothing was changed. 'wrytograph identify' lists what the "
+                                      "board has; for a new one say --set-new %s=VALUE, in a card "
+                                      "set-new.",
+                                      p->subject)
+                    : g_strdup("Nothing was changed.");
+        app_fail(app, code, next, "--set: %s", p->cause->message);
+        return true;
+    }
+    case WRY_PROBLEM_NOT_SETTINGS: {
+        g_autofree char *next = g_strdup_printf(
+            "Nothing was changed. Give it a settings file: %s=FILE.yaml (docs/settings-block.md). "
+            "If the firmware keeps something else there, say --any-content.",
+            p->region.name);
+        app_fail(app, code, next, "%s holds no settings, and region '%s' is for them", p->subject,
+                 p->region.name);
+        return true;
+    }
+    case WRY_PROBLEM_SETTINGS_LOST: {
+        g_autofree char *names = g_strjoinv("\n  ", p->names);
+        g_autofree char *next = g_strdup_printf("  %s\n%s", names, keep_first);
+        app_fail(app, code, next,
+                 "these settings in region '%s' would be gone, and no known backup of board %s "
+                 "holds them",
+                 p->region.name, board);
+        return true;
+    }
+    case WRY_PROBLEM_CONTENT_LOST:
+        app_fail(app, code, keep_first,
+                 "the content of region '%s' would be gone, and no known backup of board %s holds "
+                 "it",
+                 p->region.name, board);
         return true;
     default:
         return false;

@@ -46,6 +46,8 @@ static void screen(unsigned *columns, unsigned *lines)
 
 static const char *outcome_word(const struct many_row *row)
 {
+    if (row->outcome == WRY_OUTCOME_DONE && row->done_before)
+        return "DONE BEFORE";
     return row->outcome == WRY_OUTCOME_DONE      ? "PASSED"
            : row->outcome == WRY_OUTCOME_STOPPED ? "STOPPED"
                                                  : "FAILED";
@@ -103,7 +105,7 @@ static void put_line(const struct many_view *view, const struct many_row *row, c
 }
 
 struct counts {
-    size_t running, passed, failed;
+    size_t running, passed, failed, done_before;
 };
 
 static struct counts count_rows(const struct many_view *view)
@@ -114,7 +116,9 @@ static struct counts count_rows(const struct many_view *view)
         struct many_row *row = &view->rows[i];
         g_mutex_lock(&row->lock);
         counts.running += row->ended == 0;
-        counts.passed += row->ended > 0 && row->outcome == WRY_OUTCOME_DONE;
+        bool good = row->ended > 0 && row->outcome == WRY_OUTCOME_DONE;
+        counts.done_before += good && row->done_before;
+        counts.passed += good && !row->done_before;
         counts.failed += row->ended > 0 && row->outcome != WRY_OUTCOME_DONE;
         g_mutex_unlock(&row->lock);
     }
@@ -161,8 +165,12 @@ static void draw_screen(struct many_view *view)
         if (all)
             break;
     }
-    fprintf(stderr, "%zu boards: %zu at work, %zu passed, %zu failed%s\033[K\n\033[J", view->count,
-            counts.running, counts.passed, counts.failed, all ? "" : "; not all are shown here");
+    g_autofree char *before = counts.done_before > 0
+                                  ? g_strdup_printf(", %zu done before", counts.done_before)
+                                  : g_strdup("");
+    fprintf(stderr, "%zu boards: %zu at work, %zu passed, %zu failed%s%s\033[K\n\033[J",
+            view->count, counts.running, counts.passed, counts.failed, before,
+            all ? "" : "; not all are shown here");
     fflush(stderr);
     view->drawn = drawn + 1;
 }

@@ -14,6 +14,7 @@
 
 /* What is shown of one board. The board's thread fills it in, under its lock. */
 struct many_row {
+    bool done_before; /* it needed nothing */
     GMutex lock;
     const char *link;
     int64_t begun, ended; /* us on the clock on the wall; 0 = not yet */

@@ -78,7 +78,9 @@ static void put_cell(FILE *to, const char *class, const char *text)
 
 static const char *class_of(const char *outcome)
 {
-    return strcmp(outcome, "passed") == 0 ? "good" : strcmp(outcome, "running") == 0 ? "" : "bad";
+    bool neither = strcmp(outcome, "running") == 0 || strcmp(outcome, "done before") == 0;
+
+    return strcmp(outcome, "passed") == 0 ? "good" : neither ? "" : "bad";
 }
 
 static void put_sum(FILE *to, guint n, const char *what, const char *class)
@@ -103,6 +105,8 @@ static void put_head(const struct report *report, FILE *to, const char *ledger)
     put_sum(to, report->runs, "runs", "");
     put_sum(to, report->passed, "passed", "good");
     put_sum(to, report->failed, "did not pass", report->failed > 0 ? "bad" : "");
+    if (report->done_before > 0)
+        put_sum(to, report->done_before, "done before", "");
     fputs("</ul>\n", to);
 }
 

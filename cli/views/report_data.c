@@ -100,6 +100,12 @@ static void note_time(char **kept, const char *time, bool later)
     *kept = g_strdup(time);
 }
 
+/* A board that needed nothing is neither passed nor failed. */
+static bool is_done_before(const struct wry_ledger_run *run)
+{
+    return strcmp(run->outcome, "done before") == 0;
+}
+
 static void take_day(struct report_day *day, const struct wry_ledger_run *run, bool passed)
 {
     day->runs++;
@@ -110,6 +116,10 @@ static void take_day(struct report_day *day, const struct wry_ledger_run *run, b
     if (passed) {
         day->passed++;
         g_array_append_val(day->seconds, run->seconds);
+        return;
+    }
+    if (is_done_before(run)) {
+        day->done_before++;
         return;
     }
     day->failed += strcmp(run->outcome, "running") != 0;
@@ -204,7 +214,7 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
 {
     board->runs++;
     board->passed += passed;
-    board->failed += !passed && strcmp(run->outcome, "running") != 0;
+    board->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
     if (board->history->len < REPORT_HISTORY)
         ledger_collect(board->history, run);
     /* Round after round writes the same to the same places. */
@@ -225,7 +235,8 @@ bool report_take(void *context, const struct wry_ledger_run *run)
 
     report->runs++;
     report->passed += passed;
-    report->failed += !passed && strcmp(run->outcome, "running") != 0;
+    report->done_before += is_done_before(run);
+    report->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
     note_time(&report->from, run->began, false);
     note_time(&report->until, run->began, true);
     take_day(day_of(report, run), run, passed);

@@ -9,7 +9,7 @@
 /* A card on one day, or what was done without one. */
 struct report_day {
     char *day, *what; /* "2026-11-29", "Pier gauges 3" */
-    guint runs, passed, failed;
+    guint runs, passed, failed, done_before;
     GHashTable *boards;  /* addresses, as a set */
     GHashTable *reasons; /* "at verify: …" to how often */
     GArray *seconds;     /* double, of those that passed */
@@ -37,7 +37,7 @@ struct report_board {
 struct report {
     GHashTable *days_by_key, *boards_by_address;
     GPtrArray *days, *boards; /* in the order that they were met */
-    guint runs, passed, failed;
+    guint runs, passed, failed, done_before;
     char *from, *until;
 };
 

@@ -7,14 +7,17 @@
 
 #include "base/units.h"
 #include "json.h"
+#include "ledger_table.h"
 
 enum {
     LETTER_ROWS = 5,
     LETTER_COLUMNS = 5,
 };
 
-static const char *word(enum wry_outcome outcome)
+static const char *word(enum wry_outcome outcome, const struct wry_run_result *result)
 {
+    if (outcome == WRY_OUTCOME_DONE && result->done_before)
+        return "DONE BEFORE";
     return outcome == WRY_OUTCOME_DONE      ? "PASSED"
            : outcome == WRY_OUTCOME_STOPPED ? "STOPPED"
                                             : "FAILED";
@@ -50,8 +53,14 @@ char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *re
         count > 0 ? &g_array_index(result->steps, struct wry_run_step_done, count - 1) : NULL;
     g_autofree char *board = result->known ? units_address(result->address) : g_strdup("no board");
     g_autofree char *name = run_outcome_card(card);
-    GString *line = g_string_new(word(outcome));
+    GString *line = g_string_new(word(outcome, result));
 
+    if (outcome == WRY_OUTCOME_DONE && result->done_before) {
+        g_autofree char *when =
+            result->earlier_at ? ledger_table_time(result->earlier_at) : g_strdup("before");
+        g_string_append_printf(line, ": already done %s%s%s.", when, result->row_name ? ", " : "",
+                               result->row_name ? result->row_name : "");
+    }
     if (outcome != WRY_OUTCOME_DONE && last)
         g_string_append_printf(line, " at %s: %s.", wry_run_step_name(last->step),
                                words ? words : "");
@@ -84,6 +93,8 @@ static const struct {
     {'D', {0x1E, 0x11, 0x11, 0x11, 0x1E}}, {'F', {0x1F, 0x10, 0x1E, 0x10, 0x10}},
     {'I', {0x0E, 0x04, 0x04, 0x04, 0x0E}}, {'L', {0x10, 0x10, 0x10, 0x10, 0x1F}},
     {'T', {0x1F, 0x04, 0x04, 0x04, 0x04}}, {'O', {0x0E, 0x11, 0x11, 0x11, 0x0E}},
+    {'N', {0x11, 0x19, 0x15, 0x13, 0x11}}, {'B', {0x1E, 0x11, 0x1E, 0x11, 0x1E}},
+    {'R', {0x1E, 0x11, 0x1E, 0x12, 0x11}},
 };
 
 static unsigned char row_of(char letter, unsigned row)
@@ -120,11 +131,13 @@ static void add_row(GString *to, const char *text, unsigned row, unsigned scale,
     g_string_append_printf(to, "%*s", written < columns ? (int)(columns - written) : 0, "");
 }
 
-void run_outcome_banner(const struct app *app, enum wry_outcome outcome, const char *line,
-                        bool bell)
+void run_outcome_banner(const struct app *app, enum wry_outcome outcome,
+                        const struct wry_run_result *result, const char *line, bool bell)
 {
-    const char *text = word(outcome);
+    bool is_new = !(outcome == WRY_OUTCOME_DONE && result->done_before);
+    const char *text = word(outcome, result);
     const char *paint = !app_is_painted()                ? ""
+                        : !is_new                        ? "\033[30;47m"
                         : outcome == WRY_OUTCOME_DONE    ? "\033[30;42m"
                         : outcome == WRY_OUTCOME_STOPPED ? "\033[30;43m"
                                                          : "\033[97;41m";
@@ -170,6 +183,9 @@ void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
         g_autofree char *address = units_address(result->address);
         json_add_text(b, "board", address);
     }
+    json_add_boolean(b, "done_before", result->done_before);
+    if (result->row_name)
+        json_add_text(b, "row", result->row_name);
     if (result->backup)
         json_add_text(b, "backup", result->backup);
     json_builder_set_member_name(b, "seconds");

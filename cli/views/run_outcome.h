@@ -23,8 +23,8 @@ char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *re
 void run_outcome_steps(const struct app *app, const struct wry_run_result *result);
 
 /* The terminal's width in large letters on stdout; line stands below them. bell: a sound, too. */
-void run_outcome_banner(const struct app *app, enum wry_outcome outcome, const char *line,
-                        bool bell);
+void run_outcome_banner(const struct app *app, enum wry_outcome outcome,
+                        const struct wry_run_result *result, const char *line, bool bell);
 
 void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result);
 

@@ -55,7 +55,10 @@ struct wry_card_facts {
     const char *kit_sha256, *signer;      /* NULL when it is no kit, or not signed */
     unsigned times;                       /* that a board may get it; 0 = any */
     size_t placements, steps;
-    bool by_row; /* each board has a row of settings */
+    bool by_row;                   /* each board has a row of settings */
+    bool hands_out_rows;           /* the next free one, to a board that has none */
+    unsigned share_part, share_of; /* of a kit: it hands out every share_of-th row from the
+                                      share_part-th on; 0 = nothing is said, 1 of 1 = all */
 };
 void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *facts);
 
@@ -78,10 +81,13 @@ GPtrArray *wry_card_check(const char *path, const char *trust,
                           char *(*words)(void *context, const struct wry_problem *problem),
                           void *context, GError **error);
 
-/* Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
+/*
+ * Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
+ * part, of: which rows it hands out, see wry_card_facts; 0, 0 for a card that hands out none.
+ * Copies of one kit on two benches would give each row twice: each bench gets a part of its own.
  */
 gboolean wry_card_pack(const struct wry_card *card, const char *path, const char *secret_key,
-                       GError **error);
+                       unsigned part, unsigned of, GError **error);
 
 /* Two new files of a key to sign kits with: NAME.secret and NAME.public. public_key: the text of
  * the latter; free with g_free. */
@@ -94,6 +100,10 @@ struct wry_run_wanted {
     struct wry_card *card;
     bool dry_run; /* plans all and changes nothing */
     bool again;   /* also on a board that got it as often as it may */
+    /* False refuses the board a row: another one of the same address is being worked on. Called
+     * from the thread of that board; NULL: any may. */
+    bool (*may_have_row)(void *context, const uint8_t eui48[WRY_EUI48_SIZE]);
+    void *context;
 };
 
 /* How a step went. */
@@ -112,6 +122,9 @@ struct wry_run_result {
     double seconds;
     char *backup;     /* file: made, or known before; NULL = none */
     unsigned row;     /* line of the board's row; 0 = none */
+    char *row_name;   /* its first setting, "gauge 2"; NULL = none */
+    bool done_before; /* the board has had the card as often as it may: nothing was done to it, and
+                         that is no failure; earlier_at says when it was done */
     unsigned earlier; /* times that the board got this card before, as far as is on record */
     char *earlier_at; /* when it did last; NULL = never */
 };

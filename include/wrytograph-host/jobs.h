@@ -83,6 +83,7 @@ struct wry_image_wanted {
 struct wry_setting_wanted {
     const char *region; /* NULL = the one region that has a block */
     const char *key, *value;
+    bool is_new; /* also a key that the block does not have yet */
 };
 
 struct wry_images_wanted {
@@ -93,6 +94,7 @@ struct wry_images_wanted {
     bool any_content;        /* also what is surely no firmware, or would not be started */
     bool any_place;          /* also over the ends of regions, over settings and the region table */
     bool from_another_board; /* also content that is known to be another board's calibration */
+    bool without_backup;     /* write: also where settings go that no known backup holds */
     uint8_t read_lines, read_clock; /* set in boot headers: data lines, MHz; 0 = left as it is */
     const struct wry_setting_wanted *settings; /* write, plan: changed in the board's block */
     size_t setting_count;
@@ -166,7 +168,8 @@ struct wry_erase_wanted {
     const char *const *parts; /* "all", a region's name, or OFFSET+LENGTH; ends with NULL */
     bool every_sector;
     bool dry_run;
-    bool without_backup; /* all of the flash, also where no backup of this board is known */
+    bool without_backup; /* all of the flash, also where no backup of this board is known, and
+                            settings that none holds */
 };
 
 struct wry_erase_result {

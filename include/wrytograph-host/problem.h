@@ -123,6 +123,10 @@ enum wry_problem_kind {
     WRY_PROBLEM_NO_BLOCKS,     /* no region holds one */
     WRY_PROBLEM_MANY_BLOCKS,   /* names = the regions that hold one */
     WRY_PROBLEM_BAD_SETTING,   /* cause */
+    WRY_PROBLEM_NOT_SETTINGS,  /* subject, for region, is neither a settings file nor a block */
+    WRY_PROBLEM_SETTINGS_LOST, /* names = KEY: VALUE of those in region that would go and that no
+                                  known backup of board address holds; secret values are masked */
+    WRY_PROBLEM_CONTENT_LOST,  /* the same of content of region that is no settings block */
 
     /* The shelf. */
     WRY_PROBLEM_SHELF_NONE,  /* subject is not on it; names = what is */
@@ -148,14 +152,14 @@ enum wry_problem_kind {
     WRY_PROBLEM_ARRIVED_WRONG,  /* what came from start on is not what the board's SHA-256 says */
 
     /* Cards. */
-    WRY_PROBLEM_CARD_FLASH,    /* subject = card; found bytes; names = the sizes that it is for */
-    WRY_PROBLEM_CARD_REVISION, /* subject = card; the least that it is for is expected */
-    WRY_PROBLEM_CARD_HOLDS,    /* region does not hold the program subject; other = what it does,
-                                  or NULL */
-    WRY_PROBLEM_CARD_TIMES,    /* subject = card; the board had it found times, of expected; other =
-                                  when last */
+    WRY_PROBLEM_CARD_FLASH,     /* subject = card; found bytes; names = the sizes that it is for */
+    WRY_PROBLEM_CARD_REVISION,  /* subject = card; the least that it is for is expected */
+    WRY_PROBLEM_CARD_HOLDS,     /* region does not hold the program subject; other = what it does,
+                                   or NULL */
     WRY_PROBLEM_CARD_UNCOUNTED, /* how often the board had it is not known: cause */
     WRY_PROBLEM_CARD_ROW,       /* cause */
+    WRY_PROBLEM_CARD_ADDRESS,   /* another board of this address is being worked on, and a row is
+                                   for one board: subject = card, address */
     WRY_PROBLEM_CARD_ERASES,    /* region, of which subject needs what is in it now */
 
     /* What was found out. */
