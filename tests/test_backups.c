@@ -155,6 +155,51 @@ static void odd_rows_are_no_backups(void)
                                        : "bench/backups.db-shm"));
 }
 
+/* A computer's clock was wrong once. */
+static void a_backup_of_the_far_future_is_not_the_newest(void)
+{
+    add_gauge("future", 1);
+    EXPECT(0, "", command("backup", "-l", link_of("future"), scratch_file("future.zip"), NULL));
+    tables_change(scratch_file("bench/backups.db"),
+                  "UPDATE backup SET created = '2099-01-01T00:00:00Z' WHERE path LIKE "
+                  "'%future.zip'");
+    EXPECT(0, "future.zip, of unknown age", command("identify", "-l", link_of("future"), NULL));
+    EXPECT(0, "", command("backup", "-l", link_of("future"), scratch_file("today.zip"), NULL));
+    EXPECT(0, "today.zip, less than an hour old",
+           command("identify", "-l", link_of("future"), NULL));
+}
+
+/* Kept by the same values, wherever a copy of the region holds them. */
+static void calibration_goes_only_where_a_backup_holds_it(void)
+{
+    size_t n = 0;
+
+    add_gauge("kept", 1);
+    g_autofree uint8_t *before = scratch_flash("kept", &n);
+    EXPECT(5, "these settings in region 'calibration' would be gone",
+           command("erase", "-l", link_of("kept"), "calibration", NULL));
+    EXPECT(5, "these settings in region 'calibration' would be gone",
+           command("erase", "-l", link_of("kept"), "0x10000+4K", NULL));
+    CHECK(scratch_flash_is("kept", before, n));
+    /* Of another board, and gone again: no backup of these values. */
+    EXPECT(0, "", command("backup", "-l", link_of("kept"), scratch_file("gone.zip"), NULL));
+    CHECK_EQUAL(0, g_unlink(scratch_file("gone.zip")));
+    EXPECT(5, "these settings", command("erase", "-l", link_of("kept"), "calibration", NULL));
+    EXPECT(0, "",
+           command("backup", "-l", link_of("kept"), "--plain", scratch_file("kept.bin"), NULL));
+    EXPECT(0, "Erased", command("erase", "-l", link_of("kept"), "calibration", NULL));
+    /* Values that changed since are not in it. */
+    EXPECT(0, "Restored",
+           command("restore", "-l", link_of("kept"), "--from-another-board",
+                   scratch_file("kept.bin"), NULL));
+    EXPECT(0, "Written", command("write", "-l", link_of("kept"), "--set", "datum_mm=-9", NULL));
+    struct said said = command("erase", "-l", link_of("kept"), "calibration", NULL);
+    EXPECT(5, "  datum_mm: -9\n", said);
+    CHECK(!says(&said, "pier: A"));
+    EXPECT(0, "Erased",
+           command("erase", "-l", link_of("kept"), "--without-backup", "calibration", NULL));
+}
+
 static void another_board_s_calibration_is_refused_where_it_is_known(void)
 {
     size_t n = 0;
@@ -225,6 +270,8 @@ int main(int argc, char **argv)
         FACT(what_lies_in_the_folder_is_known),
         FACT(a_record_that_cannot_be_read_is_no_missing_backup),
         FACT(odd_rows_are_no_backups),
+        FACT(a_backup_of_the_far_future_is_not_the_newest),
+        FACT(calibration_goes_only_where_a_backup_holds_it),
         FACT(another_board_s_calibration_is_refused_where_it_is_known),
         FACT(parts_of_an_archive_are_put_back),
     };

@@ -57,6 +57,9 @@ static const struct wrong wrongs[] = {
     {6, "backup: never", "6:9: this is written {when: first}", true},
     {7, "erase: [creek]", "7:8: there is no region 'creek'", false},
     {7, "erase: []", "7:8: 'erase' names nothing", true},
+    {13, "set: {pierre: Q}", "13:7: there is no setting 'pierre'; did you mean 'pier'?", false},
+    {13, "set-new: {harbour: Q}\nset: {datum_mm: low}", "14:7: 'datum_mm' is an integer here",
+     false},
     {7, "erase: 0x3FF000+1MiB", "7:8: the range 0x3FF000+1MiB ends beyond", false},
     {9, "  - {region: start, file: none.bin}", "9:27: there is no file 'none.bin'", false},
     {9, "  - {region: creek, file: start.bin}", "9:27: there is no region 'creek'", false},
@@ -238,14 +241,41 @@ static void what_is_no_card_at_all_is_refused(void)
            command("card", "run", scratch_file("wrong.yaml"), "--link", "bench:none", NULL));
 }
 
+/* What the run would refuse at the board, and rows that were copied and not changed. */
+static void what_only_a_run_would_have_shown_is_found(void)
+{
+    static const char head[] = "card: Pier\nchip: turnstone-t2\nflash: 4MiB\n";
+    g_autofree char *erased = g_strconcat(head,
+                                          "erase: [calibration]\nset: {pier: Q}\n"
+                                          "write: [{region: table, file: regions.bin}]\n",
+                                          NULL);
+    g_autofree char *twins = g_strconcat(head,
+                                         "write: [{region: calibration, file: pier.yaml}]\n"
+                                         "boards: {file: twins.csv, row: next}\n",
+                                         NULL);
+
+    scratch_text("erased.yaml", erased);
+    scratch_text("twins.yaml", twins);
+    scratch_text("twins.csv", "pier,datum_mm,colour\nA,-1801,\nB,-1802,\nA,-1801,\nC,x,blue\n");
+    EXPECT(3, "4:8: 'calibration' erases region 'calibration', whose settings 'set' changes",
+           command("card", "check", scratch_file("erased.yaml"), NULL));
+    struct said said = command("card", "check", scratch_file("twins.yaml"), NULL);
+    EXPECT(3, "twins.csv:4:1: the same settings stand in line 2 already", said);
+    CHECK(says(&said, "twins.csv:5:3: 'datum_mm' is an integer here"));
+    CHECK(says(&said, "twins.csv:5:5: there is no setting 'colour'"));
+}
+
 int main(int argc, char **argv)
 {
-    static const struct fact facts[] = {FACT(a_sound_card_is_sound),
-                                        FACT(every_mistake_is_named_with_its_place),
-                                        FACT(the_schema_agrees),
-                                        FACT(all_mistakes_are_found_at_once),
-                                        FACT(tables_say_where_they_are_wrong),
-                                        FACT(what_is_no_card_at_all_is_refused)};
+    static const struct fact facts[] = {
+        FACT(a_sound_card_is_sound),
+        FACT(every_mistake_is_named_with_its_place),
+        FACT(the_schema_agrees),
+        FACT(all_mistakes_are_found_at_once),
+        FACT(tables_say_where_they_are_wrong),
+        FACT(what_is_no_card_at_all_is_refused),
+        FACT(what_only_a_run_would_have_shown_is_found),
+    };
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

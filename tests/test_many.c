@@ -121,6 +121,28 @@ static void some_fail_and_harm_no_other(void)
     CHECK(all_hold_the_same(8, BOARDS));
 }
 
+/* A restore with --from-another-board gave one board the other's identity. */
+static void two_boards_of_one_address_do_not_share_a_row(void)
+{
+    g_autofree char *yaml = NULL;
+    g_autofree char *two = g_build_filename(scratch(), "bench", "twin-2", "board.yaml", NULL);
+    g_autofree char *one = g_build_filename(scratch(), "bench", "twin-1", "board.yaml", NULL);
+
+    scratch_add_gauge("twin-1");
+    scratch_add_gauge("twin-2");
+    CHECK(g_file_get_contents(one, &yaml, NULL, NULL) && g_file_set_contents(two, yaml, -1, NULL));
+    scratch_text("rows.yaml", "card: Rows\nchip: turnstone-t2\nflash: 4MiB\n"
+                              "boards: {file: rows.csv, row: next}\n");
+    scratch_text("rows.csv", "datum_mm\n-1801\n-1802\n");
+    struct said said = command("card", "run", scratch_file("rows.yaml"), "--link", "bench:twin-1",
+                               "--link", "bench:twin-2", NULL);
+    EXPECT(5, "1 of 2 boards passed.", said);
+    CHECK(says(&said, "another board with the address 02:"));
+    size_t n = 0;
+    g_autofree char *table = (char *)scratch_read("rows.csv", &n);
+    CHECK(table && strstr(table, "-1801,02:") && !strstr(table, "-1802,02:"));
+}
+
 static void links_are_given_once_each(void)
 {
     const char *card = scratch_file("card.yaml");
@@ -334,6 +356,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(all_pass),
                                         FACT(some_fail_and_harm_no_other),
+                                        FACT(two_boards_of_one_address_do_not_share_a_row),
                                         FACT(links_are_given_once_each),
                                         FACT(one_after_another_on_a_fixed_link),
                                         FACT(what_is_wrong_with_the_link_is_told),

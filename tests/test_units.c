@@ -1,5 +1,7 @@
 /* Sizes, offsets and speeds as people write them. */
+#include "base/folders.h"
 #include "base/units.h"
+#include "base/words_distance.h"
 
 #include <string.h>
 
@@ -91,6 +93,35 @@ static void speeds_are_plain_numbers(void)
     CHECK(!units_parse_speed("", &baud));
 }
 
+/* As the XDG Base Directory Specification wants it; and ours never depend on where one stands. */
+static void relative_folders_are_ignored_or_made_absolute(void)
+{
+    g_autofree char *here = g_get_current_dir();
+    g_autofree char *ours = g_build_filename(here, "shelf", NULL);
+
+    g_setenv("HOME", "/pier", TRUE);
+    g_setenv("XDG_DATA_HOME", "data", TRUE);
+    g_setenv("WRYTOGRAPH_SHELF", "./x/../shelf", TRUE);
+    g_autofree char *data = folders_user(FOLDER_DATA, "ledger.db");
+    g_autofree char *shelf = folders_named("WRYTOGRAPH_SHELF");
+    CHECK(g_str_has_suffix(data, "/.local/share/wrytograph/ledger.db") && data[0] == '/');
+    CHECK(strcmp(shelf, ours) == 0);
+    g_setenv("XDG_DATA_HOME", "/quay", TRUE);
+    g_setenv("WRYTOGRAPH_SHELF", "", TRUE);
+    g_autofree char *quay = folders_user(FOLDER_DATA, NULL);
+    CHECK(strcmp(quay, "/quay/wrytograph") == 0);
+    CHECK(folders_named("WRYTOGRAPH_SHELF") == NULL);
+}
+
+static void a_misspelled_word_is_near_to_what_was_meant(void)
+{
+    CHECK_EQUAL(0, words_distance("datum_mm", "DATUM_MM"));
+    CHECK_EQUAL(1, words_distance("datum_mm", "datum_m"));
+    CHECK_EQUAL(1, words_distance("datum_mm", "dtaum_mm"));
+    CHECK_EQUAL(2, words_distance("pier", "pierre"));
+    CHECK_EQUAL(4, words_distance("pier", ""));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -100,6 +131,8 @@ int main(int argc, char **argv)
         FACT(sizes_are_shown_in_bytes_and_bits),
         FACT(byte_counts_are_exact),
         FACT(speeds_are_plain_numbers),
+        FACT(relative_folders_are_ignored_or_made_absolute),
+        FACT(a_misspelled_word_is_near_to_what_was_meant),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }
