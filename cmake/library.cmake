@@ -14,7 +14,7 @@ set(WRY_CORE_SOURCES
     core/session/claim.c core/session/compose.c core/session/connect.c
     core/session/cost.c core/session/digest.c core/session/estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/known.c
-    core/session/pace.c core/session/question.c core/session/read.c core/session/sectors.c core/session/send.c
+    core/session/pace.c core/session/question.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/settle.c core/session/speed.c core/session/stream.c core/session/unpack.c core/session/verify.c
     core/session/wait.c core/session/window.c core/session/write.c core/session/write_part.c)
 

@@ -253,44 +253,46 @@ static void check_field(const struct checking *c, const struct csv_table *table,
         mistakes_add(c->mistakes, table->path, field->line, field->column, text);
 }
 
-/* Whether all settings of two rows are the same, of which there are some. */
-static bool are_twins(const struct csv_table *table, guint a, guint b)
+/* All settings of a row in one text; NULL if it has none. Free with g_free. */
+static char *settings_of_row(const struct csv_table *table, guint row)
 {
     const GArray *names = g_ptr_array_index(table->rows, 0);
+    g_autoptr(GString) all = g_string_new(NULL);
     bool any = false;
 
     for (guint i = 0; i < names->len; i++) {
-        const char *name = g_array_index(names, struct csv_field, i).text;
-        const char *text = csv_table_at(table, a, (int)i);
-        if (!board_table_is_setting(name))
+        const char *text = csv_table_at(table, row, (int)i);
+        if (!board_table_is_setting(g_array_index(names, struct csv_field, i).text))
             continue;
-        if (strcmp(text, csv_table_at(table, b, (int)i)) != 0)
-            return false;
+        g_string_append_printf(all, "%zu:%s", strlen(text), text);
         any = any || text[0] != '\0';
     }
-    return any;
+    return any ? g_strdup(all->str) : NULL;
 }
 
-/* A row that was copied and not changed gives two boards one identity. */
-static void check_twin(const struct checking *c, const struct csv_table *table, guint row)
+/* A row that was copied and not changed gives two boards one identity. seen: texts to lines. */
+static void check_twin(const struct checking *c, const struct csv_table *table, guint row,
+                       GHashTable *seen)
 {
     const GArray *fields = g_ptr_array_index(table->rows, row);
+    const struct csv_field *first =
+        fields->len > 0 ? &g_array_index(fields, struct csv_field, 0) : NULL;
+    char *settings = first ? settings_of_row(table, row) : NULL;
+    guint before = settings ? GPOINTER_TO_UINT(g_hash_table_lookup(seen, settings)) : 0;
 
-    for (guint other = 1; other < row && fields->len > 0; other++) {
-        const GArray *before = g_ptr_array_index(table->rows, other);
-        const struct csv_field *first = &g_array_index(fields, struct csv_field, 0);
-        if (before->len == 0 || !are_twins(table, row, other))
-            continue;
+    if (before > 0)
         mistakes_add(c->mistakes, table->path, first->line, first->column,
-                     g_strdup_printf("the same settings stand in line %u already",
-                                     g_array_index(before, struct csv_field, 0).line));
-        return;
-    }
+                     g_strdup_printf("the same settings stand in line %u already", before));
+    if (settings && before == 0)
+        g_hash_table_insert(seen, settings, GUINT_TO_POINTER(first->line));
+    else
+        g_free(settings);
 }
 
 static void check_table(const struct checking *c)
 {
     const struct card *card = c->card->card;
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     guint before = c->mistakes->len;
 
     if (!card->table)
@@ -300,7 +302,7 @@ static void check_table(const struct checking *c)
     for (guint row = 1; table && row < table->rows->len; row++) {
         const GArray *names = g_ptr_array_index(table->rows, 0);
         const GArray *fields = g_ptr_array_index(table->rows, row);
-        check_twin(c, table, row);
+        check_twin(c, table, row, seen);
         for (guint i = 0; i < fields->len && i < names->len; i++) {
             const struct csv_field *name = &g_array_index(names, struct csv_field, i);
             if (board_table_is_setting(name->text))

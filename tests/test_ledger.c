@@ -229,6 +229,13 @@ static void exports_are_read_by_others(void)
                        scratch_file("runs.csv"), NULL);
     EXPECT(0, "6 write 4194304 no answer from the board", said);
     EXPECT(2, "say --csv or --json", command("ledger", "export", NULL));
+    /* What a spreadsheet would run; and a number, which stays one. */
+    tables_change(g_getenv("WRYTOGRAPH_LEDGER"),
+                  "UPDATE run SET link = '=1+1', heard = '@tide', username = '-7', reason = "
+                  "char(9) || 'x', computer = '+44 pier'");
+    said = command("ledger", "export", "--csv", NULL);
+    CHECK(says(&said, ",'=1+1,") && says(&said, ",'@tide,") && says(&said, ",-7,"));
+    CHECK(says(&said, "'\tx") && says(&said, ",'+44 pier,"));
     EXPECT(3, "", command("ledger", "export", "--csv", "-o", "/nowhere/runs.csv", NULL));
 }
 

@@ -193,6 +193,23 @@ static void rows_can_move_into_a_file(void)
     EXPECT(0, "erase", command("ledger", "list", "--ledger", file, NULL));
 }
 
+/* By its name another computer, whatever it resolves to. */
+static void a_line_that_others_can_read_is_told_once(void)
+{
+    begin_lying("none", 1);
+    g_autofree char *address = g_strdup_printf(
+        "host=pier.example hostaddr=127.0.0.1 dbname=ledger user=bosun password=capstan port=%s",
+        strchr(strrchr(g_getenv("WRYTOGRAPH_LEDGER"), ':'), ':') + 1);
+    *strchr(address + strlen(address) - strlen("/ledger"), '/') = '\0';
+    struct said said = command("erase", "0x3F0000+4K", "--ledger", address, NULL);
+    check_said(&said);
+    EXPECT(0, "the ledger goes to postgresql://pier.example", said);
+    EXPECT(0, "is not encrypted", command("ledger", "list", "--ledger", address, NULL));
+    said = command("ledger", "list", NULL);
+    CHECK(!says(&said, "not encrypted"));
+    end_lying();
+}
+
 /* None of these may become the name of a file. */
 static void every_spelling_of_an_address_is_a_server(void)
 {
@@ -243,6 +260,7 @@ int main(int argc, char **argv)
         FACT(one_row_that_is_refused_holds_up_no_other),
         FACT(what_waits_for_an_old_address_is_found_and_sent),
         FACT(rows_can_move_into_a_file),
+        FACT(a_line_that_others_can_read_is_told_once),
         FACT(every_spelling_of_an_address_is_a_server),
     };
 

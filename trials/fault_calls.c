@@ -30,6 +30,7 @@ enum kind {
     RENAME,
     MAP,
     MEMORY,
+    ANY, /* of those but memory */
 };
 
 static enum kind failing;
@@ -52,7 +53,7 @@ static void *(*real_realloc)(void *old, size_t n);
 /* True when this call is to fail. */
 static bool fails(enum kind kind, int error)
 {
-    if (kind != failing || !atomic_load(&armed))
+    if ((kind != failing && (failing != ANY || kind == MEMORY)) || !atomic_load(&armed))
         return false;
     unsigned long n = atomic_fetch_add(&seen, 1) + 1;
     if (n != failing_at && !(all_after && n > failing_at))
@@ -252,8 +253,8 @@ void *__libc_realloc(void *old, size_t n)
 
 void fault_arm(const char *wish)
 {
-    static const char *const names[] = {"",     "open",   "read", "write",
-                                        "sync", "rename", "map",  "memory"};
+    static const char *const names[] = {"",       "open", "read",   "write", "sync",
+                                        "rename", "map",  "memory", "any"};
     const char *colon = wish ? strchr(wish, ':') : NULL;
 
     atomic_store(&armed, false);

@@ -14,7 +14,8 @@ enum {
 
 /*
  * KIND:N, the N-th from now on fails; with "+" all after it, too; with "!" the process ends there,
- * as if it were killed. Kinds: open, read, write, sync, rename (also link and unlink), map, memory.
+ * as if it were killed. Kinds: open, read, write, sync, rename (also link and unlink), map, memory;
+ * any: each of these but memory.
  * NULL: nothing fails from now on.
  */
 void fault_arm(const char *wish);

@@ -263,6 +263,23 @@ void session_unpack_take(struct wry_session *session, struct wry_session_read *r
 enum wry_status session_unpack(struct wry_session *session, struct wry_session_read *read,
                                const struct session_page_sink *sink, bool *damaged);
 
+/* read_ask.c: what is asked for next. */
+struct session_read_job {
+    struct wry_session *session;
+    const struct wry_writer *writer;
+    uint32_t next, end; /* not yet asked for */
+    uint32_t length;    /* of the next question */
+    uint16_t first_seq; /* of this job: older answers are not ours */
+    uint64_t done, total;
+    bool skips;         /* what is known is not read */
+    bool asks_where;    /* the board was asked for its status, and has not answered yet */
+    uint16_t where_seq; /* of that */
+};
+/* Bytes of the first questions: what the line carries in a tenth of a second. */
+uint32_t session_read_first_length(const struct wry_session *session);
+/* Asks until as many questions are in flight as may be. */
+enum wry_status session_read_ask(struct session_read_job *job);
+
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                              const struct wry_writer *writer);

@@ -14,20 +14,6 @@ enum {
     TELLING_LENGTH = 4096, /* of a question whose answer shows how content packs */
     POORLY_PACKED = 95,    /* percent of the content: it is packed already, or encrypted */
     PLAIN_QUESTIONS = 3,
-    KNOWN_PIECE = 0x10000, /* bytes that are taken over at once */
-    FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
-};
-
-struct read_job {
-    struct wry_session *session;
-    const struct wry_writer *writer;
-    uint32_t next, end; /* not yet asked for */
-    uint32_t length;    /* of the next question */
-    uint16_t first_seq; /* of this job: older answers are not ours */
-    uint64_t done, total;
-    bool skips;         /* what is known is not read */
-    bool asks_where;    /* the board was asked for its status, and has not answered yet */
-    uint16_t where_seq; /* of that */
 };
 
 static unsigned count_active(const struct wry_session *session)
@@ -37,16 +23,6 @@ static unsigned count_active(const struct wry_session *session)
     for (size_t i = 0; i < WRY_SESSION_READS; i++)
         n += session->reads[i].active;
     return n;
-}
-
-/* Bytes of the first questions: what the line carries in a tenth of a second. */
-static uint32_t first_length(const struct wry_session *session)
-{
-    uint32_t length = FIRST_LENGTH;
-
-    while (length > 4 * WRY_PAGE_SIZE && session_line_time(session, length) > 100 * US_PER_MS)
-        length /= 2;
-    return length;
 }
 
 /* What of its content was not taken over yet is read as it is. */
@@ -61,7 +37,7 @@ static void unpack_no_more(struct wry_session_read *read)
  * The board is through with a question: asks for what is missing, or is done with it. Long
  * questions wait until frames have the right length: what was asked for comes as it was asked.
  */
-static enum wry_status end_question(struct read_job *job, struct wry_session_read *read)
+static enum wry_status end_question(struct session_read_job *job, struct wry_session_read *read)
 {
     struct wry_session *session = job->session;
     uint32_t payload = session_frame_max(session);
@@ -72,7 +48,7 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
     read->active = lacks || (read->packed && read->unpacked < read->length);
     session_pace_note(session, read->frames + (lacks ? lost : 0), lacks ? lost : 0);
     if (session_frame_max(session) < payload)
-        job->length = first_length(session);
+        job->length = session_read_first_length(session);
     else if (job->length < WRY_SESSION_READ_LENGTH)
         job->length *= 2;
     if (!lacks)
@@ -88,84 +64,8 @@ static enum wry_status end_question(struct read_job *job, struct wry_session_rea
     return status;
 }
 
-/* What is known goes to the writer without the board. */
-static enum wry_status skip_known(struct read_job *job)
-{
-    struct wry_session *session = job->session;
-    const struct wry_known *known = session->config.known;
-    uint8_t page[WRY_PAGE_SIZE];
-    uint32_t n = job->skips
-                     ? session_known_from(session, job->next,
-                                          KNOWN_PIECE < job->end - job->next ? KNOWN_PIECE
-                                                                             : job->end - job->next)
-                     : 0;
-
-    for (uint32_t i = 0; i < n; i += sizeof page) {
-        if (!known->read(known->context, job->next, page, sizeof page)) {
-            /* The board has it all the same. */
-            known->forget(known->context, job->next - job->next % WRY_SECTOR_SIZE, WRY_SECTOR_SIZE);
-            break;
-        }
-        if (!job->writer->write(job->writer->context, job->next, page, sizeof page))
-            return session_fail(session, WRY_SINK_FAILED, WRY_STEP_READ, job->next);
-        job->next += (uint32_t)sizeof page;
-        job->done += sizeof page;
-        session->stats.bytes_known += sizeof page;
-    }
-    if (n == 0)
-        return WRY_OK;
-    session_advanced(session);
-    return session_report(session, WRY_STEP_READ, job->next, job->done, job->total);
-}
-
-static enum wry_status skip_all_known(struct read_job *job)
-{
-    enum wry_status status = WRY_OK;
-    uint32_t before;
-
-    do {
-        before = job->next;
-        status = skip_known(job);
-    } while (status == WRY_OK && job->next > before);
-    return status;
-}
-
-static enum wry_status fill_questions(struct read_job *job)
-{
-    enum wry_status status = WRY_OK;
-
-    for (size_t i = 0; i < WRY_SESSION_READS && job->next < job->end && status == WRY_OK; i++) {
-        struct wry_session_read *read = &job->session->reads[i];
-        if (read->active)
-            continue;
-        status = skip_all_known(job);
-        uint32_t left = job->end - job->next;
-        if (left == 0 || status != WRY_OK)
-            break;
-        if (job->skips)
-            left = session_unknown_from(job->session, job->next,
-                                        left < job->length ? left : job->length);
-        memset(read, 0, sizeof *read);
-        read->active = true;
-        read->offset = job->next;
-        uint32_t packed_most = session_unpack_length(job->session, job->total);
-        read->packed = packed_most > 0 && job->session->ask_plain == 0;
-        job->session->ask_plain -= job->session->ask_plain > 0;
-        read->length = left < job->length ? left : job->length;
-        if (read->packed && read->length > packed_most)
-            read->length = packed_most;
-        /* Frames then begin where pages do, and a blank page is seen for one. */
-        if (job->next % WRY_PAGE_SIZE > 0 && read->length > WRY_PAGE_SIZE)
-            read->length -= job->next % WRY_PAGE_SIZE;
-        job->next += read->length;
-        read->seq = read->seq_before = session_next_seq(job->session);
-        status = session_question_ask(job->session, read, read->seq);
-    }
-    return status;
-}
-
 /* One page of what arrived, or less at the end of the range, unless it came before. */
-static bool take_page(struct read_job *job, struct wry_session_read *read, uint32_t offset,
+static bool take_page(struct session_read_job *job, struct wry_session_read *read, uint32_t offset,
                       const uint8_t *bytes, uint32_t n)
 {
     uint32_t page = (offset - read->offset) / WRY_PAGE_SIZE;
@@ -180,7 +80,7 @@ static bool take_page(struct read_job *job, struct wry_session_read *read, uint3
     return true;
 }
 
-static enum wry_status take_data(struct read_job *job, struct wry_session_read *read,
+static enum wry_status take_data(struct session_read_job *job, struct wry_session_read *read,
                                  const struct wry_data_message *data)
 {
     uint8_t blank[WRY_PAGE_SIZE];
@@ -209,7 +109,7 @@ static bool fits(const struct wry_session_read *read, const struct wry_data_mess
 }
 
 /* What the board serves after a question that still seems open shows that it is over. */
-static enum wry_status pass_earlier(struct read_job *job, uint16_t seq)
+static enum wry_status pass_earlier(struct session_read_job *job, uint16_t seq)
 {
     enum wry_status status = WRY_OK;
 
@@ -224,7 +124,7 @@ static enum wry_status pass_earlier(struct read_job *job, uint16_t seq)
 }
 
 /* When all has come and nothing more is to be asked, the end need not be waited for. */
-static enum wry_status end_early(struct read_job *job, struct wry_session_read *read)
+static enum wry_status end_early(struct session_read_job *job, struct wry_session_read *read)
 {
     uint32_t first = 0, end;
 
@@ -248,7 +148,7 @@ static bool is_in_order(const struct wry_session *session, uint16_t seq)
 static enum wry_status take_unpacked(void *context, uint32_t offset, const uint8_t *bytes,
                                      uint32_t n)
 {
-    struct read_job *job = context;
+    struct session_read_job *job = context;
 
     if (!job->writer->write(job->writer->context, offset, bytes, n))
         return session_fail(job->session, WRY_SINK_FAILED, WRY_STEP_READ, offset);
@@ -272,7 +172,7 @@ static struct wry_session_read *earliest_packed(struct wry_session *session)
 }
 
 /* Questions that a board answered by what is no stream are asked again, without. */
-static enum wry_status ask_unpacked(struct read_job *job)
+static enum wry_status ask_unpacked(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
     enum wry_status status = WRY_OK;
@@ -289,7 +189,7 @@ static enum wry_status ask_unpacked(struct read_job *job)
 }
 
 /* Whatever can be unpacked now, in order. */
-static enum wry_status unpack(struct read_job *job)
+static enum wry_status unpack(struct session_read_job *job)
 {
     struct session_page_sink sink = {.context = job, .take = take_unpacked};
     struct wry_session_read *read;
@@ -309,7 +209,7 @@ static enum wry_status unpack(struct read_job *job)
     return damaged && status == WRY_OK ? ask_unpacked(job) : status;
 }
 
-static void take_stream(const struct read_job *job, const struct wry_message *message,
+static void take_stream(const struct session_read_job *job, const struct wry_message *message,
                         const struct wry_data_message *data)
 {
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
@@ -324,7 +224,7 @@ static void take_stream(const struct read_job *job, const struct wry_message *me
     }
 }
 
-static enum wry_status on_data(struct read_job *job, const struct wry_message *message)
+static enum wry_status on_data(struct session_read_job *job, const struct wry_message *message)
 {
     struct wry_session *session = job->session;
     struct wry_data_message data;
@@ -351,7 +251,7 @@ static enum wry_status on_data(struct read_job *job, const struct wry_message *m
     return status;
 }
 
-static enum wry_status on_end(struct read_job *job, const struct wry_message *message)
+static enum wry_status on_end(struct session_read_job *job, const struct wry_message *message)
 {
     struct wry_session *session = job->session;
     uint16_t seq = message->seq;
@@ -377,7 +277,7 @@ static enum wry_status on_end(struct read_job *job, const struct wry_message *me
 /* The board's queue was full, since a question that it had answered was repeated: what is missing
  * will be asked for again. Once more, and a write that was given up still has the memory that
  * packing takes. */
-static enum wry_status on_busy(struct read_job *job, uint16_t seq)
+static enum wry_status on_busy(struct session_read_job *job, uint16_t seq)
 {
     struct wry_session *session = job->session;
 
@@ -396,7 +296,7 @@ static enum wry_status on_busy(struct read_job *job, uint16_t seq)
     return WRY_OK;
 }
 
-static enum wry_status on_error(struct read_job *job, const struct wry_message *message)
+static enum wry_status on_error(struct session_read_job *job, const struct wry_message *message)
 {
     struct wry_error_message error;
 
@@ -408,7 +308,7 @@ static enum wry_status on_error(struct read_job *job, const struct wry_message *
 }
 
 /* The same questions once more: a board that still has them in hand passes the repetition over. */
-static enum wry_status repeat_questions(struct read_job *job)
+static enum wry_status repeat_questions(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
     enum wry_status status = WRY_OK;
@@ -435,14 +335,14 @@ static enum wry_status ask_anew(struct wry_session *session)
     return status;
 }
 
-static enum wry_status recover(struct read_job *job)
+static enum wry_status recover(struct session_read_job *job)
 {
     enum wry_status status = session_recover(job->session, WRY_STEP_READ);
 
     return status == WRY_OK ? ask_anew(job->session) : status;
 }
 
-static enum wry_status on_silence(struct read_job *job, unsigned *silent)
+static enum wry_status on_silence(struct session_read_job *job, unsigned *silent)
 {
     /* On a line that loses frames, the round trip would be for nothing. */
     if (++*silent == 1 && job->session->pace.untried) {
@@ -461,14 +361,14 @@ static enum wry_status on_silence(struct read_job *job, unsigned *silent)
  * is worth asking for. Repeating questions at once would have a board whose answers only lie in
  * this computer's buffers, as they do when it is busy, give them all again.
  */
-static enum wry_status on_status(struct read_job *job, uint16_t seq)
+static enum wry_status on_status(struct session_read_job *job, uint16_t seq)
 {
     if (!job->asks_where || seq != job->where_seq)
         return WRY_OK;
     return repeat_questions(job);
 }
 
-static enum wry_status on_message(struct read_job *job, const struct wry_message *message)
+static enum wry_status on_message(struct session_read_job *job, const struct wry_message *message)
 {
     switch (message->kind) {
     case WRY_KIND_DATA | WRY_KIND_REPLY:
@@ -500,7 +400,7 @@ static enum wry_status keep_awake(struct wry_session *session)
 
 /* Between answers: what has come is unpacked, the board is kept awake, the pace is looked at, and
  * an end is made of no end. */
-static enum wry_status look_after(struct read_job *job)
+static enum wry_status look_after(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
     bool changed = false;
@@ -514,10 +414,10 @@ static enum wry_status look_after(struct read_job *job)
         status = session_check_advance(session, WRY_STEP_READ, session->told.offset);
     if (status == WRY_OK && session_now(session) >= session->spoke_at + SESSION_KEEP_ALIVE)
         status = keep_awake(session);
-    return status == WRY_OK ? fill_questions(job) : status;
+    return status == WRY_OK ? session_read_ask(job) : status;
 }
 
-static enum wry_status turn(struct read_job *job, unsigned *silent)
+static enum wry_status turn(struct session_read_job *job, unsigned *silent)
 {
     struct wry_session *session = job->session;
     struct wry_message message;
@@ -537,14 +437,14 @@ static enum wry_status turn(struct read_job *job, unsigned *silent)
 static enum wry_status read_range(struct wry_session *session, uint32_t offset, uint32_t length,
                                   const struct wry_writer *writer, bool skips)
 {
-    struct read_job job = {.session = session,
-                           .skips = skips,
-                           .writer = writer,
-                           .next = offset,
-                           .end = offset + length,
-                           .length = first_length(session),
-                           .first_seq = (uint16_t)(session->seq + 1),
-                           .total = length};
+    struct session_read_job job = {.session = session,
+                                   .skips = skips,
+                                   .writer = writer,
+                                   .next = offset,
+                                   .end = offset + length,
+                                   .length = session_read_first_length(session),
+                                   .first_seq = (uint16_t)(session->seq + 1),
+                                   .total = length};
     unsigned silent = 0;
 
     if (length > session->board.capacity || offset > session->board.capacity - length)
@@ -553,7 +453,7 @@ static enum wry_status read_range(struct wry_session *session, uint32_t offset, 
     session_advanced(session);
     enum wry_status status = session_report(session, WRY_STEP_READ, offset, 0, length);
     if (status == WRY_OK)
-        status = fill_questions(&job);
+        status = session_read_ask(&job);
     if (session_may_recover(session, status))
         status = recover(&job);
     while (status == WRY_OK && count_active(session) > 0)
