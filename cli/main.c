@@ -6,10 +6,10 @@
 #include <unistd.h>
 
 #include "app/app.h"
-#include "app/output_file.h"
 #include "verbs/station.h"
 #include "verbs/verbs.h"
 #include "views/json.h"
+#include "views/output_file.h"
 #include "wrytograph/message.h"
 #include "wrytograph/version.h"
 

@@ -4,7 +4,6 @@
 #include "board.h"
 #include "finding.h"
 #include "listening.h"
-#include "masking.h"
 #include "open.h"
 #include "wrytograph-host/jobs.h"
 
@@ -148,7 +147,7 @@ static bool judge_rom(const struct wry_station *station, struct wry_evidence *ev
 static void examine_silence(struct wry_station *station, struct wry_evidence *evidence)
 {
     wry_evidence_take(evidence, &station->session);
-    masking_evidence(station, evidence);
+    station_mask_evidence(station, evidence);
     enum wry_finding finding = evidence->finding;
 
     if (finding == WRY_FINDING_GARBAGE && speaks_in_reset(station)) {

@@ -79,7 +79,7 @@ char *finding_last_line(const uint8_t *bytes, size_t n)
 
 static char *last_line(const struct wry_session *session)
 {
-    uint8_t bytes[WRY_SESSION_HEARD];
+    uint8_t bytes[WRY_SESSION_HEARD] = {0};
 
     return finding_last_line(bytes, wry_session_heard(session, bytes));
 }

@@ -158,22 +158,25 @@ static enum wry_outcome check_content(struct wry_station *station, const struct 
     return station->problem.outcome;
 }
 
-/* A sound block in one of its two slots, as a copy of the region has. */
+/* A sound block begins at that byte of the file. */
+static bool is_block(const struct image *image, uint64_t at, uint32_t room)
+{
+    uint32_t n = (uint32_t)MIN(room, image->facts.length - at);
+    g_autofree uint8_t *bytes = g_malloc(n);
+    struct wry_settings_head head;
+
+    return image_file_read(image->file, image->header_at + (uint32_t)at, bytes, n) &&
+           n >= WRY_SETTINGS_HEAD_SIZE && wry_settings_head(&head, bytes) && head.length <= n &&
+           wry_settings_get(&head, bytes, head.length);
+}
+
+/* In one of the two slots, as a copy of the region has one. */
 static bool holds_block(const struct image *image, const struct wry_region *region)
 {
     uint32_t room = wry_settings_slot(region->length);
-    g_autofree uint8_t *bytes = g_malloc(room);
-    struct wry_settings_head head;
 
-    for (uint64_t at = 0; room > 0 && at < image->facts.length && at < region->length; at += room) {
-        uint32_t n = (uint32_t)MIN(room, image->facts.length - at);
-        if (n >= WRY_SETTINGS_HEAD_SIZE &&
-            image_file_read(image->file, image->header_at + (uint32_t)at, bytes, n) &&
-            wry_settings_head(&head, bytes) && head.length <= n &&
-            wry_settings_get(&head, bytes, head.length))
-            return true;
-    }
-    return false;
+    return room > 0 && (is_block(image, 0, room) ||
+                        (image->facts.length > room && is_block(image, room, room)));
 }
 
 /* A settings region takes settings: a file of them, a block, or a copy of the region. */

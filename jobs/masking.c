@@ -3,7 +3,6 @@
 
 #include <string.h>
 
-#include "finding.h"
 #include "store/settings_file.h"
 
 enum {
@@ -29,23 +28,15 @@ void masking_add(GPtrArray **secrets, const char *text)
     g_ptr_array_sort(*secrets, longest_first);
 }
 
-static void learn(struct wry_station *station, const struct wry_setting *setting)
+void masking_learn(GPtrArray **secrets, const struct settings *settings)
 {
-    struct wry_setting open = *setting;
-
-    if (!setting->secret)
-        return;
-    open.secret = false;
-    g_autofree char *text = settings_text(&open);
-    masking_add(&station->secrets, text);
-}
-
-void masking_learn(struct wry_station *station, const struct wry_held *held)
-{
-    for (size_t i = 0; i < held->count; i++) {
-        const struct settings *settings = held->images[i]->settings;
-        for (guint k = 0; settings && k < settings_count(settings); k++)
-            learn(station, settings_at(settings, k));
+    for (guint i = 0; settings && i < settings_count(settings); i++) {
+        struct wry_setting open = *settings_at(settings, i);
+        if (!open.secret)
+            continue;
+        open.secret = false;
+        g_autofree char *text = settings_text(&open);
+        masking_add(secrets, text);
     }
 }
 
@@ -133,16 +124,15 @@ void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, siz
     g_string_erase(held, 0, (gssize)at);
 }
 
-char *masking_apply(const struct wry_station *station, const char *text)
+char *masking_apply(const GPtrArray *secrets, const char *text)
 {
     GString *masked = g_string_new(NULL);
     g_autoptr(GString) held = g_string_new(NULL);
 
-    masking_put(station->secrets, held, text, strlen(text), true, masked);
+    masking_put(secrets, held, text, strlen(text), true, masked);
     return g_string_free(masked, FALSE);
 }
 
-/* What was heard is the end of more: the first bytes may be the end of a secret. */
 static size_t skip_end_of_secret(const GPtrArray *secrets, const char *text, size_t n)
 {
     size_t most = 0;
@@ -158,17 +148,12 @@ static size_t skip_end_of_secret(const GPtrArray *secrets, const char *text, siz
     return most;
 }
 
-void masking_evidence(const struct wry_station *station, struct wry_evidence *evidence)
+GString *masking_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut)
 {
-    uint8_t bytes[WRY_SESSION_HEARD];
-    size_t n = wry_session_heard(&station->session, bytes), skipped = 0;
-    g_autoptr(GString) held = g_string_new(NULL), masked = g_string_new(NULL);
+    size_t skipped = secrets && is_cut ? skip_end_of_secret(secrets, bytes, n) : 0;
+    g_autoptr(GString) held = g_string_new(NULL);
+    GString *masked = g_string_new(NULL);
 
-    if (!station->secrets)
-        return;
-    if (n == sizeof bytes)
-        skipped = skip_end_of_secret(station->secrets, (const char *)bytes, n);
-    masking_put(station->secrets, held, bytes + skipped, n - skipped, true, masked);
-    g_free(evidence->last_line);
-    evidence->last_line = finding_last_line((const uint8_t *)masked->str, masked->len);
+    masking_put(secrets, held, (const char *)bytes + skipped, n - skipped, true, masked);
+    return masked;
 }

@@ -11,14 +11,15 @@
 #ifndef WRY_JOBS_MASKING_H
 #define WRY_JOBS_MASKING_H
 
-#include "images.h"
-#include "report.h"
+#include <glib.h>
+#include <stdbool.h>
 
-/* Takes in the secret values of all settings that are written. */
-void masking_learn(struct wry_station *station, const struct wry_held *held);
+struct settings;
 
-/* One more; secrets: char *, longest first, as station->secrets. */
+/* *secrets: char *, longest first; NULL as long as there are none, free with g_ptr_array_unref. */
 void masking_add(GPtrArray **secrets, const char *text);
+/* The secret values of settings that are written; settings may be NULL. */
+void masking_learn(GPtrArray **secrets, const struct settings *settings);
 
 /*
  * Appends bytes to `to`, each secret as its mask. held keeps what may be the beginning of a secret
@@ -28,9 +29,9 @@ void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, siz
                  GString *to);
 
 /* All of text; free with g_free. */
-char *masking_apply(const struct wry_station *station, const char *text);
+char *masking_apply(const GPtrArray *secrets, const char *text);
 
-/* The last line that the session heard outside frames becomes one without secrets. */
-void masking_evidence(const struct wry_station *station, struct wry_evidence *evidence);
+/* The same of bytes; is_cut: they are the last of more, and may begin with the end of a secret. */
+GString *masking_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut);
 
 #endif

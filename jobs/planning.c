@@ -129,6 +129,14 @@ static enum wry_outcome check_twice(const struct images_job *job)
     return WRY_OUTCOME_DONE;
 }
 
+static void learn_secrets(const struct images_job *job)
+{
+    const struct wry_held *held = *job->held;
+
+    for (size_t i = 0; i < held->count; i++)
+        masking_learn(&job->station->secrets, held->images[i]->settings);
+}
+
 /* Where all goes. */
 static enum wry_outcome settle_places(const struct images_job *job, struct target *target)
 {
@@ -146,7 +154,7 @@ static enum wry_outcome settle_places(const struct images_job *job, struct targe
 enum wry_outcome planning_do(const struct images_job *job, struct target *target)
 {
     /* Also values that others are about to replace. */
-    masking_learn(job->station, *job->held);
+    learn_secrets(job);
     enum wry_outcome outcome = settle_places(job, target);
 
     /* A program in the wrong region is that first of all, and an overlap only because of it. */
@@ -164,7 +172,7 @@ enum wry_outcome planning_do(const struct images_job *job, struct target *target
         outcome = new_table_check(job, target);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = for_each(job, target, check_upgrade);
-    masking_learn(job->station, *job->held);
+    learn_secrets(job);
     return outcome == WRY_OUTCOME_DONE ? for_each(job, target, check_origin) : outcome;
 }
 

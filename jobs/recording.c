@@ -253,7 +253,7 @@ void recording_heard(struct wry_station *station, const char *text)
 
     if (!r || !text || text[0] == '\0')
         return;
-    g_autofree char *masked = masking_apply(station, text);
+    g_autofree char *masked = masking_apply(station->secrets, text);
     const char *from = masked + strlen(masked);
     for (unsigned lines = 0; from > masked; from--) {
         lines += from[-1] == '\n' && from[0] != '\0';
@@ -277,7 +277,7 @@ static void take_problem(struct wry_station *station)
                                  : g_strdup_printf("%s%s%s", wry_outcome_text(problem->outcome),
                                                    problem->subject ? ": " : "",
                                                    problem->subject ? problem->subject : "");
-    replace(&r->run->reason, masking_apply(station, words ? words : ""));
+    replace(&r->run->reason, masking_apply(station->secrets, words ? words : ""));
 }
 
 static void tell_about_server(struct wry_station *station)

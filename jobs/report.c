@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "bench/bench.h"
+#include "finding.h"
 #include "masking.h"
 #include "store/error.h"
 #include "store/journal.h"
@@ -134,6 +135,19 @@ static enum wry_outcome fail_journal(struct wry_station *station)
     return station->problem.outcome;
 }
 
+void station_mask_evidence(const struct wry_station *station, struct wry_evidence *evidence)
+{
+    uint8_t bytes[WRY_SESSION_HEARD];
+    size_t n = wry_session_heard(&station->session, bytes);
+
+    if (!station->secrets)
+        return;
+    g_autoptr(GString) masked =
+        masking_apply_to_bytes(station->secrets, bytes, n, n == sizeof bytes);
+    g_free(evidence->last_line);
+    evidence->last_line = finding_last_line((const uint8_t *)masked->str, masked->len);
+}
+
 enum wry_outcome station_fail_session(struct wry_station *station, enum wry_status status)
 {
     const struct wry_session *session = &station->session;
@@ -150,7 +164,7 @@ enum wry_outcome station_fail_session(struct wry_station *station, enum wry_stat
         wry_evidence_take_of_loss(&problem->evidence, session, station->heard_before);
     else
         wry_evidence_take(&problem->evidence, session);
-    masking_evidence(station, &problem->evidence);
+    station_mask_evidence(station, &problem->evidence);
     return problem->outcome;
 }
 

@@ -65,6 +65,9 @@ enum wry_outcome station_fail_system(struct wry_station *station, GError *error)
 /* From the session's fault. */
 enum wry_outcome station_fail_session(struct wry_station *station, enum wry_status status);
 
+/* What was heard of the board, without the secrets of this job. */
+void station_mask_evidence(const struct wry_station *station, struct wry_evidence *evidence);
+
 /* us on the port's clock; 0 before it is open. */
 uint64_t station_now(const struct wry_station *station);
 

@@ -67,7 +67,7 @@ const struct wry_problem *wry_station_problem(const struct wry_station *station)
 
 char *wry_station_masked(const struct wry_station *station, const char *text)
 {
-    return masking_apply(station, text);
+    return masking_apply(station->secrets, text);
 }
 
 const char *wry_station_link(const struct wry_station *station)

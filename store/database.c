@@ -94,24 +94,30 @@ static void make_private(const char *path)
     }
 }
 
+static bool open_file(const char *path, sqlite3 **db, GError **error)
+{
+    if (!create_private(path))
+        return store_file_error(error, path);
+    if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK)
+        return true;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
+    return false;
+}
+
 bool database_connect(const char *path, sqlite3 **db, GError **error)
 {
     static GMutex creating; /* no connection of this process is open while create_private closes */
     g_autofree char *folder = g_path_get_dirname(path);
-    g_autoptr(GMutexLocker) locker = NULL;
 
     *db = NULL;
     if (g_mkdir_with_parents(folder, 0700) != 0)
         return store_file_error(error, folder);
-    locker = g_mutex_locker_new(&creating);
-    if (!create_private(path))
-        return store_file_error(error, path);
-    if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) != SQLITE_OK) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
-        return false;
-    }
-    make_private(path);
-    return true;
+    g_mutex_lock(&creating);
+    bool opened = open_file(path, db, error);
+    g_mutex_unlock(&creating);
+    if (opened)
+        make_private(path);
+    return opened;
 }
 
 static bool is_busy(sqlite3 *db)

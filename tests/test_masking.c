@@ -80,6 +80,17 @@ static void a_mask_never_makes_up_a_secret(void)
     MASKED("\"\"\"\"\"\"\"\"x", "*!x", "*!");
 }
 
+static void the_end_of_a_secret_is_none_of_the_beginning(void)
+{
+    GPtrArray *secrets = secrets_of((const char *const[]){"moorings"}, 1);
+    g_autoptr(GString) cut = masking_apply_to_bytes(secrets, "orings, ready", 13, true);
+    g_autoptr(GString) whole = masking_apply_to_bytes(secrets, "orings, ready", 13, false);
+
+    CHECK(strcmp(cut->str, ", ready") == 0);
+    CHECK(strcmp(whole->str, "orings, ready") == 0);
+    g_ptr_array_unref(secrets);
+}
+
 static void what_is_no_secret_comes_through_whole(void)
 {
     MASKED("moor, mooring\n", "moor, mooring\n", "moorings");
@@ -133,6 +144,7 @@ int main(int argc, char **argv)
         FACT(letters_beyond_ascii_count),
         FACT(one_character_is_a_secret_too),
         FACT(a_mask_never_makes_up_a_secret),
+        FACT(the_end_of_a_secret_is_none_of_the_beginning),
         FACT(what_is_no_secret_comes_through_whole),
         FACT(no_secret_is_left_in_any_of_many_texts),
     };

@@ -144,6 +144,6 @@ int main(int argc, char **argv)
     }
     for (; running > 0; running--)
         failed += reap();
-    printf("%u cases, %d wrong\n", CALLS * 12, failed);
+    printf("%d cases, %d wrong\n", CALLS * 12, failed);
     return failed > 0;
 }

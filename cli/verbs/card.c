@@ -41,7 +41,7 @@ static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
 static bool find_trust(struct app *app, const char *path, const struct card_options *options,
                        char **trust)
 {
-    bool runs = strcmp(app->rest[0], "run") == 0;
+    bool runs = g_strcmp0(app->rest[0], "run") == 0;
     GError *error = NULL;
 
     *trust = g_strdup(options->trust);

@@ -3,13 +3,13 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "app/output_file.h"
 #include "base/units.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/label.h"
 #include "views/ledger_table.h"
+#include "views/output_file.h"
 #include "views/report.h"
 #include "views/report_data.h"
 #include "wrytograph-host/ledger.h"

@@ -6,9 +6,9 @@
 #include <string.h>
 
 #include "announce.h"
-#include "app/output_file.h"
 #include "base/folders.h"
 #include "notes.h"
+#include "output_file.h"
 
 enum {
     LINE_MOST = 4096, /* bytes of a line that the board does not end */

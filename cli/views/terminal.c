@@ -8,10 +8,10 @@
 #include <termios.h>
 #include <unistd.h>
 
-#include "app/output_file.h"
 #include "base/units.h"
 #include "explain.h"
 #include "json.h"
+#include "output_file.h"
 #include "store/steps_file.h"
 
 enum {
