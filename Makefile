@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz campaign faults soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -54,6 +54,8 @@ perf: all
 	@$(BUILD)/bin/perf_identify
 	@echo
 	@perf/real_time $(BUILD)
+	@echo
+	@perf/clean_line $(BUILD)
 
 # Many boards at once, killed cards, and the ledger under load: some minutes, on an idle machine.
 perf-cards: all
@@ -76,9 +78,15 @@ campaign: all
 	@echo "$(CAMPAIGN) schedules, about $$(( $(CAMPAIGN) * 29 / 1000 / $(JOBS) / 60 + 1 )) minutes on $(JOBS) processors"
 	@$(BUILD)/bin/campaign $(CAMPAIGN)
 
-# Each call of the system made to fail, every one of them: about twenty minutes on two processors.
+# Each call of the system made to fail, and each of a first use made the last: some forty minutes on
+# two processors.
 faults: all
 	@trials/faults $(BUILD)
+	@trials/first_use $(BUILD)
+
+# 128 MiB of flash through every call: some forty minutes on two processors.
+large: all
+	@$(BUILD)/bin/large
 
 # Eight served boards at work.
 MINUTES ?= 60

@@ -460,6 +460,15 @@ bool settings_holds(const struct settings *settings, const struct wry_setting *s
            (own->length == 0 || memcmp(own->bytes, setting->bytes, own->length) == 0);
 }
 
+/* One that was cut short is near, however much is missing. */
+static unsigned how_far(const char *key, const char *meant)
+{
+    size_t shorter = MIN(strlen(key), strlen(meant));
+    bool begins = shorter >= 2 && g_ascii_strncasecmp(key, meant, shorter) == 0;
+
+    return begins ? 1 : words_distance(key, meant);
+}
+
 const char *settings_nearest(const struct settings *settings, const char *key)
 {
     const char *nearest = NULL;
@@ -467,7 +476,7 @@ const char *settings_nearest(const struct settings *settings, const char *key)
 
     for (guint i = 0; i < settings->entries->len; i++) {
         const struct entry *entry = g_ptr_array_index(settings->entries, i);
-        unsigned distance = words_distance(entry->key, key);
+        unsigned distance = how_far(entry->key, key);
         if (distance < least) {
             least = distance;
             nearest = entry->key;

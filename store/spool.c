@@ -27,11 +27,13 @@ gboolean store_file_error(GError **error, const char *path)
 
 struct spool *spool_new(const char *folder, GError **error)
 {
-    g_autofree char *path = leftovers_path(folder ? folder : g_get_tmp_dir(), "spool");
-    int file = open(path, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+    const char *place = folder ? folder : g_get_tmp_dir();
+    g_autofree char *path = leftovers_path(place, "spool");
 
+    leftovers_remove(place); /* of processes that were killed before they took the name away */
+    int file = open(path, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
     if (file < 0) {
-        store_file_error(error, folder ? folder : g_get_tmp_dir());
+        store_file_error(error, place);
         return NULL;
     }
     g_unlink(path);

@@ -13,6 +13,7 @@
 #include "rig.h"
 #include "store/leftovers.h"
 #include "store/pending_file.h"
+#include "store/spool.h"
 #include "tables.h"
 
 /* Through bash, whose $PIPESTATUS tells how the command ended before a pipe; $0 is the command. */
@@ -113,6 +114,10 @@ static void what_a_killed_process_left_is_removed_whatever_its_name(void)
     g_autofree char *path = g_build_filename(folder, "other.zip", NULL);
     CHECK(pending_file_save(path, "new", 3, FALSE, NULL));
     CHECK(!is_there(part) && !is_there(beside) && !is_there(kit));
+    g_autofree char *spool = of_dead_process(folder, "spool");
+    CHECK(g_file_set_contents(spool, "", 0, NULL));
+    spool_free(spool_new(folder, NULL));
+    CHECK(!is_there(spool));
     /* This process lives, and of another computer's nothing is known. */
     CHECK(is_there(own) && is_there(other));
 }

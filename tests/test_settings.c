@@ -296,6 +296,8 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
     EXPECT(2, "is no key", command("write", "--set", "1st=low", NULL));
     EXPECT(2, "there is no setting 'datum_m'; did you mean 'datum_mm'?",
            command("write", "--set", "datum_m=-1", NULL));
+    EXPECT(2, "there is no setting 'dat'; did you mean 'datum_mm'?",
+           command("write", "--set", "dat=-1", NULL));
     EXPECT(2, "for a new one say --set-new colour=VALUE",
            command("write", "--set", "colour=blue", NULL));
     EXPECT(2, "an integer has no zeros before it", command("write", "--set", "gauge=0123", NULL));
