@@ -3,6 +3,8 @@
 
 #include <errno.h>
 #include <limits.h>
+#include <linux/tcp.h>
+#include <netinet/in.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
@@ -230,23 +232,39 @@ const char *postgres_state(const struct postgres *server)
 
 /* Answers. */
 
-/* Takes in what has come; *received counts it. libpq keeps all of an answer in memory. */
-static bool consume(struct postgres *server, size_t *received, GError **error)
+/* Bytes that have come over TCP; 0 where the connection is of another kind. */
+static uint64_t arrived(const struct postgres *server)
 {
+    struct tcp_info info = {0};
+    socklen_t size = sizeof info;
+
+    if (getsockopt(PQsocket(server->connection), IPPROTO_TCP, TCP_INFO, &info, &size) != 0)
+        return 0;
+    return info.tcpi_bytes_received;
+}
+
+/* Takes in what has come, and what comes meanwhile; *received counts it, what lies in the system's
+ * buffer perhaps twice. libpq keeps all of an answer in memory. */
+static bool consume(struct postgres *server, uint64_t *received, GError **error)
+{
+    uint64_t before = arrived(server);
     int pending = 0;
 
     if (ioctl(PQsocket(server->connection), FIONREAD, &pending) == 0 && pending > 0)
-        *received += (size_t)pending;
+        *received += (uint64_t)pending;
+    if (!PQconsumeInput(server->connection))
+        return fail_connection(server, error);
+    *received += arrived(server) - before;
     if (*received > ANSWER_MOST)
         return postgres_fail(server, "its answer is too large for a ledger's", error);
-    return PQconsumeInput(server->connection) || fail_connection(server, error);
+    return true;
 }
 
 /* The next result of what was sent; *result NULL at its end. */
 static bool next_result(struct postgres *server, int64_t time, PGresult **result, GError **error)
 {
     int64_t deadline = g_get_monotonic_time() + time;
-    size_t received = 0;
+    uint64_t received = 0;
     int unsent;
 
     *result = NULL;
