@@ -225,7 +225,9 @@ static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const
         return card_reader_file(yaml, reader, value, &reader->card->table);
     }
     if (strcmp(name, "row") == 0) {
-        reader->card->rows = strcmp(text, "next") == 0 ? CARD_ROWS_NEXT : CARD_ROWS_BY_ADDRESS;
+        /* Where it is neither, a table without addresses is no further mistake. */
+        reader->card->rows =
+            strcmp(text, "by-address") == 0 ? CARD_ROWS_BY_ADDRESS : CARD_ROWS_NEXT;
         return strcmp(text, "next") == 0 || strcmp(text, "by-address") == 0 ||
                yaml_text_complain(yaml, yaml_text_place(value), "'row' is by-address or next");
     }
