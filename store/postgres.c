@@ -3,25 +3,22 @@
 
 #include <errno.h>
 #include <limits.h>
-#include <linux/tcp.h>
-#include <netinet/in.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/ioctl.h>
-#include <sys/socket.h>
 
 #include "error.h"
+#include "meter.h"
 
 enum {
     ANSWER_MOST = 32 << 20, /* bytes of one result: rows are some kilobytes */
-    BUFFER_SIZE = 64 << 10, /* bytes that the system may hold for us */
     EMPTY_MOST = 1000,      /* results without a row to one text */
     MESSAGE_MOST = 600,     /* characters of the server's words */
 };
 
 struct postgres {
     PGconn *connection;
+    struct meter *meter;
     char *name, *password;
     char state[6];
 };
@@ -152,15 +149,6 @@ static void ignore_notice(void *context, const PGresult *notice)
     (void)notice;
 }
 
-/* libpq reads on for as long as anything is there, and consume() can only count between two such
- * readings. A small buffer makes a quick sender pause, so that they stay short. */
-static void limit_buffer(const struct postgres *server)
-{
-    const int size = BUFFER_SIZE;
-
-    setsockopt(PQsocket(server->connection), SOL_SOCKET, SO_RCVBUF, &size, sizeof size);
-}
-
 static bool connect_to(struct postgres *server, const char *address, int64_t deadline,
                        GError **error)
 {
@@ -189,8 +177,8 @@ static bool connect_to(struct postgres *server, const char *address, int64_t dea
     if (PQstatus(server->connection) != CONNECTION_OK)
         return fail_connection(server, error);
     PQsetnonblocking(server->connection, 1);
-    limit_buffer(server);
-    return true;
+    server->meter = meter_insert(PQsocket(server->connection));
+    return server->meter || postgres_fail(server, g_strerror(errno), error);
 }
 
 struct postgres *postgres_open(const char *address, int64_t deadline, GError **error)
@@ -209,6 +197,7 @@ void postgres_close(struct postgres *server)
     if (!server)
         return;
     PQfinish(server->connection);
+    meter_free(server->meter);
     g_free(server->name);
     g_free(server->password);
     g_free(server);
@@ -232,56 +221,25 @@ const char *postgres_state(const struct postgres *server)
 
 /* Answers. */
 
-/* Bytes that have come over TCP; 0 where the connection is of another kind. */
-static uint64_t arrived(const struct postgres *server)
-{
-    struct tcp_info info = {0};
-    socklen_t size = sizeof info;
-
-    if (getsockopt(PQsocket(server->connection), IPPROTO_TCP, TCP_INFO, &info, &size) != 0)
-        return 0;
-    return info.tcpi_bytes_received;
-}
-
-/* Takes in what has come, and what comes meanwhile; *received counts it, what lies in the system's
- * buffer perhaps twice. libpq keeps all of an answer in memory. */
-static bool consume(struct postgres *server, uint64_t *received, GError **error)
-{
-    uint64_t before = arrived(server);
-    int pending = 0;
-
-    if (ioctl(PQsocket(server->connection), FIONREAD, &pending) == 0 && pending > 0)
-        *received += (uint64_t)pending;
-    if (!PQconsumeInput(server->connection))
-        return fail_connection(server, error);
-    *received += arrived(server) - before;
-    if (*received > ANSWER_MOST)
-        return postgres_fail(server, "its answer is too large for a ledger's", error);
-    return true;
-}
-
-/* The next result of what was sent; *result NULL at its end. */
+/* The next result of what was sent; *result NULL at its end. libpq keeps all of it in memory. */
 static bool next_result(struct postgres *server, int64_t time, PGresult **result, GError **error)
 {
     int64_t deadline = g_get_monotonic_time() + time;
-    uint64_t received = 0;
+    uint64_t before = meter_received(server->meter);
     int unsent;
 
     *result = NULL;
-    while ((unsent = PQflush(server->connection)) > 0) {
-        if (!wait_for(server, POLLIN | POLLOUT, deadline))
+    while ((unsent = PQflush(server->connection)) > 0 ||
+           (unsent == 0 && PQisBusy(server->connection))) {
+        if (!meter_exchange(server->meter, deadline))
             return fail_late(server, error);
-        if (!consume(server, &received, error))
-            return false;
+        if (meter_received(server->meter) - before > ANSWER_MOST)
+            return postgres_fail(server, "its answer is too large for a ledger's", error);
+        if (!PQconsumeInput(server->connection))
+            return fail_connection(server, error);
     }
     if (unsent < 0)
         return fail_connection(server, error);
-    while (PQisBusy(server->connection)) {
-        if (!wait_for(server, POLLIN, deadline))
-            return fail_late(server, error);
-        if (!consume(server, &received, error))
-            return false;
-    }
     *result = PQgetResult(server->connection);
     return true;
 }

@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -98,6 +99,10 @@ static void looking_ends_with_a_reason(void)
         end_lying();
     }
     check_context(NULL);
+    /* One of them sends 900 MB. */
+    struct rusage most;
+    CHECK_EQUAL(0, getrusage(RUSAGE_CHILDREN, &most));
+    CHECK(most.ru_maxrss < 400 << 10);
 }
 
 static void a_server_that_refuses_is_not_called_away(void)
