@@ -104,6 +104,23 @@ static bool open_file(const char *path, sqlite3 **db, GError **error)
     return false;
 }
 
+/* SQLite names the write-ahead log after the database, and resolves symbolic links for that. Under
+ * two hard links there would be two logs of one file. */
+static bool has_one_name(const char *path, GError **error)
+{
+    GStatBuf info;
+
+    if (g_stat(path, &info) != 0)
+        return store_file_error(error, path);
+    if (info.st_nlink <= 1)
+        return true;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                "%s: this file has %u names (hard links), and what is kept under one of them would "
+                "be missing under the others; make a copy of it instead, or remove the other names",
+                path, (unsigned)info.st_nlink);
+    return false;
+}
+
 bool database_connect(const char *path, sqlite3 **db, GError **error)
 {
     static GMutex creating; /* no connection of this process is open while create_private closes */
@@ -117,7 +134,7 @@ bool database_connect(const char *path, sqlite3 **db, GError **error)
     g_mutex_unlock(&creating);
     if (opened)
         make_private(path);
-    return opened;
+    return opened && has_one_name(path, error);
 }
 
 static bool is_busy(sqlite3 *db)

@@ -31,8 +31,8 @@ struct database_kind {
  * the file or holds it, less if stop is asked for. The file, and so its write-ahead log, can be
  * read by its owner only, unless the owner has made it writable by a group.
  *
- * NULL with the file's name in the error if it cannot be used, or if a newer version of this
- * program made it.
+ * NULL with the file's name in the error if it cannot be used, has several names (hard links), or
+ * was made by a newer version of this program.
  */
 sqlite3 *database_open(const char *path, const struct database_kind *kind, struct wry_stop stop,
                        GError **error);

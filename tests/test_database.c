@@ -229,6 +229,23 @@ static void a_newer_schema_is_left_alone(void)
     CHECK(error && strstr(error->message, "this file has schema 3, made by a newer version"));
 }
 
+static void a_file_with_several_names_is_refused(void)
+{
+    const char *path = path_in("linked", "tide.db");
+    g_autofree char *other = g_strconcat(path, ".hard", NULL);
+    g_autofree char *alias = g_strconcat(path, ".soft", NULL);
+    g_autoptr(GError) error = NULL;
+
+    CHECK(can_be_used(path));
+    CHECK_EQUAL(0, symlink("tide.db", alias));
+    CHECK(can_be_used(alias));
+    CHECK_EQUAL(0, link(path, other));
+    CHECK(database_open(other, &tides, (struct wry_stop){0}, &error) == NULL);
+    CHECK(error && strstr(error->message, "this file has 2 names (hard links)"));
+    CHECK_EQUAL(0, g_unlink(other));
+    CHECK(can_be_used(path));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -240,6 +257,7 @@ int main(int argc, char **argv)
         FACT(six_processes_that_create_one_file_all_succeed),
         FACT(waiting_for_a_lock_ends_when_the_user_stops),
         FACT(a_newer_schema_is_left_alone),
+        FACT(a_file_with_several_names_is_refused),
     };
     int failed = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 
