@@ -11,14 +11,15 @@
 #include "meter.h"
 
 enum {
-    ANSWER_MOST = 32 << 20, /* bytes of one result: rows are some kilobytes */
-    EMPTY_MOST = 1000,      /* results without a row to one text */
-    MESSAGE_MOST = 600,     /* characters of the server's words */
+    ANSWER_MOST = 1 << 20, /* bytes from one row to the next: rows are some kilobytes */
+    EMPTY_MOST = 1000,     /* results without a row to one text */
+    MESSAGE_MOST = 600,    /* characters of the server's words */
 };
 
 struct postgres {
     PGconn *connection;
     struct meter *meter;
+    uint64_t counted; /* of the meter, when the last row was handed over */
     char *name, *password;
     char state[6];
 };
@@ -221,11 +222,12 @@ const char *postgres_state(const struct postgres *server)
 
 /* Answers. */
 
-/* The next result of what was sent; *result NULL at its end. libpq keeps all of it in memory. */
+/* The next result of what was sent; *result NULL at its end. libpq keeps all of it in memory, and
+ * loses some of that where messages come in an order that no server gives them (15.18: a
+ * description of parameters after one of rows). */
 static bool next_result(struct postgres *server, int64_t time, PGresult **result, GError **error)
 {
     int64_t deadline = g_get_monotonic_time() + time;
-    uint64_t before = meter_received(server->meter);
     int unsent;
 
     *result = NULL;
@@ -233,7 +235,7 @@ static bool next_result(struct postgres *server, int64_t time, PGresult **result
            (unsent == 0 && PQisBusy(server->connection))) {
         if (!meter_exchange(server->meter, deadline))
             return fail_late(server, error);
-        if (meter_received(server->meter) - before > ANSWER_MOST)
+        if (meter_received(server->meter) - server->counted > ANSWER_MOST)
             return postgres_fail(server, "its answer is too large for a ledger's", error);
         if (!PQconsumeInput(server->connection))
             return fail_connection(server, error);
@@ -268,6 +270,7 @@ static bool finish(struct postgres *server, int columns, int64_t time,
     PGresult *result = NULL;
 
     server->state[0] = '\0';
+    server->counted = meter_received(server->meter);
     while (more) {
         if (!next_result(server, time, &result, good ? error : NULL))
             return false;
@@ -280,8 +283,10 @@ static bool finish(struct postgres *server, int columns, int64_t time,
         int rows = PQntuples(result);
         if (good && take && rows > 0 && (rows != 1 || PQnfields(result) != columns))
             good = postgres_fail(server, "its answer has other columns than asked for", error);
-        if (good && take && rows > 0)
+        if (good && take && rows > 0) {
             more = take(context, result);
+            server->counted = meter_received(server->meter);
+        }
         ExecStatusType status = PQresultStatus(result);
         PQclear(result);
         /* libpq gives this result again and again until data is copied. */

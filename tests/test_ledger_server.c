@@ -85,6 +85,9 @@ static void looking_ends_with_a_reason(void)
         {"null", "its answer is not the one number that was asked for"},
         {"columns", "its answer has other columns than asked for"},
         {"huge", "its answer is too large for a ledger's"},
+#ifndef __SANITIZE_ADDRESS__ /* libpq leaks what it is sent here: the less, the better */
+        {"parameters", "its answer is too large for a ledger's"},
+#endif
         {"copy", "its answer is not one to what was asked"},
         {"endless", "its answer does not end"},
         {"echo", "the password ******** is wrong <1B>[31mred"},

@@ -2,7 +2,7 @@
 """A server that speaks PostgreSQL's protocol (version 3.0) and lies from the N-th request on.
 
 usage: lying_server.py LIE [N]      prints its port; a request is a query or a synced statement.
-Lies: none, no-row, null, columns, huge, notices, copy, endless, silence, hang-up, echo,
+Lies: none, no-row, null, columns, huge, parameters, notices, copy, endless, silence, hang-up, echo,
 refuse=SQLSTATE (rows whose program is '0.0.0'), refuse-all=SQLSTATE.
 """
 import socket
@@ -99,6 +99,8 @@ class Client:
             for _ in range(900):
                 self.connection.sendall(b"7" * 1000000)
             return done()
+        if lie == "parameters":
+            return fields(["count"]) + message(b"t", struct.pack(">HI", 1, 25)) * 3000000 + done()
         if lie == "hang-up":
             raise EOFError
         if lie == "silence":
