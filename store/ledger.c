@@ -339,10 +339,13 @@ GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
 {
     g_autofree char *folder = folders_user(FOLDER_DATA, NULL);
     GPtrArray *found = g_ptr_array_new_with_free_func(free_outbox);
-    GDir *dir = g_dir_open(folder, 0, NULL);
+    g_autoptr(GError) failure = NULL;
+    GDir *dir = g_dir_open(folder, 0, &failure);
     const char *name;
-    bool good = true;
+    bool good = dir || g_error_matches(failure, G_FILE_ERROR, G_FILE_ERROR_NOENT);
 
+    if (!good)
+        g_propagate_error(error, g_steal_pointer(&failure));
     while (dir && good && (name = g_dir_read_name(dir))) {
         g_autofree char *path = g_build_filename(folder, name, NULL);
         if (!g_str_has_prefix(name, "outbox-") || !g_str_has_suffix(name, ".db") ||

@@ -197,8 +197,19 @@ static void rows_can_move_into_a_file(void)
     g_autofree char *old = g_strdup(g_getenv("WRYTOGRAPH_LEDGER"));
     end_lying();
     const char *file = scratch_file("moved.db");
+    EXPECT(0, "1 run waits for postgresql://", command("ledger", "list", "--ledger", file, NULL));
     EXPECT(0, "1 run went to", command("ledger", "send", "--ledger", file, "--from", old, NULL));
-    EXPECT(0, "erase", command("ledger", "list", "--ledger", file, NULL));
+    struct said said = command("ledger", "list", "--ledger", file, NULL);
+    EXPECT(0, "erase", said);
+    CHECK(!says(&said, "wait"));
+    /* A folder that cannot be read is no empty one. */
+    g_autofree char *home = g_strdup(scratch_file("file-for-a-folder"));
+    g_autofree char *blocked = g_build_filename(home, "wrytograph", NULL);
+    CHECK_EQUAL(0, g_mkdir(home, 0700));
+    CHECK(g_file_set_contents(blocked, "", 0, NULL));
+    g_setenv("XDG_DATA_HOME", home, TRUE);
+    EXPECT(0, "Whether runs wait under other addresses is not known",
+           command("ledger", "list", "--ledger", file, NULL));
 }
 
 /* By its name another computer, whatever it resolves to. */

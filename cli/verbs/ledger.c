@@ -199,8 +199,7 @@ static int tell_waiting(struct app *app, struct wry_ledger *ledger)
                  "%d of them wait%s on this computer for the server: 'wrytograph ledger send'.",
                  waiting, waiting == 1 ? "s" : "");
     ledger_table_refusals(app, refused);
-    if (wry_ledger_is_server(ledger))
-        tell_others(app, ledger);
+    tell_others(app, ledger);
     if (wry_ledger_is_exposed(ledger))
         app_note(app,
                  "Note: the connection to %s is not encrypted. Add sslmode=verify-full to the "
