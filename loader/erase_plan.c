@@ -20,6 +20,7 @@ enum {
 
 #define BLOCK_64K 0x10000u
 #define BLOCK_32K 0x8000u
+#define BLOCK_LARGEST 0x40000u /* that a usual command erases on any part */
 
 static uint32_t bit_of(uint32_t offset)
 {
@@ -94,10 +95,22 @@ static bool unit_pays(const struct wry_loader_write *write, uint32_t length, int
            count_dirty(write, write->erased, length) >= worth;
 }
 
+/* A part that names no units may erase more than usual with a usual command: then all of that is to
+ * be this job's. */
+static bool is_ours(const struct wry_loader *loader)
+{
+    const struct wry_loader_write *write = &loader->write;
+    uint32_t block = write->erased - write->erased % BLOCK_LARGEST;
+
+    return !loader->part.assumed || (block >= write->start && write->end - block >= BLOCK_LARGEST);
+}
+
 uint32_t loader_erase_unit(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 
+    if (!is_ours(loader))
+        return write->dirty & bit_of(write->erased) ? WRY_SECTOR_SIZE : 0;
     if (loader->part.erase_64k != 0 && unit_pays(write, BLOCK_64K, SECTORS_WORTH_64K))
         return BLOCK_64K;
     if (loader->part.erase_32k != 0 && unit_pays(write, BLOCK_32K, SECTORS_WORTH_32K))

@@ -12,13 +12,19 @@ enum command {
     COMMAND_WRITE_ENABLE = 0x06,
     COMMAND_PROGRAM_LONG = 0x12,
     COMMAND_READ_LONG = 0x13,
+    COMMAND_READ_SECOND = 0x35,
+    COMMAND_READ_FLAG = 0x70,
 };
 
 enum status_bit {
     STATUS_BUSY = 0x01,
     STATUS_PROTECT = 0x7C, /* with TB and SEC, as most parts have them */
     STATUS_CLEARED = 0x3C, /* what may be cleared where that is not known: bit 6 may be another */
+    SECOND_QUAD = 0x02,    /* of the second register: the chip reads it with four data lines */
+    FLAG_READY = 0x80,     /* of the flag status register */
 };
+
+#define READ_WITHIN 0x10000u /* bytes: no die is smaller, and all are a multiple of it */
 
 static void transfer(struct wry_loader *loader, const struct wry_spi_transfer *t)
 {
@@ -37,16 +43,23 @@ void loader_flash_ask(struct wry_loader *loader, const uint8_t *out, size_t n, u
              &(struct wry_spi_transfer){.out = out, .out_length = n, .in = in, .in_length = room});
 }
 
+static uint8_t read_register(struct wry_loader *loader, uint8_t command)
+{
+    uint8_t value = 0;
+
+    loader_flash_ask(loader, &command, 1, &value, 1);
+    return value;
+}
+
 static uint8_t read_status(struct wry_loader *loader)
 {
-    uint8_t command = COMMAND_READ_STATUS, status = 0;
-
-    loader_flash_ask(loader, &command, 1, &status, 1);
-    return status;
+    return read_register(loader, COMMAND_READ_STATUS);
 }
 
 bool loader_flash_busy(struct wry_loader *loader)
 {
+    if (loader->part.by_flag)
+        return (read_register(loader, COMMAND_READ_FLAG) & FLAG_READY) == 0;
     return (read_status(loader) & STATUS_BUSY) != 0;
 }
 
@@ -77,16 +90,28 @@ bool loader_flash_refused(struct wry_loader *loader, uint32_t offset)
     return (read_status(loader) & STATUS_CLEARED) != 0;
 }
 
+/*
+ * On many parts a status write of one byte clears the second register, and with it the bit without
+ * which the chip cannot start from four data lines. Then both are written, the second as it was. A
+ * part that does not say so is one of them if that bit is seen to be set.
+ */
+static bool writes_both(const struct wry_loader *loader, uint8_t second)
+{
+    return loader->part.two_bytes ||
+           (loader->part.assumed && second != 0xFF && (second & SECOND_QUAD) != 0);
+}
+
 bool loader_flash_unprotect(struct wry_loader *loader)
 {
-    uint8_t status = read_status(loader);
+    uint8_t status = read_status(loader), second = read_register(loader, COMMAND_READ_SECOND);
     uint8_t bits = loader->identity.usual_protection ? STATUS_PROTECT : STATUS_CLEARED;
-    uint8_t out[2] = {COMMAND_WRITE_STATUS, status & (uint8_t)~bits};
+    uint8_t out[3] = {COMMAND_WRITE_STATUS, status & (uint8_t)~bits, second};
 
     if ((status & bits) == 0)
         return false;
     loader_flash_command(loader, COMMAND_WRITE_ENABLE);
-    transfer(loader, &(struct wry_spi_transfer){.out = out, .out_length = sizeof out});
+    transfer(loader, &(struct wry_spi_transfer){.out = out,
+                                                .out_length = writes_both(loader, second) ? 3 : 2});
     return true;
 }
 
@@ -109,9 +134,17 @@ void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, 
 {
     uint8_t head[5];
     uint8_t command = loader->part.own_commands ? COMMAND_READ_LONG : COMMAND_READ;
-    size_t length = put_address(loader, head, command, offset);
 
-    loader_flash_ask(loader, head, length, to, n);
+    /* Where a part is made of several dies, reading does not go on from one into the next. */
+    while (n > 0) {
+        size_t to_boundary = READ_WITHIN - offset % READ_WITHIN;
+        size_t piece = n < to_boundary ? n : to_boundary;
+        size_t length = put_address(loader, head, command, offset);
+        loader_flash_ask(loader, head, length, to, piece);
+        offset += (uint32_t)piece;
+        to += piece;
+        n -= piece;
+    }
 }
 
 void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length)

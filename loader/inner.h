@@ -9,7 +9,7 @@ static inline uint32_t loader_least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
-/* flash_part.c: what part the flash is, JESD216. */
+/* flash_part.c: what part the flash is. */
 /* Wakes it; loader_flash_await does the rest. */
 void loader_flash_start(struct wry_loader *loader);
 /* True while it is not known yet: it may be busy from before a reset. */
@@ -20,6 +20,12 @@ void loader_flash_identify(struct wry_loader *loader);
 uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length);
 /* Leaves it to the chip as the chip wants it. */
 void loader_flash_leave(struct wry_loader *loader);
+
+/* flash_table.c: what it says of itself, JESD216. */
+/* Three address bytes or four by its size, and the usual units. */
+void loader_flash_assume_usual(struct wry_loader *loader);
+/* What its tables name takes the place of that; nothing changes where it has none. */
+void loader_flash_read_tables(struct wry_loader *loader);
 
 /* flash.c: commands of the NOR flash. */
 void loader_flash_command(struct wry_loader *loader, uint8_t command);

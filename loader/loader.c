@@ -81,6 +81,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .dictionary = loader->dictionary_size,
         .old_block = loader->old_block,
         .old_history = loader->old_size - loader->old_block,
+        .flash_limit = loader->part.limit,
+        .erase_least = loader->part.least_log2 > 0 ? UINT32_C(1) << loader->part.least_log2 : 0,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);
     memcpy(reply.jedec, loader->jedec, sizeof reply.jedec);

@@ -91,6 +91,11 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
 
     if (!loader_range_fits(loader, message, &range))
         return;
+    if (loader->part.limit != WRY_FLASH_FULL) {
+        loader_output_error(loader, message->kind, message->seq, WRY_ERROR_FLASH_LIMIT,
+                            range.offset);
+        return;
+    }
     wry_message_get_erase(message, &erase);
     if ((message->flags & WRY_FLAG_STREAM) && !loader_stream_can(loader, &erase)) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED,

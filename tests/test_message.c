@@ -75,6 +75,7 @@ static const struct wry_hello_reply board = {
     .dictionary = 32768,
     .old_block = 0x10000,
     .old_history = 0x3000,
+    .erase_least = 0x1000,
 };
 
 static void hello_is_as_documented(void)
@@ -107,6 +108,8 @@ static void hello_is_as_documented(void)
     CHECK_EQUAL(board.dictionary, reply.dictionary);
     CHECK_EQUAL(board.old_block, reply.old_block);
     CHECK_EQUAL(board.old_history, reply.old_history);
+    CHECK_EQUAL(board.flash_limit, reply.flash_limit);
+    CHECK_EQUAL(board.erase_least, reply.erase_least);
     CHECK(memcmp(board.eui48, reply.eui48, sizeof board.eui48) == 0);
     CHECK(memcmp(board.jedec, reply.jedec, sizeof board.jedec) == 0);
     CHECK(!reply.continued);
@@ -381,7 +384,9 @@ static void a_message_cut_short_is_refused(void)
         check_context("%s", names[i]);
         message = split(body, decoder.length);
         CHECK(decodes(&message));
-        size_t least = strcmp(names[i], "digest-reply") == 0 ? 12 : decoder.length - 1;
+        size_t least = strcmp(names[i], "digest-reply") == 0  ? 12
+                       : strcmp(names[i], "hello-reply") == 0 ? decoder.length - 3
+                                                              : decoder.length - 1;
         message = split(body, least);
         CHECK(!decodes(&message));
         CHECK(!wry_message_split(&message, body, 3));

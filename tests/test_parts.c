@@ -54,15 +54,143 @@ static void what_a_part_lacks_is_replaced(void)
         CHECK_EQUAL(size, wry_session_board(&rig->session)->capacity);
         CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
         CHECK(rig_holds(rig, &item, 1));
-        /* 26 sectors: one unit of 64 KiB, one of 32, two sectors; or more of the smaller ones. */
+        /* 26 sectors: one unit of 64 KiB, one of 32, two sectors; or more of the smaller ones.
+         * Where nothing names the units, larger ones are used only far from what stands beside. */
         uint64_t erased = rig->board.die.erased_bytes;
         CHECK(erased == 0x1A000);
         uint64_t erases = rig->board.die.operations - rig->board.die.programmed_pages;
-        CHECK_EQUAL(part.lacks_64k ? part.lacks_32k ? 26 : 5 : part.lacks_32k ? 11 : 4, erases);
+        CHECK_EQUAL(!part.sfdp       ? 26
+                    : part.lacks_64k ? part.lacks_32k ? 26 : 5
+                    : part.lacks_32k ? 11
+                                     : 4,
+                    erases);
         rig_free(rig);
         kinds++;
     }
     CHECK(kinds > 25);
+}
+
+/* Flash as it is built, and what is to come of it: WRY_OK, a refusal, or a failure. */
+struct geometry {
+    const char *name;
+    uint32_t size; /* 0: 4 MiB */
+    enum wry_status status;
+    enum wry_flash_limit limit;
+    struct sim_nor_part part;
+};
+
+static const struct geometry geometries[] = {
+    {.name = "usual", .part = {.sfdp = true}},
+    {.name = "4 and 256 KiB", .part = {.sfdp = true, .lacks_32k = true, .large_log2 = 18}},
+    {.name = "4 and 128 KiB", .part = {.sfdp = true, .large_log2 = 17}},
+    {.name = "4 and 256 KiB, 32 MiB",
+     .size = 0x2000000,
+     .part = {.sfdp = true, .large_log2 = 18, .by_mode = true}},
+    {.name = "4 and 256 KiB, without a table", .part = {.large_log2 = 18}},
+    {.name = "4 and 256 KiB, not named",
+     .part = {.sfdp = true, .no_types = true, .large_log2 = 18}},
+    {.name = "two dies", .size = 0x2000000, .part = {.sfdp = true, .die_size = 0x1000000}},
+    {.name = "four small dies", .part = {.sfdp = true, .die_size = 0x100000}},
+    {.name = "pages programmed once", .part = {.sfdp = true, .once = true}},
+    {.name = "flag status", .part = {.sfdp = true, .by_flag = true}},
+    {.name = "two status registers", .part = {.sfdp = true, .two_registers = true}},
+    {.name = "256 KiB alone",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_COARSE,
+     .part = {.sfdp = true, .lacks_4k = true, .lacks_32k = true, .large_log2 = 18}},
+    {.name = "256 KiB alone, 32 MiB",
+     .size = 0x2000000,
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_COARSE,
+     .part = {.sfdp = true, .lacks_4k = true, .lacks_32k = true, .large_log2 = 18}},
+    {.name = "64 KiB alone",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_COARSE,
+     .part = {.sfdp = true, .lacks_4k = true, .lacks_32k = true}},
+    {.name = "not named, without sectors",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_COARSE,
+     .part = {.sfdp = true, .no_types = true, .lacks_4k = true, .large_log2 = 18}},
+    {.name = "sectors at the start only",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_MIXED,
+     .part = {.sfdp = true, .fine_end = 0x20000, .large_log2 = 18}},
+    {.name = "sectors at the start only, 32 MiB",
+     .size = 0x2000000,
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_MIXED,
+     .part = {.sfdp = true, .fine_end = 0x20000, .large_log2 = 18}},
+    {.name = "pages of 64",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_SHORT_PAGES,
+     .part = {.sfdp = true, .page = 64}},
+    {.name = "one command for two units",
+     .status = WRY_FLASH_LIMITED,
+     .limit = WRY_FLASH_UNCLEAR,
+     .part = {.sfdp = true, .clashes = true}},
+    {.name = "256 KiB alone, without a table",
+     .status = WRY_FLASH_FAILED,
+     .part = {.lacks_4k = true, .lacks_32k = true, .large_log2 = 18}},
+    {.name = "sectors at the start only, without a table",
+     .status = WRY_FLASH_FAILED,
+     .part = {.fine_end = 0x20000, .large_log2 = 18}},
+};
+
+static bool holds_outside(const struct rig *rig, uint32_t offset, uint32_t length)
+{
+    uint32_t end = offset + length;
+
+    return memcmp(rig->before, rig->flash, offset) == 0 &&
+           memcmp(rig->before + end, rig->flash + end, rig->flash_size - end) == 0;
+}
+
+/* Every byte outside what was asked for stays, whatever the part erases at once. */
+static void no_geometry_is_guessed(void)
+{
+    static const uint32_t offsets[] = {0x50000, 0x50123, 0xFF0FF, 0x1C7F01};
+
+    for (size_t g = 0; g < sizeof geometries / sizeof geometries[0]; g++) {
+        const struct geometry *geometry = &geometries[g];
+        /* Content, and what an erase writes; the first offset is that of a block of 64 KiB. */
+        for (unsigned i = 0; i < 2 * sizeof offsets / sizeof offsets[0]; i++) {
+            struct rig *rig = begin(i, geometry->size > 0 ? geometry->size : 0x400000);
+            uint32_t offset = offsets[i / 2] + (geometry->size > 0 ? 0xE80000 : 0);
+            check_context("%s, case %u", geometry->name, i);
+            rig->board.die.part = geometry->part;
+            if (i % 2 == 1)
+                memset(content, 0xFF, sizeof content);
+            CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+            CHECK_EQUAL(geometry->limit, wry_session_board(&rig->session)->flash_limit);
+            CHECK_EQUAL(geometry->status, write_at(rig, offset));
+            CHECK(holds_outside(rig, offset, sizeof content));
+            if (geometry->status == WRY_OK)
+                CHECK(memcmp(rig->flash + offset, content, sizeof content) == 0);
+            else if (geometry->limit != WRY_FLASH_FULL)
+                CHECK(memcmp(rig->before, rig->flash, rig->flash_size) == 0);
+            rig_free(rig);
+        }
+    }
+}
+
+/* The chip starts from four data lines only with a bit that stands in the second register. */
+static void the_second_status_register_stays(void)
+{
+    for (unsigned i = 0; i < 2; i++) {
+        struct rig *rig = begin(i, 0x400000);
+        struct sim_nor_die *die = &rig->board.die;
+        check_context("%s table", i == 0 ? "with" : "without");
+        die->part.two_registers = true;
+        die->part.sfdp = i == 0;
+        die->status = 3 << 2;
+        die->second = 0x02;
+        rig->config.clear_protection = true;
+        rig_new_session(rig, 77);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(WRY_OK, write_at(rig, 0x3C0123));
+        CHECK_EQUAL(0, die->status & 0x7C);
+        CHECK_EQUAL(0x02, die->second);
+        rig_free(rig);
+    }
 }
 
 /* A part of another size than its ID has it: SFDP is what counts. */
@@ -190,6 +318,8 @@ static void protection_is_cleared_when_asked(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(what_a_part_lacks_is_replaced),
+                                        FACT(no_geometry_is_guessed),
+                                        FACT(the_second_status_register_stays),
                                         FACT(the_table_tells_the_size),
                                         FACT(a_table_without_units_is_no_part_without_units),
                                         FACT(a_part_is_taken_as_it_was_left),

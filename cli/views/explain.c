@@ -7,6 +7,7 @@
 #include "bench/bench.h"
 #include "findings.h"
 #include "store/error.h"
+#include "words.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"
 
@@ -198,6 +199,16 @@ static int is_protected(struct app *app, const struct wry_problem *p)
                    "the flash takes no change: it is write-protected");
 }
 
+static int is_limited(struct app *app, const struct wry_problem *p)
+{
+    g_autofree char *limit = words_limit((uint8_t)p->fault.found, p->fault.expected);
+
+    return app_fail(app, (enum exit_code)p->outcome,
+                    "Nothing was changed. 'backup', 'verify' and 'identify' work with this flash; "
+                    "'write', 'erase' and 'restore' would change what stands beside, and do not.",
+                    "this flash cannot be written sector by sector: %s", limit);
+}
+
 static int explain_session(struct app *app, const struct wry_problem *p)
 {
     enum exit_code code = (enum exit_code)p->outcome;
@@ -238,6 +249,8 @@ static int explain_session(struct app *app, const struct wry_problem *p)
                         "the board answers, but its flash does not: the JEDEC ID reads %02X %02X "
                         "%02X",
                         p->jedec[0], p->jedec[1], p->jedec[2]);
+    case WRY_FLASH_LIMITED:
+        return is_limited(app, p);
     case WRY_FLASH_SMALLER:
         return flash_smaller(app, p);
     case WRY_PROTECTED:

@@ -12,6 +12,7 @@ static void print_board(const struct app *app, const struct wry_identity *identi
     g_autofree char *address = units_address(board->eui48);
     g_autofree char *size = units_flash_size(board->capacity);
     g_autofree char *protected = words_protected(identity);
+    g_autofree char *limit = words_limit(board->flash_limit, board->erase_least);
 
     app_print(app, "address   %s", address);
     app_print(app, "chip      %s, revision %u", identity->chip ? identity->chip->title : "unknown",
@@ -19,6 +20,8 @@ static void print_board(const struct app *app, const struct wry_identity *identi
     app_print(app, "flash     %s, JEDEC ID %02X %02X %02X", size, board->jedec[0], board->jedec[1],
               board->jedec[2]);
     app_print(app, "protected %s", protected);
+    if (limit)
+        app_print(app, "limit     can be read, not written: %s", limit);
     app_print(app, "link      %s at %u baud", identity->link, (unsigned)identity->speed);
 }
 

@@ -90,6 +90,7 @@ void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
 {
     const struct wry_hello_reply *board = &identity->board;
     g_autofree char *protected = words_protected(identity);
+    g_autofree char *limit = words_limit(board->flash_limit, board->erase_least);
     g_autofree char *jedec =
         g_strdup_printf("%02X %02X %02X", board->jedec[0], board->jedec[1], board->jedec[2]);
 
@@ -100,6 +101,8 @@ void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
     json_add_number(b, "flash_bytes", board->capacity);
     json_add_text(b, "jedec_id", jedec);
     json_add_text(b, "protected", protected);
+    if (limit)
+        json_add_text(b, "limit", limit);
     json_add_number(b, "block_protect_bits", board->protect);
     json_add_text(b, "link", identity->link);
     json_add_number(b, "speed_baud", identity->speed);

@@ -52,6 +52,27 @@ const char *words_layout(const struct wry_layout *layout)
     return "none known";
 }
 
+char *words_limit(uint8_t limit, uint64_t erase_least)
+{
+    g_autofree char *least = units_bytes(erase_least);
+
+    switch (limit) {
+    case WRY_FLASH_FULL:
+        return NULL;
+    case WRY_FLASH_COARSE:
+        return erase_least > 0 ? g_strdup_printf("it erases no less than %s at a time", least)
+                               : g_strdup("it has no erase of 4 KiB");
+    case WRY_FLASH_MIXED:
+        return g_strdup("it erases 4 KiB alone only in parts of it");
+    case WRY_FLASH_SHORT_PAGES:
+        return g_strdup("it programs fewer than 256 bytes at a time");
+    case WRY_FLASH_UNCLEAR:
+        return g_strdup("what it says of its erase units contradicts itself");
+    default:
+        return g_strdup_printf("its loader gives a reason that is not known here (%u)", limit);
+    }
+}
+
 char *words_protected(const struct wry_identity *identity)
 {
     uint32_t offset = identity->protected_offset, length = identity->protected_length;

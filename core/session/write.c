@@ -230,6 +230,19 @@ static enum wry_status check_protection(struct wry_session *session, const struc
     return session_fail_range(session, WRY_PROTECTED, WRY_STEP_WRITE, offset, length);
 }
 
+/* Where sectors cannot be erased alone, their neighbours would go, and nobody has kept those. */
+static enum wry_status check_limit(struct wry_session *session)
+{
+    const struct wry_hello_reply *board = &session->board;
+
+    if (board->flash_limit == WRY_FLASH_FULL)
+        return WRY_OK;
+    session_fail(session, WRY_FLASH_LIMITED, WRY_STEP_WRITE, 0);
+    session->fault.found = board->flash_limit;
+    session->fault.expected = board->erase_least;
+    return WRY_FLASH_LIMITED;
+}
+
 static enum wry_status walk(struct wry_session *session, const struct wry_plan *plan,
                             const struct wry_estimate_sink *estimate)
 {
@@ -238,7 +251,9 @@ static enum wry_status walk(struct wry_session *session, const struct wry_plan *
 
     if (plan->flash_size > session->board.capacity)
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_WRITE, 0);
-    enum wry_status status = check_protection(session, plan);
+    enum wry_status status = check_limit(session);
+    if (status == WRY_OK)
+        status = check_protection(session, plan);
     session->stats.sectors_written = session->stats.sectors_left = 0;
     session->sector_time = 0;
     if (status == WRY_OK)

@@ -41,6 +41,8 @@ const char *wry_status_text(enum wry_status status)
         return "a page does not hold what was written to it";
     case WRY_FLASH_SILENT:
         return "the flash does not tell a usable JEDEC ID";
+    case WRY_FLASH_LIMITED:
+        return "the flash cannot be erased sector by sector";
     case WRY_FLASH_SMALLER:
         return "the flash is smaller than it claims";
     case WRY_PROTECTED:

@@ -8,7 +8,8 @@
 
 enum {
     HELLO_SIZE = 8,
-    HELLO_REPLY_SIZE = 40,
+    HELLO_REPLY_LEAST = 40, /* what followed is a later addition */
+    HELLO_REPLY_SIZE = 42,
     SPEED_SIZE = 4,
     RANGE_SIZE = 8,
     STREAM_SIZE = 4, /* behind the range of an erase */
@@ -95,6 +96,8 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     f[36] = log2_of(reply->dictionary);
     f[37] = log2_of(reply->old_block);
     wry_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
+    f[40] = reply->flash_limit;
+    f[41] = log2_of(reply->erase_least);
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
 }
 
@@ -108,8 +111,9 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
 {
     const uint8_t *f = message->fields;
 
-    if (message->length < HELLO_REPLY_SIZE)
+    if (message->length < HELLO_REPLY_LEAST)
         return false;
+    bool more = message->length >= HELLO_REPLY_SIZE;
     reply->token = wry_get32(f);
     reply->version = f[4];
     reply->continued = f[5] == 1;
@@ -127,6 +131,8 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     reply->dictionary = power_of(f[36]);
     reply->old_block = power_of(f[37]);
     reply->old_history = (uint32_t)wry_get16(f + 38) * WRY_PAGE_SIZE;
+    reply->flash_limit = more ? f[40] : WRY_FLASH_FULL;
+    reply->erase_least = more ? power_of(f[41]) : 0;
     return true;
 }
 

@@ -186,6 +186,11 @@ struct wry_loader_part {
     bool own_commands;                      /* that have commands of their own */
     bool entered;                           /* a mode for that was entered */
     uint8_t erase_4k, erase_32k, erase_64k; /* commands; 0 = it has none */
+    bool assumed;                           /* it names none: these are the usual ones */
+    uint8_t limit;                          /* enum wry_flash_limit */
+    uint8_t least_log2;                     /* of the bytes of its smallest unit; 0 = not known */
+    bool two_bytes; /* a status write of one byte clears the second status register */
+    bool by_flag;   /* its flag status register tells whether it is busy, the other does not */
 };
 
 struct wry_loader {

@@ -100,7 +100,17 @@ enum wry_error_code {
     WRY_ERROR_UNSUPPORTED = 4,
     WRY_ERROR_BUSY = 5,
     WRY_ERROR_MALFORMED = 6,
-    WRY_ERROR_BAD_STREAM = 7, /* the content of a job cannot be unpacked */
+    WRY_ERROR_BAD_STREAM = 7,  /* the content of a job cannot be unpacked */
+    WRY_ERROR_FLASH_LIMIT = 8, /* the flash may only be read: hello tells why */
+};
+
+/* Why a flash may be read and not changed. */
+enum wry_flash_limit {
+    WRY_FLASH_FULL = 0,        /* it may: each sector can be erased alone */
+    WRY_FLASH_COARSE = 1,      /* the smallest unit that it can erase is larger than a sector */
+    WRY_FLASH_MIXED = 2,       /* single sectors can be erased in parts of it only */
+    WRY_FLASH_SHORT_PAGES = 3, /* fewer bytes than a page can be programmed at once */
+    WRY_FLASH_UNCLEAR = 4,     /* what it says of its erase units contradicts itself */
 };
 
 enum wry_job_state {
@@ -144,6 +154,8 @@ struct wry_hello_reply {
     uint32_t old_block;   /* bytes that are kept before they are erased, a power of two from a
                              sector to 64 KiB; 0 = no difference streams */
     uint32_t old_history; /* bytes before that block that are kept as well, whole pages */
+    uint8_t flash_limit;  /* enum wry_flash_limit; other values: for a reason not known here */
+    uint32_t erase_least; /* bytes of the smallest unit that the flash erases; 0 = not told */
 };
 
 struct wry_speed_message {

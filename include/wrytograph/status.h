@@ -35,6 +35,8 @@ enum wry_status {
     WRY_CONTRADICTED,  /* two answers of the board contradict each other, in offset + length */
     WRY_FLASH_FAILED,  /* a page does not read back as it was programmed, at offset */
     WRY_FLASH_SILENT,  /* the flash does not tell a usable JEDEC ID */
+    WRY_FLASH_LIMITED, /* the flash may be read and not changed: found = enum wry_flash_limit of
+                          wrytograph/message.h, expected = bytes of its smallest erase unit, or 0 */
     WRY_FLASH_SMALLER, /* beyond offset the flash repeats itself: found bytes, not expected ones */
     WRY_PROTECTED,     /* a range is write-protected, at offset */
     WRY_UNSUPPORTED,   /* the board does not know the request */

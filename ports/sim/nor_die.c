@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "random.h"
+#include "wrytograph/bytes.h"
 
 enum {
     STATUS_BUSY = 0x01,
@@ -66,6 +67,7 @@ void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now)
         take_effect(die);
     if (die->pending_status && now >= die->busy_until) {
         die->status = die->status_next;
+        die->second = die->part.two_registers ? die->second_next : 0;
         die->pending_status = false;
     }
 }
@@ -121,7 +123,7 @@ static void begin_erase(struct sim_nor_die *die, uint64_t now, uint32_t address,
 {
     uint64_t time = unit == 0x1000   ? TIME_ERASE_4K
                     : unit == 0x8000 ? TIME_ERASE_32K
-                                     : TIME_ERASE_64K;
+                                     : TIME_ERASE_64K * (unit / 0x10000);
 
     die->pending_program = false;
     begin(die, now, time, address & ~(unit - 1), unit);
@@ -132,20 +134,28 @@ static void begin_erase(struct sim_nor_die *die, uint64_t now, uint32_t address,
 static void begin_program(struct sim_nor_die *die, uint64_t now, uint32_t address,
                           const uint8_t *bytes, size_t n)
 {
+    uint32_t size = die->part.page > 0 ? die->part.page : sizeof die->pending_page;
+    uint32_t start = address & ~(size - 1);
+
+    if (die->part.once && !wry_bytes_blank(die->cells + start, size))
+        return;
     memset(die->pending_page, 0xFF, sizeof die->pending_page);
     for (size_t i = 0; i < n; i++)
-        die->pending_page[(address + i) % sizeof die->pending_page] = bytes[i];
+        die->pending_page[(address + i) % size] = bytes[i];
     die->pending_program = true;
-    begin(die, now, TIME_PROGRAM, address & ~UINT32_C(255), sizeof die->pending_page);
+    begin(die, now, TIME_PROGRAM, start, size);
     die->programmed_pages++;
 }
 
 static void read_cells(const struct sim_nor_die *die, uint32_t address, uint8_t *to, size_t n)
 {
+    uint32_t wrap = die->part.die_size > 0 ? die->part.die_size : die->size;
+    uint32_t base = address & (die->size - 1) & ~(wrap - 1);
+
     while (n > 0) {
-        uint32_t at = address & (die->size - 1);
-        size_t piece = die->size - at < n ? die->size - at : n;
-        memcpy(to, die->cells + at, piece);
+        uint32_t at = address & (wrap - 1);
+        size_t piece = wrap - at < n ? wrap - at : n;
+        memcpy(to, die->cells + base + at, piece);
         to += piece;
         address += (uint32_t)piece;
         n -= piece;
@@ -176,7 +186,8 @@ static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t,
         begin_program(die, now, address, t->out2, t->out2_length);
         return true;
     case 0x20:
-        begin_erase(die, now, address, 0x1000);
+        if (!die->part.lacks_4k && (die->part.fine_end == 0 || address < die->part.fine_end))
+            begin_erase(die, now, address, 0x1000);
         return true;
     case 0x52:
         if (!die->part.lacks_32k)
@@ -184,7 +195,8 @@ static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t,
         return true;
     case 0xD8:
         if (!die->part.lacks_64k)
-            begin_erase(die, now, address, 0x10000);
+            begin_erase(die, now, address,
+                        UINT32_C(1) << (die->part.large_log2 > 0 ? die->part.large_log2 : 16));
         return true;
     default:
         return false;
@@ -204,7 +216,7 @@ static uint8_t brief_command(uint8_t command)
     return 0;
 }
 
-static void begin_status(struct sim_nor_die *die, uint64_t now, uint8_t value)
+static void begin_status(struct sim_nor_die *die, uint64_t now, uint8_t value, uint8_t second)
 {
     bool enabled = (die->status & STATUS_WRITE_ENABLED) != 0;
 
@@ -213,6 +225,7 @@ static void begin_status(struct sim_nor_die *die, uint64_t now, uint8_t value)
         return;
     die->pending_status = true;
     die->status_next = value & STATUS_PROTECT;
+    die->second_next = second;
     die->busy_until = now + TIME_STATUS;
 }
 
@@ -225,7 +238,13 @@ static bool plain(struct sim_nor_die *die, const struct wry_spi_transfer *t, uin
     switch (t->out[0]) {
     case 0x01:
         if (t->out_length == 2)
-            begin_status(die, now, t->out[1]);
+            begin_status(die, now, t->out[1], 0);
+        else if (t->out_length == 3 && die->part.two_registers)
+            begin_status(die, now, t->out[1], t->out[2]);
+        return true;
+    case 0x35:
+        if (die->part.two_registers)
+            memset(t->in, die->second, t->in_length);
         return true;
     case 0x06:
         die->status |= STATUS_WRITE_ENABLED;
@@ -271,7 +290,12 @@ static void execute(struct sim_nor_die *die, const struct wry_spi_transfer *t, u
         return;
     }
     if (command == 0x05) {
-        memset(t->in, die->status | (is_busy(die) ? STATUS_BUSY : 0), t->in_length);
+        bool tells = is_busy(die) && !die->part.by_flag;
+        memset(t->in, die->status | (tells ? STATUS_BUSY : 0), t->in_length);
+        return;
+    }
+    if (command == 0x70 && die->part.by_flag) {
+        memset(t->in, is_busy(die) ? 0 : 0x80, t->in_length);
         return;
     }
     if (is_busy(die) || plain(die, t, now))

@@ -19,7 +19,15 @@
 struct sim_nor_part {
     bool sfdp;     /* it describes itself (JESD216); a die begins with this */
     bool no_types; /* and says nothing of its erase units */
-    bool lacks_32k, lacks_64k;
+    bool lacks_4k, lacks_32k, lacks_64k;
+    uint8_t large_log2; /* of the bytes that command D8 erases; 0 = 16 */
+    uint32_t fine_end;  /* single sectors can be erased below this offset only; 0 = everywhere */
+    uint32_t die_size;  /* it is made of dies of so many bytes: reading wraps in each; 0 = of one */
+    uint16_t page;      /* bytes; 0 = 256. Programming beyond its end wraps to its start */
+    bool clashes;       /* its table has one command for two units */
+    bool once;          /* a page that is not blank takes no program */
+    bool by_flag;       /* the flag status register tells that it is busy, the other does not */
+    bool two_registers; /* of status: a write of one byte clears the second */
     bool by_mode;
     bool other_protection; /* four bits, 2 to 5: 2^(n-1) blocks of 64 KiB from the end */
     bool pin_held;         /* the status register takes no change */
@@ -33,8 +41,9 @@ struct sim_nor_die {
     bool long_mode; /* every address has four bytes */
     bool reset_enabled;
     bool pending_status; /* the status register is being changed, to this: */
-    uint8_t status_next;
-    uint32_t size; /* bytes of cells, a power of two */
+    uint8_t status_next, second_next;
+    uint8_t second; /* status register */
+    uint32_t size;  /* bytes of cells, a power of two */
     uint8_t jedec[3];
     uint8_t told;   /* by SFDP: log2 of its bytes */
     uint8_t status; /* status register: busy is computed, the rest stored */

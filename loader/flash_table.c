@@ -1,0 +1,304 @@
+/*
+ * What a flash says of itself in SFDP (JESD216F): its size, its erase units, how it is reached
+ * above 16 MiB, how it tells that it is busy.
+ *
+ * A unit is used only with the command that the table names for it. Where the table names units and
+ * a sector is not among them, or not everywhere, nothing may be erased: neighbours would go that
+ * nobody has kept. Only a part that names none at all is taken for a usual one.
+ */
+#include "inner.h"
+
+enum command {
+    COMMAND_READ_SFDP = 0x5A,
+    COMMAND_WRITE_ENABLE = 0x06,
+    COMMAND_LONG_ADDRESSES = 0xB7,
+};
+
+/* A table's words are counted from 1, as the standard does. */
+enum {
+    HEAD = 8, /* bytes of the first header, and of each that follows */
+    TABLES_MOST = 16,
+    WORDS_MOST = 16,
+    TABLE_BASIC = 0xFF00, /* section 6.4 */
+    TABLE_MAP = 0xFF81,   /* sector map, section 6.5 */
+    TABLE_LONG = 0xFF84,  /* four-byte address instructions, section 6.7 */
+    TYPES = 4,            /* of erase, in each of them */
+    TYPES_ALL = 0xF,
+    LONG_READ = 1 << 0,
+    LONG_PROGRAM = 1 << 6,
+    LONG_ERASE = 1 << 9, /* of type 1; the others follow */
+    WORD_FIRST = 1,
+    WORD_SIZE = 2,
+    WORD_ERASE = 8,
+    WORD_PAGE = 11,
+    WORD_BUSY = 14,
+    WORD_QUAD = 15,
+    WORD_ENTER = 16,
+    ENTER_PLAIN = 1 << 0, /* from bit 24 of that word on */
+    ENTER_ENABLED = 1 << 1,
+    ENTER_ALWAYS = 1 << 6,
+    ERASE_NO_SECTOR = 3, /* of the first word: there is no erase of 4 KiB */
+    ADDRESS_LONG_ALONE = 2,
+    BUSY_STATUS = 1 << 2, /* bit 0 of the status register tells */
+    BUSY_FLAG = 1 << 3,   /* bit 7 of the flag status register does */
+    QUAD_SECOND = 1,      /* a status write of one byte clears the second register, with QE in it */
+    QUAD_SECOND_TOO = 5,  /* not said whether it does */
+    MAP_LAST = 1,         /* bits of a sector map's descriptor */
+    MAP_REGIONS = 2,      /* it tells of regions, not of a command */
+    LOG2_LEAST = 8,       /* of an erase unit, of those that make sense */
+    LOG2_MOST = 30,
+    LOG2_SECTOR = 12,
+    LOG2_32K = 15,
+    LOG2_64K = 16,
+    LOG2_PAGE = 8,
+    SIZE_LEAST = 16, /* log2 of bytes of flash */
+    SIZE_MOST = 31,
+};
+
+#define SHORT_ADDRESS_REACH 0x1000000u /* bytes that three address bytes reach */
+#define SIGNATURE 0x50444653u          /* "SFDP" */
+
+struct table {
+    uint32_t words[WORDS_MOST];
+    unsigned count;
+};
+
+struct tables {
+    struct table basic, wide;
+    unsigned everywhere; /* bit n: erase type n + 1 works in all regions of all sector maps */
+};
+
+struct type {
+    unsigned log2;
+    uint8_t command;
+};
+
+static uint32_t word(const struct table *table, unsigned n)
+{
+    return n <= table->count ? table->words[n - 1] : 0;
+}
+
+static void read_sfdp(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n)
+{
+    /* Three address bytes always, and one that means nothing: JESD216 section 5. */
+    uint8_t out[5] = {COMMAND_READ_SFDP, (uint8_t)(offset >> 16), (uint8_t)(offset >> 8),
+                      (uint8_t)offset, 0};
+
+    loader_flash_ask(loader, out, sizeof out, to, n);
+}
+
+static uint32_t read_word(struct wry_loader *loader, uint32_t offset)
+{
+    uint8_t bytes[4];
+
+    read_sfdp(loader, offset, bytes, sizeof bytes);
+    return wry_get32(bytes);
+}
+
+static void read_table(struct wry_loader *loader, uint32_t offset, unsigned words,
+                       struct table *table)
+{
+    table->count = words < WORDS_MOST ? words : WORDS_MOST;
+    for (unsigned i = 0; i < table->count; i++)
+        table->words[i] = read_word(loader, offset + 4 * i);
+}
+
+/* Which types work everywhere. How the part is set up now is not asked: what one of its maps lacks
+ * is not used. */
+static unsigned read_map(struct wry_loader *loader, uint32_t offset, unsigned words)
+{
+    unsigned everywhere = TYPES_ALL;
+
+    for (unsigned at = 0; at < words;) {
+        uint32_t first = read_word(loader, offset + 4 * at++);
+        unsigned follow = first & MAP_REGIONS ? (first >> 16 & 0xFF) + 1u : 1;
+        for (; follow > 0 && at < words; follow--, at++) {
+            uint32_t next = read_word(loader, offset + 4 * at);
+            if (first & MAP_REGIONS)
+                everywhere &= next;
+        }
+        if ((first & MAP_LAST) && (first & MAP_REGIONS))
+            break;
+    }
+    return everywhere;
+}
+
+/* Later headers of the same table are of later versions of the standard, and say more. */
+static bool read_tables(struct wry_loader *loader, struct tables *tables)
+{
+    uint8_t head[HEAD];
+
+    read_sfdp(loader, 0, head, sizeof head);
+    if (wry_get32(head) != SIGNATURE)
+        return false;
+    unsigned count = head[6] + 1u;
+    for (unsigned i = 0; i < count && i < TABLES_MOST; i++) {
+        read_sfdp(loader, HEAD + HEAD * i, head, sizeof head);
+        uint32_t offset = wry_get32(head + 4) & 0xFFFFFF;
+        unsigned id = (unsigned)head[7] << 8 | head[0];
+        if (id == TABLE_BASIC)
+            read_table(loader, offset, head[3], &tables->basic);
+        else if (id == TABLE_LONG)
+            read_table(loader, offset, head[3], &tables->wide);
+        else if (id == TABLE_MAP)
+            tables->everywhere = read_map(loader, offset, head[3]);
+    }
+    return tables->basic.count > 0;
+}
+
+static struct type type_at(const struct tables *tables, unsigned n)
+{
+    uint32_t told = word(&tables->basic, WORD_ERASE + n / 2) >> (n % 2 * 16);
+
+    return (struct type){.log2 = told & 0xFF, .command = (uint8_t)(told >> 8)};
+}
+
+static void take_size(struct wry_loader *loader, uint32_t told)
+{
+    unsigned log2 = 0;
+
+    if (told & UINT32_C(0x80000000))
+        log2 = told & 0xFF;
+    else
+        while (UINT32_C(1) << log2 < told && log2 < 31)
+            log2++;
+    if (log2 >= SIZE_LEAST + 3 && log2 < SIZE_MOST + 3)
+        loader->capacity = UINT32_C(1) << (log2 - 3);
+}
+
+static void enter_long_addresses(struct wry_loader *loader, uint32_t how)
+{
+    if (how & ENTER_ALWAYS)
+        return;
+    if (!(how & ENTER_PLAIN))
+        loader_flash_command(loader, COMMAND_WRITE_ENABLE);
+    loader_flash_command(loader, COMMAND_LONG_ADDRESSES);
+    loader->part.entered = true;
+}
+
+static void assume_usual_units(struct wry_loader *loader)
+{
+    struct wry_loader_part *part = &loader->part;
+
+    part->erase_4k = part->own_commands ? 0x21 : 0x20;
+    part->erase_32k = part->own_commands ? 0x5C : 0x52;
+    part->erase_64k = part->own_commands ? 0xDC : 0xD8;
+    part->assumed = true;
+}
+
+void loader_flash_assume_usual(struct wry_loader *loader)
+{
+    loader->part.long_address = loader->part.own_commands = loader->capacity > SHORT_ADDRESS_REACH;
+    assume_usual_units(loader);
+}
+
+/* The command of a type, with four address bytes where those have commands of their own; 0: none.
+ */
+static uint8_t command_of(const struct wry_loader *loader, const struct tables *tables, unsigned n)
+{
+    uint32_t had = word(&tables->wide, 1);
+    struct type type = type_at(tables, n);
+
+    if (!loader->part.own_commands)
+        return type.command;
+    if (tables->wide.count > 0)
+        return had & (uint32_t)LONG_ERASE << n ? (uint8_t)(word(&tables->wide, 2) >> (n * 8)) : 0;
+    return type.log2 == LOG2_SECTOR ? 0x21 : type.log2 == LOG2_32K ? 0x5C : 0xDC;
+}
+
+/* How it is reached above 16 MiB. A part that names neither way is left with what is usual. */
+static void choose_addresses(struct wry_loader *loader, const struct tables *tables)
+{
+    struct wry_loader_part *part = &loader->part;
+    uint32_t had = word(&tables->wide, 1), how = word(&tables->basic, WORD_ENTER) >> 24;
+    bool own = (had & LONG_READ) && (had & LONG_PROGRAM), sector = false;
+
+    part->long_address = loader->capacity > SHORT_ADDRESS_REACH ||
+                         (word(&tables->basic, WORD_FIRST) >> 17 & 3) == ADDRESS_LONG_ALONE;
+    for (unsigned n = 0; n < TYPES; n++)
+        sector |= (had & (uint32_t)LONG_ERASE << n) && type_at(tables, n).log2 == LOG2_SECTOR;
+    if (how & (ENTER_PLAIN | ENTER_ENABLED | ENTER_ALWAYS))
+        own = own && sector;
+    else
+        own = true;
+    part->own_commands = part->long_address && own;
+}
+
+/* Two units with one command: which of them it erases nobody can tell. */
+static bool is_clear(const struct tables *tables)
+{
+    for (unsigned a = 0; a < TYPES; a++) {
+        struct type one = type_at(tables, a);
+        if (one.log2 != 0 && (one.log2 < LOG2_LEAST || one.log2 > LOG2_MOST))
+            return false;
+        for (unsigned b = 0; b < a && one.log2 != 0; b++) {
+            struct type other = type_at(tables, b);
+            if (other.log2 != 0 && other.log2 != one.log2 && other.command == one.command)
+                return false;
+        }
+    }
+    return true;
+}
+
+/* What is named, and what of that works everywhere. */
+static void take_units(struct wry_loader *loader, const struct tables *tables)
+{
+    struct wry_loader_part *part = &loader->part;
+    bool named = false, sector = false;
+
+    part->assumed = false;
+    part->erase_4k = part->erase_32k = part->erase_64k = 0;
+    part->least_log2 = 0;
+    for (unsigned n = 0; n < TYPES; n++) {
+        struct type type = type_at(tables, n);
+        if (type.log2 == 0)
+            continue;
+        named = true;
+        sector |= type.log2 == LOG2_SECTOR;
+        if (part->least_log2 == 0 || type.log2 < part->least_log2)
+            part->least_log2 = (uint8_t)type.log2;
+        if (!(tables->everywhere & 1u << n))
+            continue;
+        if (type.log2 == LOG2_SECTOR || type.log2 == LOG2_32K || type.log2 == LOG2_64K)
+            *loader_flash_unit(loader, UINT32_C(1) << type.log2) = command_of(loader, tables, n);
+    }
+    if (!named && (word(&tables->basic, WORD_FIRST) & 3) != ERASE_NO_SECTOR)
+        assume_usual_units(loader);
+    else if (!is_clear(tables))
+        part->limit = WRY_FLASH_UNCLEAR;
+    else if (part->erase_4k == 0)
+        part->limit = sector ? WRY_FLASH_MIXED : WRY_FLASH_COARSE;
+}
+
+/* Shorter pages wrap at their end. The first version of the standard has no word for the size. */
+static bool has_short_pages(const struct table *basic)
+{
+    unsigned log2 = word(basic, WORD_PAGE) >> 4 & 0xF;
+
+    return basic->count >= WORD_PAGE && log2 != 0 && log2 < LOG2_PAGE;
+}
+
+/* How its status is read and written. */
+static void take_status(struct wry_loader *loader, const struct table *basic)
+{
+    uint32_t busy = word(basic, WORD_BUSY), quad = word(basic, WORD_QUAD) >> 20 & 7;
+
+    loader->part.by_flag = (busy & BUSY_FLAG) && !(busy & BUSY_STATUS);
+    loader->part.two_bytes = quad == QUAD_SECOND || quad == QUAD_SECOND_TOO;
+}
+
+void loader_flash_read_tables(struct wry_loader *loader)
+{
+    struct tables tables = {.everywhere = TYPES_ALL};
+
+    if (!read_tables(loader, &tables))
+        return;
+    take_size(loader, word(&tables.basic, WORD_SIZE));
+    choose_addresses(loader, &tables);
+    take_units(loader, &tables);
+    if (loader->part.limit == WRY_FLASH_FULL && has_short_pages(&tables.basic))
+        loader->part.limit = WRY_FLASH_SHORT_PAGES;
+    take_status(loader, &tables.basic);
+    if (loader->part.long_address && !loader->part.own_commands)
+        enter_long_addresses(loader, word(&tables.basic, WORD_ENTER) >> 24);
+}
