@@ -267,7 +267,11 @@ static void act(struct door_input *input)
                                  ++seq);
         break;
     case SAY_SPEED:
-        n = wry_message_put_speed(head, WRY_KIND_SPEED, ++seq, door_number(input) % 3000000);
+        n = wry_message_put_speed(
+            head, WRY_KIND_SPEED, ++seq,
+            &(struct wry_speed_message){.baud = door_number(input) % 3000000,
+                                        .confirm_ms = (uint16_t)door_number(input),
+                                        .prove = door_number(input) & 1});
         break;
     case PASS_TIME:
         now += door_byte(input) * 5000u;

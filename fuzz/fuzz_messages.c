@@ -36,7 +36,7 @@ static size_t say_again(const struct wry_message *m, uint8_t *to)
     case WRY_KIND_SPEED:
     case WRY_KIND_SPEED | WRY_KIND_REPLY:
         return wry_message_get_speed(m, &u.speed)
-                   ? wry_message_put_speed(to, m->kind, m->seq, u.speed.baud)
+                   ? wry_message_put_speed(to, m->kind, m->seq, &u.speed)
                    : 0;
     case WRY_KIND_ERASE:
         return wry_message_get_erase(m, &u.erase)

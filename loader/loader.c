@@ -6,9 +6,11 @@
 #include "inner.h"
 
 enum {
-    BITS_PER_BYTE = 10, /* on the line */
-    PROGRAM_REST = 50,  /* us; a page takes some hundreds */
-    ERASE_REST = 500,   /* and a sector tens of thousands */
+    BITS_PER_BYTE = 10,  /* on the line */
+    PROGRAM_REST = 50,   /* us; a page takes some hundreds */
+    ERASE_REST = 500,    /* and a sector tens of thousands */
+    CONFIRM_LEAST = 100, /* ms */
+    CONFIRM_MOST = 2000,
 };
 
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
@@ -21,7 +23,7 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader_packed_divide(loader);
     wry_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
     loader->speed = WRY_STARTING_SPEED;
-    loader->speed_confirmed = true;
+    loader->speed_confirmed = loader->speed_proved = true;
     loader->heard_at = port->now(port->context);
     port->set_speed(port->context, loader->speed);
     loader_flash_start(loader);
@@ -69,7 +71,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
                     (loader->identity.usual_protection ? 0 : WRY_FEATURE_BLIND) |
                     (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
                     (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
-                    (loader->past_size > 0 ? WRY_FEATURE_SOON : 0),
+                    (loader->past_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,
@@ -91,6 +93,13 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         loader_output_frame(loader, head, n, NULL, 0);
 }
 
+static uint32_t confirm_time(uint32_t ms)
+{
+    if (ms == 0)
+        return WRY_LOADER_SPEED_CONFIRM;
+    return 1000 * (ms < CONFIRM_LEAST ? CONFIRM_LEAST : loader_least(ms, CONFIRM_MOST));
+}
+
 static void on_speed(struct wry_loader *loader, const struct wry_message *message)
 {
     struct wry_speed_message speed;
@@ -104,12 +113,13 @@ static void on_speed(struct wry_loader *loader, const struct wry_message *messag
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED, 0);
         return;
     }
-    size_t n =
-        wry_message_put_speed(head, message->kind | WRY_KIND_REPLY, message->seq, speed.baud);
+    size_t n = wry_message_put_speed(head, message->kind | WRY_KIND_REPLY, message->seq, &speed);
     if (!loader_output_has_room(loader, n))
         return;
     loader_output_frame(loader, head, n, NULL, 0);
     loader->speed_next = speed.baud;
+    loader->speed_proved = !speed.prove;
+    loader->speed_confirm = confirm_time(speed.confirm_ms);
     loader_read_drop(loader); /* the host asks anew, when it has found the new speed to work */
 }
 
@@ -129,14 +139,28 @@ static void on_start(struct wry_loader *loader, const struct wry_message *messag
     }
 }
 
+/*
+ * A host that calls is heard; whether it hears the board as well shows when it says so, or goes on
+ * to something else.
+ */
+static void note_life(struct wry_loader *loader, const struct wry_message *message)
+{
+    loader->speed_proved |=
+        message->kind != WRY_KIND_HELLO || (message->flags & WRY_FLAG_HEARD) != 0;
+    if (!loader->speed_confirmed && !loader->speed_proved)
+        return;
+    loader->heard_at = loader->port->now(loader->port->context);
+    loader->speed_confirmed = true;
+}
+
 static void on_frame(struct wry_loader *loader)
 {
     struct wry_message message;
 
     if (!wry_message_split(&message, loader->decoder.body, loader->decoder.length))
         return;
-    loader->heard_at = loader->port->now(loader->port->context);
-    loader->speed_confirmed = true;
+    if (loader->speed_next == 0)
+        note_life(loader, &message);
     loader->last_seq = message.seq;
     switch (message.kind) {
     case WRY_KIND_HELLO:
@@ -206,7 +230,7 @@ static uint32_t watch_speed(struct wry_loader *loader, bool sending)
     uint32_t frame_ms = WRY_FRAME_WORST(WRY_BODY_MAX) * 10u * 1000u / loader->speed;
     uint32_t allowed = loader->speed_confirmed
                            ? WRY_LOADER_SPEED_IDLE + WRY_LOADER_IDLE_FRAMES * frame_ms * 1000u
-                           : WRY_LOADER_SPEED_CONFIRM;
+                           : loader->speed_confirm;
 
     if (sending && loader->speed_confirmed)
         loader->heard_at = now;

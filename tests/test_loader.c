@@ -232,7 +232,10 @@ static void an_unconfirmed_speed_is_given_up(void)
 
     talk_begin(&talk, &(struct rig_setup){.seed = 1});
     port = &talk.rig->adapter.port;
-    talk_say(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, 7, 921600), NULL, 0);
+    talk_say(
+        &talk, head,
+        wry_message_put_speed(head, WRY_KIND_SPEED, 7, &(struct wry_speed_message){.baud = 921600}),
+        NULL, 0);
     CHECK(talk_hear_kind(&talk, WRY_KIND_SPEED | WRY_KIND_REPLY, 100 * MS));
     port->sleep(port->context, port->now(port->context) + 100 * MS);
     CHECK_EQUAL(921600, talk.rig->board.loader.speed);
@@ -448,7 +451,10 @@ static void sending_for_long_is_life_and_silence_is_not(void)
     talk_begin(&talk, &(struct rig_setup){.seed = 9});
     port = &talk.rig->adapter.port;
     talk_hello(&talk, 1);
-    talk_say(&talk, head, wry_message_put_speed(head, WRY_KIND_SPEED, ++talk.seq, 230400), NULL, 0);
+    talk_say(&talk, head,
+             wry_message_put_speed(head, WRY_KIND_SPEED, ++talk.seq,
+                                   &(struct wry_speed_message){.baud = 230400}),
+             NULL, 0);
     CHECK(talk_hear_kind(&talk, WRY_KIND_SPEED | WRY_KIND_REPLY, 100 * MS));
     port->sleep(port->context, port->now(port->context) + 10 * MS);
     port->set_speed(port->context, 230400);

@@ -118,13 +118,15 @@ static void hello_is_as_documented(void)
 static void speed_is_as_documented(void)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_speed_message speed;
+    struct wry_speed_message speed = {.baud = 921600, .confirm_ms = 200, .prove = true};
 
-    size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, 0x0102, 921600);
+    size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, 0x0102, &speed);
     check_example("speed", head, n, NULL, 0);
     struct wry_message message = split(head, n);
     CHECK(wry_message_get_speed(&message, &speed));
     CHECK_EQUAL(921600, speed.baud);
+    CHECK_EQUAL(200, speed.confirm_ms);
+    CHECK(speed.prove);
 }
 
 static void ranges_are_as_documented(void)
@@ -384,10 +386,10 @@ static void a_message_cut_short_is_refused(void)
         check_context("%s", names[i]);
         message = split(body, decoder.length);
         CHECK(decodes(&message));
-        size_t least = strcmp(names[i], "digest-reply") == 0  ? 12
-                       : strcmp(names[i], "hello-reply") == 0 ? decoder.length - 3
-                                                              : decoder.length - 1;
-        message = split(body, least);
+        /* An older peer leaves the last two bytes of these out. */
+        bool grown = strcmp(names[i], "hello-reply") == 0 || strcmp(names[i], "speed") == 0;
+        bool digest = strcmp(names[i], "digest-reply") == 0;
+        message = split(body, digest ? 12 : decoder.length - (grown ? 3 : 1));
         CHECK(!decodes(&message));
         CHECK(!wry_message_split(&message, body, 3));
     }

@@ -47,9 +47,10 @@ static enum wry_status accept_reply(struct wry_session *session,
     return WRY_OK;
 }
 
-static enum wry_status call(struct wry_session *session, unsigned tries)
+static enum wry_status call(struct wry_session *session, unsigned tries, bool heard)
 {
-    struct wry_hello_message hello = {.token = session->config.token,
+    struct wry_hello_message hello = {.heard = heard,
+                                      .token = session->config.token,
                                       .version_min = WRY_PROTOCOL_VERSION,
                                       .version_max = WRY_PROTOCOL_VERSION};
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
@@ -74,15 +75,20 @@ static bool is_busy(const struct wry_session *session, enum wry_status status)
 enum wry_status session_hello(struct wry_session *session, unsigned tries)
 {
     uint64_t until = session_now(session) + FLASH_TIME;
-    enum wry_status status = call(session, tries);
+    enum wry_status status = call(session, tries, false);
 
     while (is_busy(session, status) && session_now(session) < until) {
         status = session_pause(session, session_now(session) + FLASH_PAUSE);
         if (status == WRY_OK)
-            status = call(session, tries);
+            status = call(session, tries, false);
     }
     return is_busy(session, status) ? session_fail(session, WRY_STALLED, WRY_STEP_CONNECT, 0)
                                     : status;
+}
+
+enum wry_status session_hello_heard(struct wry_session *session, unsigned tries)
+{
+    return call(session, tries, true);
 }
 
 void session_abandon(struct wry_session *session)

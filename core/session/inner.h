@@ -81,6 +81,8 @@ enum wry_status session_refused(struct wry_session *session, enum wry_step step,
 /* Ends whatever the board is still doing for this session, so that it answers the next request. */
 void session_abandon(struct wry_session *session);
 enum wry_status session_hello(struct wry_session *session, unsigned tries);
+/* The same once a hello was answered at this speed: the board then keeps to it. */
+enum wry_status session_hello_heard(struct wry_session *session, unsigned tries);
 
 /* connect.c */
 /* After silence: finds the same board again. session->continued tells whether its jobs stand. */

@@ -4,16 +4,21 @@
 static const uint32_t speeds[] = {3000000, 2000000, 1500000, 921600, 460800, 230400, 115200};
 
 enum {
-    TRIES = 3,
+    TRIES = 2,
+    TRIES_SLOW = 3, /* where there is no slower one to go to */
+    SLOWEST_TRIALS = 4,
     CALLS_BACK = 24,
     NONSENSE = 16, /* bytes outside frames that damage to single frames does not explain */
+    STEP_BACKS = 2,
+    CALL_SIZE = 64, /* bytes on the line of a hello, or of its answer, at most */
+    BITS_PER_BYTE = 10,
+    CONFIRM_MOST = 2000, /* ms; an older board gives an unconfirmed speed up after */
+    CONFIRM_USUAL = 400,
 };
 
 #define SWITCH_TIME (10 * US_PER_MS)
-/* The board gives an unconfirmed speed up after 400 ms. */
-#define FALL_BACK_TIME (450 * US_PER_MS)
-/* Another program may keep the computer from answering in time: silence is no proof yet. */
-#define TRIALS 2
+/* After the board has given a speed up, until it listens at the starting speed. */
+#define FALL_BACK_TIME (50 * US_PER_MS)
 
 static uint32_t least(uint32_t a, uint32_t b)
 {
@@ -34,25 +39,76 @@ static uint32_t fastest(const struct wry_session *session, uint32_t bound)
     return WRY_STARTING_SPEED;
 }
 
-static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud)
+static unsigned tries_at(uint32_t baud)
+{
+    return baud <= WRY_STARTING_SPEED ? TRIES_SLOW : TRIES;
+}
+
+static bool is_proved(const struct wry_session *session)
+{
+    return (session->board.features & WRY_FEATURE_PROOF) != 0;
+}
+
+/* ms: for the calls at the new speed, and the proof that follows. */
+static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
+{
+    uint64_t call = session_answer_deadline(session, CALL_SIZE) - session_now(session);
+    uint32_t line = 2 * CALL_SIZE * BITS_PER_BYTE * 1000u / baud;
+    uint32_t ms = (uint32_t)(call / US_PER_MS + 1 + line) * (tries_at(baud) + 1);
+
+    if (!is_proved(session))
+        return CONFIRM_USUAL;
+    return (uint16_t)least(ms, CONFIRM_MOST);
+}
+
+static size_t put_speed(struct wry_session *session, uint8_t *head, uint32_t baud, uint16_t confirm)
+{
+    struct wry_speed_message speed = {
+        .baud = baud, .confirm_ms = confirm, .prove = is_proved(session)};
+
+    return wry_message_put_speed(head, WRY_KIND_SPEED, session_next_seq(session), &speed);
+}
+
+static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud, uint16_t confirm)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_message reply;
-    size_t n = wry_message_put_speed(head, WRY_KIND_SPEED, session_next_seq(session), baud);
+    size_t n = put_speed(session, head, baud, confirm);
 
     return session_exchange(session, head, n, 1, &reply);
 }
 
+/* The board must have heard that its answer was heard: only then it keeps to the speed. */
 static enum wry_status call_at(struct wry_session *session, uint32_t baud, unsigned tries)
 {
     enum wry_status status = session_set_port_speed(session, baud);
 
-    return status == WRY_OK ? session_hello(session, tries) : status;
+    if (status == WRY_OK)
+        status = session_hello(session, tries);
+    if (status == WRY_OK && is_proved(session) && baud != session->config.start_speed)
+        status = session_hello_heard(session, tries);
+    return status;
 }
 
 static bool is_silent(const struct wry_session *session, enum wry_status status)
 {
     return (status == WRY_LINK_LOST || status == WRY_NO_ANSWER) && !session->port_failed;
+}
+
+/* A board that hears us where we do not hear it goes back when it is told to. */
+static enum wry_status send_back(struct wry_session *session, uint32_t baud)
+{
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    enum wry_status status = session_set_port_speed(session, baud);
+
+    for (unsigned i = 0; i < STEP_BACKS && status == WRY_OK; i++) {
+        size_t n = put_speed(session, head, WRY_STARTING_SPEED, 0);
+        status = session_send(session, head, n, NULL, 0);
+        /* Its answer has to be out before it changes. */
+        if (status == WRY_OK)
+            status = session_pause(session, session->line_free_at + SWITCH_TIME);
+    }
+    return status;
 }
 
 /*
@@ -67,9 +123,11 @@ static enum wry_status find_after_trial(struct wry_session *session, uint32_t ol
     for (unsigned i = 0; i < CALLS_BACK && is_silent(session, status); i++) {
         uint32_t candidate = candidates[i % 3];
         if (i % 3 != 1 || old != session->config.start_speed)
-            status = call_at(session, candidate, TRIES);
+            status = call_at(session, candidate, tries_at(candidate));
         if (status == WRY_OK)
             return candidate == baud ? WRY_OK : WRY_NO_ANSWER;
+        if (candidate == baud && is_silent(session, status))
+            status = send_back(session, baud) == WRY_OK ? WRY_NO_ANSWER : session->fault.status;
     }
     return status;
 }
@@ -78,8 +136,9 @@ static enum wry_status find_after_trial(struct wry_session *session, uint32_t ol
 static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
 {
     uint32_t old = session->speed;
+    uint16_t confirm = confirm_time(session, baud);
     /* The reply may get lost on the way after the board has switched, so go on in any case. */
-    enum wry_status status = ask_for_speed(session, baud);
+    enum wry_status status = ask_for_speed(session, baud, confirm);
 
     if (status != WRY_OK && !is_silent(session, status))
         return status;
@@ -87,36 +146,60 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     session->speed_tried = baud;
     status = session_pause(session, switched + SWITCH_TIME);
     if (status == WRY_OK)
-        status = call_at(session, baud, TRIES);
+        status = call_at(session, baud, tries_at(baud));
     if (!is_silent(session, status))
         return status;
-    status = session_pause(session, switched + FALL_BACK_TIME);
+    status = session_pause(session, switched + confirm * US_PER_MS + FALL_BACK_TIME);
     return status == WRY_OK ? find_after_trial(session, old, baud) : status;
 }
 
-enum wry_status session_climb(struct wry_session *session)
+static bool is_failure(enum wry_status status)
 {
-    unsigned trials = 0;
+    return status == WRY_NO_ANSWER || status == WRY_UNSUPPORTED;
+}
 
+/* Down to the fastest speed that works. *doubted: the one above it, if nothing was heard there. */
+static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
+{
+    *doubted = 0;
     for (;;) {
         uint32_t baud = fastest(session, session->speed_bound);
         uint32_t outside = session->stats.bytes_outside;
         if (baud == session->speed)
             return WRY_OK;
         enum wry_status status = try_speed(session, baud);
-        if (status != WRY_NO_ANSWER && status != WRY_UNSUPPORTED)
+        /* There is no slower one to go to. */
+        for (unsigned i = 1; i < SLOWEST_TRIALS && baud <= WRY_STARTING_SPEED; i++) {
+            if (status == WRY_NO_ANSWER)
+                status = try_speed(session, baud);
+        }
+        if (!is_failure(status) || baud <= WRY_STARTING_SPEED)
             return status;
-        /* Nonsense proves that the speed is too fast; silence has to be seen twice. */
         bool proved =
             status == WRY_UNSUPPORTED || session->stats.bytes_outside >= outside + NONSENSE;
-        if (!proved && ++trials < TRIALS)
-            continue;
-        if (baud <= WRY_STARTING_SPEED)
-            return status;
-        trials = 0;
+        *doubted = proved ? 0 : baud;
         session->speed_bound = baud - 1;
         session->stats.speed_steps_down++;
     }
+}
+
+/*
+ * Nonsense proves that a speed is too fast. Silence may as well come from another program that kept
+ * the computer from answering in time: such a speed is tried once more when the next one works.
+ */
+enum wry_status session_climb(struct wry_session *session)
+{
+    uint32_t doubted;
+    enum wry_status status = descend(session, &doubted);
+
+    if (status != WRY_OK || doubted == 0)
+        return status;
+    status = try_speed(session, doubted);
+    if (status == WRY_OK) {
+        session->speed_bound = doubted;
+        session->stats.speed_steps_down--;
+    }
+    return is_failure(status) ? descend(session, &doubted) : status;
 }
 
 uint32_t session_slower_speed(const struct wry_session *session)
@@ -137,5 +220,5 @@ void wry_session_leave(struct wry_session *session)
 {
     session->ending = true;
     if (session->speed != WRY_STARTING_SPEED)
-        ask_for_speed(session, WRY_STARTING_SPEED);
+        ask_for_speed(session, WRY_STARTING_SPEED, 0);
 }

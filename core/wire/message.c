@@ -10,7 +10,8 @@ enum {
     HELLO_SIZE = 8,
     HELLO_REPLY_LEAST = 40, /* what followed is a later addition */
     HELLO_REPLY_SIZE = 42,
-    SPEED_SIZE = 4,
+    SPEED_LEAST = 4, /* likewise */
+    SPEED_SIZE = 6,
     RANGE_SIZE = 8,
     STREAM_SIZE = 4, /* behind the range of an erase */
     STREAM_LENGTH_SIZE = 4,
@@ -41,7 +42,7 @@ bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t 
 
 size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_message *hello)
 {
-    uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO, 0, seq);
+    uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO, hello->heard ? WRY_FLAG_HEARD : 0, seq);
 
     wry_put32(f, hello->token);
     f[4] = hello->version_min;
@@ -56,6 +57,7 @@ bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_m
 
     if (message->length < HELLO_SIZE)
         return false;
+    hello->heard = (message->flags & WRY_FLAG_HEARD) != 0;
     hello->token = wry_get32(f);
     hello->version_min = f[4];
     hello->version_max = f[5];
@@ -136,19 +138,23 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     return true;
 }
 
-size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t baud)
+size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq,
+                             const struct wry_speed_message *speed)
 {
-    uint8_t *f = to + put_prefix(to, kind, 0, seq);
+    uint8_t *f = to + put_prefix(to, kind, speed->prove ? WRY_FLAG_PROVE : 0, seq);
 
-    wry_put32(f, baud);
+    wry_put32(f, speed->baud);
+    wry_put16(f + 4, speed->confirm_ms);
     return WRY_MESSAGE_PREFIX + SPEED_SIZE;
 }
 
 bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_message *speed)
 {
-    if (message->length < SPEED_SIZE)
+    if (message->length < SPEED_LEAST)
         return false;
+    speed->prove = (message->flags & WRY_FLAG_PROVE) != 0;
     speed->baud = wry_get32(message->fields);
+    speed->confirm_ms = message->length < SPEED_SIZE ? 0 : wry_get16(message->fields + 4);
     return speed->baud > 0;
 }
 

@@ -210,7 +210,9 @@ struct wry_loader {
 
     uint32_t speed, speed_next; /* speed_next: 0, or to be set once the reply is out */
     bool speed_confirmed;
-    uint32_t heard_at; /* last good frame, last byte sent, or the speed change */
+    bool speed_proved;      /* the host heard the board at it, or was not asked to say so */
+    uint32_t speed_confirm; /* us after the change within which it has to be confirmed */
+    uint32_t heard_at;      /* last good frame, last byte sent, or the speed change */
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;

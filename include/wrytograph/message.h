@@ -54,6 +54,8 @@ enum wry_kind {
 };
 
 enum wry_message_flag {
+    WRY_FLAG_HEARD = 0x01,   /* hello: an answer of the board was heard at this speed */
+    WRY_FLAG_PROVE = 0x01,   /* speed: hellos without the flag above do not confirm it */
     WRY_FLAG_PROGRAM = 0x01, /* erase: content for the whole range follows as data */
     WRY_FLAG_FORCE = 0x02,   /* erase: also what reads as blank */
     WRY_FLAG_STREAM = 0x04,  /* erase: that content comes as a stream */
@@ -83,6 +85,7 @@ enum wry_feature {
     WRY_FEATURE_SOON = 0x0020,    /* reads: WRY_FLAG_SOON; the latest streams are kept for it */
     WRY_FEATURE_BLIND = 0x0040,   /* protect is not known: it shows when something is tried */
     WRY_FEATURE_CLEAR = 0x0080,   /* erase: WRY_FLAG_CLEAR */
+    WRY_FEATURE_PROOF = 0x0100,   /* speed: WRY_FLAG_PROVE, confirm_ms */
 };
 
 /* How a stream is packed. */
@@ -132,6 +135,7 @@ struct wry_message {
 struct wry_hello_message {
     uint32_t token; /* chosen by the host, new for each session */
     uint8_t version_min, version_max;
+    bool heard; /* an answer to one before it was heard at this speed */
 };
 
 /* What a board says of itself. */
@@ -160,6 +164,9 @@ struct wry_hello_reply {
 
 struct wry_speed_message {
     uint32_t baud;
+    uint16_t confirm_ms; /* within which it has to be confirmed, 100 to 2000; 0 = 400. An older
+                            board passes over it */
+    bool prove; /* hellos do not confirm it, but for those that say that an answer was heard */
 };
 
 /* erase, read, digest and their short replies. */
@@ -234,7 +241,8 @@ bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t 
 size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_message *hello);
 size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_hello_reply *reply);
 /* kind is WRY_KIND_SPEED, with or without WRY_KIND_REPLY. */
-size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq, uint32_t baud);
+size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq,
+                             const struct wry_speed_message *speed);
 /* kind is erase, read or digest, with or without WRY_KIND_REPLY. */
 size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq,
                              const struct wry_range_message *range);

@@ -219,6 +219,12 @@ static void apply_faults(struct sim_line *line, const struct sim_board_faults *f
     line->cut = faults->swapped || faults->unpowered;
 }
 
+static void narrow(struct sim_line *line, uint32_t clean_baud)
+{
+    if (clean_baud > 0 && (line->clean_baud == 0 || clean_baud < line->clean_baud))
+        line->clean_baud = clean_baud;
+}
+
 void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed)
 {
     memset(adapter, 0, sizeof *adapter);
@@ -227,6 +233,8 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
     sim_line_init(&adapter->to_host, UART_BUFFER, ~seed, to_inbox, &adapter->inbox);
     apply_faults(&adapter->to_board, &board->faults);
     apply_faults(&adapter->to_host, &board->faults);
+    narrow(&adapter->to_board, board->faults.clean_in);
+    narrow(&adapter->to_host, board->faults.clean_out);
     adapter->to_board.cut = adapter->to_board.cut || board->faults.tx_open;
     adapter->to_host.cut = adapter->to_host.cut || board->faults.rx_open;
     if (board->faults.echo) {

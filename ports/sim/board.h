@@ -45,6 +45,8 @@ struct sim_board_faults {
     uint32_t lost_ppb;     /* bytes lost of 10^9, both directions */
     uint32_t latency_ms;   /* for which the adapter holds back less than a packet; 0 = 2 ms */
     uint32_t clean_baud;   /* the cable garbles anything faster; 0 = none */
+    uint32_t clean_in;     /* the wire to the board does; 0 = no more than the cable */
+    uint32_t clean_out;    /* the wire to the host does */
     uint8_t protect;       /* block-protect bits of the flash's status register */
     uint32_t claims;       /* bytes that the flash's JEDEC ID claims; 0 = what it has */
     bool unpowered;        /* its pins pull the line low */
