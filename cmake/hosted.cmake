@@ -37,7 +37,7 @@ set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
     base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/together.c base/units.c base/words_distance.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
-    ports/serial/devices.c ports/serial/serial.c ports/serial/usb.c
+    ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
     store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/board_table.c store/card.c store/csv_table.c store/card_file.c store/card_placements.c store/card_reader.c store/database.c store/content.c store/file_facts.c store/folder.c store/folder_image.c store/image_file.c store/journal.c store/journal_tables.c store/kit.c store/kit_list.c store/kit_pack.c store/kit_zip.c store/known.c store/known_index.c store/known_source.c store/ledger.c store/ledger_columns.c store/ledger_lite.c store/ledger_sender.c store/ledger_server.c store/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/layout_file.c store/leftovers.c store/meter.c store/mistakes.c store/settings_file.c store/shelf.c store/signing.c store/steps_file.c store/yaml_text.c

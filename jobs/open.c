@@ -96,7 +96,11 @@ static enum wry_outcome open_serial(struct wry_station *station)
 {
     GError *error = NULL;
 
-    station->serial = wry_serial_open(station->link, station->settings.wiring, &error);
+    station->serial =
+        wry_serial_open(&(struct wry_serial_settings){.path = station->link,
+                                                      .wiring = station->settings.wiring,
+                                                      .stop = station->settings.stop},
+                        &error);
     if (!station->serial)
         return station_fail_system(station, error);
     station->port = wry_serial_port(station->serial);

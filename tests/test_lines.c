@@ -241,7 +241,8 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     GError *error = NULL;
 
     serve(&bench, "held");
-    struct wry_serial *serial = wry_serial_open(bench.pty, wry_wiring_at(0), &error);
+    struct wry_serial *serial = wry_serial_open(
+        &(struct wry_serial_settings){.path = bench.pty, .wiring = wry_wiring_at(0)}, &error);
     CHECK(serial != NULL);
     EXPECT(4, "test_lines (process", command("identify", "-l", bench.pty, NULL));
     wry_serial_close(serial);

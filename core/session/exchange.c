@@ -262,7 +262,11 @@ enum wry_status session_ask_status(struct wry_session *session)
 
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud)
 {
-    if (session->port->set_speed(session->port->context, baud) != WRY_OK) {
+    enum wry_status status = session->port->set_speed(session->port->context, baud);
+
+    if (status == WRY_UNSUPPORTED)
+        return session_fail(session, WRY_UNSUPPORTED, WRY_STEP_SPEED, 0);
+    if (status != WRY_OK) {
         session->port_failed = true;
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_SPEED, 0);
     }

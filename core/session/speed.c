@@ -113,20 +113,23 @@ static enum wry_status send_back(struct wry_session *session, uint32_t baud)
 
 /*
  * Where the board is after a trial that failed: back at the starting speed, still at the old one
- * because the request was lost, or at the new one, where it heard us and we did not hear it.
+ * because the request was lost, or at the new one, where it heard us and we did not hear it; that
+ * one is not tried where the port is not able to.
  */
-static enum wry_status find_after_trial(struct wry_session *session, uint32_t old, uint32_t baud)
+static enum wry_status find_after_trial(struct wry_session *session, uint32_t old, uint32_t baud,
+                                        bool able)
 {
     const uint32_t candidates[] = {session->config.start_speed, old, baud};
     enum wry_status status = WRY_NO_ANSWER;
 
     for (unsigned i = 0; i < CALLS_BACK && is_silent(session, status); i++) {
         uint32_t candidate = candidates[i % 3];
-        if (i % 3 != 1 || old != session->config.start_speed)
+        bool asked = i % 3 == 1 && old == session->config.start_speed;
+        if (!asked && (candidate != baud || able))
             status = call_at(session, candidate, tries_at(candidate));
         if (status == WRY_OK)
             return candidate == baud ? WRY_OK : WRY_NO_ANSWER;
-        if (candidate == baud && is_silent(session, status))
+        if (candidate == baud && able && is_silent(session, status))
             status = send_back(session, baud) == WRY_OK ? WRY_NO_ANSWER : session->fault.status;
     }
     return status;
@@ -147,10 +150,21 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     status = session_pause(session, switched + SWITCH_TIME);
     if (status == WRY_OK)
         status = call_at(session, baud, tries_at(baud));
-    if (!is_silent(session, status))
+    bool able = status != WRY_UNSUPPORTED;
+    if (able && !is_silent(session, status))
         return status;
     status = session_pause(session, switched + confirm * US_PER_MS + FALL_BACK_TIME);
-    return status == WRY_OK ? find_after_trial(session, old, baud) : status;
+    if (status == WRY_OK)
+        status = find_after_trial(session, old, baud, able);
+    return status == WRY_NO_ANSWER && !able ? WRY_UNSUPPORTED : status;
+}
+
+/* Asked before the board is: that would go there alone. */
+static bool port_can(const struct wry_session *session, uint32_t baud)
+{
+    const struct wry_port *port = session->port;
+
+    return baud <= WRY_STARTING_SPEED || !port->can_speed || port->can_speed(port->context, baud);
 }
 
 static bool is_failure(enum wry_status status)
@@ -167,6 +181,10 @@ static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
         uint32_t outside = session->stats.bytes_outside;
         if (baud == session->speed)
             return WRY_OK;
+        if (!port_can(session, baud)) {
+            session->speed_bound = baud - 1;
+            continue;
+        }
         enum wry_status status = try_speed(session, baud);
         /* There is no slower one to go to. */
         for (unsigned i = 1; i < SLOWEST_TRIALS && baud <= WRY_STARTING_SPEED; i++) {

@@ -1,13 +1,17 @@
 /*
- * A real serial device or pseudo-terminal, over libserialport.
+ * A real serial device or pseudo-terminal.
  *
- *     struct wry_serial *serial = wry_serial_open("/dev/ttyUSB0", wiring, &error);
+ *     struct wry_serial *serial = wry_serial_open(
+ *         &(struct wry_serial_settings){.path = "/dev/ttyUSB0", .wiring = wiring}, &error);
  *     wry_session_init(&session, wry_serial_port(serial), &config);
  *     ...
  *     wry_serial_close(serial);
  *
- * One program holds a port at a time. A device that is unplugged fails the next call. A
- * pseudo-terminal has no control lines; setting them does nothing there.
+ * One program holds a port at a time: it is locked before it is opened. Opening it, the system
+ * asserts both outputs, which resets a board in some wirings; from then on they are as meant, and
+ * stay so when the port is closed. A device that is unplugged fails the next call; reopening it
+ * finds the same adapter under another name. A pseudo-terminal has no control lines; setting them
+ * does nothing there.
  */
 #ifndef WRYTOGRAPH_HOST_SERIAL_H
 #define WRYTOGRAPH_HOST_SERIAL_H
@@ -15,6 +19,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
+#include "wrytograph-host/stop.h"
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/port.h"
 
@@ -34,8 +39,14 @@ GQuark wry_serial_error_quark(void);
 
 struct wry_serial;
 
-struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wiring,
-                                   GError **error);
+struct wry_serial_settings {
+    const char *path;                /* of the device, or a link to it; copied */
+    const struct wry_wiring *wiring; /* outlives the port */
+    struct wry_stop stop;            /* ends what waits: a write or a drain that goes no further */
+};
+
+/* NULL with error. Its speed is 115200 baud at first. */
+struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, GError **error);
 const struct wry_port *wry_serial_port(const struct wry_serial *serial);
 void wry_serial_close(struct wry_serial *serial);
 

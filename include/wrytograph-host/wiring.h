@@ -20,6 +20,9 @@ struct wry_wiring {
     bool reset_is_rts;   /* else DTR */
     bool reset_inverted; /* asserted output = board not in reset */
     bool boot_inverted;
+    /* Each output acts only against the other: RTS alone resets, DTR alone holds the strap, and
+     * both together do nothing. The strap is held while reset still rises. */
+    bool cross_coupled;
     bool none; /* no control lines: loading mode by hand */
 };
 
@@ -27,7 +30,8 @@ struct wry_wiring {
 const struct wry_wiring *wry_wiring_at(size_t n);
 const struct wry_wiring *wry_wiring_by_name(const char *name);
 
-/* What DTR and RTS have to be for reset and boot as meant. */
+/* What DTR and RTS have to be for reset and boot as meant. Where they are cross-coupled only one of
+ * these can be; of both it is reset. */
 void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr,
                         bool *rts);
 /* The other way round, for the far end of the wires. */

@@ -30,9 +30,14 @@ struct wry_port {
      */
     enum wry_status (*read)(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                             size_t *got);
-    /* Takes effect after what was written before has left. */
+    /* Takes effect after what was written before has left. WRY_UNSUPPORTED: it cannot come within
+     * 2 % of that, and has the speed from before. */
     enum wry_status (*set_speed)(void *context, uint32_t baud);
-    /* By meaning: reset true holds the board in reset, boot true asks for loading mode. */
+    /* Whether set_speed would be supported; nothing is on the line meanwhile. May be NULL: that
+     * shows when it is tried. */
+    bool (*can_speed)(void *context, uint32_t baud);
+    /* By meaning: reset true holds the board in reset, boot true asks for loading mode. Nothing is
+     * held when both are false. */
     enum wry_status (*set_lines)(void *context, bool reset, bool boot);
     /* Holds the line low for longer than a byte takes (a break). May be NULL: it cannot. */
     enum wry_status (*send_break)(void *context);

@@ -18,6 +18,8 @@
 #define DESCRIPTION "board.yaml"
 #define FLASH "flash.bin"
 
+#define RESET_RISE UINT64_C(7000000) /* ns: 10 kOhm and 1 uF to the half of the supply */
+
 struct bench_board {
     struct sim_board board;
     struct sim_adapter adapter;
@@ -312,6 +314,7 @@ struct bench_board *bench_open(const char *folder, const char *name,
     sim_board_set_faults(&board->board, &description.faults);
     sim_adapter_init(&board->adapter, &board->board, seed);
     board->wired = description.wiring;
+    board->board.reset_rise = board->wired->cross_coupled ? RESET_RISE : 0;
     board->taken_for = wiring ? wiring : board->wired;
     board->port = board->adapter.port;
     board->port.set_lines = port_set_lines;

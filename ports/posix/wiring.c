@@ -18,6 +18,12 @@ static const struct wry_wiring wirings[] = {
      .words = "DTR to RESET, RTS to BOOT, each through an inverter",
      .reset_inverted = true,
      .boot_inverted = true},
+    {.name = "cross-coupled",
+     .words =
+         "two transistors, each output acting only against the other: RTS alone pulls RESET low, "
+         "DTR alone pulls BOOT low",
+     .reset_is_rts = true,
+     .cross_coupled = true},
     {.name = "none",
      .words = "neither output is wired: loading mode is entered by hand",
      .none = true},
@@ -40,6 +46,12 @@ const struct wry_wiring *wry_wiring_by_name(const char *name)
 void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr,
                         bool *rts)
 {
+    if (wiring->none) {
+        *dtr = *rts = false;
+        return;
+    }
+    if (wiring->cross_coupled)
+        boot = boot && !reset;
     bool reset_out = reset != wiring->reset_inverted;
     bool boot_out = boot != wiring->boot_inverted;
 
@@ -53,6 +65,8 @@ void wry_wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, boo
     bool reset_out = wiring->reset_is_rts ? rts : dtr;
     bool boot_out = wiring->reset_is_rts ? dtr : rts;
 
+    if (wiring->cross_coupled && dtr && rts)
+        reset_out = boot_out = false;
     *reset = !wiring->none && reset_out != wiring->reset_inverted;
     *boot = !wiring->none && boot_out != wiring->boot_inverted;
 }

@@ -19,6 +19,7 @@ enum {
     WAIT_MS = 100, /* between looks at whether to stop */
     QUEUE_ROOM = 1 << 18,
     PIECE = 4096,
+    TOLERANCE_PERCENT = 2, /* of a speed */
 };
 
 #define ANSWER_TIME 2000000 /* us for the server to answer a setting */
@@ -36,7 +37,10 @@ struct wry_remote {
     bool hung_up;                     /* the server closed the connection */
     bool server_does, server_refuses; /* COM port control */
     uint8_t awaited;                  /* command whose answer has not come; 0xFF = none */
-    uint32_t answered_baud;
+    bool has_lines;
+    uint32_t answered_baud;    /* that the server has set */
+    uint32_t speed;            /* that it was asked for last and has; 0 = none yet */
+    uint8_t answered_control;  /* to the last SET-CONTROL */
     GByteArray *out;           /* made by the telnet layer, piece by piece; not yet sent */
     uint8_t queue[QUEUE_ROOM]; /* received, not yet read */
     size_t head, fill;
@@ -205,29 +209,70 @@ static bool set_byte(struct wry_remote *remote, uint8_t command, uint8_t value)
     return set(remote, command, &value, 1);
 }
 
-static enum wry_status port_set_speed(void *context, uint32_t baud)
+/* The server answers with the speed that it has set. */
+static bool ask_for_speed(struct wry_remote *remote, uint32_t baud)
 {
-    struct wry_remote *remote = context;
     const uint8_t value[4] = {(uint8_t)(baud >> 24), (uint8_t)(baud >> 16), (uint8_t)(baud >> 8),
                               (uint8_t)baud};
 
-    if (!remote->telnet || remote->failed)
-        return remote->failed ? WRY_LINK_LOST : WRY_OK;
-    return set(remote, COM_PORT_SET_BAUDRATE, value, sizeof value) ? WRY_OK : WRY_LINK_LOST;
+    return set(remote, COM_PORT_SET_BAUDRATE, value, sizeof value);
 }
 
+static bool is_near(uint32_t baud, uint32_t wanted)
+{
+    uint32_t apart = baud > wanted ? baud - wanted : wanted - baud;
+
+    return (uint64_t)apart * 100 <= (uint64_t)wanted * TOLERANCE_PERCENT;
+}
+
+static enum wry_status port_set_speed(void *context, uint32_t baud)
+{
+    struct wry_remote *remote = context;
+
+    if (!remote->telnet || remote->failed)
+        return remote->failed ? WRY_LINK_LOST : WRY_OK;
+    if (!ask_for_speed(remote, baud))
+        return WRY_LINK_LOST;
+    if (is_near(remote->answered_baud, baud)) {
+        remote->speed = baud;
+        return WRY_OK;
+    }
+    return remote->speed == 0 || ask_for_speed(remote, remote->speed) ? WRY_UNSUPPORTED
+                                                                      : WRY_LINK_LOST;
+}
+
+/* One after the other: the protocol has no command for both. */
+static bool set_outputs(struct wry_remote *remote, bool reset, bool boot, bool strap_first)
+{
+    bool dtr, rts;
+
+    wry_wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
+    uint8_t dtr_byte = dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF;
+    uint8_t rts_byte = rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF;
+    bool dtr_first = strap_first == remote->settings.wiring->reset_is_rts;
+    return set_byte(remote, COM_PORT_SET_CONTROL, dtr_first ? dtr_byte : rts_byte) &&
+           set_byte(remote, COM_PORT_SET_CONTROL, dtr_first ? rts_byte : dtr_byte);
+}
+
+/* The strap is held before anything else, and let go after it. */
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
     struct wry_remote *remote = context;
-    bool dtr, rts;
 
-    if (!remote->telnet || remote->failed || remote->settings.wiring->none)
+    if (!remote->has_lines || remote->failed)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
-    wry_wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
-    bool set_both =
-        set_byte(remote, COM_PORT_SET_CONTROL, dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF) &&
-        set_byte(remote, COM_PORT_SET_CONTROL, rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF);
-    return set_both ? WRY_OK : WRY_LINK_LOST;
+    return set_outputs(remote, reset, boot, boot) ? WRY_OK : WRY_LINK_LOST;
+}
+
+/*
+ * The server may have asserted both outputs when it opened the port, and not every server tells.
+ * Nothing is held from here on; the strap goes first, so that a board that was held in reset comes
+ * up as it does without anybody. A port without outputs may have a server that does not answer.
+ */
+static bool release_lines(struct wry_remote *remote)
+{
+    remote->has_lines = set_outputs(remote, false, false, true);
+    return !remote->failed;
 }
 
 /* RFC 2217, section 3: SET-CONTROL 5 and 6. */
@@ -268,7 +313,7 @@ static bool negotiate(struct wry_remote *remote)
            set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
            set_byte(remote, COM_PORT_SET_STOPSIZE, COM_PORT_ONE_STOP) &&
            set_byte(remote, COM_PORT_SET_CONTROL, COM_PORT_NO_FLOW) &&
-           set_byte(remote, COM_PORT_PURGE_DATA, COM_PORT_PURGE_RECEIVE);
+           set_byte(remote, COM_PORT_PURGE_DATA, COM_PORT_PURGE_RECEIVE) && release_lines(remote);
 }
 
 static const telnet_telopt_t options[] = {
@@ -378,6 +423,8 @@ static void explain_refusal(const struct wry_remote *remote, GError **error)
 static bool establish(struct wry_remote *remote, GError **error)
 {
     remote->failed = remote->hung_up = remote->server_does = remote->server_refuses = false;
+    remote->has_lines = false;
+    remote->speed = 0;
     remote->awaited = 0xFF;
     if (!connect_to(remote, error))
         return false;

@@ -3,29 +3,40 @@
 
 #include <errno.h>
 #include <fcntl.h>
-#include <libserialport.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
 #include <unistd.h>
 
-#include "base/file_lock.h"
+#include "port_lock.h"
 #include "posix/tty.h"
+#include "usb_place.h"
 #include "wrytograph-host/clock.h"
-
-#define BREAK_TIME 250000 /* us that a break lasts */
 
 enum {
     WRITE_MS = 10000, /* without a byte taken that mean a dead line */
+    SLICE_MS = 100,   /* after which the caller may stop */
+    BITS_PER_BYTE = 10,
+    UART_BYTES = 64, /* that an adapter may hold unseen */
+    STARTING_SPEED = 115200,
 };
+
+#define BREAK_TIME 250000 /* us that a break lasts */
+#define LINE_TIME 40000   /* us from one output to the other, on adapters that set one at a time */
+#define DRAIN_TIME 500000 /* us longer than the line takes that mean a dead line */
+#define DRAIN_STEP 1000
 
 struct wry_serial {
     char *path;
-    struct sp_port *device; /* NULL for a pseudo-terminal */
-    int descriptor;
-    int lock; /* another descriptor of the device, which holds the lock */
     const struct wry_wiring *wiring;
+    struct wry_stop stop;
+    int descriptor;
+    int lock;
     bool has_lines;
+    bool quick, was_quick;   /* its driver was told to hand over at once */
+    struct usb_place *place; /* NULL when it is no USB device */
     struct wry_port port;
 };
 
@@ -34,10 +45,23 @@ GQuark wry_serial_error_quark(void)
     return g_quark_from_static_string("wrytograph-serial");
 }
 
+/* Until the descriptor is ready: 1; 0 when the time is over or the caller stops; -1 for an error.
+ */
+static int await(const struct wry_serial *serial, short events, int ms)
+{
+    struct pollfd event = {.fd = serial->descriptor, .events = events};
+
+    for (int left = ms; left > 0 && !wry_stop_asked(serial->stop); left -= SLICE_MS) {
+        int ready = poll(&event, 1, MIN(left, SLICE_MS));
+        if (ready > 0 || (ready < 0 && errno != EINTR))
+            return ready;
+    }
+    return 0;
+}
+
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct wry_serial *serial = context;
-    struct pollfd event = {.fd = serial->descriptor, .events = POLLOUT};
 
     while (n > 0) {
         ssize_t written = write(serial->descriptor, bytes, n);
@@ -45,8 +69,7 @@ static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
             bytes += written;
             n -= (size_t)written;
         } else if ((written < 0 && errno != EAGAIN && errno != EINTR) ||
-                   poll(&event, 1, WRITE_MS) <= 0) {
-            /* A signal ends the wait as well: the user may have asked to stop. */
+                   await(serial, POLLOUT, WRITE_MS) <= 0) {
             return WRY_LINK_LOST;
         }
     }
@@ -73,15 +96,42 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     return WRY_OK;
 }
 
+/* Until all that was written has left: what the system still has, and what the adapter has. */
+static bool drain(const struct wry_serial *serial)
+{
+    uint32_t baud = MAX(tty_speed(serial->descriptor), 1);
+    uint64_t byte = BITS_PER_BYTE * UINT64_C(1000000) / baud;
+    uint32_t unsent = tty_unsent(serial->descriptor);
+    uint64_t limit = wry_clock_now(NULL) + (unsent + UART_BYTES) * byte + DRAIN_TIME;
+
+    while (tty_unsent(serial->descriptor) > 0 || tty_is_sending(serial->descriptor)) {
+        if (wry_clock_now(NULL) >= limit || wry_stop_asked(serial->stop))
+            return false;
+        g_usleep(DRAIN_STEP);
+    }
+    if (unsent > 0)
+        g_usleep((gulong)(UART_BYTES * byte));
+    return true;
+}
+
 static enum wry_status port_set_speed(void *context, uint32_t baud)
 {
     struct wry_serial *serial = context;
 
-    bool set = serial->device ? sp_drain(serial->device) == SP_OK &&
-                                    sp_set_baudrate(serial->device, (int)baud) == SP_OK
-                              : tty_set_speed(serial->descriptor, baud);
+    if (!drain(serial))
+        return WRY_LINK_LOST;
+    if (tty_set_speed(serial->descriptor, baud))
+        return WRY_OK;
+    return errno == 0 || errno == EINVAL ? WRY_UNSUPPORTED : WRY_LINK_LOST;
+}
 
-    return set ? WRY_OK : WRY_LINK_LOST;
+static bool port_can_speed(void *context, uint32_t baud)
+{
+    struct wry_serial *serial = context;
+    uint32_t before = tty_speed(serial->descriptor);
+
+    return drain(serial) && tty_set_speed(serial->descriptor, baud) &&
+           tty_set_speed(serial->descriptor, before);
 }
 
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
@@ -89,66 +139,28 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
     struct wry_serial *serial = context;
     bool dtr, rts;
 
-    if (!serial->has_lines || serial->wiring->none)
+    if (!serial->has_lines)
         return WRY_OK;
     wry_wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
-    if (sp_set_dtr(serial->device, dtr ? SP_DTR_ON : SP_DTR_OFF) != SP_OK ||
-        sp_set_rts(serial->device, rts ? SP_RTS_ON : SP_RTS_OFF) != SP_OK)
-        return WRY_LINK_LOST;
-    return WRY_OK;
+    return tty_set_lines(serial->descriptor, dtr, rts) ? WRY_OK : WRY_LINK_LOST;
 }
 
 static enum wry_status port_send_break(void *context)
 {
     struct wry_serial *serial = context;
 
-    if (!serial->device)
+    if (!serial->has_lines)
         return WRY_UNSUPPORTED;
-    bool sent = sp_start_break(serial->device) == SP_OK;
+    bool sent = tty_set_break(serial->descriptor, true);
     g_usleep(BREAK_TIME);
-    return sp_end_break(serial->device) == SP_OK && sent ? WRY_OK : WRY_LINK_LOST;
+    return tty_set_break(serial->descriptor, false) && sent ? WRY_OK : WRY_LINK_LOST;
 }
 
 static enum wry_status port_discard(void *context)
 {
     struct wry_serial *serial = context;
 
-    bool discarded = serial->device ? sp_flush(serial->device, SP_BUF_INPUT) == SP_OK
-                                    : tty_discard(serial->descriptor);
-
-    return discarded ? WRY_OK : WRY_LINK_LOST;
-}
-
-/* The other program that has the device open, as "NAME (process N)"; NULL when none can be told. */
-static char *find_holder(const char *path)
-{
-    GDir *processes = g_dir_open("/proc", 0, NULL);
-    const char *process;
-    char *holder = NULL;
-
-    while (processes && !holder && (process = g_dir_read_name(processes))) {
-        g_autofree char *folder = g_build_filename("/proc", process, "fd", NULL);
-        GDir *files = g_ascii_isdigit(process[0]) && atoi(process) != (int)getpid()
-                          ? g_dir_open(folder, 0, NULL)
-                          : NULL;
-        const char *file;
-        while (files && !holder && (file = g_dir_read_name(files))) {
-            g_autofree char *link = g_build_filename(folder, file, NULL);
-            g_autofree char *target = g_file_read_link(link, NULL);
-            if (g_strcmp0(target, path) != 0)
-                continue;
-            g_autofree char *comm = g_build_filename("/proc", process, "comm", NULL);
-            g_autofree char *name = NULL;
-            g_file_get_contents(comm, &name, NULL, NULL);
-            holder =
-                g_strdup_printf("%s (process %s)", name ? g_strchomp(name) : "a program", process);
-        }
-        if (files)
-            g_dir_close(files);
-    }
-    if (processes)
-        g_dir_close(processes);
-    return holder;
+    return tty_discard(serial->descriptor) ? WRY_OK : WRY_LINK_LOST;
 }
 
 static bool fail(GError **error, enum wry_serial_error code, const char *path, const char *what)
@@ -166,125 +178,139 @@ bool wry_serial_check_access(const char *path, GError **error)
     return true;
 }
 
-/*
- * The lock is taken before the device is set up: setting a port pulls its outputs, and resets a
- * board that another program is at work on. *lock is -1 where the device cannot be opened: opening
- * it for use reports why.
- */
-static enum file_lock claim(const char *device, int *lock)
+static bool fail_open(GError **error, const char *path, const char *device)
 {
-    *lock = open(device, O_RDONLY | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
-    return *lock >= 0 ? file_lock_try(*lock) : FILE_LOCK_OURS;
-}
-
-static bool fail_busy(GError **error, const char *path, const char *holder)
-{
+    if (errno != EBUSY)
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, g_strerror(errno));
+    g_autofree char *holder = port_lock_holder(device);
     g_autofree char *text = g_strdup_printf("%s holds it", holder ? holder : "another program");
-
     return fail(error, WRY_SERIAL_ERROR_BUSY, path, text);
 }
 
-static bool fail_open(GError **error, const char *path)
+static bool fail_speed(GError **error, const struct wry_serial *serial, const char *path)
 {
-    return errno == EBUSY ? fail_busy(error, path, NULL)
-                          : fail(error, WRY_SERIAL_ERROR_OTHER, path, g_strerror(errno));
-}
+    uint32_t baud = errno == 0 ? tty_speed(serial->descriptor) : 0;
 
-/* A serial device that the system lists. */
-static bool open_device(struct wry_serial *serial, const char *path, GError **error)
-{
-    enum sp_signal signals;
-
-    if (sp_open(serial->device, SP_MODE_READ_WRITE) != SP_OK)
-        return fail_open(error, path);
-    if (sp_get_port_handle(serial->device, &serial->descriptor) != SP_OK ||
-        sp_set_baudrate(serial->device, 115200) != SP_OK ||
-        sp_set_bits(serial->device, 8) != SP_OK ||
-        sp_set_parity(serial->device, SP_PARITY_NONE) != SP_OK ||
-        sp_set_stopbits(serial->device, 1) != SP_OK ||
-        sp_set_flowcontrol(serial->device, SP_FLOWCONTROL_NONE) != SP_OK)
+    if (baud == 0)
         return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
-    serial->has_lines = sp_get_signals(serial->device, &signals) == SP_OK;
-    return true;
+    g_autofree char *text =
+        g_strdup_printf("it cannot be set to 115200 baud: it stays at %u", (unsigned)baud);
+    return fail(error, WRY_SERIAL_ERROR_OTHER, path, text);
 }
 
-/* Anything else that is a terminal: a pseudo-terminal. */
+/*
+ * Opening a device asserts both its outputs, whatever they are wired to. They are put as nobody
+ * holds anything, at once. Where that began a reset, the strap goes first, or the board would come
+ * up in loading mode unasked.
+ */
+static bool release_lines(struct wry_serial *serial)
+{
+    bool reset, boot;
+
+    wry_wiring_meaning(serial->wiring, true, true, &reset, &boot);
+    if (reset && port_set_lines(serial, true, false) != WRY_OK)
+        return false;
+    if (reset)
+        g_usleep(LINE_TIME);
+    return port_set_lines(serial, false, false) == WRY_OK;
+}
+
 static bool open_terminal(struct wry_serial *serial, const char *device, const char *path,
                           GError **error)
 {
     serial->descriptor = open(device, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
     if (serial->descriptor < 0)
-        return fail_open(error, path);
+        return fail_open(error, path, device);
     if (!isatty(serial->descriptor))
         return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
+    serial->has_lines = tty_has_lines(serial->descriptor);
+    /* That of a pseudo-terminal would outlast us. */
+    if (serial->has_lines)
+        tty_set_exclusive(serial->descriptor, true);
+    if (serial->has_lines && !release_lines(serial))
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "its outputs cannot be set");
     if (!tty_make_raw(serial->descriptor))
-        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it cannot be set to 8N1 at 115200 baud");
+        return fail_speed(error, serial, path);
+    serial->quick = tty_set_quick(serial->descriptor, true, &serial->was_quick);
     return true;
 }
 
-/* path may be a link, as in /dev/serial/by-id: the system lists what it leads to. */
+/* As far as can be told without opening it; pseudo-terminals are not among the system's devices. */
+static bool may_be_terminal(const char *device)
+{
+    struct stat about;
+
+    if (stat(device, &about) != 0 || !S_ISCHR(about.st_mode))
+        return false;
+    g_autofree char *link = g_strdup_printf("/sys/dev/char/%u:%u/subsystem", major(about.st_rdev),
+                                            minor(about.st_rdev));
+    g_autofree char *class = g_file_read_link(link, NULL);
+    return !class || g_str_has_suffix(class, "/tty");
+}
+
+/* path may be a link, as in /dev/serial/by-id. */
 static bool set_up(struct wry_serial *serial, const char *path, GError **error)
 {
-    g_autofree char *device = g_canonicalize_filename(path, NULL);
     char *real = realpath(path, NULL);
+    g_autofree char *device = real ? g_strdup(real) : g_canonicalize_filename(path, NULL);
 
-    if (real) {
-        g_free(device);
-        device = g_strdup(real);
-        free(real);
-    }
-    bool listed = sp_get_port_by_name(device, &serial->device) == SP_OK;
-    g_autofree char *holder = listed ? find_holder(device) : NULL;
-    if (holder)
-        return fail_busy(error, path, holder);
-    enum file_lock lock = claim(device, &serial->lock);
-    if (lock == FILE_LOCK_FAILED) {
-        g_autofree char *text = g_strdup_printf("it cannot be locked: %s", g_strerror(errno));
-        return fail(error, WRY_SERIAL_ERROR_OTHER, path, text);
-    }
-    if (lock == FILE_LOCK_HELD) {
-        g_autofree char *other = find_holder(device);
-        return fail_busy(error, path, other);
-    }
-    return listed ? open_device(serial, path, error) : open_terminal(serial, device, path, error);
+    free(real);
+    if (!may_be_terminal(device))
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
+    serial->lock = port_lock_take(path, device, error);
+    if (serial->lock < 0 || !open_terminal(serial, device, path, error))
+        return false;
+    usb_place_free(serial->place);
+    serial->place = usb_place_of(device);
+    return true;
 }
 
 static void shut(struct wry_serial *serial)
 {
-    if (serial->device) {
-        sp_close(serial->device);
-        sp_free_port(serial->device);
-    } else if (serial->descriptor >= 0) {
+    bool was;
+
+    if (serial->descriptor >= 0) {
+        if (serial->has_lines)
+            port_set_lines(serial, false, false);
+        if (serial->quick && !serial->was_quick)
+            tty_set_quick(serial->descriptor, false, &was);
+        if (serial->has_lines)
+            tty_set_exclusive(serial->descriptor, false);
         close(serial->descriptor);
     }
     if (serial->lock >= 0)
         close(serial->lock);
-    serial->device = NULL;
     serial->descriptor = serial->lock = -1;
+    serial->has_lines = serial->quick = false;
 }
 
+/* The same adapter may have another name when it comes back. */
 static enum wry_status port_reopen(void *context)
 {
     struct wry_serial *serial = context;
 
     shut(serial);
-    return wry_serial_check_access(serial->path, NULL) && set_up(serial, serial->path, NULL)
-               ? WRY_OK
-               : WRY_LINK_LOST;
+    g_autofree char *found = serial->place ? usb_place_find(serial->place) : NULL;
+    const char *path = serial->place ? found : serial->path;
+    if (path && wry_serial_check_access(path, NULL) && set_up(serial, path, NULL))
+        return WRY_OK;
+    shut(serial);
+    return WRY_LINK_LOST;
 }
 
-struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wiring,
-                                   GError **error)
+struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, GError **error)
 {
     struct wry_serial *serial = g_new0(struct wry_serial, 1);
 
-    serial->path = g_strdup(path);
+    serial->path = g_strdup(settings->path);
     serial->descriptor = serial->lock = -1;
-    serial->wiring = wiring;
+    serial->wiring = settings->wiring;
+    serial->stop = settings->stop;
     serial->port = (struct wry_port){.context = serial,
                                      .write = port_write,
                                      .read = port_read,
                                      .set_speed = port_set_speed,
+                                     .can_speed = port_can_speed,
                                      .set_lines = port_set_lines,
                                      .send_break = port_send_break,
                                      .discard = port_discard,
@@ -292,7 +318,7 @@ struct wry_serial *wry_serial_open(const char *path, const struct wry_wiring *wi
                                      .now = wry_clock_now,
                                      .sleep = wry_clock_sleep,
                                      .top_speed = 3000000};
-    if (wry_serial_check_access(path, error) && set_up(serial, path, error))
+    if (wry_serial_check_access(serial->path, error) && set_up(serial, serial->path, error))
         return serial;
     wry_serial_close(serial);
     return NULL;
@@ -308,6 +334,7 @@ void wry_serial_close(struct wry_serial *serial)
     if (!serial)
         return;
     shut(serial);
+    usb_place_free(serial->place);
     g_free(serial->path);
     g_free(serial);
 }

@@ -10,6 +10,7 @@
 #define NS_PER_MS UINT64_C(1000000)
 
 #define BOOT_TIME (20 * NS_PER_MS)  /* from reset released to the first letter */
+#define STRAP_TIME (1 * NS_PER_MS)  /* and to the look at the strap */
 #define IDLE_STEP (100 * NS_PER_US) /* between polls while the line is in use */
 #define SLEEP_STEP (1 * NS_PER_MS)  /* and while nothing goes on */
 #define POLL_COST (2 * NS_PER_US)   /* of a poll that finds little to do */
@@ -129,7 +130,9 @@ static void begin_boot(struct sim_board *board, uint64_t now)
     board->browned_out = false;
     board->script_length = board->script_sent = 0;
     sim_line_clear(board->output);
-    board->next_poll = now + BOOT_TIME;
+    board->boot_due = now + BOOT_TIME;
+    board->strap_held = false;
+    board->next_poll = now + STRAP_TIME;
 }
 
 static void port_restart(void *context)
@@ -213,7 +216,11 @@ void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t no
     if (reset) {
         sim_line_clear(board->output);
         board->state = SIM_BOARD_HELD;
+        board->release_due = 0;
         board->next_poll = UINT64_MAX;
+    } else if (board->state == SIM_BOARD_HELD && board->reset_rise > 0) {
+        if (board->release_due == 0)
+            board->release_due = board->next_poll = now + board->reset_rise;
     } else if (board->state == SIM_BOARD_HELD) {
         begin_boot(board, now);
     }
@@ -258,11 +265,18 @@ static struct sim_firmware firmware_of(struct sim_board *board)
                                  .browned_out = board->browned_out};
 }
 
+static void sample_strap(struct sim_board *board)
+{
+    board->strap_held = board->faults.strap_stuck || ((board->boot_line || board->strap_jumper) &&
+                                                      !board->faults.strap_released);
+    board->next_poll = board->boot_due;
+    board->boot_due = 0;
+}
+
 /* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
 static void leave_rom(struct sim_board *board)
 {
-    bool held = board->faults.strap_stuck ||
-                ((board->boot_line || board->strap_jumper) && !board->faults.strap_released);
+    bool held = board->strap_held;
     struct sim_firmware firmware = firmware_of(board);
 
     sim_nor_die_settle(&board->die, board->clock);
@@ -428,7 +442,10 @@ void sim_board_poll(struct sim_board *board, uint64_t now)
     board->next_poll = now + SLEEP_STEP;
     switch (board->state) {
     case SIM_BOARD_BOOTING:
-        leave_rom(board);
+        if (board->boot_due > 0)
+            sample_strap(board);
+        else
+            leave_rom(board);
         break;
     case SIM_BOARD_LOADING:
         poll_loading(board);
@@ -440,8 +457,15 @@ void sim_board_poll(struct sim_board *board, uint64_t now)
         board->received_fill = 0;
         print_script(board);
         break;
-    case SIM_BOARD_OFF:
     case SIM_BOARD_HELD:
+        if (board->release_due > 0 && now >= board->release_due) {
+            board->release_due = 0;
+            begin_boot(board, now);
+            break;
+        }
+        board->next_poll = board->release_due > 0 ? board->release_due : UINT64_MAX;
+        break;
+    case SIM_BOARD_OFF:
         board->next_poll = UINT64_MAX;
         break;
     }

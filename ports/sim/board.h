@@ -77,6 +77,10 @@ struct sim_board {
     enum sim_board_state state;
     bool boot_line;          /* the strap as the control line drives it */
     bool strap_jumper;       /* the strap held at the board */
+    bool strap_held;         /* as the ROM saw it, soon after the reset ended */
+    uint64_t reset_rise;     /* ns from reset let go to the chip's leaving it: an RC does that */
+    uint64_t release_due;    /* ns; 0 = reset is held, or over */
+    uint64_t boot_due;       /* ns; 0 = the strap was not looked at yet */
     bool strap_ignored;      /* asked to run its firmware, the ROM does not look at the strap */
     uint64_t clock;          /* ns: the board's own time within a poll */
     uint64_t next_poll;      /* ns */
