@@ -144,12 +144,42 @@ static bool judge_rom(const struct wry_station *station, struct wry_evidence *ev
     return false;
 }
 
+/*
+ * None was said, and with the usual one the board runs its program, or is held in reset: does
+ * another one reach loading mode? The board is left as each of them leaves it, and in the end as
+ * the one does that works.
+ */
+static bool find_wiring(struct wry_station *station, struct wry_evidence *evidence)
+{
+    const struct wry_wiring *first = station->settings.wiring, *wiring;
+    const struct wry_port *port = station->port;
+
+    for (size_t i = 0; (wiring = wry_wiring_at(i)) && !station_stopped(station); i++) {
+        if (wiring == first || wiring->none)
+            continue;
+        open_take_wiring(station, wiring);
+        port->set_lines(port->context, false, false);
+        if (call_at(station, WRY_STARTING_SPEED) != WRY_OK)
+            continue;
+        wry_session_start(&station->session);
+        conclude(evidence, WRY_FINDING_WIRING, WRY_EVIDENCE_WIRING, WRY_STARTING_SPEED);
+        evidence->wiring = wiring;
+        return true;
+    }
+    open_take_wiring(station, first);
+    port->set_lines(port->context, false, false);
+    return false;
+}
+
 static void examine_silence(struct wry_station *station, struct wry_evidence *evidence)
 {
     wry_evidence_take(evidence, &station->session);
     station_mask_evidence(station, evidence);
     enum wry_finding finding = evidence->finding;
 
+    bool may_be_wiring = finding == WRY_FINDING_STRAP || finding == WRY_FINDING_SILENT;
+    if (station->wiring_assumed && may_be_wiring && find_wiring(station, evidence))
+        return;
     if (finding == WRY_FINDING_GARBAGE && speaks_in_reset(station)) {
         evidence->finding = WRY_FINDING_NO_GROUND;
         return;

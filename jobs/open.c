@@ -150,6 +150,17 @@ enum wry_outcome open_link(struct wry_station *station)
     return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
 }
 
+void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring)
+{
+    station->settings.wiring = wiring;
+    if (station->serial)
+        wry_serial_take_wiring(station->serial, wiring);
+    if (station->remote)
+        wry_remote_take_wiring(station->remote, wiring);
+    if (station->bench)
+        bench_take_wiring(station->bench, wiring);
+}
+
 void close_link(struct wry_station *station)
 {
     wry_serial_close(station->serial);

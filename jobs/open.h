@@ -7,6 +7,9 @@
 /* Opens station->link, or the only adapter there is. */
 enum wry_outcome open_link(struct wry_station *station);
 
+/* From now on the lines are driven as that wiring has them. Nothing is set yet. */
+void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring);
+
 void close_link(struct wry_station *station);
 
 /* The folder of the board on the bench that stands behind the link; free with g_free. */

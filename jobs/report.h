@@ -29,6 +29,7 @@ struct wry_station {
     struct wry_remote *remote;
     struct wry_serial *serial;
     const struct wry_port *port;
+    bool wiring_assumed; /* none was said */
     uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
 
     /* The board. */

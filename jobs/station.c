@@ -17,7 +17,8 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
     own->bench_folder = g_strdup(settings->bench_folder);
     own->layout_file = g_strdup(settings->layout_file);
     own->link = NULL;
-    if (!own->wiring)
+    station->wiring_assumed = !own->wiring;
+    if (station->wiring_assumed)
         own->wiring = wry_wiring_at(0);
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);

@@ -48,8 +48,9 @@ static void open_wires_and_other_speeds_are_not_taken_for_one_another(void)
 
 static void simulated_boards_obey_the_wiring(void)
 {
-    static const char *const wirings[] = {"rts-reset", "dtr-reset", "rts-reset-inverted",
-                                          "dtr-reset-inverted", "none"};
+    static const char *const wirings[] = {"rts-reset",          "dtr-reset",
+                                          "rts-reset-inverted", "dtr-reset-inverted",
+                                          "cross-coupled",      "none"};
 
     for (size_t i = 0; i < G_N_ELEMENTS(wirings); i++) {
         g_autofree char *name = g_strdup_printf("wired-%s", wirings[i]);
@@ -59,10 +60,19 @@ static void simulated_boards_obey_the_wiring(void)
                        wirings[i], "--content", scratch_file("returned-1.bin"), NULL));
         for (size_t k = 0; k < G_N_ELEMENTS(wirings); k++) {
             check_context("wired %s, taken for %s", wirings[i], wirings[k]);
-            bool answers = i == k && strcmp(wirings[i], "none") != 0;
+            /* Straight wires do what two transistors do, as long as they are driven in turn. */
+            bool in_turn = i == 0 && strcmp(wirings[k], "cross-coupled") == 0;
+            bool answers = (i == k && strcmp(wirings[i], "none") != 0) || in_turn;
             struct said said = command("identify", "-l", link, "--wiring", wirings[k], NULL);
             CHECK_EQUAL(answers ? 0 : 4, said.code);
         }
+        /* Without any being said, the right one is named, and the board runs in the end. */
+        check_context("wired %s", wirings[i]);
+        g_autofree char *named = g_strdup_printf("with --wiring %s", wirings[i]);
+        struct said found = command("examine", "-l", link, NULL);
+        bool to_find = i > 0 && strcmp(wirings[i], "none") != 0;
+        CHECK_EQUAL(i == 0 ? 0 : 4, found.code);
+        CHECK(says(&found, to_find ? named : i == 0 ? "Nothing is wrong" : "runs its program"));
     }
     EXPECT(2, "--wired is",
            command("bench", "add", "no", "--chip", "turnstone-t2", "--flash", "4MiB", "--wired",

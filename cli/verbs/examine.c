@@ -57,6 +57,8 @@ static int draw(struct app *app, const char *svg, bool replace)
         code = values_wiring(app, &wiring);
     if (code != EXIT_DONE)
         return code;
+    if (!wiring)
+        wiring = wry_wiring_at(0);
     if (svg && !wiring_drawing_save_svg(chip, wiring, svg, replace, &error))
         return explain_error(app, error);
     wiring_drawing_print(app, chip, wiring);

@@ -50,8 +50,8 @@ int values_wiring(struct app *app, const struct wry_wiring **wiring)
 {
     const char *name = app->wiring_name ? app->wiring_name : g_getenv("WRYTOGRAPH_WIRING");
 
-    *wiring = name && name[0] ? wry_wiring_by_name(name) : wry_wiring_at(0);
-    if (*wiring)
+    *wiring = name && name[0] ? wry_wiring_by_name(name) : NULL;
+    if (*wiring || !name || !name[0])
         return EXIT_DONE;
     g_autoptr(GString) known = g_string_new("Wirings:");
     for (size_t i = 0; wry_wiring_at(i); i++)

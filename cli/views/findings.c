@@ -11,7 +11,10 @@ static const char check_tx[] =
     "TX wire: does the adapter's TX reach the board's RX, and no other pin?";
 static const char check_rx[] = "RX wire: does the board's TX reach the adapter's RX?";
 static const char check_strap[] =
-    "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
+    "Boot strap: is it held low until after reset is released? (--wiring, which 'wrytograph "
+    "examine' finds, or --by-hand)";
+static const char check_wiring[] =
+    "Wiring: say --wiring as heard above, or set WRYTOGRAPH_WIRING to it.";
 static const char check_speed[] =
     "Speed: does the board use another one? (--call-speed; for listen, --speed)";
 static const char check_cable[] =
@@ -36,6 +39,8 @@ static const struct entry entries[] = {
                           {check_crossed, check_cable}},
     [WRY_FINDING_STRAP] = {"The board runs its program: the boot strap was not held through reset.",
                            {check_strap, check_crossed, check_speed}},
+    [WRY_FINDING_WIRING] = {"Nothing is wrong with this link, but its outputs are wired otherwise.",
+                            {check_wiring}},
     [WRY_FINDING_DEAF] = {"The board is in loading mode, but does not hear us: most likely the "
                           "wire from the adapter's TX to its RX is open.",
                           {check_tx, check_speed, check_ground, check_cable}},
@@ -98,6 +103,8 @@ char *findings_evidence(const struct wry_evidence *evidence)
         break;
     case WRY_EVIDENCE_LOADER:
         return g_strdup_printf("a loader that answers at %u baud", speed);
+    case WRY_EVIDENCE_WIRING:
+        return g_strdup_printf("a loader that answers with --wiring %s", evidence->wiring->name);
     case WRY_EVIDENCE_WORKS:
         return g_strdup_printf("a loader that answers at %u baud, also under load", speed);
     case WRY_EVIDENCE_LOADING_TEXT:

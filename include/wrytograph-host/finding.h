@@ -12,6 +12,7 @@
 
 #include <stdint.h>
 
+#include "wrytograph-host/wiring.h"
 #include "wrytograph/session.h"
 
 #ifdef __cplusplus
@@ -24,6 +25,7 @@ enum wry_finding {
     WRY_FINDING_LOW,         /* zeros only: the line is held low */
     WRY_FINDING_ECHO,        /* our own frames came back */
     WRY_FINDING_STRAP,       /* readable text of a running program */
+    WRY_FINDING_WIRING,      /* loading mode is reached, but with another wiring */
     WRY_FINDING_DEAF,        /* the boot ROM says loading mode, and the loader does not answer */
     WRY_FINDING_OTHER_SPEED, /* text or a loader, but at another speed */
     WRY_FINDING_NO_GROUND,   /* bytes from nowhere, even in reset */
@@ -41,6 +43,7 @@ const char *wry_finding_name(enum wry_finding finding);
 enum wry_evidence_kind {
     WRY_EVIDENCE_HEARD,           /* counts: what came while the board was called in vain */
     WRY_EVIDENCE_LOADER,          /* a loader answers at speed */
+    WRY_EVIDENCE_WIRING,          /* a loader answers with wiring */
     WRY_EVIDENCE_WORKS,           /* the same, also under load */
     WRY_EVIDENCE_LOADING_TEXT,    /* boot text that says loading mode, at the ROM's own speed */
     WRY_EVIDENCE_TEXT,            /* readable text at speed */
@@ -57,6 +60,7 @@ struct wry_evidence {
     uint32_t speed;  /* baud; 0 = the board was not understood at any */
     uint32_t length; /* bytes */
     struct wry_session_stats counts;
+    const struct wry_wiring *wiring; /* NULL = the one that was said, or the usual one */
     char *last_line; /* the last that was heard, printable; NULL = none was asked for */
 };
 

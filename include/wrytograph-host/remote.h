@@ -51,6 +51,8 @@ struct wry_remote_settings {
 /* What settings point to is copied, but for the wiring, which must outlive the port. */
 struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, GError **error);
 const struct wry_port *wry_remote_port(const struct wry_remote *remote);
+/* From now on it is wired like that; its outputs stay as they are until lines are set. */
+void wry_remote_take_wiring(struct wry_remote *remote, const struct wry_wiring *wiring);
 void wry_remote_close(struct wry_remote *remote);
 
 #ifdef __cplusplus

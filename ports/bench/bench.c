@@ -338,6 +338,11 @@ struct sim_adapter *bench_adapter(struct bench_board *board)
     return &board->adapter;
 }
 
+void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring)
+{
+    board->taken_for = wiring;
+}
+
 void bench_close(struct bench_board *board)
 {
     if (!board)

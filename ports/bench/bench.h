@@ -60,6 +60,9 @@ const struct wry_wiring *bench_wiring(const struct bench_board *board);
 /* For a server: what the port works on. */
 struct sim_adapter *bench_adapter(struct bench_board *board);
 /* Cuts the power and writes the flash content back. */
+/* The command takes it to be wired like that; how it is wired stays. */
+void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring);
+
 void bench_close(struct bench_board *board);
 
 #endif

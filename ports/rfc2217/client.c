@@ -477,6 +477,11 @@ const struct wry_port *wry_remote_port(const struct wry_remote *remote)
     return &remote->port;
 }
 
+void wry_remote_take_wiring(struct wry_remote *remote, const struct wry_wiring *wiring)
+{
+    remote->settings.wiring = wiring;
+}
+
 void wry_remote_close(struct wry_remote *remote)
 {
     if (!remote)

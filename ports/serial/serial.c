@@ -329,6 +329,11 @@ const struct wry_port *wry_serial_port(const struct wry_serial *serial)
     return &serial->port;
 }
 
+void wry_serial_take_wiring(struct wry_serial *serial, const struct wry_wiring *wiring)
+{
+    serial->wiring = wiring;
+}
+
 void wry_serial_close(struct wry_serial *serial)
 {
     if (!serial)
