@@ -254,7 +254,7 @@ enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evi
     if (config.patience == 0)
         config.patience = PATIENCE;
     enum wry_status status = board_call(station, &config);
-    if (status == WRY_LINK_LOST)
+    if (status == WRY_LINK_LOST || status == WRY_PORT_GONE)
         return station_fail_session(station, status);
     if (status == WRY_OK)
         examine_work(station, evidence);

@@ -95,6 +95,7 @@ static enum wry_outcome outcome_of_status(enum wry_status status)
     case WRY_NO_ANSWER:
         return WRY_OUTCOME_NO_ANSWER;
     case WRY_LINK_LOST:
+    case WRY_PORT_GONE:
         return WRY_OUTCOME_LINK_LOST;
     case WRY_WRONG_BOARD:
     case WRY_FLASH_SMALLER:

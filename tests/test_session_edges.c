@@ -386,7 +386,7 @@ static enum wry_status failing_write(void *context, const uint8_t *bytes, size_t
     return f->inner->write(f->inner->context, bytes, n);
 }
 
-static void a_port_that_fails_for_good_ends_every_call_with_the_link_lost(void)
+static void a_port_that_fails_for_good_ends_every_call_as_gone(void)
 {
     uint64_t total = 0;
     struct wry_writer writer = {.context = &total, .write = take};
@@ -415,7 +415,7 @@ static void a_port_that_fails_for_good_ends_every_call_with_the_link_lost(void)
         else
             for (unsigned i = 0; i < 200 && status == WRY_OK; i++)
                 status = wry_session_digest(&rig->session, i * 0x1000, 0x1000, digest);
-        CHECK_EQUAL(WRY_LINK_LOST, status);
+        CHECK_EQUAL(WRY_PORT_GONE, status);
         rig_free(rig);
     }
 }
@@ -477,7 +477,7 @@ int main(int argc, char **argv)
         FACT(a_flash_without_an_id_has_a_status_of_its_own),
         FACT(a_page_that_does_not_read_back_is_named),
         FACT(flash_above_16_mib_is_written_read_and_erased),
-        FACT(a_port_that_fails_for_good_ends_every_call_with_the_link_lost),
+        FACT(a_port_that_fails_for_good_ends_every_call_as_gone),
         FACT(frames_follow_the_loss),
         FACT(two_answers_that_contradict_each_other_are_a_failure_of_their_own),
     };

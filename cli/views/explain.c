@@ -218,6 +218,13 @@ static int explain_session(struct app *app, const struct wry_problem *p)
         return no_answer(app, p);
     case WRY_LINK_LOST:
         return lost(app, p);
+    case WRY_PORT_GONE:
+        return app_fail(app, code,
+                        "Is the adapter plugged in, and its server running? 'wrytograph ports' "
+                        "shows what is there. What was not finished is safe to repeat.",
+                        "the port %s went away and did not come back: nothing was heard that "
+                        "tells of the board",
+                        p->subject);
     case WRY_WRONG_BOARD:
         return app_fail(app, code, "Connect the first board again and repeat the command.",
                         "another board answered in the middle of the work");

@@ -53,6 +53,11 @@ static enum wry_status enter_loading_mode(struct wry_session *session)
     return status == WRY_OK ? released : status;
 }
 
+static uint64_t patience(const struct wry_session *session)
+{
+    return session->config.patience > 0 ? session->config.patience : PATIENCE;
+}
+
 static bool is_silence(enum wry_status status)
 {
     return status == WRY_LINK_LOST || status == WRY_NO_ANSWER;
@@ -75,39 +80,67 @@ static enum wry_status reopen(struct wry_session *session)
     return WRY_OK;
 }
 
+/* While the port is away only time counts: an adapter takes seconds to come back, and so does a
+ * board that is its own adapter and leaves the bus at a reset. */
+static enum wry_status await_port(struct wry_session *session, uint64_t until)
+{
+    enum wry_status status = reopen(session);
+
+    while (status == WRY_LINK_LOST && session->port->reopen && session_now(session) < until)
+        status = reopen(session);
+    return status == WRY_LINK_LOST ? session_fail(session, WRY_PORT_GONE, WRY_STEP_CONNECT, 0)
+                                   : status;
+}
+
+/* One call at the starting speed, on a port that may have to be opened again. */
+static enum wry_status call_once(struct wry_session *session, uint64_t until)
+{
+    enum wry_status status = await_port(session, until);
+
+    if (status == WRY_OK)
+        status = session_set_port_speed(session, session->config.start_speed);
+    return status == WRY_OK ? session_hello(session, 1) : status;
+}
+
 /* Someone holds the strap and taps reset: calls go on until the board answers. */
 static enum wry_status call_by_hand(struct wry_session *session)
 {
     uint64_t time = session->config.call_time > 0 ? session->config.call_time : CALL_TIME;
     uint64_t begun = session_now(session);
-    enum wry_status status = session_set_port_speed(session, session->config.start_speed);
+    enum wry_status status = call_once(session, begun + time);
 
-    while (status == WRY_OK) {
+    while (is_silence(status)) {
         uint64_t passed = session_now(session) - begun;
+        if (passed >= time)
+            break;
         status = session_report(session, WRY_STEP_CONNECT, 0, passed, time);
         if (status == WRY_OK)
-            status = session_hello(session, 1);
-        if (!is_silence(status) || session->port_failed || passed >= time)
-            break;
-        status = WRY_OK;
+            status =
+                session->port_failed ? call_once(session, begun + time) : session_hello(session, 1);
     }
     return status;
 }
 
+/* Each reset may make the port go away, and a call follows when it is back. */
 static enum wry_status call_by_lines(struct wry_session *session)
 {
     unsigned attempts = session->config.attempts > 0 ? session->config.attempts : ATTEMPTS;
-    enum wry_status status = session_set_port_speed(session, session->config.start_speed);
-
+    unsigned resets = 0;
     /* It may be in loading mode already, left there by the session before. */
-    if (status == WRY_OK)
-        status = session_hello(session, 1);
-    for (unsigned i = 0; i < attempts && is_silence(status); i++) {
-        status = session_report(session, WRY_STEP_CONNECT, 0, i, attempts);
-        if (status == WRY_OK)
-            status = reopen(session);
-        if (status == WRY_OK)
-            status = enter_loading_mode(session);
+    enum wry_status status = call_once(session, session_now(session) + patience(session));
+
+    for (unsigned i = 0; is_silence(status) && i < 2 * attempts; i++) {
+        if (!session->port_failed && resets == attempts)
+            break;
+        status = session_report(session, WRY_STEP_CONNECT, 0, resets, attempts);
+        if (status != WRY_OK)
+            break;
+        if (session->port_failed) {
+            status = call_once(session, session_now(session) + patience(session));
+            continue;
+        }
+        resets++;
+        status = enter_loading_mode(session);
         if (status == WRY_OK)
             status = session_hello(session, HELLO_TRIES);
     }
@@ -123,9 +156,12 @@ enum wry_status wry_session_connect(struct wry_session *session)
         session->config.by_hand ? call_by_hand(session) : call_by_lines(session);
 
     if (is_silence(status))
-        return session_fail(session, session->port_failed ? WRY_LINK_LOST : WRY_NO_ANSWER,
+        return session_fail(session, session->port_failed ? WRY_PORT_GONE : WRY_NO_ANSWER,
                             WRY_STEP_CONNECT, 0);
-    return status == WRY_OK ? session_climb(session) : status;
+    if (status == WRY_OK)
+        status = session_climb(session);
+    return session_may_recover(session, status) ? session_recover(session, WRY_STEP_CONNECT)
+                                                : status;
 }
 
 /* One call: at each speed at which the board may stand in turn; by reset now and then. */
@@ -136,10 +172,9 @@ static enum wry_status call_again(struct wry_session *session, uint32_t speed, u
     const uint32_t candidates[] = {speed, start, tried, start};
     enum wry_status status;
 
-    if (i % RESET_EVERY == RESET_EVERY - 1 && !session->config.by_hand)
-        status = enter_loading_mode(session);
-    else
-        status = session_set_port_speed(session, candidates[i % 4]);
+    if (i % RESET_EVERY != RESET_EVERY - 1 || session->config.by_hand)
+        return session_call_at(session, candidates[i % 4], 2);
+    status = enter_loading_mode(session);
     return status == WRY_OK ? session_hello(session, 2) : status;
 }
 
@@ -150,11 +185,10 @@ bool session_may_recover(const struct wry_session *session, enum wry_status stat
 
 enum wry_status session_recover(struct wry_session *session, enum wry_step step)
 {
-    uint64_t patience = session->config.patience > 0 ? session->config.patience : PATIENCE;
-    uint64_t begun = session_now(session);
+    uint64_t until = session_now(session) + patience(session);
     uint32_t speed = session->speed;
 
-    for (unsigned i = 0; session_now(session) < begun + patience; i++) {
+    for (unsigned i = 0; session_now(session) < until; i++) {
         enum wry_status status = session_report_loss(session, step);
         if (status != WRY_OK)
             return status;
@@ -166,12 +200,14 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
         if (status == WRY_OK) {
             session->stats.reconnects++;
             session_advanced(session);
-            return session->speed == speed ? WRY_OK : session_climb(session);
+            status = session->speed == speed ? WRY_OK : session_climb(session);
+            if (status == WRY_OK)
+                return status;
         }
         if (!is_silence(status))
             return status;
     }
-    return session_fail(session, WRY_LINK_LOST, step, 0);
+    return session_fail(session, session->port_failed ? WRY_PORT_GONE : WRY_LINK_LOST, step, 0);
 }
 
 enum wry_status wry_session_start(struct wry_session *session)

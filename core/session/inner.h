@@ -91,6 +91,9 @@ bool session_may_recover(const struct wry_session *session, enum wry_status stat
 enum wry_status session_recover(struct wry_session *session, enum wry_step step);
 
 /* speed.c */
+/* Calls at that speed. The board must have heard that its answer was heard: only then it keeps to
+ * the speed. */
+enum wry_status session_call_at(struct wry_session *session, uint32_t baud, unsigned tries);
 /* Climbs to the fastest speed that works, not above speed_bound. */
 enum wry_status session_climb(struct wry_session *session);
 /* The fastest speed below the one in use; 0 when there is none. */

@@ -484,10 +484,15 @@ static enum wry_status read_hashed(struct wry_session *session, uint32_t offset,
     /* Asked for first: the board hashes while the line is busy with content. */
     enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
 
+    bool asked = status == WRY_OK;
+    if (session_may_recover(session, status))
+        status = session_recover(session, WRY_STEP_READ);
     if (status == WRY_OK)
         status = read_range(session, offset, length, writer, skips);
     if (status != WRY_OK)
         return status;
+    if (!asked)
+        return session_digest(session, offset, length, digest);
     status = session_await_digest(session, offset, length, 0, seq);
     if (status == WRY_LINK_LOST)
         return session_digest(session, offset, length, digest);

@@ -78,8 +78,7 @@ static enum wry_status ask_for_speed(struct wry_session *session, uint32_t baud,
     return session_exchange(session, head, n, 1, &reply);
 }
 
-/* The board must have heard that its answer was heard: only then it keeps to the speed. */
-static enum wry_status call_at(struct wry_session *session, uint32_t baud, unsigned tries)
+enum wry_status session_call_at(struct wry_session *session, uint32_t baud, unsigned tries)
 {
     enum wry_status status = session_set_port_speed(session, baud);
 
@@ -126,7 +125,7 @@ static enum wry_status find_after_trial(struct wry_session *session, uint32_t ol
         uint32_t candidate = candidates[i % 3];
         bool asked = i % 3 == 1 && old == session->config.start_speed;
         if (!asked && (candidate != baud || able))
-            status = call_at(session, candidate, tries_at(candidate));
+            status = session_call_at(session, candidate, tries_at(candidate));
         if (status == WRY_OK)
             return candidate == baud ? WRY_OK : WRY_NO_ANSWER;
         if (candidate == baud && able && is_silent(session, status))
@@ -149,7 +148,7 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     session->speed_tried = baud;
     status = session_pause(session, switched + SWITCH_TIME);
     if (status == WRY_OK)
-        status = call_at(session, baud, tries_at(baud));
+        status = session_call_at(session, baud, tries_at(baud));
     bool able = status != WRY_UNSUPPORTED;
     if (able && !is_silent(session, status))
         return status;

@@ -29,6 +29,8 @@ const char *wry_status_text(enum wry_status status)
         return "nothing that speaks the protocol answered";
     case WRY_LINK_LOST:
         return "the link was lost";
+    case WRY_PORT_GONE:
+        return "the port is gone";
     case WRY_STALLED:
         return "the board answers and does not advance";
     case WRY_WRONG_BOARD:

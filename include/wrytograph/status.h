@@ -27,8 +27,10 @@ enum wry_status {
     WRY_SINK_FAILED,   /* a writer of the caller failed, at offset */
     WRY_KEEPER_FAILED, /* the caller's keeper failed: nothing more was erased, at offset */
     WRY_NO_ANSWER,     /* nothing that speaks the protocol answered */
-    WRY_LINK_LOST,     /* the board answered before and no longer does, or the port failed; or, with
+    WRY_LINK_LOST,     /* the board answered before and no longer does; of a port's call: it failed;
+                          or, with
                           expected frames of which found were lost, the line carries next to nothing */
+    WRY_PORT_GONE,     /* the port failed and did not come back in time; the board was not asked */
     WRY_STALLED,       /* the board's work has not advanced for long, at offset; it may answer */
     WRY_WRONG_BOARD,   /* another board than before, or a version that we do not speak */
     WRY_DIFFERS,       /* content is not what it should be, in the range offset + length */
