@@ -7,6 +7,7 @@
 #include "open.h"
 #include "pack/packer.h"
 #include "recording.h"
+#include "store/adapter_speeds.h"
 
 enum {
     RUNS_LEAST = 24, /* bytes of text that are no loading mode */
@@ -118,6 +119,21 @@ static enum wry_outcome check_expected(struct wry_station *station)
     return WRY_OUTCOME_DONE;
 }
 
+/* Why it is no faster, and so that the next command need not find out again. */
+static void tell_speed(const struct wry_station *station, const char *adapter, uint32_t likely)
+{
+    const struct wry_session *session = &station->session;
+    bool slower = session->stats.speed_steps_down > 0;
+
+    if (slower && adapter)
+        adapter_speeds_keep(adapter, session->speed);
+    if (slower || session->speed == likely)
+        station_tell(station,
+                     (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                        .note = slower ? WRY_NOTE_SLOWER : WRY_NOTE_SPEED_KNOWN,
+                                        .speed = session->speed});
+}
+
 enum wry_outcome board_connect(struct wry_station *station, bool settles)
 {
     if (station->connected) {
@@ -129,13 +145,13 @@ enum wry_outcome board_connect(struct wry_station *station, bool settles)
         return outcome;
     recording_touch(station);
     struct wry_session_config config = board_config(station);
+    g_autofree char *adapter = open_adapter_name(station);
+    if (adapter && config.max_speed == 0)
+        config.likely_speed = adapter_speeds_find(adapter);
     enum wry_status status = board_call(station, &config);
     if (status != WRY_OK)
         return station_fail_session(station, status);
-    if (station->session.stats.speed_steps_down > 0)
-        station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
-                                                 .note = WRY_NOTE_SLOWER,
-                                                 .speed = station->session.speed});
+    tell_speed(station, adapter, config.likely_speed);
     /* Also a board that is not the one expected was here. */
     recording_board(station);
     outcome = check_expected(station);

@@ -150,6 +150,13 @@ enum wry_outcome open_link(struct wry_station *station)
     return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
 }
 
+char *open_adapter_name(const struct wry_station *station)
+{
+    if (station->serial)
+        return wry_serial_adapter(station->serial);
+    return g_str_has_prefix(station->link, RFC2217) ? g_strdup(station->link) : NULL;
+}
+
 void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring)
 {
     station->settings.wiring = wiring;

@@ -153,6 +153,12 @@ void notes_tell(const struct app *app, const struct wry_event *event)
         app_note(app, "The link did not hold a faster speed; going on at %u baud.",
                  (unsigned)event->speed);
         break;
+    case WRY_NOTE_SPEED_KNOWN:
+        app_note(app,
+                 "Going on at %u baud: a faster speed did not hold on this adapter today. --speed "
+                 "tries one.",
+                 (unsigned)event->speed);
+        break;
     case WRY_NOTE_UNSETTLED:
         tell_unsettled(app, event);
         break;

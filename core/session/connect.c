@@ -26,6 +26,8 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
         session->config.start_speed = WRY_STARTING_SPEED;
     session->speed = session->config.start_speed;
     session->speed_bound = config->max_speed > 0 ? config->max_speed : UINT32_MAX;
+    if (config->likely_speed > 0 && config->likely_speed < session->speed_bound)
+        session->speed_bound = config->likely_speed;
     session_pace_begin(session);
     wry_decoder_init(&session->decoder, session->body, sizeof session->body);
 }

@@ -62,6 +62,7 @@ enum wry_note {
     WRY_NOTE_BY_HAND_LOADING,   /* the boot ROM says loading mode */
     WRY_NOTE_BY_HAND_ANSWERED,  /* and it answers */
     WRY_NOTE_SLOWER,            /* speed: a faster one did not hold */
+    WRY_NOTE_SPEED_KNOWN,       /* speed: faster ones did not hold lately, and were not tried */
     WRY_NOTE_UNSETTLED,         /* a job was cut, begun at text ("" = unknown): places that have
                                    content in the journal of this computer, and others */
     WRY_NOTE_JOURNAL_UNOPENED,  /* text = why: whether a job was cut is not known */

@@ -48,6 +48,9 @@ struct wry_serial_settings {
 /* NULL with error. Its speed is 115200 baud at first. */
 struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, GError **error);
 const struct wry_port *wry_serial_port(const struct wry_serial *serial);
+/* A name of the adapter that outlasts its device's: its serial number, or where it is plugged in.
+ * Free with g_free. */
+char *wry_serial_adapter(const struct wry_serial *serial);
 /* From now on it is wired like that; its outputs stay as they are until lines are set. */
 void wry_serial_take_wiring(struct wry_serial *serial, const struct wry_wiring *wiring);
 void wry_serial_close(struct wry_serial *serial);

@@ -109,6 +109,7 @@ struct wry_session_progress {
 struct wry_session_config {
     uint32_t token;        /* any number, different for each session: tells stale replies apart */
     uint32_t start_speed;  /* baud at which the board is called; 0 = WRY_STARTING_SPEED */
+    uint32_t likely_speed; /* baud that is tried first, and faster ones are not; 0 = none */
     uint32_t max_speed;    /* baud; 0 = the fastest that board and port can */
     bool by_hand;          /* loading mode is entered by hand: call until call_time is over */
     uint64_t call_time;    /* us; 0 = a minute */

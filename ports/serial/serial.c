@@ -329,6 +329,11 @@ const struct wry_port *wry_serial_port(const struct wry_serial *serial)
     return &serial->port;
 }
 
+char *wry_serial_adapter(const struct wry_serial *serial)
+{
+    return serial->place ? usb_place_name(serial->place) : g_strdup(serial->path);
+}
+
 void wry_serial_take_wiring(struct wry_serial *serial, const struct wry_wiring *wiring)
 {
     serial->wiring = wiring;
