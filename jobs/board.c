@@ -50,6 +50,10 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
     }
     if (progress->step == WRY_STEP_CONNECT && station->settings.by_hand)
         tell_heard(station);
+    if (progress->flash_busy && !station->busy_told) {
+        station->busy_told = true;
+        station_note(station, WRY_NOTE_FLASH_BUSY, NULL);
+    }
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
     return station_stopped(station);
 }

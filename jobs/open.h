@@ -7,7 +7,8 @@
 /* Opens station->link, or the only adapter there is. */
 enum wry_outcome open_link(struct wry_station *station);
 
-/* A name of the adapter for what is remembered of it; NULL where there is none. Free with g_free. */
+/* A name of the adapter for what is remembered of it; NULL where there is none. Free with g_free.
+ */
 char *open_adapter_name(const struct wry_station *station);
 
 /* From now on the lines are driven as that wiring has them. Nothing is set yet. */

@@ -35,6 +35,7 @@ struct wry_station {
     /* The board. */
     struct wry_session session;
     bool connected;
+    bool busy_told;                  /* and that its flash is awaited */
     bool hand_told;                  /* the user knows what to do by hand */
     uint32_t hand_seen, hand_judged; /* bytes outside frames while it is done */
     uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */

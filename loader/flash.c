@@ -63,6 +63,11 @@ bool loader_flash_busy(struct wry_loader *loader)
     return (read_status(loader) & STATUS_BUSY) != 0;
 }
 
+bool loader_flash_is_silent(struct wry_loader *loader)
+{
+    return read_status(loader) == 0xFF;
+}
+
 /* Where the bits stand and what they mean is the part's own affair: JEDEC has no standard for it.
  * A board that does not know leaves it to be found out by trying. */
 void loader_flash_look_at_protection(struct wry_loader *loader)

@@ -1,8 +1,9 @@
 /*
  * What part the flash is: woken, reset, and asked.
  *
- * Whatever ran before may have left it asleep, in mid-erase or with its addresses four bytes long.
- * It is woken, waited for and reset, as far as a part that never heard of that takes it; then it
+ * Whatever ran before may have left it asleep, in mid-erase, with its addresses four bytes long, or
+ * in a mode in which it takes what is sent for addresses on several data lines. It is taken out of
+ * that, woken, waited for and reset, as far as a part that never heard of that takes it; then it
  * tells its ID, and in SFDP (flash_table.c) the rest. A part without SFDP is taken for one that has
  * all the usual commands; what it turns out not to have is replaced when that shows.
  */
@@ -61,19 +62,35 @@ static void go_to(struct wry_loader *loader, uint8_t state)
     loader->part.since = loader->port->now(loader->port->context);
 }
 
+/* Ones alone, on the one line that is driven and those that are pulled up, end continuous reads on
+ * two and four lines, with three address bytes and four, and a mode of four lines for all (JESD216
+ * section 6.4.18). Elsewhere they are no command. */
+static void end_modes(struct wry_loader *loader)
+{
+    static const uint8_t ones[] = {0xFF, 0xFF, 0xFF};
+
+    for (size_t n = 1; n <= sizeof ones; n++)
+        loader_flash_ask(loader, ones, n, NULL, 0);
+}
+
 void loader_flash_start(struct wry_loader *loader)
 {
+    end_modes(loader);
     loader_flash_command(loader, COMMAND_WAKE);
     go_to(loader, WAKING);
 }
 
-/* A part that is busy answers to nothing else. One that is not there reads as busy for ever. */
+/*
+ * A part that is busy answers to nothing else, and may be so for minutes: a chip erase goes on
+ * through a reset of the board. One that is not there reads as all ones for ever.
+ */
 bool loader_flash_await(struct wry_loader *loader)
 {
     if (loader->part.state == KNOWN)
         return false;
     uint32_t waited = loader->port->now(loader->port->context) - loader->part.since;
     bool busy = loader->part.state != WAKING && loader_flash_busy(loader);
+    bool over = waited >= WRY_LOADER_FLASH_WAIT && busy && loader_flash_is_silent(loader);
 
     switch ((enum state)loader->part.state) {
     case WAKING:
@@ -85,13 +102,13 @@ bool loader_flash_await(struct wry_loader *loader)
             loader_flash_command(loader, COMMAND_RESET_ENABLE);
             loader_flash_command(loader, COMMAND_RESET);
             go_to(loader, RESETTING);
-        } else if (waited >= WRY_LOADER_FLASH_WAIT) {
+        } else if (over) {
             loader_flash_identify(loader);
             loader->part.state = KNOWN;
         }
         break;
     case RESETTING:
-        if (waited >= SETTLING && (!busy || waited >= WRY_LOADER_FLASH_WAIT)) {
+        if (waited >= SETTLING && (!busy || over)) {
             loader_flash_identify(loader);
             loader->part.state = KNOWN;
         }

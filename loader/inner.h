@@ -40,6 +40,8 @@ bool loader_flash_refused(struct wry_loader *loader, uint32_t offset);
 /* Begins to clear the protection. False when there is none. */
 bool loader_flash_unprotect(struct wry_loader *loader);
 bool loader_flash_busy(struct wry_loader *loader);
+/* Its status is all ones, as that of a part that is not there. */
+bool loader_flash_is_silent(struct wry_loader *loader);
 void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n);
 /* length is a unit that the part has, and offset a multiple of it. */
 void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length);

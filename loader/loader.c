@@ -268,8 +268,16 @@ static uint32_t flash_rest(const struct wry_loader *loader, bool awaited)
     return awaited || loader->op != WRY_OP_NONE ? ERASE_REST : WRY_LOADER_REST_MOST;
 }
 
+/* Also while it waits for the host to go on. */
+static bool is_at_work(const struct wry_loader *loader)
+{
+    return loader->write.state == WRY_JOB_RUNNING || loader->digest.state == WRY_JOB_RUNNING ||
+           loader->read_count > 0;
+}
+
 uint32_t wry_loader_poll(struct wry_loader *loader)
 {
+    loader->port->worked(loader->port->context, WRY_WORK_TURN, 0);
     bool awaited = loader_flash_await(loader);
     bool busy = take_input(loader);
 
@@ -292,5 +300,7 @@ uint32_t wry_loader_poll(struct wry_loader *loader)
     /* Nothing tells when the line has room again, or has taken all. */
     if (sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)
         rest = loader_least(rest, BITS_PER_BYTE * 1000000u / loader->speed);
+    if (is_at_work(loader))
+        rest = loader_least(rest, WRY_LOADER_REST_WORK);
     return loader_least(rest, flash_rest(loader, awaited));
 }

@@ -226,13 +226,14 @@ static void a_table_without_units_is_no_part_without_units(void)
 /* Whatever ran before: asleep, in mid-erase, with four address bytes, or all of that. */
 static void a_part_is_taken_as_it_was_left(void)
 {
-    for (unsigned left = 0; left < 8; left++) {
+    for (unsigned left = 0; left < 24; left++) {
         struct rig *rig = begin(left, left & 4 ? 0x2000000 : 0x400000);
         struct wry_placement item = place(0x40123);
         struct sim_nor_die *die = &rig->board.die;
         check_context("left %u", left);
         die->part.by_mode = die->long_mode = (left & 4) != 0;
         die->asleep = left & 1;
+        die->left = (uint8_t)(left / 8); /* enum sim_nor_left */
         if (left & 2) {
             die->pending_length = 0x1000; /* of a sector that nothing is checked in */
             die->pending_offset = 0x100000;
@@ -248,6 +249,36 @@ static void a_part_is_taken_as_it_was_left(void)
         CHECK(!die->long_mode);
         rig_free(rig);
     }
+}
+
+static unsigned awaited;
+
+static bool count_awaited(void *context, const struct wry_session_progress *progress)
+{
+    (void)context;
+    awaited += progress->flash_busy;
+    return false;
+}
+
+/* An erase of all goes on through a reset, for minutes. */
+static void a_part_that_is_busy_is_waited_for(void)
+{
+    struct rig *rig = begin(1, 0x400000);
+    struct sim_nor_die *die = &rig->board.die;
+    struct wry_placement item = place(0x40123);
+
+    die->pending_length = rig->flash_size;
+    memset(rig->flash, 0xFF, rig->flash_size);
+    memset(rig->before, 0xFF, rig->flash_size);
+    die->busy_until = UINT64_C(200000000000);
+    rig->session.config.progress = count_awaited;
+    awaited = 0;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK(awaited > 100);
+    CHECK(rig->adapter.now > die->busy_until);
+    CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+    CHECK(rig_holds(rig, &item, 1));
+    rig_free(rig);
 }
 
 /* A part that is not there at all has a status of its own. */
@@ -323,6 +354,7 @@ int main(int argc, char **argv)
                                         FACT(the_table_tells_the_size),
                                         FACT(a_table_without_units_is_no_part_without_units),
                                         FACT(a_part_is_taken_as_it_was_left),
+                                        FACT(a_part_that_is_busy_is_waited_for),
                                         FACT(a_part_that_does_not_answer_is_told),
                                         FACT(unknown_protection_shows_when_it_is_tried),
                                         FACT(protection_is_cleared_when_asked)};

@@ -149,6 +149,10 @@ void notes_tell(const struct app *app, const struct wry_event *event)
     case WRY_NOTE_BY_HAND_ANSWERED:
         app_note(app, "The board answers.");
         break;
+    case WRY_NOTE_FLASH_BUSY:
+        app_note(app, "The board answers; its flash is still at work on what was begun before its "
+                      "last reset. An erase of all takes minutes: waiting for it.");
+        break;
     case WRY_NOTE_SLOWER:
         app_note(app, "The link did not hold a faster speed; going on at %u baud.",
                  (unsigned)event->speed);

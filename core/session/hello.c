@@ -3,7 +3,8 @@
 
 #include "bytes/memory.h"
 
-#define FLASH_TIME (10 * 1000 * US_PER_MS) /* a flash may finish what a reset interrupted */
+/* A flash may finish what a reset interrupted: an erase of all takes minutes. */
+#define FLASH_TIME (15 * 60 * 1000 * US_PER_MS)
 #define FLASH_PAUSE (100 * US_PER_MS)
 
 enum {
@@ -78,10 +79,12 @@ enum wry_status session_hello(struct wry_session *session, unsigned tries)
     enum wry_status status = call(session, tries, false);
 
     while (is_busy(session, status) && session_now(session) < until) {
+        session->told.flash_busy = true;
         status = session_pause(session, session_now(session) + FLASH_PAUSE);
         if (status == WRY_OK)
             status = call(session, tries, false);
     }
+    session->told.flash_busy = false;
     return is_busy(session, status) ? session_fail(session, WRY_STALLED, WRY_STEP_CONNECT, 0)
                                     : status;
 }

@@ -56,39 +56,40 @@ enum wry_run_step {
 const char *wry_run_step_name(enum wry_run_step step);
 
 enum wry_note {
-    WRY_NOTE_ONLY_ADAPTER,      /* text = the device that is used for want of a link */
-    WRY_NOTE_BY_HAND,           /* now the user has to get the board into loading mode */
-    WRY_NOTE_BY_HAND_RUNS,      /* what is heard is its program: the strap was not held */
-    WRY_NOTE_BY_HAND_LOADING,   /* the boot ROM says loading mode */
-    WRY_NOTE_BY_HAND_ANSWERED,  /* and it answers */
-    WRY_NOTE_SLOWER,            /* speed: a faster one did not hold */
-    WRY_NOTE_SPEED_KNOWN,       /* speed: faster ones did not hold lately, and were not tried */
-    WRY_NOTE_UNSETTLED,         /* a job was cut, begun at text ("" = unknown): places that have
-                                   content in the journal of this computer, and others */
-    WRY_NOTE_JOURNAL_UNOPENED,  /* text = why: whether a job was cut is not known */
-    WRY_NOTE_JOURNAL_UNREAD,    /* text = why */
-    WRY_NOTE_PUT_BACK,          /* places: sectors that a cut job had put at risk */
-    WRY_NOTE_NEWER,             /* places: written since by somebody else, and kept so */
-    WRY_NOTE_BEYOND,            /* places: the journal has content where this flash has no sector */
-    WRY_NOTE_SET_ASIDE,         /* text = a file that holds what stood there before the cut */
-    WRY_NOTE_SET_ASIDE_AT_END,  /* the same for a board that nobody will know again */
-    WRY_NOTE_SET_ASIDE_FAILED,  /* text = why */
-    WRY_NOTE_SHARED_ADDRESS,    /* the board's address is not one of one board only */
-    WRY_NOTE_BLANK_BESIDE,      /* places: blank beside content, as a cut elsewhere leaves it */
-    WRY_NOTE_NOT_FORGOTTEN,     /* text = why the journal could not be brought up to date */
-    WRY_NOTE_KNOWN_UNUSABLE,    /* text = why the index of known content is done without */
-    WRY_NOTE_BACKUP_UNNOTED,    /* text = why it will not be known of later */
-    WRY_NOTE_SHELF_UNREAD,      /* text = why the shelf is done without */
-    WRY_NOTE_OWNER_UNKNOWN,     /* text = why it is not known whose settings those are */
-    WRY_NOTE_LEDGER_FAILED,     /* text = why this job is not put on record */
-    WRY_NOTE_LEDGER_WAITS,      /* n rows wait for the server that has the ledger; text = why the
-                                   last attempt failed, or NULL */
-    WRY_NOTE_LEDGER_EXPOSED,    /* rows go unencrypted to another computer; text = the server */
-    WRY_NOTE_OTHER_BOARD,       /* the archive comes from the board address, not from this one */
-    WRY_NOTE_STARTED,           /* the board has left loading mode */
-    WRY_NOTE_LISTENING,         /* speed */
-    WRY_NOTE_READABLE,          /* speed */
-    WRY_NOTE_UNREADABLE,        /* other_speed: speed is tried now */
+    WRY_NOTE_ONLY_ADAPTER,     /* text = the device that is used for want of a link */
+    WRY_NOTE_BY_HAND,          /* now the user has to get the board into loading mode */
+    WRY_NOTE_BY_HAND_RUNS,     /* what is heard is its program: the strap was not held */
+    WRY_NOTE_BY_HAND_LOADING,  /* the boot ROM says loading mode */
+    WRY_NOTE_BY_HAND_ANSWERED, /* and it answers */
+    WRY_NOTE_FLASH_BUSY,       /* the flash is at work on what a reset interrupted: it is awaited */
+    WRY_NOTE_SLOWER,           /* speed: a faster one did not hold */
+    WRY_NOTE_SPEED_KNOWN,      /* speed: faster ones did not hold lately, and were not tried */
+    WRY_NOTE_UNSETTLED,        /* a job was cut, begun at text ("" = unknown): places that have
+                                  content in the journal of this computer, and others */
+    WRY_NOTE_JOURNAL_UNOPENED, /* text = why: whether a job was cut is not known */
+    WRY_NOTE_JOURNAL_UNREAD,   /* text = why */
+    WRY_NOTE_PUT_BACK,         /* places: sectors that a cut job had put at risk */
+    WRY_NOTE_NEWER,            /* places: written since by somebody else, and kept so */
+    WRY_NOTE_BEYOND,           /* places: the journal has content where this flash has no sector */
+    WRY_NOTE_SET_ASIDE,        /* text = a file that holds what stood there before the cut */
+    WRY_NOTE_SET_ASIDE_AT_END, /* the same for a board that nobody will know again */
+    WRY_NOTE_SET_ASIDE_FAILED, /* text = why */
+    WRY_NOTE_SHARED_ADDRESS,   /* the board's address is not one of one board only */
+    WRY_NOTE_BLANK_BESIDE,     /* places: blank beside content, as a cut elsewhere leaves it */
+    WRY_NOTE_NOT_FORGOTTEN,    /* text = why the journal could not be brought up to date */
+    WRY_NOTE_KNOWN_UNUSABLE,   /* text = why the index of known content is done without */
+    WRY_NOTE_BACKUP_UNNOTED,   /* text = why it will not be known of later */
+    WRY_NOTE_SHELF_UNREAD,     /* text = why the shelf is done without */
+    WRY_NOTE_OWNER_UNKNOWN,    /* text = why it is not known whose settings those are */
+    WRY_NOTE_LEDGER_FAILED,    /* text = why this job is not put on record */
+    WRY_NOTE_LEDGER_WAITS,     /* n rows wait for the server that has the ledger; text = why the
+                                  last attempt failed, or NULL */
+    WRY_NOTE_LEDGER_EXPOSED,   /* rows go unencrypted to another computer; text = the server */
+    WRY_NOTE_OTHER_BOARD,      /* the archive comes from the board address, not from this one */
+    WRY_NOTE_STARTED,          /* the board has left loading mode */
+    WRY_NOTE_LISTENING,        /* speed */
+    WRY_NOTE_READABLE,         /* speed */
+    WRY_NOTE_UNREADABLE,       /* other_speed: speed is tried now */
     WRY_NOTE_UNREADABLE_AT_ANY, /* of the usual speeds */
     WRY_NOTE_SEEN,              /* text = what was expected */
     WRY_NOTE_NOT_SEEN,          /* text = what was expected, and the steps go on */

@@ -44,8 +44,9 @@ extern "C" {
 #define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
 #define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
 #define WRY_LOADER_RECEIVE_ROOM 256u     /* bytes to be held between two turns: see port.receive */
-#define WRY_LOADER_REST_MOST 1000000u    /* us from one turn to the next at most */
-#define WRY_LOADER_FLASH_WAIT 4000000u   /* us a flash may be busy from before the start */
+#define WRY_LOADER_REST_MOST 100000u     /* us from one turn to the next at most; and */
+#define WRY_LOADER_REST_WORK 10000u      /* while anything is under way */
+#define WRY_LOADER_FLASH_WAIT 4000000u   /* us to wait for a flash whose status is all ones */
 
 /* One transaction with chip select held low: out, then out2, then in. */
 struct wry_spi_transfer {
@@ -68,6 +69,7 @@ enum wry_work {
     WRY_WORK_ADD,       /* bytes of a difference put together */
     WRY_WORK_PACK,      /* bytes of content packed */
     WRY_WORK_PACK_RUN,  /* and of such that are all alike */
+    WRY_WORK_TURN,      /* a call of wry_loader_poll: 0 bytes */
 };
 
 struct wry_board_port {
@@ -86,7 +88,9 @@ struct wry_board_port {
     uint32_t (*now)(void *context);
     /* Resets the chip into its firmware. May return; poll is then not called again. */
     void (*restart)(void *context);
-    /* Called after each slice of work: a real board feeds its watchdog here. */
+    /* Called in each turn and after each slice of work: a real board feeds its watchdog here. A
+     * board that sleeps no longer than wry_loader_poll says calls it at least every
+     * WRY_LOADER_REST_MOST, and every WRY_LOADER_REST_WORK while anything is under way. */
     void (*worked)(void *context, enum wry_work work, uint32_t bytes);
 };
 

@@ -104,6 +104,7 @@ struct wry_session_progress {
     uint64_t expected;    /* us that the rest of a write takes by the cost model; 0 = not known */
     uint32_t speed;       /* baud in use */
     bool lost;            /* the link is lost, and the board is being looked for */
+    bool flash_busy;      /* the board answers; its flash is at work on what a reset interrupted */
 };
 
 struct wry_session_config {

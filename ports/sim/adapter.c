@@ -13,8 +13,13 @@
 
 static void to_board(void *receiver, uint8_t byte, uint64_t at)
 {
-    (void)at;
-    sim_board_receive(receiver, byte);
+    struct sim_board *board = receiver;
+
+    sim_board_receive(board, byte);
+    /* Awake until then, it looks when it is through. */
+    uint64_t awake = board->clock > at ? board->clock : at;
+    if (board->sleeps && board->state == SIM_BOARD_LOADING && board->next_poll > awake)
+        board->next_poll = awake;
 }
 
 static void to_inbox(void *receiver, uint8_t byte, uint64_t at)
@@ -53,6 +58,8 @@ static uint64_t next_event(const struct sim_adapter *adapter, uint64_t until)
     const struct sim_inbox *inbox = &adapter->inbox;
     uint64_t next = until;
 
+    if (adapter->board->sleeps && adapter->to_board.fill > 0 && adapter->to_board.head_due < next)
+        next = adapter->to_board.head_due;
     if (adapter->board->next_poll < next)
         next = adapter->board->next_poll;
     if (inbox_waits(inbox) && inbox->waiting_since + inbox->latency < next)

@@ -46,6 +46,8 @@ uint64_t sim_board_cycles(enum wry_work work)
         return 315;
     case WRY_WORK_PACK_RUN:
         return 76;
+    case WRY_WORK_TURN:
+        return 0;
     }
     return 0;
 }
@@ -107,10 +109,22 @@ static uint32_t port_now(void *context)
 
 static void begin_boot(struct sim_board *board, uint64_t now);
 
+/* It runs while the loader does; what it finds when it is fed, it would have found before. */
+static void feed(struct sim_board *board)
+{
+    if (board->watchdog > 0 && board->clock > board->fed + board->watchdog &&
+        board->state == SIM_BOARD_LOADING) {
+        board->bitten++;
+        begin_boot(board, board->clock);
+    }
+    board->fed = board->clock;
+}
+
 static void port_worked(void *context, enum wry_work work, uint32_t bytes)
 {
     struct sim_board *board = context;
 
+    feed(board);
     if (work == WRY_WORK_DIGEST)
         board->hashed += bytes;
     if (board->faults.brown_out && board->hashed > BROWN_OUT_AFTER &&
@@ -418,11 +432,17 @@ static void poll_loading(struct sim_board *board)
         board->received_fill = 0;
         wry_loader_init(&board->loader, &board->port, &board->identity, board->memory,
                         board->memory_size);
+        board->fed = board->clock;
     }
     uint64_t before = board->clock;
-    bool idle = wry_loader_poll(&board->loader) > 0;
+    uint32_t rest = wry_loader_poll(&board->loader);
+    bool idle = rest > 0;
     if (board->state != SIM_BOARD_LOADING)
         return;
+    if (board->sleeps) {
+        board->next_poll = board->clock + (idle ? rest * NS_PER_US : POLL_COST);
+        return;
+    }
     bool line_in_use = board->output->fill > 0 || board->input->fill > 0;
     uint64_t step = !idle ? POLL_COST : line_in_use ? IDLE_STEP : SLEEP_STEP;
     board->next_poll = board->clock + step;

@@ -98,6 +98,10 @@ struct sim_board {
     uint64_t greeting_due; /* ns; 0 = the ROM still speaks */
     char line[64];         /* what the firmware is being sent */
     size_t line_length;
+    bool sleeps;          /* as long as the loader says, and byte by byte woken */
+    uint64_t watchdog;    /* ns without being fed after which it resets the board; 0 = none */
+    uint64_t fed;         /* ns */
+    unsigned bitten;      /* how often it did */
     uint32_t hashed;      /* bytes since the board came up: hard work */
     bool browned_out;     /* the last reset was one */
     uint64_t next_report; /* ns */

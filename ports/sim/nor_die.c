@@ -12,12 +12,13 @@ enum {
     STATUS_PROTECT = 0x7C,
 };
 
-/* Typical times of a NOR flash, ns. */
+/* Typical times of a NOR flash, ns; a data sheet's maxima are some multiple of these. */
 #define TIME_STATUS UINT64_C(5000000)
 #define TIME_PROGRAM UINT64_C(400000)
 #define TIME_ERASE_4K UINT64_C(45000000)
 #define TIME_ERASE_32K UINT64_C(120000000)
 #define TIME_ERASE_64K UINT64_C(150000000)
+#define SLOWEST UINT64_C(14)
 
 void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, uint64_t seed)
 {
@@ -86,6 +87,7 @@ void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
     die->pending_length = 0;
     die->status &= STATUS_PROTECT;
     die->pending_status = die->asleep = die->long_mode = false;
+    die->left = SIM_NOR_PLAIN;
 }
 
 static bool is_protected(const struct sim_nor_die *die, uint32_t offset, uint32_t length)
@@ -111,6 +113,8 @@ static void begin(struct sim_nor_die *die, uint64_t now, uint64_t time, uint32_t
     die->status &= (uint8_t)~STATUS_WRITE_ENABLED;
     if (!enabled || is_protected(die, offset, length))
         return;
+    if (die->slowest)
+        time *= SLOWEST;
     die->operations++;
     die->busy_until = now + time;
     die->pending_offset = offset;
@@ -279,12 +283,25 @@ static bool plain(struct sim_nor_die *die, const struct wry_spi_transfer *t, uin
     }
 }
 
+/* Eight clocks of ones are a command of four lines; a continuous read takes up to twenty. */
+static void hear_ones(struct sim_nor_die *die, const struct wry_spi_transfer *t)
+{
+    size_t needed = die->left == SIM_NOR_CONTINUOUS ? 3 : 1;
+
+    if (t->out2_length == 0 && t->out_length >= needed && wry_bytes_blank(t->out, t->out_length))
+        die->left = SIM_NOR_PLAIN;
+}
+
 static void execute(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint64_t now)
 {
     uint8_t command = t->out[0];
 
     if (die->dead)
         return;
+    if (die->left != SIM_NOR_PLAIN) {
+        hear_ones(die, t);
+        return;
+    }
     if (die->asleep) {
         die->asleep = command != 0xAB;
         return;

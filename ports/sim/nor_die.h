@@ -33,11 +33,19 @@ struct sim_nor_part {
     bool pin_held;         /* the status register takes no change */
 };
 
+/* What ran before left it in a mode that only ones end. */
+enum sim_nor_left {
+    SIM_NOR_PLAIN,
+    SIM_NOR_CONTINUOUS, /* reads: what is sent is an address */
+    SIM_NOR_FOUR_LINES, /* every command on four data lines */
+};
+
 struct sim_nor_die {
     uint8_t *cells;
     struct sim_nor_part part;
     bool dead;      /* it answers to nothing, as one that is not there */
     bool asleep;    /* hears only the command that wakes it */
+    uint8_t left;   /* enum sim_nor_left: in what mode */
     bool long_mode; /* every address has four bytes */
     bool reset_enabled;
     bool pending_status; /* the status register is being changed, to this: */
@@ -48,6 +56,7 @@ struct sim_nor_die {
     uint8_t told;   /* by SFDP: log2 of its bytes */
     uint8_t status; /* status register: busy is computed, the rest stored */
     uint32_t spi_hz;
+    bool slowest;    /* all takes as long as data sheets allow at most */
     uint64_t random; /* state of the generator for undefined states */
 
     uint64_t busy_until; /* ns; an operation is pending while pending_length > 0 */
