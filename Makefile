@@ -6,7 +6,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all adapter demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -56,6 +56,11 @@ perf: all
 	@perf/real_time $(BUILD)
 	@echo
 	@perf/clean_line $(BUILD)
+
+# The command on the kernel's own driver of a USB serial adapter, in an emulated machine: two minutes.
+adapter: all
+	@scripts/install-deps --adapter
+	@trials/adapter/run $(BUILD)
 
 # Many boards at once, killed cards, and the ledger under load: some minutes, on an idle machine.
 perf-cards: all

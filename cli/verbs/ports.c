@@ -18,18 +18,27 @@ static void add_device(struct app *app, const struct wry_serial_device *device)
                                                  (unsigned)device->usb_product)
                                : g_strdup("-");
 
+    g_autofree char *state = device->problem  ? g_strdup(device->problem)
+                             : device->holder ? g_strdup_printf("held by %s", device->holder)
+                                              : g_strdup("ready");
+
     app_print(app, "%-16s %-10s %-14s %-24s %s", device->path, usb,
               device->serial ? device->serial : "-",
-              device->description ? device->description : "-",
-              device->problem ? device->problem : "ready");
+              device->description ? device->description : "-", state);
+    if (device->link)
+        app_print(app, "%16s also %s", "", device->link);
     json_builder_begin_object(app->json);
     json_add_text(app->json, "path", device->path);
     json_add_text(app->json, "description", device->description ? device->description : "");
     json_add_text(app->json, "usb_ids", usb);
     json_add_text(app->json, "serial_number", device->serial ? device->serial : "");
     json_add_boolean(app->json, "can_be_opened", device->problem == NULL);
+    if (device->link)
+        json_add_text(app->json, "link", device->link);
     if (device->problem)
         json_add_text(app->json, "problem", device->problem);
+    if (device->holder)
+        json_add_text(app->json, "holder", device->holder);
     json_builder_end_object(app->json);
 }
 

@@ -215,14 +215,13 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
 enum wry_status wry_session_start(struct wry_session *session)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    struct wry_message reply;
 
     /* At the speed at which its program is likely to speak: what it says first is not missed then,
      * however long the way to the port is. Where that fails, it starts all the same. */
     if (session->connected && session->speed > WRY_STARTING_SPEED)
         session_change_speed(session, WRY_STARTING_SPEED);
     size_t n = wry_message_put_bare(head, WRY_KIND_START, session_next_seq(session));
-    enum wry_status status = session_exchange(session, head, n, HELLO_TRIES, &reply);
+    enum wry_status status = session_exchange_start(session, head, n, HELLO_TRIES);
     if (status == WRY_OK || status == WRY_STOPPED)
         session->connected = false;
     else

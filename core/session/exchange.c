@@ -3,6 +3,7 @@
 
 #include "bytes/memory.h"
 
+#define TEXT_SLICE (2 * US_PER_MS)
 #define AHEAD (150 * US_PER_MS) /* of the line: what lies in buffers cannot be stopped any more */
 
 enum {
@@ -10,6 +11,7 @@ enum {
     PIECE_MOST = 1024, /* more at speeds at which */
     PIECE_RATE = 1000, /* they still are no more than a hundredth of a second */
     REPLY_SIZE = 64,   /* bytes on the line of any short reply */
+    TEXT_LEAST = 32,   /* bytes: more than an answer has */
 };
 
 uint16_t session_next_seq(struct wry_session *session)
@@ -199,18 +201,30 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
     }
 }
 
-/* One try: waits for the reply until it is overdue. WRY_NO_ANSWER when it did not come. */
+/*
+ * One try: waits for the reply until it is overdue. WRY_NO_ANSWER when it did not come. Where so
+ * many bytes of text do as well, they are left for whoever takes what has arrived.
+ */
 static enum wry_status await_reply(struct wry_session *session, uint8_t reply_kind, uint16_t seq,
-                                   struct wry_message *reply)
+                                   uint32_t text, struct wry_message *reply)
 {
     uint64_t deadline = session_answer_deadline(session, REPLY_SIZE);
+    uint32_t before = (uint32_t)session->stats.bytes_received;
     struct wry_error_message error;
     bool got;
 
     for (;;) {
-        enum wry_status status = session_receive(session, deadline, reply, &got);
+        uint64_t soon = session_now(session) + TEXT_SLICE;
+        uint64_t until = text > 0 && soon < deadline ? soon : deadline;
+        enum wry_status status = session_receive(session, until, reply, &got);
         if (status != WRY_OK)
             return status;
+        if (!got && text > 0 && (uint32_t)session->stats.bytes_received - before >= text) {
+            session->raw_at = 0;
+            return WRY_OK;
+        }
+        if (!got && until < deadline)
+            continue;
         if (!got)
             return WRY_NO_ANSWER;
         if (reply->seq != seq)
@@ -222,8 +236,8 @@ static enum wry_status await_reply(struct wry_session *session, uint8_t reply_ki
     }
 }
 
-enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
-                                 unsigned tries, struct wry_message *reply)
+static enum wry_status exchange(struct wry_session *session, const uint8_t *head, size_t length,
+                                unsigned tries, uint32_t text, struct wry_message *reply)
 {
     uint8_t reply_kind = head[0] | WRY_KIND_REPLY;
     uint16_t seq = wry_get16(head + 2);
@@ -243,13 +257,27 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
         if (i == 0)
             asked = session->line_free_at;
         if (status == WRY_OK)
-            status = await_reply(session, reply_kind, seq, reply);
+            status = await_reply(session, reply_kind, seq, text, reply);
         if (status == WRY_OK)
             session_note_latency(session, asked, reply->length, i + 1);
         if (status != WRY_NO_ANSWER)
             return status;
     }
     return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
+}
+
+enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
+                                 unsigned tries, struct wry_message *reply)
+{
+    return exchange(session, head, length, tries, 0, reply);
+}
+
+enum wry_status session_exchange_start(struct wry_session *session, const uint8_t *head,
+                                       size_t length, unsigned tries)
+{
+    struct wry_message reply = {.length = 0};
+
+    return exchange(session, head, length, tries, TEXT_LEAST, &reply);
 }
 
 enum wry_status session_ask_status(struct wry_session *session)

@@ -64,6 +64,9 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
 /* Sends until the reply of its kind and sequence comes; WRY_LINK_LOST when it never does. */
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
                                  unsigned tries, struct wry_message *reply);
+/* The same of a request to start: where its answer was lost, text tells that the board has. */
+enum wry_status session_exchange_start(struct wry_session *session, const uint8_t *head,
+                                       size_t length, unsigned tries);
 enum wry_status session_ask_status(struct wry_session *session);
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud);
 

@@ -59,7 +59,10 @@ void wry_serial_close(struct wry_serial *serial);
 struct wry_serial_device {
     char *path, *description, *serial;
     int usb_vendor, usb_product; /* 0 when it is no USB device */
+    char *link;                  /* a name of it that lasts, in /dev/serial/by-id */
     char *problem;               /* why it cannot be opened; NULL when it can */
+    char *holder;                /* the program that holds it, "NAME (process N)", as far as that
+                                    can be told; NULL when nobody is known to */
 };
 
 /* False with a message when there is no such device, or it may not be opened. */

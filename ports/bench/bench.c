@@ -27,6 +27,7 @@ struct bench_board {
     uint8_t *cells;
     size_t size;
     const struct wry_wiring *taken_for, *wired;
+    bool rts;             /* as it was last set */
     struct wry_port port; /* the adapter's, by way of both */
 };
 
@@ -270,14 +271,20 @@ static gboolean map_flash(struct bench_board *board, const char *path, size_t si
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
     struct sim_adapter *adapter = context;
-    const struct bench_board *board =
-        (const struct bench_board *)(const void *)((const char *)context -
-                                                   offsetof(struct bench_board, adapter));
+    struct bench_board *board =
+        (struct bench_board *)(void *)((char *)context - offsetof(struct bench_board, adapter));
+    uint64_t delay = board->board.faults.line_delay_ms * UINT64_C(1000);
     bool dtr, rts;
 
     if (board->taken_for->none)
         return WRY_OK;
     wry_wiring_outputs(board->taken_for, reset, boot, &dtr, &rts);
+    if (delay > 0 && rts != board->rts) {
+        wry_wiring_meaning(board->wired, dtr, board->rts, &reset, &boot);
+        adapter->port.set_lines(context, reset, boot);
+        adapter->port.sleep(context, adapter->port.now(context) + delay);
+    }
+    board->rts = rts;
     wry_wiring_meaning(board->wired, dtr, rts, &reset, &boot);
     return adapter->port.set_lines(context, reset, boot);
 }

@@ -44,6 +44,13 @@ static const cyaml_schema_field_t faults_fields[] = {
     CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct sim_board_faults, protect),
     CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct sim_board_faults, claims),
     CYAML_FIELD_UINT("power_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, power_cut),
+    CYAML_FIELD_UINT("clean_in", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_in),
+    CYAML_FIELD_UINT("clean_out", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_out),
+    CYAML_FIELD_UINT("off_permille", CYAML_FLAG_OPTIONAL, struct sim_board_faults, off_permille),
+    CYAML_FIELD_UINT("line_delay_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, line_delay_ms),
+    CYAML_FIELD_UINT("erase_least", CYAML_FLAG_OPTIONAL, struct sim_board_faults, erase_least),
+    CYAML_FIELD_UINT("busy_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, busy_ms),
+    CYAML_FIELD_UINT("unplugged", CYAML_FLAG_OPTIONAL, struct sim_board_faults, unplugged),
     CYAML_FIELD_UINT("cable_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, cable_cut),
     CYAML_FIELD_END,
 };

@@ -10,8 +10,14 @@
 const char fault_text_known[] =
     "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, loader=BAUD, "
     "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, "
-    "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, protect=BITS, claims=SIZE, "
-    "power-cut=N and cable-cut=N.";
+    "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, to-board=BAUD, "
+    "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
+    "busy=TIME, power-cut=N, cable-cut=N and unplugged=N.";
+
+enum {
+    LATENCY_MOST = 10000, /* ms */
+    BUSY_MOST = 600000,
+};
 
 /* Faults that are there or not. */
 static const struct {
@@ -70,6 +76,20 @@ char *fault_text_describe(const struct sim_board_faults *faults)
         g_string_append_printf(text, "latency %u ms, ", (unsigned)faults->latency_ms);
     if (faults->clean_baud > 0)
         g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
+    if (faults->clean_in > 0)
+        g_string_append_printf(text, "to the board good to %u baud, ", (unsigned)faults->clean_in);
+    if (faults->clean_out > 0)
+        g_string_append_printf(text, "from the board good to %u baud, ",
+                               (unsigned)faults->clean_out);
+    if (faults->off_permille > 0)
+        g_string_append_printf(text, "speeds off by %g %%, ", faults->off_permille / 10.0);
+    if (faults->line_delay_ms > 0)
+        g_string_append_printf(text, "RTS %u ms late, ", (unsigned)faults->line_delay_ms);
+    if (faults->erase_least > 0)
+        g_string_append_printf(text, "flash erases %u KiB at least, ",
+                               (unsigned)(faults->erase_least / 1024));
+    if (faults->busy_ms > 0)
+        g_string_append_printf(text, "flash busy for %g s, ", faults->busy_ms / 1e3);
     if (faults->protect > 0)
         g_string_append_printf(text, "block-protect bits 0x%02X, ", faults->protect);
     if (faults->claims > 0)
@@ -80,6 +100,9 @@ char *fault_text_describe(const struct sim_board_faults *faults)
     if (faults->cable_cut > 0)
         g_string_append_printf(text, "cable pulled at byte %" G_GUINT64_FORMAT ", ",
                                faults->cable_cut);
+    if (faults->unplugged > 0)
+        g_string_append_printf(text, "adapter unplugged at byte %" G_GUINT64_FORMAT ", ",
+                               faults->unplugged);
     g_string_truncate(text, text->len > 2 ? text->len - 2 : 0);
     return g_string_free(text, FALSE);
 }
@@ -106,14 +129,32 @@ static bool parse_rate(const char *text, const char *name, uint32_t *ppb)
     return true;
 }
 
-static bool parse_latency(const char *text, uint32_t *latency_ms)
+static bool parse_ms(const char *text, uint64_t most_ms, uint32_t *ms)
 {
     uint64_t time;
 
-    if (!units_parse_time(text, &time) || time > 10000000)
+    if (!units_parse_time(text, &time) || time > most_ms * 1000)
         return false;
-    *latency_ms = (uint32_t)(time / 1000);
+    *ms = (uint32_t)(time / 1000);
     return true;
+}
+
+static bool parse_permille(const char *text, uint32_t *permille)
+{
+    char *end;
+    double percent = g_ascii_strtod(text, &end);
+
+    if (end == text || *end != '\0' || !(percent >= 0) || percent > 10)
+        return false;
+    *permille = (uint32_t)(percent * 10 + 0.5);
+    return true;
+}
+
+/* A power of two within the bounds. */
+static bool parse_power(const char *text, uint32_t least, uint32_t most, uint32_t *bytes)
+{
+    return units_parse_size(text, bytes) && *bytes >= least && *bytes <= most &&
+           (*bytes & (*bytes - 1)) == 0;
 }
 
 bool fault_text_parse(const char *text, struct sim_board_faults *faults)
@@ -139,12 +180,23 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
     if (g_str_has_prefix(text, "noise-above="))
         return units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
     if (g_str_has_prefix(text, "latency="))
-        return parse_latency(text + strlen("latency="), &faults->latency_ms);
+        return parse_ms(text + strlen("latency="), LATENCY_MOST, &faults->latency_ms);
+    if (g_str_has_prefix(text, "late-rts="))
+        return parse_ms(text + strlen("late-rts="), LATENCY_MOST, &faults->line_delay_ms);
+    if (g_str_has_prefix(text, "busy="))
+        return parse_ms(text + strlen("busy="), BUSY_MOST, &faults->busy_ms);
+    if (g_str_has_prefix(text, "off-speed="))
+        return parse_permille(text + strlen("off-speed="), &faults->off_permille);
+    if (g_str_has_prefix(text, "to-board="))
+        return units_parse_speed(text + strlen("to-board="), &faults->clean_in);
+    if (g_str_has_prefix(text, "from-board="))
+        return units_parse_speed(text + strlen("from-board="), &faults->clean_out);
+    if (g_str_has_prefix(text, "erases="))
+        return parse_power(text + strlen("erases="), 0x1000, 0x100000, &faults->erase_least);
     if (g_str_has_prefix(text, "cable="))
         return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
     if (g_str_has_prefix(text, "claims="))
-        return units_parse_size(text + strlen("claims="), &faults->claims) &&
-               faults->claims >= 0x10000 && (faults->claims & (faults->claims - 1)) == 0;
+        return parse_power(text + strlen("claims="), 0x10000, UINT32_MAX, &faults->claims);
     if (g_str_has_prefix(text, "protect=")) {
         if (!units_parse_size(text + strlen("protect="), &value) || (value & ~0x7Cu) != 0)
             return false;
@@ -154,5 +206,6 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
     return parse_rate(text, "noise=", &faults->noise_ppb) ||
            parse_rate(text, "lost=", &faults->lost_ppb) ||
            parse_count(text, "power-cut=", &faults->power_cut) ||
-           parse_count(text, "cable-cut=", &faults->cable_cut);
+           parse_count(text, "cable-cut=", &faults->cable_cut) ||
+           parse_count(text, "unplugged=", &faults->unplugged);
 }

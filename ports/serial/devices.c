@@ -4,7 +4,10 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "port_lock.h"
 #include "wrytograph-host/serial.h"
+
+#define LASTING "/dev/serial/by-id"
 
 static void free_device(void *item)
 {
@@ -13,7 +16,9 @@ static void free_device(void *item)
     g_free(device->path);
     g_free(device->description);
     g_free(device->serial);
+    g_free(device->link);
     g_free(device->problem);
+    g_free(device->holder);
     g_free(device);
 }
 
@@ -24,17 +29,49 @@ static int by_path(const void *a, const void *b)
     return strcmp((*x)->path, (*y)->path);
 }
 
+/* The name in /dev/serial/by-id that leads to the device; NULL when none does. */
+static char *lasting_name(const char *real)
+{
+    GDir *folder = g_dir_open(LASTING, 0, NULL);
+    char *found = NULL;
+    const char *name;
+
+    while (folder && !found && (name = g_dir_read_name(folder))) {
+        g_autofree char *link = g_build_filename(LASTING, name, NULL);
+        char *target = realpath(link, NULL);
+        if (g_strcmp0(target, real) == 0)
+            found = g_steal_pointer(&link);
+        free(target);
+    }
+    if (folder)
+        g_dir_close(folder);
+    return found;
+}
+
+/* Without opening it: that would pull its outputs. */
+static void look_at(struct wry_serial_device *device)
+{
+    g_autoptr(GError) error = NULL;
+    char *real = realpath(device->path, NULL);
+
+    if (!wry_serial_check_access(device->path, &error))
+        device->problem = g_strdup(strchr(error->message, ':') + 2);
+    if (real) {
+        device->link = lasting_name(real);
+        device->holder = port_lock_holder(real);
+    }
+    free(real);
+}
+
 static struct wry_serial_device *describe(const struct sp_port *port)
 {
     struct wry_serial_device *device = g_new0(struct wry_serial_device, 1);
-    g_autoptr(GError) error = NULL;
 
     device->path = g_strdup(sp_get_port_name(port));
     device->description = g_strdup(sp_get_port_description(port));
     device->serial = g_strdup(sp_get_port_usb_serial(port));
     sp_get_port_usb_vid_pid(port, &device->usb_vendor, &device->usb_product);
-    if (!wry_serial_check_access(device->path, &error))
-        device->problem = g_strdup(strchr(error->message, ':') + 2);
+    look_at(device);
     return device;
 }
 
@@ -43,7 +80,6 @@ static struct wry_serial_device *parse_line(const char *line)
 {
     struct wry_serial_device *device = g_new0(struct wry_serial_device, 1);
     g_auto(GStrv) words = g_strsplit(line, " ", 4);
-    g_autoptr(GError) error = NULL;
     guint n = g_strv_length(words);
 
     device->path = g_strdup(words[0]);
@@ -52,8 +88,7 @@ static struct wry_serial_device *parse_line(const char *line)
                (unsigned *)&device->usb_product);
     device->serial = g_strdup(n > 2 ? words[2] : NULL);
     device->description = g_strdup(n > 3 ? words[3] : NULL);
-    if (!wry_serial_check_access(device->path, &error))
-        device->problem = g_strdup(strchr(error->message, ':') + 2);
+    look_at(device);
     return device;
 }
 

@@ -133,8 +133,11 @@ char *port_lock_holder(const char *device)
     char *holder = find_by_files(device);
     int lock = holder || !path ? -1 : open(path, O_RDWR | O_CLOEXEC | O_NOFOLLOW);
 
-    if (lock >= 0 && file_lock_try(lock) == FILE_LOCK_HELD)
+    if (lock >= 0 && file_lock_try(lock) == FILE_LOCK_HELD) {
         holder = read_lock(lock);
+        if (!holder)
+            holder = g_strdup("another program");
+    }
     if (lock >= 0)
         close(lock);
     return holder ? holder : find_by_lock_file(device);

@@ -3,6 +3,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <grp.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
@@ -169,13 +170,37 @@ static bool fail(GError **error, enum wry_serial_error code, const char *path, c
     return false;
 }
 
+/* The group that may open it and that this process is not in; NULL when there is none. */
+static char *group_that_lacks(const char *path)
+{
+    enum { GROUPS_MOST = 256 };
+    struct stat about;
+    gid_t groups[GROUPS_MOST];
+    const gid_t both = S_IRGRP | S_IWGRP;
+
+    if (stat(path, &about) != 0 || (about.st_mode & both) != both || about.st_gid == getegid())
+        return NULL;
+    int n = getgroups(GROUPS_MOST, groups);
+    for (int i = 0; i < n; i++) {
+        if (groups[i] == about.st_gid)
+            return NULL;
+    }
+    const struct group *entry = getgrgid(about.st_gid);
+    return entry ? g_strdup(entry->gr_name) : g_strdup_printf("%u", (unsigned)about.st_gid);
+}
+
 bool wry_serial_check_access(const char *path, GError **error)
 {
     if (access(path, F_OK) != 0)
         return fail(error, WRY_SERIAL_ERROR_MISSING, path, "there is no such device");
-    if (access(path, R_OK | W_OK) != 0)
-        return fail(error, WRY_SERIAL_ERROR_PERMISSION, path, "you may not open it");
-    return true;
+    if (access(path, R_OK | W_OK) == 0)
+        return true;
+    g_autofree char *group = group_that_lacks(path);
+    g_autofree char *text =
+        group ? g_strdup_printf(
+                    "you may not open it: it is for the group %s, and you are not in it", group)
+              : g_strdup("you may not open it");
+    return fail(error, WRY_SERIAL_ERROR_PERMISSION, path, text);
 }
 
 static bool fail_open(GError **error, const char *path, const char *device)

@@ -9,6 +9,7 @@
 #define NS_PER_MS UINT64_C(1000000)
 #define HOST_BUFFER 4096u /* bytes that the host's system takes before a write waits */
 #define UART_BUFFER 256u
+#define AWAY_TIME (3000 * NS_PER_MS)
 #define REACTION (50 * NS_PER_US) /* until a sleeping board notices the line */
 
 static void to_board(void *receiver, uint8_t byte, uint64_t at)
@@ -140,11 +141,37 @@ size_t sim_adapter_take(struct sim_adapter *adapter, uint8_t *to, size_t room)
     return n;
 }
 
+/* Away, its calls fail; and nobody drives the lines. */
+static bool is_away(struct sim_adapter *adapter)
+{
+    uint64_t at = adapter->board->faults.unplugged;
+
+    if (at > 0 && !adapter->unplugged && adapter->to_board.sent >= at) {
+        adapter->unplugged = true;
+        adapter->back_at = adapter->now + AWAY_TIME;
+        sim_line_clear(&adapter->to_board);
+        adapter->inbox.head = adapter->inbox.fill = adapter->inbox.ready = 0;
+    }
+    return adapter->back_at > 0;
+}
+
+static enum wry_status port_reopen(void *context)
+{
+    struct sim_adapter *adapter = context;
+
+    if (adapter->now < adapter->back_at)
+        return WRY_LINK_LOST;
+    adapter->back_at = 0;
+    return WRY_OK;
+}
+
 static enum wry_status port_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct sim_adapter *adapter = context;
 
     for (;;) {
+        if (is_away(adapter))
+            return WRY_LINK_LOST;
         size_t taken = sim_adapter_offer(adapter, bytes, n);
         bytes += taken;
         n -= taken;
@@ -160,6 +187,9 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     struct sim_adapter *adapter = context;
     uint64_t until = deadline * NS_PER_US;
 
+    *got = 0;
+    if (is_away(adapter))
+        return WRY_LINK_LOST;
     sim_adapter_advance(adapter, until > adapter->now ? until : adapter->now, true);
     *got = sim_adapter_take(adapter, bytes, room);
     return WRY_OK;
@@ -171,6 +201,8 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
 
     while (adapter->to_board.fill > 0)
         sim_adapter_advance(adapter, adapter->to_board.head_due, false);
+    if (is_away(adapter))
+        return WRY_LINK_LOST;
     adapter->to_board.sender_baud = baud;
     adapter->to_host.receiver_baud = baud;
     return WRY_OK;
@@ -180,6 +212,8 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
     struct sim_adapter *adapter = context;
 
+    if (is_away(adapter))
+        return WRY_LINK_LOST;
     sim_board_lines(adapter->board, reset, boot, adapter->now);
     return WRY_OK;
 }
@@ -265,6 +299,7 @@ void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint
         .set_lines = port_set_lines,
         .discard = port_discard,
         .send_break = port_send_break,
+        .reopen = port_reopen,
         .now = port_now,
         .sleep = port_sleep,
         .top_speed = 3000000,

@@ -34,6 +34,8 @@ struct sim_adapter {
     struct sim_inbox inbox;
     uint64_t next_stray; /* ns: a byte that nobody sent; UINT64_MAX = none to come */
     uint64_t random;
+    bool unplugged;   /* has been, as its board's faults say */
+    uint64_t back_at; /* ns, until which it is away; 0 = it is there */
     struct wry_port port;
 };
 

@@ -81,8 +81,10 @@ static bool port_transmitted(void *context)
 
 static void set_uart(struct sim_board *board, uint32_t baud)
 {
-    board->output->sender_baud = baud;
-    board->input->receiver_baud = baud;
+    uint32_t real = baud + (uint32_t)((uint64_t)baud * board->faults.off_permille / 1000);
+
+    board->output->sender_baud = real;
+    board->input->receiver_baud = real;
 }
 
 static void port_set_speed(void *context, uint32_t baud)
@@ -196,6 +198,15 @@ void sim_board_init(struct sim_board *board, const struct wry_board_identity *id
     board->next_poll = UINT64_MAX;
 }
 
+/* A flash with large units alone. */
+static void set_erase_least(struct sim_nor_part *part, uint32_t bytes)
+{
+    part->lacks_4k = part->lacks_32k = bytes > 0x1000;
+    part->large_log2 = 0;
+    while (part->lacks_4k && UINT32_C(1) << part->large_log2 < bytes)
+        part->large_log2++;
+}
+
 void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults)
 {
     uint32_t claims = faults->claims > 0 ? faults->claims : board->die.size;
@@ -203,6 +214,7 @@ void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults
     board->faults = *faults;
     board->die.status = faults->protect;
     board->die.cut_at_operation = faults->power_cut;
+    set_erase_least(&board->die.part, faults->erase_least);
     board->die.jedec[2] = 0;
     while (UINT32_C(1) << board->die.jedec[2] < claims)
         board->die.jedec[2]++;
@@ -218,6 +230,7 @@ void sim_board_power(struct sim_board *board, bool on, uint64_t now)
         board->state = SIM_BOARD_OFF;
         board->next_poll = UINT64_MAX;
     } else if (board->state == SIM_BOARD_OFF && !board->faults.unpowered) {
+        sim_nor_die_keep_busy(&board->die, now + board->faults.busy_ms * NS_PER_MS);
         begin_boot(board, now);
     }
 }

@@ -39,29 +39,34 @@ enum sim_line_end {
 };
 
 struct sim_board_faults {
-    bool strap_released;   /* the strap never reaches the chip */
-    uint32_t noise_ppb;    /* bit errors per 10^9 bits, both directions */
-    uint32_t noise_above;  /* baud up to which there is none */
-    uint32_t lost_ppb;     /* bytes lost of 10^9, both directions */
-    uint32_t latency_ms;   /* for which the adapter holds back less than a packet; 0 = 2 ms */
-    uint32_t clean_baud;   /* the cable garbles anything faster; 0 = none */
-    uint32_t clean_in;     /* the wire to the board does; 0 = no more than the cable */
-    uint32_t clean_out;    /* the wire to the host does */
-    uint8_t protect;       /* block-protect bits of the flash's status register */
-    uint32_t claims;       /* bytes that the flash's JEDEC ID claims; 0 = what it has */
-    bool unpowered;        /* its pins pull the line low */
-    bool no_ground;        /* nothing arrives as it was sent, and bytes come from nowhere */
-    bool swapped;          /* TX to TX, RX to RX: nothing arrives */
-    bool echo;             /* the adapter's TX is joined to its RX */
-    bool brown_out;        /* the supply gives way when the board works hard */
-    uint32_t loader_baud;  /* the loader listens at this speed first; 0 = the usual one */
-    uint32_t console_baud; /* the firmware's text; 0 = as the chip has it */
-    uint8_t line_end;      /* what ends a line for the firmware: enum sim_line_end */
-    bool tx_open;          /* the wire from the adapter's TX is open */
-    bool rx_open;          /* the wire to the adapter's RX is open */
-    bool strap_stuck;      /* the strap is always held */
-    uint64_t power_cut;    /* the power fails within this flash operation, from 1; 0 = never */
-    uint64_t cable_cut;    /* the cable is pulled after that many bytes to the board; 0 = never */
+    bool strap_released;    /* the strap never reaches the chip */
+    uint32_t noise_ppb;     /* bit errors per 10^9 bits, both directions */
+    uint32_t noise_above;   /* baud up to which there is none */
+    uint32_t lost_ppb;      /* bytes lost of 10^9, both directions */
+    uint32_t latency_ms;    /* for which the adapter holds back less than a packet; 0 = 2 ms */
+    uint32_t clean_baud;    /* the cable garbles anything faster; 0 = none */
+    uint32_t clean_in;      /* the wire to the board does; 0 = no more than the cable */
+    uint32_t clean_out;     /* the wire to the host does */
+    uint32_t off_permille;  /* by which the board's UART is too fast */
+    uint32_t line_delay_ms; /* the adapter sets RTS so much later than DTR */
+    uint32_t erase_least;   /* bytes that the flash erases at least; 0 = a sector */
+    uint32_t busy_ms;       /* the flash is at work on an erase of all when the power comes */
+    uint8_t protect;        /* block-protect bits of the flash's status register */
+    uint32_t claims;        /* bytes that the flash's JEDEC ID claims; 0 = what it has */
+    bool unpowered;         /* its pins pull the line low */
+    bool no_ground;         /* nothing arrives as it was sent, and bytes come from nowhere */
+    bool swapped;           /* TX to TX, RX to RX: nothing arrives */
+    bool echo;              /* the adapter's TX is joined to its RX */
+    bool brown_out;         /* the supply gives way when the board works hard */
+    uint32_t loader_baud;   /* the loader listens at this speed first; 0 = the usual one */
+    uint32_t console_baud;  /* the firmware's text; 0 = as the chip has it */
+    uint8_t line_end;       /* what ends a line for the firmware: enum sim_line_end */
+    bool tx_open;           /* the wire from the adapter's TX is open */
+    bool rx_open;           /* the wire to the adapter's RX is open */
+    bool strap_stuck;       /* the strap is always held */
+    uint64_t power_cut;     /* the power fails within this flash operation, from 1; 0 = never */
+    uint64_t cable_cut;     /* the cable is pulled after that many bytes to the board; 0 = never */
+    uint64_t unplugged;     /* the adapter is, after that many, and plugged in again in 3 s */
 };
 
 struct sim_board {

@@ -7,6 +7,7 @@
 #include "wrytograph/bytes.h"
 
 enum {
+    SECTOR = 0x1000,
     STATUS_BUSY = 0x01,
     STATUS_WRITE_ENABLED = 0x02,
     STATUS_PROTECT = 0x7C,
@@ -39,7 +40,35 @@ void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, ui
 
 static bool is_busy(const struct sim_nor_die *die)
 {
-    return die->pending_length > 0 || die->pending_status;
+    return die->pending_length > 0 || die->pending_status || die->kept_busy > 0;
+}
+
+void sim_nor_die_keep_busy(struct sim_nor_die *die, uint64_t until)
+{
+    die->kept_busy = until;
+}
+
+/* What the erase in hand covers. */
+static void mark_weak(struct sim_nor_die *die, bool weak)
+{
+    for (uint32_t i = 0; i < die->pending_length; i += SECTOR) {
+        uint32_t n = (die->pending_offset + i) / SECTOR;
+        uint8_t bit = (uint8_t)(1u << n % 8);
+        die->weak[n / 8] = (uint8_t)(weak ? die->weak[n / 8] | bit : die->weak[n / 8] & ~bit);
+    }
+}
+
+bool sim_nor_die_age(struct sim_nor_die *die)
+{
+    bool aged = false;
+
+    for (uint32_t at = 0; at < die->size; at += SECTOR) {
+        if (!(die->weak[at / SECTOR / 8] >> at / SECTOR % 8 & 1))
+            continue;
+        die->cells[at + sim_random(&die->random) % SECTOR] ^= 0x10;
+        aged = true;
+    }
+    return aged;
 }
 
 static void take_effect(struct sim_nor_die *die)
@@ -52,6 +81,7 @@ static void take_effect(struct sim_nor_die *die)
                 cells[i] &= die->pending_page[i];
         }
     } else {
+        mark_weak(die, false);
         uint32_t stuck = die->stuck_at - die->pending_offset;
         bool holds_stuck = die->stuck_at > 0 && stuck < die->pending_length;
         uint8_t kept = holds_stuck ? cells[stuck] : 0xFF;
@@ -66,6 +96,8 @@ void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now)
 {
     if (die->pending_length > 0 && now >= die->busy_until)
         take_effect(die);
+    if (die->kept_busy > 0 && now >= die->kept_busy)
+        die->kept_busy = 0;
     if (die->pending_status && now >= die->busy_until) {
         die->status = die->status_next;
         die->second = die->part.two_registers ? die->second_next : 0;
@@ -77,7 +109,13 @@ void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now)
 {
     sim_nor_die_settle(die, now);
     uint8_t *cells = die->cells + die->pending_offset;
-    for (uint32_t i = 0; i < die->pending_length; i++) {
+    bool weak = die->weak_cuts && die->pending_length >= SECTOR && !die->pending_program &&
+                sim_random(&die->random) % 2 == 0;
+    if (weak) {
+        memset(cells, 0xFF, die->pending_length);
+        mark_weak(die, true);
+    }
+    for (uint32_t i = 0; i < die->pending_length && !weak; i++) {
         uint8_t chance = (uint8_t)sim_random(&die->random);
         if (die->pending_program)
             cells[i] &= die->pending_page[i] | chance;

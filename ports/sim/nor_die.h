@@ -40,6 +40,8 @@ enum sim_nor_left {
     SIM_NOR_FOUR_LINES, /* every command on four data lines */
 };
 
+#define SIM_NOR_SECTORS 32768u /* at most */
+
 struct sim_nor_die {
     uint8_t *cells;
     struct sim_nor_part part;
@@ -59,12 +61,17 @@ struct sim_nor_die {
     bool slowest;    /* all takes as long as data sheets allow at most */
     uint64_t random; /* state of the generator for undefined states */
 
+    uint64_t kept_busy;  /* ns, until which an older operation lasts */
     uint64_t busy_until; /* ns; an operation is pending while pending_length > 0 */
     uint32_t pending_offset, pending_length;
     bool pending_program;
     uint8_t pending_page[256];
 
     uint32_t stuck_at; /* a worn cell here keeps its bits; 0 = none */
+
+    /* Every other erase that is cut reads as blank and holds badly, until a whole one. */
+    bool weak_cuts;
+    uint8_t weak[SIM_NOR_SECTORS / 8]; /* bit n: sector n does */
 
     uint64_t cut_at_operation; /* the power fails in the middle of this one; 0 = never */
     uint64_t cut_due;          /* ns; 0 = not yet known */
@@ -85,6 +92,12 @@ uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_tran
 
 /* Lets a pending operation take effect if its time has come. */
 void sim_nor_die_settle(struct sim_nor_die *die, uint64_t now);
+
+/* It is at work until then (ns) on what was begun before; its content is not touched. */
+void sim_nor_die_keep_busy(struct sim_nor_die *die, uint64_t until);
+
+/* Time passes: what holds badly changes. True when something does. */
+bool sim_nor_die_age(struct sim_nor_die *die);
 
 /* Power is gone at now: an unfinished operation leaves its range undefined. */
 void sim_nor_die_cut(struct sim_nor_die *die, uint64_t now);

@@ -21,15 +21,15 @@ enum {
     ROOM = 8192,
     STATUS_BYTES = 2, /* before what each packet carries */
     MODEM_STATUS = 0x01,
-    LINE_EMPTY = 0x60,  /* the transmitter has nothing left */
-    IDLE_MS = 40,       /* after which a packet without content goes out */
-    TELNET_IAC = 255,   /* RFC 854 */
+    LINE_EMPTY = 0x60, /* the transmitter has nothing left */
+    IDLE_MS = 40,      /* after which a packet without content goes out */
+    TELNET_IAC = 255,  /* RFC 854 */
     TELNET_DO = 253,
     TELNET_WILL = 251,
     TELNET_SB = 250,
     TELNET_SE = 240,
-    BINARY = 0,         /* RFC 856 */
-    COM_PORT = 44,      /* RFC 2217 */
+    BINARY = 0,    /* RFC 856 */
+    COM_PORT = 44, /* RFC 2217 */
     SET_BAUDRATE = 1,
     SET_CONTROL = 5,
     DTR_ON = 8,
@@ -39,14 +39,14 @@ enum {
 
 struct adapter {
     struct usb usb;
-    int board;                     /* a socket */
-    uint8_t in[ROOM];              /* from the board, still to go to the kernel */
+    int board;        /* a socket */
+    uint8_t in[ROOM]; /* from the board, still to go to the kernel */
     size_t fill;
-    unsigned telnet;               /* of a command of telnet's that came in: its state */
+    unsigned telnet; /* of a command of telnet's that came in: its state */
     bool dtr, rts, in_break;
     uint32_t baud;
     uint8_t latency_ms;
-    uint64_t waiting_since;        /* ms */
+    uint64_t waiting_since; /* ms */
 };
 
 static uint64_t now_ms(void)
@@ -166,10 +166,11 @@ static int take_vendor(struct adapter *adapter, const struct usb_setup *setup, u
 
 static int describe(uint16_t which, uint8_t *in)
 {
-    static const uint8_t device[] = {18, 1, 0x00, 0x02, 0, 0, 0, 64, 0x03, 0x04, 0x01, 0x60,
-                                     0x00, 0x06, 1, 2, 3, 1};
-    static const uint8_t config[] = {9, 2, 32, 0, 1, 1, 0, 0x80, 45, 9, 4, 0, 0, 2, 0xFF, 0xFF,
-                                     0xFF, 0, 7, 5, 0x81, 2, 64, 0, 0, 7, 5, 0x02, 2, 64, 0, 0};
+    static const uint8_t device[] = {18,   1,    0x00, 0x02, 0,    0, 0, 64, 0x03,
+                                     0x04, 0x01, 0x60, 0x00, 0x06, 1, 2, 3,  1};
+    static const uint8_t config[] = {9,  2, 32, 0,    1,    1,    0, 0x80, 45, 9,    4,
+                                     0,  0, 2,  0xFF, 0xFF, 0xFF, 0, 7,    5,  0x81, 2,
+                                     64, 0, 0,  7,    5,    0x02, 2, 64,   0,  0};
     static const char *const texts[] = {"", "Harbour workshop", "bench adapter", "HW0001"};
     unsigned n = which & 0xFF;
 
@@ -247,7 +248,7 @@ static void from_board(struct adapter *adapter)
         case 1: /* a command */
             if (iac)
                 adapter->in[adapter->fill++] = TELNET_IAC;
-            adapter->telnet = bytes[i] == TELNET_SB                            ? 3
+            adapter->telnet = bytes[i] == TELNET_SB                              ? 3
                               : bytes[i] >= TELNET_WILL && bytes[i] < TELNET_IAC ? 2
                                                                                  : 0;
             break;
@@ -291,8 +292,8 @@ static int connect_to(const char *port)
     struct sockaddr_in address = {.sin_family = AF_INET,
                                   .sin_port = htons((uint16_t)atoi(port)),
                                   .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
-    static const uint8_t hello[] = {TELNET_IAC, TELNET_WILL, BINARY, TELNET_IAC, TELNET_DO, BINARY,
-                                    TELNET_IAC, TELNET_WILL, COM_PORT};
+    static const uint8_t hello[] = {TELNET_IAC, TELNET_WILL, BINARY,      TELNET_IAC, TELNET_DO,
+                                    BINARY,     TELNET_IAC,  TELNET_WILL, COM_PORT};
     int board = socket(AF_INET, SOCK_STREAM, 0), one = 1;
 
     if (board < 0 || connect(board, (struct sockaddr *)&address, sizeof address) != 0)

@@ -1,6 +1,6 @@
 /*
- * A USB device that the kernel takes for a real one, by USB/IP: this end is the device. The kernel's
- * virtual host controller (vhci-hcd) is given one end of a pair of sockets.
+ * A USB device that the kernel takes for a real one, by USB/IP: this end is the device. The
+ * kernel's virtual host controller (vhci-hcd) is given one end of a pair of sockets.
  *
  *     struct usb usb;
  *     usb_plug_in(&usb, port, &device);

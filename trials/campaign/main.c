@@ -25,11 +25,17 @@ enum {
 };
 
 const char *const fault_names[FAULTS] = {
-    [FAULT_NONE] = "nothing",           [FAULT_POWER] = "power cut",
-    [FAULT_CABLE] = "cable pulled",     [FAULT_RESET] = "reset pressed",
-    [FAULT_HOST] = "process killed",    [FAULT_CALL] = "killed at a call of the system",
-    [FAULT_DISK] = "disk full",         [FAULT_LOCK] = "store locked",
-    [FAULT_WIRING] = "wired otherwise", [FAULT_NOISE] = "noise on the line",
+    [FAULT_NONE] = "nothing",
+    [FAULT_POWER] = "power cut",
+    [FAULT_ADAPTER] = "adapter unplugged, and back",
+    [FAULT_CABLE] = "cable pulled",
+    [FAULT_RESET] = "reset pressed",
+    [FAULT_HOST] = "process killed",
+    [FAULT_CALL] = "killed at a call of the system",
+    [FAULT_DISK] = "disk full",
+    [FAULT_LOCK] = "store locked",
+    [FAULT_WIRING] = "wired otherwise",
+    [FAULT_NOISE] = "noise on the line",
 };
 
 const char *const work_names[WORKS] = {

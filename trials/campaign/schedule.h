@@ -28,15 +28,16 @@ enum {
 
 enum fault {
     FAULT_NONE,
-    FAULT_POWER,  /* cut within a flash operation */
-    FAULT_CABLE,  /* pulled after a number of bytes */
-    FAULT_RESET,  /* somebody presses the button */
-    FAULT_HOST,   /* the process is killed, anywhere */
-    FAULT_CALL,   /* it is killed at a call of the system */
-    FAULT_DISK,   /* full from a moment on */
-    FAULT_LOCK,   /* another program has the store */
-    FAULT_WIRING, /* the control lines are wired otherwise than it was said */
-    FAULT_NOISE,  /* on the line, in all of the schedule */
+    FAULT_POWER, /* cut within a flash operation */
+    FAULT_CABLE,
+    FAULT_ADAPTER, /* pulled after a number of bytes */
+    FAULT_RESET,   /* somebody presses the button */
+    FAULT_HOST,    /* the process is killed, anywhere */
+    FAULT_CALL,    /* it is killed at a call of the system */
+    FAULT_DISK,    /* full from a moment on */
+    FAULT_LOCK,    /* another program has the store */
+    FAULT_WIRING,  /* the control lines are wired otherwise than it was said */
+    FAULT_NOISE,   /* on the line, in all of the schedule */
     FAULTS,
 };
 

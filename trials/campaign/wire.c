@@ -131,12 +131,19 @@ static enum wry_status mortal_set_lines(void *context, bool reset, bool boot)
                                     : mortal->inner->set_lines(mortal->inner->context, reset, boot);
 }
 
+/* A dead process waits for nothing, but the session's patience has to end. */
 static void mortal_sleep(void *context, uint64_t until)
 {
     struct mortal *mortal = context;
 
-    if (mortal->pieces_left > 0)
-        mortal->inner->sleep(mortal->inner->context, until);
+    mortal->inner->sleep(mortal->inner->context, until);
+}
+
+static enum wry_status mortal_reopen(void *context)
+{
+    struct mortal *mortal = context;
+
+    return mortal->pieces_left == 0 ? WRY_LINK_LOST : mortal->inner->reopen(mortal->inner->context);
 }
 
 struct campaign {
@@ -144,6 +151,7 @@ struct campaign {
     unsigned resets;
     struct pack *pack; /* NULL: content goes as it is */
     bool differences;
+    bool unplugs; /* the adapter, where others pull the cable */
     enum work work;
     struct known known;
     struct rig *rig;
@@ -222,6 +230,12 @@ static enum fault arm(struct campaign *c, uint64_t *random)
         fault = FAULT_POWER;
         break;
     case 1:
+        if (c->unplugs) {
+            c->rig->adapter.unplugged = false;
+            faults->unplugged = c->rig->adapter.to_board.sent + 1 + at % (20000 / shorter);
+            fault = FAULT_ADAPTER;
+            break;
+        }
         faults->cable_cut = c->rig->adapter.to_board.sent + 1 + at % (20000 / shorter);
         fault = FAULT_CABLE;
         break;
@@ -243,7 +257,8 @@ static void repair(struct campaign *c)
 {
     struct rig *rig = c->rig;
 
-    rig->board.faults.power_cut = rig->board.faults.cable_cut = 0;
+    rig->board.faults.power_cut = rig->board.faults.cable_cut = rig->board.faults.unplugged = 0;
+    rig->adapter.back_at = 0;
     rig->board.die.cut_at_operation = rig->board.die.cut_due = 0;
     rig->adapter.to_board.cut = rig->adapter.to_host.cut = false;
     c->mortal.pieces_left = UINT64_MAX;
@@ -265,7 +280,8 @@ static enum wry_status attempt(struct campaign *c, bool armed, uint64_t *random)
         status = wry_session_settle(&c->rig->session, NULL);
     if (status == WRY_OK)
         status = wry_session_write(&c->rig->session, &c->plan);
-    if (armed && (status != WRY_OK || c->resets > resets))
+    /* One that comes back strikes as well when the work is done all the same. */
+    if (armed && (status != WRY_OK || c->resets > resets || c->rig->adapter.unplugged))
         struck(fault);
     if (armed)
         say_step("%s: %s", fault_names[fault], wry_status_text(status));
@@ -303,6 +319,8 @@ static void set_up(struct campaign *c, const struct schedule *schedule)
                                          .flash_size = FLASH_SIZE,
                                          .blank = seed % 5 == 0,
                                          .faults = {.noise_ppb = noisy ? 10000 : 0}});
+    c->unplugs = seed % 11 == 3;
+    c->rig->board.die.weak_cuts = seed % 2 == 0;
     c->memory = calloc(1, sizeof *c->memory);
     c->keeper = (struct wry_keeper){.context = c->memory,
                                     .begin = begin,
@@ -318,6 +336,7 @@ static void set_up(struct campaign *c, const struct schedule *schedule)
     c->mortal.port.set_speed = mortal_set_speed;
     c->mortal.port.set_lines = mortal_set_lines;
     c->mortal.port.sleep = mortal_sleep;
+    c->mortal.port.reopen = mortal_reopen;
     c->mortal.port.top_speed = 921600;
     c->rig->config.keeper = &c->keeper;
     c->rig->config.kept_count = seed % 4 == 0 ? 0 : 2 + seed % 4; /* 0: the session's own */
@@ -347,6 +366,8 @@ static void clear(struct campaign *c)
 
 static void hold(const struct campaign *c)
 {
+    if (sim_nor_die_age(&c->rig->board.die))
+        wrong("an erase that was cut reads as blank, and was believed");
     if (!rig_holds(c->rig, c->items, c->count))
         wrong("the flash is not as it should be");
     /* Whatever a cut left was known for what it is. */
