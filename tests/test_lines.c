@@ -63,12 +63,11 @@ struct bench {
     char *link, *pty;
 };
 
-/* Serves one gauge, with the demo's application in it. */
-static void serve(struct bench *bench, const char *name)
+/* Serves one gauge that is on the bench. */
+static void serve_gauge(struct bench *bench, const char *name)
 {
     const char *const argv[] = {command_path(), "bench", "serve", "--pty", name, NULL};
 
-    scratch_add_gauge(name);
     CHECK(start(&bench->process, argv));
     g_auto(GStrv) words = g_strsplit_set(bench->process.line, " ", -1);
     bench->link = bench->pty = NULL;
@@ -79,6 +78,13 @@ static void serve(struct bench *bench, const char *name)
             bench->pty = g_strdup(*word);
     }
     CHECK(bench->link && bench->pty);
+}
+
+/* The same of a new one, with the demo's application in it. */
+static void serve(struct bench *bench, const char *name)
+{
+    scratch_add_gauge(name);
+    serve_gauge(bench, name);
 }
 
 static void stop(struct bench *bench)
@@ -318,6 +324,23 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
     stop(&bench);
 }
 
+/* What it took seconds to find out is not found out by each command. */
+static void the_speed_that_an_adapter_carries_is_remembered(void)
+{
+    struct bench bench;
+
+    scratch_add_gauge("slow");
+    EXPECT(0, "500000", command("bench", "fault", "slow", "cable=500000", NULL));
+    serve_gauge(&bench, "slow");
+    EXPECT(0, "did not hold a faster speed; going on at 460800",
+           command("identify", "-l", bench.link, NULL));
+    EXPECT(0, "Going on at 460800 baud: a faster speed did not hold",
+           command("identify", "-l", bench.link, NULL));
+    EXPECT(0, "did not hold a faster speed",
+           command("identify", "-l", bench.link, "--speed", "921600", NULL));
+    stop(&bench);
+}
+
 static void the_only_adapter_is_used_and_several_are_listed(void)
 {
     struct bench bench;
@@ -543,6 +566,7 @@ int main(int argc, char **argv)
         FACT(who_floods_and_leaves_frees_the_board),
         FACT(addresses_that_lead_nowhere_are_told_apart),
         FACT(a_link_that_breaks_is_opened_again_without_a_leak),
+        FACT(the_speed_that_an_adapter_carries_is_remembered),
         FACT(the_only_adapter_is_used_and_several_are_listed),
         FACT(an_adapter_that_appears_is_named),
         FACT(ctrl_c_stops_a_long_wait_at_once),

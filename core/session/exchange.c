@@ -168,6 +168,8 @@ static enum wry_status fetch(struct wry_session *session, uint64_t deadline)
                                                  sizeof session->raw, deadline, &session->raw_fill);
     session->waited += session_now(session) - begun;
     session->stats.bytes_received += session->raw_fill;
+    if (session->raw_fill > 0)
+        session->raw_last = session->raw_fill;
     if (status == WRY_OK)
         return WRY_OK;
     session->port_failed = true;
@@ -221,6 +223,7 @@ static enum wry_status await_reply(struct wry_session *session, uint8_t reply_ki
             return status;
         if (!got && text > 0 && (uint32_t)session->stats.bytes_received - before >= text) {
             session->raw_at = 0;
+            session->raw_fill = session->raw_last;
             return WRY_OK;
         }
         if (!got && until < deadline)

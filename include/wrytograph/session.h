@@ -253,6 +253,7 @@ struct wry_session {
     struct wry_decoder decoder;
     uint8_t raw[128];
     size_t raw_at, raw_fill;
+    size_t raw_last; /* raw_fill when something came last */
     size_t heard_at;
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
