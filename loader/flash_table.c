@@ -18,7 +18,6 @@ enum command {
 enum {
     HEAD = 8, /* bytes of the first header, and of each that follows */
     TABLES_MOST = 16,
-    WORDS_MOST = 16,
     TABLE_BASIC = 0xFF00, /* section 6.4 */
     TABLE_MAP = 0xFF81,   /* sector map, section 6.5 */
     TABLE_LONG = 0xFF84,  /* four-byte address instructions, section 6.7 */
@@ -58,24 +57,27 @@ enum {
 #define SHORT_ADDRESS_REACH 0x1000000u /* bytes that three address bytes reach */
 #define SIGNATURE 0x50444653u          /* "SFDP" */
 
+/* Read where it stands, a word at a time: no memory is kept for it. */
 struct table {
-    uint32_t words[WORDS_MOST];
+    uint32_t offset;
     unsigned count;
 };
 
 struct tables {
+    struct wry_loader *loader;
     struct table basic, wide;
     unsigned everywhere; /* bit n: erase type n + 1 works in all regions of all sector maps */
 };
 
-struct type {
-    unsigned log2;
-    uint8_t command;
-};
-
-static uint32_t word(const struct table *table, unsigned n)
+/* An erase type as the table has it: log2 of its bytes, and its command. */
+static unsigned log2_of(unsigned type)
 {
-    return n <= table->count ? table->words[n - 1] : 0;
+    return type & 0xFF;
+}
+
+static uint8_t command_in(unsigned type)
+{
+    return (uint8_t)(type >> 8);
 }
 
 static void read_sfdp(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n)
@@ -95,12 +97,15 @@ static uint32_t read_word(struct wry_loader *loader, uint32_t offset)
     return wry_get32(bytes);
 }
 
-static void read_table(struct wry_loader *loader, uint32_t offset, unsigned words,
-                       struct table *table)
+/* 0 where the table has no such word. */
+static uint32_t word(const struct tables *tables, const struct table *table, unsigned n)
 {
-    table->count = words < WORDS_MOST ? words : WORDS_MOST;
-    for (unsigned i = 0; i < table->count; i++)
-        table->words[i] = read_word(loader, offset + 4 * i);
+    return n <= table->count ? read_word(tables->loader, table->offset + 4 * (n - 1)) : 0;
+}
+
+static uint32_t basic_word(const struct tables *tables, unsigned n)
+{
+    return word(tables, &tables->basic, n);
 }
 
 /* Which types work everywhere. How the part is set up now is not asked: what one of its maps lacks
@@ -124,8 +129,9 @@ static unsigned read_map(struct wry_loader *loader, uint32_t offset, unsigned wo
 }
 
 /* Later headers of the same table are of later versions of the standard, and say more. */
-static bool read_tables(struct wry_loader *loader, struct tables *tables)
+static bool find_tables(struct tables *tables)
 {
+    struct wry_loader *loader = tables->loader;
     uint8_t head[HEAD];
 
     read_sfdp(loader, 0, head, sizeof head);
@@ -136,21 +142,20 @@ static bool read_tables(struct wry_loader *loader, struct tables *tables)
         read_sfdp(loader, HEAD + HEAD * i, head, sizeof head);
         uint32_t offset = wry_get32(head + 4) & 0xFFFFFF;
         unsigned id = (unsigned)head[7] << 8 | head[0];
+        struct table table = {.offset = offset, .count = head[3]};
         if (id == TABLE_BASIC)
-            read_table(loader, offset, head[3], &tables->basic);
+            tables->basic = table;
         else if (id == TABLE_LONG)
-            read_table(loader, offset, head[3], &tables->wide);
+            tables->wide = table;
         else if (id == TABLE_MAP)
             tables->everywhere = read_map(loader, offset, head[3]);
     }
     return tables->basic.count > 0;
 }
 
-static struct type type_at(const struct tables *tables, unsigned n)
+static unsigned type_at(const struct tables *tables, unsigned n)
 {
-    uint32_t told = word(&tables->basic, WORD_ERASE + n / 2) >> (n % 2 * 16);
-
-    return (struct type){.log2 = told & 0xFF, .command = (uint8_t)(told >> 8)};
+    return basic_word(tables, WORD_ERASE + n / 2) >> (n % 2 * 16) & 0xFFFF;
 }
 
 static void take_size(struct wry_loader *loader, uint32_t told)
@@ -196,27 +201,29 @@ void loader_flash_assume_usual(struct wry_loader *loader)
  */
 static uint8_t command_of(const struct wry_loader *loader, const struct tables *tables, unsigned n)
 {
-    uint32_t had = word(&tables->wide, 1);
-    struct type type = type_at(tables, n);
+    uint32_t had = word(tables, &tables->wide, 1);
+    unsigned type = type_at(tables, n);
 
     if (!loader->part.own_commands)
-        return type.command;
+        return command_in(type);
     if (tables->wide.count > 0)
-        return had & (uint32_t)LONG_ERASE << n ? (uint8_t)(word(&tables->wide, 2) >> (n * 8)) : 0;
-    return type.log2 == LOG2_SECTOR ? 0x21 : type.log2 == LOG2_32K ? 0x5C : 0xDC;
+        return had & (uint32_t)LONG_ERASE << n
+                   ? (uint8_t)(word(tables, &tables->wide, 2) >> (n * 8))
+                   : 0;
+    return log2_of(type) == LOG2_SECTOR ? 0x21 : log2_of(type) == LOG2_32K ? 0x5C : 0xDC;
 }
 
 /* How it is reached above 16 MiB. A part that names neither way is left with what is usual. */
 static void choose_addresses(struct wry_loader *loader, const struct tables *tables)
 {
     struct wry_loader_part *part = &loader->part;
-    uint32_t had = word(&tables->wide, 1), how = word(&tables->basic, WORD_ENTER) >> 24;
+    uint32_t had = word(tables, &tables->wide, 1), how = basic_word(tables, WORD_ENTER) >> 24;
     bool own = (had & LONG_READ) && (had & LONG_PROGRAM), sector = false;
 
     part->long_address = loader->capacity > SHORT_ADDRESS_REACH ||
-                         (word(&tables->basic, WORD_FIRST) >> 17 & 3) == ADDRESS_LONG_ALONE;
+                         (basic_word(tables, WORD_FIRST) >> 17 & 3) == ADDRESS_LONG_ALONE;
     for (unsigned n = 0; n < TYPES; n++)
-        sector |= (had & (uint32_t)LONG_ERASE << n) && type_at(tables, n).log2 == LOG2_SECTOR;
+        sector |= (had & (uint32_t)LONG_ERASE << n) && log2_of(type_at(tables, n)) == LOG2_SECTOR;
     if (how & (ENTER_PLAIN | ENTER_ENABLED | ENTER_ALWAYS))
         own = own && sector;
     else
@@ -228,12 +235,12 @@ static void choose_addresses(struct wry_loader *loader, const struct tables *tab
 static bool is_clear(const struct tables *tables)
 {
     for (unsigned a = 0; a < TYPES; a++) {
-        struct type one = type_at(tables, a);
-        if (one.log2 != 0 && (one.log2 < LOG2_LEAST || one.log2 > LOG2_MOST))
+        unsigned one = type_at(tables, a), log2 = log2_of(one);
+        if (log2 != 0 && (log2 < LOG2_LEAST || log2 > LOG2_MOST))
             return false;
-        for (unsigned b = 0; b < a && one.log2 != 0; b++) {
-            struct type other = type_at(tables, b);
-            if (other.log2 != 0 && other.log2 != one.log2 && other.command == one.command)
+        for (unsigned b = 0; b < a && log2 != 0; b++) {
+            unsigned other = type_at(tables, b);
+            if (log2_of(other) != 0 && other != one && command_in(other) == command_in(one))
                 return false;
         }
     }
@@ -250,19 +257,19 @@ static void take_units(struct wry_loader *loader, const struct tables *tables)
     part->erase_4k = part->erase_32k = part->erase_64k = 0;
     part->least_log2 = 0;
     for (unsigned n = 0; n < TYPES; n++) {
-        struct type type = type_at(tables, n);
-        if (type.log2 == 0)
+        unsigned log2 = log2_of(type_at(tables, n));
+        if (log2 == 0)
             continue;
         named = true;
-        sector |= type.log2 == LOG2_SECTOR;
-        if (part->least_log2 == 0 || type.log2 < part->least_log2)
-            part->least_log2 = (uint8_t)type.log2;
+        sector |= log2 == LOG2_SECTOR;
+        if (part->least_log2 == 0 || log2 < part->least_log2)
+            part->least_log2 = (uint8_t)log2;
         if (!(tables->everywhere & 1u << n))
             continue;
-        if (type.log2 == LOG2_SECTOR || type.log2 == LOG2_32K || type.log2 == LOG2_64K)
-            *loader_flash_unit(loader, UINT32_C(1) << type.log2) = command_of(loader, tables, n);
+        if (log2 == LOG2_SECTOR || log2 == LOG2_32K || log2 == LOG2_64K)
+            *loader_flash_unit(loader, UINT32_C(1) << log2) = command_of(loader, tables, n);
     }
-    if (!named && (word(&tables->basic, WORD_FIRST) & 3) != ERASE_NO_SECTOR)
+    if (!named && (basic_word(tables, WORD_FIRST) & 3) != ERASE_NO_SECTOR)
         assume_usual_units(loader);
     else if (!is_clear(tables))
         part->limit = WRY_FLASH_UNCLEAR;
@@ -271,17 +278,18 @@ static void take_units(struct wry_loader *loader, const struct tables *tables)
 }
 
 /* Shorter pages wrap at their end. The first version of the standard has no word for the size. */
-static bool has_short_pages(const struct table *basic)
+static bool has_short_pages(const struct tables *tables)
 {
-    unsigned log2 = word(basic, WORD_PAGE) >> 4 & 0xF;
+    unsigned log2 = basic_word(tables, WORD_PAGE) >> 4 & 0xF;
 
-    return basic->count >= WORD_PAGE && log2 != 0 && log2 < LOG2_PAGE;
+    return log2 != 0 && log2 < LOG2_PAGE;
 }
 
 /* How its status is read and written. */
-static void take_status(struct wry_loader *loader, const struct table *basic)
+static void take_status(struct wry_loader *loader, const struct tables *tables)
 {
-    uint32_t busy = word(basic, WORD_BUSY), quad = word(basic, WORD_QUAD) >> 20 & 7;
+    uint32_t busy = basic_word(tables, WORD_BUSY);
+    uint32_t quad = basic_word(tables, WORD_QUAD) >> 20 & 7;
 
     loader->part.by_flag = (busy & BUSY_FLAG) && !(busy & BUSY_STATUS);
     loader->part.two_bytes = quad == QUAD_SECOND || quad == QUAD_SECOND_TOO;
@@ -289,16 +297,16 @@ static void take_status(struct wry_loader *loader, const struct table *basic)
 
 void loader_flash_read_tables(struct wry_loader *loader)
 {
-    struct tables tables = {.everywhere = TYPES_ALL};
+    struct tables tables = {.loader = loader, .everywhere = TYPES_ALL};
 
-    if (!read_tables(loader, &tables))
+    if (!find_tables(&tables))
         return;
-    take_size(loader, word(&tables.basic, WORD_SIZE));
+    take_size(loader, basic_word(&tables, WORD_SIZE));
     choose_addresses(loader, &tables);
     take_units(loader, &tables);
-    if (loader->part.limit == WRY_FLASH_FULL && has_short_pages(&tables.basic))
+    if (loader->part.limit == WRY_FLASH_FULL && has_short_pages(&tables))
         loader->part.limit = WRY_FLASH_SHORT_PAGES;
-    take_status(loader, &tables.basic);
+    take_status(loader, &tables);
     if (loader->part.long_address && !loader->part.own_commands)
-        enter_long_addresses(loader, word(&tables.basic, WORD_ENTER) >> 24);
+        enter_long_addresses(loader, basic_word(&tables, WORD_ENTER) >> 24);
 }

@@ -26,7 +26,8 @@ static const char *next_of_serial(int code)
     case WRY_SERIAL_ERROR_MISSING:
         return "'wrytograph ports' lists the ports there are.";
     case WRY_SERIAL_ERROR_PERMISSION:
-        return "'sudo adduser $USER GROUP' puts you into a group, on most systems dialout; then log "
+        return "'sudo adduser $USER GROUP' puts you into a group, on most systems dialout; then "
+               "log "
                "in again.";
     case WRY_SERIAL_ERROR_BUSY:
         return "Close that program, then run the same command again. 'wrytograph ports' shows who "

@@ -20,8 +20,8 @@ bool words_would_not_start(const struct wry_planned *planned,
 const char *words_layout(const struct wry_layout *layout);
 
 /* "nothing", or a range and the bits. */
-/* What the flash does not allow, "each erase takes 256 KiB, ..."; NULL when it allows all. Free with
- * g_free. */
+/* What the flash does not allow, "each erase takes 256 KiB, ..."; NULL when it allows all. Free
+ * with g_free. */
 char *words_limit(uint8_t limit, uint64_t erase_least);
 char *words_protected(const struct wry_identity *identity);
 

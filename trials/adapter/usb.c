@@ -58,7 +58,7 @@ bool usb_plug_in(struct usb *usb, unsigned port, const struct usb_device *device
     if (socketpair(AF_UNIX, SOCK_STREAM, 0, pair) != 0)
         return false;
     int attach = open(ATTACH, O_WRONLY);
-    int n = snprintf(text, sizeof text, "%u %d %u %u", port, pair[1], DEVICE_NUMBER, FULL_SPEED);
+    int n = snprintf(text, sizeof text, "%u %d %d %d", port, pair[1], DEVICE_NUMBER, FULL_SPEED);
     bool taken = attach >= 0 && write(attach, text, (size_t)n) == n;
     if (attach >= 0)
         close(attach);
