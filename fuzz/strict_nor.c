@@ -131,6 +131,14 @@ void strict_nor_transfer(struct strict_nor *nor, const struct wry_spi_transfer *
     case 0x5A: /* it does not describe itself */
         memset(t->in, 0xFF, t->in_length);
         break;
+    case 0x35: /* it has one status register */
+        memset(t->in, 0xFF, t->in_length);
+        break;
+    case 0xFF: /* ones alone, to end a mode */
+        for (size_t i = 0; i < t->out_length; i++)
+            MUST(t->out[i] == 0xFF);
+        MUST(t->in_length == 0 && t->out2_length == 0);
+        break;
     case 0xAB:
         break;
     default:

@@ -291,11 +291,13 @@ uint32_t wry_loader_poll(struct wry_loader *loader)
     }
     if (loader->progress_due)
         loader_write_progress(loader, 0);
+    bool waited = loader->output_sent < loader->output_fill;
     bool sending = loader_output_drain(loader);
     if (!sending)
         after_sending(loader);
     uint32_t rest = watch_speed(loader, sending);
-    if (busy)
+    /* What had no room to be sent has it now. */
+    if (busy || (waited && !sending))
         return 0;
     /* Nothing tells when the line has room again, or has taken all. */
     if (sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)

@@ -12,6 +12,8 @@ enum {
     LENGTH_MAX = 0x80000,
 };
 
+#define WATCHDOG UINT64_C(200000000) /* ns */
+
 const uint32_t sweep_speeds[] = {9600,   19200,  57600,  74880,   115200,
                                  230400, 460800, 921600, 1500000, 2000000};
 const size_t sweep_speed_count = sizeof sweep_speeds / sizeof sweep_speeds[0];
@@ -215,6 +217,9 @@ struct sweep_result sweep_run(const struct sweep_case *c)
 
     rig_random(w.content, LENGTH_MAX, c->seed + 9);
     w.rig = rig_new(&setup);
+    /* Every other board sleeps as long as its loader says, with a watchdog. */
+    w.rig->board.sleeps = c->seed % 2 == 1;
+    w.rig->board.watchdog = w.rig->board.sleeps ? WATCHDOG : 0;
     w.rig->adapter.inbox.latency = c->latency_ms * UINT64_C(1000000);
     fill_flash(&w);
     result.status = wry_session_connect(&w.rig->session);
@@ -226,6 +231,7 @@ struct sweep_result sweep_run(const struct sweep_case *c)
     }
     if (result.status == WRY_OK)
         result.status = perform(&w, &result.right);
+    result.right = result.right && w.rig->board.bitten == 0;
     result.seconds = (double)(w.rig->adapter.now - begun) / 1e9;
     result.needed_seconds = needed(&w);
     result.limit_seconds = limit(&w, result.needed_seconds);

@@ -173,11 +173,59 @@ static void an_older_host_keeps_the_speed_as_before(void)
     rig_free(rig);
 }
 
+/* An adapter, or a server's, that cannot go faster: it says so beforehand, or when it is told to.
+ */
+struct slow_port {
+    const struct wry_port *inner;
+    uint32_t most;
+    unsigned refused;
+    struct wry_port port;
+};
+
+static enum wry_status slow_set_speed(void *context, uint32_t baud)
+{
+    struct slow_port *slow = context;
+
+    if (baud <= slow->most)
+        return slow->inner->set_speed(slow->inner->context, baud);
+    slow->refused++;
+    return WRY_UNSUPPORTED;
+}
+
+static bool slow_can_speed(void *context, uint32_t baud)
+{
+    const struct slow_port *slow = context;
+
+    return baud <= slow->most;
+}
+
+static void a_speed_that_the_port_cannot_do_is_left_out(void)
+{
+    for (unsigned i = 0; i < 5 * 2; i++) {
+        struct rig *rig = begin(i, WRY_CHIP_TURNSTONE_T2, &(struct sim_board_faults){0});
+        struct slow_port slow = {.inner = &rig->adapter.port, .most = limits[i % 5]};
+        bool says = i < 5;
+        slow.port = through_port(&slow);
+        slow.port.set_speed = slow_set_speed;
+        slow.port.can_speed = says ? slow_can_speed : NULL;
+        rig->session.port = &slow.port;
+        check_context("to %u baud, %s", limits[i % 5], says ? "asked" : "told");
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        CHECK_EQUAL(best_within(limits[i % 5], 2000000), rig->session.speed);
+        CHECK_EQUAL(0, says ? slow.refused : 0);
+        CHECK(says || slow.refused > 0);
+        CHECK(rig->adapter.now <= (says ? 1 : 3) * NS_PER_S);
+        check_write(rig);
+        rig_free(rig);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_speed_that_works_one_way_is_not_taken), FACT(so_it_is_over_slow_adapters),
-        FACT(an_older_board_is_told_to_come_back), FACT(an_older_host_keeps_the_speed_as_before)};
+        FACT(an_older_board_is_told_to_come_back), FACT(an_older_host_keeps_the_speed_as_before),
+        FACT(a_speed_that_the_port_cannot_do_is_left_out)};
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }

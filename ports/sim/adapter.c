@@ -59,8 +59,11 @@ static uint64_t next_event(const struct sim_adapter *adapter, uint64_t until)
     const struct sim_inbox *inbox = &adapter->inbox;
     uint64_t next = until;
 
+    /* A board that does not sleep is polled often enough to see to that. */
     if (adapter->board->sleeps && adapter->to_board.fill > 0 && adapter->to_board.head_due < next)
         next = adapter->to_board.head_due;
+    if (adapter->board->sleeps && adapter->to_host.fill > 0 && adapter->to_host.head_due < next)
+        next = adapter->to_host.head_due;
     if (adapter->board->next_poll < next)
         next = adapter->board->next_poll;
     if (inbox_waits(inbox) && inbox->waiting_since + inbox->latency < next)
