@@ -168,6 +168,7 @@ static bool find_wiring(struct wry_station *station, struct wry_evidence *eviden
     }
     open_take_wiring(station, first);
     port->set_lines(port->context, false, false);
+    evidence->wirings_tried = true;
     return false;
 }
 

@@ -11,8 +11,7 @@ static const char check_tx[] =
     "TX wire: does the adapter's TX reach the board's RX, and no other pin?";
 static const char check_rx[] = "RX wire: does the board's TX reach the adapter's RX?";
 static const char check_strap[] =
-    "Boot strap: is it held low until after reset is released? (--wiring, which 'wrytograph "
-    "examine' finds, or --by-hand)";
+    "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
 static const char check_wiring[] =
     "Wiring: say --wiring as heard above, or set WRYTOGRAPH_WIRING to it.";
 static const char check_speed[] =
@@ -85,8 +84,9 @@ static char *heard(const struct wry_evidence *evidence)
         return g_strdup_printf("%u zeros and nothing else", counts->bytes_zero);
     case WRY_FINDING_STRAP:
     case WRY_FINDING_DEAF:
-        return g_strdup_printf("readable text, last \"%s\"",
-                               evidence->last_line ? evidence->last_line : "");
+        return g_strdup_printf("readable text, last \"%s\"%s",
+                               evidence->last_line ? evidence->last_line : "",
+                               evidence->wirings_tried ? "; likewise with every other wiring" : "");
     default:
         return g_strdup_printf("%" G_GUINT64_FORMAT " bytes that make no sense, %u frames damaged",
                                counts->bytes_received, counts->frames_bad);

@@ -45,16 +45,15 @@ static struct drawing make(const struct wry_chip *chip, const struct wry_wiring 
         d.wires[4] = (struct wire){"", d.strap, d.remarks[1], "#d9a441", BUTTON};
         return d;
     }
-    g_autofree char *by_boot = g_strdup_printf("; through a transistor, while %s is off", boot);
-    g_autofree char *by_reset = g_strdup_printf("; through a transistor, while %s is off", reset);
-    d.remarks[0] =
-        g_strdup_printf("low: held in reset%s", wiring->cross_coupled    ? by_boot
-                                                : wiring->reset_inverted ? "; through an inverter"
-                                                                         : "");
-    d.remarks[1] = g_strdup_printf("strap, low through reset: loading mode%s",
-                                   wiring->cross_coupled   ? by_reset
-                                   : wiring->boot_inverted ? "; through an inverter"
-                                                           : "");
+    const char *by = "; through an inverter";
+    g_autofree char *alone = g_strdup_printf(" while %s is off", boot);
+    g_autofree char *after = g_strdup_printf(" while %s is off", reset);
+    d.remarks[0] = g_strdup_printf("low%s: held in reset%s", wiring->cross_coupled ? alone : "",
+                                   wiring->reset_inverted ? by : "");
+    d.remarks[1] = wiring->cross_coupled
+                       ? g_strdup_printf("strap, low%s: loading mode", after)
+                       : g_strdup_printf("strap, low through reset: loading mode%s",
+                                         wiring->boot_inverted ? by : "");
     d.wires[3] = (struct wire){reset, "RESET", d.remarks[0], "#b3261e", TO_BOARD};
     d.wires[4] = (struct wire){boot, d.strap, d.remarks[1], "#d9a441", TO_BOARD};
     return d;

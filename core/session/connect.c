@@ -108,18 +108,18 @@ static enum wry_status call_once(struct wry_session *session, uint64_t until)
 static enum wry_status call_by_hand(struct wry_session *session)
 {
     uint64_t time = session->config.call_time > 0 ? session->config.call_time : CALL_TIME;
-    uint64_t begun = session_now(session);
-    enum wry_status status = call_once(session, begun + time);
+    uint64_t begun = session_now(session), passed = 0;
+    bool first = true;
+    enum wry_status status;
 
-    while (is_silence(status)) {
-        uint64_t passed = session_now(session) - begun;
-        if (passed >= time)
-            break;
+    do {
         status = session_report(session, WRY_STEP_CONNECT, 0, passed, time);
         if (status == WRY_OK)
-            status =
-                session->port_failed ? call_once(session, begun + time) : session_hello(session, 1);
-    }
+            status = first || session->port_failed ? call_once(session, begun + time)
+                                                   : session_hello(session, 1);
+        first = false;
+        passed = session_now(session) - begun;
+    } while (is_silence(status) && passed < time);
     return status;
 }
 

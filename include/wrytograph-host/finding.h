@@ -10,6 +10,7 @@
 #ifndef WRYTOGRAPH_HOST_FINDING_H
 #define WRYTOGRAPH_HOST_FINDING_H
 
+#include <stdbool.h>
 #include <stdint.h>
 
 #include "wrytograph-host/wiring.h"
@@ -61,6 +62,7 @@ struct wry_evidence {
     uint32_t length; /* bytes */
     struct wry_session_stats counts;
     const struct wry_wiring *wiring; /* NULL = the one that was said, or the usual one */
+    bool wirings_tried;              /* and none of the others reached loading mode */
     char *last_line; /* the last that was heard, printable; NULL = none was asked for */
 };
 
