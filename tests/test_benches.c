@@ -79,6 +79,47 @@ static void simulated_boards_obey_the_wiring(void)
                    "loose", NULL));
 }
 
+/* Faults of lines and flash, what they do to identify and to a write, and what is said of it. */
+static void faults_of_lines_and_flash_can_be_rehearsed(void)
+{
+    static const struct {
+        const char *fault, *identified, *written;
+        int identify, write;
+    } cases[] = {
+        {"to-board=500000", "at 460800 baud", "checked by the board's SHA-256", 0, 0},
+        {"from-board=500000", "at 460800 baud", "checked by the board's SHA-256", 0, 0},
+        {"off-speed=1.9", "at 2000000 baud", "checked by the board's SHA-256", 0, 0},
+        {"off-speed=6", "no answer", "no answer", 4, 4},
+        {"late-rts=0.025s", "Turnstone T2", "checked by the board's SHA-256", 0, 0},
+        {"erases=256KiB", "can be read, not written: it erases no less than 256 KiB",
+         "cannot be written sector by sector", 0, 8},
+        {"busy=90s", "still at work on what was begun before", "still at work", 0, 0},
+        {"unplugged=9000", "Turnstone T2", "found again 1 time", 0, 0},
+    };
+    static const char *const bad[] = {"off-speed=11", "off-speed=x", "erases=3000", "erases=2M",
+                                      "busy=20m",     "late-rts=",   "unplugged=0"};
+    g_autofree char *image = g_strdup_printf("0x200000=%s", scratch_file("rehearsed"));
+    uint8_t bytes[30000];
+
+    for (size_t i = 0; i < sizeof bytes; i++)
+        bytes[i] = (uint8_t)(i * i >> 5 ^ i * 2654435761u >> 11);
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("rehearsal-%u", (unsigned)i);
+        g_autofree char *link = g_strdup_printf("bench:%s", name);
+        bytes[0] = (uint8_t)i;
+        scratch_write("rehearsed", bytes, sizeof bytes);
+        scratch_add_gauge(name);
+        EXPECT(0, "has these faults", command("bench", "fault", name, cases[i].fault, NULL));
+        check_context("%s", cases[i].fault);
+        EXPECT(cases[i].identify, cases[i].identified, command("identify", "-l", link, NULL));
+        EXPECT(cases[i].write, cases[i].written, command("write", "-l", link, image, NULL));
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(bad); i++) {
+        check_context("%s", bad[i]);
+        EXPECT(2, "Faults are", command("bench", "fault", "rehearsal-0", bad[i], NULL));
+    }
+}
+
 static void buttons_are_pressed_from_outside(void)
 {
     scratch_use_gauge("buttons", "none");
@@ -234,6 +275,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(open_wires_and_other_speeds_are_not_taken_for_one_another),
         FACT(simulated_boards_obey_the_wiring),
+        FACT(faults_of_lines_and_flash_can_be_rehearsed),
         FACT(buttons_are_pressed_from_outside),
         FACT(a_board_is_taken_off_the_bench),
         FACT(ports_that_do_not_appear_are_not_waited_for_without_end),

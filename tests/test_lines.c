@@ -324,6 +324,30 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
     stop(&bench);
 }
 
+/* There outputs are set one after the other; the simulated strap is looked at a millisecond after
+ * the reset. */
+static void every_wiring_works_one_output_at_a_time(void)
+{
+    for (size_t i = 0; wry_wiring_at(i); i++) {
+        const char *wiring = wry_wiring_at(i)->name;
+        g_autofree char *name = g_strdup_printf("one-by-one-%s", wiring);
+        struct bench bench;
+        EXPECT(0, "is on the bench",
+               command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB",
+                       "--content", scratch_file("returned-1.bin"), "--wired", wiring, NULL));
+        serve_gauge(&bench, name);
+        check_context("%s", wiring);
+        int expected = wry_wiring_at(i)->none ? 4 : 0;
+        EXPECT(expected, expected == 0 ? "Turnstone T2" : "no answer",
+               command("identify", "-l", bench.link, "--wiring", wiring, NULL));
+        if (expected == 0)
+            EXPECT(
+                0, "tide",
+                command("start", "-l", bench.link, "--wiring", wiring, "--expect", "tide", NULL));
+        stop(&bench);
+    }
+}
+
 /* What it took seconds to find out is not found out by each command. */
 static void the_speed_that_an_adapter_carries_is_remembered(void)
 {
@@ -566,6 +590,7 @@ int main(int argc, char **argv)
         FACT(who_floods_and_leaves_frees_the_board),
         FACT(addresses_that_lead_nowhere_are_told_apart),
         FACT(a_link_that_breaks_is_opened_again_without_a_leak),
+        FACT(every_wiring_works_one_output_at_a_time),
         FACT(the_speed_that_an_adapter_carries_is_remembered),
         FACT(the_only_adapter_is_used_and_several_are_listed),
         FACT(an_adapter_that_appears_is_named),

@@ -49,7 +49,7 @@ _wrytograph() {
     done
     case $option in
         -l | --link) words=$(_wrytograph_links "$program") ;;
-        --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted none" ;;
+        --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted cross-coupled none" ;;
         --layout | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
         *)
             case $word in

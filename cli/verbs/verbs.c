@@ -171,10 +171,16 @@ const struct verb verbs[] = {
                     "  strap-stuck     the boot strap is always held\n"
                     "  noise=RATE      bit errors per bit, up to 0.1\n"
                     "  cable=BAUD      the cable garbles anything faster\n"
+                    "  to-board=BAUD   the wire to the board does; from-board=BAUD, that from it\n"
+                    "  off-speed=PERCENT  the board's speeds are off by so much, up to 10\n"
+                    "  late-rts=TIME   the adapter sets RTS so much later than DTR\n"
                     "  protect=BITS    block-protect bits of the flash, such as 0x14\n"
                     "  claims=SIZE     the flash claims another size than it has\n"
+                    "  erases=SIZE     the flash erases no less at a time, such as 256KiB\n"
+                    "  busy=TIME       the flash is at work for so long when the power comes\n"
                     "  power-cut=N     the power fails within the N-th flash operation of a run\n"
-                    "  cable-cut=N     the cable is pulled after N bytes to the board",
+                    "  cable-cut=N     the cable is pulled after N bytes to the board\n"
+                    "  unplugged=N     the adapter is, and plugged in again 3 s later",
      .options = APP_BENCH,
      .run = verb_bench},
     {.name = NULL},
