@@ -127,19 +127,36 @@ static char *read_lock(int lock)
     return n > 0 ? g_strdup(g_strchomp(text)) : NULL;
 }
 
+/* Asked of the system, for whoever tried the lock would hold it for a moment: proc(5), locks. */
+static bool is_locked(const char *path)
+{
+    struct stat about;
+    g_autofree char *locks = NULL;
+
+    if (stat(path, &about) != 0 || !g_file_get_contents("/proc/locks", &locks, NULL, NULL))
+        return false;
+    g_autofree char *file = g_strdup_printf(" %02x:%02x:%lu ", major(about.st_dev),
+                                            minor(about.st_dev), (unsigned long)about.st_ino);
+    g_auto(GStrv) lines = g_strsplit(locks, "\n", -1);
+    for (char **line = lines; *line; line++) {
+        if (strstr(*line, "FLOCK") && strstr(*line, file))
+            return true;
+    }
+    return false;
+}
+
 char *port_lock_holder(const char *device)
 {
     g_autofree char *path = lock_path(device);
     char *holder = find_by_files(device);
-    int lock = holder || !path ? -1 : open(path, O_RDWR | O_CLOEXEC | O_NOFOLLOW);
+    int lock = holder || !path || !is_locked(path) ? -1 : open(path, O_RDONLY | O_CLOEXEC);
 
-    if (lock >= 0 && file_lock_try(lock) == FILE_LOCK_HELD) {
+    if (lock >= 0) {
         holder = read_lock(lock);
+        close(lock);
         if (!holder)
             holder = g_strdup("another program");
     }
-    if (lock >= 0)
-        close(lock);
     return holder ? holder : find_by_lock_file(device);
 }
 
