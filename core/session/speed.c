@@ -52,9 +52,10 @@ static bool is_proved(const struct wry_session *session)
 /* ms: for the calls at the new speed, and the proof that follows. */
 static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
 {
-    uint64_t call = session_answer_deadline(session, CALL_SIZE) - session_now(session);
+    uint32_t call =
+        (uint32_t)(session_answer_deadline(session, CALL_SIZE) - session_now(session)) / 1000u;
     uint32_t line = 2 * CALL_SIZE * BITS_PER_BYTE * 1000u / baud;
-    uint32_t ms = (uint32_t)(call / US_PER_MS + 1 + line) * (tries_at(baud) + 1);
+    uint32_t ms = (call + 1 + line) * (tries_at(baud) + 1);
 
     if (!is_proved(session))
         return CONFIRM_USUAL;
