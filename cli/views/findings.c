@@ -84,9 +84,9 @@ static char *heard(const struct wry_evidence *evidence)
         return g_strdup_printf("%u zeros and nothing else", counts->bytes_zero);
     case WRY_FINDING_STRAP:
     case WRY_FINDING_DEAF:
-        return g_strdup_printf("readable text, last \"%s\"%s",
-                               evidence->last_line ? evidence->last_line : "",
-                               evidence->wirings_tried ? "; likewise with every other wiring" : "");
+        return g_strdup_printf(
+            "readable text, last \"%s\"%s", evidence->last_line ? evidence->last_line : "",
+            evidence->wirings_tried ? "; no other wiring reaches loading mode" : "");
     default:
         return g_strdup_printf("%" G_GUINT64_FORMAT " bytes that make no sense, %u frames damaged",
                                counts->bytes_received, counts->frames_bad);

@@ -12,8 +12,8 @@ enum {
     STEP_BACKS = 2,
     CALL_SIZE = 64, /* bytes on the line of a hello, or of its answer, at most */
     BITS_PER_BYTE = 10,
-    CONFIRM_MOST = 2000, /* ms; an older board gives an unconfirmed speed up after */
-    CONFIRM_USUAL = 400,
+    CONFIRM_MOST = 2000, /* ms */
+    CONFIRM_USUAL = 400, /* ms: of a board of before, which is not told */
 };
 
 #define SWITCH_TIME (10 * US_PER_MS)
@@ -44,7 +44,8 @@ static unsigned tries_at(uint32_t baud)
     return baud <= WRY_STARTING_SPEED ? TRIES_SLOW : TRIES;
 }
 
-static bool is_proved(const struct wry_session *session)
+/* The board keeps to a speed only once it knows that it was heard there. */
+static bool takes_proof(const struct wry_session *session)
 {
     return (session->board.features & WRY_FEATURE_PROOF) != 0;
 }
@@ -57,7 +58,7 @@ static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
     uint32_t line = 2 * CALL_SIZE * BITS_PER_BYTE * 1000u / baud;
     uint32_t ms = (call + 1 + line) * (tries_at(baud) + 1);
 
-    if (!is_proved(session))
+    if (!takes_proof(session))
         return CONFIRM_USUAL;
     return (uint16_t)least(ms, CONFIRM_MOST);
 }
@@ -65,7 +66,7 @@ static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
 static size_t put_speed(struct wry_session *session, uint8_t *head, uint32_t baud, uint16_t confirm)
 {
     struct wry_speed_message speed = {
-        .baud = baud, .confirm_ms = confirm, .prove = is_proved(session)};
+        .baud = baud, .confirm_ms = confirm, .prove = takes_proof(session)};
 
     return wry_message_put_speed(head, WRY_KIND_SPEED, session_next_seq(session), &speed);
 }
@@ -85,7 +86,7 @@ enum wry_status session_call_at(struct wry_session *session, uint32_t baud, unsi
 
     if (status == WRY_OK)
         status = session_hello(session, tries);
-    if (status == WRY_OK && is_proved(session) && baud != session->config.start_speed)
+    if (status == WRY_OK && takes_proof(session) && baud != session->config.start_speed)
         status = session_hello_heard(session, tries);
     return status;
 }

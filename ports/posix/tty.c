@@ -7,16 +7,7 @@
 #include <linux/tty_flags.h>
 #include <sys/ioctl.h>
 
-enum {
-    TOLERANCE_PERCENT = 2, /* of the speed: the other end has as much again */
-};
-
-static bool is_near(uint32_t baud, uint32_t wanted)
-{
-    uint32_t apart = baud > wanted ? baud - wanted : wanted - baud;
-
-    return (uint64_t)apart * 100 <= (uint64_t)wanted * TOLERANCE_PERCENT;
-}
+#include "speed.h"
 
 /* A driver that cannot do a speed may keep another one without an error. */
 static bool set_and_check(int descriptor, struct termios2 *settings, uint32_t baud)
@@ -27,7 +18,7 @@ static bool set_and_check(int descriptor, struct termios2 *settings, uint32_t ba
     if (ioctl(descriptor, TCSETS2, settings) != 0)
         return false;
     errno = 0;
-    return is_near(tty_speed(descriptor), baud);
+    return speed_is_near(tty_speed(descriptor), baud);
 }
 
 bool tty_make_raw(int descriptor)

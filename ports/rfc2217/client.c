@@ -12,6 +12,7 @@
 #include <unistd.h>
 
 #include "com_port.h"
+#include "posix/speed.h"
 #include "wrytograph-host/clock.h"
 #include "wrytograph/message.h"
 
@@ -19,7 +20,6 @@ enum {
     WAIT_MS = 100, /* between looks at whether to stop */
     QUEUE_ROOM = 1 << 18,
     PIECE = 4096,
-    TOLERANCE_PERCENT = 2, /* of a speed */
 };
 
 #define ANSWER_TIME 2000000 /* us for the server to answer a setting */
@@ -218,13 +218,6 @@ static bool ask_for_speed(struct wry_remote *remote, uint32_t baud)
     return set(remote, COM_PORT_SET_BAUDRATE, value, sizeof value);
 }
 
-static bool is_near(uint32_t baud, uint32_t wanted)
-{
-    uint32_t apart = baud > wanted ? baud - wanted : wanted - baud;
-
-    return (uint64_t)apart * 100 <= (uint64_t)wanted * TOLERANCE_PERCENT;
-}
-
 static enum wry_status port_set_speed(void *context, uint32_t baud)
 {
     struct wry_remote *remote = context;
@@ -233,7 +226,7 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
         return remote->failed ? WRY_LINK_LOST : WRY_OK;
     if (!ask_for_speed(remote, baud))
         return WRY_LINK_LOST;
-    if (is_near(remote->answered_baud, baud)) {
+    if (speed_is_near(remote->answered_baud, baud)) {
         remote->speed = baud;
         return WRY_OK;
     }

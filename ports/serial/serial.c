@@ -285,8 +285,13 @@ static bool set_up(struct wry_serial *serial, const char *path, GError **error)
     serial->lock = port_lock_take(path, device, error);
     if (serial->lock < 0 || !open_terminal(serial, device, path, error))
         return false;
-    usb_place_free(serial->place);
-    serial->place = usb_place_of(device);
+    /* Where the system does not tell in the moment of coming back, it is still the one from before.
+     */
+    struct usb_place *place = usb_place_of(device);
+    if (place) {
+        usb_place_free(serial->place);
+        serial->place = place;
+    }
     return true;
 }
 

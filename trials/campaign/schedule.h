@@ -28,9 +28,9 @@ enum {
 
 enum fault {
     FAULT_NONE,
-    FAULT_POWER, /* cut within a flash operation */
-    FAULT_CABLE,
-    FAULT_ADAPTER, /* pulled after a number of bytes */
+    FAULT_POWER,   /* cut within a flash operation */
+    FAULT_CABLE,   /* pulled after a number of bytes */
+    FAULT_ADAPTER, /* unplugged likewise, and back */
     FAULT_RESET,   /* somebody presses the button */
     FAULT_HOST,    /* the process is killed, anywhere */
     FAULT_CALL,    /* it is killed at a call of the system */
