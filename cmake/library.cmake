@@ -12,7 +12,7 @@ set(WRY_CORE_SOURCES
     core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
     core/session/claim.c core/session/compose.c core/session/connect.c
-    core/session/cost.c core/session/digest.c core/session/estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
+    core/session/cost.c core/session/digest.c core/session/write_estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/known.c
     core/session/pace.c core/session/question.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/settle.c core/session/speed.c core/session/stream.c core/session/unpack.c core/session/verify.c
@@ -27,7 +27,7 @@ else()
 endif()
 set(WRY_LOADER_SOURCES ${WRY_LOADER_CODING_SOURCES}
     loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/flash_part.c loader/flash_table.c loader/loader.c loader/memory.c loader/output.c
-    loader/range.c loader/read_job.c loader/write_job.c)
+    loader/range.c loader/read_answer.c loader/read_job.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.
 add_library(wry_core_objects OBJECT ${WRY_CORE_SOURCES})

@@ -16,18 +16,6 @@ bool shelf_items_is_named(const struct wry_shelf_item *item, const char *text)
     return strcmp(text, item->name) == 0 || strcmp(text, title) == 0;
 }
 
-void wry_shelf_item_free(struct wry_shelf_item *item)
-{
-    if (!item)
-        return;
-    g_free(item->path);
-    g_free(item->name);
-    g_free(item->version);
-    g_free(item->file);
-    g_free(item->added);
-    g_free(item);
-}
-
 static bool is_of_kind(const struct wry_shelf_item *item, const struct wry_region *region)
 {
     if (item->is_table)

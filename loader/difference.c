@@ -120,11 +120,6 @@ enum loader_stream_step loader_difference_step(struct wry_loader *loader)
     return length > 0 || given > n ? LOADER_STREAM_BUSY : LOADER_STREAM_IDLE;
 }
 
-bool loader_difference_may_go_on(const struct wry_loader *loader)
-{
-    return !loader_stream_is_difference(loader) || loader->difference.at >= loader->write.erased;
-}
-
 void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes,
                             uint32_t n)
 {

@@ -46,7 +46,7 @@ static void begin_stretch(struct wry_loader *loader)
 
 bool loader_erase_may_go_on(const struct wry_loader *loader)
 {
-    return loader->write.erased < loader->write.scan_end || loader_difference_may_go_on(loader);
+    return loader->write.erased < loader->write.scan_end || loader_stream_may_erase(loader);
 }
 
 static uint32_t scan_length(uint32_t offset, bool keep)

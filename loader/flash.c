@@ -152,6 +152,15 @@ void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, 
     }
 }
 
+uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length)
+{
+    struct wry_loader_part *part = &loader->part;
+
+    return length == 0x10000  ? &part->erase_64k
+           : length == 0x8000 ? &part->erase_32k
+                              : &part->erase_4k;
+}
+
 void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length)
 {
     uint8_t head[5];

@@ -31,15 +31,6 @@ enum {
     SIZE_MOST = 31,
 };
 
-uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length)
-{
-    struct wry_loader_part *part = &loader->part;
-
-    return length == 0x10000  ? &part->erase_64k
-           : length == 0x8000 ? &part->erase_32k
-                              : &part->erase_4k;
-}
-
 void loader_flash_identify(struct wry_loader *loader)
 {
     struct wry_loader_part *part = &loader->part;

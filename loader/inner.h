@@ -16,8 +16,6 @@ void loader_flash_start(struct wry_loader *loader);
 bool loader_flash_await(struct wry_loader *loader);
 /* Asks it anew. */
 void loader_flash_identify(struct wry_loader *loader);
-/* The command that erases so much, which is 4, 32 or 64 KiB; 0 = the part has none. */
-uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length);
 /* Leaves it to the chip as the chip wants it. */
 void loader_flash_leave(struct wry_loader *loader);
 
@@ -43,6 +41,8 @@ bool loader_flash_busy(struct wry_loader *loader);
 /* Its status is all ones, as that of a part that is not there. */
 bool loader_flash_is_silent(struct wry_loader *loader);
 void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n);
+/* Where the command is kept that erases so many bytes (4, 32 or 64 KiB); 0: the part has none. */
+uint8_t *loader_flash_unit(struct wry_loader *loader, uint32_t length);
 /* length is a unit that the part has, and offset a multiple of it. */
 void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t length);
 /* One page. */
@@ -76,14 +76,14 @@ bool loader_stream_is_difference(const struct wry_loader *loader);
 /* Content of the job up to this flash offset is there. */
 uint32_t loader_stream_ready(const struct wry_loader *loader);
 const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset);
+/* The next block may be erased: no content before it needs what that would overwrite. */
+bool loader_stream_may_erase(const struct wry_loader *loader);
 /* Unpacks a little, as far as there is room. */
 enum loader_stream_step loader_stream_step(struct wry_loader *loader);
 
 /* difference.c: new content from old. */
 /* Puts a little together. */
 enum loader_stream_step loader_difference_step(struct wry_loader *loader);
-/* The next block may be taken in hand: no content before it needs what that would overwrite. */
-bool loader_difference_may_go_on(const struct wry_loader *loader);
 /* n bytes of old content that will be erased; they do not cross the ring's end. */
 void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes,
                             uint32_t n);
@@ -134,11 +134,13 @@ bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector);
 /* spare: there is time for what is known to be blank. */
 bool loader_digest_step(struct wry_loader *loader, bool spare);
 
-/* read_job.c */
+/* read_answer.c */
 /* One frame of the answer to a request. The caller has checked the room. */
 void loader_read_send(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data);
 /* The n-th request is done with. */
 void loader_read_end(struct wry_loader *loader, size_t n);
+
+/* read_job.c */
 /* All requests are dropped: the host asks anew. */
 void loader_read_drop(struct wry_loader *loader);
 void loader_read_request(struct wry_loader *loader, const struct wry_message *message);
@@ -154,6 +156,9 @@ void loader_past_add(struct wry_loader *loader, const uint8_t *bytes, size_t n);
 void loader_past_end(struct wry_loader *loader);
 /* True when all of it is still there. */
 bool loader_past_has(const struct wry_loader *loader, uint32_t start, uint32_t end);
+/* Ends the answer to a packed request, whose stream has so many bytes. */
+void loader_past_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
+                          uint32_t stream_length);
 /* A little of the n-th request. False when it waits for the line. */
 bool loader_past_step(struct wry_loader *loader, size_t n);
 
@@ -164,9 +169,6 @@ void loader_packed_divide(struct wry_loader *loader);
 bool loader_packed_can(const struct wry_loader *loader);
 /* A little of the first request, which is a packed one. False when it waits for the line. */
 bool loader_packed_step(struct wry_loader *loader);
-/* Tells that a request is answered, by a stream of so many bytes. */
-void loader_packed_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
-                            uint32_t stream_length);
 /* What is under way begins anew. */
 void loader_packed_drop(struct wry_loader *loader);
 

@@ -134,20 +134,10 @@ static bool find_content(struct wry_loader *loader)
     return false;
 }
 
-void loader_packed_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
-                            uint32_t stream_length)
-{
-    struct wry_range_message range = {.offset = read->start, .length = read->end - read->start};
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    size_t n = wry_message_put_read_end(head, read->seq, &range, stream_length);
-
-    loader_output_frame(loader, head, n, NULL, 0);
-}
-
 /* A stream of no length stands for blank content. */
 static void end(struct wry_loader *loader, uint32_t stream_length)
 {
-    loader_packed_send_end(loader, &loader->reads[0], stream_length);
+    loader_past_send_end(loader, &loader->reads[0], stream_length);
     loader->packing = false;
     loader_read_end(loader, 0);
 }

@@ -98,6 +98,16 @@ static void send_frame(struct wry_loader *loader, struct wry_loader_read *read,
     read->at += n;
 }
 
+void loader_past_send_end(struct wry_loader *loader, const struct wry_loader_read *read,
+                          uint32_t stream_length)
+{
+    struct wry_range_message range = {.offset = read->start, .length = read->end - read->start};
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t n = wry_message_put_read_end(head, read->seq, &range, stream_length);
+
+    loader_output_frame(loader, head, n, NULL, 0);
+}
+
 bool loader_past_step(struct wry_loader *loader, size_t n)
 {
     struct wry_loader_read *read = &loader->reads[n];
@@ -117,8 +127,8 @@ bool loader_past_step(struct wry_loader *loader, size_t n)
         return true;
     }
     /* Twice: on a line that loses much, nothing else would tell for a while that it is over. */
-    loader_packed_send_end(loader, read, past->length);
-    loader_packed_send_end(loader, read, past->length);
+    loader_past_send_end(loader, read, past->length);
+    loader_past_send_end(loader, read, past->length);
     loader_read_end(loader, n);
     return true;
 }

@@ -56,14 +56,6 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         job->at = 0;
 }
 
-void loader_read_send(struct wry_loader *loader, uint16_t seq, const struct wry_data_message *data)
-{
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
-    size_t n = wry_message_put_data(head, WRY_KIND_DATA | WRY_KIND_REPLY, seq, data);
-
-    loader_output_frame(loader, head, n, data->payload, data->payload_length);
-}
-
 /* Bytes from the start of the slice that are all blank, or that hold no blank page. */
 static uint32_t stretch(const uint8_t *bytes, uint32_t n, bool *blank)
 {
@@ -85,14 +77,6 @@ static void send_blank(struct wry_loader *loader, struct wry_loader_read *read)
                                                 .length = read->at - read->blank_from,
                                                 .encoding = WRY_ENCODING_BLANK});
     read->blank_from = read->at;
-}
-
-void loader_read_end(struct wry_loader *loader, size_t n)
-{
-    struct wry_loader_read *read = &loader->reads[n];
-
-    loader->read_count--;
-    memmove(read, read + 1, (loader->read_count - n) * sizeof *read);
 }
 
 void loader_read_drop(struct wry_loader *loader)

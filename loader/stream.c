@@ -46,6 +46,11 @@ bool loader_stream_is_difference(const struct wry_loader *loader)
            loader->write.coding == WRY_CODING_DIFFERENCE;
 }
 
+bool loader_stream_may_erase(const struct wry_loader *loader)
+{
+    return !loader_stream_is_difference(loader) || loader->difference.at >= loader->write.erased;
+}
+
 uint32_t loader_stream_ready(const struct wry_loader *loader)
 {
     return loader_stream_is_difference(loader) ? loader->difference.at

@@ -140,6 +140,18 @@ static void digest_at(sqlite3_stmt *s, int column, uint8_t sha256[WRY_SHA256_SIZ
         memcpy(sha256, sqlite3_column_blob(s, column), WRY_SHA256_SIZE);
 }
 
+void wry_shelf_item_free(struct wry_shelf_item *item)
+{
+    if (!item)
+        return;
+    g_free(item->path);
+    g_free(item->name);
+    g_free(item->version);
+    g_free(item->file);
+    g_free(item->added);
+    g_free(item);
+}
+
 static struct wry_shelf_item *item_of(const struct shelf *shelf, sqlite3_stmt *s)
 {
     struct wry_shelf_item *item = g_new0(struct wry_shelf_item, 1);

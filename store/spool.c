@@ -14,17 +14,6 @@ struct spool {
     int file;
 };
 
-GQuark store_error_quark(void)
-{
-    return g_quark_from_static_string("wrytograph-store");
-}
-
-gboolean store_file_error(GError **error, const char *path)
-{
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));
-    return FALSE;
-}
-
 struct spool *spool_new(const char *folder, GError **error)
 {
     const char *place = folder ? folder : g_get_tmp_dir();

@@ -200,7 +200,7 @@ enum wry_status session_send_part(struct session_write *job);
 /* write_part.c: sent and checked. */
 enum wry_status session_write_part(struct session_write *job);
 
-/* estimate.c: what writing a part would take. */
+/* write_estimate.c: what writing a part would take. */
 enum wry_status session_estimate_part(struct session_write *job);
 
 /* claim.c: whether the flash is as large as it claims. */
@@ -211,8 +211,6 @@ enum wry_status session_check_echo(struct wry_session *session, uint32_t offset)
 
 /* write.c */
 enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan);
-enum wry_status session_estimate(struct wry_session *session, const struct wry_plan *plan,
-                                 const struct wry_estimate_sink *sink);
 
 /* sectors.c: which sectors of a run have to be written. */
 #define SESSION_PIECE_SECTORS 256u

@@ -270,14 +270,15 @@ enum wry_status session_write(struct wry_session *session, const struct wry_plan
     return walk(session, plan, NULL);
 }
 
-enum wry_status session_estimate(struct wry_session *session, const struct wry_plan *plan,
-                                 const struct wry_estimate_sink *sink)
-{
-    return walk(session, plan, sink);
-}
-
 enum wry_status wry_session_write(struct wry_session *session, const struct wry_plan *plan)
 {
     session_begin_call(session);
     return session_write(session, plan);
+}
+
+enum wry_status wry_session_estimate(struct wry_session *session, const struct wry_plan *plan,
+                                     const struct wry_estimate_sink *sink)
+{
+    session_begin_call(session);
+    return walk(session, plan, sink);
 }

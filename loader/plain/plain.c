@@ -44,7 +44,7 @@ enum loader_stream_step loader_stream_step(struct wry_loader *loader)
     return LOADER_STREAM_IDLE;
 }
 
-bool loader_difference_may_go_on(const struct wry_loader *loader)
+bool loader_stream_may_erase(const struct wry_loader *loader)
 {
     (void)loader;
     return true;

@@ -41,11 +41,6 @@ struct wry_serial {
     struct wry_port port;
 };
 
-GQuark wry_serial_error_quark(void)
-{
-    return g_quark_from_static_string("wrytograph-serial");
-}
-
 /* Until the descriptor is ready: 1; 0 when the time is over or the caller stops; -1 for an error.
  */
 static int await(const struct wry_serial *serial, short events, int ms)

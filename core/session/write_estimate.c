@@ -54,10 +54,3 @@ enum wry_status session_estimate_part(struct session_write *job)
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
     return WRY_OK;
 }
-
-enum wry_status wry_session_estimate(struct wry_session *session, const struct wry_plan *plan,
-                                     const struct wry_estimate_sink *sink)
-{
-    session_begin_call(session);
-    return session_estimate(session, plan, sink);
-}

@@ -1,0 +1,15 @@
+/* Errors of stores. */
+#include "error.h"
+
+#include <errno.h>
+
+GQuark store_error_quark(void)
+{
+    return g_quark_from_static_string("wrytograph-store");
+}
+
+gboolean store_file_error(GError **error, const char *path)
+{
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    return FALSE;
+}
