@@ -21,6 +21,13 @@ char *folders_user(enum folder_kind kind, const char *name)
     return g_build_filename(g_get_home_dir(), kinds[kind].usual, "wrytograph", name, NULL);
 }
 
+char *folders_state(void)
+{
+    char *named = folders_named("WRYTOGRAPH_STATE");
+
+    return named ? named : folders_user(FOLDER_STATE, NULL);
+}
+
 char *folders_named(const char *variable)
 {
     const char *named = g_getenv(variable);

@@ -13,6 +13,10 @@ enum folder_kind {
  * that holds a relative path is ignored, as the specification demands. Free with g_free. */
 char *folders_user(enum folder_kind kind, const char *name);
 
+/* The folder of the journal and of what else one command leaves for the next: WRYTOGRAPH_STATE, or
+ * the user's. Free with g_free. */
+char *folders_state(void);
+
 /* What an environment variable of this program names, made absolute; NULL if it is unset or empty.
  * Free with g_free. */
 char *folders_named(const char *variable);

@@ -26,9 +26,9 @@ set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c ports/sim/nor_sfdp.c ports/sim/storage.c)
-file(GLOB WRY_MIGRATIONS CONFIGURE_DEPENDS store/migrations/*/*.sql)
+file(GLOB WRY_MIGRATIONS CONFIGURE_DEPENDS store/ledger/migrations/*/*.sql)
 add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
-    COMMAND ${CMAKE_COMMAND} -DFOLDER=${PROJECT_SOURCE_DIR}/store/migrations
+    COMMAND ${CMAKE_COMMAND} -DFOLDER=${PROJECT_SOURCE_DIR}/store/ledger/migrations
         -DOUT=${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
         -P ${PROJECT_SOURCE_DIR}/cmake/migrations.cmake
     DEPENDS ${WRY_MIGRATIONS} cmake/migrations.cmake)
@@ -40,15 +40,15 @@ set(WRY_HOST_SOURCES
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/adapter_speeds.c store/archive.c store/archive_json.c store/archive_record.c store/backups.c store/board_table.c store/card.c store/csv_table.c store/error.c store/card_file.c store/card_placements.c store/card_reader.c store/database.c store/content.c store/file_facts.c store/folder.c store/folder_image.c store/image_file.c store/journal.c store/journal_tables.c store/kit.c store/kit_list.c store/kit_pack.c store/kit_zip.c store/known.c store/known_index.c store/known_source.c store/ledger.c store/ledger_columns.c store/ledger_lite.c store/ledger_sender.c store/ledger_server.c store/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/layout_file.c store/leftovers.c store/meter.c store/mistakes.c store/settings_file.c store/shelf.c store/signing.c store/steps_file.c store/yaml_text.c
-    store/pending_file.c store/spool.c 
-    jobs/archives.c jobs/backed_up.c jobs/backup.c jobs/board.c jobs/flash_reader.c jobs/from_shelf.c jobs/image_source.c
-    jobs/new_table.c jobs/places.c jobs/planning.c jobs/set_values.c jobs/settings_found.c jobs/settings_loss.c jobs/shelf.c jobs/shelf_items.c
-    jobs/changes.c jobs/contents.c jobs/erase.c jobs/examine.c jobs/expecting.c
-    jobs/finding.c jobs/identify.c jobs/image.c jobs/image_checks.c jobs/images.c jobs/inspect.c
-    jobs/keeping.c jobs/knowing.c jobs/listening.c jobs/open.c jobs/plan.c jobs/regions.c jobs/masking.c jobs/recording.c jobs/report.c
-    jobs/card.c jobs/card_check.c jobs/many.c jobs/earlier.c jobs/run.c
-    jobs/restore.c jobs/station.c jobs/talk.c jobs/talk_line.c jobs/verify.c jobs/work.c jobs/write.c)
+    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c store/text/diagnostics.c store/image/settings_file.c store/shelf/shelf.c store/card/signing.c store/image/steps_file.c store/text/yaml_text.c
+    store/file/atomic_file.c store/file/spool.c 
+    jobs/flash/archives.c jobs/plan/backup_records.c jobs/flash/backup.c jobs/station/board.c jobs/station/flash_reader.c jobs/plan/shelf_source.c jobs/plan/image_source.c
+    jobs/plan/region_table_update.c jobs/plan/placement_rules.c jobs/plan/plan_build.c jobs/plan/settings_edit.c jobs/station/settings_read.c jobs/plan/settings_loss.c jobs/plan/shelf.c jobs/plan/shelf_items.c
+    jobs/flash/incremental_read.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c
+    jobs/station/diagnosis.c jobs/look/identify.c jobs/plan/image.c jobs/plan/image_checks.c jobs/plan/image_set.c jobs/look/inspect.c
+    jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/problem.c
+    jobs/card/card.c jobs/card/card_check.c jobs/card/card_many.c jobs/card/card_history.c jobs/card/card_run.c
+    jobs/flash/restore.c jobs/station/station.c jobs/console/console.c jobs/console/console_line.c jobs/flash/verify.c jobs/station/write_common.c jobs/flash/write.c)
 
 # Simulated boards alone need no package.
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})

@@ -1,6 +1,6 @@
 # Numbered SQL files as C strings, in their order: cmake -DFOLDER=… -DOUT=… -P migrations.cmake
 
-set(text "/* Made from ${FOLDER}. */\n#include \"store/ledger_migrations.h\"\n")
+set(text "/* Made from ${FOLDER}. */\n#include \"store/ledger/ledger_migrations.h\"\n")
 foreach(kind lite server)
     string(APPEND text "\nconst char *const ledger_${kind}_migrations[] = {\n")
     file(GLOB files ${FOLDER}/${kind}/*.sql)

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/archive.h"
+#include "store/archive/archive.h"
 #include "zip_made.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)

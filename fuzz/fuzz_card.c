@@ -2,8 +2,8 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/card.h"
-#include "store/mistakes.h"
+#include "store/card/card.h"
+#include "store/text/diagnostics.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {

@@ -3,9 +3,9 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/archive.h"
-#include "store/archive_json.h"
-#include "store/kit_list.h"
+#include "store/archive/archive.h"
+#include "store/archive/archive_json.h"
+#include "store/card/kit_list.h"
 
 static void description_holds(const char *text, size_t n)
 {

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/kit.h"
+#include "store/card/kit.h"
 #include "zip_made.h"
 
 /* Files in the folder for temporary ones. */

@@ -2,7 +2,7 @@
 #include <glib.h>
 
 #include "door.h"
-#include "store/layout_file.h"
+#include "store/image/layout_file.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {

@@ -12,7 +12,7 @@
 #include <unistd.h>
 
 #include "door.h"
-#include "store/ledger_server.h"
+#include "store/ledger/ledger_postgres.h"
 
 static const uint8_t greeting[] = {'R', 0, 0, 0, 8, 0, 0, 0, 0, 'Z', 0, 0, 0, 5, 'I'};
 

@@ -4,11 +4,11 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/board_table.h"
-#include "store/csv_table.h"
-#include "store/mistakes.h"
-#include "store/settings_file.h"
-#include "store/steps_file.h"
+#include "store/card/board_table.h"
+#include "store/image/settings_file.h"
+#include "store/image/steps_file.h"
+#include "store/text/csv_table.h"
+#include "store/text/diagnostics.h"
 
 static void steps_hold(const char *path)
 {

@@ -5,12 +5,12 @@
 #include <string.h>
 
 #include "rows.h"
-#include "store/backups.h"
-#include "store/folder.h"
-#include "store/journal.h"
-#include "store/known_index.h"
-#include "store/ledger.h"
-#include "store/shelf.h"
+#include "store/file/folder.h"
+#include "store/journal/journal.h"
+#include "store/ledger/ledger.h"
+#include "store/shelf/backups.h"
+#include "store/shelf/known_index.h"
+#include "store/shelf/shelf.h"
 #include "wrytograph/chip.h"
 
 static const uint8_t address[WRY_EUI48_SIZE] = {2, 0, 0, 0, 0, 1};

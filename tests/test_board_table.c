@@ -13,8 +13,8 @@
 #include "base/units.h"
 #include "command.h"
 #include "harness.h"
-#include "store/board_table.h"
-#include "store/csv_table.h"
+#include "store/card/board_table.h"
+#include "store/text/csv_table.h"
 
 enum {
     BOARDS = 8,

@@ -10,12 +10,12 @@
 
 #include "command.h"
 #include "harness.h"
-#include "store/backups.h"
-#include "store/database.h"
-#include "store/journal.h"
-#include "store/known_index.h"
-#include "store/ledger_lite.h"
-#include "store/shelf.h"
+#include "store/db/database.h"
+#include "store/journal/journal.h"
+#include "store/ledger/ledger_sqlite.h"
+#include "store/shelf/backups.h"
+#include "store/shelf/known_index.h"
+#include "store/shelf/shelf.h"
 #include "tables.h"
 
 static const char *const two_steps[] = {

@@ -7,7 +7,7 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
-#include "store/image_file.h"
+#include "store/image/image_file.h"
 #include "wrytograph/image.h"
 
 enum {

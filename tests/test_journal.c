@@ -10,7 +10,7 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
-#include "store/journal.h"
+#include "store/journal/journal.h"
 #include "tables.h"
 
 static const struct wry_hello_reply mine = {.eui48 = {2, 0, 0, 0, 0, 1},

@@ -5,7 +5,7 @@
 
 #include "command.h"
 #include "harness.h"
-#include "store/journal.h"
+#include "store/journal/journal.h"
 
 /* A copy in the scratch folder, since some are brought up to date. */
 static const char *take(const char *name, const char *as)

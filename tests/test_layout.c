@@ -5,7 +5,7 @@
 
 #include "command.h"
 #include "harness.h"
-#include "store/layout_file.h"
+#include "store/image/layout_file.h"
 #include "wrytograph/layout.h"
 #include "wrytograph/message.h"
 

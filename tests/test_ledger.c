@@ -11,9 +11,9 @@
 #include "cards.h"
 #include "command.h"
 #include "harness.h"
-#include "store/ledger.h"
-#include "store/ledger_lite.h"
-#include "store/ledger_migrations.h"
+#include "store/ledger/ledger.h"
+#include "store/ledger/ledger_migrations.h"
+#include "store/ledger/ledger_sqlite.h"
 #include "tables.h"
 
 #define CHECK_TEXT(expected, found) check_text((expected), (found), __LINE__)

@@ -12,9 +12,9 @@
 
 #include "command.h"
 #include "harness.h"
-#include "store/ledger.h"
-#include "store/ledger_lite.h"
-#include "store/postgres.h"
+#include "store/ledger/ledger.h"
+#include "store/ledger/ledger_sqlite.h"
+#include "store/ledger/postgres.h"
 
 static pid_t server;
 

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "harness.h"
-#include "jobs/masking.h"
+#include "jobs/station/secrets.h"
 #include "sim/random.h"
 
 static GPtrArray *secrets_of(const char *const *texts, size_t count)

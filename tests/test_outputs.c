@@ -11,9 +11,9 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
-#include "store/leftovers.h"
-#include "store/pending_file.h"
-#include "store/spool.h"
+#include "store/file/atomic_file.h"
+#include "store/file/leftovers.h"
+#include "store/file/spool.h"
 #include "tables.h"
 
 /* Through bash, whose $PIPESTATUS tells how the command ended before a pipe; $0 is the command. */

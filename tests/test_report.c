@@ -5,7 +5,7 @@
 #include "cards.h"
 #include "command.h"
 #include "harness.h"
-#include "store/ledger.h"
+#include "store/ledger/ledger.h"
 
 static char *report(void)
 {

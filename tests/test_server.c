@@ -14,7 +14,7 @@
 
 #include "command.h"
 #include "harness.h"
-#include "store/ledger.h"
+#include "store/ledger/ledger.h"
 
 static char *folder, *address;
 static char port[8];

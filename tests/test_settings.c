@@ -7,7 +7,7 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
-#include "store/settings_file.h"
+#include "store/image/settings_file.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/settings_block.h"
 

@@ -11,12 +11,12 @@
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
-#include "store/archive.h"
-#include "store/archive_json.h"
-#include "store/csv_table.h"
-#include "store/error.h"
-#include "store/pending_file.h"
-#include "store/spool.h"
+#include "store/archive/archive.h"
+#include "store/archive/archive_json.h"
+#include "store/file/atomic_file.h"
+#include "store/file/error.h"
+#include "store/file/spool.h"
+#include "store/text/csv_table.h"
 
 /* Stands in for the system's: a disk that fails when content is to become durable. */
 static unsigned failing_flushes;

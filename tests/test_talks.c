@@ -6,7 +6,7 @@
 #include "command.h"
 #include "harness.h"
 #include "programs.h"
-#include "store/steps_file.h"
+#include "store/image/steps_file.h"
 
 static void steps_are_taken_in_the_order_they_are_said(void)
 {

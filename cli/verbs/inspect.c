@@ -3,8 +3,8 @@
 
 #include "card.h"
 #include "station.h"
-#include "store/card.h"
-#include "store/kit.h"
+#include "store/card/card.h"
+#include "store/card/kit.h"
 #include "verbs.h"
 #include "views/card_view.h"
 #include "views/explain.h"

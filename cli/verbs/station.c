@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "store/image_file.h"
+#include "store/image/image_file.h"
 #include "values.h"
 #include "views/announce.h"
 #include "views/differences.h"

@@ -1,6 +1,6 @@
 /* verify: images or an archive against what the flash holds. */
 #include "station.h"
-#include "store/archive.h"
+#include "store/archive/archive.h"
 #include "verbs.h"
 #include "views/differences.h"
 #include "views/json.h"

@@ -6,7 +6,7 @@
 #include "base/units.h"
 #include "bench/bench.h"
 #include "findings.h"
-#include "store/error.h"
+#include "store/file/error.h"
 #include "words.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"

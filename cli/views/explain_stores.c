@@ -1,7 +1,7 @@
 /* Problems of settings, the shelf and backups as sentences. */
 #include "base/units.h"
 #include "explain.h"
-#include "store/error.h"
+#include "store/file/error.h"
 
 static bool explain_settings(struct app *app, const struct wry_problem *p)
 {

@@ -3,7 +3,7 @@
 
 #include "base/units.h"
 #include "flash_map.h"
-#include "store/pending_file.h"
+#include "store/file/atomic_file.h"
 
 enum {
     WIDTH = 1120,

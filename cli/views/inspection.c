@@ -3,7 +3,7 @@
 
 #include "base/units.h"
 #include "contents.h"
-#include "store/image_file.h"
+#include "store/image/image_file.h"
 #include "words.h"
 
 enum {

@@ -4,7 +4,7 @@
 #include "base/units.h"
 #include "findings.h"
 #include "savings.h"
-#include "store/image_file.h"
+#include "store/image/image_file.h"
 #include "words.h"
 
 void json_add_text(JsonBuilder *b, const char *name, const char *value)

@@ -8,7 +8,7 @@
 #include "base/units.h"
 #include "json.h"
 #include "ledger_json.h"
-#include "store/ledger_columns.h"
+#include "store/ledger/ledger_columns.h"
 #include "words.h"
 
 enum {

@@ -4,7 +4,7 @@
 #include <errno.h>
 #include <unistd.h>
 
-#include "store/pending_file.h"
+#include "store/file/atomic_file.h"
 
 static bool fail(const char *path, int reason, GError **error)
 {

@@ -6,7 +6,7 @@
 #include <string.h>
 
 #include "ledger_json.h"
-#include "store/ledger_columns.h"
+#include "store/ledger/ledger_columns.h"
 #include "words.h"
 
 static void free_day(void *item)

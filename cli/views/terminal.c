@@ -12,7 +12,7 @@
 #include "explain.h"
 #include "json.h"
 #include "output_file.h"
-#include "store/steps_file.h"
+#include "store/image/steps_file.h"
 
 enum {
     LEAVE_KEY = 0x18, /* Ctrl-X */

@@ -4,7 +4,7 @@
 #include <langinfo.h>
 #include <string.h>
 
-#include "store/pending_file.h"
+#include "store/file/atomic_file.h"
 
 enum {
     WIRES = 5,

@@ -7,7 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#include "store/ledger.h"
+#include "store/ledger/ledger.h"
 
 int main(int argc, char **argv)
 {

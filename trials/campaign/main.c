@@ -16,7 +16,7 @@
 
 #include "names.h"
 #include "schedule.h"
-#include "store/folder.h"
+#include "store/file/folder.h"
 
 enum {
     SHOWN_MOST = 5, /* of those that failed */

@@ -1,0 +1,361 @@
+/* What is wrong with what a card names, found without a board. */
+#include <string.h>
+
+#include "base/units.h"
+#include "jobs/card/card.h"
+#include "jobs/plan/plan_build.h"
+#include "jobs/station/board.h"
+#include "store/card/board_table.h"
+#include "store/image/settings_file.h"
+#include "store/text/csv_table.h"
+#include "store/text/diagnostics.h"
+#include "wrytograph/layout.h"
+
+struct checking {
+    const struct wry_card *card;
+    char *(*words)(void *context, const struct wry_problem *problem);
+    void *context;
+    GPtrArray *mistakes;
+    struct wry_station *station; /* without a board */
+};
+
+static void complain(const struct checking *c, struct yaml_place at, char *text)
+{
+    const struct wry_card *card = c->card;
+    g_autofree char *file =
+        card->kit ? g_strdup_printf("%s (card.yaml)", card->path) : g_strdup(card->path);
+
+    /* What is wrong for several sizes of flash is said once. */
+    for (guint i = 0; i < c->mistakes->len; i++) {
+        const struct wry_mistake *other = g_ptr_array_index(c->mistakes, i);
+        if (other->line == at.line && strcmp(other->text, text) == 0) {
+            g_free(text);
+            return;
+        }
+    }
+    mistakes_add(c->mistakes, file, at.line, at.column, text);
+}
+
+/* Files and places. */
+
+/* The placement that the problem is about; the first of those that are left when it is about none.
+ */
+static guint find_placement(const struct checking *c, const struct wry_images_wanted *wanted)
+{
+    const struct wry_problem *problem = wry_station_problem(c->station);
+
+    for (guint i = 0; problem->subject && i < wanted->image_count; i++) {
+        const char *file = wanted->images[i].file;
+        if (strcmp(file, problem->subject) == 0 ||
+            (g_str_has_prefix(file, "shelf:") && strcmp(file + 6, problem->subject) == 0) ||
+            (wanted->images[i].place && strcmp(wanted->images[i].place, problem->subject) == 0))
+            return i;
+    }
+    /* A problem of the file itself begins with its path. */
+    for (guint i = 0; problem->cause && i < wanted->image_count; i++) {
+        if (g_str_has_prefix(problem->cause->message, wanted->images[i].file))
+            return i;
+    }
+    return G_MAXUINT;
+}
+
+static void tell_problem(const struct checking *c, const struct card_placement *placement,
+                         const struct card_variant *variant)
+{
+    g_autofree char *text = c->words(c->context, wry_station_problem(c->station));
+
+    complain(c,
+             variant     ? variant->at
+             : placement ? placement->at
+                         : YAML_TEXT_START,
+             g_strdup(text));
+}
+
+static bool is_for_parts(enum wry_problem_kind kind)
+{
+    return kind == WRY_PROBLEM_NO_REGION || kind == WRY_PROBLEM_BAD_PART ||
+           kind == WRY_PROBLEM_PART_BEYOND;
+}
+
+/* The settings file for the region, or the only one; NULL when the board's own block is changed. */
+static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
+{
+    const struct card *card = c->card->card;
+    struct settings *settings = NULL;
+
+    *many = false;
+    for (guint i = 0; i < card->placements->len; i++) {
+        const struct card_placement *placement = g_ptr_array_index(card->placements, i);
+        const struct card_variant *variant =
+            placement->variants->len > 0 ? g_ptr_array_index(placement->variants, 0) : NULL;
+        if (!variant || !variant->file || !settings_is_file(variant->file) ||
+            (region && g_strcmp0(region, placement->place) != 0))
+            continue;
+        *many = settings != NULL;
+        settings_free(settings);
+        settings = settings_load(variant->file, NULL);
+    }
+    return settings;
+}
+
+/* Names of the layout at hand, or of the one that boards are delivered with. */
+static void check_part(const struct checking *c, const struct wry_layout *layout,
+                       uint32_t flash_size, const char *part, struct yaml_place at)
+{
+    struct target target = {
+        .chip = c->card->card->chip, .flash_size = flash_size, .layout = *layout};
+    uint32_t offset, length;
+
+    if (regions_parse_part(c->station, &target, part, &offset, &length) == WRY_OUTCOME_DONE)
+        return;
+    if (wry_layout_built_in(&target.layout.table, target.chip, flash_size) &&
+        wry_layout_find(&target.layout.table, part))
+        return;
+    if (is_for_parts(wry_station_problem(c->station)->kind))
+        complain(c, at, c->words(c->context, wry_station_problem(c->station)));
+}
+
+/* Values that a board's own block gets have nothing to go into once that is erased. */
+static void check_erased_settings(const struct checking *c, const struct wry_layout *layout,
+                                  uint32_t flash_size, const char *part)
+{
+    const struct card *card = c->card->card;
+    struct target target = {.chip = card->chip, .flash_size = flash_size, .layout = *layout};
+    uint32_t offset, length;
+    bool many;
+    struct settings *settings = load_settings(c, NULL, &many);
+
+    if (settings || (card->values->len == 0 && !card->table) ||
+        regions_parse_part(c->station, &target, part, &offset, &length) != WRY_OUTCOME_DONE) {
+        settings_free(settings);
+        return;
+    }
+    for (uint32_t i = 0; i < layout->table.count; i++) {
+        const struct wry_region *region = &layout->table.regions[i];
+        if (region->kind == WRY_REGION_SETTINGS && region->offset < (uint64_t)offset + length &&
+            offset < (uint64_t)region->offset + region->length)
+            complain(c, card->erase_at,
+                     g_strdup_printf("'%s' erases region '%s', whose settings '%s' changes: write "
+                                     "all of them from a file, or take it out of 'erase'",
+                                     part, region->name, card->table ? "boards" : "set"));
+    }
+}
+
+static void check_parts(const struct checking *c, const struct wry_layout *layout,
+                        uint32_t flash_size)
+{
+    const struct card *card = c->card->card;
+
+    for (char **part = card->erase; part && *part; part++) {
+        check_part(c, layout, flash_size, *part, card->erase_at);
+        check_erased_settings(c, layout, flash_size, *part);
+    }
+    for (guint i = 0; i < card->holds->len; i++) {
+        const struct card_value *hold = g_ptr_array_index(card->holds, i);
+        check_part(c, layout, flash_size, hold->region, hold->at);
+    }
+}
+
+/* Plans, and on a problem without the placement that has it once more, until nothing is wrong. */
+static void check_size(const struct checking *c, uint32_t flash_size)
+{
+    const struct card *card = c->card->card;
+    struct wry_images_wanted wanted;
+    bool more = true;
+
+    card_wanted(c->card, flash_size, NULL, &wanted);
+    struct wry_image_wanted *images = (struct wry_image_wanted *)wanted.images;
+    guint *which = g_new0(guint, wanted.image_count + 1);
+    for (guint i = 0, n = 0; i < card->placements->len; i++) {
+        const struct card_variant *variant =
+            card_variant_for(g_ptr_array_index(card->placements, i), flash_size);
+        if (variant && variant->file)
+            which[n++] = i;
+    }
+    wanted.setting_count = 0;
+    wanted.chip = card->chip;
+    wanted.flash_size = flash_size;
+    while (more) {
+        struct wry_plan_result result = {0};
+        enum wry_outcome outcome = wanted.image_count > 0
+                                       ? wry_station_plan(c->station, &wanted, &result)
+                                       : WRY_OUTCOME_DONE;
+        guint bad = outcome == WRY_OUTCOME_DONE ? G_MAXUINT : find_placement(c, &wanted);
+        const struct card_placement *placement =
+            bad < wanted.image_count ? g_ptr_array_index(card->placements, which[bad]) : NULL;
+        if (outcome != WRY_OUTCOME_DONE)
+            tell_problem(c, placement, placement ? card_variant_for(placement, flash_size) : NULL);
+        else if (wanted.image_count > 0)
+            check_parts(c, &result.planned.layout, flash_size);
+        /* Without the table, the others would be held against places that are not theirs. */
+        more = placement && g_strcmp0(placement->place, "table") != 0;
+        if (more) {
+            memmove(images + bad, images + bad + 1,
+                    (wanted.image_count - bad - 1) * sizeof *images);
+            memmove(which + bad, which + bad + 1, (wanted.image_count - bad - 1) * sizeof *which);
+            wanted.image_count--;
+        }
+        wry_plan_result_clear(&result);
+    }
+    g_free(which);
+    card_wanted_clear(&wanted);
+}
+
+/* Settings. */
+
+/* secret_is_bad: it stands in what is handed on. Without a settings file, only the board knows
+ * which keys it has. */
+static char *try_setting(const struct checking *c, const struct card_value *value,
+                         bool secret_is_bad)
+{
+    g_autoptr(GError) error = NULL;
+    bool changed, many;
+    struct settings *settings = load_settings(c, value->region, &many);
+    char *text = NULL;
+
+    if (many)
+        text = g_strdup_printf("several files hold settings: say REGION/%s", value->key);
+    else if (settings && secret_is_bad && settings_is_secret(settings, value->key))
+        text = g_strdup_printf("'%s' is secret: its value comes from the environment or a file, as "
+                               "the settings file says, and stands in no card",
+                               value->key);
+    else if (settings &&
+             !settings_set(settings, value->key, value->value, value->is_new, &changed, &error))
+        text = g_strdup(error->message);
+    settings_free(settings);
+    return text;
+}
+
+static void check_settings(const struct checking *c)
+{
+    const struct card *card = c->card->card;
+
+    for (guint i = 0; i < card->values->len; i++) {
+        const struct card_value *value = g_ptr_array_index(card->values, i);
+        char *text = try_setting(c, value, true);
+        if (text)
+            complain(c, value->at, text);
+    }
+}
+
+static void check_field(const struct checking *c, const struct csv_table *table,
+                        const struct csv_field *name, const struct csv_field *field)
+{
+    const char *slash = strchr(name->text, '/');
+    g_autofree char *region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
+    struct card_value value = {
+        .region = region, .key = slash ? (char *)slash + 1 : name->text, .value = field->text};
+
+    value.is_new = card_column_is_new(c->card->card, region, value.key);
+    char *text = field->text[0] != '\0' ? try_setting(c, &value, false) : NULL;
+
+    if (text)
+        mistakes_add(c->mistakes, table->path, field->line, field->column, text);
+}
+
+/* All settings of a row in one text; NULL if it has none. Free with g_free. */
+static char *settings_of_row(const struct csv_table *table, guint row)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    g_autoptr(GString) all = g_string_new(NULL);
+    bool any = false;
+
+    for (guint i = 0; i < names->len; i++) {
+        const char *text = csv_table_at(table, row, (int)i);
+        if (!board_table_is_setting(g_array_index(names, struct csv_field, i).text))
+            continue;
+        g_string_append_printf(all, "%zu:%s", strlen(text), text);
+        any = any || text[0] != '\0';
+    }
+    return any ? g_strdup(all->str) : NULL;
+}
+
+/* A row that was copied and not changed gives two boards one identity. seen: texts to lines. */
+static void check_twin(const struct checking *c, const struct csv_table *table, guint row,
+                       GHashTable *seen)
+{
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+    const struct csv_field *first =
+        fields->len > 0 ? &g_array_index(fields, struct csv_field, 0) : NULL;
+    char *settings = first ? settings_of_row(table, row) : NULL;
+    guint before = settings ? GPOINTER_TO_UINT(g_hash_table_lookup(seen, settings)) : 0;
+
+    if (before > 0)
+        mistakes_add(c->mistakes, table->path, first->line, first->column,
+                     g_strdup_printf("the same settings stand in line %u already", before));
+    if (settings && before == 0)
+        g_hash_table_insert(seen, settings, GUINT_TO_POINTER(first->line));
+    else
+        g_free(settings);
+}
+
+static void check_table(const struct checking *c)
+{
+    const struct card *card = c->card->card;
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    guint before = c->mistakes->len;
+
+    if (!card->table)
+        return;
+    board_table_check(card->table, card->rows, c->mistakes);
+    struct csv_table *table = c->mistakes->len == before ? csv_table_load(card->table, NULL) : NULL;
+    for (guint row = 1; table && row < table->rows->len; row++) {
+        const GArray *names = g_ptr_array_index(table->rows, 0);
+        const GArray *fields = g_ptr_array_index(table->rows, row);
+        check_twin(c, table, row, seen);
+        for (guint i = 0; i < fields->len && i < names->len; i++) {
+            const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+            if (board_table_is_setting(name->text))
+                check_field(c, table, name, &g_array_index(fields, struct csv_field, i));
+        }
+    }
+    csv_table_free(table);
+}
+
+/* The card's own first, then those of other files, each in its order. */
+static gint by_place(gconstpointer a, gconstpointer b)
+{
+    const struct wry_mistake *x = *(const struct wry_mistake *const *)a;
+    const struct wry_mistake *y = *(const struct wry_mistake *const *)b;
+    bool other_x = x->file && g_str_has_suffix(x->file, ".csv");
+    bool other_y = y->file && g_str_has_suffix(y->file, ".csv");
+
+    if (other_x != other_y)
+        return other_x ? 1 : -1;
+    if (x->line != y->line)
+        return x->line < y->line ? -1 : 1;
+    return x->column < y->column ? -1 : x->column > y->column;
+}
+
+static void check_contents(struct checking *c)
+{
+    const struct card *card = c->card->card;
+    struct wry_station_settings settings = {.link = "none", .layout_file = card->layout};
+
+    c->station = wry_station_new(&settings);
+    for (guint i = 0; card->chip && i < card->flash_sizes->len; i++)
+        check_size(c, g_array_index(card->flash_sizes, uint32_t, i));
+    check_settings(c);
+    check_table(c);
+    wry_station_free(c->station);
+}
+
+GPtrArray *wry_card_check(const char *path, const char *trust,
+                          char *(*words)(void *context, const struct wry_problem *problem),
+                          void *context, GError **error)
+{
+    struct wry_card *card = g_new0(struct wry_card, 1);
+    GPtrArray *mistakes = mistakes_new();
+    struct checking c = {.card = card, .words = words, .context = context, .mistakes = mistakes};
+
+    card->path = g_strdup(path);
+    bool opened = card_begin(card, trust, mistakes, error);
+    if (opened)
+        check_contents(&c);
+    g_ptr_array_sort(mistakes, by_place);
+    wry_card_close(card);
+    if (opened)
+        return mistakes;
+    g_ptr_array_unref(mistakes);
+    return NULL;
+}

@@ -1,0 +1,56 @@
+/* What the ledger says of a card on a board before. */
+#include "jobs/card/card_history.h"
+
+#include <string.h>
+
+struct search {
+    const struct card *card;
+    const char *own;
+    struct earlier *earlier;
+    bool any;
+};
+
+/* A run that ended before that, or at another board, has left nothing. */
+static bool changed_anything(const struct wry_ledger_run *run)
+{
+    return run->steps && (strstr(run->steps, "\"erase\"") || strstr(run->steps, "\"write\"") ||
+                          strcmp(run->outcome, "passed") == 0);
+}
+
+static bool take(void *context, const struct wry_ledger_run *run)
+{
+    struct search *search = context;
+    struct earlier *earlier = search->earlier;
+    bool passed = strcmp(run->outcome, "passed") == 0;
+
+    if (g_strcmp0(run->id, search->own) == 0 ||
+        g_strcmp0(run->card_version, search->card->version) != 0)
+        return true;
+    if (!changed_anything(run))
+        return true;
+    if (!search->any && !passed) {
+        earlier->cut = true;
+        earlier->backup = g_strdup(run->backup_file);
+    }
+    search->any = true;
+    earlier->passed += passed;
+    if (passed && !earlier->last)
+        earlier->last = g_strdup(run->ended);
+    return true;
+}
+
+bool earlier_find(struct wry_ledger *ledger, const struct card *card, const char *board,
+                  const char *own, struct earlier *earlier, GError **error)
+{
+    struct wry_ledger_filter filter = {.board = board, .card = card->name, .kind = "card"};
+    struct search search = {.card = card, .own = own, .earlier = earlier};
+
+    return wry_ledger_each(ledger, &filter, take, &search, error);
+}
+
+void earlier_clear(struct earlier *earlier)
+{
+    g_free(earlier->last);
+    g_free(earlier->backup);
+    *earlier = (struct earlier){0};
+}

@@ -1,0 +1,105 @@
+/* A card on many boards at once, a thread for each: none waits for another. */
+#include "base/units.h"
+#include "jobs/card/card.h"
+#include "jobs/station/problem.h"
+#include "pack/shared.h"
+#include "wrytograph-host/card.h"
+
+#define TURN_TIME 100000 /* us */
+
+struct many {
+    const struct wry_run_wanted *wanted;
+    GMutex lock;
+    GCond changed;
+    GHashTable *addresses; /* of boards that may have a row */
+    size_t ended;
+};
+
+struct place {
+    struct many *many;
+    struct wry_many_board *board;
+    GThread *thread;
+};
+
+/* The first of an address; the others stay without a row as long as this call lasts. */
+static bool claim_address(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
+{
+    struct many *many = context;
+
+    g_mutex_lock(&many->lock);
+    bool is_first = g_hash_table_add(many->addresses, units_address(eui48));
+    g_mutex_unlock(&many->lock);
+    return is_first;
+}
+
+static void run_board(struct many *many, struct wry_many_board *board)
+{
+    struct wry_station *station = wry_station_new(&board->settings);
+    struct wry_run_wanted wanted = *many->wanted;
+
+    if (wanted.card->card->table) {
+        wanted.may_have_row = claim_address;
+        wanted.context = many;
+    }
+    board->outcome = wry_station_run(station, &wanted, &board->result);
+    const struct wry_problem *problem = wry_station_problem(station);
+    if (board->outcome != WRY_OUTCOME_DONE && board->settings.words) {
+        g_autofree char *words = board->settings.words(board->settings.context, problem);
+        board->words = wry_station_masked(station, words ? words : "");
+    }
+    board->simulated = wry_station_is_simulated(station);
+    wry_station_free(station);
+}
+
+static gpointer run_place(gpointer data)
+{
+    const struct place *place = data;
+    struct many *many = place->many;
+
+    run_board(many, place->board);
+    g_atomic_int_set(&place->board->ended, 1);
+    g_mutex_lock(&many->lock);
+    many->ended++;
+    g_cond_signal(&many->changed);
+    g_mutex_unlock(&many->lock);
+    return NULL;
+}
+
+bool wry_many_has_ended(const struct wry_many_board *board)
+{
+    return g_atomic_int_get(&board->ended) != 0;
+}
+
+void wry_run_many(const struct wry_run_wanted *wanted, struct wry_many_board *boards, size_t count,
+                  void (*turn)(void *context), void *context)
+{
+    struct many many = {.wanted = wanted,
+                        .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL)};
+    struct pack_shared *shared = pack_shared_new();
+    struct place *places = g_new0(struct place, count);
+    bool over = false;
+
+    g_mutex_init(&many.lock);
+    g_cond_init(&many.changed);
+    for (size_t i = 0; i < count; i++) {
+        places[i] = (struct place){.many = &many, .board = &boards[i]};
+        boards[i].settings.shared = shared;
+        places[i].thread = g_thread_new("board", run_place, &places[i]);
+    }
+    while (!over) {
+        int64_t end = g_get_monotonic_time() + TURN_TIME;
+        g_mutex_lock(&many.lock);
+        while (many.ended < count && g_cond_wait_until(&many.changed, &many.lock, end))
+            ;
+        over = many.ended == count;
+        g_mutex_unlock(&many.lock);
+        turn(context);
+    }
+    for (size_t i = 0; i < count; i++)
+        g_thread_join(places[i].thread);
+    pack_shared_free(shared);
+    g_hash_table_unref(many.addresses);
+    g_mutex_clear(&many.lock);
+    g_cond_clear(&many.changed);
+    g_free(places);
+}

@@ -1,0 +1,393 @@
+/* Talk: what a board says, and what is said to it. */
+#include <string.h>
+
+#include "jobs/console/console_line.h"
+#include "jobs/station/board.h"
+#include "jobs/station/link.h"
+#include "wrytograph-host/jobs.h"
+
+#define QUIET_TIME 300000u       /* us of silence after which a board is taken to listen */
+#define BOOT_TIME 2000000u       /* us for it to fall silent */
+#define EXPECT_TIME 5000000u     /* us for a text, when nothing else is said */
+#define ANSWER_TIME 1000000u     /* us of silence after which a line was not taken for one */
+#define REACTION_TIME 400000u    /* us within which a line that was taken is answered */
+#define SPEEDS_TIME 10000000u    /* us for its speed to be found */
+#define RESET_TIME 50000u        /* us */
+#define LOADER_TIME 300000u      /* us for a loader to answer */
+#define UNANSWERED_TIME 2000000u /* us after which a person is told that nothing was heard */
+
+static const struct {
+    const char *name, *bytes;
+} line_ends[] = {{"crlf", "\r\n"}, {"lf", "\n"}, {"cr", "\r"}};
+
+struct talk {
+    struct wry_station *station;
+    const struct wry_talk_wanted *wanted;
+    struct talk_line line;
+    bool starts; /* the firmware was started: what the boot ROM says of that decides */
+    bool leave;
+    size_t line_end;   /* of line_ends, where none was wanted */
+    uint64_t typed_at; /* us: when a person sent a line that has no answer yet; 0 = none */
+    uint64_t heard_then;
+    bool hinted;
+    size_t steps;
+    const struct wry_talk_step *missing; /* that ended it */
+};
+
+static uint64_t now(const struct talk *t)
+{
+    return station_now(t->station);
+}
+
+static bool is_over(const struct talk *t)
+{
+    return t->leave || station_stopped(t->station) || (t->starts && t->line.rom != TALK_ROM_SILENT);
+}
+
+static const char *line_end(const struct talk *t)
+{
+    return t->wanted->line_end ? t->wanted->line_end : line_ends[t->line_end].bytes;
+}
+
+static enum wry_status reset_board(struct talk *t)
+{
+    const struct wry_port *port = t->station->port;
+
+    if (t->station->settings.wiring->none) {
+        station_note(t->station, WRY_NOTE_RESET_UNWIRED, NULL);
+        return WRY_OK;
+    }
+    enum wry_status status = port->set_lines(port->context, true, false);
+    port->sleep(port->context, now(t) + RESET_TIME);
+    if (status == WRY_OK)
+        status = port->set_lines(port->context, false, false);
+    if (status == WRY_OK)
+        station_note(t->station, WRY_NOTE_RESET, NULL);
+    return status;
+}
+
+static enum wry_status send_break(struct talk *t)
+{
+    const struct wry_port *port = t->station->port;
+    enum wry_status status = port->send_break ? port->send_break(port->context) : WRY_UNSUPPORTED;
+
+    station_note(t->station, status == WRY_OK ? WRY_NOTE_BREAK : WRY_NOTE_NO_BREAK, NULL);
+    return status == WRY_UNSUPPORTED ? WRY_OK : status;
+}
+
+/* What a person types, and whether the board answers. */
+static enum wry_status send_taken(struct talk *t)
+{
+    enum wry_talk_ask ask = WRY_TALK_NOTHING;
+    uint8_t bytes[256];
+
+    if (!t->wanted->take)
+        return WRY_OK;
+    size_t n = t->wanted->take(t->wanted->context, bytes, sizeof bytes, &ask), end;
+    t->leave = t->leave || ask == WRY_TALK_LEAVE;
+    end = strlen(line_end(t));
+    if (n >= end && memcmp(bytes + n - end, line_end(t), end) == 0) {
+        t->typed_at = now(t);
+        t->heard_then = t->line.heard_bytes;
+    }
+    enum wry_status status = talk_line_send(&t->line, bytes, n);
+    if (status == WRY_OK && ask == WRY_TALK_RESET)
+        status = reset_board(t);
+    return status == WRY_OK && ask == WRY_TALK_BREAK ? send_break(t) : status;
+}
+
+static void hint(struct talk *t)
+{
+    if (t->line.heard_bytes != t->heard_then)
+        t->typed_at = 0;
+    if (t->hinted || t->typed_at == 0 || now(t) < t->typed_at + UNANSWERED_TIME)
+        return;
+    t->hinted = true;
+    station_note(t->station, WRY_NOTE_LINE_UNANSWERED, NULL);
+}
+
+static enum wry_status turn(struct talk *t)
+{
+    enum talk_rom before = t->line.rom;
+    enum wry_status status = talk_line_turn(&t->line);
+
+    if (t->line.rom == TALK_ROM_LOADING && before != TALK_ROM_LOADING && !t->starts)
+        station_note(t->station, WRY_NOTE_IN_LOADING_MODE, NULL);
+    hint(t);
+    return status == WRY_OK ? send_taken(t) : status;
+}
+
+/* A board that is just booting does not hear yet, nor one at another speed. */
+static enum wry_status wait_for_quiet(struct talk *t)
+{
+    uint64_t begun = now(t), quiet_since = begun;
+    enum wry_status status = WRY_OK;
+
+    while (status == WRY_OK && !is_over(t) &&
+           ((t->line.searching && now(t) < begun + SPEEDS_TIME) ||
+            (now(t) < quiet_since + QUIET_TIME && now(t) < begun + BOOT_TIME))) {
+        uint64_t heard = t->line.heard_bytes;
+        status = turn(t);
+        if (t->line.heard_bytes != heard)
+            quiet_since = now(t);
+    }
+    return status;
+}
+
+static enum wry_status send_line(const struct talk *t, const char *text)
+{
+    enum wry_status status = talk_line_send(&t->line, text, strlen(text));
+
+    return status == WRY_OK ? talk_line_send(&t->line, line_end(t), strlen(line_end(t))) : status;
+}
+
+/* The line once more with another ending, after that alone: it may complete what waits for it. */
+static enum wry_status try_line_end(struct talk *t, const char *text)
+{
+    t->line_end = (t->line_end + 1) % G_N_ELEMENTS(line_ends);
+    station_note(t->station, WRY_NOTE_LINE_END_TRIED, line_ends[t->line_end].name);
+    enum wry_status status = talk_line_send(&t->line, line_end(t), strlen(line_end(t)));
+    if (status == WRY_OK)
+        status = wait_for_quiet(t);
+    g_string_truncate(t->line.seen, 0);
+    return status == WRY_OK ? send_line(t, text) : status;
+}
+
+static uint64_t time_of(const struct talk *t, const struct wry_talk_step *step)
+{
+    return step->within > 0 ? step->within : t->wanted->time > 0 ? t->wanted->time : EXPECT_TIME;
+}
+
+struct waiting {
+    uint64_t begun, end, sent_at;
+    uint64_t heard;        /* bytes when the line was sent */
+    unsigned tried;        /* other line endings */
+    bool looked, answered; /* whether something came soon after the line */
+};
+
+/* A line that was not answered at all, or not as expected in a good part of the time. */
+static bool wants_other_end(const struct talk *t, const struct wry_talk_step *step,
+                            struct waiting *w)
+{
+    if (!w->looked && now(t) >= w->sent_at + REACTION_TIME) {
+        w->looked = true;
+        w->answered = t->line.heard_bytes != w->heard;
+    }
+    uint64_t time = w->end - w->begun;
+    bool silent = t->line.heard_bytes == w->heard && now(t) >= w->sent_at + ANSWER_TIME;
+
+    if (!step->send || t->wanted->line_end || !w->looked || w->answered ||
+        w->tried + 1 >= G_N_ELEMENTS(line_ends) || time < 2 * ANSWER_TIME)
+        return false;
+    return silent || now(t) >= w->begun + time * (w->tried + 2) / 4;
+}
+
+/* *seen tells whether the text came. */
+static enum wry_status wait_for_text(struct talk *t, const struct wry_talk_step *step, bool *seen)
+{
+    struct waiting w = {.begun = now(t), .sent_at = now(t), .heard = t->line.heard_bytes};
+    enum wry_status status = WRY_OK;
+
+    w.end = w.begun + time_of(t, step);
+    for (;;) {
+        *seen = strstr(t->line.seen->str, step->expect) != NULL;
+        if (status != WRY_OK || *seen || is_over(t) || now(t) >= w.end)
+            break;
+        if (wants_other_end(t, step, &w)) {
+            status = try_line_end(t, step->send);
+            w.tried++;
+            w.sent_at = now(t);
+            w.looked = false;
+            w.heard = t->line.heard_bytes;
+        }
+        if (status == WRY_OK)
+            status = turn(t);
+    }
+    if (*seen && w.tried > 0)
+        station_note(t->station, WRY_NOTE_LINE_END_WORKS, line_ends[t->line_end].name);
+    return status;
+}
+
+/* What was seen is not looked at again. */
+static void forget_seen(struct talk *t, const char *text)
+{
+    const char *at = strstr(t->line.seen->str, text);
+
+    if (at)
+        g_string_erase(t->line.seen, 0, at - t->line.seen->str + (gssize)strlen(text));
+}
+
+static enum wry_status take_step(struct talk *t, const struct wry_talk_step *step)
+{
+    enum wry_status status = WRY_OK;
+    bool seen = true;
+
+    if (step->send) {
+        status = wait_for_quiet(t);
+        /* What it said before is no answer. */
+        g_string_truncate(t->line.seen, 0);
+        if (status == WRY_OK && !is_over(t))
+            status = send_line(t, step->send);
+    }
+    if (status == WRY_OK && step->expect && !is_over(t))
+        status = wait_for_text(t, step, &seen);
+    else if (step->expect)
+        seen = false;
+    if (status != WRY_OK)
+        return status;
+    if (!seen && !step->go_on) {
+        t->missing = step;
+        return WRY_OK;
+    }
+    t->steps++;
+    if (step->expect) {
+        station_note(t->station, seen ? WRY_NOTE_SEEN : WRY_NOTE_NOT_SEEN, step->expect);
+        forget_seen(t, step->expect);
+    }
+    return WRY_OK;
+}
+
+static bool expects(const struct wry_talk_wanted *wanted)
+{
+    for (size_t i = 0; i < wanted->step_count; i++) {
+        if (wanted->steps[i].expect)
+            return true;
+    }
+    return false;
+}
+
+static enum wry_status loop(struct talk *t)
+{
+    const struct wry_talk_wanted *wanted = t->wanted;
+    uint64_t end = wanted->time > 0 ? now(t) + wanted->time : UINT64_MAX;
+    enum wry_status status = talk_line_begin(&t->line);
+
+    for (size_t i = 0; i < wanted->step_count && status == WRY_OK && !t->missing && !is_over(t);
+         i++)
+        status = take_step(t, &wanted->steps[i]);
+    while (!expects(wanted) && status == WRY_OK && !is_over(t) && now(t) < end)
+        status = turn(t);
+    return status;
+}
+
+/* Silence where something was expected: it may be that only its loader listens. */
+static bool loader_answers(struct talk *t)
+{
+    struct wry_session_config config = {.token = board_token(t->station),
+                                        .by_hand = true,
+                                        .call_time = LOADER_TIME,
+                                        .max_speed = WRY_STARTING_SPEED};
+    struct wry_session *session = &t->station->session;
+
+    wry_session_init(session, t->station->port, &config);
+    bool answers = wry_session_connect(session) == WRY_OK;
+    session->connected = false;
+    return answers;
+}
+
+static enum wry_outcome fail_missing(struct talk *t)
+{
+    struct wry_station *station = t->station;
+    const struct wry_talk_step *step = t->missing;
+
+    if (t->line.heard_bytes == 0 && loader_answers(t))
+        return station_fail(station, WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_IN_LOADING_MODE, NULL);
+    station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOT_SEEN, step->expect);
+    station->problem.other = g_strdup(step->send);
+    station->problem.found = t->line.heard_bytes;
+    if (step->advice) {
+        station->problem.names = g_new0(char *, 2);
+        station->problem.names[0] = g_strdup(step->advice);
+    }
+    return station->problem.outcome;
+}
+
+static enum wry_outcome conclude(struct talk *t, enum wry_status status)
+{
+    struct wry_station *station = t->station;
+    bool missing = expects(t->wanted) && t->steps < t->wanted->step_count;
+
+    if (status != WRY_OK)
+        return station_fail(station, WRY_OUTCOME_LINK_LOST, WRY_PROBLEM_LINK_GONE, station->link);
+    if (station_stopped(station))
+        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    if (t->line.rom == TALK_ROM_LOADING && (t->starts || missing))
+        return station_fail(station, WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_STRAP_HELD, NULL);
+    if (t->line.rom == TALK_ROM_NOTHING && (t->starts || missing))
+        return station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOTHING_TO_RUN, NULL);
+    return t->missing ? fail_missing(t) : WRY_OUTCOME_DONE;
+}
+
+/* What the boot ROM says decides, once it has said all of it. */
+static void hear_rom_out(struct talk *t)
+{
+    uint64_t end = now(t) + QUIET_TIME;
+
+    while (t->starts && t->line.rom != TALK_ROM_SILENT && now(t) < end &&
+           !station_stopped(t->station) && talk_line_turn(&t->line) == WRY_OK)
+        ;
+}
+
+static enum wry_outcome talk(struct talk *t, uint32_t speed, uint32_t console,
+                             struct wry_talk_result *result)
+{
+    const struct wry_talk_wanted *wanted = t->wanted;
+    bool given = wanted->speed > 0;
+
+    talk_line_init(&t->line, t->station, given ? wanted->speed : speed, given ? 0 : console);
+    station_tell(t->station, (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                                .note = WRY_NOTE_LISTENING,
+                                                .speed = t->line.first_speed});
+    enum wry_status status = loop(t);
+    hear_rom_out(t);
+    talk_line_end(&t->line);
+    enum wry_outcome outcome = conclude(t, status);
+    result->ended = true;
+    result->seen = expects(wanted) && outcome == WRY_OUTCOME_DONE;
+    result->steps = t->steps;
+    result->speed = t->line.speed;
+    result->text = g_strdup(t->line.said->str);
+    talk_line_clear(&t->line);
+    return outcome;
+}
+
+enum wry_outcome wry_station_listen(struct wry_station *station,
+                                    const struct wry_talk_wanted *wanted,
+                                    struct wry_talk_result *result)
+{
+    struct talk t = {.station = station, .wanted = wanted};
+
+    station_begin(station);
+    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    /* Opening a port may have pulled its outputs: let the board go. */
+    station->port->set_lines(station->port->context, false, false);
+    return talk(&t, WRY_STARTING_SPEED, 0, result);
+}
+
+enum wry_outcome wry_station_start(struct wry_station *station,
+                                   const struct wry_talk_wanted *wanted,
+                                   struct wry_talk_result *result)
+{
+    struct talk t = {.station = station, .wanted = wanted, .starts = true};
+
+    station_begin(station);
+    enum wry_outcome outcome = board_connect(station, false);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    const struct wry_chip *chip = wry_chip_by_code(station->session.board.chip_code);
+    enum wry_status status = wry_session_start(&station->session);
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    station->connected = false;
+    station_note(station, WRY_NOTE_STARTED, NULL);
+    return talk(&t, chip ? chip->boot_speed : WRY_STARTING_SPEED, chip ? chip->run_speed : 0,
+                result);
+}
+
+void wry_talk_result_clear(struct wry_talk_result *result)
+{
+    g_free(result->text);
+    *result = (struct wry_talk_result){0};
+}

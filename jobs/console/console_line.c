@@ -1,0 +1,257 @@
+/* A line that is listened to. */
+#include "jobs/console/console_line.h"
+
+#include <string.h>
+
+#include "jobs/station/secrets.h"
+#include "jobs/station/serial_text.h"
+
+enum {
+    SEEN_MAX = 65536, /* text kept for the search */
+    JUDGED = 48,      /* bytes after which a speed is judged, */
+    BURST = 8,        /* or when so many came and no more */
+    READABLE_PERCENT = 80,
+    LOST_PERCENT = 65, /* of a speed that was readable: less than that, and it is no longer */
+};
+
+#define SPEED_TIME 1200000u  /* us for each speed that is tried */
+#define BURST_QUIET 100000u  /* us */
+#define BOOT_QUIET 30000u    /* us of silence after which the boot text has ended */
+#define BOOT_SILENCE 400000u /* us without any */
+
+static uint64_t now(const struct talk_line *line)
+{
+    return station_now(line->station);
+}
+
+static void note_speed(const struct talk_line *line, enum wry_note note, uint32_t speed,
+                       uint32_t other)
+{
+    station_tell(line->station,
+                 (struct wry_event){
+                     .kind = WRY_EVENT_NOTE, .note = note, .speed = speed, .other_speed = other});
+}
+
+void talk_line_init(struct talk_line *line, struct wry_station *station, uint32_t speed,
+                    uint32_t console)
+{
+    *line = (struct talk_line){.station = station,
+                               .said = g_string_new(NULL),
+                               .seen = g_string_new(NULL),
+                               .rom_line = g_string_new(NULL),
+                               .held = g_string_new(NULL),
+                               .speed = speed,
+                               .first_speed = console > 0 ? console : speed,
+                               .next_console = console == speed ? 0 : console,
+                               .next_speed = listening_speeds};
+}
+
+void talk_line_clear(struct talk_line *line)
+{
+    g_string_free(line->said, TRUE);
+    g_string_free(line->seen, TRUE);
+    g_string_free(line->rom_line, TRUE);
+    g_string_free(line->held, TRUE);
+}
+
+/* What a boot ROM says of itself; of any chip, where the board's is not known. */
+static void judge_rom_line(struct talk_line *line)
+{
+    for (size_t i = 0; wry_chip_at(i); i++) {
+        const struct wry_chip *chip = wry_chip_at(i);
+        if (line->chip && line->chip != chip)
+            continue;
+        if (strstr(line->rom_line->str, chip->says_loading))
+            line->rom = TALK_ROM_LOADING;
+        else if (strstr(line->rom_line->str, chip->says_nothing))
+            line->rom = TALK_ROM_NOTHING;
+    }
+    g_string_truncate(line->rom_line, 0);
+}
+
+/* Letters beyond ASCII are text, too, when all of their bytes (UTF-8, RFC 3629) have come. */
+static void note_byte(struct talk_line *line, uint8_t byte)
+{
+    bool continues = line->utf8_left > 0 && (byte & 0xC0) == 0x80;
+
+    line->latest[line->at_speed++ % TALK_LATEST] = listening_is_text(byte);
+    if (!continues) {
+        line->utf8_length = byte >= 0xC2 && byte < 0xE0   ? 2
+                            : byte >= 0xE0 && byte < 0xF0 ? 3
+                            : byte >= 0xF0 && byte < 0xF5 ? 4
+                                                          : 0;
+        line->utf8_left = line->utf8_length > 0 ? line->utf8_length - 1 : 0;
+        return;
+    }
+    line->utf8_left--;
+    for (unsigned i = 1; line->utf8_left == 0 && i <= line->utf8_length && i <= line->at_speed; i++)
+        line->latest[(line->at_speed - i) % TALK_LATEST] = true;
+}
+
+static bool is_kept(uint8_t byte)
+{
+    return byte == '\n' || (byte >= 0x20 && byte < 0x7F);
+}
+
+static void append(GString *text, char c)
+{
+    if (text->len >= SEEN_MAX)
+        g_string_erase(text, 0, SEEN_MAX / 2);
+    g_string_append_c(text, c);
+}
+
+/* What others may see of it. */
+static void pass_on(struct talk_line *line, const uint8_t *bytes, size_t n, bool ends)
+{
+    g_autoptr(GString) shown = g_string_new(NULL);
+
+    masking_put(line->station->secrets, line->held, bytes, n, ends, shown);
+    for (size_t i = 0; i < shown->len; i++) {
+        if (is_kept((uint8_t)shown->str[i]))
+            append(line->said, shown->str[i]);
+    }
+    if (shown->len > 0)
+        station_tell(line->station, (struct wry_event){.kind = WRY_EVENT_HEARD,
+                                                       .bytes = (const uint8_t *)shown->str,
+                                                       .n = shown->len});
+}
+
+static void hear(struct talk_line *line, const uint8_t *bytes, size_t n)
+{
+    for (size_t i = 0; i < n; i++) {
+        note_byte(line, bytes[i]);
+        if (is_kept(bytes[i]))
+            append(line->seen, (char)bytes[i]);
+        if (bytes[i] == '\n')
+            judge_rom_line(line);
+        else if (is_kept(bytes[i]) && line->rom_line->len < 256)
+            g_string_append_c(line->rom_line, (char)bytes[i]);
+    }
+    if (n == 0)
+        return;
+    line->heard_bytes += n;
+    line->heard_at = now(line);
+    pass_on(line, bytes, n, false);
+}
+
+void talk_line_end(struct talk_line *line)
+{
+    pass_on(line, NULL, 0, true);
+}
+
+enum wry_status talk_line_begin(struct talk_line *line)
+{
+    struct wry_session *session = &line->station->session;
+    const struct wry_port *port = line->station->port;
+    uint8_t bytes[256];
+    size_t n = 0;
+
+    line->speed_since = line->heard_at = now(line);
+    if (session->port && session->speed == line->speed)
+        n = wry_session_take_rest(session, bytes, sizeof bytes);
+    hear(line, bytes, n);
+    return n > 0 ? WRY_OK : port->set_speed(port->context, line->speed);
+}
+
+static enum wry_status set_speed(struct talk_line *line, uint32_t baud, bool discard)
+{
+    const struct wry_port *port = line->station->port;
+
+    line->speed = baud;
+    line->at_speed = 0;
+    line->speed_since = line->heard_at = now(line);
+    enum wry_status status = port->set_speed(port->context, baud);
+    return status == WRY_OK && discard ? port->discard(port->context) : status;
+}
+
+static unsigned readable_percent(const struct talk_line *line)
+{
+    unsigned n = MIN(line->at_speed, TALK_LATEST), readable = 0;
+
+    for (unsigned i = 0; i < n; i++)
+        readable += line->latest[i];
+    return n > 0 ? readable * 100 / n : 100;
+}
+
+/* After the boot ROM's text, the firmware speaks at its own speed. */
+static enum wry_status follow_boot(struct talk_line *line)
+{
+    uint32_t console = line->next_console;
+    bool ended = line->at_speed > 0 && now(line) >= line->heard_at + BOOT_QUIET;
+    bool silent = line->at_speed == 0 && now(line) >= line->speed_since + BOOT_SILENCE;
+
+    if (line->rom == TALK_ROM_NOTHING || line->rom == TALK_ROM_LOADING || (!ended && !silent))
+        return WRY_OK;
+    line->next_console = 0;
+    return set_speed(line, console, false);
+}
+
+/* What arrives makes no sense: the usual speeds are tried until it does. */
+static enum wry_status try_next(struct talk_line *line)
+{
+    uint32_t before = line->speed;
+
+    if (*line->next_speed == line->first_speed)
+        line->next_speed++;
+    if (*line->next_speed == 0) {
+        note_speed(line, WRY_NOTE_UNREADABLE_AT_ANY, 0, 0);
+        line->next_speed = NULL;
+        line->gave_up = true;
+        line->searching = false;
+        return set_speed(line, line->first_speed, true);
+    }
+    uint32_t speed = *line->next_speed++;
+    line->searching = true;
+    note_speed(line, WRY_NOTE_UNREADABLE, speed, before);
+    return set_speed(line, speed, true);
+}
+
+/* A speed that was readable and is no longer: the board speaks at another one now. */
+static enum wry_status watch_speed(struct talk_line *line)
+{
+    if (line->gave_up || line->at_speed < TALK_LATEST || readable_percent(line) >= LOST_PERCENT)
+        return WRY_OK;
+    line->first_speed = line->speed;
+    line->next_speed = listening_speeds;
+    return try_next(line);
+}
+
+static enum wry_status judge_speed(struct talk_line *line)
+{
+    bool enough = line->at_speed >= JUDGED ||
+                  (line->at_speed >= BURST && now(line) >= line->heard_at + BURST_QUIET);
+
+    if (line->next_console > 0)
+        return follow_boot(line);
+    if (!line->next_speed)
+        return watch_speed(line);
+    if (line->at_speed == 0 || (!enough && now(line) < line->speed_since + SPEED_TIME))
+        return WRY_OK;
+    if (readable_percent(line) < READABLE_PERCENT)
+        return try_next(line);
+    line->next_speed = NULL;
+    line->searching = false;
+    if (line->speed != line->first_speed)
+        note_speed(line, WRY_NOTE_READABLE, line->speed, 0);
+    return WRY_OK;
+}
+
+enum wry_status talk_line_turn(struct talk_line *line)
+{
+    const struct wry_port *port = line->station->port;
+    uint8_t bytes[256];
+    size_t got;
+    enum wry_status status =
+        port->read(port->context, bytes, sizeof bytes, now(line) + TALK_TURN, &got);
+
+    if (status == WRY_OK && got > 0)
+        hear(line, bytes, got);
+    return status == WRY_OK ? judge_speed(line) : status;
+}
+
+enum wry_status talk_line_send(const struct talk_line *line, const void *bytes, size_t n)
+{
+    const struct wry_port *port = line->station->port;
+
+    return n > 0 ? port->write(port->context, bytes, n) : WRY_OK;
+}

@@ -1,0 +1,318 @@
+/* backup: the flash into an archive tied to the board. */
+#include <string.h>
+
+#include "jobs/flash/archives.h"
+#include "jobs/flash/incremental_read.h"
+#include "jobs/plan/backup_records.h"
+#include "jobs/station/board.h"
+#include "jobs/station/known_content.h"
+#include "jobs/station/recovery.h"
+#include "jobs/station/regions.h"
+#include "jobs/station/run_record.h"
+#include "jobs/station/write_common.h"
+#include "store/file/atomic_file.h"
+#include "store/file/error.h"
+#include "store/file/spool.h"
+#include "wrytograph/version.h"
+
+enum {
+    PIECE = 16384,
+};
+
+struct backup {
+    struct wry_station *station;
+    const struct wry_backup_wanted *wanted;
+    struct archive *archive;
+    struct archive *older; /* NULL without */
+    uint64_t from_older;   /* bytes taken over */
+    uint64_t disbelieved;  /* bytes that were taken for known, and read after all */
+    uint32_t guesses_wrong;
+    char *path; /* of the file */
+};
+
+static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    return spool_gather_put(context, offset, bytes, n);
+}
+
+static int by_offset(const void *a, const void *b)
+{
+    const struct archive_range *x = a, *y = b;
+
+    return x->offset < y->offset ? -1 : x->offset > y->offset;
+}
+
+static enum wry_outcome choose_ranges(struct backup *backup, const struct target *target)
+{
+    static const char *const whole[] = {"all", NULL};
+    const char *const *parts = backup->wanted->parts ? backup->wanted->parts : whole;
+    GArray *ranges = backup->archive->ranges;
+    uint32_t end = 0;
+
+    for (; *parts; parts++) {
+        struct archive_range range = {.archive = backup->archive};
+        enum wry_outcome outcome =
+            regions_parse_part(backup->station, target, *parts, &range.offset, &range.length);
+        if (outcome != WRY_OUTCOME_DONE)
+            return outcome;
+        g_array_append_val(ranges, range);
+    }
+    g_array_sort(ranges, by_offset);
+    for (guint i = 0; i < ranges->len; i++) {
+        const struct archive_range *range = &g_array_index(ranges, struct archive_range, i);
+        if (range->offset < end) {
+            station_fail(backup->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PARTS_SHARE, NULL);
+            backup->station->problem.start = range->offset;
+            backup->station->problem.last = MIN(end, range->offset + range->length) - 1;
+            return backup->station->problem.outcome;
+        }
+        end = range->offset + range->length;
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome read_range(struct backup *backup, struct archive_range *range)
+{
+    struct wry_station *station = backup->station;
+    uint64_t known_before = station->session.stats.bytes_known;
+    struct spool_gather gather = {.spool = backup->archive->content};
+    struct wry_writer writer = {.context = &gather, .write = keep};
+    uint8_t ours[WRY_SHA256_SIZE];
+    enum wry_status status =
+        backup->older
+            ? changes_read(&station->session, backup->older, range, &writer, &backup->from_older)
+            : wry_session_back_up(&station->session, range->offset, range->length, &writer,
+                                  range->sha256);
+
+    if (status == WRY_SINK_FAILED || (status == WRY_OK && !spool_gather_end(&gather)))
+        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL);
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    if (archive_range_digest(range, ours) && memcmp(ours, range->sha256, sizeof ours) == 0)
+        return WRY_OUTCOME_DONE;
+    if (station->session.stats.bytes_known > known_before) {
+        /* Not what it was taken for: all of it is read. */
+        backup->disbelieved += station->session.stats.bytes_known - known_before;
+        backup->guesses_wrong++;
+        knowing_stop(station);
+        return read_range(backup, range);
+    }
+    station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
+    station->problem.start = range->offset;
+    return station->problem.outcome;
+}
+
+static enum wry_outcome read_all(struct backup *backup)
+{
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    knowing_begin(backup->station);
+    station_step(backup->station, WRY_JOB_READ);
+    for (guint i = 0; i < backup->archive->ranges->len && outcome == WRY_OUTCOME_DONE; i++)
+        outcome =
+            read_range(backup, &g_array_index(backup->archive->ranges, struct archive_range, i));
+    station_step_end(backup->station, WRY_JOB_READ);
+    return outcome;
+}
+
+static void describe_board(struct backup *backup)
+{
+    struct archive *archive = backup->archive;
+    const struct wry_hello_reply *board = wry_session_board(&backup->station->session);
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+
+    memcpy(archive->eui48, board->eui48, sizeof archive->eui48);
+    memcpy(archive->jedec, board->jedec, sizeof archive->jedec);
+    archive->chip_code = board->chip_code;
+    archive->chip_revision = board->chip_revision;
+    archive->flash_size = board->capacity;
+    archive->created = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
+    archive->tool = g_strdup("wrytograph " WRY_VERSION_TEXT);
+}
+
+static gboolean save_plain(const struct archive *archive, const char *path)
+{
+    const struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, 0);
+    uint8_t piece[PIECE];
+    FILE *file = fopen(path, "wb");
+    gboolean saved = file != NULL;
+
+    for (uint32_t at = 0; saved && at < range->length;) {
+        uint32_t n = MIN(range->length - at, (uint32_t)sizeof piece);
+        saved = archive_range_read(range, at, piece, n) && fwrite(piece, 1, n, file) == n;
+        at += n;
+    }
+    return file && fclose(file) == 0 && saved;
+}
+
+static enum wry_outcome save(struct backup *backup, struct pending_file *file)
+{
+    struct wry_station *station = backup->station;
+    const char *path = pending_file_path(file);
+    GError *error = NULL;
+    bool plain = backup->wanted->plain;
+
+    if (plain ? save_plain(backup->archive, path) : archive_write(backup->archive, path, &error))
+        return pending_file_commit(file, &error) ? WRY_OUTCOME_DONE
+                                                 : station_fail_system(station, error);
+    pending_file_abandon(file);
+    return plain ? station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL)
+                 : station_fail_system(station, error);
+}
+
+static enum wry_outcome check_older(struct backup *backup)
+{
+    const char *path = backup->wanted->older;
+
+    if (!backup->older)
+        return WRY_OUTCOME_DONE;
+    enum wry_outcome outcome = archives_check_flash(backup->station, backup->older, path);
+    if (outcome == WRY_OUTCOME_DONE && !archives_same_board(backup->station, backup->older))
+        return archives_fail_board(backup->station, WRY_PROBLEM_OLDER_BOARD, backup->older, path);
+    return outcome;
+}
+
+static enum wry_outcome connect_and_choose(struct backup *backup)
+{
+    struct wry_station *station = backup->station;
+    struct target target;
+    enum wry_outcome outcome = board_connect(station, true);
+
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = regions_of_board(station, &target);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = choose_ranges(backup, &target);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check_older(backup);
+    if (outcome == WRY_OUTCOME_DONE && backup->wanted->plain && backup->archive->ranges->len > 1)
+        outcome = station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    backup->archive->layout = target.layout.table;
+    return keeping_settle(station);
+}
+
+static enum wry_outcome open_older(struct backup *backup)
+{
+    GError *error = NULL;
+
+    if (!backup->wanted->older)
+        return WRY_OUTCOME_DONE;
+    backup->older = archive_open(backup->wanted->older, &error);
+    return backup->older ? WRY_OUTCOME_DONE : station_fail_system(backup->station, error);
+}
+
+/* Into the file, which is not there under its name before the end. */
+static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
+                             const struct work *work, struct wry_done *done)
+{
+    GError *error = NULL;
+
+    backup->archive->content = spool_new(pending_file_folder(file), &error);
+    enum wry_outcome outcome = backup->archive->content
+                                   ? connect_and_choose(backup)
+                                   : station_fail_system(backup->station, error);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = read_all(backup);
+    if (outcome != WRY_OUTCOME_DONE) {
+        pending_file_abandon(file);
+        return outcome;
+    }
+    *done = work_done(work);
+    knowing_tell(backup->station, &work->before, done);
+    done->bytes_known -= backup->disbelieved;
+    done->guesses_wrong += backup->guesses_wrong;
+    describe_board(backup);
+    return save(backup, file);
+}
+
+/* Without a name, it is the board's address and the time, in the folder of backups. */
+static enum wry_outcome choose_name(struct backup *backup)
+{
+    struct wry_station *station = backup->station;
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
+    GError *error = NULL;
+
+    if (backup->wanted->file) {
+        backup->path = g_strdup(backup->wanted->file);
+        return WRY_OUTCOME_DONE;
+    }
+    enum wry_outcome outcome = board_connect(station, true);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    g_autofree char *folder =
+        backup->wanted->folder ? g_strdup(backup->wanted->folder) : backed_up_folder(station);
+    if (g_mkdir_with_parents(folder, 0700) != 0) {
+        store_file_error(&error, folder);
+        return station_fail_system(station, error);
+    }
+    const uint8_t *e = wry_session_board(&station->session)->eui48;
+    /* One that was made in this very second stays. */
+    for (unsigned n = 1; n == 1 || g_file_test(backup->path, G_FILE_TEST_EXISTS); n++) {
+        g_autofree char *more = n > 1 ? g_strdup_printf("-%u", n) : g_strdup("");
+        g_autofree char *name =
+            g_strdup_printf("%02X%02X%02X%02X%02X%02X-%s%s.%s", e[0], e[1], e[2], e[3], e[4], e[5],
+                            time, more, backup->wanted->plain ? "bin" : "zip");
+        g_free(backup->path);
+        backup->path = g_build_filename(folder, name, NULL);
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result *result)
+{
+    GError *error = NULL;
+    struct work work;
+
+    work_begin(&work, backup->station);
+    enum wry_outcome outcome = open_older(backup);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    outcome = choose_name(backup);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    struct pending_file *file = pending_file_begin(backup->path, backup->wanted->replace, &error);
+    if (!file)
+        return station_fail_system(backup->station, error);
+    outcome = fill(backup, file, &work, &result->done);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    if (!backup->wanted->plain)
+        knowing_note_archive(backup->station, backup->path, backup->archive);
+    backed_up_note(backup->station, backup->path, backup->archive);
+    result->file = g_strdup(backup->path);
+    for (guint i = 0; i < backup->archive->ranges->len; i++)
+        result->done.bytes +=
+            g_array_index(backup->archive->ranges, struct archive_range, i).length;
+    memcpy(result->address, backup->archive->eui48, sizeof result->address);
+    result->from_older = backup->from_older;
+    result->saved = true;
+    return WRY_OUTCOME_DONE;
+}
+
+enum wry_outcome wry_station_backup(struct wry_station *station,
+                                    const struct wry_backup_wanted *wanted,
+                                    struct wry_backup_result *result)
+{
+    struct backup backup = {.station = station, .wanted = wanted, .archive = archive_new()};
+
+    station_begin(station);
+    recording_begin(station, "backup");
+    enum wry_outcome outcome = back_up(&backup, result);
+    if (result->saved) {
+        recording_bytes(station, result->done.bytes);
+        recording_backup(station, result->file);
+    }
+    recording_end(station, outcome);
+    archive_close(backup.archive);
+    archive_close(backup.older);
+    g_free(backup.path);
+    return outcome;
+}
+
+void wry_backup_result_clear(struct wry_backup_result *result)
+{
+    g_free(result->file);
+    *result = (struct wry_backup_result){0};
+}

@@ -1,0 +1,243 @@
+/* restore: an archive back onto its board. */
+#include <string.h>
+
+#include "jobs/flash/archives.h"
+#include "jobs/plan/backup_records.h"
+#include "jobs/station/board.h"
+#include "jobs/station/known_content.h"
+#include "jobs/station/regions.h"
+#include "jobs/station/run_record.h"
+#include "jobs/station/write_common.h"
+#include "store/image/image_file.h"
+#include "wrytograph/layout.h"
+
+struct restore {
+    struct wry_station *station;
+    const struct wry_restore_wanted *wanted;
+    struct archive *archive; /* or */
+    struct image_file *plain;
+    GArray *items; /* struct wry_placement */
+    GArray *parts; /* struct archive_range: of the archive's, what is wanted */
+    struct wry_planned planned;
+};
+
+static bool read_plain(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    return image_file_read(context, offset, to, n);
+}
+
+static enum wry_outcome open_source(struct restore *r)
+{
+    const enum wry_image_format raw = WRY_IMAGE_RAW;
+    const char *path = r->wanted->file;
+    GError *error = NULL;
+
+    if (archive_is_one(path))
+        r->archive = archive_open(path, &error);
+    else
+        r->plain = image_file_open(path, &raw, &error);
+    return r->archive || r->plain ? WRY_OUTCOME_DONE : station_fail_system(r->station, error);
+}
+
+static enum wry_outcome check_archive(struct restore *r)
+{
+    enum wry_outcome outcome = archives_check_flash(r->station, r->archive, r->wanted->file);
+
+    if (outcome != WRY_OUTCOME_DONE || archives_same_board(r->station, r->archive))
+        return outcome;
+    if (!r->wanted->from_another_board)
+        return archives_fail_board(r->station, WRY_PROBLEM_ARCHIVE_BOARD, r->archive,
+                                   r->wanted->file);
+    archives_tell_other_board(r->station, r->archive);
+    return WRY_OUTCOME_DONE;
+}
+
+/* A plain binary does not say whose it is; its calibration may. */
+static enum wry_outcome fail_plain(struct restore *r)
+{
+    struct wry_problem *problem = &r->station->problem;
+    struct backed_up_owner owner;
+    struct target target;
+    enum wry_outcome outcome = regions_of_board(r->station, &target);
+
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    if (!backed_up_find_owner(r->station, r->plain, 0, false, &target.layout.table, &owner))
+        return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
+                            r->wanted->file);
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->wanted->file);
+    memcpy(problem->address, owner.eui48, sizeof problem->address);
+    memcpy(problem->found_address, wry_session_board(&r->station->session)->eui48,
+           sizeof problem->found_address);
+    return problem->outcome;
+}
+
+static enum wry_outcome check_plain(struct restore *r)
+{
+    uint32_t capacity = wry_session_board(&r->station->session)->capacity;
+
+    if (!r->wanted->from_another_board)
+        return fail_plain(r);
+    if (r->plain->length == capacity)
+        return WRY_OUTCOME_DONE;
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->wanted->file);
+    r->station->problem.expected = capacity;
+    r->station->problem.found = r->plain->length;
+    return r->station->problem.outcome;
+}
+
+/* A part that is named is where it was when the archive was made. */
+static enum wry_outcome fail_part(struct restore *r, enum wry_problem_kind kind, const char *text)
+{
+    station_fail(r->station, WRY_OUTCOME_WRONG, kind, r->wanted->file);
+    r->station->problem.other = g_strdup(text);
+    return r->station->problem.outcome;
+}
+
+/* It must be where the board has it today: content for another place would do harm there. */
+static enum wry_outcome check_unmoved(struct restore *r, const char *name, uint32_t offset)
+{
+    struct target now;
+    enum wry_outcome outcome = regions_of_board(r->station, &now);
+    const struct wry_region *region =
+        outcome == WRY_OUTCOME_DONE ? wry_layout_find(&now.layout.table, name) : NULL;
+
+    if (!region || region->offset == offset || now.layout.source == WRY_LAYOUT_USUAL)
+        return outcome;
+    fail_part(r, WRY_PROBLEM_ARCHIVE_MOVED, name);
+    r->station->problem.region = *region;
+    r->station->problem.start = offset;
+    return r->station->problem.outcome;
+}
+
+static enum wry_outcome choose_part(struct restore *r, const struct target *then, const char *text)
+{
+    struct archive_range part = {.archive = r->archive};
+    enum wry_outcome outcome =
+        regions_parse_part(r->station, then, text, &part.offset, &part.length);
+
+    if (outcome == WRY_OUTCOME_DONE && wry_layout_find(&then->layout.table, text))
+        outcome = check_unmoved(r, text, part.offset);
+    for (guint i = 0; outcome == WRY_OUTCOME_DONE && i < r->archive->ranges->len; i++) {
+        const struct archive_range *range =
+            &g_array_index(r->archive->ranges, struct archive_range, i);
+        if (part.offset < range->offset || part.offset - range->offset >= range->length ||
+            part.length > range->length - (part.offset - range->offset))
+            continue;
+        g_array_append_val(r->parts, part);
+        return WRY_OUTCOME_DONE;
+    }
+    return outcome == WRY_OUTCOME_DONE ? fail_part(r, WRY_PROBLEM_ARCHIVE_PART, text) : outcome;
+}
+
+static enum wry_outcome choose_parts(struct restore *r)
+{
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    if (r->wanted->parts && r->plain)
+        return station_fail(r->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
+    if (!r->archive)
+        return outcome;
+    struct target then = {.flash_size = r->archive->flash_size,
+                          .layout = {.table = r->archive->layout}};
+    for (const char *const *text = r->wanted->parts; text && *text && outcome == WRY_OUTCOME_DONE;
+         text++)
+        outcome = choose_part(r, &then, *text);
+    if (!r->wanted->parts)
+        g_array_append_vals(r->parts, r->archive->ranges->data, r->archive->ranges->len);
+    return outcome;
+}
+
+/* A backup of this very board is one that is known: it is at hand. */
+static enum wry_outcome check_backup(struct restore *r)
+{
+    if (r->wanted->without_backup || r->wanted->dry_run ||
+        (r->archive && archives_same_board(r->station, r->archive)))
+        return WRY_OUTCOME_DONE;
+    return backed_up_require(r->station);
+}
+
+static enum wry_outcome make_plan(struct restore *r)
+{
+    uint32_t capacity = wry_session_board(&r->station->session)->capacity;
+    struct wry_fault fault;
+
+    for (guint i = 0; i < r->parts->len; i++) {
+        struct wry_placement item =
+            archives_placement(&g_array_index(r->parts, struct archive_range, i));
+        g_array_append_val(r->items, item);
+    }
+    if (r->plain) {
+        struct wry_placement item = {.length = (uint32_t)r->plain->length,
+                                     .reader = {.context = r->plain, .read = read_plain}};
+        g_array_append_val(r->items, item);
+    }
+    if (wry_plan_init(&r->planned.plan, (struct wry_placement *)(void *)r->items->data,
+                      r->items->len, capacity, &fault) != WRY_OK) {
+        station_fail(r->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->wanted->file);
+        r->station->problem.start = fault.offset;
+        return r->station->problem.outcome;
+    }
+    r->planned.flash_size = capacity;
+    r->planned.archive = r->wanted->file;
+    r->planned.created = r->archive ? r->archive->created : NULL;
+    r->planned.tool = r->archive ? r->archive->tool : NULL;
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome prepare(struct restore *r)
+{
+    enum wry_outcome outcome = open_source(r);
+
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = board_connect(r->station, !r->wanted->dry_run);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = r->plain ? check_plain(r) : check_archive(r);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = choose_parts(r);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = check_backup(r);
+    return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
+}
+
+static enum wry_outcome restore(struct wry_station *station,
+                                const struct wry_restore_wanted *wanted,
+                                struct wry_restore_result *result)
+{
+    struct restore r = {
+        .station = station,
+        .wanted = wanted,
+        .items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement)),
+        .parts = g_array_new(FALSE, FALSE, sizeof(struct archive_range)),
+        .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
+    struct work work;
+
+    work_begin(&work, station);
+    enum wry_outcome outcome = prepare(&r);
+    if (outcome == WRY_OUTCOME_DONE)
+        station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
+    if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
+        outcome = work_write(&work, WRY_JOB_RESTORE, &r.planned, &result->done);
+        result->restored = outcome == WRY_OUTCOME_DONE;
+        recording_archive(station, wanted->file);
+        recording_bytes(station, result->done.bytes);
+        if (result->restored && r.archive)
+            knowing_note_archive(station, wanted->file, r.archive);
+    }
+    g_array_free(r.items, TRUE);
+    g_array_free(r.parts, TRUE);
+    archive_close(r.archive);
+    image_file_free(r.plain);
+    return outcome;
+}
+
+enum wry_outcome wry_station_restore(struct wry_station *station,
+                                     const struct wry_restore_wanted *wanted,
+                                     struct wry_restore_result *result)
+{
+    station_begin(station);
+    if (wanted->dry_run)
+        return restore(station, wanted, result);
+    recording_begin(station, "restore");
+    return recording_end(station, restore(station, wanted, result));
+}

@@ -1,0 +1,166 @@
+/* verify: images or an archive against what the flash holds. */
+#include "jobs/flash/archives.h"
+#include "jobs/plan/plan_build.h"
+#include "jobs/station/board.h"
+#include "wrytograph/layout.h"
+
+struct verify {
+    struct wry_station *station;
+    struct wry_verify_result *result;
+    bool by_digest;
+    uint32_t first; /* difference of all */
+};
+
+static void note_difference(void *context, uint32_t offset, uint32_t length, uint8_t expected,
+                            uint8_t found)
+{
+    struct wry_difference difference = {
+        .offset = offset, .length = length, .expected = expected, .found = found};
+
+    g_array_append_val((GArray *)context, difference);
+}
+
+static int by_offset(const void *a, const void *b)
+{
+    const struct wry_difference *x = a, *y = b;
+
+    return x->offset < y->offset ? -1 : x->offset > y->offset;
+}
+
+static void free_comparison(void *item)
+{
+    struct wry_comparison *comparison = item;
+
+    g_array_free(comparison->differences, TRUE);
+    g_free(comparison);
+}
+
+/* One stretch of content, compared, told and kept. */
+static enum wry_status compare(struct verify *v, const struct wry_placement *item,
+                               struct wry_comparison facts)
+{
+    struct wry_comparison *c = g_new(struct wry_comparison, 1);
+    enum wry_verify_method method = v->by_digest ? WRY_VERIFY_DIGEST : WRY_VERIFY_READ_BACK;
+
+    *c = facts;
+    c->offset = item->offset;
+    c->length = item->length;
+    c->by_digest = v->by_digest;
+    c->differences = g_array_new(FALSE, FALSE, sizeof(struct wry_difference));
+    struct wry_difference_sink sink = {.context = c->differences, .difference = note_difference};
+    enum wry_status status = wry_session_verify(&v->station->session, item, method, &sink);
+    if (status != WRY_OK && status != WRY_DIFFERS) {
+        free_comparison(c);
+        return status;
+    }
+    g_array_sort(c->differences, by_offset);
+    if (c->differences->len > 0) {
+        uint32_t first = g_array_index(c->differences, struct wry_difference, 0).offset;
+        v->first = v->result->same || first < v->first ? first : v->first;
+        v->result->same = false;
+    }
+    g_ptr_array_add(v->result->comparisons, c);
+    station_tell(v->station, (struct wry_event){.kind = WRY_EVENT_COMPARED, .comparison = c});
+    return WRY_OK;
+}
+
+static void begin(struct verify *v, const struct wry_layout *layout, uint32_t flash_size)
+{
+    v->result->layout = *layout;
+    v->result->flash_size = flash_size;
+    v->result->comparisons = g_ptr_array_new_with_free_func(free_comparison);
+    v->result->same = true;
+}
+
+static enum wry_outcome conclude(const struct verify *v, enum wry_status status,
+                                 enum wry_problem_kind kind, size_t count)
+{
+    if (status != WRY_OK)
+        return station_fail_session(v->station, status);
+    if (v->result->same)
+        return WRY_OUTCOME_DONE;
+    station_fail(v->station, WRY_OUTCOME_DIFFERS, kind, NULL);
+    v->station->problem.start = v->first;
+    v->station->problem.found = count;
+    return WRY_OUTCOME_DIFFERS;
+}
+
+enum wry_outcome wry_station_verify(struct wry_station *station,
+                                    const struct wry_images_wanted *wanted,
+                                    struct wry_verify_result *result)
+{
+    struct verify v = {.station = station, .result = result, .by_digest = !wanted->read_back};
+    struct wry_planned planned = {0};
+    struct images_job job = {.station = station,
+                             .wanted = wanted,
+                             .use = IMAGE_COMPARE,
+                             .held = &result->held,
+                             .planned = &planned};
+    enum wry_status status = WRY_OK;
+
+    station_begin(station);
+    enum wry_outcome outcome = planning_for_board(&job);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    begin(&v, &planned.layout, planned.flash_size);
+    for (size_t i = 0; i < planned.plan.count && status == WRY_OK; i++) {
+        const struct wry_placement *item = &planned.plan.placements[i];
+        const struct wry_planned_image *image = item->label;
+        bool behind = image->rest_length > 0 && image->rest_offset == item->offset;
+        status = compare(&v, item,
+                         (struct wry_comparison){.name = behind ? "blank behind it" : image->name,
+                                                 .base = behind ? item->offset : image->base});
+    }
+    return conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, wanted->image_count);
+}
+
+static enum wry_status compare_archive(struct verify *v, struct archive *archive)
+{
+    enum wry_status status = WRY_OK;
+
+    for (guint i = 0; i < archive->ranges->len && status == WRY_OK; i++) {
+        struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
+        struct wry_placement item = archives_placement(range);
+        const struct wry_region *region = wry_layout_at(&v->result->layout.table, range->offset);
+        bool whole = range->length == archive->flash_size;
+        status = compare(v, &item,
+                         (struct wry_comparison){.name = whole    ? "whole flash"
+                                                         : region ? region->name
+                                                                  : "range",
+                                                 .of_archive = true});
+    }
+    return status;
+}
+
+enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
+                                            bool read_back, struct wry_verify_result *result)
+{
+    struct verify v = {.station = station, .result = result, .by_digest = !read_back};
+    struct target target;
+    GError *error = NULL;
+
+    station_begin(station);
+    result->held = g_new0(struct wry_held, 1);
+    struct archive *archive = result->held->archive = archive_open(file, &error);
+    if (!archive)
+        return station_fail_system(station, error);
+    enum wry_outcome outcome = board_connect(station, false);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = regions_of_board(station, &target);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = archives_check_flash(station, archive, file);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    archives_tell_other_board(station, archive);
+    begin(&v, &target.layout, target.flash_size);
+    enum wry_status status = compare_archive(&v, archive);
+    return conclude(&v, status, WRY_PROBLEM_ARCHIVE_DIFFERS, 1);
+}
+
+void wry_verify_result_clear(struct wry_verify_result *result)
+{
+    if (result->comparisons)
+        g_ptr_array_unref(result->comparisons);
+    images_free(result->held);
+    *result = (struct wry_verify_result){0};
+}

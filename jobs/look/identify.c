@@ -1,0 +1,125 @@
+/* identify: which board is on the link. */
+#include <string.h>
+
+#include "jobs/look/contents.h"
+#include "jobs/plan/backup_records.h"
+#include "jobs/station/board.h"
+#include "jobs/station/regions.h"
+#include "store/shelf/backups.h"
+#include "wrytograph-host/jobs.h"
+#include "wrytograph-host/shelf.h"
+#include "wrytograph/reader.h"
+
+static bool is_blank(const uint8_t digest[WRY_SHA256_SIZE], uint32_t length)
+{
+    struct wry_reader blank = wry_reader_blank();
+    uint8_t ours[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    wry_reader_hash(&blank, 0, length, &sha);
+    wry_sha256_end(&sha, ours);
+    return memcmp(digest, ours, sizeof ours) == 0;
+}
+
+/*
+ * A die that is smaller than it claims answers addresses beyond its end with content from its
+ * start: halves that are the same, and not blank, give it away.
+ */
+static enum wry_status find_repeat(struct wry_session *session, struct wry_identity *identity)
+{
+    uint8_t low[WRY_SHA256_SIZE], high[WRY_SHA256_SIZE];
+    enum wry_status status = WRY_OK;
+
+    identity->flash_found = session->board.capacity;
+    for (uint32_t half = session->board.capacity / 2; half >= 0x10000; half /= 2) {
+        status = wry_session_digest(session, 0, half, low);
+        if (status == WRY_OK)
+            status = wry_session_digest(session, half, half, high);
+        if (status != WRY_OK || memcmp(low, high, sizeof low) != 0)
+            return status;
+        identity->deep_blank = is_blank(low, half);
+        if (identity->deep_blank)
+            return WRY_OK;
+        identity->flash_found = half;
+    }
+    return status;
+}
+
+static enum wry_outcome look_deep(struct wry_station *station, struct wry_identity *identity)
+{
+    enum wry_status status = find_repeat(&station->session, identity);
+
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    identity->deep = true;
+    if (identity->flash_found >= identity->board.capacity)
+        return WRY_OUTCOME_DONE;
+    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL);
+    station->problem.expected = identity->board.capacity;
+    station->problem.found = identity->flash_found;
+    return station->problem.outcome;
+}
+
+static enum wry_outcome look_at_contents(struct wry_station *station, struct wry_identity *identity,
+                                         bool deep)
+{
+    struct flash_reader reader = {.station = station};
+    g_autoptr(GError) error = NULL;
+    g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
+    bool valid = identity->layout.source == WRY_LAYOUT_FROM_BOARD;
+
+    if (!items)
+        station_note(station, WRY_NOTE_SHELF_UNREAD, error->message);
+    return contents_look(&reader, &identity->layout.table, valid, deep, items, &identity->contents)
+               ? WRY_OUTCOME_DONE
+               : flash_reader_fail(&reader);
+}
+
+static void look_for_backup(struct wry_station *station, struct wry_known_backup *backup)
+{
+    struct backups_found found;
+    g_autoptr(GError) error = NULL;
+
+    backup->told = backed_up_find(station, &found, &error);
+    backup->reason = g_strdup(error ? error->message : NULL);
+    backup->any = found.any;
+    backup->whole = found.whole;
+    backup->path = found.path;
+    backup->created = found.created;
+}
+
+enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
+                                      struct wry_identity *identity)
+{
+    struct target target;
+
+    station_begin(station);
+    enum wry_outcome outcome = board_connect(station, false);
+    if (outcome == WRY_OUTCOME_DONE)
+        outcome = regions_of_board(station, &target);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    identity->known = true;
+    identity->board = *wry_session_board(&station->session);
+    identity->chip = target.chip;
+    identity->link = g_strdup(station->link);
+    identity->speed = station->session.speed;
+    identity->protected_length = wry_protected_range(
+        identity->board.protect, identity->board.capacity, &identity->protected_offset);
+    identity->layout = target.layout;
+    look_for_backup(station, &identity->backup);
+    outcome = look_at_contents(station, identity, deep);
+    return deep && outcome == WRY_OUTCOME_DONE ? look_deep(station, identity) : outcome;
+}
+
+void wry_identity_clear(struct wry_identity *identity)
+{
+    g_free(identity->link);
+    g_free(identity->backup.path);
+    g_free(identity->backup.created);
+    g_free(identity->backup.reason);
+    if (identity->contents)
+        g_ptr_array_unref(identity->contents);
+    *identity = (struct wry_identity){0};
+}

@@ -1,0 +1,165 @@
+/* Backups that are known of a board. */
+#include "jobs/plan/backup_records.h"
+
+#include <string.h>
+
+#include "base/folders.h"
+#include "jobs/plan/placement_rules.h"
+#include "jobs/station/link.h"
+#include "store/journal/journal.h"
+#include "store/shelf/backups.h"
+
+char *backed_up_folder(const struct wry_station *station)
+{
+    char *named = folders_named("WRYTOGRAPH_BACKUPS");
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+    g_autofree char *bench = board ? g_path_get_dirname(board) : NULL;
+
+    if (named)
+        return named;
+    return bench ? g_build_filename(bench, "backups", NULL) : backups_default_folder();
+}
+
+/* Simulated boards have a record of their own, beside them. */
+static struct backups *open_record(const struct wry_station *station, GError **error)
+{
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+    g_autofree char *record = board ? g_path_get_dirname(board) : folders_state();
+    g_autofree char *folder = backed_up_folder(station);
+
+    return backups_open(record, folder, station->settings.stop, error);
+}
+
+bool backed_up_find(struct wry_station *station, struct backups_found *found, GError **error)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    struct backups *backups = open_record(station, error);
+    bool read = backups && backups_scan(backups, station->settings.stop, error) &&
+                backups_find(backups, board->eui48, board->capacity, found, error);
+
+    if (!read)
+        *found = (struct backups_found){0};
+    backups_close(backups);
+    return read;
+}
+
+enum wry_outcome backed_up_require(struct wry_station *station)
+{
+    struct backups_found found;
+    GError *error = NULL;
+    bool read = backed_up_find(station, &found, &error);
+    bool whole = found.whole;
+
+    /* A look that was stopped half-way has not found that there is none. */
+    if (read && !whole && station_stopped(station)) {
+        station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    } else if (!read) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
+        station->problem.cause = error;
+    } else if (!whole) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NO_BACKUP, NULL);
+        station->problem.other = g_strdup(found.path);
+        memcpy(station->problem.address, wry_session_board(&station->session)->eui48,
+               sizeof station->problem.address);
+    }
+    g_free(found.path);
+    g_free(found.created);
+    return whole ? WRY_OUTCOME_DONE : station->problem.outcome;
+}
+
+enum wry_outcome backed_up_each(struct wry_station *station,
+                                bool (*take)(void *context, const char *path), void *context)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    GError *error = NULL;
+    struct backups *backups = open_record(station, &error);
+    bool read = backups && backups_scan(backups, station->settings.stop, &error) &&
+                backups_each(backups, board->eui48, board->capacity, take, context, &error);
+
+    backups_close(backups);
+    if (read && station_stopped(station))
+        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    if (read)
+        return WRY_OUTCOME_DONE;
+    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
+    station->problem.cause = error;
+    return station->problem.outcome;
+}
+
+void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive)
+{
+    g_autoptr(GError) error = NULL;
+    struct backups *backups = open_record(station, &error);
+
+    if (!backups || !backups_note(backups, path, archive, &error))
+        station_note(station, WRY_NOTE_BACKUP_UNNOTED, error->message);
+    backups_close(backups);
+}
+
+/* The region as it would be: content, and blank behind it. False when the file has not all of it
+ * that is not blank. */
+static bool digest_region(const struct image_file *file, uint32_t base, bool rest_is_blank,
+                          const struct wry_region *region, uint8_t sha256[WRY_SHA256_SIZE])
+{
+    uint32_t start = region->offset - base, n = region->length;
+    uint8_t piece[4096];
+    struct wry_sha256 sha;
+
+    if (region->offset < base)
+        return false;
+    while (n > 0 && rest_is_blank && !image_file_has(file, start, n))
+        n--;
+    bool read = n > 0 && image_file_has(file, start, n);
+    wry_sha256_begin(&sha);
+    for (uint32_t at = 0; at < region->length && read; at += (uint32_t)sizeof piece) {
+        uint32_t left = at < n ? MIN(n - at, (uint32_t)sizeof piece) : 0;
+        memset(piece, 0xFF, sizeof piece);
+        read = left == 0 || image_file_read(file, start + at, piece, left);
+        wry_sha256_add(&sha, piece, sizeof piece);
+    }
+    wry_sha256_end(&sha, sha256);
+    return read;
+}
+
+bool backed_up_find_owner(struct wry_station *station, const struct image_file *file, uint32_t base,
+                          bool rest_is_blank, const struct wry_region_table *layout,
+                          struct backed_up_owner *owner)
+{
+    const uint8_t *ours = wry_session_board(&station->session)->eui48;
+    g_autoptr(GError) error = NULL;
+    struct backups *backups = NULL;
+    uint8_t sha256[WRY_SHA256_SIZE];
+    bool known = false;
+
+    for (uint32_t i = 0; i < layout->count && !known; i++) {
+        owner->region = layout->regions[i];
+        if (owner->region.kind != WRY_REGION_SETTINGS ||
+            !digest_region(file, base, rest_is_blank, &owner->region, sha256))
+            continue;
+        if (!backups)
+            backups = open_record(station, &error);
+        if (!backups || !backups_owner(backups, sha256, &known, owner->eui48, &error)) {
+            /* Whose it is cannot be told: that is no reason not to write. */
+            station_note(station, WRY_NOTE_OWNER_UNKNOWN, error->message);
+            break;
+        }
+        known = known && memcmp(owner->eui48, ours, sizeof owner->eui48) != 0;
+    }
+    backups_close(backups);
+    return known;
+}
+
+enum wry_outcome backed_up_check_origin(struct wry_station *station, const struct image *image,
+                                        const struct wry_region_table *layout)
+{
+    const uint8_t *ours = wry_session_board(&station->session)->eui48;
+    struct backed_up_owner owner;
+
+    if (!backed_up_find_owner(station, image->file, image->facts.base, image->facts.rest_length > 0,
+                              layout, &owner))
+        return WRY_OUTCOME_DONE;
+    places_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
+    memcpy(station->problem.address, owner.eui48, sizeof owner.eui48);
+    memcpy(station->problem.found_address, ours, sizeof owner.eui48);
+    return station->problem.outcome;
+}

@@ -1,0 +1,26 @@
+/* What must hold of an image before it is written: for this board, in its place. */
+#ifndef WRY_JOBS_IMAGE_CHECKS_H
+#define WRY_JOBS_IMAGE_CHECKS_H
+
+#include "jobs/plan/image.h"
+#include "jobs/station/regions.h"
+
+enum image_use {
+    IMAGE_WRITE,   /* it must be whole and fit the board */
+    IMAGE_COMPARE, /* any content will do: nothing is changed by it */
+};
+
+enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
+                                  const struct target *target);
+
+/* Whether it is what its region is for, and fits it. */
+enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
+                                    const struct target *target,
+                                    const struct wry_images_wanted *wanted);
+
+/* All else; sets flash size and read mode in its header as wanted. */
+enum wry_outcome image_check(struct wry_station *station, struct image *image,
+                             const struct target *target, enum image_use use,
+                             const struct wry_images_wanted *wanted);
+
+#endif

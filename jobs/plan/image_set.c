@@ -1,0 +1,161 @@
+/* Several images as one plan. */
+#include "jobs/plan/image_set.h"
+
+#include "jobs/station/known_content.h"
+#include "jobs/station/run_record.h"
+#include "store/archive/archive.h"
+
+struct image *images_add(struct wry_held *held)
+{
+    struct image *image = held->images[held->count] = g_new0(struct image, 1);
+
+    held->facts[held->count++] = &image->facts;
+    return image;
+}
+
+enum wry_outcome images_open(const struct images_job *job)
+{
+    const struct wry_images_wanted *wanted = job->wanted;
+    struct wry_held *own = *job->held = g_new0(struct wry_held, 1);
+    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+
+    if (wanted->image_count + wanted->setting_count == 0)
+        return station_fail(job->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
+    own->room = wanted->image_count + wanted->setting_count;
+    own->images = g_new0(struct image *, own->room);
+    own->facts = g_new0(const struct wry_planned_image *, own->room);
+    for (size_t i = 0; i < wanted->image_count && outcome == WRY_OUTCOME_DONE; i++)
+        outcome = image_open(job->station, images_add(own), &wanted->images[i], wanted->format,
+                             job->use == IMAGE_WRITE && !wanted->any_content);
+    return outcome;
+}
+
+/* To compare, what lies behind new content is of no interest, but behind a settings block: the
+ * other copy of it is there. */
+static bool covers_rest(const struct images_job *job, const struct image *image)
+{
+    return image->facts.rest_length > 0 &&
+           (job->use == IMAGE_WRITE || image->facts.what == WRY_WHAT_SETTINGS);
+}
+
+static size_t make_items(const struct images_job *job)
+{
+    struct wry_held *held = *job->held;
+    size_t count = 0, n = 0;
+
+    for (size_t i = 0; i < held->count; i++)
+        count += held->images[i]->file->extents->len + 1;
+    held->items = g_new0(struct wry_placement, count);
+    held->pieces = g_new0(struct image_piece, count);
+    for (size_t i = 0; i < held->count; i++) {
+        const struct image *image = held->images[i];
+        for (guint k = 0; k < image->file->extents->len; k++, n++) {
+            const struct image_extent *extent =
+                &g_array_index(image->file->extents, struct image_extent, k);
+            held->pieces[n] = (struct image_piece){.image = image, .address = extent->address};
+            held->items[n] = (struct wry_placement){.offset = image->facts.base + extent->address,
+                                                    .length = extent->length,
+                                                    .reader = image_reader(&held->pieces[n]),
+                                                    .label = &image->facts};
+        }
+        if (covers_rest(job, image))
+            held->items[n++] = (struct wry_placement){.offset = image->facts.rest_offset,
+                                                      .length = image->facts.rest_length,
+                                                      .reader = wry_reader_blank(),
+                                                      .label = &image->facts};
+    }
+    return n;
+}
+
+static const char *path_of(const struct wry_held *held, uint64_t item)
+{
+    return ((const struct wry_planned_image *)held->items[item].label)->path;
+}
+
+static enum wry_outcome fail_plan(struct wry_station *station, const struct wry_held *held,
+                                  const struct wry_fault *fault)
+{
+    if (fault->status == WRY_OVERLAP) {
+        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_IMAGES_SHARE,
+                     path_of(held, fault->expected));
+        station->problem.other = g_strdup(path_of(held, fault->found));
+        station->problem.last = (uint64_t)fault->offset + fault->length - 1;
+    } else {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_IMAGE_BEYOND,
+                     path_of(held, fault->expected));
+        station->problem.expected = (uint64_t)fault->offset + fault->length;
+        station->problem.found = fault->found;
+    }
+    station->problem.start = fault->offset;
+    return station->problem.outcome;
+}
+
+void images_count_sectors(struct wry_planned *planned)
+{
+    struct wry_run run;
+
+    planned->sectors = planned->kept = 0;
+    for (uint32_t from = 0; wry_plan_next_run(&planned->plan, from, &run); from = run.end) {
+        uint32_t length = run.end - run.start;
+        planned->sectors += length / WRY_SECTOR_SIZE;
+        planned->kept += length - wry_plan_covered(&planned->plan, run.start, length);
+    }
+}
+
+enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target)
+{
+    struct wry_held *held = *job->held;
+    struct wry_fault fault;
+    size_t count = make_items(job);
+    struct wry_plan plan;
+
+    if (wry_plan_init(&plan, held->items, count, target->flash_size, &fault) != WRY_OK)
+        return fail_plan(job->station, held, &fault);
+    *job->planned = (struct wry_planned){
+        .chip = target->chip,
+        .flash_size = target->flash_size,
+        .layout = target->layout,
+        .moved = held->moved ? (struct wry_moved_region *)(void *)held->moved->data : NULL,
+        .moved_count = held->moved ? held->moved->len : 0,
+        .image_count = held->count,
+        .images = held->facts,
+        .plan = plan,
+        .every_sector = job->wanted->every_sector,
+        .dry_run = job->wanted->dry_run};
+    images_count_sectors(job->planned);
+    return WRY_OUTCOME_DONE;
+}
+
+void images_record(struct wry_station *station, const struct wry_held *held)
+{
+    g_autofree struct run_content *contents = g_new0(struct run_content, held->count);
+    g_autofree uint8_t *digests = g_malloc(held->count * WRY_SHA256_SIZE);
+    bool recorded = recording_run(station) != NULL;
+
+    for (size_t i = 0; i < held->count; i++) {
+        const struct image *image = held->images[i];
+        uint8_t *sha256 = digests + i * WRY_SHA256_SIZE;
+        /* The digest of a settings block would give a short secret away. */
+        bool shown =
+            recorded && image->facts.what != WRY_WHAT_SETTINGS && image_digest(image->file, sha256);
+        contents[i] = (struct run_content){.facts = &image->facts, .sha256 = shown ? sha256 : NULL};
+        knowing_note_file(station, image->file, image->facts.start);
+    }
+    recording_contents(station, contents, held->count);
+}
+
+void images_free(struct wry_held *held)
+{
+    if (!held)
+        return;
+    for (size_t i = 0; i < held->count; i++)
+        image_close(held->images[i]);
+    g_free(held->images);
+    g_free(held->facts);
+    g_free(held->items);
+    g_free(held->pieces);
+    if (held->moved)
+        g_array_unref(held->moved);
+    archive_close(held->archive);
+    g_free(held);
+}

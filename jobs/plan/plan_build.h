@@ -1,0 +1,14 @@
+/* From what is wanted to a plan that holds: images chosen, placed and checked against a flash. */
+#ifndef WRY_JOBS_PLANNING_H
+#define WRY_JOBS_PLANNING_H
+
+#include "jobs/plan/image_set.h"
+
+/* Places and checks the images that are open, before anything is touched; fills in planned. The
+ * target's layout becomes that of a region table in the job. */
+enum wry_outcome planning_do(const struct images_job *job, struct target *target);
+
+/* Opens what is wanted, connects to the board, and plans for it. */
+enum wry_outcome planning_for_board(const struct images_job *job);
+
+#endif

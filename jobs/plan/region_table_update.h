@@ -1,0 +1,14 @@
+/* A region table among what is written: it rules where the rest of the job goes. */
+#ifndef WRY_JOBS_NEW_TABLE_H
+#define WRY_JOBS_NEW_TABLE_H
+
+#include "jobs/plan/image_set.h"
+
+/* Takes the target's layout from the table in the job, if there is one, and notes what moves. */
+enum wry_outcome new_table_apply(const struct images_job *job, struct target *target);
+
+/* An application's region that moves gets its program from the job, or has one: else the board
+ * would no longer start. To be called when all is placed. */
+enum wry_outcome new_table_check(const struct images_job *job, const struct target *target);
+
+#endif

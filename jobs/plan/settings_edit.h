@@ -1,0 +1,10 @@
+/* Single settings, changed in the block that the board has, or in the one that the job brings. */
+#ifndef WRY_JOBS_SET_VALUES_H
+#define WRY_JOBS_SET_VALUES_H
+
+#include "jobs/plan/image_set.h"
+
+/* Adds an image for each region whose block is changed. All else is placed. */
+enum wry_outcome set_values_apply(const struct images_job *job, const struct target *target);
+
+#endif

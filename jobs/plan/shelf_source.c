@@ -1,0 +1,78 @@
+/* Images from the shelf. */
+#include "jobs/plan/shelf_source.h"
+
+#include <string.h>
+
+#include "jobs/plan/shelf_items.h"
+#include "wrytograph-host/shelf.h"
+
+static enum wry_outcome fail_with(struct wry_station *station, enum wry_problem_kind kind,
+                                  enum wry_outcome outcome, const char *name,
+                                  const GPtrArray *items)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+
+    station_fail(station, outcome, kind, name);
+    for (guint i = 0; i < items->len; i++)
+        g_ptr_array_add(names, shelf_items_title(g_ptr_array_index(items, i)));
+    g_ptr_array_add(names, NULL);
+    station->problem.names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
+    return outcome;
+}
+
+static bool fits(const struct wry_shelf_item *item, const struct target *target)
+{
+    return !target->chip || wry_shelf_judge(item, target->chip, target->flash_size,
+                                            &target->layout.table, NULL) == WRY_SHELF_FITS;
+}
+
+/* One alone that fits, or among several the one that is preferred; else NULL. */
+static const struct wry_shelf_item *choose(const GPtrArray *fitting)
+{
+    const struct wry_shelf_item *preferred = NULL;
+
+    for (guint i = 0; i < fitting->len; i++) {
+        const struct wry_shelf_item *item = g_ptr_array_index(fitting, i);
+        if (item->preferred && preferred)
+            return NULL;
+        if (item->preferred || fitting->len == 1)
+            preferred = item;
+    }
+    return preferred;
+}
+
+enum wry_outcome from_shelf_open(struct wry_station *station, const struct target *target,
+                                 struct image *image, bool must_be_whole)
+{
+    const char *name = image->path + strlen(IMAGE_SHELF);
+    GError *error = NULL;
+    g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
+    g_autoptr(GPtrArray) named = g_ptr_array_new();
+    g_autoptr(GPtrArray) fitting = g_ptr_array_new();
+
+    if (!items)
+        return station_fail_system(station, error);
+    for (guint i = 0; i < items->len; i++) {
+        struct wry_shelf_item *item = g_ptr_array_index(items, i);
+        if (!shelf_items_is_named(item, name))
+            continue;
+        g_ptr_array_add(named, item);
+        if (fits(item, target))
+            g_ptr_array_add(fitting, item);
+    }
+    if (named->len == 0)
+        return fail_with(station, WRY_PROBLEM_SHELF_NONE, WRY_OUTCOME_USAGE, name, items);
+    if (fitting->len == 0)
+        return fail_with(station, WRY_PROBLEM_SHELF_UNFIT, WRY_OUTCOME_WRONG, name, named);
+    const struct wry_shelf_item *item = choose(fitting);
+    if (!item)
+        return fail_with(station, WRY_PROBLEM_SHELF_MANY, WRY_OUTCOME_USAGE, name, fitting);
+    image->shelf_name = shelf_items_title(item);
+    image->facts.from_shelf = image->shelf_name;
+    struct image_file *file = image_file_open(item->path, NULL, &error);
+    if (!file)
+        return station_fail_system(station, error);
+    enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
+    image->facts.name = image->shelf_name;
+    return outcome;
+}

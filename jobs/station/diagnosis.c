@@ -1,0 +1,114 @@
+/* What is wrong with a link. */
+#include "jobs/station/diagnosis.h"
+
+#include <glib.h>
+#include <string.h>
+
+#include "wrytograph/chip.h"
+
+enum {
+    RESTART_TEXT = 16, /* bytes of boot text in the middle of the work */
+};
+
+const char *wry_finding_name(enum wry_finding finding)
+{
+    static const char *const names[] = {
+        [WRY_FINDING_GOOD] = "good",           [WRY_FINDING_SILENT] = "silent",
+        [WRY_FINDING_LOW] = "unpowered",       [WRY_FINDING_ECHO] = "echo",
+        [WRY_FINDING_STRAP] = "strap",         [WRY_FINDING_WIRING] = "wiring",
+        [WRY_FINDING_DEAF] = "deaf",           [WRY_FINDING_OTHER_SPEED] = "other-speed",
+        [WRY_FINDING_NO_GROUND] = "no-ground", [WRY_FINDING_GARBAGE] = "garbage",
+        [WRY_FINDING_NOISE] = "noise",         [WRY_FINDING_SLOW] = "slow-cable",
+        [WRY_FINDING_BROWN_OUT] = "brown-out", [WRY_FINDING_FADES] = "fades",
+    };
+
+    return (size_t)finding < G_N_ELEMENTS(names) ? names[finding] : "unknown";
+}
+
+/* A running program prints whole text and no frames; a noisy line has holes in both. */
+static bool is_spoiled(const struct wry_session_stats *counts)
+{
+    return counts->frames_bad > 0 ||
+           counts->bytes_printable * UINT64_C(50) < counts->bytes_outside * UINT64_C(49);
+}
+
+static enum wry_finding judge(const struct wry_session_stats *counts)
+{
+    uint64_t outside = counts->bytes_outside;
+
+    if (counts->own_frames > 0)
+        return WRY_FINDING_ECHO;
+    if (counts->bytes_received == 0)
+        return WRY_FINDING_SILENT;
+    if (counts->bytes_zero * UINT64_C(10) >= counts->bytes_received * 9)
+        return WRY_FINDING_LOW;
+    if (outside > 0 && counts->bytes_printable * UINT64_C(10) >= outside * 8 &&
+        outside * 2 >= counts->bytes_received)
+        return is_spoiled(counts) ? WRY_FINDING_NOISE : WRY_FINDING_STRAP;
+    return WRY_FINDING_GARBAGE;
+}
+
+/* GOOD when nothing tells. */
+static enum wry_finding judge_loss(const struct wry_session_stats *counts, uint32_t printable)
+{
+    if (counts->bytes_printable - printable >= RESTART_TEXT)
+        return WRY_FINDING_BROWN_OUT;
+    return counts->frames_bad > 0 && counts->frames_bad * 10 > counts->frames_resent
+               ? WRY_FINDING_NOISE
+               : WRY_FINDING_GOOD;
+}
+
+char *finding_last_line(const uint8_t *bytes, size_t n)
+{
+    GString *text = g_string_new(NULL);
+
+    for (size_t i = 0; i < n; i++) {
+        if (bytes[i] == '\n' && i + 1 < n)
+            g_string_truncate(text, 0);
+        else if (bytes[i] >= 0x20 && bytes[i] < 0x7F)
+            g_string_append_c(text, (char)bytes[i]);
+    }
+    return g_string_free(text, FALSE);
+}
+
+static char *last_line(const struct wry_session *session)
+{
+    uint8_t bytes[WRY_SESSION_HEARD] = {0};
+
+    return finding_last_line(bytes, wry_session_heard(session, bytes));
+}
+
+bool finding_says_loading(const char *text)
+{
+    for (size_t i = 0; wry_chip_at(i); i++) {
+        if (strstr(text, wry_chip_at(i)->says_loading))
+            return true;
+    }
+    return false;
+}
+
+void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *session)
+{
+    const struct wry_session_stats *counts = wry_session_stats(session);
+
+    *evidence = (struct wry_evidence){
+        .finding = judge(counts), .counts = *counts, .last_line = last_line(session)};
+    if (evidence->finding == WRY_FINDING_STRAP && finding_says_loading(evidence->last_line))
+        evidence->finding = WRY_FINDING_DEAF;
+}
+
+void wry_evidence_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
+                               uint32_t printable)
+{
+    const struct wry_session_stats *counts = wry_session_stats(session);
+
+    *evidence = (struct wry_evidence){.finding = judge_loss(counts, printable),
+                                      .counts = *counts,
+                                      .last_line = last_line(session)};
+}
+
+void wry_evidence_clear(struct wry_evidence *evidence)
+{
+    g_free(evidence->last_line);
+    evidence->last_line = NULL;
+}

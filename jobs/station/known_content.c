@@ -1,0 +1,95 @@
+/* Known content in a job. */
+#include "jobs/station/known_content.h"
+
+#include "base/units.h"
+#include "jobs/station/link.h"
+#include "store/file/file_cache.h"
+#include "store/image/image_file.h"
+#include "store/shelf/known.h"
+#include "store/shelf/known_index.h"
+
+/* Simulated boards have one of their own, beside them. */
+static char *index_folder(const struct wry_station *station)
+{
+    g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
+
+    return board ? g_path_get_dirname(board) : known_default_folder();
+}
+
+/* False where there is none to use. */
+static bool open_index(struct wry_station *station)
+{
+    g_autofree char *folder = index_folder(station);
+    g_autoptr(GError) error = NULL;
+
+    if (station->settings.without_known)
+        return false;
+    if (!station->known && !station->known_failed) {
+        station->known = known_open(folder, station->settings.stop, &error);
+        station->known_failed = station->known == NULL;
+        if (station->known_failed)
+            station_note(station, WRY_NOTE_KNOWN_UNUSABLE, error->message);
+    }
+    return station->known != NULL;
+}
+
+void knowing_begin(struct wry_station *station)
+{
+    if (!open_index(station))
+        return;
+    known_set_flash(station->known, wry_session_board(&station->session)->capacity);
+    wry_session_set_known(&station->session, known_interface(station->known));
+}
+
+void knowing_stop(struct wry_station *station)
+{
+    wry_session_set_known(&station->session, NULL);
+}
+
+void knowing_close(struct wry_station *station)
+{
+    known_close(station->known);
+    station->known = NULL;
+}
+
+void knowing_note_file(struct wry_station *station, const struct image_file *file, uint32_t start)
+{
+    static GMutex lock; /* fifty boards at once come here at once */
+    uint32_t within = start % WRY_SECTOR_SIZE;
+    g_autofree char *folder = index_folder(station);
+    g_autofree char *digest = units_digest(file->sha256);
+    g_autofree char *fact = g_strdup_printf("%s in %s is in the index of %s from %u on", digest,
+                                            file->path, folder, (unsigned)within);
+
+    /* What was made of a file is in no file. */
+    if (!open_index(station) || file->format != WRY_IMAGE_RAW || file->spool)
+        return;
+    g_mutex_lock(&lock);
+    /* What is in the index already is not written there for each of fifty boards. */
+    if (!file_facts_knows(fact)) {
+        known_note_image(station->known, file->path, within > 0 ? WRY_SECTOR_SIZE - within : 0,
+                         file->length);
+        file_facts_learn(fact);
+    }
+    g_mutex_unlock(&lock);
+}
+
+void knowing_note_archive(struct wry_station *station, const char *path,
+                          const struct archive *archive)
+{
+    if (open_index(station))
+        known_note_archive(station->known, path, archive);
+}
+
+void knowing_tell(const struct wry_station *station, const struct wry_session_stats *before,
+                  struct wry_done *done)
+{
+    const struct wry_session_stats *now = &station->session.stats;
+    const char *name = station->known ? known_best_name(station->known) : NULL;
+
+    done->bytes_known = now->bytes_known - before->bytes_known;
+    done->differences = now->differences - before->differences;
+    done->guesses_wrong = now->guesses_wrong - before->guesses_wrong;
+    done->content_sent = now->content_sent - before->content_sent;
+    g_strlcpy(done->known_name, name ? name : "", sizeof done->known_name);
+}

@@ -1,0 +1,180 @@
+/* From a link's address to a port. */
+#include "jobs/station/link.h"
+
+#include <string.h>
+
+#include "base/units.h"
+#include "bench/bench.h"
+#include "wrytograph-host/remote.h"
+#include "wrytograph-host/serial.h"
+
+#define BENCH "bench:"
+#define RFC2217 "rfc2217://"
+#define TCP "tcp://"
+
+static char *bench_folder(const struct wry_station *station)
+{
+    return station->settings.bench_folder ? g_strdup(station->settings.bench_folder)
+                                          : bench_default_folder();
+}
+
+char *open_bench_board_folder(const struct wry_station *station)
+{
+    g_autofree char *folder = bench_folder(station);
+
+    return g_build_filename(folder, station->link + strlen(BENCH), NULL);
+}
+
+static enum wry_outcome open_bench(struct wry_station *station)
+{
+    g_autofree char *folder = bench_folder(station);
+    GError *error = NULL;
+
+    station->bench =
+        bench_open(folder, station->link + strlen(BENCH), station->settings.wiring, &error);
+    if (!station->bench)
+        return station_fail_system(station, error);
+    station->port = bench_port(station->bench);
+    return WRY_OUTCOME_DONE;
+}
+
+/* HOST:PORT, with an IPv6 address in brackets. */
+static bool parse_host(const char *text, char **host, uint16_t *port)
+{
+    const char *colon = strrchr(text, ':');
+    guint64 number = 0;
+
+    if (!colon || colon == text ||
+        !g_ascii_string_to_unsigned(colon + 1, 10, 1, UINT16_MAX, &number, NULL))
+        return false;
+    *port = (uint16_t)number;
+    if (text[0] == '[' && colon[-1] == ']')
+        *host = g_strndup(text + 1, (gsize)(colon - text - 2));
+    else if (!memchr(text, ':', (size_t)(colon - text)))
+        *host = g_strndup(text, (gsize)(colon - text));
+    else
+        return false;
+    return (*host)[0] != '\0';
+}
+
+/* HOST:PORT?speed=BAUD, the latter for a raw pipe whose far end has a fixed speed. */
+static enum wry_outcome parse_remote(struct wry_station *station, const char *address, char **host,
+                                     struct wry_remote_settings *settings)
+{
+    const char *query = strchr(address, '?');
+    g_autofree char *place = g_strndup(address, query ? (gsize)(query - address) : strlen(address));
+    const char *speed = query && g_str_has_prefix(query, "?speed=") ? strchr(query, '=') + 1 : NULL;
+
+    if (!parse_host(place, host, &settings->port))
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_HOST, address);
+    if (query && (settings->com_port || !speed || !units_parse_speed(speed, &settings->speed)))
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK_SETTING, query);
+    settings->host = *host;
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome open_remote(struct wry_station *station, const char *scheme, bool com_port)
+{
+    struct wry_remote_settings settings = {
+        .com_port = com_port, .wiring = station->settings.wiring, .stop = station->settings.stop};
+    g_autofree char *host = NULL;
+    GError *error = NULL;
+    enum wry_outcome outcome =
+        parse_remote(station, station->link + strlen(scheme), &host, &settings);
+
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    station->pipe_speed = settings.speed;
+    station->remote = wry_remote_open(&settings, &error);
+    if (!station->remote)
+        return station_fail_system(station, error);
+    station->port = wry_remote_port(station->remote);
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome open_serial(struct wry_station *station)
+{
+    GError *error = NULL;
+
+    station->serial =
+        wry_serial_open(&(struct wry_serial_settings){.path = station->link,
+                                                      .wiring = station->settings.wiring,
+                                                      .stop = station->settings.stop},
+                        &error);
+    if (!station->serial)
+        return station_fail_system(station, error);
+    station->port = wry_serial_port(station->serial);
+    return WRY_OUTCOME_DONE;
+}
+
+/* Without a link: the one USB adapter that is plugged in, if it is the only one. */
+static enum wry_outcome choose_device(struct wry_station *station)
+{
+    g_autoptr(GPtrArray) devices = wry_serial_devices();
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+
+    for (guint i = 0; i < devices->len; i++) {
+        const struct wry_serial_device *device = g_ptr_array_index(devices, i);
+        if (device->usb_vendor == 0)
+            continue;
+        g_ptr_array_add(names, g_strdup(device->path));
+        g_ptr_array_add(names, g_strdup(device->description ? device->description : ""));
+    }
+    if (names->len == 0)
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_LINK, NULL);
+    if (names->len == 2) {
+        station->link = g_strdup(g_ptr_array_index(names, 0));
+        station_note(station, WRY_NOTE_ONLY_ADAPTER, station->link);
+        return WRY_OUTCOME_DONE;
+    }
+    station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_ADAPTERS, NULL);
+    g_ptr_array_add(names, NULL);
+    station->problem.names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
+    return station->problem.outcome;
+}
+
+enum wry_outcome open_link(struct wry_station *station)
+{
+    enum wry_outcome outcome = station->link ? WRY_OUTCOME_DONE : choose_device(station);
+
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    if (g_str_has_prefix(station->link, BENCH))
+        return open_bench(station);
+    if (g_str_has_prefix(station->link, RFC2217))
+        return open_remote(station, RFC2217, true);
+    if (g_str_has_prefix(station->link, TCP))
+        return open_remote(station, TCP, false);
+    if (strchr(station->link, '/') && !strstr(station->link, "://"))
+        return open_serial(station);
+    return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
+}
+
+char *open_adapter_name(const struct wry_station *station)
+{
+    if (station->serial)
+        return wry_serial_adapter(station->serial);
+    return g_str_has_prefix(station->link, RFC2217) ? g_strdup(station->link) : NULL;
+}
+
+void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring)
+{
+    station->settings.wiring = wiring;
+    if (station->serial)
+        wry_serial_take_wiring(station->serial, wiring);
+    if (station->remote)
+        wry_remote_take_wiring(station->remote, wiring);
+    if (station->bench)
+        bench_take_wiring(station->bench, wiring);
+}
+
+void close_link(struct wry_station *station)
+{
+    wry_serial_close(station->serial);
+    station->serial = NULL;
+    wry_remote_close(station->remote);
+    station->remote = NULL;
+    bench_close(station->bench);
+    station->bench = NULL;
+    station->port = NULL;
+}

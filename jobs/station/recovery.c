@@ -1,0 +1,266 @@
+/* The journal of this computer, and what is told of it. */
+#include "jobs/station/recovery.h"
+
+#include <string.h>
+
+#include "base/folders.h"
+#include "jobs/station/link.h"
+#include "store/journal/journal.h"
+#include "wrytograph/layout.h"
+
+enum {
+    LOOKED_MAX = 16, /* mixed sectors looked at before a write */
+};
+
+/* Simulated boards keep their journal beside their flash. */
+static char *journal_folder(const struct wry_station *station)
+{
+    return station->bench ? open_bench_board_folder(station) : folders_state();
+}
+
+static const struct wry_hello_reply *board_of(const struct wry_station *station)
+{
+    return wry_session_board(&station->session);
+}
+
+static GArray *new_places(void)
+{
+    return g_array_new(TRUE, TRUE, sizeof(struct wry_place));
+}
+
+static void add_place(GArray *places, uint32_t offset, uint32_t length)
+{
+    struct wry_place place = {.offset = offset, .length = length};
+
+    g_array_append_val(places, place);
+}
+
+static void tell_stretches(const struct wry_station *station, const GArray *stretches)
+{
+    const struct journal_stretch *first = &g_array_index(stretches, struct journal_stretch, 0);
+    g_autoptr(GArray) beside = new_places();
+    g_autoptr(GArray) others = new_places();
+
+    for (guint i = 0; i < stretches->len; i++) {
+        const struct journal_stretch *s = &g_array_index(stretches, struct journal_stretch, i);
+        add_place(s->has_content ? beside : others, s->offset, s->length);
+    }
+    station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                             .note = WRY_NOTE_UNSETTLED,
+                                             .text = first->since,
+                                             .places = (struct wry_place *)(void *)beside->data,
+                                             .others = (struct wry_place *)(void *)others->data});
+}
+
+/* What the journal knows of this board; that it cannot be read is told as well. */
+static void look(const struct wry_station *station, struct journal *journal)
+{
+    GArray *stretches = NULL;
+
+    if (!journal_unsettled(journal, &stretches))
+        station_note(station, WRY_NOTE_JOURNAL_UNREAD, journal_problem(journal));
+    else if (stretches->len > 0)
+        tell_stretches(station, stretches);
+    g_array_unref(stretches);
+}
+
+void keeping_tell(struct wry_station *station, bool settles)
+{
+    g_autofree char *folder = journal_folder(station);
+    g_autoptr(GError) error = NULL;
+    struct journal *journal = NULL;
+
+    if (!journal_open_to_look(folder, station->settings.stop, &journal, &error)) {
+        station_note(station, WRY_NOTE_JOURNAL_UNOPENED, error->message);
+        return;
+    }
+    if (!journal)
+        return;
+    journal_set_board(journal, board_of(station));
+    if (!settles)
+        look(station, journal);
+    journal_close(journal);
+}
+
+static enum wry_outcome open_journal(struct wry_station *station)
+{
+    g_autofree char *folder = journal_folder(station);
+    GError *error = NULL;
+
+    station->journal = journal_open(folder, station->settings.stop, &error);
+    if (station->journal)
+        return WRY_OUTCOME_DONE;
+    bool stopped = station_stopped(station);
+    station_fail(station, stopped ? WRY_OUTCOME_STOPPED : WRY_OUTCOME_BAD_INPUT,
+                 stopped ? WRY_PROBLEM_JOURNAL_STOPPED : WRY_PROBLEM_NO_JOURNAL, NULL);
+    station->problem.cause = error;
+    return station->problem.outcome;
+}
+
+static void tell_address(const struct wry_station *station)
+{
+    struct wry_event event = {.kind = WRY_EVENT_NOTE, .note = WRY_NOTE_SHARED_ADDRESS};
+
+    if (journal_knows_board(board_of(station)->eui48))
+        return;
+    memcpy(event.address, board_of(station)->eui48, sizeof event.address);
+    station_tell(station, event);
+}
+
+struct settled {
+    GArray *sectors[3]; /* by enum wry_settled */
+};
+
+static void on_settled(void *context, uint32_t offset, enum wry_settled outcome)
+{
+    add_place(((struct settled *)context)->sectors[outcome], offset, WRY_SECTOR_SIZE);
+}
+
+static void tell_settled(const struct wry_station *station, const struct settled *settled)
+{
+    const GPtrArray *aside = journal_set_aside(station->journal);
+
+    station_note_places(station, WRY_NOTE_PUT_BACK, settled->sectors[WRY_SETTLED_PUT_BACK]);
+    station_note_places(station, WRY_NOTE_NEWER, settled->sectors[WRY_SETTLED_NEWER]);
+    station_note_places(station, WRY_NOTE_BEYOND, settled->sectors[WRY_SETTLED_BEYOND]);
+    for (guint i = 0; i < aside->len; i++)
+        station_note(station, WRY_NOTE_SET_ASIDE, g_ptr_array_index(aside, i));
+}
+
+static enum wry_outcome settle(struct wry_station *station)
+{
+    struct settled settled = {{new_places(), new_places(), new_places()}};
+    struct wry_settle_sink sink = {.context = &settled, .sector = on_settled};
+    enum wry_status status = wry_session_settle(&station->session, &sink);
+
+    tell_settled(station, &settled);
+    for (size_t i = 0; i < G_N_ELEMENTS(settled.sectors); i++)
+        g_array_unref(settled.sectors[i]);
+    return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);
+}
+
+enum wry_outcome keeping_settle(struct wry_station *station)
+{
+    if (station->journal)
+        return WRY_OUTCOME_DONE;
+    enum wry_outcome outcome = open_journal(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    tell_address(station);
+    journal_set_board(station->journal, board_of(station));
+    wry_session_set_keeper(&station->session, journal_keeper(station->journal));
+    return settle(station);
+}
+
+/* True when the board's digest of the range is that of blank flash. */
+static enum wry_status is_blank(struct wry_station *station, uint32_t start, uint32_t end,
+                                bool *blank)
+{
+    uint8_t theirs[WRY_SHA256_SIZE], ours[WRY_SHA256_SIZE];
+    struct wry_reader content = wry_reader_blank();
+    struct wry_sha256 sha;
+    enum wry_status status = wry_session_digest(&station->session, start, end - start, theirs);
+
+    wry_sha256_begin(&sha);
+    wry_reader_hash(&content, 0, end - start, &sha);
+    wry_sha256_end(&sha, ours);
+    *blank = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
+    return status;
+}
+
+/* Of a mixed sector, the part that no image covers: before or behind the images. */
+static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool head, uint32_t *start,
+                           uint32_t *end)
+{
+    *start = sector;
+    *end = sector + WRY_SECTOR_SIZE;
+    if (head) {
+        while (*end > *start + 1 && wry_plan_covered(plan, *start, *end - *start) > 0)
+            --*end;
+    } else {
+        while (*start + 1 < *end && wry_plan_covered(plan, *start, *end - *start) > 0)
+            ++*start;
+    }
+}
+
+struct beside {
+    struct wry_station *station;
+    const struct wry_region_table *layout;
+    const struct wry_plan *plan;
+    GArray *suspects;
+};
+
+/* Blank beside content that is about to be replaced: as it should be, or what a cut has left. */
+static enum wry_status look_beside(struct beside *b, uint32_t sector, bool head)
+{
+    uint32_t start, end;
+    bool blank = false, all_blank = false;
+
+    uncovered_part(b->plan, sector, head, &start, &end);
+    /* Behind an image that begins its region, the rest of the region is blank as a rule. */
+    const struct wry_region *region = wry_layout_at(b->layout, start);
+    bool rest = region && wry_plan_covered(b->plan, region->offset, 1) > 0;
+    if (rest || wry_plan_covered(b->plan, start, end - start) > 0)
+        return WRY_OK;
+    enum wry_status status = is_blank(b->station, start, end, &blank);
+    if (status == WRY_OK && blank)
+        status = is_blank(b->station, sector, sector + WRY_SECTOR_SIZE, &all_blank);
+    if (status == WRY_OK && blank && !all_blank)
+        add_place(b->suspects, start, end - start);
+    return status;
+}
+
+enum wry_outcome keeping_look_beside(struct wry_station *station,
+                                     const struct wry_region_table *layout,
+                                     const struct wry_plan *plan)
+{
+    g_autoptr(GArray) suspects = new_places();
+    struct beside b = {.station = station, .layout = layout, .plan = plan, .suspects = suspects};
+    struct wry_run run;
+    uint32_t start, end;
+    enum wry_status status = WRY_OK;
+    unsigned looked = 0;
+
+    for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end) {
+        for (uint32_t at = run.start; at < run.end; at += WRY_SECTOR_SIZE) {
+            if (status != WRY_OK || looked == LOOKED_MAX ||
+                !wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end))
+                continue;
+            status = look_beside(&b, at, true);
+            if (status == WRY_OK)
+                status = look_beside(&b, at, false);
+            looked++;
+        }
+    }
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    station_note_places(station, WRY_NOTE_BLANK_BESIDE, suspects);
+    return WRY_OUTCOME_DONE;
+}
+
+/* A board that nobody will know again: its content goes into files that a person can find. */
+static void set_aside_unknown(const struct wry_station *station)
+{
+    const GPtrArray *aside = journal_set_aside(station->journal);
+    guint before = aside->len;
+
+    if (journal_knows_board(board_of(station)->eui48))
+        return;
+    if (!journal_set_all_aside(station->journal))
+        station_note(station, WRY_NOTE_SET_ASIDE_FAILED, journal_problem(station->journal));
+    for (guint i = before; i < aside->len; i++)
+        station_note(station, WRY_NOTE_SET_ASIDE_AT_END, g_ptr_array_index(aside, i));
+}
+
+void keeping_close(struct wry_station *station)
+{
+    if (!station->journal)
+        return;
+    if (wry_session_stats(&station->session)->not_forgotten > 0)
+        station_note(station, WRY_NOTE_NOT_FORGOTTEN, journal_problem(station->journal));
+    else
+        look(station, station->journal);
+    set_aside_unknown(station);
+    journal_close(station->journal);
+    station->journal = NULL;
+}

@@ -1,0 +1,144 @@
+/* Region names and parts. */
+#include "jobs/station/regions.h"
+
+#include <string.h>
+
+#include "base/units.h"
+#include "store/image/layout_file.h"
+#include "wrytograph/region_table.h"
+
+struct table_bytes {
+    uint32_t start;
+    uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX];
+};
+
+static bool keep_table(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    struct table_bytes *table = context;
+
+    memcpy(table->bytes + (offset - table->start), bytes, n);
+    return true;
+}
+
+/* The region table in the board's flash; *found false when there is no valid one. */
+static enum wry_outcome load_from_board(struct wry_station *station, struct target *target,
+                                        bool *found)
+{
+    struct table_bytes table;
+    struct wry_writer writer = {.context = &table, .write = keep_table};
+    struct wry_region_table *layout = &target->layout.table;
+    uint32_t which, other;
+
+    *found = false;
+    if (!target->on_link || !target->chip || target->chip->table_offset == WRY_NO_OFFSET)
+        return WRY_OUTCOME_DONE;
+    table.start = target->chip->table_offset;
+    enum wry_status status =
+        wry_session_read(&station->session, table.start, sizeof table.bytes, &writer);
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    *found = wry_region_table_get(layout, table.bytes, sizeof table.bytes) &&
+             wry_layout_check(layout, target->flash_size, &which, &other) == WRY_LAYOUT_FINE;
+    return WRY_OUTCOME_DONE;
+}
+
+static enum wry_outcome load_from_file(struct wry_station *station, struct target *target)
+{
+    const char *path = station->settings.layout_file;
+    struct layout_file file;
+    GError *error = NULL;
+
+    if (!layout_file_load(path, target->flash_size, &file, &error))
+        return station_fail_system(station, error);
+    if (file.chip && file.chip != target->chip) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path);
+        station->problem.chip = file.chip;
+        return station->problem.outcome;
+    }
+    if (file.layout.flash_size > 0 && file.layout.flash_size != target->flash_size) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path);
+        station->problem.found = file.layout.flash_size;
+        station->problem.expected = target->flash_size;
+        return station->problem.outcome;
+    }
+    target->layout =
+        (struct wry_layout){.source = WRY_LAYOUT_FROM_FILE, .file = path, .table = file.layout};
+    return WRY_OUTCOME_DONE;
+}
+
+enum wry_outcome regions_of_target(struct wry_station *station, struct target *target)
+{
+    bool found;
+
+    if (station->settings.layout_file)
+        return load_from_file(station, target);
+    enum wry_outcome outcome = load_from_board(station, target, &found);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    target->layout.source = WRY_LAYOUT_FROM_BOARD;
+    if (found)
+        return WRY_OUTCOME_DONE;
+    bool usual = target->chip &&
+                 wry_layout_built_in(&target->layout.table, target->chip, target->flash_size);
+    target->layout.source = usual ? WRY_LAYOUT_USUAL : WRY_LAYOUT_UNKNOWN;
+    if (!usual)
+        target->layout.table.count = 0;
+    return WRY_OUTCOME_DONE;
+}
+
+enum wry_outcome regions_of_board(struct wry_station *station, struct target *target)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+
+    *target = (struct target){
+        .chip = wry_chip_by_code(board->chip_code), .flash_size = board->capacity, .on_link = true};
+    return regions_of_target(station, target);
+}
+
+const struct wry_region *regions_find(struct wry_station *station, const struct target *target,
+                                      const char *name)
+{
+    const struct wry_region_table *layout = &target->layout.table;
+    const struct wry_region *region = wry_layout_find(layout, name);
+
+    if (region)
+        return region;
+    station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_REGION, name);
+    station->problem.names = g_new0(char *, layout->count + 1);
+    for (uint32_t i = 0; i < layout->count; i++)
+        station->problem.names[i] = g_strdup(layout->regions[i].name);
+    return NULL;
+}
+
+static enum wry_outcome parse_numbers(struct wry_station *station, const struct target *target,
+                                      const char *text, uint32_t *offset, uint32_t *length)
+{
+    const char *plus = strchr(text, '+');
+    g_autofree char *first = g_strndup(text, (gsize)(plus - text));
+
+    if (!units_parse_offset(first, offset) || !units_parse_size(plus + 1, length) || *length == 0)
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, text);
+    if (*offset < target->flash_size && *length <= target->flash_size - *offset)
+        return WRY_OUTCOME_DONE;
+    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PART_BEYOND, text);
+    station->problem.expected = target->flash_size;
+    return station->problem.outcome;
+}
+
+enum wry_outcome regions_parse_part(struct wry_station *station, const struct target *target,
+                                    const char *text, uint32_t *offset, uint32_t *length)
+{
+    if (strcmp(text, "all") == 0) {
+        *offset = 0;
+        *length = target->flash_size;
+        return WRY_OUTCOME_DONE;
+    }
+    if (strchr(text, '+'))
+        return parse_numbers(station, target, text, offset, length);
+    const struct wry_region *region = regions_find(station, target, text);
+    if (!region)
+        return station->problem.outcome;
+    *offset = region->offset;
+    *length = region->length;
+    return WRY_OUTCOME_DONE;
+}

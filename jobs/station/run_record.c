@@ -1,0 +1,344 @@
+/* What is put on record of a job. */
+#include "jobs/station/run_record.h"
+
+#include <json-glib/json-glib.h>
+#include <string.h>
+
+#include "base/units.h"
+#include "jobs/station/secrets.h"
+#include "store/ledger/ledger.h"
+
+enum {
+    HEARD_LINES = 12,
+    HEARD_MOST = 2000, /* bytes */
+};
+
+struct recording {
+    unsigned depth; /* jobs within jobs */
+    struct wry_ledger_run *run;
+    bool done_before;     /* it needed nothing */
+    bool touched, failed; /* failed: it cannot be written, and that was told */
+    uint64_t begun;       /* us on the link's clock */
+    JsonArray *steps;
+    uint64_t step_begun, step_bytes;
+    uint64_t step_from; /* bytes before it */
+};
+
+static void tell_failure(struct wry_station *station, const GError *error)
+{
+    if (!station->recording->failed)
+        station_note(station, WRY_NOTE_LEDGER_FAILED, error->message);
+    station->recording->failed = true;
+}
+
+static void note_so(struct wry_station *station, bool sure)
+{
+    struct recording *r = station->recording;
+    g_autoptr(GError) error = NULL;
+
+    if (r->touched && !r->failed && !ledger_note(station->settings.ledger, r->run, sure, &error))
+        tell_failure(station, error);
+}
+
+/* That a run began, with which board, has to outlive the power; its steps need not: waiting for
+ * the disk at each would hold up all boards at once. */
+static void note_surely(struct wry_station *station)
+{
+    note_so(station, true);
+}
+
+static void note(struct wry_station *station)
+{
+    note_so(station, false);
+}
+
+void recording_begin(struct wry_station *station, const char *kind)
+{
+    if (station->recording) {
+        station->recording->depth++;
+        return;
+    }
+    if (!station->settings.ledger)
+        return;
+    struct recording *r = station->recording = g_new0(struct recording, 1);
+    r->depth = 1;
+    r->run = ledger_run_new(kind);
+    r->steps = json_array_new();
+    r->run->link = g_strdup(station->link);
+    r->begun = station_now(station);
+}
+
+void recording_touch(struct wry_station *station)
+{
+    struct recording *r = station->recording;
+
+    if (!r || r->touched)
+        return;
+    r->touched = true;
+    g_free(r->run->link);
+    r->run->link = g_strdup(station->link);
+    note_surely(station);
+}
+
+void recording_board(struct wry_station *station)
+{
+    struct recording *r = station->recording;
+
+    if (!r || r->run->board)
+        return;
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+    r->touched = true;
+    /* The only adapter was found meanwhile. */
+    if (!r->run->link)
+        r->run->link = g_strdup(station->link);
+    r->run->board = units_address(board->eui48);
+    r->run->chip = chip ? g_strdup(chip->name) : g_strdup_printf("0x%04X", board->chip_code);
+    r->run->flash = board->capacity;
+    note_surely(station);
+}
+
+static char *to_text(JsonArray *array)
+{
+    JsonNode *node = json_node_new(JSON_NODE_ARRAY);
+
+    json_node_set_array(node, array);
+    char *text = json_to_string(node, FALSE);
+    json_node_unref(node);
+    return text;
+}
+
+static void replace(char **member, char *text)
+{
+    g_free(*member);
+    *member = text;
+}
+
+void recording_step(struct wry_station *station, const char *step)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    JsonObject *object = json_object_new();
+    json_object_set_string_member(object, "step", step);
+    json_object_set_string_member(object, "outcome", "running");
+    json_array_add_object_element(r->steps, object);
+    r->step_begun = station_now(station);
+    r->step_from = (uint64_t)r->run->bytes;
+    replace(&r->run->steps, to_text(r->steps));
+    note(station);
+}
+
+static double seconds_since(struct wry_station *station, uint64_t begun)
+{
+    uint64_t now = station_now(station);
+
+    /* A link that was closed has no time; one that was not open yet began when it was called. */
+    if (begun == 0)
+        begun = station->started;
+    return station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
+}
+
+static const char *outcome_name(enum wry_outcome outcome)
+{
+    return outcome == WRY_OUTCOME_DONE      ? "passed"
+           : outcome == WRY_OUTCOME_STOPPED ? "stopped"
+                                            : "failed";
+}
+
+void recording_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped)
+{
+    struct recording *r = station->recording;
+    guint count = r ? json_array_get_length(r->steps) : 0;
+
+    if (count == 0)
+        return;
+    JsonObject *object = json_array_get_object_element(r->steps, count - 1);
+    json_object_set_string_member(object, "outcome",
+                                  skipped ? "not needed" : outcome_name(outcome));
+    /* To the millisecond: more is noise. */
+    json_object_set_double_member(
+        object, "seconds", (double)(int64_t)(seconds_since(station, r->step_begun) * 1000) / 1000);
+    json_object_set_int_member(object, "bytes", r->run->bytes - (gint64)r->step_from);
+    if (outcome != WRY_OUTCOME_DONE)
+        replace(&r->run->failed_at, g_strdup(json_object_get_string_member(object, "step")));
+    replace(&r->run->steps, to_text(r->steps));
+    note(station);
+}
+
+void recording_bytes(struct wry_station *station, uint64_t bytes)
+{
+    if (station->recording)
+        station->recording->run->bytes += (int64_t)bytes;
+}
+
+static void add_content(JsonArray *list, const struct run_content *content)
+{
+    const struct wry_planned_image *facts = content->facts;
+    JsonObject *object = json_object_new();
+
+    if (facts->region)
+        json_object_set_string_member(object, "region", facts->region->name);
+    json_object_set_int_member(object, "offset", facts->start);
+    json_object_set_int_member(object, "length", (gint64)facts->length);
+    json_object_set_string_member(object, "file", facts->name);
+    if (facts->has_header)
+        json_object_set_string_member(object, "version", facts->header.version);
+    if (content->sha256) {
+        g_autofree char *digest = units_digest(content->sha256);
+        json_object_set_string_member(object, "sha256", digest);
+    }
+    json_array_add_object_element(list, object);
+}
+
+void recording_contents(struct wry_station *station, const struct run_content *contents, size_t n)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    JsonArray *list = json_array_new();
+    for (size_t i = 0; i < n; i++)
+        add_content(list, &contents[i]);
+    replace(&r->run->contents, to_text(list));
+    json_array_unref(list);
+    note(station);
+}
+
+static char *file_digest(const char *file)
+{
+    g_autoptr(GMappedFile) map = g_mapped_file_new(file, FALSE, NULL);
+
+    return map ? g_compute_checksum_for_data(G_CHECKSUM_SHA256,
+                                             (const guchar *)g_mapped_file_get_contents(map),
+                                             g_mapped_file_get_length(map))
+               : NULL;
+}
+
+void recording_archive(struct wry_station *station, const char *file)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    g_autofree char *digest = file_digest(file);
+    g_autofree char *name = g_path_get_basename(file);
+    JsonArray *list = json_array_new();
+    JsonObject *object = json_object_new();
+    json_object_set_string_member(object, "file", name);
+    if (digest)
+        json_object_set_string_member(object, "sha256", digest);
+    json_array_add_object_element(list, object);
+    replace(&r->run->contents, to_text(list));
+    json_array_unref(list);
+}
+
+void recording_backup(struct wry_station *station, const char *file)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    replace(&r->run->backup_file, g_canonicalize_filename(file, NULL));
+    replace(&r->run->backup_sha256, file_digest(file));
+    note(station);
+}
+
+void recording_heard(struct wry_station *station, const char *text)
+{
+    struct recording *r = station->recording;
+
+    if (!r || !text || text[0] == '\0')
+        return;
+    g_autofree char *masked = masking_apply(station->secrets, text);
+    const char *from = masked + strlen(masked);
+    for (unsigned lines = 0; from > masked; from--) {
+        lines += from[-1] == '\n' && from[0] != '\0';
+        if (lines == HEARD_LINES || masked + strlen(masked) - from >= HEARD_MOST)
+            break;
+    }
+    replace(&r->run->heard, g_utf8_make_valid(from, -1));
+}
+
+/* What a failure heard stands in its facts. */
+static void take_problem(struct wry_station *station)
+{
+    struct recording *r = station->recording;
+    const struct wry_problem *problem = &station->problem;
+    const struct wry_station_settings *settings = &station->settings;
+
+    if (problem->evidence.last_line && !r->run->heard)
+        recording_heard(station, problem->evidence.last_line);
+    g_autofree char *words = settings->words
+                                 ? settings->words(settings->context, problem)
+                                 : g_strdup_printf("%s%s%s", wry_outcome_text(problem->outcome),
+                                                   problem->subject ? ": " : "",
+                                                   problem->subject ? problem->subject : "");
+    replace(&r->run->reason, masking_apply(station->secrets, words ? words : ""));
+}
+
+static void tell_about_server(struct wry_station *station)
+{
+    struct wry_ledger *ledger = station->settings.ledger;
+    int waiting = wry_ledger_waiting(ledger);
+    g_autofree char *problem = wry_ledger_problem(ledger);
+
+    if (waiting > 0)
+        station_tell(station, (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                                 .note = WRY_NOTE_LEDGER_WAITS,
+                                                 .text = problem,
+                                                 .n = (size_t)waiting});
+    if (ledger_exposed_once(ledger))
+        station_note(station, WRY_NOTE_LEDGER_EXPOSED, wry_ledger_name(ledger));
+}
+
+static void write_end(struct wry_station *station, enum wry_outcome outcome)
+{
+    struct recording *r = station->recording;
+    g_autoptr(GError) error = NULL;
+
+    replace(&r->run->outcome,
+            g_strdup(outcome == WRY_OUTCOME_DONE && r->done_before ? "done before"
+                                                                   : outcome_name(outcome)));
+    replace(&r->run->ended, ledger_now());
+    r->run->exit_code = outcome;
+    r->run->seconds = seconds_since(station, r->begun);
+    if (outcome != WRY_OUTCOME_DONE)
+        take_problem(station);
+    if (outcome != WRY_OUTCOME_DONE && !r->run->failed_at)
+        replace(&r->run->failed_at, g_strdup(r->run->board ? r->run->kind : "connect"));
+    if (!r->failed && !ledger_end(station->settings.ledger, r->run, &error))
+        tell_failure(station, error);
+    tell_about_server(station);
+}
+
+enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome outcome)
+{
+    struct recording *r = station->recording;
+
+    if (!r || --r->depth > 0)
+        return outcome;
+    if (r->touched)
+        write_end(station, outcome);
+    json_array_unref(r->steps);
+    wry_ledger_run_free(r->run);
+    g_free(r);
+    station->recording = NULL;
+    return outcome;
+}
+
+void recording_done_before(struct wry_station *station, const char *when)
+{
+    struct recording *r = station->recording;
+
+    if (!r)
+        return;
+    r->done_before = true;
+    replace(&r->run->reason, g_strdup_printf("already done %s", when ? when : "before"));
+}
+
+struct wry_ledger_run *recording_run(struct wry_station *station)
+{
+    return station->recording ? station->recording->run : NULL;
+}

@@ -1,0 +1,28 @@
+/* What a board says. */
+#include "jobs/station/serial_text.h"
+
+const uint32_t listening_speeds[] = {115200, 38400, 9600, 57600, 230400, 460800, 921600, 0};
+
+bool listening_is_text(uint8_t byte)
+{
+    return (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n' || byte == '\t';
+}
+
+bool listening_for(const struct wry_station *station, uint64_t time, unsigned *heard,
+                   unsigned *readable)
+{
+    const struct wry_port *port = station->port;
+    uint64_t end = port->now(port->context) + time;
+    uint8_t bytes[256];
+    size_t got;
+
+    *heard = *readable = 0;
+    while (port->now(port->context) < end && !station_stopped(station)) {
+        if (port->read(port->context, bytes, sizeof bytes, end, &got) != WRY_OK)
+            return false;
+        *heard += (unsigned)got;
+        for (size_t i = 0; i < got; i++)
+            *readable += listening_is_text(bytes[i]);
+    }
+    return true;
+}

@@ -1,0 +1,104 @@
+/* A station: made, opened, asked, freed. */
+#include "wrytograph-host/station.h"
+
+#include "jobs/station/board.h"
+#include "jobs/station/known_content.h"
+#include "jobs/station/link.h"
+#include "jobs/station/recovery.h"
+#include "jobs/station/secrets.h"
+#include "pack/packer.h"
+
+struct wry_station *wry_station_new(const struct wry_station_settings *settings)
+{
+    struct wry_station *station = g_new0(struct wry_station, 1);
+    struct wry_station_settings *own = &station->settings;
+
+    *own = *settings;
+    own->bench_folder = g_strdup(settings->bench_folder);
+    own->layout_file = g_strdup(settings->layout_file);
+    own->link = NULL;
+    station->wiring_assumed = !own->wiring;
+    if (station->wiring_assumed)
+        own->wiring = wry_wiring_at(0);
+    if (settings->link && settings->link[0] != '\0')
+        station->link = g_strdup(settings->link);
+    station->pack = pack_new();
+    pack_share(station->pack, settings->shared);
+    station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
+    station->kept = g_new(struct wry_kept_sector, STATION_KEPT_SECTORS);
+    return station;
+}
+
+void wry_station_free(struct wry_station *station)
+{
+    if (!station)
+        return;
+    board_leave(station);
+    keeping_close(station);
+    knowing_close(station);
+    close_link(station);
+    station_begin(station); /* frees the problem */
+    g_free((char *)station->settings.bench_folder);
+    g_free((char *)station->settings.layout_file);
+    pack_free(station->pack);
+    if (station->secrets)
+        g_ptr_array_unref(station->secrets);
+    g_free(station->read_memory);
+    g_free(station->kept);
+    g_free(station->link);
+    g_free(station);
+}
+
+enum wry_outcome wry_station_open(struct wry_station *station)
+{
+    station_begin(station);
+    return station->port ? WRY_OUTCOME_DONE : open_link(station);
+}
+
+enum wry_outcome wry_station_connect(struct wry_station *station)
+{
+    station_begin(station);
+    return board_connect(station, false);
+}
+
+const struct wry_problem *wry_station_problem(const struct wry_station *station)
+{
+    return &station->problem;
+}
+
+char *wry_station_masked(const struct wry_station *station, const char *text)
+{
+    return masking_apply(station->secrets, text);
+}
+
+const char *wry_station_link(const struct wry_station *station)
+{
+    return station->link;
+}
+
+const struct wry_port *wry_station_port(const struct wry_station *station)
+{
+    return station->port;
+}
+
+bool wry_station_is_simulated(const struct wry_station *station)
+{
+    return station->bench != NULL;
+}
+
+const struct wry_hello_reply *wry_station_board(const struct wry_station *station)
+{
+    return station->connected ? wry_session_board(&station->session) : NULL;
+}
+
+const struct wry_chip *wry_station_chip(const struct wry_station *station)
+{
+    const struct wry_hello_reply *board = wry_station_board(station);
+
+    return board ? wry_chip_by_code(board->chip_code) : NULL;
+}
+
+uint32_t wry_station_speed(const struct wry_station *station)
+{
+    return station->connected ? station->session.speed : 0;
+}

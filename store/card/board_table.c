@@ -1,0 +1,366 @@
+/* The table of boards. */
+#include "store/card/board_table.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "base/file_lock.h"
+#include "base/units.h"
+#include "store/file/atomic_file.h"
+#include "store/file/error.h"
+#include "store/text/csv_table.h"
+#include "store/text/diagnostics.h"
+#include "wrytograph/settings_block.h"
+
+#define ADDRESS "address"
+#define USED "used"
+
+enum {
+    LOCK_TRIES = 100, /* it is held for as long as a small file takes to be written */
+    LOCK_PAUSE = 50,  /* ms */
+};
+
+bool board_table_is_setting(const char *name)
+{
+    return g_ascii_strcasecmp(name, ADDRESS) != 0 && g_ascii_strcasecmp(name, USED) != 0;
+}
+
+static void add_value(GPtrArray *values, const struct csv_field *name, const char *text)
+{
+    struct card_value *value = g_new0(struct card_value, 1);
+    const char *slash = strchr(name->text, '/');
+
+    value->region = slash ? g_strndup(name->text, (gsize)(slash - name->text)) : NULL;
+    value->key = g_strdup(slash ? slash + 1 : name->text);
+    value->value = g_strdup(text);
+    value->at = (struct yaml_place){name->line, name->column};
+    g_ptr_array_add(values, value);
+}
+
+/* Checking. */
+
+static void complain(GPtrArray *mistakes, const struct csv_table *table,
+                     const struct csv_field *field, const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+static void complain(GPtrArray *mistakes, const struct csv_table *table,
+                     const struct csv_field *field, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    mistakes_add(mistakes, table->path, field->line, field->column,
+                 g_strdup_vprintf(format, arguments));
+    va_end(arguments);
+}
+
+static void check_names(GPtrArray *mistakes, const struct csv_table *table)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    bool any = false;
+
+    for (guint i = 0; i < names->len; i++) {
+        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+        const char *slash = strchr(name->text, '/'), *key = slash ? slash + 1 : name->text;
+        if (csv_table_column(table, name->text) != (int)i)
+            complain(mistakes, table, name, "the column '%s' stands there already", name->text);
+        if (!board_table_is_setting(name->text))
+            continue;
+        any = true;
+        if (!wry_settings_key_is_fit(key, strlen(key)))
+            complain(mistakes, table, name,
+                     "'%s' is no key of a setting: a letter, then up to %u letters, digits, '-' "
+                     "and '_'",
+                     name->text, WRY_SETTINGS_KEY_MAX - 1);
+    }
+    if (!any)
+        complain(mistakes, table, &g_array_index(names, struct csv_field, 0),
+                 "no column is a setting");
+}
+
+static void check_row(GPtrArray *mistakes, const struct csv_table *table, guint row, int column,
+                      GHashTable *seen)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+    const char *address = csv_table_at(table, row, column);
+    uint8_t eui48[WRY_EUI48_SIZE];
+
+    if (fields->len > names->len)
+        complain(mistakes, table, &g_array_index(fields, struct csv_field, names->len),
+                 "a field more than there are names");
+    if (column < 0 || (guint)column >= fields->len || address[0] == '\0')
+        return;
+    const struct csv_field *field = &g_array_index(fields, struct csv_field, column);
+    if (!units_parse_address(address, eui48)) {
+        complain(mistakes, table, field, "'%s' is no board's address: six octets, 02:1A:…",
+                 address);
+        return;
+    }
+    char *same = units_address(eui48);
+    gpointer other = g_hash_table_lookup(seen, same);
+    if (other)
+        complain(mistakes, table, field, "board %s stands in line %u already", same,
+                 GPOINTER_TO_UINT(other));
+    g_hash_table_insert(seen, same, GUINT_TO_POINTER(field->line));
+}
+
+void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes)
+{
+    g_autoptr(GError) error = NULL;
+    struct csv_table *table = csv_table_load(path, &error);
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    if (!table) {
+        mistakes_add(mistakes, NULL, 0, 0, g_strdup(error->message));
+        return;
+    }
+    int column = csv_table_column(table, ADDRESS);
+    check_names(mistakes, table);
+    if (rows == CARD_ROWS_BY_ADDRESS && column < 0)
+        mistakes_add(mistakes, path, 1, 1, g_strdup("no column is named 'address'"));
+    if (table->rows->len < 2)
+        mistakes_add(mistakes, path, 1, 1, g_strdup("there is no row of a board"));
+    for (guint i = 1; i < table->rows->len; i++)
+        check_row(mistakes, table, i, column, seen);
+    csv_table_free(table);
+}
+
+/* Taking. */
+
+/*
+ * The lock is a file beside the table, since the table itself is replaced when it is saved. It is
+ * found by the table's real path: links and other spellings of the path lead to one lock. A hard
+ * link in another folder would not, and saving would part it from the others: it is refused.
+ */
+static char *real_path(const char *path, GError **error)
+{
+    char *real = realpath(path, NULL), *copy;
+    GStatBuf info;
+
+    if (!real || g_stat(real, &info) != 0) {
+        free(real);
+        store_file_error(error, path);
+        return NULL;
+    }
+    copy = g_strdup(real);
+    free(real);
+    if (info.st_nlink <= 1)
+        return copy;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                "%s: this file has %u names (hard links), and under each of them a row could be "
+                "given to another board; make a copy of it instead, or remove the other names",
+                path, (unsigned)info.st_nlink);
+    g_free(copy);
+    return NULL;
+}
+
+/* Whoever may read and write the table may lock it, whatever the umask of who was first. */
+static int open_lock(const char *name, const GStatBuf *table)
+{
+    int file = open(name, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+
+    if (file >= 0) {
+        if (table && fchown(file, (uid_t)-1, table->st_gid) == 0)
+            fchmod(file, table->st_mode & 0666);
+        return file;
+    }
+    if (errno != EEXIST)
+        return -1;
+    file = open(name, O_RDWR | O_CLOEXEC | O_NOFOLLOW);
+    /* To read is enough for a lock on local file systems. */
+    return file >= 0 || errno != EACCES ? file : open(name, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
+}
+
+/* Held while the table is read and written; -1 with the reason. real: where it lies. */
+static int lock_table(const char *real, GError **error)
+{
+    g_autofree char *folder = g_path_get_dirname(real);
+    g_autofree char *base = g_path_get_basename(real);
+    g_autofree char *name = g_strdup_printf("%s/.%s.lock", folder, base);
+    enum file_lock lock = FILE_LOCK_FAILED;
+    GStatBuf table;
+    int file = open_lock(name, g_stat(real, &table) == 0 ? &table : NULL);
+
+    for (unsigned i = 0; file >= 0 && i < LOCK_TRIES; i++) {
+        lock = file_lock_try(file);
+        if (lock == FILE_LOCK_OURS)
+            return file;
+        if (lock == FILE_LOCK_FAILED)
+            break;
+        g_usleep(LOCK_PAUSE * 1000);
+    }
+    if (lock == FILE_LOCK_HELD)
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: another program holds it", real);
+    else
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: cannot be locked: %s", name,
+                    g_strerror(errno));
+    if (file >= 0)
+        close(file);
+    return -1;
+}
+
+gboolean board_table_copy(const char *from, const char *path, GError **error)
+{
+    g_autofree char *text = NULL;
+    gsize n = 0;
+    /* What a link points to must be there: the copy takes no link's place. */
+    g_autofree char *real =
+        g_file_test(path, G_FILE_TEST_EXISTS) ? real_path(path, error) : g_strdup(path);
+    int lock = real ? lock_table(real, error) : -1;
+
+    if (lock < 0)
+        return FALSE;
+    gboolean there =
+        g_file_test(real, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
+                                                  pending_file_save(real, text, n, FALSE, error));
+    close(lock);
+    return there;
+}
+
+/* The board's own row, or 0. */
+static guint find_row(const struct csv_table *table, int column, const uint8_t *eui48)
+{
+    uint8_t of_row[WRY_EUI48_SIZE];
+
+    for (guint i = 1; column >= 0 && i < table->rows->len; i++) {
+        if (units_parse_address(csv_table_at(table, i, column), of_row) &&
+            memcmp(of_row, eui48, sizeof of_row) == 0)
+            return i;
+    }
+    return 0;
+}
+
+static bool is_of_share(guint row, struct card_share share)
+{
+    return share.of < 2 || (row - 1) % share.of == share.part - 1;
+}
+
+static guint find_free(const struct csv_table *table, struct card_share share)
+{
+    int address = csv_table_column(table, ADDRESS), used = csv_table_column(table, USED);
+
+    for (guint i = 1; i < table->rows->len; i++) {
+        if (is_of_share(i, share) && csv_table_at(table, i, address)[0] == '\0' &&
+            csv_table_at(table, i, used)[0] == '\0')
+            return i;
+    }
+    return 0;
+}
+
+static gboolean claim_row(struct csv_table *table, guint row, const uint8_t *eui48, GError **error)
+{
+    int column = csv_table_column(table, ADDRESS);
+    g_autofree char *address = units_address(eui48);
+
+    if (column < 0)
+        column = csv_table_add_column(table, ADDRESS);
+    csv_table_set(table, row, column, address);
+    return csv_table_save(table, error);
+}
+
+static GPtrArray *values_of(const struct csv_table *table, guint row)
+{
+    GPtrArray *values = card_values_new();
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+
+    for (guint i = 0; i < names->len; i++) {
+        const struct csv_field *name = &g_array_index(names, struct csv_field, i);
+        const char *text = csv_table_at(table, row, (int)i);
+        if (board_table_is_setting(name->text) && text[0] != '\0')
+            add_value(values, name, text);
+    }
+    return values;
+}
+
+/* "gauge 2", by the first setting; NULL where that is empty. */
+static char *name_row(const struct csv_table *table, guint row)
+{
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+
+    for (guint i = 0; i < names->len; i++) {
+        const char *name = g_array_index(names, struct csv_field, i).text;
+        const char *slash = strchr(name, '/'), *text = csv_table_at(table, row, (int)i);
+        if (board_table_is_setting(name))
+            return text[0] ? g_strdup_printf("%s %s", slash ? slash + 1 : name, text) : NULL;
+    }
+    return NULL;
+}
+
+static GPtrArray *take(struct csv_table *table, const struct board_table_wanted *wanted,
+                       struct board_table_row *found, GError **error)
+{
+    const uint8_t *eui48 = wanted->eui48;
+    enum card_rows rows = wanted->rows;
+    guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
+    bool is_own = row > 0;
+    g_autofree char *address = units_address(eui48);
+
+    if (row == 0 && rows == CARD_ROWS_NEXT)
+        row = find_free(table, wanted->share);
+    if (row == 0 && rows == CARD_ROWS_NEXT && wanted->share.of > 1) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_NONE,
+                    "%s: no row of this kit's share (%u of %u) is free for board %s", table->path,
+                    wanted->share.part, wanted->share.of, address);
+        return NULL;
+    }
+    if (row == 0) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_NONE,
+                    rows == CARD_ROWS_NEXT ? "%s: no row is free for board %s"
+                                           : "%s: there is no row for board %s",
+                    table->path, address);
+        return NULL;
+    }
+    const GArray *fields = g_ptr_array_index(table->rows, row);
+    found->line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
+    found->name = name_row(table, row);
+    if (!is_own && wanted->claim && !claim_row(table, row, eui48, error))
+        return NULL;
+    return values_of(table, row);
+}
+
+GPtrArray *board_table_take(const char *path, const struct board_table_wanted *wanted,
+                            struct board_table_row *found, GError **error)
+{
+    bool writes = wanted->claim && wanted->rows == CARD_ROWS_NEXT;
+    g_autofree char *real = writes ? real_path(path, error) : NULL;
+    int lock = real ? lock_table(real, error) : -1;
+
+    *found = (struct board_table_row){0};
+    if (writes && lock < 0)
+        return NULL;
+    struct csv_table *table = csv_table_load(path, error);
+    GPtrArray *values = table ? take(table, wanted, found, error) : NULL;
+    csv_table_free(table);
+    if (lock >= 0)
+        close(lock);
+    return values;
+}
+
+gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
+                          GError **error)
+{
+    g_autofree char *real = real_path(path, error);
+    int lock = real ? lock_table(real, error) : -1;
+    struct csv_table *table = lock >= 0 ? csv_table_load(path, error) : NULL;
+    gboolean done = FALSE;
+
+    if (table) {
+        guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
+        int column = csv_table_column(table, USED);
+        if (column < 0)
+            column = csv_table_add_column(table, USED);
+        if (row > 0)
+            csv_table_set(table, row, column, when);
+        done = row > 0 && csv_table_save(table, error);
+        if (row == 0)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_NONE, "%s: the board's row is gone", path);
+    }
+    csv_table_free(table);
+    if (lock >= 0)
+        close(lock);
+    return done;
+}

@@ -1,0 +1,224 @@
+/* Kits: made. */
+#include <string.h>
+#include <zip.h>
+
+#include "store/card/kit.h"
+#include "store/card/kit_list.h"
+#include "store/card/kit_zip.h"
+#include "store/card/signing.h"
+#include "store/file/atomic_file.h"
+#include "store/file/error.h"
+#include "store/image/settings_file.h"
+#include "store/text/csv_table.h"
+
+static gboolean measure(struct kit_member *member, GError **error)
+{
+    g_autoptr(GError) inner = NULL;
+    g_autoptr(GMappedFile) map = g_mapped_file_new(member->source, FALSE, &inner);
+
+    if (!map) {
+        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        return FALSE;
+    }
+    member->size = g_mapped_file_get_length(map);
+    member->sha256 = g_compute_checksum_for_data(
+        G_CHECKSUM_SHA256, (const guchar *)g_mapped_file_get_contents(map), member->size);
+    return TRUE;
+}
+
+static gboolean add_member(struct kit_entry *entry, const char *path, const char *source,
+                           GError **error)
+{
+    struct kit_member *member = kit_member_new(path);
+
+    member->source = g_strdup(source);
+    g_ptr_array_add(entry->members, member);
+    return measure(member, error);
+}
+
+static gint by_name(gconstpointer a, gconstpointer b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+/* All of a folder, in the order of names; below is the path within it, "" at its top. */
+static gboolean add_folder(struct kit_entry *entry, const char *folder, const char *below,
+                           GError **error)
+{
+    g_autofree char *here = g_build_filename(folder, below, NULL);
+    g_autoptr(GError) inner = NULL;
+    g_autoptr(GDir) dir = g_dir_open(here, 0, &inner);
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+    gboolean good = dir != NULL;
+
+    if (!dir) {
+        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        return FALSE;
+    }
+    for (const char *name = g_dir_read_name(dir); name; name = g_dir_read_name(dir))
+        g_ptr_array_add(names, g_strdup(name));
+    g_ptr_array_sort(names, by_name);
+    for (guint i = 0; i < names->len && good; i++) {
+        g_autofree char *path =
+            below[0] ? g_build_filename(below, names->pdata[i], NULL) : g_strdup(names->pdata[i]);
+        g_autofree char *source = g_build_filename(folder, path, NULL);
+        good = g_file_test(source, G_FILE_TEST_IS_DIR) ? add_folder(entry, folder, path, error)
+                                                       : add_member(entry, path, source, error);
+    }
+    return good;
+}
+
+/* What belongs to a settings file goes with it; what is secret does not. */
+static gboolean add_references(struct kit_entry *entry, const char *path, GError **error)
+{
+    g_autoptr(GPtrArray) references = settings_references(path, error);
+    g_autofree char *folder = g_path_get_dirname(path);
+    gboolean good = references != NULL;
+
+    for (guint i = 0; good && i < references->len; i++) {
+        const struct settings_reference *reference = g_ptr_array_index(references, i);
+        if (g_path_is_absolute(reference->file))
+            continue;
+        g_autofree char *source = g_build_filename(folder, reference->file, NULL);
+        if (reference->secret)
+            g_ptr_array_add(entry->absent, g_strdup(reference->file));
+        else
+            good = add_member(entry, reference->file, source, error);
+    }
+    return good;
+}
+
+/* The names of secret settings that a settings file of the card has; values are not read. */
+static gboolean is_secret(const struct card *card, const char *key)
+{
+    for (guint i = 0; i < card->files->len; i++) {
+        const struct card_file *file = g_ptr_array_index(card->files, i);
+        if (settings_is_file(file->path) && settings_file_keeps_secret(file->path, key))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* A table goes to every bench: no secret may stand in it. */
+static gboolean check_table(const struct card *card, GError **error)
+{
+    struct csv_table *table = card->table ? csv_table_load(card->table, error) : NULL;
+    gboolean good = TRUE;
+
+    if (!table)
+        return card->table == NULL;
+    const GArray *names = g_ptr_array_index(table->rows, 0);
+    for (guint i = 0; i < names->len && good; i++) {
+        const char *name = g_array_index(names, struct csv_field, i).text;
+        const char *slash = strchr(name, '/');
+        good = !is_secret(card, slash ? slash + 1 : name);
+        if (!good)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                        "%s: '%s' is a secret setting, and a kit holds no secrets: it stays beside "
+                        "the bench as a file or in the environment",
+                        card->table, name);
+    }
+    csv_table_free(table);
+    return good;
+}
+
+static gboolean add_entry(struct kit_list *list, const struct card_file *file, GError **error)
+{
+    g_autofree char *name = g_path_get_basename(file->path);
+
+    for (guint i = 0; i < list->entries->len; i++) {
+        const struct kit_entry *entry = g_ptr_array_index(list->entries, i);
+        if (strcmp(entry->written, file->written) == 0)
+            return TRUE;
+    }
+    if (g_file_test(file->path, G_FILE_TEST_IS_DIR))
+        return add_folder(kit_list_add(list, file->written, name), file->path, "", error);
+    struct kit_entry *entry = kit_list_add(list, file->written, NULL);
+    return add_member(entry, name, file->path, error) &&
+           (!settings_is_file(file->path) || add_references(entry, file->path, error));
+}
+
+static struct kit_list *make_list(const struct card *card, GError **error)
+{
+    struct kit_list *list = kit_list_new();
+
+    list->card = kit_member_new("card.yaml");
+    list->card->source = g_strdup(card->path);
+    list->card_name = g_strdup(card->name);
+    list->card_version = g_strdup(card->version);
+    list->share_part = card->share.part;
+    list->share_of = card->share.of;
+    gboolean good = measure(list->card, error);
+    for (guint i = 0; i < card->files->len && good; i++)
+        good = add_entry(list, g_ptr_array_index(card->files, i), error);
+    if (good)
+        return list;
+    kit_list_free(list);
+    return NULL;
+}
+
+static gboolean add_content(zip_t *zip, GHashTable *added, const struct kit_member *member)
+{
+    g_autofree char *name = g_strconcat("content/", member->sha256, NULL);
+
+    return !g_hash_table_add(added, g_strdup(name)) || kit_zip_add_file(zip, name, member->source);
+}
+
+static gboolean add_all(zip_t *zip, const struct kit_list *list, const char *text,
+                        const char *signature)
+{
+    g_autoptr(GHashTable) added = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    gboolean good = kit_zip_add_text(zip, KIT_LIST, text) &&
+                    (!signature || kit_zip_add_text(zip, KIT_SIGNATURE, signature)) &&
+                    add_content(zip, added, list->card);
+
+    for (guint i = 0; i < list->entries->len && good; i++) {
+        const struct kit_entry *entry = g_ptr_array_index(list->entries, i);
+        for (guint k = 0; k < entry->members->len && good; k++)
+            good = add_content(zip, added, g_ptr_array_index(entry->members, k));
+    }
+    return good;
+}
+
+static gboolean write_zip(const char *path, const struct kit_list *list, const char *text,
+                          const char *signature, GError **error)
+{
+    int code = 0;
+    zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
+
+    if (zip && add_all(zip, list, text, signature) && zip_close(zip) == 0)
+        return TRUE;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path,
+                zip ? zip_strerror(zip) : "cannot be made");
+    if (zip)
+        zip_discard(zip);
+    return FALSE;
+}
+
+static char *sign(const char *text, const char *secret_key, GError **error)
+{
+    struct signature signature;
+
+    if (!signing_sign(secret_key, text, strlen(text), &signature, error))
+        return NULL;
+    g_autofree char *key = signing_hex(signature.key, sizeof signature.key);
+    g_autofree char *bytes = signing_hex(signature.bytes, sizeof signature.bytes);
+    return g_strdup_printf("{\"key\": \"%s\", \"signature\": \"%s\"}\n", key, bytes);
+}
+
+gboolean kit_pack(const struct card *card, const char *path, const char *secret_key, GError **error)
+{
+    struct kit_list *list = check_table(card, error) ? make_list(card, error) : NULL;
+    g_autofree char *text = list ? kit_list_write(list) : NULL;
+    g_autofree char *signature = list && secret_key ? sign(text, secret_key, error) : NULL;
+    struct pending_file *file =
+        list && (signature || !secret_key) ? pending_file_begin(path, TRUE, error) : NULL;
+    gboolean packed = FALSE;
+
+    if (file && write_zip(pending_file_path(file), list, text, signature, error))
+        packed = pending_file_commit(file, error);
+    else
+        pending_file_abandon(file);
+    kit_list_free(list);
+    return packed;
+}

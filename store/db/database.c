@@ -1,0 +1,228 @@
+/* Opening SQLite files, and small statements on them. */
+#include "store/db/database.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "store/file/error.h"
+
+enum {
+    OPEN_TIME = 5000, /* ms for a peer that is creating the same file */
+    PAUSE = 5,        /* ms between two attempts */
+};
+
+bool database_fail(sqlite3 *db, GError **error)
+{
+    const char *path = sqlite3_db_filename(db, "main");
+
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path ? path : "database",
+                sqlite3_errmsg(db));
+    return false;
+}
+
+sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error)
+{
+    sqlite3_stmt *statement = NULL;
+
+    if (sqlite3_prepare_v2(db, text, -1, &statement, NULL) != SQLITE_OK)
+        database_fail(db, error);
+    return statement;
+}
+
+bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error)
+{
+    bool done = statement && sqlite3_step(statement) == SQLITE_DONE;
+
+    if (statement && !done)
+        database_fail(db, error);
+    sqlite3_finalize(statement);
+    return done;
+}
+
+int database_version(sqlite3 *db, const char *path, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(db, "PRAGMA user_version", error);
+    int version = -1;
+
+    if (statement && sqlite3_step(statement) == SQLITE_ROW) {
+        version = sqlite3_column_int(statement, 0);
+        if (version < 0)
+            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                        "%s: its schema has the number %d, which no version of this program gave",
+                        path, version);
+    } else if (statement) {
+        database_fail(db, error);
+    }
+    sqlite3_finalize(statement);
+    return MAX(version, -1);
+}
+
+static bool execute(sqlite3 *db, const char *text, GError **error)
+{
+    return sqlite3_exec(db, text, NULL, NULL, NULL) == SQLITE_OK || database_fail(db, error);
+}
+
+/*
+ * Creates the file with mode 0600, which SQLite then gives to its log as well. A file that exists
+ * is not opened here: closing any descriptor of it would drop the locks (POSIX record locks belong
+ * to the process) that another connection of this process has on it.
+ */
+static bool create_private(const char *path)
+{
+    int file = open(path, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+
+    if (file >= 0)
+        close(file);
+    return file >= 0 || errno == EEXIST;
+}
+
+/* Earlier versions left the mode to the umask. A file that its owner made writable by a group is
+ * shared on purpose. */
+static void make_private(const char *path)
+{
+    static const char *const endings[] = {"", "-wal", "-shm", "-journal"};
+    GStatBuf info;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(endings); i++) {
+        g_autofree char *name = g_strconcat(path, endings[i], NULL);
+        if (g_stat(name, &info) == 0 && S_ISREG(info.st_mode) && info.st_uid == geteuid() &&
+            (info.st_mode & 077) != 0 && (info.st_mode & S_IWGRP) == 0)
+            g_chmod(name, info.st_mode & 0700);
+    }
+}
+
+static bool open_file(const char *path, sqlite3 **db, GError **error)
+{
+    if (!create_private(path))
+        return store_file_error(error, path);
+    if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK)
+        return true;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
+    return false;
+}
+
+/* SQLite names the write-ahead log after the database, and resolves symbolic links for that. Under
+ * two hard links there would be two logs of one file. */
+static bool has_one_name(const char *path, GError **error)
+{
+    GStatBuf info;
+
+    if (g_stat(path, &info) != 0)
+        return store_file_error(error, path);
+    if (info.st_nlink <= 1)
+        return true;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                "%s: this file has %u names (hard links), and what is kept under one of them would "
+                "be missing under the others; make a copy of it instead, or remove the other names",
+                path, (unsigned)info.st_nlink);
+    return false;
+}
+
+bool database_connect(const char *path, sqlite3 **db, GError **error)
+{
+    static GMutex creating; /* no connection of this process is open while create_private closes */
+    g_autofree char *folder = g_path_get_dirname(path);
+
+    *db = NULL;
+    if (g_mkdir_with_parents(folder, 0700) != 0)
+        return store_file_error(error, folder);
+    g_mutex_lock(&creating);
+    bool opened = open_file(path, db, error);
+    g_mutex_unlock(&creating);
+    if (opened)
+        make_private(path);
+    return opened && has_one_name(path, error);
+}
+
+static bool is_busy(sqlite3 *db)
+{
+    int code = sqlite3_errcode(db) & 0xFF;
+
+    return code == SQLITE_BUSY || code == SQLITE_LOCKED || code == SQLITE_PROTOCOL;
+}
+
+static int count_steps(const struct database_kind *kind)
+{
+    int known = 0;
+
+    while (kind->steps[known])
+        known++;
+    return known;
+}
+
+/* Within a transaction: another process may have done it since it was found missing. */
+static bool migrate(sqlite3 *db, const char *path, const struct database_kind *kind, GError **error)
+{
+    int known = count_steps(kind), version = database_version(db, path, error);
+    bool good = version >= 0;
+
+    for (int i = version; i < known && good; i++) {
+        g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
+        good = execute(db, kind->steps[i], error) && execute(db, mark, error);
+    }
+    return good && execute(db, "COMMIT", error);
+}
+
+/* One attempt. *busy: it failed because another process holds the file. */
+static bool prepare(sqlite3 *db, const char *path, const struct database_kind *kind, bool *busy,
+                    GError **error)
+{
+    int known = count_steps(kind), version = database_version(db, path, error);
+
+    if (version > known) {
+        *busy = false;
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+                    "%s: this file has schema %d, made by a newer version of this program; this "
+                    "version knows schemas up to %d",
+                    path, version, known);
+        return false;
+    }
+    bool good = version >= 0;
+    if (good && version < known)
+        good = execute(db, "PRAGMA journal_mode = WAL", error) &&
+               execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);
+    good = good && (!kind->settings || execute(db, kind->settings, error));
+    *busy = !good && is_busy(db);
+    if (!sqlite3_get_autocommit(db))
+        sqlite3_exec(db, "ROLLBACK", NULL, NULL, NULL);
+    return good;
+}
+
+/*
+ * SQLite calls a busy handler in some states and in others returns at once, so there is none here
+ * and each attempt as a whole is repeated. This also hears stop.
+ */
+static bool prepare_in_time(sqlite3 *db, const char *path, const struct database_kind *kind,
+                            struct wry_stop stop, GError **error)
+{
+    int64_t end = g_get_monotonic_time() + OPEN_TIME * 1000;
+    g_autoptr(GError) inner = NULL;
+    bool busy = true, good = false;
+
+    while (!good && busy) {
+        g_clear_error(&inner);
+        good = prepare(db, path, kind, &busy, &inner);
+        if (good || !busy || g_get_monotonic_time() >= end || wry_stop_asked(stop))
+            break;
+        g_usleep(PAUSE * 1000);
+    }
+    if (!good)
+        g_propagate_error(error, g_steal_pointer(&inner));
+    return good;
+}
+
+sqlite3 *database_open(const char *path, const struct database_kind *kind, struct wry_stop stop,
+                       GError **error)
+{
+    sqlite3 *db = NULL;
+
+    if (database_connect(path, &db, error) && prepare_in_time(db, path, kind, stop, error)) {
+        sqlite3_busy_timeout(db, kind->busy);
+        return db;
+    }
+    sqlite3_close(db);
+    return NULL;
+}

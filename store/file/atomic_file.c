@@ -1,0 +1,170 @@
+/* A file that appears only when it is complete. */
+#include "store/file/atomic_file.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <stdio.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "error.h"
+#include "leftovers.h"
+
+struct pending_file {
+    char *path, *folder, *hidden;
+    gboolean replace;
+    mode_t mode;
+    gid_t group; /* (gid_t)-1: whatever the system gives */
+};
+
+/* Only a plain file is ever replaced: never a device, a pipe or a folder. */
+static gboolean may_take_name(const struct pending_file *file, GError **error)
+{
+    struct stat info;
+
+    if (lstat(file->path, &info) != 0)
+        return errno == ENOENT || store_file_error(error, file->path);
+    if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace)) {
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: not a regular file", file->path);
+        return FALSE;
+    }
+    if (file->replace)
+        return TRUE;
+    g_set_error(error, STORE_ERROR, STORE_ERROR_EXISTS, "%s: there is a file of that name",
+                file->path);
+    return FALSE;
+}
+
+struct pending_file *pending_file_begin(const char *path, gboolean replace, GError **error)
+{
+    struct pending_file *file = g_new0(struct pending_file, 1);
+
+    file->path = g_strdup(path);
+    file->folder = g_path_get_dirname(path);
+    file->hidden = leftovers_path(file->folder, "part");
+    file->replace = replace;
+    file->mode = 0600;
+    file->group = (gid_t)-1;
+    if (!may_take_name(file, error)) {
+        pending_file_abandon(file);
+        return NULL;
+    }
+    leftovers_remove(file->folder);
+    /* It holds one board's calibration and identity: nobody else's to read. */
+    int descriptor =
+        open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
+    if (descriptor < 0) {
+        store_file_error(error, file->path);
+        pending_file_abandon(file);
+        return NULL;
+    }
+    close(descriptor);
+    return file;
+}
+
+const char *pending_file_path(const struct pending_file *file)
+{
+    return file->hidden;
+}
+
+const char *pending_file_folder(const struct pending_file *file)
+{
+    return file->folder;
+}
+
+/* Mode and group come before the name: a kill in between must not change what it had. */
+static gboolean flush_content(const struct pending_file *file)
+{
+    int descriptor = open(file->hidden, O_RDONLY | O_CLOEXEC);
+    gboolean flushed =
+        descriptor >= 0 &&
+        (file->group == (gid_t)-1 || fchown(descriptor, (uid_t)-1, file->group) == 0) &&
+        fchmod(descriptor, file->mode) == 0 && fsync(descriptor) == 0;
+
+    if (descriptor >= 0)
+        close(descriptor);
+    return flushed;
+}
+
+/* A folder that cannot be flushed (some network ones) is no failure: the name is in place. */
+static void flush_folder(const char *path)
+{
+    int descriptor = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+
+    if (descriptor < 0)
+        return;
+    fsync(descriptor);
+    close(descriptor);
+}
+
+/* Whoever took the name meanwhile keeps it; where the system cannot promise that, a look must do.
+ */
+static gboolean take_name(const struct pending_file *file, GError **error)
+{
+    if (file->replace)
+        return may_take_name(file, error) &&
+               (g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path));
+    if (renameat2(AT_FDCWD, file->hidden, AT_FDCWD, file->path, RENAME_NOREPLACE) == 0)
+        return TRUE;
+    if (errno == EEXIST)
+        return may_take_name(file, error);
+    if (errno != EINVAL && errno != ENOSYS)
+        return store_file_error(error, file->path);
+    return may_take_name(file, error) &&
+           (g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path));
+}
+
+gboolean pending_file_commit(struct pending_file *file, GError **error)
+{
+    gboolean done =
+        flush_content(file) ? take_name(file, error) : store_file_error(error, file->path);
+
+    if (done)
+        flush_folder(file->folder);
+    pending_file_abandon(file);
+    return done;
+}
+
+void pending_file_abandon(struct pending_file *file)
+{
+    if (!file)
+        return;
+    if (file->hidden)
+        g_unlink(file->hidden);
+    g_free(file->path);
+    g_free(file->folder);
+    g_free(file->hidden);
+    g_free(file);
+}
+
+static gboolean fill(struct pending_file *file, const char *bytes, gsize n, GError **error)
+{
+    if (g_file_set_contents_full(pending_file_path(file), bytes, (gssize)n,
+                                 G_FILE_SET_CONTENTS_NONE, 0600, error))
+        return pending_file_commit(file, error);
+    pending_file_abandon(file);
+    return FALSE;
+}
+
+gboolean pending_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
+                           GError **error)
+{
+    struct pending_file *file = pending_file_begin(path, replace, error);
+
+    return file && fill(file, bytes, n, error);
+}
+
+gboolean pending_file_replace(const char *path, const char *bytes, gsize n, GError **error)
+{
+    struct stat before;
+
+    if (stat(path, &before) != 0)
+        return store_file_error(error, path);
+    struct pending_file *file = pending_file_begin(path, TRUE, error);
+    if (!file)
+        return FALSE;
+    file->mode = before.st_mode & 0777;
+    file->group = before.st_gid;
+    return fill(file, bytes, n, error);
+}

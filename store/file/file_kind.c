@@ -1,0 +1,105 @@
+/* Kinds of content, by their media types. */
+#include "store/file/file_kind.h"
+
+#include <errno.h>
+#include <magic.h>
+#include <string.h>
+
+#include "base/units.h"
+#include "error.h"
+#include "store/file/file_cache.h"
+
+/* By prefix; the first that fits counts. */
+static const struct {
+    const char *type;
+    enum wry_content content;
+} kinds[] = {
+    {"text/html", WRY_CONTENT_PAGE},
+    {"text/xml", WRY_CONTENT_PAGE},
+    {"application/xhtml+xml", WRY_CONTENT_PAGE},
+    {"application/xml", WRY_CONTENT_PAGE},
+    {"text/", WRY_CONTENT_TEXT},
+    {"application/json", WRY_CONTENT_TEXT},
+    {"application/zip", WRY_CONTENT_ZIP},
+    {"application/java-archive", WRY_CONTENT_ZIP},
+    {"application/gzip", WRY_CONTENT_PACKED},
+    {"application/x-gzip", WRY_CONTENT_PACKED},
+    {"application/x-xz", WRY_CONTENT_PACKED},
+    {"application/x-bzip2", WRY_CONTENT_PACKED},
+    {"application/zstd", WRY_CONTENT_PACKED},
+    {"application/x-7z-compressed", WRY_CONTENT_PACKED},
+    {"application/x-rar", WRY_CONTENT_PACKED},
+    {"application/x-tar", WRY_CONTENT_PACKED},
+    {"application/vnd.debian.binary-package", WRY_CONTENT_PACKED},
+    {"application/x-executable", WRY_CONTENT_PROGRAM},
+    {"application/x-pie-executable", WRY_CONTENT_PROGRAM},
+    {"application/x-sharedlib", WRY_CONTENT_PROGRAM},
+    {"application/x-object", WRY_CONTENT_PROGRAM},
+    {"application/x-archive", WRY_CONTENT_PROGRAM},
+    {"application/pdf", WRY_CONTENT_DOCUMENT},
+    {"application/vnd.oasis.opendocument", WRY_CONTENT_DOCUMENT},
+    {"application/vnd.openxmlformats", WRY_CONTENT_DOCUMENT},
+    {"image/png", WRY_CONTENT_DOCUMENT},
+    {"image/jpeg", WRY_CONTENT_DOCUMENT},
+    {"image/gif", WRY_CONTENT_DOCUMENT},
+    {"image/svg", WRY_CONTENT_DOCUMENT},
+};
+
+static enum wry_content by_type(const char *type)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        if (g_str_has_prefix(type, kinds[i].type))
+            return kinds[i].content;
+    }
+    return WRY_CONTENT_ANY;
+}
+
+/* Of bytes that tell nothing; that is what comes to fifty boards. */
+static char *fact_of(const uint8_t *bytes, size_t n)
+{
+    uint8_t sha256[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    wry_sha256_add(&sha, bytes, n);
+    wry_sha256_end(&sha, sha256);
+    g_autofree char *digest = units_digest(sha256);
+    return g_strdup_printf("bytes with digest %s tell nothing", digest);
+}
+
+static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
+                          enum wry_content *content, GError **error)
+{
+    magic_t magic = magic_open(MAGIC_MIME_TYPE);
+    const char *type = NULL;
+
+    if (magic && magic_load(magic, NULL) == 0)
+        type = magic_buffer(magic, bytes, n);
+    if (type)
+        *content = by_type(type);
+    else
+        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: what it is cannot be told: %s", name,
+                    magic ? magic_error(magic) : g_strerror(ENOMEM));
+    if (magic)
+        magic_close(magic);
+    return type != NULL;
+}
+
+gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
+                           enum wry_content *content, GError **error)
+{
+    static GMutex lock;
+    g_autofree char *fact = fact_of(bytes, n);
+    gboolean recognised = TRUE;
+
+    /* libmagic loads megabytes of rules each time: who else needs it for the same bytes waits. */
+    g_mutex_lock(&lock);
+    *content = WRY_CONTENT_ANY;
+    if (!file_facts_knows(fact)) {
+        recognised = recognise(name, bytes, n, content, error);
+        if (recognised && *content == WRY_CONTENT_ANY)
+            file_facts_learn(fact);
+    }
+    g_mutex_unlock(&lock);
+    return recognised;
+}

@@ -1,0 +1,34 @@
+/*
+ * Steps files: what is sent to a board and expected of it, in order (docs/steps-file.md).
+ *
+ *     steps:
+ *       - {expect: gauge ready, within: 5s}
+ *       - {send: version, expect: tide-gauge 2.3.1}
+ */
+#ifndef WRY_STORE_STEPS_FILE_H
+#define WRY_STORE_STEPS_FILE_H
+
+#include <glib.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "store/text/yaml_text.h"
+
+struct steps_file_step {
+    char *send, *expect; /* NULL without */
+    uint64_t within;     /* us; 0 = as usual */
+    bool go_on;
+    char *advice;
+};
+
+/* struct steps_file_step in order; NULL with file, line and cause. Free with g_ptr_array_unref. */
+GPtrArray *steps_file_load(const char *path, GError **error);
+
+/* The list of steps of another file of ours; steps as steps_file_new makes them. */
+gboolean steps_file_take(struct yaml_text *yaml, const yaml_node_t *list, GPtrArray *steps);
+GPtrArray *steps_file_new(void);
+
+/* True when the file is YAML that has 'steps:', sound or not. */
+bool steps_file_is_one(const char *path);
+
+#endif

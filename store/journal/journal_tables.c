@@ -1,0 +1,197 @@
+/* The journal's file: its tables, and waiting for who else has it. */
+#include "store/journal/journal_tables.h"
+
+#include <glib/gstdio.h>
+
+#include "store/file/file_cache.h"
+
+enum {
+    VERSION = 3,
+    BUSY_SHORT = 1,    /* ms: others of this computer hold it for about as long, */
+    BUSY_SHORTS = 200, /* so often; then */
+    BUSY_SLICE = 50,   /* ms, */
+    BUSY_SLICES = 100, /* until it is taken for one that stays */
+};
+
+static const char schema[] =
+    "CREATE TABLE IF NOT EXISTS unsettled ("
+    " board TEXT NOT NULL, chip INTEGER NOT NULL, flash INTEGER NOT NULL, jedec TEXT NOT NULL,"
+    " offset INTEGER NOT NULL, old BLOB, intended BLOB, since TEXT NOT NULL,"
+    " old_from INTEGER NOT NULL DEFAULT 0,"
+    " PRIMARY KEY (board, chip, flash, jedec, offset)) WITHOUT ROWID;";
+
+/* Version 1: the address and the old content were all that was kept. */
+static const char from_version_1[] =
+    "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '', 0 FROM sectors;"
+    "DROP TABLE sectors;";
+
+/* Version 2 kept whole sectors. */
+static const char from_version_2[] =
+    "ALTER TABLE unsettled ADD COLUMN old_from INTEGER NOT NULL DEFAULT 0;";
+
+bool journal_fail(struct journal *journal)
+{
+    g_free(journal->problem);
+    journal->problem = g_strdup(sqlite3_errmsg(journal->db));
+    return false;
+}
+
+bool journal_execute(struct journal *journal, const char *text)
+{
+    return sqlite3_exec(journal->db, text, NULL, NULL, NULL) == SQLITE_OK || journal_fail(journal);
+}
+
+int journal_wait_for_lock(void *context, int times)
+{
+    const struct journal *journal = context;
+
+    if (times >= BUSY_SHORTS + BUSY_SLICES || wry_stop_asked(journal->stop))
+        return 0;
+    g_usleep((times < BUSY_SHORTS ? BUSY_SHORT : BUSY_SLICE) * 1000);
+    return 1;
+}
+
+/* A number that a statement gives in its first row. */
+static bool get_number(struct journal *journal, const char *text, int64_t *number)
+{
+    sqlite3_stmt *statement = NULL;
+    bool got = sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) == SQLITE_OK &&
+               sqlite3_step(statement) == SQLITE_ROW;
+
+    if (got)
+        *number = sqlite3_column_int64(statement, 0);
+    else
+        journal_fail(journal);
+    sqlite3_finalize(statement);
+    return got;
+}
+
+static bool is_whole(struct journal *journal)
+{
+    sqlite3_stmt *statement = NULL;
+    bool whole = false;
+
+    if (sqlite3_prepare_v2(journal->db, "PRAGMA quick_check(1)", -1, &statement, NULL) ==
+            SQLITE_OK &&
+        sqlite3_step(statement) == SQLITE_ROW) {
+        const char *text = (const char *)sqlite3_column_text(statement, 0);
+        whole = g_strcmp0(text, "ok") == 0;
+        g_free(journal->problem);
+        journal->problem = g_strdup(text);
+    } else {
+        journal_fail(journal);
+    }
+    sqlite3_finalize(statement);
+    return whole;
+}
+
+static bool check_version(struct journal *journal, int64_t *version)
+{
+    if (!get_number(journal, "PRAGMA user_version", version))
+        return false;
+    if (*version <= VERSION)
+        return true;
+    g_free(journal->problem);
+    journal->problem = g_strdup("it was written by a newer version of wrytograph");
+    return false;
+}
+
+/* What looks like a journal may be somebody's own: a table with other columns, or with rules that
+ * change what is put into it, would lose what it is given. */
+static bool is_ours(struct journal *journal)
+{
+    int64_t same = 0, rules = 0;
+
+    if (!get_number(journal,
+                    "SELECT group_concat(name || ' ' || type || ' ' || pk || ' ' || hidden) = "
+                    "'board TEXT 1 0,chip INTEGER 2 0,flash INTEGER 3 0,jedec TEXT 4 0,"
+                    "offset INTEGER 5 0,old BLOB 0 0,intended BLOB 0 0,since TEXT 0 0,"
+                    "old_from INTEGER 0 0' FROM pragma_table_xinfo('unsettled')",
+                    &same) ||
+        !get_number(journal,
+                    "SELECT count(*) FROM sqlite_master WHERE type IN ('trigger', 'view') OR "
+                    "sql LIKE '%collate%' OR sql LIKE '%check%'",
+                    &rules))
+        return false;
+    if (same == 1 && rules == 0)
+        return true;
+    g_free(journal->problem);
+    journal->problem = g_strdup("its tables are not those of a journal");
+    return false;
+}
+
+/* In one transaction, which also finds out whether it can be written at all. */
+static bool prepare_tables(struct journal *journal)
+{
+    int64_t version = 0, old_table = 0;
+
+    if (!journal_execute(journal, "PRAGMA synchronous = FULL") || !is_whole(journal) ||
+        !journal_execute(journal, "BEGIN IMMEDIATE"))
+        return false;
+    if (check_version(journal, &version) &&
+        (version != 2 || journal_execute(journal, from_version_2)) &&
+        journal_execute(journal, schema) &&
+        get_number(journal, "SELECT count(*) FROM sqlite_master WHERE name = 'sectors'",
+                   &old_table) &&
+        (old_table == 0 || journal_execute(journal, from_version_1)) &&
+        journal_execute(journal, "PRAGMA user_version = 3") && is_ours(journal) &&
+        journal_execute(journal, "DELETE FROM unsettled WHERE 0") &&
+        journal_execute(journal, "COMMIT"))
+        return true;
+    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
+    return false;
+}
+
+/* Of a file that has something in it; NULL of any other. */
+static char *prepared_fact(const struct journal *journal)
+{
+    GStatBuf info;
+
+    if (g_stat(journal->path, &info) != 0 || info.st_size == 0)
+        return NULL;
+    return g_strdup_printf("prepared: %s %ju", journal->path, (uintmax_t)info.st_ino);
+}
+
+bool journal_prepare(struct journal *journal)
+{
+    static GMutex lock;
+    bool prepared = false;
+
+    while (!g_mutex_trylock(&lock)) {
+        if (!journal_wait_for_lock(journal, 0))
+            return journal_fail(journal);
+    }
+    g_autofree char *before = prepared_fact(journal);
+    if (before && file_facts_knows(before))
+        prepared = journal_execute(journal, "PRAGMA synchronous = FULL");
+    else
+        prepared = prepare_tables(journal);
+    g_autofree char *after = prepared ? prepared_fact(journal) : NULL;
+    if (after)
+        file_facts_learn(after);
+    g_mutex_unlock(&lock);
+    return prepared;
+}
+
+bool journal_is_empty(struct journal *journal)
+{
+    int64_t tables = 0;
+
+    return get_number(journal, "SELECT count(*) FROM sqlite_master", &tables) && tables == 0;
+}
+
+bool journal_prepare_to_look(struct journal *journal)
+{
+    int64_t version = 0;
+
+    if (!is_whole(journal) || !check_version(journal, &version))
+        return false;
+    if (journal_is_empty(journal))
+        return true;
+    if (version == VERSION)
+        return is_ours(journal);
+    g_free(journal->problem);
+    journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
+                                "erase, restore or backup brings it up to date");
+    return false;
+}

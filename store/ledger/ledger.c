@@ -1,0 +1,401 @@
+/* The ledger, wherever it is. */
+#include "store/ledger/ledger.h"
+
+#include <sodium.h>
+#include <string.h>
+
+#include "base/folders.h"
+#include "base/process_mark.h"
+#include "base/units.h"
+#include "postgres.h"
+#include "store/file/error.h"
+#include "store/ledger/ledger_columns.h"
+#include "store/ledger/ledger_postgres.h"
+#include "store/ledger/ledger_sender.h"
+#include "store/ledger/ledger_sqlite.h"
+#include "wrytograph/version.h"
+
+#define WAIT_TIME 900000   /* us that a run waits for the server */
+#define READ_TIME 30000000 /* us to connect for somebody who looks */
+
+struct wry_ledger {
+    char *address; /* NULL: the file is all there is */
+    char *name, *path;
+    char *process;
+    GMutex lock;
+    struct ledger_lite *lite;
+    struct ledger_sender *sender; /* NULL until something was written */
+    bool exposed, exposed_told;
+};
+
+static char *data_file(const char *name)
+{
+    return folders_user(FOLDER_DATA, name);
+}
+
+/* What waits for a server has a file of its own for each. */
+static char *outbox_path(const char *address)
+{
+    g_autofree char *name = postgres_name(address);
+    g_autofree char *digest = g_compute_checksum_for_string(G_CHECKSUM_SHA256, name, -1);
+    g_autofree char *file = g_strdup_printf("outbox-%.16s.db", digest);
+
+    return data_file(file);
+}
+
+static bool open_here(struct wry_ledger *ledger, GError **error)
+{
+    ledger->lite = ledger_lite_open(ledger->path, error);
+    return ledger->lite && ledger_lite_find_cut(ledger->lite, g_get_host_name(), error) &&
+           (!ledger->address || ledger_lite_set_server(ledger->lite, ledger->name, error));
+}
+
+struct wry_ledger *wry_ledger_open(const char *address, GError **error)
+{
+    struct wry_ledger *ledger = g_new0(struct wry_ledger, 1);
+    const char *given = address ? address : g_getenv("WRYTOGRAPH_LEDGER");
+
+    g_mutex_init(&ledger->lock);
+    ledger->process = process_mark_own();
+    if (given && postgres_is_address(given)) {
+        ledger->address = g_strdup(given);
+        ledger->name = postgres_name(given);
+        ledger->path = outbox_path(given);
+    } else {
+        ledger->path = given && given[0] != '\0' ? g_canonicalize_filename(given, NULL)
+                                                 : data_file("ledger.db");
+        ledger->name = g_strdup(ledger->path);
+    }
+    if (open_here(ledger, error))
+        return ledger;
+    wry_ledger_close(ledger);
+    return NULL;
+}
+
+void wry_ledger_close(struct wry_ledger *ledger)
+{
+    if (!ledger)
+        return;
+    ledger_sender_free(ledger->sender);
+    ledger_lite_close(ledger->lite);
+    g_mutex_clear(&ledger->lock);
+    g_free(ledger->process);
+    g_free(ledger->address);
+    g_free(ledger->name);
+    g_free(ledger->path);
+    g_free(ledger);
+}
+
+const char *wry_ledger_name(const struct wry_ledger *ledger)
+{
+    return ledger->name;
+}
+
+bool wry_ledger_is_server(const struct wry_ledger *ledger)
+{
+    return ledger->address != NULL;
+}
+
+char *ledger_now(void)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+    g_autofree char *seconds = g_date_time_format(now, "%Y-%m-%dT%H:%M:%S");
+
+    return g_strdup_printf("%s.%03dZ", seconds, g_date_time_get_microsecond(now) / 1000);
+}
+
+/* Version 4 (RFC 9562, section 5.4). From the system's random numbers: those of a process that was
+ * copied would be the same in both. */
+static char *make_uuid(void)
+{
+    uint8_t b[16];
+
+    randombytes_buf(b, sizeof b);
+    b[6] = (uint8_t)(0x40 | (b[6] & 0x0F));
+    b[8] = (uint8_t)(0x80 | (b[8] & 0x3F));
+    return g_strdup_printf("%02x%02x%02x%02x-%02x%02x-%02x%02x-%02x%02x-%02x%02x%02x%02x%02x%02x",
+                           b[0], b[1], b[2], b[3], b[4], b[5], b[6], b[7], b[8], b[9], b[10], b[11],
+                           b[12], b[13], b[14], b[15]);
+}
+
+struct wry_ledger_run *ledger_run_new(const char *kind)
+{
+    struct wry_ledger_run *run = g_new0(struct wry_ledger_run, 1);
+
+    run->id = make_uuid();
+    run->kind = g_strdup(kind);
+    run->began = ledger_now();
+    run->computer = g_strdup(g_get_host_name());
+    run->username = g_strdup(g_get_user_name());
+    run->program = g_strdup(WRY_VERSION_TEXT);
+    run->outcome = g_strdup("running");
+    run->exit_code = -1;
+    return run;
+}
+
+bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, bool sure,
+                 GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    if (ledger->address && !ledger->sender)
+        ledger->sender = ledger_sender_new(ledger->address, ledger->path);
+    bool noted =
+        ledger_lite_be_sure(ledger->lite, sure, error) &&
+        ledger_lite_put(ledger->lite, run, ledger->process, ledger->address != NULL, error);
+    g_mutex_unlock(&ledger->lock);
+    return noted;
+}
+
+bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    if (ledger->address && !ledger->sender)
+        ledger->sender = ledger_sender_new(ledger->address, ledger->path);
+    bool noted = ledger_lite_be_sure(ledger->lite, true, error) &&
+                 ledger_lite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
+    g_mutex_unlock(&ledger->lock);
+    if (noted && ledger->sender)
+        ledger_sender_ask(ledger->sender, WAIT_TIME);
+    return noted;
+}
+
+/* What is on this computer first, then the server's: the latest run of a list may be here still. */
+struct merge {
+    wry_ledger_take take;
+    void *context;
+    GPtrArray *here; /* struct wry_ledger_run, the latest first */
+    guint next;
+    unsigned left; /* that are still wanted */
+    bool more;
+};
+
+static bool hand_over(struct merge *merge, const struct wry_ledger_run *run)
+{
+    merge->more = merge->left > 0 && merge->take(merge->context, run);
+    merge->left -= merge->left > 0;
+    return merge->more && merge->left > 0;
+}
+
+static bool take_from_server(void *context, const struct wry_ledger_run *run)
+{
+    struct merge *merge = context;
+
+    while (merge->next < merge->here->len) {
+        const struct wry_ledger_run *own = g_ptr_array_index(merge->here, merge->next);
+        if (strcmp(own->began, run->began) < 0)
+            break;
+        merge->next++;
+        /* One that has just been sent is in both. */
+        if (strcmp(own->id, run->id) != 0 && !hand_over(merge, own))
+            return false;
+    }
+    return hand_over(merge, run);
+}
+
+static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                      wry_ledger_take take, void *context, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    bool good = ledger_lite_each(ledger->lite, filter, take, context, error);
+    g_mutex_unlock(&ledger->lock);
+    return good;
+}
+
+bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                     wry_ledger_take take, void *context, GError **error)
+{
+    if (!ledger->address)
+        return each_here(ledger, filter, take, context, error);
+    g_autoptr(GPtrArray) here = ledger_runs_new();
+    struct merge merge = {.take = take,
+                          .context = context,
+                          .here = here,
+                          .left = filter->most > 0 ? filter->most : UINT_MAX,
+                          .more = true};
+    int64_t deadline = g_get_monotonic_time() + READ_TIME;
+    if (!each_here(ledger, filter, ledger_collect, here, error))
+        return false;
+    struct ledger_server *server = ledger_server_open(ledger->address, deadline, error);
+    bool good = server && ledger_server_each(server, filter, take_from_server, &merge, error);
+    ledger->exposed = ledger->exposed || (server && ledger_server_is_exposed(server));
+    ledger_server_close(server);
+    for (; good && merge.more && merge.left > 0 && merge.next < here->len; merge.next++)
+        hand_over(&merge, g_ptr_array_index(here, merge.next));
+    return good;
+}
+
+GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                           GError **error)
+{
+    GPtrArray *runs = ledger_runs_new();
+
+    if (wry_ledger_each(ledger, filter, ledger_collect, runs, error))
+        return runs;
+    g_ptr_array_unref(runs);
+    return NULL;
+}
+
+int wry_ledger_waiting(struct wry_ledger *ledger)
+{
+    g_mutex_lock(&ledger->lock);
+    int waiting = ledger->address ? ledger_lite_count_waiting(ledger->lite, NULL) : 0;
+    g_mutex_unlock(&ledger->lock);
+    return waiting;
+}
+
+char *wry_ledger_problem(struct wry_ledger *ledger)
+{
+    return ledger->sender ? ledger_sender_problem(ledger->sender) : NULL;
+}
+
+bool wry_ledger_is_exposed(const struct wry_ledger *ledger)
+{
+    return ledger->exposed || (ledger->sender && ledger_sender_is_exposed(ledger->sender));
+}
+
+bool ledger_exposed_once(struct wry_ledger *ledger)
+{
+    g_mutex_lock(&ledger->lock);
+    bool now = !ledger->exposed_told && wry_ledger_is_exposed(ledger);
+    ledger->exposed_told = ledger->exposed_told || now;
+    g_mutex_unlock(&ledger->lock);
+    return now;
+}
+
+static void free_refusal(void *item)
+{
+    struct wry_ledger_refusal *refusal = item;
+
+    g_free(refusal->id);
+    g_free(refusal->reason);
+    g_free(refusal);
+}
+
+static void add_refusal(void *context, const char *id, const char *reason, bool is_tried)
+{
+    struct wry_ledger_refusal *refusal = g_new0(struct wry_ledger_refusal, 1);
+
+    refusal->id = g_strdup(id);
+    refusal->reason = g_strdup(reason);
+    refusal->goes_out = is_tried;
+    g_ptr_array_add(context, refusal);
+}
+
+GPtrArray *wry_ledger_refusals(struct wry_ledger *ledger, GError **error)
+{
+    GPtrArray *refusals = g_ptr_array_new_with_free_func(free_refusal);
+
+    g_mutex_lock(&ledger->lock);
+    bool good =
+        !ledger->address || ledger_lite_each_refused(ledger->lite, add_refusal, refusals, error);
+    g_mutex_unlock(&ledger->lock);
+    if (good)
+        return refusals;
+    g_ptr_array_unref(refusals);
+    return NULL;
+}
+
+bool wry_ledger_send(struct wry_ledger *ledger, GError **error)
+{
+    if (!ledger->address)
+        return true;
+    struct ledger_lite *outbox = ledger_lite_open(ledger->path, error);
+    bool sent = outbox && ledger_sender_send(ledger->address, outbox, error);
+    ledger_lite_close(outbox);
+    return sent;
+}
+
+/* Other outboxes: what waits for a server under another address. */
+
+static void free_outbox(void *item)
+{
+    struct wry_ledger_outbox *outbox = item;
+
+    g_free(outbox->path);
+    g_free(outbox->server);
+    g_free(outbox);
+}
+
+static struct wry_ledger_outbox *look_at_outbox(const char *path, GError **error)
+{
+    struct ledger_lite *lite = ledger_lite_open(path, error);
+    struct wry_ledger_outbox *outbox = NULL;
+    int waiting = lite && ledger_lite_find_cut(lite, g_get_host_name(), error) &&
+                          ledger_lite_take_up(lite, error)
+                      ? ledger_lite_count_waiting(lite, error)
+                      : -1;
+
+    if (waiting >= 0) {
+        outbox = g_new0(struct wry_ledger_outbox, 1);
+        outbox->path = g_strdup(path);
+        outbox->server = ledger_lite_server(lite);
+        outbox->waiting = (unsigned)waiting;
+    }
+    ledger_lite_close(lite);
+    return outbox;
+}
+
+GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
+{
+    g_autofree char *folder = folders_user(FOLDER_DATA, NULL);
+    GPtrArray *found = g_ptr_array_new_with_free_func(free_outbox);
+    g_autoptr(GError) failure = NULL;
+    GDir *dir = g_dir_open(folder, 0, &failure);
+    const char *name;
+    bool good = dir || g_error_matches(failure, G_FILE_ERROR, G_FILE_ERROR_NOENT);
+
+    if (!good)
+        g_propagate_error(error, g_steal_pointer(&failure));
+    while (dir && good && (name = g_dir_read_name(dir))) {
+        g_autofree char *path = g_build_filename(folder, name, NULL);
+        if (!g_str_has_prefix(name, "outbox-") || !g_str_has_suffix(name, ".db") ||
+            strcmp(path, ledger->path) == 0)
+            continue;
+        struct wry_ledger_outbox *outbox = look_at_outbox(path, error);
+        good = outbox != NULL;
+        if (outbox && outbox->waiting > 0)
+            g_ptr_array_add(found, outbox);
+        else if (outbox)
+            free_outbox(outbox);
+    }
+    if (dir)
+        g_dir_close(dir);
+    if (good)
+        return found;
+    g_ptr_array_unref(found);
+    return NULL;
+}
+
+/* Into a ledger that is a file: a row that is there already stays as it is. */
+static bool move_rows(struct wry_ledger *ledger, struct ledger_lite *outbox, GError **error)
+{
+    g_autofree char *mark = g_uuid_string_random();
+
+    for (;;) {
+        g_autoptr(GPtrArray) runs = ledger_lite_waiting(outbox, mark, 1, error);
+        if (!runs || runs->len == 0)
+            return runs != NULL;
+        const struct wry_ledger_run *run = g_ptr_array_index(runs, 0);
+        if (!ledger_end(ledger, run, error) || !ledger_lite_drop(outbox, run->id, error))
+            return false;
+    }
+}
+
+bool wry_ledger_send_from(struct wry_ledger *ledger, const struct wry_ledger_outbox *from,
+                          GError **error)
+{
+    struct ledger_lite *outbox = ledger_lite_open(from->path, error);
+    bool sent = outbox && (ledger->address ? ledger_sender_send(ledger->address, outbox, error)
+                                           : move_rows(ledger, outbox, error));
+
+    ledger_lite_close(outbox);
+    return sent;
+}
+
+bool wry_ledger_outbox_is(const struct wry_ledger_outbox *outbox, const char *name)
+{
+    g_autofree char *path = postgres_is_address(name) ? outbox_path(name) : NULL;
+
+    return g_strcmp0(path, outbox->path) == 0 || strcmp(name, outbox->path) == 0 ||
+           g_strcmp0(name, outbox->server) == 0;
+}

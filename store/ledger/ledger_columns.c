@@ -1,0 +1,209 @@
+/* The columns of a run. */
+#include "store/ledger/ledger_columns.h"
+
+#include <math.h>
+#include <stddef.h>
+
+#define COLUMN(kind, member)                                                                       \
+    {                                                                                              \
+#member, kind, offsetof(struct wry_ledger_run, member)                                     \
+    }
+
+const struct ledger_column ledger_columns[LEDGER_COLUMNS] = {
+    COLUMN(LEDGER_TEXT, id),
+    COLUMN(LEDGER_TEXT, kind),
+    COLUMN(LEDGER_TIME, began),
+    COLUMN(LEDGER_TIME, ended),
+    COLUMN(LEDGER_TEXT, computer),
+    COLUMN(LEDGER_TEXT, username),
+    COLUMN(LEDGER_TEXT, program),
+    COLUMN(LEDGER_TEXT, link),
+    COLUMN(LEDGER_TEXT, board),
+    COLUMN(LEDGER_TEXT, chip),
+    COLUMN(LEDGER_NUMBER, flash),
+    COLUMN(LEDGER_TEXT, card),
+    COLUMN(LEDGER_TEXT, card_version),
+    COLUMN(LEDGER_TEXT, card_sha256),
+    COLUMN(LEDGER_TEXT, kit_sha256),
+    COLUMN(LEDGER_TEXT, signer),
+    COLUMN(LEDGER_TEXT, outcome),
+    COLUMN(LEDGER_NUMBER, exit_code),
+    COLUMN(LEDGER_TEXT, failed_at),
+    COLUMN(LEDGER_TEXT, reason),
+    COLUMN(LEDGER_REAL, seconds),
+    COLUMN(LEDGER_NUMBER, bytes),
+    COLUMN(LEDGER_JSON, steps),
+    COLUMN(LEDGER_JSON, contents),
+    COLUMN(LEDGER_TEXT, heard),
+    COLUMN(LEDGER_TEXT, backup_file),
+    COLUMN(LEDGER_TEXT, backup_sha256),
+};
+
+static void *member(const struct wry_ledger_run *run, const struct ledger_column *column)
+{
+    return (char *)run + column->offset;
+}
+
+char **ledger_text(struct wry_ledger_run *run, const struct ledger_column *column)
+{
+    return member(run, column);
+}
+
+static bool is_text(const struct ledger_column *column)
+{
+    return column->type <= LEDGER_JSON;
+}
+
+void wry_ledger_run_free(struct wry_ledger_run *run)
+{
+    if (!run)
+        return;
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        if (is_text(&ledger_columns[i]))
+            g_free(*ledger_text(run, &ledger_columns[i]));
+    }
+    g_free(run);
+}
+
+char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column *column)
+{
+    char real[G_ASCII_DTOSTR_BUF_SIZE];
+
+    switch (column->type) {
+    case LEDGER_NUMBER:
+        /* No exit code is below 0, and no flash is without bytes. */
+        if (*(int64_t *)member(run, column) < 0)
+            return NULL;
+        return g_strdup_printf("%" G_GINT64_FORMAT, *(int64_t *)member(run, column));
+    case LEDGER_REAL:
+        return g_strdup(g_ascii_formatd(real, sizeof real, "%.3f", *(double *)member(run, column)));
+    default:
+        return g_strdup(*(char **)member(run, column));
+    }
+}
+
+/* These are never NULL in a run, also where somebody else made the table. */
+static bool is_needed(const struct ledger_column *column)
+{
+    return column->offset == offsetof(struct wry_ledger_run, id) ||
+           column->offset == offsetof(struct wry_ledger_run, kind) ||
+           column->offset == offsetof(struct wry_ledger_run, began) ||
+           column->offset == offsetof(struct wry_ledger_run, outcome);
+}
+
+static void take_number(struct wry_ledger_run *run, const struct ledger_column *column,
+                        const char *text)
+{
+    double real = text ? g_ascii_strtod(text, NULL) : 0;
+
+    if (column->type == LEDGER_NUMBER)
+        *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
+    else
+        *(double *)member(run, column) = isfinite(real) ? real : 0;
+}
+
+void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
+                       const char *text)
+{
+    static char nothing[1];
+
+    if (is_text(column))
+        *ledger_text(run, column) = text || !is_needed(column) ? (char *)text : nothing;
+    else
+        take_number(run, column, text);
+}
+
+void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+                       const char *text)
+{
+    char *copy = NULL;
+
+    if (!is_text(column)) {
+        take_number(run, column, text);
+        return;
+    }
+    if (text || is_needed(column))
+        copy = g_utf8_make_valid(text ? text : "", -1);
+    g_free(*ledger_text(run, column));
+    *ledger_text(run, column) = copy;
+}
+
+GPtrArray *ledger_runs_new(void)
+{
+    return g_ptr_array_new_with_free_func((GDestroyNotify)wry_ledger_run_free);
+}
+
+bool ledger_collect(void *context, const struct wry_ledger_run *run)
+{
+    struct wry_ledger_run *copy = g_new0(struct wry_ledger_run, 1);
+
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        g_autofree char *value = ledger_value(run, &ledger_columns[i]);
+        ledger_take_value(copy, &ledger_columns[i], value);
+    }
+    g_ptr_array_add(context, copy);
+    return true;
+}
+
+char *ledger_column_names(void)
+{
+    GString *names = g_string_new(NULL);
+
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++)
+        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", ledger_columns[i].name);
+    return g_string_free(names, FALSE);
+}
+
+static bool is_long(const struct ledger_column *column)
+{
+    return column->offset == offsetof(struct wry_ledger_run, steps) ||
+           column->offset == offsetof(struct wry_ledger_run, heard);
+}
+
+char *ledger_read_names(bool brief, const char *stamp)
+{
+    GString *names = g_string_new(NULL);
+
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        const struct ledger_column *column = &ledger_columns[i];
+        g_auto(GStrv) parts =
+            g_strsplit(stamp && column->type == LEDGER_TIME ? stamp : "%s", "%s", 2);
+        if (i > 0)
+            g_string_append(names, ", ");
+        if (brief && is_long(column))
+            g_string_append(names, "NULL");
+        else
+            g_string_append_printf(names, "%s%s%s", parts[0], column->name, parts[1]);
+    }
+    return g_string_free(names, FALSE);
+}
+
+static void add(struct ledger_where *where, char mark, const char *condition, const char *value)
+{
+    if (!value)
+        return;
+    g_string_append(where->text, where->values->len == 0 ? " WHERE " : " AND ");
+    g_ptr_array_add(where->values, g_strdup(value));
+    g_string_append_printf(where->text, "%s %c%u", condition, mark, where->values->len);
+}
+
+struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark)
+{
+    struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free)};
+    g_autofree char *beginning = filter->id ? g_strconcat(filter->id, "%", NULL) : NULL;
+
+    add(&where, mark, "board =", filter->board);
+    add(&where, mark, "card =", filter->card);
+    add(&where, mark, "outcome =", filter->outcome);
+    add(&where, mark, "kind =", filter->kind);
+    add(&where, mark, "began >=", filter->since);
+    add(&where, mark, "began <", filter->until);
+    add(&where, mark, mark == '$' ? "id::text LIKE" : "id LIKE", beginning);
+    return where;
+}
+
+void ledger_where_clear(struct ledger_where *where)
+{
+    g_string_free(where->text, TRUE);
+    g_ptr_array_unref(where->values);
+}

@@ -1,0 +1,204 @@
+/* A ledger in a PostgreSQL database. */
+#include "store/ledger/ledger_postgres.h"
+
+#include <string.h>
+
+#include "ledger_migrations.h"
+#include "postgres.h"
+#include "store/file/error.h"
+#include "store/ledger/ledger_columns.h"
+
+/* One program at a time changes the schema: any number that others do not use. */
+#define SCHEMA_LOCK "SELECT pg_advisory_xact_lock(6018294471)"
+#define SCHEMA_TABLE "wrytograph_schema"
+
+#define ANSWER_TIME 30000000 /* us of silence after which a server has failed */
+
+struct ledger_server {
+    struct postgres *server;
+    char *name;
+};
+
+/* 0: there is no schema yet; -1: that cannot be told. */
+static int version_of(struct postgres *server, GError **error)
+{
+    int there = postgres_number(server, "SELECT count(to_regclass('" SCHEMA_TABLE "'))",
+                                ANSWER_TIME, error);
+
+    return there <= 0 ? there
+                      : postgres_number(server, "SELECT max(version) FROM " SCHEMA_TABLE,
+                                        ANSWER_TIME, error);
+}
+
+static bool apply(struct postgres *server, int version, int known, GError **error)
+{
+    bool good =
+        version > 0 || postgres_execute(server,
+                                        "CREATE TABLE " SCHEMA_TABLE
+                                        " (version integer PRIMARY KEY, since timestamptz NOT NULL "
+                                        "DEFAULT now())",
+                                        ANSWER_TIME, error);
+
+    for (int i = version; i < known && good; i++) {
+        g_autofree char *mark =
+            g_strdup_printf("INSERT INTO " SCHEMA_TABLE " (version) VALUES (%d)", i + 1);
+        good = postgres_execute(server, ledger_server_migrations[i], ANSWER_TIME, error) &&
+               postgres_execute(server, mark, ANSWER_TIME, error);
+    }
+    return good;
+}
+
+static bool migrate(const struct ledger_server *ledger, GError **error)
+{
+    struct postgres *server = ledger->server;
+    int known = 0, version = version_of(server, error);
+
+    while (ledger_server_migrations[known])
+        known++;
+    if (version >= 0 && version < known) {
+        if (!postgres_execute(server, "BEGIN", ANSWER_TIME, error) ||
+            !postgres_execute(server, SCHEMA_LOCK, ANSWER_TIME, error))
+            return false;
+        version = version_of(server, error);
+        if (version < 0 || !apply(server, version, known, error) ||
+            !postgres_execute(server, "COMMIT", ANSWER_TIME, error))
+            return false;
+        version = MAX(version, known);
+    }
+    if (version > known)
+        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+                    "%s: this ledger has schema %d, made by a newer version of this program, which "
+                    "knows schemas up to %d",
+                    ledger->name, version, known);
+    return version == known;
+}
+
+struct ledger_server *ledger_server_open(const char *address, int64_t deadline, GError **error)
+{
+    struct ledger_server *ledger = g_new0(struct ledger_server, 1);
+
+    ledger->name = postgres_name(address);
+    ledger->server = postgres_open(address, deadline, error);
+    if (ledger->server &&
+        postgres_execute(ledger->server, "SET client_min_messages = warning; SET timezone = 'UTC'",
+                         ANSWER_TIME, error) &&
+        migrate(ledger, error))
+        return ledger;
+    ledger_server_close(ledger);
+    return NULL;
+}
+
+void ledger_server_close(struct ledger_server *ledger)
+{
+    if (!ledger)
+        return;
+    postgres_close(ledger->server);
+    g_free(ledger->name);
+    g_free(ledger);
+}
+
+bool ledger_server_is_exposed(const struct ledger_server *ledger)
+{
+    return postgres_is_exposed(ledger->server);
+}
+
+static char *put_statement(void)
+{
+    static const char *const casts[] = {[LEDGER_TEXT] = "text",
+                                        [LEDGER_TIME] = "timestamptz",
+                                        [LEDGER_JSON] = "jsonb",
+                                        [LEDGER_NUMBER] = "bigint",
+                                        [LEDGER_REAL] = "double precision"};
+    g_autofree char *names = ledger_column_names();
+    GString *text = g_string_new(NULL);
+
+    g_string_append_printf(text, "INSERT INTO run (%s) VALUES (", names);
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        g_string_append_printf(text, "%s$%d::%s", i > 0 ? ", " : "", i + 1,
+                               i == 0 ? "uuid" : casts[ledger_columns[i].type]);
+    g_string_append(text, ") ON CONFLICT (id) DO NOTHING");
+    return g_string_free(text, FALSE);
+}
+
+static bool put_one(struct postgres *server, const char *text, const struct wry_ledger_run *row,
+                    GError **error)
+{
+    char *values[LEDGER_COLUMNS];
+
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        values[i] = ledger_value(row, &ledger_columns[i]);
+    bool good =
+        postgres_put(server, text, LEDGER_COLUMNS, (const char *const *)values, ANSWER_TIME, error);
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        g_free(values[i]);
+    return good;
+}
+
+/* Classes of SQLSTATE that speak of the server's state and not of the row (PostgreSQL, appendix A):
+ * connection, transaction state, rollback, resources, object state, operator, system, internal. */
+static bool is_of_server(const char *state)
+{
+    static const char *const classes[] = {"08", "25", "40", "53", "55", "57", "58", "XX"};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(classes); i++) {
+        if (g_str_has_prefix(state, classes[i]))
+            return true;
+    }
+    return false;
+}
+
+enum ledger_sent ledger_server_put(struct ledger_server *ledger, const GPtrArray *runs,
+                                   GError **error)
+{
+    struct postgres *server = ledger->server;
+    g_autofree char *text = put_statement();
+    bool good = postgres_execute(server, "BEGIN", ANSWER_TIME, error);
+
+    for (guint i = 0; i < runs->len && good; i++)
+        good = put_one(server, text, g_ptr_array_index(runs, i), error);
+    if (good && postgres_execute(server, "COMMIT", ANSWER_TIME, error))
+        return LEDGER_SENT;
+    g_autofree char *state = g_strdup(postgres_state(server));
+    if (state[0] == '\0' || !postgres_execute(server, "ROLLBACK", ANSWER_TIME, NULL))
+        return LEDGER_UNSENT;
+    return is_of_server(state) ? LEDGER_FAILED : LEDGER_REFUSED;
+}
+
+struct visit {
+    wry_ledger_take take;
+    void *context;
+};
+
+static bool take_row(void *context, const PGresult *result)
+{
+    const struct visit *visit = context;
+    struct wry_ledger_run *row = g_new0(struct wry_ledger_run, 1);
+
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        ledger_take_value(row, &ledger_columns[i],
+                          PQgetisnull(result, 0, i) ? NULL : PQgetvalue(result, 0, i));
+    bool more = visit->take(visit->context, row);
+    wry_ledger_run_free(row);
+    return more;
+}
+
+bool ledger_server_each(struct ledger_server *ledger, const struct wry_ledger_filter *filter,
+                        wry_ledger_take take, void *context, GError **error)
+{
+    /* Times as they were written on a bench. */
+    g_autofree char *names =
+        ledger_read_names(filter->brief, "to_char(%s, 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')");
+    struct ledger_where where = ledger_where(filter, '$');
+    g_autoptr(GString) text = g_string_new(NULL);
+    struct visit visit = {take, context};
+
+    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY began DESC", names,
+                           where.text->str);
+    if (filter->most > 0)
+        g_string_append_printf(text, " LIMIT %u", filter->most);
+    bool good = postgres_each(ledger->server, text->str, (int)where.values->len,
+                              (const char *const *)where.values->pdata, LEDGER_COLUMNS, ANSWER_TIME,
+                              take_row, &visit, error);
+    ledger_where_clear(&where);
+    return good;
+}

@@ -1,0 +1,18 @@
+/* A file that the index of known content speaks of, opened for reading. */
+#ifndef WRY_STORE_KNOWN_SOURCE_H
+#define WRY_STORE_KNOWN_SOURCE_H
+
+#include "store/shelf/known_index.h"
+
+struct known_source;
+
+/* NULL when it is not there, or is none of ours. */
+struct known_source *known_source_open(const char *path, enum known_kind kind);
+void known_source_close(struct known_source *source);
+
+/* n bytes from at; false where it has none. */
+bool known_source_read(const struct known_source *source, uint32_t at, uint8_t *to, size_t n);
+/* The last part of its path. */
+const char *known_source_name(const struct known_source *source);
+
+#endif
