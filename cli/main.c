@@ -6,7 +6,7 @@
 #include <unistd.h>
 
 #include "app/app.h"
-#include "verbs/station.h"
+#include "verbs/station_options.h"
 #include "verbs/verbs.h"
 #include "views/json.h"
 #include "views/output_file.h"

@@ -24,7 +24,7 @@ set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
 set(WRY_SIM_SOURCES
-    ports/sim/adapter.c ports/sim/board.c ports/sim/firmware.c ports/sim/line.c
+    ports/sim/adapter.c ports/sim/sim_board.c ports/sim/firmware.c ports/sim/line.c
     ports/sim/nor_die.c ports/sim/nor_sfdp.c ports/sim/storage.c)
 file(GLOB WRY_MIGRATIONS CONFIGURE_DEPENDS store/ledger/migrations/*/*.sql)
 add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
@@ -32,21 +32,21 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
         -DOUT=${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
         -P ${PROJECT_SOURCE_DIR}/cmake/migrations.cmake
     DEPENDS ${WRY_MIGRATIONS} cmake/migrations.cmake)
-set(WRY_PACK_SOURCES pack/deflate.c pack/difference.c pack/encoder.c pack/old_content.c pack/packer.c pack/shared.c)
+set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/together.c base/units.c base/words_distance.c
+    base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
-    ports/bench/bench.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c store/text/diagnostics.c store/image/settings_file.c store/shelf/shelf.c store/card/signing.c store/image/steps_file.c store/text/yaml_text.c
+    ports/bench/bench_folder.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
+    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c store/text/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c store/text/yaml_text.c
     store/file/atomic_file.c store/file/spool.c 
-    jobs/flash/archives.c jobs/plan/backup_records.c jobs/flash/backup.c jobs/station/board.c jobs/station/flash_reader.c jobs/plan/shelf_source.c jobs/plan/image_source.c
+    jobs/flash/archives.c jobs/plan/backup_records.c jobs/flash/backup.c jobs/station/station_board.c jobs/station/flash_reader.c jobs/plan/shelf_source.c jobs/plan/image_source.c
     jobs/plan/region_table_update.c jobs/plan/placement_rules.c jobs/plan/plan_build.c jobs/plan/settings_edit.c jobs/station/settings_read.c jobs/plan/settings_loss.c jobs/plan/shelf.c jobs/plan/shelf_items.c
     jobs/flash/incremental_read.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c
-    jobs/station/diagnosis.c jobs/look/identify.c jobs/plan/image.c jobs/plan/image_checks.c jobs/plan/image_set.c jobs/look/inspect.c
-    jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/problem.c
+    jobs/station/diagnosis.c jobs/look/identify.c jobs/plan/placed_image.c jobs/plan/image_checks.c jobs/plan/image_set.c jobs/look/inspect.c
+    jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/station_problem.c
     jobs/card/card.c jobs/card/card_check.c jobs/card/card_many.c jobs/card/card_history.c jobs/card/card_run.c
     jobs/flash/restore.c jobs/station/station.c jobs/console/console.c jobs/console/console_line.c jobs/flash/verify.c jobs/station/write_common.c jobs/flash/write.c)
 

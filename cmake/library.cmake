@@ -9,24 +9,24 @@ set(WRY_CORE_SOURCES
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c core/image/settings_block.c
-    core/flash/chip.c core/flash/layout.c core/flash/plan.c core/flash/reader.c core/flash/region.c
+    core/flash/chip.c core/flash/layout.c core/flash/flash_plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
-    core/session/claim.c core/session/compose.c core/session/connect.c
+    core/session/capacity_check.c core/session/compose.c core/session/connect.c
     core/session/cost.c core/session/digest.c core/session/write_estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/known.c
-    core/session/pace.c core/session/question.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
-    core/session/settle.c core/session/speed.c core/session/stream.c core/session/unpack.c core/session/verify.c
-    core/session/wait.c core/session/window.c core/session/write.c core/session/write_part.c)
+    core/session/rate_control.c core/session/read_request.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
+    core/session/recover.c core/session/speed.c core/session/stream_coding.c core/session/unpack.c core/session/verify_range.c
+    core/session/wait.c core/session/window.c core/session/write_spans.c core/session/write_part.c)
 
 # Without its codings the loader takes and gives content as it is, in half the room.
 option(WRY_LOADER_CODINGS "The loader unpacks, packs and puts differences together" ON)
 if(WRY_LOADER_CODINGS)
-    set(WRY_LOADER_CODING_SOURCES loader/difference.c loader/packed_read.c loader/past_stream.c loader/stream.c)
+    set(WRY_LOADER_CODING_SOURCES loader/difference_apply.c loader/packed_read.c loader/stream_cache.c loader/stream_unpack.c)
 else()
     set(WRY_LOADER_CODING_SOURCES loader/plain/plain.c)
 endif()
 set(WRY_LOADER_SOURCES ${WRY_LOADER_CODING_SOURCES}
-    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash.c loader/flash_part.c loader/flash_table.c loader/loader.c loader/memory.c loader/output.c
+    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash_commands.c loader/flash_part.c loader/flash_table.c loader/loader.c loader/memory.c loader/output.c
     loader/range.c loader/read_answer.c loader/read_job.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.

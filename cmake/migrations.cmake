@@ -1,7 +1,7 @@
 # Numbered SQL files as C strings, in their order: cmake -DFOLDER=… -DOUT=… -P migrations.cmake
 
 set(text "/* Made from ${FOLDER}. */\n#include \"store/ledger/ledger_migrations.h\"\n")
-foreach(kind lite server)
+foreach(kind sqlite postgres)
     string(APPEND text "\nconst char *const ledger_${kind}_migrations[] = {\n")
     file(GLOB files ${FOLDER}/${kind}/*.sql)
     list(SORT files)

@@ -16,7 +16,7 @@ static void on_event(void *context, const struct wry_event *event)
 {
     const struct place *place = context;
 
-    if (event->kind == WRY_EVENT_STEP && event->step == WRY_JOB_WRITE)
+    if (event->kind == WRY_EVENT_STEP && event->step == WRY_PHASE_WRITE)
         printf("%s: writing\n", place->link);
 }
 
@@ -25,8 +25,8 @@ static void *serve(void *context)
     struct place *place = context;
     struct wry_station_settings settings = {
         .link = place->link, .leaves_running = true, .context = place, .event = on_event};
-    struct wry_image_wanted image = {.place = "app", .file = place->image};
-    struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+    struct wry_image_options image = {.place = "app", .file = place->image};
+    struct wry_images_options options = {.images = &image, .image_count = 1};
     struct wry_station *station = wry_station_new(&settings);
     struct wry_identity board = {0};
     struct wry_write_result written = {0};
@@ -34,9 +34,9 @@ static void *serve(void *context)
 
     place->outcome = wry_station_identify(station, false, &board);
     if (place->outcome == WRY_OUTCOME_DONE)
-        place->outcome = wry_station_write(station, &wanted, &written);
+        place->outcome = wry_station_write(station, &options, &written);
     if (place->outcome == WRY_OUTCOME_DONE)
-        place->outcome = wry_station_verify(station, &wanted, &verified);
+        place->outcome = wry_station_verify(station, &options, &verified);
     printf("%s: %s, %u sectors written: %s\n", place->link, board.chip ? board.chip->title : "?",
            (unsigned)written.done.sectors_written, wry_outcome_text(place->outcome));
     wry_verify_result_clear(&verified);

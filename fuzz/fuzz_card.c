@@ -2,12 +2,12 @@
 #include <string.h>
 
 #include "door.h"
-#include "store/card/card.h"
+#include "store/card/card_data.h"
 #include "store/text/diagnostics.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {
-    g_autoptr(GPtrArray) mistakes = mistakes_new();
+    g_autoptr(GPtrArray) mistakes = diagnostics_new();
     g_autoptr(GError) error = NULL;
     const char *path = door_file("card.yaml", bytes, n);
 
@@ -15,7 +15,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     struct card *card = card_load(path, NULL, mistakes, &error);
     MUST((card != NULL) == (error == NULL));
     for (guint i = 0; i < mistakes->len; i++) {
-        const struct wry_mistake *mistake = g_ptr_array_index(mistakes, i);
+        const struct wry_diagnostic *mistake = g_ptr_array_index(mistakes, i);
         MUST(mistake->text != NULL && g_utf8_validate(mistake->text, -1, NULL));
     }
     if (card && mistakes->len == 0) {

@@ -87,17 +87,17 @@ static void use(const char *address)
                                  .program = (char *)"0.3.0",
                                  .outcome = (char *)"passed"};
     unsigned rows = 0;
-    struct ledger_server *server =
-        ledger_server_open(address, g_get_monotonic_time() + 5000000, &error);
+    struct ledger_postgres *server =
+        ledger_postgres_open(address, g_get_monotonic_time() + 5000000, &error);
 
     MUST((server != NULL) == (error == NULL));
     if (!server)
         return;
-    ledger_server_each(server, &filter, take, &rows, &other);
+    ledger_postgres_each(server, &filter, take, &rows, &other);
     g_clear_error(&other);
     g_ptr_array_add(runs, &run);
-    ledger_server_put(server, runs, &other);
-    ledger_server_close(server);
+    ledger_postgres_put(server, runs, &other);
+    ledger_postgres_close(server);
 }
 
 /* A description of parameters, which nobody asks for: libpq 15.18 forgets the result that it has

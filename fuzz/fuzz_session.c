@@ -6,7 +6,7 @@
 #include <string.h>
 
 #include "door.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "rig.h"
 #include "twister.h"
 #include "wrytograph/bytes.h"
@@ -98,7 +98,7 @@ static void work(struct rig *rig, enum job job)
     bool right = true;
 
     MUST(wry_plan_init(&plan, &item, 1, FLASH_SIZE, &fault) == WRY_OK);
-    if (wry_session_connect(&rig->session) != WRY_OK || wry_session_settle(&rig->session, NULL))
+    if (wry_session_connect(&rig->session) != WRY_OK || wry_session_recover(&rig->session, NULL))
         return;
     switch (job) {
     case WRITE_PAGES:

@@ -43,7 +43,7 @@ static void settings_hold(const char *path)
 
 static void table_holds(const char *path)
 {
-    g_autoptr(GPtrArray) mistakes = mistakes_new();
+    g_autoptr(GPtrArray) mistakes = diagnostics_new();
     g_autoptr(GError) error = NULL;
     struct csv_table *table = csv_table_load(path, &error);
 

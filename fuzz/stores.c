@@ -10,7 +10,7 @@
 #include "store/ledger/ledger.h"
 #include "store/shelf/backups.h"
 #include "store/shelf/known_index.h"
-#include "store/shelf/shelf.h"
+#include "store/shelf/shelf_store.h"
 #include "wrytograph/chip.h"
 
 static const uint8_t address[WRY_EUI48_SIZE] = {2, 0, 0, 0, 0, 1};
@@ -40,27 +40,27 @@ static bool intend(void *context, uint32_t offset, uint8_t *to, size_t n)
 
 static void keep(struct journal *journal)
 {
-    static struct wry_kept_sector kept, old;
+    static struct wry_journal_sector kept, old;
     static uint8_t intended[WRY_SECTOR_SIZE];
-    const struct wry_run run = {.start = 0x4000, .end = 0x6000};
+    const struct wry_span span = {.start = 0x4000, .end = 0x6000};
     struct wry_reader shall_be = {.read = intend};
-    const struct wry_keeper *keeper = journal_keeper(journal);
+    const struct wry_journal *journal = journal_callbacks(journal);
     GArray *stretches = NULL;
 
     if (!journal_unsettled(journal, &stretches))
         MUST(journal_problem(journal) != NULL);
     g_array_unref(stretches);
-    keeper->unsettled(keeper->context, 0, 0x400000);
-    if (keeper->saved(keeper->context, &old, intended) == WRY_KEPT_YES)
+    journal->unsettled(journal->context, 0, 0x400000);
+    if (journal->saved(journal->context, &old, intended) == WRY_KEPT_YES)
         MUST(old.from < old.to && old.to <= WRY_SECTOR_SIZE);
-    kept = (struct wry_kept_sector){.offset = 0x4000, .from = 0, .to = WRY_SECTOR_SIZE};
-    if (!keeper->begin(keeper->context, &run, &kept, 1, &shall_be))
+    kept = (struct wry_journal_sector){.offset = 0x4000, .from = 0, .to = WRY_SECTOR_SIZE};
+    if (!journal->begin(journal->context, &span, &kept, 1, &shall_be))
         return;
-    MUST(keeper->unsettled(keeper->context, 0x5000, 1) != WRY_KEPT_NO);
-    if (keeper->end(keeper->context, &run))
-        MUST(keeper->unsettled(keeper->context, 0x5000, 1) != WRY_KEPT_YES);
+    MUST(journal->unsettled(journal->context, 0x5000, 1) != WRY_KEPT_NO);
+    if (journal->end(journal->context, &span))
+        MUST(journal->unsettled(journal->context, 0x5000, 1) != WRY_KEPT_YES);
     /* And leaves one. */
-    keeper->begin(keeper->context, &run, &kept, 1, &shall_be);
+    journal->begin(journal->context, &span, &kept, 1, &shall_be);
 }
 
 void stores_use_journal(const char *folder)

@@ -2,7 +2,7 @@
  * What is known of the flash's content while it changes: a write moves the mark of what is settled,
  * a digest goes no further than that mark and begins anew when what it has passed is changed.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 void loader_content_unsettled(struct wry_loader *loader, uint32_t start, uint32_t end)
 {

@@ -5,7 +5,7 @@
  * is settled, and its answer comes soon after the last page. The result is kept, so that a repeated
  * request is answered without reading again.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"

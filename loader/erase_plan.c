@@ -9,7 +9,7 @@
  * Where new content is made from old, all of a stretch is read, and kept before it is erased; then
  * stretches are as long as the memory for that allows.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 enum {
     SCAN_SLICE = 512,

@@ -7,7 +7,7 @@
  * tells its ID, and in SFDP (flash_table.c) the rest. A part without SFDP is taken for one that has
  * all the usual commands; what it turns out not to have is replaced when that shows.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 enum command {
     COMMAND_RESET_ENABLE = 0x66,

@@ -6,7 +6,7 @@
  * a sector is not among them, or not everywhere, nothing may be erased: neighbours would go that
  * nobody has kept. Only a part that names none at all is taken for a usual one.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 enum command {
     COMMAND_READ_SFDP = 0x5A,

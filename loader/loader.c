@@ -3,7 +3,7 @@
 
 #include "bytes/memory.h"
 
-#include "inner.h"
+#include "loader_inner.h"
 
 enum {
     BITS_PER_BYTE = 10,  /* on the line */
@@ -71,7 +71,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
                     (loader->identity.usual_protection ? 0 : WRY_FEATURE_BLIND) |
                     (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
                     (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
-                    (loader->past_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
+                    (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,

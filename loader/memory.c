@@ -3,7 +3,7 @@
  * is enough for them; then what difference streams need: a block of old content with some history,
  * as large as the memory allows, and a little new content; and the window with all that is left.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/memory.h"
 

@@ -1,5 +1,5 @@
 /* Frames on their way out: encoded whole into a buffer that the line drains. */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/memory.h"
 

@@ -3,7 +3,7 @@
  * time, in the memory that a write would use; the two never happen together. A stream is the same
  * every time it is made, so a page of it that was lost is made and sent again.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
@@ -24,7 +24,7 @@ struct packing {
 
 void loader_packed_divide(struct wry_loader *loader)
 {
-    loader_past_divide(loader, sizeof(struct packing) + WRY_DEFLATE_MEMORY_MOST);
+    loader_cache_divide(loader, sizeof(struct packing) + WRY_DEFLATE_MEMORY_MOST);
 }
 
 bool loader_packed_can(const struct wry_loader *loader)
@@ -35,7 +35,7 @@ bool loader_packed_can(const struct wry_loader *loader)
 void loader_packed_drop(struct wry_loader *loader)
 {
     loader->packing = false;
-    loader_past_drop(loader);
+    loader_cache_drop(loader);
 }
 
 static struct packing *begin(struct wry_loader *loader)
@@ -46,8 +46,8 @@ static struct packing *begin(struct wry_loader *loader)
         packing->at = 0;
         packing->waiting = 0;
         wry_deflate_init(&packing->deflate, packing + 1,
-                         loader->memory_size - loader->past_size - sizeof *packing);
-        loader_past_begin(loader, loader->reads[0].start, loader->reads[0].end);
+                         loader->memory_size - loader->cache_size - sizeof *packing);
+        loader_cache_begin(loader, loader->reads[0].start, loader->reads[0].end);
         loader->packing = true;
     }
     return packing;
@@ -137,7 +137,7 @@ static bool find_content(struct wry_loader *loader)
 /* A stream of no length stands for blank content. */
 static void end(struct wry_loader *loader, uint32_t stream_length)
 {
-    loader_past_send_end(loader, &loader->reads[0], stream_length);
+    loader_cache_send_end(loader, &loader->reads[0], stream_length);
     loader->packing = false;
     loader_read_end(loader, 0);
 }
@@ -163,14 +163,14 @@ bool loader_packed_step(struct wry_loader *loader)
     }
     if (over || packing->waiting >= STREAM_MOST) {
         if (has_room && over) {
-            loader_past_end(loader);
+            loader_cache_end(loader);
             end(loader, packing->at);
         }
         return has_room;
     }
     size_t room = STREAM_MOST - packing->waiting + WRY_DEFLATE_TAKE_LEAST;
     size_t n = wry_deflate_take(&packing->deflate, packing->stream + packing->waiting, room);
-    loader_past_add(loader, packing->stream + packing->waiting, n);
+    loader_cache_add(loader, packing->stream + packing->waiting, n);
     packing->waiting += n;
     if (n == 0)
         put_content(loader, packing);

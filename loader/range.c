@@ -1,5 +1,5 @@
 /* Ranges that come from the line. */
-#include "inner.h"
+#include "loader_inner.h"
 
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
                        struct wry_range_message *range)

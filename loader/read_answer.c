@@ -2,7 +2,7 @@
  * Answers to read requests, whichever way the content is coded: the frames that carry it, and the
  * end of a request.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/memory.h"
 

@@ -3,7 +3,7 @@
  * bytes. The host keeps several requests in the queue, so the line does not wait for it. A request
  * that repeats one may choose among the pages of its range: those that were lost.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
@@ -51,7 +51,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
     job->end = range.offset + range.length;
     memcpy(job->wanted, read.wanted, sizeof job->wanted);
     job->again =
-        read.packed && read.chosen && read.soon && loader_past_has(loader, job->start, job->end);
+        read.packed && read.chosen && read.soon && loader_cache_has(loader, job->start, job->end);
     if (job->again)
         job->at = 0;
 }
@@ -157,7 +157,7 @@ bool loader_read_step(struct wry_loader *loader)
         return false;
     for (size_t i = 0; i < loader->read_count; i++) {
         if (loader->reads[i].again)
-            return loader_past_step(loader, i);
+            return loader_cache_step(loader, i);
     }
     /* Packing goes on while the line is busy. */
     if (read->packed)

@@ -6,7 +6,7 @@
  * the programmed mark; pages may arrive in any order and any number of times. Programming comes
  * before erasing ahead, so that the window empties as soon as it can.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"

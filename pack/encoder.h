@@ -2,8 +2,8 @@
 #ifndef WRY_PACK_ENCODER_H
 #define WRY_PACK_ENCODER_H
 
-#include "deflate.h"
-#include "difference.h"
+#include "deflate_packer.h"
+#include "difference_packer.h"
 #include "wrytograph/packer.h"
 
 struct pack_encoder {

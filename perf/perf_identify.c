@@ -11,7 +11,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "bench/bench.h"
+#include "bench/bench_folder.h"
 #include "demo/firmware_like.h"
 #include "wrytograph-host/jobs.h"
 #include "wrytograph/boot_header.h"

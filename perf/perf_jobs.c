@@ -13,7 +13,7 @@
 #include <zlib.h>
 
 #include "demo/firmware_like.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "tests/rig.h"
 
 enum {

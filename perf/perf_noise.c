@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "demo/program_like.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "tests/known.h"
 #include "tests/rig.h"
 

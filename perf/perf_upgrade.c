@@ -13,7 +13,7 @@
 #include <time.h>
 
 #include "demo/program_like.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "tests/known.h"
 #include "tests/rig.h"
 

@@ -14,7 +14,7 @@
 #include <zlib.h>
 
 #include "demo/firmware_like.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "sim/adapter.h"
 #include "sim/random.h"
 #include "wrytograph/session.h"

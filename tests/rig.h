@@ -31,7 +31,7 @@ struct rig {
     uint8_t *flash;
     uint8_t *before; /* the flash as it was at first */
     void *read_memory;
-    struct wry_kept_sector *kept;
+    struct wry_journal_sector *kept;
     uint32_t flash_size;
     unsigned reports;    /* progress calls so far */
     unsigned stop_after; /* asks to stop at that many; 0 = never */

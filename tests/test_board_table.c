@@ -45,7 +45,7 @@ static unsigned take_row(const char *path, unsigned board)
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, (uint8_t)board};
     g_autoptr(GError) error = NULL;
     struct board_table_row row;
-    const struct board_table_wanted wanted = {
+    const struct board_table_request wanted = {
         .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
     GPtrArray *values = board_table_take(path, &wanted, &row, &error);
 
@@ -170,7 +170,7 @@ static void a_table_with_several_names_is_refused(void)
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, 1};
     g_autoptr(GError) error = NULL;
     struct board_table_row row;
-    const struct board_table_wanted wanted = {
+    const struct board_table_request wanted = {
         .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
 
     make_table("hard");
@@ -187,7 +187,7 @@ static void a_lock_that_fails_is_not_called_held(void)
     const uint8_t eui48[] = {0x02, 0x57, 0, 0, 0, 1};
     g_autoptr(GError) error = NULL;
     struct board_table_row row;
-    const struct board_table_wanted wanted = {
+    const struct board_table_request wanted = {
         .rows = CARD_ROWS_NEXT, .eui48 = eui48, .claim = true};
 
     make_table("unlocked");

@@ -15,7 +15,7 @@
 #include "store/ledger/ledger_sqlite.h"
 #include "store/shelf/backups.h"
 #include "store/shelf/known_index.h"
-#include "store/shelf/shelf.h"
+#include "store/shelf/shelf_store.h"
 #include "tables.h"
 
 static const char *const two_steps[] = {
@@ -157,10 +157,10 @@ static void begin_together(const int *go, bool (*use)(const char *), const char 
 
 static bool use_ledger(const char *path)
 {
-    struct ledger_lite *lite = ledger_lite_open(path, NULL);
-    bool counted = lite && ledger_lite_count_waiting(lite, NULL) == 0;
+    struct ledger_sqlite *lite = ledger_sqlite_open(path, NULL);
+    bool counted = lite && ledger_sqlite_count_waiting(lite, NULL) == 0;
 
-    ledger_lite_close(lite);
+    ledger_sqlite_close(lite);
     return counted;
 }
 

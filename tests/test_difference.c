@@ -6,7 +6,7 @@
 #include "demo/program_like.h"
 #include "harness.h"
 #include "known.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "rig.h"
 #include "sim/random.h"
 #include "wrytograph/difference.h"

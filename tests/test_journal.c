@@ -6,7 +6,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "base/together.h"
+#include "base/group_commit.h"
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
@@ -29,19 +29,19 @@ static bool read_intended(void *context, uint32_t offset, uint8_t *to, size_t n)
 
 static const struct wry_reader shall_be = {.read = read_intended};
 
-static struct wry_kept_sector kept_at(uint32_t offset, uint16_t from, uint16_t to)
+static struct wry_journal_sector kept_at(uint32_t offset, uint16_t from, uint16_t to)
 {
-    struct wry_kept_sector kept = {.offset = offset, .from = from, .to = to};
+    struct wry_journal_sector kept = {.offset = offset, .from = from, .to = to};
 
     memset(kept.bytes, 0x77, sizeof kept.bytes);
     memcpy(kept.bytes + from, old + from, to - from);
     return kept;
 }
 
-static bool begin(struct journal *journal, const struct wry_run *run,
-                  const struct wry_kept_sector *kept, size_t count)
+static bool begin(struct journal *journal, const struct wry_span *span,
+                  const struct wry_journal_sector *kept, size_t count)
 {
-    return journal_keeper(journal)->begin(journal, run, kept, count, &shall_be);
+    return journal_callbacks(journal)->begin(journal, span, kept, count, &shall_be);
 }
 
 static struct journal *open_journal(const char *name, const struct wry_hello_reply *board)
@@ -58,41 +58,41 @@ static struct journal *open_journal(const char *name, const struct wry_hello_rep
 
 static void it_outlives_its_process(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x7000};
-    const struct wry_run back = {.start = 0x4000, .end = 0x5000};
-    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
+    const struct wry_span span = {.start = 0x4000, .end = 0x7000};
+    const struct wry_span back = {.start = 0x4000, .end = 0x5000};
+    struct wry_journal_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
     uint8_t shall[WRY_SECTOR_SIZE];
     struct journal *journal = open_journal("journal", &mine);
-    const struct wry_keeper *keeper = journal_keeper(journal);
+    const struct wry_journal *callbacks = journal_callbacks(journal);
 
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
-    CHECK(begin(journal, &run, &head, 1));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->unsettled(callbacks->context, 0, 0x400000));
+    CHECK(begin(journal, &span, &head, 1));
     journal_close(journal);
 
     journal = open_journal("journal", &mine);
-    keeper = journal_keeper(journal);
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x6FFF, 1));
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0x7000, 0x1000));
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x4000));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &was, shall));
+    callbacks = journal_callbacks(journal);
+    CHECK_EQUAL(WRY_KEPT_YES, callbacks->unsettled(callbacks->context, 0x6FFF, 1));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->unsettled(callbacks->context, 0x7000, 0x1000));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->unsettled(callbacks->context, 0, 0x4000));
+    CHECK_EQUAL(WRY_KEPT_YES, callbacks->saved(callbacks->context, &was, shall));
     CHECK_EQUAL(0x4000, was.offset);
     CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
     CHECK(memcmp(old, was.bytes, sizeof old) == 0);
     CHECK(memcmp(intended, shall, sizeof intended) == 0);
     /* Its putting back begins without content, and keeps what is stored until it ends. */
     CHECK(begin(journal, &back, NULL, 0));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(keeper->context, &was, shall));
-    CHECK(keeper->end(keeper->context, &back));
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(keeper->context, &was, shall));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(keeper->context, 0x5000, 1));
-    CHECK(keeper->end(keeper->context, &run));
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->unsettled(keeper->context, 0, 0x400000));
+    CHECK_EQUAL(WRY_KEPT_YES, callbacks->saved(callbacks->context, &was, shall));
+    CHECK(callbacks->end(callbacks->context, &back));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->saved(callbacks->context, &was, shall));
+    CHECK_EQUAL(WRY_KEPT_YES, callbacks->unsettled(callbacks->context, 0x5000, 1));
+    CHECK(callbacks->end(callbacks->context, &span));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->unsettled(callbacks->context, 0, 0x400000));
     journal_close(journal);
 }
 
 static void rows_belong_to_address_chip_size_and_id(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    const struct wry_span span = {.start = 0x4000, .end = 0x5000};
     struct wry_hello_reply others[4] = {mine, mine, mine, mine};
     struct journal *journal = open_journal("owners", &mine);
 
@@ -100,22 +100,22 @@ static void rows_belong_to_address_chip_size_and_id(void)
     others[1].chip_code = 0xD103;
     others[2].capacity = 0x800000;
     others[3].jedec[0] = 0x20;
-    CHECK(begin(journal, &run, NULL, 0));
+    CHECK(begin(journal, &span, NULL, 0));
     for (size_t i = 0; i < 4; i++) {
         check_context("board %zu", i);
         journal_set_board(journal, &others[i]);
-        CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0, 0x400000));
+        CHECK_EQUAL(WRY_KEPT_NO, journal_callbacks(journal)->unsettled(journal, 0, 0x400000));
     }
     journal_set_board(journal, &mine);
-    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0, 0x400000));
+    CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->unsettled(journal, 0, 0x400000));
     journal_close(journal);
 }
 
 static void boards_without_an_address_are_not_one_board(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    const struct wry_span span = {.start = 0x4000, .end = 0x5000};
     struct wry_hello_reply nobody = mine;
-    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
+    struct wry_journal_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
 
     memset(nobody.eui48, 0xFF, sizeof nobody.eui48);
     CHECK(!journal_knows_board(nobody.eui48));
@@ -123,24 +123,24 @@ static void boards_without_an_address_are_not_one_board(void)
     CHECK(!journal_knows_board((const uint8_t[6]){1, 2, 3, 4, 5, 6}));
     CHECK(journal_knows_board(mine.eui48));
     struct journal *journal = open_journal("nobody", &nobody);
-    CHECK(begin(journal, &run, &head, 1));
-    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK(begin(journal, &span, &head, 1));
+    CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->unsettled(journal, 0x4000, 1));
     journal_set_board(journal, &nobody);
-    CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK_EQUAL(WRY_KEPT_NO, journal_callbacks(journal)->unsettled(journal, 0x4000, 1));
     journal_close(journal);
 }
 
 static void what_has_no_place_any_more_becomes_a_file(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
-    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
+    const struct wry_span span = {.start = 0x4000, .end = 0x5000};
+    struct wry_journal_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("aside", &mine);
     gsize n = 0;
     g_autofree char *bytes = NULL;
 
-    CHECK(begin(journal, &run, &head, 1));
-    CHECK(journal_keeper(journal)->yield(journal, 0x4000));
-    CHECK_EQUAL(WRY_KEPT_NO, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK(begin(journal, &span, &head, 1));
+    CHECK(journal_callbacks(journal)->yield(journal, 0x4000));
+    CHECK_EQUAL(WRY_KEPT_NO, journal_callbacks(journal)->unsettled(journal, 0x4000, 1));
     CHECK_EQUAL(1, journal_set_aside(journal)->len);
     CHECK(g_file_get_contents(g_ptr_array_index(journal_set_aside(journal), 0), &bytes, &n, NULL));
     CHECK(n == sizeof old && memcmp(bytes, old, n) == 0);
@@ -149,12 +149,12 @@ static void what_has_no_place_any_more_becomes_a_file(void)
 
 static void stretches_are_told_with_what_is_kept(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x8000};
-    struct wry_kept_sector tail = kept_at(0x7000, 0, WRY_SECTOR_SIZE);
+    const struct wry_span span = {.start = 0x4000, .end = 0x8000};
+    struct wry_journal_sector tail = kept_at(0x7000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("stretches", &mine);
     GArray *stretches;
 
-    CHECK(begin(journal, &run, &tail, 1));
+    CHECK(begin(journal, &span, &tail, 1));
     CHECK(journal_unsettled(journal, &stretches));
     CHECK_EQUAL(2, stretches->len);
     const struct journal_stretch *s = &g_array_index(stretches, struct journal_stretch, 0);
@@ -173,12 +173,12 @@ static bool at_once(void *context)
 
 static void a_lock_is_an_error_and_never_an_empty_journal(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
+    const struct wry_span span = {.start = 0x4000, .end = 0x5000};
     struct journal *journal = open_journal("locked", &mine);
     GError *error = NULL;
     sqlite3 *other = NULL;
 
-    CHECK(begin(journal, &run, NULL, 0));
+    CHECK(begin(journal, &span, NULL, 0));
     journal_close(journal);
     g_autofree char *path = g_build_filename(scratch_file("locked"), "journal.db", NULL);
     journal = journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error);
@@ -186,15 +186,15 @@ static void a_lock_is_an_error_and_never_an_empty_journal(void)
     journal_set_board(journal, &mine);
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &other));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(other, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
-    CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
-    CHECK(!begin(journal, &run, NULL, 0));
+    CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_callbacks(journal)->unsettled(journal, 0x4000, 1));
+    CHECK(!begin(journal, &span, NULL, 0));
     CHECK(strstr(journal_problem(journal), "locked") != NULL);
     CHECK(journal_open(scratch_file("locked"), (struct wry_stop){.asked = at_once}, &error) ==
           NULL);
     CHECK(error && strstr(error->message, "locked") != NULL);
     g_clear_error(&error);
     sqlite3_close(other);
-    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->unsettled(journal, 0x4000, 1));
+    CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->unsettled(journal, 0x4000, 1));
     journal_close(journal);
 }
 
@@ -217,13 +217,13 @@ static void a_journal_that_is_no_database_is_refused(void)
 
 static void a_damaged_page_is_noticed(void)
 {
-    const struct wry_run run = {.start = 0, .end = 0x40000};
-    struct wry_kept_sector tail = kept_at(0x3F000, 0, WRY_SECTOR_SIZE);
+    const struct wry_span span = {.start = 0, .end = 0x40000};
+    struct wry_journal_sector tail = kept_at(0x3F000, 0, WRY_SECTOR_SIZE);
     struct journal *journal = open_journal("damaged", &mine);
     GError *error = NULL;
     size_t n = 0;
 
-    CHECK(begin(journal, &run, &tail, 1));
+    CHECK(begin(journal, &span, &tail, 1));
     journal_close(journal);
     g_autofree uint8_t *bytes = scratch_read("damaged/journal.db", &n);
     CHECK(n > 8192);
@@ -287,8 +287,8 @@ static void rows_that_nobody_keeps_are_a_problem(void)
         {"old = zeroblob(8192)", "not of the size of pages", true},
         {"old = ''", "not of the size of pages", true},
     };
-    const struct wry_run run = {.start = 0x4000, .end = 0x5000};
-    struct wry_kept_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
+    const struct wry_span span = {.start = 0x4000, .end = 0x5000};
+    struct wry_journal_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
     uint8_t shall[WRY_SECTOR_SIZE];
 
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -298,9 +298,9 @@ static void rows_that_nobody_keeps_are_a_problem(void)
         struct journal *journal = open_journal(name, &mine);
         GArray *stretches = NULL;
         check_context("%s", cases[i].change);
-        CHECK(begin(journal, &run, &head, 1));
+        CHECK(begin(journal, &span, &head, 1));
         tables_change(path, change);
-        CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_keeper(journal)->saved(journal, &was, shall));
+        CHECK_EQUAL(WRY_KEPT_UNKNOWN, journal_callbacks(journal)->saved(journal, &was, shall));
         CHECK(strstr(journal_problem(journal), cases[i].problem) != NULL);
         CHECK_EQUAL(cases[i].told, journal_unsettled(journal, &stretches));
         g_array_unref(stretches);
@@ -313,7 +313,7 @@ static void rows_that_nobody_keeps_are_a_problem(void)
 
 static void one_of_version_1_is_brought_up_to_date(void)
 {
-    struct wry_kept_sector was;
+    struct wry_journal_sector was;
     uint8_t shall[WRY_SECTOR_SIZE];
     sqlite3 *db = NULL;
     sqlite3_stmt *statement = NULL;
@@ -332,7 +332,7 @@ static void one_of_version_1_is_brought_up_to_date(void)
     sqlite3_finalize(statement);
     sqlite3_close(db);
     struct journal *journal = open_journal("version-1", &mine);
-    CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &was, shall));
+    CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->saved(journal, &was, shall));
     CHECK_EQUAL(0x4000, was.offset);
     CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
     CHECK(memcmp(was.bytes, old, sizeof old) == 0 && memcmp(shall, old, sizeof old) == 0);
@@ -341,7 +341,7 @@ static void one_of_version_1_is_brought_up_to_date(void)
 
 static void one_of_version_2_is_brought_up_to_date(void)
 {
-    struct wry_kept_sector was;
+    struct wry_journal_sector was;
     uint8_t shall[WRY_SECTOR_SIZE];
     sqlite3 *db = NULL;
     sqlite3_stmt *statement = NULL;
@@ -367,7 +367,7 @@ static void one_of_version_2_is_brought_up_to_date(void)
     sqlite3_close(db);
     for (int times = 0; times < 2; times++) {
         struct journal *journal = open_journal("version-2", &mine);
-        CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &was, shall));
+        CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->saved(journal, &was, shall));
         CHECK_EQUAL(0x4000, was.offset);
         CHECK(was.from == 0 && was.to == WRY_SECTOR_SIZE);
         CHECK(memcmp(was.bytes, old, sizeof old) == 0);
@@ -376,25 +376,25 @@ static void one_of_version_2_is_brought_up_to_date(void)
     }
 }
 
-/* Three mixed sectors of one run, of which a part was read. */
+/* Three mixed sectors of one span, of which a part was read. */
 static void what_was_read_of_a_sector_is_what_is_kept(void)
 {
-    const struct wry_run run = {.start = 0x4000, .end = 0x9000};
-    const struct wry_kept_sector kept[] = {kept_at(0x4000, 0, 0x300), kept_at(0x6000, 0x500, 0x600),
-                                           kept_at(0x8000, 0xF00, 0x1000)};
-    struct wry_kept_sector was;
+    const struct wry_span span = {.start = 0x4000, .end = 0x9000};
+    const struct wry_journal_sector kept[] = {
+        kept_at(0x4000, 0, 0x300), kept_at(0x6000, 0x500, 0x600), kept_at(0x8000, 0xF00, 0x1000)};
+    struct wry_journal_sector was;
     uint8_t shall[WRY_SECTOR_SIZE];
     struct journal *journal = open_journal("parts", &mine);
-    const struct wry_keeper *keeper = journal_keeper(journal);
+    const struct wry_journal *callbacks = journal_callbacks(journal);
 
-    CHECK(begin(journal, &run, kept, 3));
+    CHECK(begin(journal, &span, kept, 3));
     for (size_t i = 0; i < 3; i++) {
-        CHECK_EQUAL(WRY_KEPT_YES, keeper->saved(journal, &was, shall));
+        CHECK_EQUAL(WRY_KEPT_YES, callbacks->saved(journal, &was, shall));
         CHECK_EQUAL(kept[i].offset, was.offset);
         CHECK(was.from == kept[i].from && was.to == kept[i].to);
         CHECK(memcmp(old + was.from, was.bytes + was.from, was.to - was.from) == 0);
         CHECK(memcmp(intended, shall, sizeof intended) == 0);
-        CHECK(keeper->yield(journal, was.offset));
+        CHECK(callbacks->yield(journal, was.offset));
         const char *path = g_ptr_array_index(journal_set_aside(journal), i);
         gsize n = 0;
         g_autofree char *bytes = NULL;
@@ -403,8 +403,8 @@ static void what_was_read_of_a_sector_is_what_is_kept(void)
         g_autofree char *place = g_strdup_printf("-0x%06X-", (unsigned)(was.offset + was.from));
         CHECK(strstr(path, place) != NULL);
     }
-    CHECK_EQUAL(WRY_KEPT_NO, keeper->saved(journal, &was, shall));
-    CHECK_EQUAL(WRY_KEPT_YES, keeper->unsettled(journal, 0x5000, 1));
+    CHECK_EQUAL(WRY_KEPT_NO, callbacks->saved(journal, &was, shall));
+    CHECK_EQUAL(WRY_KEPT_YES, callbacks->unsettled(journal, 0x5000, 1));
     journal_close(journal);
 }
 
@@ -430,24 +430,25 @@ static gpointer work_at_board(gpointer data)
     static const struct wry_reader unreadable = {.read = read_nothing};
     struct bench_board *board = data;
     struct journal *journal = open_journal("many", &board->reply);
-    const struct wry_keeper *keeper = journal_keeper(journal);
-    struct wry_kept_sector was;
+    const struct wry_journal *callbacks = journal_callbacks(journal);
+    struct wry_journal_sector was;
     uint8_t shall[WRY_SECTOR_SIZE];
 
     board->kept_well = true;
     for (uint32_t i = 0; i < ROUNDS; i++) {
-        const struct wry_run run = {.start = i * 0x4000, .end = i * 0x4000 + 0x3000};
-        struct wry_kept_sector head = kept_at(run.start, 0, WRY_SECTOR_SIZE);
+        const struct wry_span span = {.start = i * 0x4000, .end = i * 0x4000 + 0x3000};
+        struct wry_journal_sector head = kept_at(span.start, 0, WRY_SECTOR_SIZE);
         bool begun =
-            keeper->begin(journal, &run, &head, 1, board->spoils ? &unreadable : &shall_be);
+            callbacks->begin(journal, &span, &head, 1, board->spoils ? &unreadable : &shall_be);
         board->good += begun;
         board->bad += !begun;
         if (!begun)
             continue;
-        board->kept_well =
-            board->kept_well && keeper->unsettled(journal, run.start, 1) == WRY_KEPT_YES &&
-            keeper->saved(journal, &was, shall) == WRY_KEPT_YES && was.offset == run.start &&
-            keeper->end(journal, &run) && keeper->unsettled(journal, 0, 0x400000) == WRY_KEPT_NO;
+        board->kept_well = board->kept_well &&
+                           callbacks->unsettled(journal, span.start, 1) == WRY_KEPT_YES &&
+                           callbacks->saved(journal, &was, shall) == WRY_KEPT_YES &&
+                           was.offset == span.start && callbacks->end(journal, &span) &&
+                           callbacks->unsettled(journal, 0, 0x400000) == WRY_KEPT_NO;
     }
     if (board->bad > 0)
         board->kept_well = strstr(journal_problem(journal), "could not be read") != NULL;
@@ -479,14 +480,14 @@ static void many_boards_wait_for_the_disk_together(void)
 
 static gpointer join_and_do(gpointer data)
 {
-    struct together *own = data;
+    struct group_commit *own = data;
 
-    if (!together_join(own)) {
-        for (struct together *each = own; each; each = each->next) {
+    if (!group_commit_join(own)) {
+        for (struct group_commit *each = own; each; each = each->next) {
             g_atomic_int_inc((int *)each->work);
             each->good = true;
         }
-        together_finish(own);
+        group_commit_finish(own);
     }
     return NULL;
 }
@@ -495,18 +496,18 @@ static gpointer join_and_do(gpointer data)
 static void work_is_done_once_whoever_does_it(void)
 {
     int done[6] = {0};
-    struct together works[6];
+    struct group_commit works[6];
     GThread *threads[6];
 
     for (unsigned i = 0; i < 6; i++)
-        works[i] = (struct together){.key = i == 5 ? "other" : "same", .work = &done[i]};
-    CHECK(!together_join(&works[0]));
+        works[i] = (struct group_commit){.key = i == 5 ? "other" : "same", .work = &done[i]};
+    CHECK(!group_commit_join(&works[0]));
     for (unsigned i = 1; i < 6; i++)
         threads[i] = g_thread_new("joins", join_and_do, &works[i]);
     g_thread_join(threads[5]);
     CHECK_EQUAL(1, done[5]);
     CHECK_EQUAL(0, done[1] + done[2] + done[3] + done[4]);
-    together_finish(&works[0]);
+    group_commit_finish(&works[0]);
     for (unsigned i = 1; i < 5; i++) {
         g_thread_join(threads[i]);
         CHECK(works[i].good);

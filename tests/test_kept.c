@@ -83,7 +83,7 @@ static void journals_of_versions_1_and_2_keep_what_they_kept(void)
                                                  .chip_code = 0x7402,
                                                  .capacity = 0x400000,
                                                  .jedec = {0x7F, 0x51, 0x16}};
-    struct wry_kept_sector was;
+    struct wry_journal_sector was;
     uint8_t shall[WRY_SECTOR_SIZE];
 
     for (size_t i = 0; i < G_N_ELEMENTS(names); i++) {
@@ -96,7 +96,7 @@ static void journals_of_versions_1_and_2_keep_what_they_kept(void)
         struct journal *journal = journal_open(folder, (struct wry_stop){0}, &error);
         CHECK(journal != NULL);
         journal_set_board(journal, &board);
-        CHECK_EQUAL(WRY_KEPT_YES, journal_keeper(journal)->saved(journal, &was, shall));
+        CHECK_EQUAL(WRY_KEPT_YES, journal_callbacks(journal)->saved(journal, &was, shall));
         CHECK_EQUAL(0x4000, was.offset);
         CHECK(memcmp(was.bytes, "old tide table; ", 16) == 0);
         CHECK(memcmp(shall, i == 0 ? "old tide table; " : "new tide table; ", 16) == 0);

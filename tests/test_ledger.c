@@ -315,7 +315,7 @@ static void old_ledgers_are_brought_up_to_date(void)
     sqlite3 *db = NULL;
 
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
-    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, ledger_lite_migrations[0], NULL, NULL, NULL));
+    CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, ledger_sqlite_migrations[0], NULL, NULL, NULL));
     CHECK_EQUAL(SQLITE_OK,
                 sqlite3_exec(db,
                              "PRAGMA user_version = 1; INSERT INTO run (id, kind, began, computer, "

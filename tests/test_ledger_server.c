@@ -160,10 +160,10 @@ static void one_row_that_is_refused_holds_up_no_other(void)
         CHECK_EQUAL(3, outbox->waiting);
         g_autoptr(GError) error = NULL;
         wry_ledger_send_from(ledger, outbox, &error);
-        struct ledger_lite *lite = ledger_lite_open(outbox->path, NULL);
-        CHECK_EQUAL(1, ledger_lite_take_up(lite, NULL));
-        CHECK_EQUAL(1, ledger_lite_count_waiting(lite, NULL));
-        ledger_lite_close(lite);
+        struct ledger_sqlite *lite = ledger_sqlite_open(outbox->path, NULL);
+        CHECK_EQUAL(1, ledger_sqlite_take_up(lite, NULL));
+        CHECK_EQUAL(1, ledger_sqlite_count_waiting(lite, NULL));
+        ledger_sqlite_close(lite);
         wry_ledger_close(ledger);
         end_lying();
     }

@@ -10,7 +10,7 @@
 #include "cards.h"
 #include "command.h"
 #include "harness.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "pack/shared.h"
 #include "wrytograph/message.h"
 

@@ -11,7 +11,7 @@ static GPtrArray *secrets_of(const char *const *texts, size_t count)
     GPtrArray *secrets = NULL;
 
     for (size_t i = 0; i < count; i++)
-        masking_add(&secrets, texts[i]);
+        secrets_add(&secrets, texts[i]);
     return secrets;
 }
 
@@ -22,8 +22,8 @@ static char *mask_in_pieces(const GPtrArray *secrets, const char *text, size_t n
     GString *masked = g_string_new(NULL);
 
     for (size_t at = 0; at < n; at += piece)
-        masking_put(secrets, held, text + at, MIN(piece, n - at), false, masked);
-    masking_put(secrets, held, NULL, 0, true, masked);
+        secrets_put(secrets, held, text + at, MIN(piece, n - at), false, masked);
+    secrets_put(secrets, held, NULL, 0, true, masked);
     CHECK_EQUAL(0, held->len);
     return g_string_free(masked, FALSE);
 }
@@ -83,8 +83,8 @@ static void a_mask_never_makes_up_a_secret(void)
 static void the_end_of_a_secret_is_none_of_the_beginning(void)
 {
     GPtrArray *secrets = secrets_of((const char *const[]){"moorings"}, 1);
-    g_autoptr(GString) cut = masking_apply_to_bytes(secrets, "orings, ready", 13, true);
-    g_autoptr(GString) whole = masking_apply_to_bytes(secrets, "orings, ready", 13, false);
+    g_autoptr(GString) cut = secrets_apply_to_bytes(secrets, "orings, ready", 13, true);
+    g_autoptr(GString) whole = secrets_apply_to_bytes(secrets, "orings, ready", 13, false);
 
     CHECK(strcmp(cut->str, ", ready") == 0);
     CHECK(strcmp(whole->str, "orings, ready") == 0);
@@ -118,7 +118,7 @@ static void no_secret_is_left_in_any_of_many_texts(void)
         GPtrArray *secrets = NULL;
         for (unsigned i = 0; i < 1 + seed % 4; i++) {
             g_autofree char *secret = random_text(&random, 6);
-            masking_add(&secrets, secret);
+            secrets_add(&secrets, secret);
         }
         g_autofree char *text = random_text(&random, 80);
         size_t piece = 1 + sim_random(&random) % 7;

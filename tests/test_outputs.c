@@ -112,7 +112,7 @@ static void what_a_killed_process_left_is_removed_whatever_its_name(void)
         CHECK(g_file_set_contents((const char *[]){part, beside, own, inner, other}[i], "secret", 6,
                                   NULL));
     g_autofree char *path = g_build_filename(folder, "other.zip", NULL);
-    CHECK(pending_file_save(path, "new", 3, FALSE, NULL));
+    CHECK(atomic_file_save(path, "new", 3, FALSE, NULL));
     CHECK(!is_there(part) && !is_there(beside) && !is_there(kit));
     g_autofree char *spool = of_dead_process(folder, "spool");
     CHECK(g_file_set_contents(spool, "", 0, NULL));

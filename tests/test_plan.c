@@ -22,19 +22,19 @@ static void placements_are_sorted_and_an_aligned_one_is_one_run(void)
     struct wry_placement items[] = {place(0x8000, 0x2000), place(0x1000, 0x1000)};
     struct wry_plan plan;
     struct wry_fault fault;
-    struct wry_run run;
+    struct wry_span span;
     uint32_t from, to;
 
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, items, 2, 0x100000, &fault));
     CHECK_EQUAL(0x1000, items[0].offset);
-    CHECK(wry_plan_next_run(&plan, 0, &run));
-    CHECK_EQUAL(0x1000, run.start);
-    CHECK_EQUAL(0x2000, run.end);
-    CHECK(!wry_plan_gap(&plan, run.start, run.end - run.start, &from, &to));
-    CHECK(wry_plan_next_run(&plan, run.end, &run));
-    CHECK_EQUAL(0x8000, run.start);
-    CHECK_EQUAL(0xA000, run.end);
-    CHECK(!wry_plan_next_run(&plan, run.end, &run));
+    CHECK(wry_plan_next_span(&plan, 0, &span));
+    CHECK_EQUAL(0x1000, span.start);
+    CHECK_EQUAL(0x2000, span.end);
+    CHECK(!wry_plan_gap(&plan, span.start, span.end - span.start, &from, &to));
+    CHECK(wry_plan_next_span(&plan, span.end, &span));
+    CHECK_EQUAL(0x8000, span.start);
+    CHECK_EQUAL(0xA000, span.end);
+    CHECK(!wry_plan_next_span(&plan, span.end, &span));
     CHECK_EQUAL(0x3000, wry_plan_total(&plan));
 }
 
@@ -43,13 +43,13 @@ static void a_sector_shared_in_part_is_mixed(void)
     struct wry_placement items[] = {place(0x1800, 0x2000)};
     struct wry_plan plan;
     struct wry_fault fault;
-    struct wry_run run;
+    struct wry_span span;
     uint32_t from, to;
 
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, items, 1, 0x100000, &fault));
-    CHECK(wry_plan_next_run(&plan, 0, &run));
-    CHECK_EQUAL(0x1000, run.start);
-    CHECK_EQUAL(0x4000, run.end);
+    CHECK(wry_plan_next_span(&plan, 0, &span));
+    CHECK_EQUAL(0x1000, span.start);
+    CHECK_EQUAL(0x4000, span.end);
     CHECK(wry_plan_gap(&plan, 0x1000, 0x1000, &from, &to));
     CHECK(from == 0x1000 && to == 0x1800);
     CHECK(!wry_plan_gap(&plan, 0x2000, 0x1000, &from, &to));
@@ -88,20 +88,20 @@ static void what_ends_beyond_the_flash_is_refused(void)
     CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &last, 1, 0x100000, &fault));
 }
 
-/* The promise of runs: each covered byte is in one, all sectors are covered in part, and a gap
+/* The promise of spans: each covered byte is in one, all sectors are covered in part, and a gap
  * holds all that is not covered, and begins and ends with it. */
 static void check_runs(const struct wry_plan *plan)
 {
-    struct wry_run run;
+    struct wry_span span;
     uint64_t covered = 0;
     uint32_t last_end = 0, start, end;
 
-    for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end) {
-        CHECK(run.start >= last_end && run.start % WRY_SECTOR_SIZE == 0);
-        CHECK(run.end > run.start && run.end <= plan->flash_size);
-        last_end = run.end;
-        covered += wry_plan_covered(plan, run.start, run.end - run.start);
-        for (uint32_t at = run.start; at < run.end; at += WRY_SECTOR_SIZE) {
+    for (uint32_t from = 0; wry_plan_next_span(plan, from, &span); from = span.end) {
+        CHECK(span.start >= last_end && span.start % WRY_SECTOR_SIZE == 0);
+        CHECK(span.end > span.start && span.end <= plan->flash_size);
+        last_end = span.end;
+        covered += wry_plan_covered(plan, span.start, span.end - span.start);
+        for (uint32_t at = span.start; at < span.end; at += WRY_SECTOR_SIZE) {
             uint32_t n = wry_plan_covered(plan, at, WRY_SECTOR_SIZE);
             CHECK(n > 0);
             CHECK_EQUAL(n < WRY_SECTOR_SIZE, wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end));

@@ -56,8 +56,8 @@ static void several_jobs_share_one_connection(void)
     scratch_add_gauge("several");
     struct wry_station *station = make("several", &told);
     struct wry_identity identity = {0};
-    struct wry_image_wanted image = {.place = "start", .file = scratch_file("start.bin")};
-    struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+    struct wry_image_options image = {.place = "start", .file = scratch_file("start.bin")};
+    struct wry_images_options options = {.images = &image, .image_count = 1};
     struct wry_write_result first = {0}, again = {0};
     struct wry_verify_result verified = {0};
 
@@ -65,14 +65,14 @@ static void several_jobs_share_one_connection(void)
     CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_identify(station, true, &identity));
     CHECK(identity.chip == wry_station_chip(station) && identity.deep);
     CHECK_EQUAL(0x400000, identity.flash_found);
-    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &wanted, &first));
+    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &options, &first));
     CHECK(first.written && first.done.sectors_written > 0 && first.done.seconds > 0);
     CHECK_EQUAL(0x4000, first.planned.images[0]->start);
     /* Counts are of each job alone. */
-    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &wanted, &again));
+    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &options, &again));
     CHECK_EQUAL(0, again.done.sectors_written);
     CHECK(again.done.bytes_sent < first.done.bytes_sent / 4);
-    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_verify(station, &wanted, &verified));
+    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_verify(station, &options, &verified));
     CHECK(verified.same && verified.comparisons->len == 1);
     CHECK_EQUAL(WRY_PROBLEM_NONE, wry_station_problem(station)->kind);
     CHECK_EQUAL(3, told.steps); /* one connection, two writes */
@@ -91,23 +91,23 @@ static void a_problem_holds_the_facts(void)
 {
     struct told told = {0};
     struct wry_station *station = make("nobody", &told);
-    struct wry_image_wanted image = {.place = "start", .file = scratch_file("none.bin")};
-    struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+    struct wry_image_options image = {.place = "start", .file = scratch_file("none.bin")};
+    struct wry_images_options options = {.images = &image, .image_count = 1};
     struct wry_write_result result = {0};
 
     CHECK_EQUAL(WRY_OUTCOME_NO_ANSWER, wry_station_connect(station));
     CHECK_EQUAL(WRY_PROBLEM_SYSTEM, wry_station_problem(station)->kind);
     CHECK(strstr(wry_station_problem(station)->cause->message, "nobody") != NULL);
     CHECK(wry_station_port(station) == NULL);
-    CHECK_EQUAL(WRY_OUTCOME_BAD_INPUT, wry_station_write(station, &wanted, &result));
+    CHECK_EQUAL(WRY_OUTCOME_BAD_INPUT, wry_station_write(station, &options, &result));
     CHECK(strstr(wry_station_problem(station)->cause->message, "none.bin") != NULL);
     wry_write_result_clear(&result);
     wry_station_free(station);
 
     scratch_add_gauge("facts");
     station = make("facts", &told);
-    image = (struct wry_image_wanted){.place = "attic", .file = scratch_file("start.bin")};
-    CHECK_EQUAL(WRY_OUTCOME_USAGE, wry_station_write(station, &wanted, &result));
+    image = (struct wry_image_options){.place = "attic", .file = scratch_file("start.bin")};
+    CHECK_EQUAL(WRY_OUTCOME_USAGE, wry_station_write(station, &options, &result));
     const struct wry_problem *problem = wry_station_problem(station);
     CHECK_EQUAL(WRY_PROBLEM_NO_REGION, problem->kind);
     CHECK(strcmp("attic", problem->subject) == 0 &&
@@ -115,9 +115,9 @@ static void a_problem_holds_the_facts(void)
     wry_write_result_clear(&result);
     image.place = "app";
     image.file = scratch_file("gauge.bin");
-    struct wry_image_wanted both[] = {image, {.place = "0x50000", .file = image.file}};
-    wanted = (struct wry_images_wanted){.images = both, .image_count = 2};
-    CHECK_EQUAL(WRY_OUTCOME_USAGE, wry_station_write(station, &wanted, &result));
+    struct wry_image_options both[] = {image, {.place = "0x50000", .file = image.file}};
+    options = (struct wry_images_options){.images = both, .image_count = 2};
+    CHECK_EQUAL(WRY_OUTCOME_USAGE, wry_station_write(station, &options, &result));
     CHECK_EQUAL(WRY_PROBLEM_IMAGES_SHARE, wry_station_problem(station)->kind);
     CHECK_EQUAL(0x50000, wry_station_problem(station)->start);
     wry_write_result_clear(&result);
@@ -129,19 +129,19 @@ static void a_job_that_is_stopped_goes_on_later(void)
     struct told told = {0};
     scratch_add_gauge("stopped");
     struct wry_station *station = make("stopped", &told);
-    struct wry_image_wanted image = {.place = "app", .file = scratch_file("gauge.bin")};
-    struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+    struct wry_image_options image = {.place = "app", .file = scratch_file("gauge.bin")};
+    struct wry_images_options options = {.images = &image, .image_count = 1};
     struct wry_write_result result = {0};
 
     CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_connect(station));
     told.stop_after = told.reports + 40;
-    CHECK_EQUAL(WRY_OUTCOME_STOPPED, wry_station_write(station, &wanted, &result));
+    CHECK_EQUAL(WRY_OUTCOME_STOPPED, wry_station_write(station, &options, &result));
     CHECK_EQUAL(WRY_PROBLEM_SESSION, wry_station_problem(station)->kind);
     CHECK_EQUAL(WRY_STOPPED, wry_station_problem(station)->status);
     CHECK(result.tried && !result.written);
     wry_write_result_clear(&result);
     told.stop_after = 0;
-    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &wanted, &result));
+    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_write(station, &options, &result));
     CHECK(result.written);
     wry_write_result_clear(&result);
     wry_station_free(station);
@@ -158,15 +158,15 @@ static void *back_up_and_write(void *context)
 {
     struct worker *worker = context;
     struct wry_station *station = make(worker->name, &worker->told);
-    struct wry_image_wanted image = {.place = "app", .file = scratch_file("gauge.bin")};
-    struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
-    struct wry_backup_wanted backup = {.file = worker->backup};
+    struct wry_image_options image = {.place = "app", .file = scratch_file("gauge.bin")};
+    struct wry_images_options options = {.images = &image, .image_count = 1};
+    struct wry_backup_options backup = {.file = worker->backup};
     struct wry_backup_result saved = {0};
     struct wry_write_result written = {0};
 
     worker->outcome = wry_station_backup(station, &backup, &saved);
     if (worker->outcome == WRY_OUTCOME_DONE)
-        worker->outcome = wry_station_write(station, &wanted, &written);
+        worker->outcome = wry_station_write(station, &options, &written);
     wry_write_result_clear(&written);
     wry_backup_result_clear(&saved);
     wry_station_free(station);
@@ -202,20 +202,20 @@ static void a_plan_needs_no_board(void)
 {
     struct told told = {0};
     struct wry_station *station = make("nobody", &told);
-    struct wry_image_wanted image = {.place = "app", .file = scratch_file("gauge.bin")};
-    struct wry_images_wanted wanted = {.images = &image,
-                                       .image_count = 1,
-                                       .chip = wry_chip_by_name("turnstone-t2"),
-                                       .flash_size = 0x800000};
+    struct wry_image_options image = {.place = "app", .file = scratch_file("gauge.bin")};
+    struct wry_images_options options = {.images = &image,
+                                         .image_count = 1,
+                                         .chip = wry_chip_by_name("turnstone-t2"),
+                                         .flash_size = 0x800000};
     struct wry_plan_result result = {0};
 
-    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_plan(station, &wanted, &result));
-    CHECK_EQUAL(WRY_LAYOUT_USUAL, result.planned.layout.source);
+    CHECK_EQUAL(WRY_OUTCOME_DONE, wry_station_plan(station, &options, &result));
+    CHECK_EQUAL(WRY_LAYOUT_SOURCE_USUAL, result.planned.layout.source);
     CHECK(result.planned.images[0]->header_set && result.planned.sectors > 10);
     CHECK(strcmp("app", result.planned.images[0]->region->name) == 0);
     wry_plan_result_clear(&result);
-    wanted.chip = wry_chip_by_name("dunlin-d3");
-    CHECK_EQUAL(WRY_OUTCOME_WRONG, wry_station_plan(station, &wanted, &result));
+    options.chip = wry_chip_by_name("dunlin-d3");
+    CHECK_EQUAL(WRY_OUTCOME_WRONG, wry_station_plan(station, &options, &result));
     CHECK_EQUAL(WRY_PROBLEM_FOR_OTHER_CHIP, wry_station_problem(station)->kind);
     wry_plan_result_clear(&result);
     CHECK_EQUAL(0, told.steps);

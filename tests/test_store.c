@@ -110,24 +110,24 @@ static void a_pending_file_appears_only_when_it_is_committed(void)
     const char *path = scratch_file("pending.txt");
     GError *error = NULL;
     unsigned before = files_in(scratch());
-    struct pending_file *file = pending_file_begin(path, FALSE, &error);
+    struct atomic_file *file = atomic_file_begin(path, FALSE, &error);
 
     CHECK(file != NULL);
-    CHECK(g_file_set_contents(pending_file_path(file), "done", 4, NULL));
+    CHECK(g_file_set_contents(atomic_file_path(file), "done", 4, NULL));
     CHECK(!g_file_test(path, G_FILE_TEST_EXISTS));
-    pending_file_abandon(file);
+    atomic_file_abandon(file);
     CHECK_EQUAL(before, files_in(scratch()));
-    file = pending_file_begin(path, FALSE, &error);
-    CHECK(g_file_set_contents(pending_file_path(file), "done", 4, NULL));
-    CHECK(pending_file_commit(file, &error));
+    file = atomic_file_begin(path, FALSE, &error);
+    CHECK(g_file_set_contents(atomic_file_path(file), "done", 4, NULL));
+    CHECK(atomic_file_commit(file, &error));
     CHECK(g_file_test(path, G_FILE_TEST_EXISTS));
     CHECK_EQUAL(before + 1, files_in(scratch()));
-    CHECK(pending_file_begin(path, FALSE, &error) == NULL);
+    CHECK(atomic_file_begin(path, FALSE, &error) == NULL);
     CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
     g_clear_error(&error);
-    file = pending_file_begin(path, TRUE, &error);
-    CHECK(g_file_set_contents(pending_file_path(file), "anew", 4, NULL));
-    CHECK(pending_file_commit(file, &error));
+    file = atomic_file_begin(path, TRUE, &error);
+    CHECK(g_file_set_contents(atomic_file_path(file), "anew", 4, NULL));
+    CHECK(atomic_file_commit(file, &error));
     size_t n = 0;
     g_autofree uint8_t *text = scratch_read("pending.txt", &n);
     CHECK(n == 4 && memcmp(text, "anew", 4) == 0);
@@ -141,10 +141,10 @@ static void content_that_cannot_be_flushed_takes_no_name(void)
     size_t n = 0;
 
     for (gboolean replace = FALSE; replace <= TRUE; replace++) {
-        struct pending_file *file = pending_file_begin(path, replace, &error);
-        CHECK(g_file_set_contents(pending_file_path(file), "new", 3, NULL));
+        struct atomic_file *file = atomic_file_begin(path, replace, &error);
+        CHECK(g_file_set_contents(atomic_file_path(file), "new", 3, NULL));
         failing_flushes = 1;
-        CHECK(!pending_file_commit(file, &error));
+        CHECK(!atomic_file_commit(file, &error));
         CHECK_EQUAL(0, failing_flushes);
         CHECK(error && strstr(error->message, g_strerror(EIO)));
         g_clear_error(&error);
@@ -160,11 +160,11 @@ static void a_name_that_was_taken_meanwhile_is_not_overwritten(void)
 {
     const char *path = scratch_file("race.txt");
     GError *error = NULL;
-    struct pending_file *file = pending_file_begin(path, FALSE, &error);
+    struct atomic_file *file = atomic_file_begin(path, FALSE, &error);
 
-    CHECK(g_file_set_contents(pending_file_path(file), "mine", 4, NULL));
+    CHECK(g_file_set_contents(atomic_file_path(file), "mine", 4, NULL));
     CHECK(g_file_set_contents(path, "theirs", 6, NULL));
-    CHECK(!pending_file_commit(file, &error));
+    CHECK(!atomic_file_commit(file, &error));
     CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
     g_clear_error(&error);
     size_t n = 0;

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "harness.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "rig.h"
 #include "sim/random.h"
 

@@ -5,7 +5,7 @@
 #include "demo/program_like.h"
 #include "harness.h"
 #include "known.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
 #include "rig.h"
 
 enum {

@@ -60,7 +60,7 @@ struct verb {
 
 struct wry_ledger;
 struct wry_station;
-struct live;
+struct progress;
 struct terminal;
 
 struct app {
@@ -79,7 +79,7 @@ struct app {
     JsonBuilder *json; /* an open object; verbs add members */
 
     struct wry_station *station; /* NULL until station_make */
-    struct live *live;           /* what moves on the terminal; NULL without a station */
+    struct progress *live;       /* what moves on the terminal; NULL without a station */
     struct terminal *terminal;   /* shows what the board says; NULL when nobody listens */
 
     struct wry_ledger *ledger; /* NULL until station_settings, or when it cannot be used */

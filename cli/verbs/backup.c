@@ -1,12 +1,12 @@
 /* backup: the flash into an archive tied to the board. */
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
-#include "views/savings.h"
+#include "views/stats.h"
 #include "views/words.h"
 
-static void print_outcome(const struct app *app, const struct wry_backup_wanted *wanted,
+static void print_outcome(const struct app *app, const struct wry_backup_options *options,
                           const struct wry_backup_result *result)
 {
     g_autofree char *address = units_address(result->address);
@@ -17,28 +17,28 @@ static void print_outcome(const struct app *app, const struct wry_backup_wanted 
     app_outcome(app, true,
                 "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,
                 address, result->file, duration);
-    savings_tell(app, &result->done);
-    if (wanted->older)
+    stats_tell(app, &result->done);
+    if (options->older)
         app_note(app, "%s had not changed and came from the older archive.", same);
 }
 
-static int back_up(struct app *app, struct wry_backup_wanted *wanted)
+static int back_up(struct app *app, struct wry_backup_options *options)
 {
     struct wry_backup_result result = {0};
 
-    wanted->file = app->rest[0];
-    if (wanted->file && (app->rest[1] || wanted->folder))
+    options->file = app->rest[0];
+    if (options->file && (app->rest[1] || options->folder))
         return app_fail(app, EXIT_USAGE,
                         "Such as 'wrytograph backup gauge-1.zip', or 'wrytograph backup' alone for "
                         "a name of its own in the folder of backups.",
-                        wanted->folder ? "a file to back up to, and a folder"
-                                       : "more than one file to back up to");
+                        options->folder ? "a file to back up to, and a folder"
+                                        : "more than one file to back up to");
     int code = station_make(app);
     if (code != EXIT_DONE)
         return code;
-    enum wry_outcome outcome = wry_station_backup(app->station, wanted, &result);
+    enum wry_outcome outcome = wry_station_backup(app->station, options, &result);
     if (result.saved) {
-        print_outcome(app, wanted, &result);
+        print_outcome(app, options, &result);
         json_add_backup(app->json, &result);
     }
     wry_backup_result_clear(&result);
@@ -66,12 +66,12 @@ int verb_backup(struct app *app, int argc, char **argv)
 
     if (!app_parse(app, argc, argv, entries))
         return app->code;
-    struct wry_backup_wanted wanted = {
+    struct wry_backup_options options = {
 
         .folder = into,
         .parts = (const char *const *)only,
         .older = since,
         .plain = plain,
         .replace = replace};
-    return back_up(app, &wanted);
+    return back_up(app, &options);
 }

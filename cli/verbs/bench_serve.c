@@ -29,14 +29,14 @@ static bool is_this_computer(const char *host)
     return address ? g_inet_address_get_is_loopback(address) : g_strcmp0(host, "localhost") == 0;
 }
 
-int bench_serve(struct app *app, const struct bench_serve_settings *wanted)
+int bench_serve(struct app *app, const struct bench_serve_settings *options)
 {
-    struct bench_serve_settings settings = *wanted;
+    struct bench_serve_settings settings = *options;
     GError *error = NULL;
     g_auto(GStrv) names =
         app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
 
-    settings.host = wanted->host ? wanted->host : "127.0.0.1";
+    settings.host = options->host ? options->host : "127.0.0.1";
     if (!names)
         return explain_error(app, error);
     if (!names[0])

@@ -7,6 +7,6 @@
 
 /* Serves the boards named behind 'serve', or all, until Ctrl-C. host NULL: loopback. EXIT_DONE or
  * the code of app_fail. */
-int bench_serve(struct app *app, const struct bench_serve_settings *wanted);
+int bench_serve(struct app *app, const struct bench_serve_settings *options);
 
 #endif

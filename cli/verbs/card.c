@@ -1,5 +1,5 @@
 /* card: job cards and kits. */
-#include "card.h"
+#include "card_verb.h"
 
 #include <stdio.h>
 #include <string.h>
@@ -15,7 +15,7 @@
 static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
 {
     for (guint i = 0; i < mistakes->len; i++) {
-        const struct wry_mistake *mistake = g_ptr_array_index(mistakes, i);
+        const struct wry_diagnostic *mistake = g_ptr_array_index(mistakes, i);
         if (mistake->file && mistake->line > 0)
             app_print(app, "%s:%u:%u: %s.", mistake->file, mistake->line, mistake->column,
                       mistake->text);

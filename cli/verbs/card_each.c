@@ -4,8 +4,8 @@
 #include <unistd.h>
 
 #include "base/units.h"
-#include "card.h"
 #include "card_log.h"
+#include "card_verb.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/run_outcome.h"
@@ -206,7 +206,7 @@ static bool tell_end(void *context)
 static void run_board(struct each *each, const char *link, struct wry_run_result *result)
 {
     struct app *app = each->app;
-    struct wry_run_wanted wanted = {
+    struct wry_run_options job_options = {
         .card = each->card, .dry_run = app->dry_run, .again = each->options->again};
     struct wry_station_settings settings = each->settings;
     struct card_log log;
@@ -218,7 +218,7 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
         return;
     }
     station_make_of(app, &settings);
-    enum wry_outcome outcome = wry_station_run(app->station, &wanted, result);
+    enum wry_outcome outcome = wry_station_run(app->station, &job_options, result);
     bool passed = outcome == WRY_OUTCOME_DONE, simulated = wry_station_is_simulated(app->station);
     station_conclude(app, outcome);
     g_autofree char *line =

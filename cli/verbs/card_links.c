@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "base/text_file.h"
-#include "card.h"
+#include "card_verb.h"
 #include "wrytograph-host/serial.h"
 
 static bool add(struct app *app, GPtrArray *links, const char *link)

@@ -2,7 +2,7 @@
 #ifndef WRY_CLI_CARD_LOG_H
 #define WRY_CLI_CARD_LOG_H
 
-#include "station.h"
+#include "station_options.h"
 #include "views/board_log.h"
 
 struct card_log {

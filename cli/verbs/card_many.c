@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "base/units.h"
-#include "card.h"
+#include "card_verb.h"
 #include "views/board_log.h"
 #include "views/explain.h"
 #include "views/json.h"
@@ -174,7 +174,7 @@ static bool open_logs(struct many *many, const char *folder)
 static int run(struct many *many, const struct card_options *options, struct listener *listeners)
 {
     struct wry_station_settings settings;
-    struct wry_run_wanted wanted = {
+    struct wry_run_options job_options = {
         .card = many->card, .dry_run = many->app->dry_run, .again = options->again};
     g_autofree char *folder = options->logs ? g_strdup(options->logs) : board_log_folder();
     int code = station_settings(many->app, &settings);
@@ -194,7 +194,7 @@ static int run(struct many *many, const struct card_options *options, struct lis
         many->boards[i].settings = settings;
     }
     many->view = many_view_new(many->app, many->rows, many->count);
-    wry_run_many(&wanted, many->boards, many->count, turn, many);
+    wry_run_many(&job_options, many->boards, many->count, turn, many);
     many_view_end(many->view);
     tell_same(many);
     code = conclude(many);

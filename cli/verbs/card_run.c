@@ -1,8 +1,8 @@
 /* card run: on one board. */
 #include <string.h>
 
-#include "card.h"
 #include "card_log.h"
+#include "card_verb.h"
 #include "views/explain.h"
 #include "views/run_outcome.h"
 
@@ -39,7 +39,8 @@ static void show_heard(const struct app *app, const GString *heard)
 int card_run_one(struct app *app, struct wry_card *card, const struct card_options *options)
 {
     struct wry_station_settings settings;
-    struct wry_run_wanted wanted = {.card = card, .dry_run = app->dry_run, .again = options->again};
+    struct wry_run_options job_options = {
+        .card = card, .dry_run = app->dry_run, .again = options->again};
     struct wry_run_result result = {0};
     int code = station_settings(app, &settings);
 
@@ -53,7 +54,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     settings.context = &hearing;
     settings.event = on_event;
     station_make_of(app, &settings);
-    enum wry_outcome outcome = wry_station_run(app->station, &wanted, &result);
+    enum wry_outcome outcome = wry_station_run(app->station, &job_options, &result);
     run_outcome_add_json(app->json, &result);
     code = station_conclude(app, outcome);
     if (result.earlier > 0 && !result.done_before)

@@ -1,6 +1,6 @@
 /* erase: all of the flash, regions or ranges; everything else stays. */
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
 #include "views/words.h"
@@ -34,11 +34,11 @@ int verb_erase(struct app *app, int argc, char **argv)
     int code = station_make(app);
     if (code != EXIT_DONE)
         return code;
-    struct wry_erase_wanted wanted = {.parts = (const char *const *)app->rest,
-                                      .every_sector = app->every_sector,
-                                      .dry_run = app->dry_run,
-                                      .without_backup = without_backup};
-    enum wry_outcome outcome = wry_station_erase(app->station, &wanted, &result);
+    struct wry_erase_options options = {.parts = (const char *const *)app->rest,
+                                        .every_sector = app->every_sector,
+                                        .dry_run = app->dry_run,
+                                        .without_backup = without_backup};
+    enum wry_outcome outcome = wry_station_erase(app->station, &options, &result);
     if (result.erased) {
         print_outcome(app, &result.done);
         json_add_erase(app->json, &result);

@@ -1,5 +1,5 @@
 /* examine: the link doctor. */
-#include "station.h"
+#include "station_options.h"
 #include "values.h"
 #include "verbs.h"
 #include "views/explain.h"

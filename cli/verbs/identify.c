@@ -1,5 +1,5 @@
 /* identify: which board is on the link. */
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/identity.h"
 

@@ -1,9 +1,9 @@
 /* inspect: what a file contains, without a board. */
 #include <string.h>
 
-#include "card.h"
-#include "station.h"
-#include "store/card/card.h"
+#include "card_verb.h"
+#include "station_options.h"
+#include "store/card/card_data.h"
 #include "store/card/kit.h"
 #include "verbs.h"
 #include "views/card_view.h"

@@ -1,6 +1,6 @@
 /* plan: what write would do, checked and drawn, touching nothing. */
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "values.h"
 #include "verbs.h"
 #include "views/announce.h"
@@ -17,25 +17,25 @@ struct plan_options {
 
 /* Without a link, the flash is described by --chip and --flash. */
 static int describe_flash(struct app *app, const struct plan_options *options,
-                          struct wry_images_wanted *wanted)
+                          struct wry_images_options *job_options)
 {
     if (!options->chip || !options->flash)
         return app_fail(app, EXIT_USAGE,
                         "Give --link for the board that is there, or --chip and --flash.",
                         "no board to plan for");
-    int code = values_chip(app, options->chip, &wanted->chip);
+    int code = values_chip(app, options->chip, &job_options->chip);
     if (code != EXIT_DONE)
         return code;
-    if (!units_parse_size(options->flash, &wanted->flash_size) ||
-        wanted->flash_size < wanted->chip->flash_min ||
-        wanted->flash_size > wanted->chip->flash_max)
+    if (!units_parse_size(options->flash, &job_options->flash_size) ||
+        job_options->flash_size < job_options->chip->flash_min ||
+        job_options->flash_size > job_options->chip->flash_max)
         return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                        "'%s' is no flash size of a %s", options->flash, wanted->chip->title);
+                        "'%s' is no flash size of a %s", options->flash, job_options->chip->title);
     return EXIT_DONE;
 }
 
 static int choose_flash(struct app *app, const struct plan_options *options,
-                        struct wry_images_wanted *wanted)
+                        struct wry_images_options *job_options)
 {
     bool described = options->chip || options->flash;
 
@@ -43,7 +43,7 @@ static int choose_flash(struct app *app, const struct plan_options *options,
         return app_fail(app, EXIT_USAGE, "Give either --link, or --chip and --flash.",
                         "two boards to plan for");
     if (described || (!app->link && !g_getenv("WRYTOGRAPH_LINK")))
-        return describe_flash(app, options, wanted);
+        return describe_flash(app, options, job_options);
     return EXIT_DONE;
 }
 
@@ -89,19 +89,19 @@ static int show(struct app *app, const struct wry_plan_result *result,
 static int run(struct app *app, const struct plan_options *options)
 {
     struct wry_plan_result result = {0};
-    struct wry_images_wanted wanted;
-    int code = station_parse_images(app, &wanted);
+    struct wry_images_options job_options;
+    int code = station_parse_images(app, &job_options);
 
     if (code == EXIT_DONE)
-        code = choose_flash(app, options, &wanted);
+        code = choose_flash(app, options, &job_options);
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)
-        code = station_conclude(app, wry_station_plan(app->station, &wanted, &result));
+        code = station_conclude(app, wry_station_plan(app->station, &job_options, &result));
     if (code == EXIT_DONE)
         code = show(app, &result, options);
     wry_plan_result_clear(&result);
-    station_free_images(&wanted);
+    station_free_images(&job_options);
     return code;
 }
 

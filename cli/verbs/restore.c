@@ -1,9 +1,9 @@
 /* restore: an archive back onto its board. */
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
-#include "views/savings.h"
+#include "views/stats.h"
 #include "views/words.h"
 
 static void print_outcome(const struct app *app, const struct wry_done *done)
@@ -16,17 +16,17 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
                 "right already, %s.",
                 total, (unsigned)done->sectors_written, done->sectors_written == 1 ? "" : "s",
                 (unsigned)done->sectors_left, done->sectors_left == 1 ? "was" : "were", duration);
-    savings_tell(app, done);
+    stats_tell(app, done);
 }
 
-static int restore(struct app *app, const struct wry_restore_wanted *wanted)
+static int restore(struct app *app, const struct wry_restore_options *options)
 {
     struct wry_restore_result result = {0};
     int code = station_make(app);
 
     if (code != EXIT_DONE)
         return code;
-    enum wry_outcome outcome = wry_station_restore(app->station, wanted, &result);
+    enum wry_outcome outcome = wry_station_restore(app->station, options, &result);
     if (result.restored) {
         print_outcome(app, &result.done);
         json_add_restore(app->json, &result);
@@ -56,11 +56,11 @@ int verb_restore(struct app *app, int argc, char **argv)
     if (!app->rest[0] || app->rest[1])
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph restore gauge-1.zip'.",
                         "give one archive to restore");
-    struct wry_restore_wanted wanted = {.file = app->rest[0],
-                                        .parts = (const char *const *)only,
-                                        .from_another_board = from_another_board,
-                                        .without_backup = without_backup,
-                                        .every_sector = app->every_sector,
-                                        .dry_run = app->dry_run};
-    return restore(app, &wanted);
+    struct wry_restore_options options = {.file = app->rest[0],
+                                          .parts = (const char *const *)only,
+                                          .from_another_board = from_another_board,
+                                          .without_backup = without_backup,
+                                          .every_sector = app->every_sector,
+                                          .dry_run = app->dry_run};
+    return restore(app, &options);
 }

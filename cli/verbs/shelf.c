@@ -1,7 +1,7 @@
 /* shelf: images that this computer keeps, and which of them fit a board. */
 #include "wrytograph-host/shelf.h"
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "values.h"
 #include "verbs.h"
 #include "views/explain.h"

@@ -1,5 +1,5 @@
 /* start: leave loading mode, run the firmware, and hear its first words. */
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/terminal.h"
 
@@ -7,8 +7,8 @@
 
 static int run(struct app *app, struct terminal_options *options)
 {
-    struct wry_talk_wanted wanted = {0};
-    int code = terminal_wanted(app, options, &wanted);
+    struct wry_console_options job_options = {0};
+    int code = terminal_console_options(app, options, &job_options);
 
     if (code == EXIT_DONE)
         code = station_make(app);
@@ -16,9 +16,9 @@ static int run(struct app *app, struct terminal_options *options)
         code = station_conclude(app, wry_station_connect(app->station));
     if (code != EXIT_DONE)
         return code;
-    if (!app->listen && wanted.step_count == 0 && wanted.time == 0)
-        wanted.time = FIRST_WORDS;
-    return terminal_run(app, options, &wanted, wry_station_start);
+    if (!app->listen && job_options.step_count == 0 && job_options.time == 0)
+        job_options.time = FIRST_WORDS;
+    return terminal_run(app, options, &job_options, wry_station_start);
 }
 
 int verb_start(struct app *app, int argc, char **argv)

@@ -1,9 +1,9 @@
 /* verify: images or an archive against what the flash holds. */
-#include "station.h"
+#include "station_options.h"
 #include "store/archive/archive.h"
 #include "verbs.h"
-#include "views/differences.h"
 #include "views/json.h"
+#include "views/mismatches.h"
 
 static int conclude(struct app *app, enum wry_outcome outcome, struct wry_verify_result *result,
                     const char *list, const char *what)
@@ -11,7 +11,7 @@ static int conclude(struct app *app, enum wry_outcome outcome, struct wry_verify
     if (result->comparisons)
         json_add_verify(app->json, result, list);
     if (outcome == WRY_OUTCOME_DIFFERS && result->comparisons && !result->same)
-        differences_draw(app, result);
+        mismatches_draw(app, result);
     if (outcome == WRY_OUTCOME_DONE)
         app_outcome(app, true, "Verified: the flash holds %s.", what);
     wry_verify_result_clear(result);
@@ -32,18 +32,18 @@ static int verify_archive(struct app *app, const char *file, bool read_back)
 static int verify_images(struct app *app, bool read_back)
 {
     struct wry_verify_result result = {0};
-    struct wry_images_wanted wanted;
-    int code = station_parse_images(app, &wanted);
+    struct wry_images_options options;
+    int code = station_parse_images(app, &options);
 
-    wanted.read_back = read_back;
+    options.read_back = read_back;
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE) {
-        enum wry_outcome outcome = wry_station_verify(app->station, &wanted, &result);
+        enum wry_outcome outcome = wry_station_verify(app->station, &options, &result);
         code = conclude(app, outcome, &result, "images",
-                        wanted.image_count == 1 ? "the image" : "all the images");
+                        options.image_count == 1 ? "the image" : "all the images");
     }
-    station_free_images(&wanted);
+    station_free_images(&options);
     return code;
 }
 

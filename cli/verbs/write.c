@@ -1,10 +1,10 @@
 /* write: images at their places, checked by the board's own digest. */
 #include "base/units.h"
-#include "station.h"
+#include "station_options.h"
 #include "verbs.h"
 #include "views/expected.h"
 #include "views/json.h"
-#include "views/savings.h"
+#include "views/stats.h"
 #include "views/words.h"
 #include "wrytograph/layout.h"
 
@@ -50,7 +50,7 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
                  (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",
                  (unsigned)done->sectors_left);
     warn_of_no_program(app, &result->planned);
-    savings_tell(app, done);
+    stats_tell(app, done);
     if (done->frames_resent > 0)
         app_note(app, "%u frame%s damaged on the line and sent again.", done->frames_resent,
                  done->frames_resent == 1 ? " was" : "s were");
@@ -60,11 +60,11 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
     app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
 }
 
-static int write_images(struct app *app, const struct wry_images_wanted *wanted)
+static int write_images(struct app *app, const struct wry_images_options *options)
 {
     struct wry_write_result result = {0};
-    enum wry_outcome outcome = wry_station_write(app->station, wanted, &result);
-    bool planned = outcome == WRY_OUTCOME_DONE && wanted->dry_run;
+    enum wry_outcome outcome = wry_station_write(app->station, options, &result);
+    bool planned = outcome == WRY_OUTCOME_DONE && options->dry_run;
 
     if (result.tried || planned) {
         g_autofree char *address = units_address(wry_station_board(app->station)->eui48);
@@ -88,16 +88,16 @@ int verb_write(struct app *app, int argc, char **argv)
                                "Also where settings go that no known backup of this board holds",
                                NULL},
                               G_OPTION_ENTRY_NULL};
-    struct wry_images_wanted wanted;
+    struct wry_images_options options;
 
     if (!app_parse(app, argc, argv, entries))
         return app->code;
-    int code = station_parse_images(app, &wanted);
-    wanted.without_backup = without_backup;
+    int code = station_parse_images(app, &options);
+    options.without_backup = without_backup;
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)
-        code = write_images(app, &wanted);
-    station_free_images(&wanted);
+        code = write_images(app, &options);
+    station_free_images(&options);
     return code;
 }

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "base/units.h"
-#include "bench/bench.h"
+#include "bench/bench_folder.h"
 #include "findings.h"
 #include "store/file/error.h"
 #include "words.h"
@@ -285,7 +285,7 @@ static int explain_session(struct app *app, const struct wry_problem *p)
                         (unsigned)p->fault.found);
     case WRY_OK:
     case WRY_BAD_ARGUMENT:
-    case WRY_KEEPER_FAILED:
+    case WRY_JOURNAL_FAILED:
     case WRY_OVERLAP:
         break;
     }
@@ -296,10 +296,10 @@ static int explain_session(struct app *app, const struct wry_problem *p)
 static int not_that_flash(struct app *app, const struct wry_problem *p)
 {
     g_autofree char *found = units_flash_size((uint32_t)p->found);
-    g_autofree char *wanted = units_flash_size((uint32_t)p->expected);
+    g_autofree char *options = units_flash_size((uint32_t)p->expected);
 
     return app_fail(app, EXIT_WRONG, right_board, "this board has %s of flash, not %s", found,
-                    wanted);
+                    options);
 }
 
 static int many_adapters(struct app *app, const struct wry_problem *p)

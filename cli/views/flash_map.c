@@ -101,10 +101,10 @@ void flash_map_add(struct flash_map *map, enum map_kind kind, uint32_t offset, u
 
 void flash_map_add_plan(struct flash_map *map, const struct wry_plan *plan)
 {
-    struct wry_run run;
+    struct wry_span span;
 
-    for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end)
-        flash_map_add(map, MAP_KEPT, run.start, run.end - run.start, NULL);
+    for (uint32_t from = 0; wry_plan_next_span(plan, from, &span); from = span.end)
+        flash_map_add(map, MAP_KEPT, span.start, span.end - span.start, NULL);
     for (size_t i = 0; i < plan->count; i++) {
         const struct wry_planned_image *image = plan->placements[i].label;
         bool rest = image->rest_length > 0 && image->rest_offset == plan->placements[i].offset;

@@ -151,5 +151,5 @@ gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gbool
         draw_row(svg, map, &g_array_index(map->rows, struct map_row, i), y);
     draw_legend(svg, map, y + 8);
     g_string_append(svg, "</svg>\n");
-    return pending_file_save(path, svg->str, svg->len, replace, error);
+    return atomic_file_save(path, svg->str, svg->len, replace, error);
 }

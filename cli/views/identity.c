@@ -2,7 +2,7 @@
 #include "identity.h"
 
 #include "base/units.h"
-#include "contents.h"
+#include "contents_table.h"
 #include "json.h"
 #include "words.h"
 
@@ -61,7 +61,7 @@ void identity_print(const struct app *app, const struct wry_identity *identity)
     print_backup(app, &identity->backup);
     app_print(app, "layout    %s", words_layout(&identity->layout));
     if (identity->contents)
-        contents_print(app, "", identity->contents);
+        contents_table_print(app, "", identity->contents);
     if (identity->deep && identity->flash_found >= identity->board.capacity)
         app_print(app, "deep      %s",
                   identity->deep_blank
@@ -85,5 +85,5 @@ void identity_add(const struct app *app, const struct wry_identity *identity)
         json_add_text(b, "created", identity->backup.created);
     json_builder_end_object(b);
     if (identity->contents)
-        contents_add(app, identity->contents);
+        contents_table_add(app, identity->contents);
 }

@@ -2,7 +2,7 @@
 #include "inspection.h"
 
 #include "base/units.h"
-#include "contents.h"
+#include "contents_table.h"
 #include "store/image/image_file.h"
 #include "words.h"
 
@@ -53,7 +53,7 @@ static void print_archive(const struct app *app, const struct wry_inspection *in
                   (unsigned)range->offset, (unsigned)(range->offset + range->length - 1), sha256);
     }
     if (inspection->contents && inspection->contents->len > 0)
-        contents_print(app, "regions", inspection->contents);
+        contents_table_print(app, "regions", inspection->contents);
     app_outcome(app, true, "The archive is whole: every range fits its SHA-256.");
 }
 

@@ -3,7 +3,7 @@
 
 #include "base/units.h"
 #include "findings.h"
-#include "savings.h"
+#include "stats.h"
 #include "store/image/image_file.h"
 #include "words.h"
 
@@ -167,7 +167,7 @@ void json_add_write(JsonBuilder *b, const struct wry_write_result *result, const
     json_add_number(b, "frames_resent", result->done.frames_resent);
     json_add_number(b, "reconnects", result->done.reconnects);
     json_add_number(b, "bytes_sent", (int64_t)result->done.bytes_sent);
-    savings_add(b, &result->done);
+    stats_add(b, &result->done);
 }
 
 void json_add_erase(JsonBuilder *b, const struct wry_erase_result *result)
@@ -179,7 +179,7 @@ void json_add_erase(JsonBuilder *b, const struct wry_erase_result *result)
 void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result)
 {
     add_sectors(b, &result->done);
-    savings_add(b, &result->done);
+    stats_add(b, &result->done);
 }
 
 void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result)
@@ -189,7 +189,7 @@ void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result)
     json_add_number(b, "bytes", (int64_t)result->done.bytes);
     json_add_number(b, "bytes_from_older", (int64_t)result->from_older);
     json_add_number(b, "bytes_received", (int64_t)result->done.bytes_received);
-    savings_add(b, &result->done);
+    stats_add(b, &result->done);
 }
 
 static void add_comparison(JsonBuilder *b, const struct wry_comparison *comparison)
@@ -220,7 +220,7 @@ void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, con
     json_builder_end_array(b);
 }
 
-void json_add_talk(JsonBuilder *b, const struct wry_talk_result *result)
+void json_add_console(JsonBuilder *b, const struct wry_console_result *result)
 {
     json_add_text(b, "text", result->text);
     json_add_number(b, "speed_baud", result->speed);

@@ -28,7 +28,7 @@ void json_add_restore(JsonBuilder *b, const struct wry_restore_result *result);
 void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result);
 /* list: "images" or "ranges". */
 void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list);
-void json_add_talk(JsonBuilder *b, const struct wry_talk_result *result);
+void json_add_console(JsonBuilder *b, const struct wry_console_result *result);
 void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection);
 
 #endif

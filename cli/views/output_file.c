@@ -18,14 +18,14 @@ bool output_file_begin(struct output_file *output, const char *path, GError **er
     *output = (struct output_file){.to = stdout, .path = path};
     if (!path)
         return true;
-    output->pending = pending_file_begin(path, TRUE, error);
+    output->pending = atomic_file_begin(path, TRUE, error);
     if (!output->pending)
         return false;
-    output->to = fopen(pending_file_path(output->pending), "we");
+    output->to = fopen(atomic_file_path(output->pending), "we");
     if (output->to)
         return true;
     fail(path, errno, error);
-    pending_file_abandon(output->pending);
+    atomic_file_abandon(output->pending);
     return false;
 }
 
@@ -57,7 +57,7 @@ bool output_file_end(struct output_file *output, bool good, GError **error)
         return good;
     bool written = output_file_close(output->to, output->path, good ? error : NULL);
     if (good && written)
-        return pending_file_commit(output->pending, error);
-    pending_file_abandon(output->pending);
+        return atomic_file_commit(output->pending, error);
+    atomic_file_abandon(output->pending);
     return false;
 }

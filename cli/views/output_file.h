@@ -9,11 +9,11 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-struct pending_file;
+struct atomic_file;
 
 struct output_file {
     FILE *to;
-    struct pending_file *pending; /* NULL for the standard output */
+    struct atomic_file *pending; /* NULL for the standard output */
     const char *path;
 };
 

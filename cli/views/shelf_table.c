@@ -28,7 +28,7 @@ void shelf_table_end(const struct app *app)
     json_builder_end_array(app->json);
 }
 
-void shelf_table_tell(void *context, const struct wry_shelf_told *told)
+void shelf_table_tell(void *context, const struct wry_shelf_report *told)
 {
     struct shelf_tally *tally = context;
     const struct app *app = tally->app;

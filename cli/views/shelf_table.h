@@ -21,7 +21,7 @@ struct shelf_tally {
 
 /* A line for each file; context is a struct shelf_tally. Between begin and end. */
 void shelf_table_begin(const struct app *app);
-void shelf_table_tell(void *context, const struct wry_shelf_told *told);
+void shelf_table_tell(void *context, const struct wry_shelf_report *told);
 void shelf_table_end(const struct app *app);
 
 void shelf_table_print(const struct app *app, const GPtrArray *items,

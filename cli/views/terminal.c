@@ -39,9 +39,9 @@ struct terminal {
 static void add_step(struct terminal_options *options, const char *send, const char *expect)
 {
     GArray *steps = options->steps;
-    struct wry_talk_step *last =
-        steps->len > 0 ? &g_array_index(steps, struct wry_talk_step, steps->len - 1) : NULL;
-    struct wry_talk_step step = {.send = send, .expect = expect};
+    struct wry_console_step *last =
+        steps->len > 0 ? &g_array_index(steps, struct wry_console_step, steps->len - 1) : NULL;
+    struct wry_console_step step = {.send = send, .expect = expect};
 
     /* What is expected after a line that was sent is the answer to it. */
     if (expect && last && last->send && !last->expect)
@@ -94,7 +94,7 @@ bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_opti
         G_OPTION_ENTRY_NULL};
     GOptionGroup *group = g_option_group_new("talk", "", "", options, NULL);
 
-    options->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_talk_step));
+    options->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_console_step));
     options->texts = g_ptr_array_new_with_free_func(g_free);
     g_option_group_add_entries(group, steps);
     return app_parse_with(app, argc, argv, entries, group);
@@ -136,31 +136,31 @@ static int load_steps(struct app *app, struct terminal_options *options)
         return explain_error(app, error);
     for (guint i = 0; i < options->loaded->len; i++) {
         const struct steps_file_step *from = g_ptr_array_index(options->loaded, i);
-        struct wry_talk_step step = {.send = from->send,
-                                     .expect = from->expect,
-                                     .within = from->within,
-                                     .go_on = from->go_on,
-                                     .advice = from->advice};
+        struct wry_console_step step = {.send = from->send,
+                                        .expect = from->expect,
+                                        .within = from->within,
+                                        .go_on = from->go_on,
+                                        .advice = from->advice};
         g_array_append_val(options->steps, step);
     }
     return EXIT_DONE;
 }
 
-int terminal_wanted(struct app *app, struct terminal_options *options,
-                    struct wry_talk_wanted *wanted)
+int terminal_console_options(struct app *app, struct terminal_options *options,
+                             struct wry_console_options *job_options)
 {
-    wanted->line_end = options->line_end ? line_end_bytes(options->line_end) : NULL;
-    if (options->line_end && !wanted->line_end)
+    job_options->line_end = options->line_end ? line_end_bytes(options->line_end) : NULL;
+    if (options->line_end && !job_options->line_end)
         return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
                         "'%s' is no line ending", options->line_end);
-    if (options->within && !units_parse_time(options->within, &wanted->time))
+    if (options->within && !units_parse_time(options->within, &job_options->time))
         return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is no time",
                         options->within);
     int code = load_steps(app, options);
-    wanted->steps = (const struct wry_talk_step *)(const void *)options->steps->data;
-    wanted->step_count = options->steps->len;
-    for (size_t i = 0; i < wanted->step_count; i++)
-        options->expects = options->expects || wanted->steps[i].expect != NULL;
+    job_options->steps = (const struct wry_console_step *)(const void *)options->steps->data;
+    job_options->step_count = options->steps->len;
+    for (size_t i = 0; i < job_options->step_count; i++)
+        options->expects = options->expects || job_options->steps[i].expect != NULL;
     return code;
 }
 
@@ -212,7 +212,7 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
 }
 
 /* What was typed, or came through a pipe: line ends become those that are chosen. */
-static size_t take(void *context, uint8_t *to, size_t room, enum wry_talk_ask *ask)
+static size_t take(void *context, uint8_t *to, size_t room, enum wry_console_ask *ask)
 {
     struct terminal *t = context;
     struct pollfd keys = {.fd = STDIN_FILENO, .events = POLLIN};
@@ -220,16 +220,16 @@ static size_t take(void *context, uint8_t *to, size_t room, enum wry_talk_ask *a
     size_t n = 0, end = strlen(t->line_end);
 
     if (t->unread && !t->options->expects)
-        *ask = WRY_TALK_LEAVE;
+        *ask = WRY_CONSOLE_LEAVE;
     if (!t->input_open || poll(&keys, 1, 0) <= 0)
         return 0;
     ssize_t got = read(STDIN_FILENO, bytes, MIN(sizeof bytes, room / end));
     t->input_open = got > 0;
-    for (ssize_t i = 0; i < got && *ask == WRY_TALK_NOTHING; i++) {
+    for (ssize_t i = 0; i < got && *ask == WRY_CONSOLE_NOTHING; i++) {
         if (t->raw && (bytes[i] == LEAVE_KEY || bytes[i] == RESET_KEY || bytes[i] == BREAK_KEY)) {
-            *ask = bytes[i] == LEAVE_KEY   ? WRY_TALK_LEAVE
-                   : bytes[i] == RESET_KEY ? WRY_TALK_RESET
-                                           : WRY_TALK_BREAK;
+            *ask = bytes[i] == LEAVE_KEY   ? WRY_CONSOLE_LEAVE
+                   : bytes[i] == RESET_KEY ? WRY_CONSOLE_RESET
+                                           : WRY_CONSOLE_BREAK;
         } else if (bytes[i] == '\n' || (t->raw && bytes[i] == '\r')) {
             memcpy(to + n, t->line_end, end);
             n += end;
@@ -263,25 +263,25 @@ static void end_raw(struct terminal *t)
     t->raw = false;
 }
 
-static void tell_seen(const struct app *app, const struct wry_talk_wanted *wanted)
+static void tell_seen(const struct app *app, const struct wry_console_options *job_options)
 {
     g_autoptr(GString) texts = g_string_new(NULL);
 
-    for (size_t i = 0; i < wanted->step_count; i++) {
-        if (wanted->steps[i].expect && !wanted->steps[i].go_on)
+    for (size_t i = 0; i < job_options->step_count; i++) {
+        if (job_options->steps[i].expect && !job_options->steps[i].go_on)
             g_string_append_printf(texts, "%s\"%s\"", texts->len > 0 ? ", " : "",
-                                   wanted->steps[i].expect);
+                                   job_options->steps[i].expect);
     }
     app_outcome(app, true, "Seen: %s.", texts->str);
 }
 
 int terminal_run(struct app *app, const struct terminal_options *options,
-                 struct wry_talk_wanted *wanted,
-                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_talk_wanted *,
-                                          struct wry_talk_result *))
+                 struct wry_console_options *job_options,
+                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_console_options *,
+                                          struct wry_console_result *))
 {
     bool simulated = wry_station_is_simulated(app->station);
-    struct wry_talk_result result = {0};
+    struct wry_console_result result = {0};
     FILE *log = options->log ? fopen(options->log, "a") : NULL;
 
     if (options->log && !log)
@@ -289,17 +289,17 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     struct terminal *t = g_new0(struct terminal, 1);
     *t = (struct terminal){.app = app,
                            .options = options,
-                           .line_end = wanted->line_end ? wanted->line_end : "\r\n",
+                           .line_end = job_options->line_end ? job_options->line_end : "\r\n",
                            .log = log,
                            .line = g_string_new(NULL),
                            .input_open = !simulated && !options->expects};
     app->terminal = t;
     begin_raw(t);
-    wanted->context = t;
-    wanted->take = take;
-    if (wanted->time == 0 && simulated && !options->expects)
-        wanted->time = BENCH_TIME;
-    enum wry_outcome outcome = talk(app->station, wanted, &result);
+    job_options->context = t;
+    job_options->take = take;
+    if (job_options->time == 0 && simulated && !options->expects)
+        job_options->time = BENCH_TIME;
+    enum wry_outcome outcome = talk(app->station, job_options, &result);
     if (t->line->len > 0)
         end_line(t);
     /* Who has read enough of a terminal has ended it. */
@@ -308,14 +308,14 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     end_raw(t);
     app->terminal = NULL;
     if (result.ended)
-        json_add_talk(app->json, &result);
+        json_add_console(app->json, &result);
     if (result.seen)
-        tell_seen(app, wanted);
+        tell_seen(app, job_options);
     g_autoptr(GError) error = NULL;
     bool logged = !log || output_file_close(log, options->log, &error);
     g_string_free(t->line, TRUE);
     g_free(t);
-    wry_talk_result_clear(&result);
+    wry_console_result_clear(&result);
     if (outcome != WRY_OUTCOME_DONE) {
         if (!logged)
             app_note(app, "The log is not complete: %s", error->message);

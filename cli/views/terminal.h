@@ -14,7 +14,7 @@ struct terminal_options {
     char *log;      /* append everything to this file */
     char *within;   /* seconds, as "10s" or "1.5s" */
     char *steps_file;
-    GArray *steps;     /* struct wry_talk_step, of the command line or of the file */
+    GArray *steps;     /* struct wry_console_step, of the command line or of the file */
     bool expects;      /* one of them waits for a text */
     GPtrArray *texts;  /* that steps point to, */
     GPtrArray *loaded; /* or those of the file */
@@ -26,17 +26,17 @@ bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_opti
 void terminal_free(struct terminal_options *options);
 
 /* Fills in what is wanted of the job. EXIT_DONE or the code of app_fail. */
-int terminal_wanted(struct app *app, struct terminal_options *options,
-                    struct wry_talk_wanted *wanted);
+int terminal_console_options(struct app *app, struct terminal_options *options,
+                             struct wry_console_options *job_options);
 
 /*
  * Runs the job with the keyboard and the screen; the station's link is open. EXIT_DONE or the
  * code of what went wrong, which is told.
  */
 int terminal_run(struct app *app, const struct terminal_options *options,
-                 struct wry_talk_wanted *wanted,
-                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_talk_wanted *,
-                                          struct wry_talk_result *));
+                 struct wry_console_options *job_options,
+                 enum wry_outcome (*talk)(struct wry_station *, const struct wry_console_options *,
+                                          struct wry_console_result *));
 
 /* What the station tells while the job lasts. */
 void terminal_hear(struct terminal *terminal, const struct wry_event *event);

@@ -228,5 +228,5 @@ gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_w
     g_autoptr(GString) svg = draw(&d, wiring);
 
     finish(&d);
-    return pending_file_save(path, svg->str, svg->len, replace, error);
+    return atomic_file_save(path, svg->str, svg->len, replace, error);
 }

@@ -38,15 +38,15 @@ bool words_would_not_start(const struct wry_planned *planned, const struct wry_p
 const char *words_layout(const struct wry_layout *layout)
 {
     switch (layout->source) {
-    case WRY_LAYOUT_FROM_FILE:
+    case WRY_LAYOUT_SOURCE_FILE:
         return layout->file;
-    case WRY_LAYOUT_FROM_BOARD:
+    case WRY_LAYOUT_SOURCE_BOARD:
         return "the region table in its flash";
-    case WRY_LAYOUT_FROM_JOB:
+    case WRY_LAYOUT_SOURCE_JOB:
         return "the region table that is written";
-    case WRY_LAYOUT_USUAL:
+    case WRY_LAYOUT_SOURCE_USUAL:
         return "the usual one of this chip";
-    case WRY_LAYOUT_UNKNOWN:
+    case WRY_LAYOUT_SOURCE_UNKNOWN:
         break;
     }
     return "none known";

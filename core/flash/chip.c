@@ -1,7 +1,7 @@
 /* The table of chip descriptions. */
 #include "wrytograph/chip.h"
 
-#include "names.h"
+#include "flash_names.h"
 
 static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_SANDERLING_S1,

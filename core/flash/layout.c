@@ -4,7 +4,7 @@
 #include "bytes/memory.h"
 #include <stddef.h>
 
-#include "names.h"
+#include "flash_names.h"
 #include "wrytograph/flash.h"
 
 /* Where a built-in region begins or ends, for any flash size. */

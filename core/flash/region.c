@@ -3,7 +3,7 @@
 
 #include <stddef.h>
 
-#include "names.h"
+#include "flash_names.h"
 
 static const char *const kind_names[] = {
     [WRY_REGION_START] = "start",       [WRY_REGION_TABLE] = "table", [WRY_REGION_APP] = "app",

@@ -1,5 +1,5 @@
 /* Records of Intel HEX. */
-#include "inner.h"
+#include "image_inner.h"
 
 enum record_type {
     RECORD_DATA = 0,

@@ -1,5 +1,5 @@
 /* Text into records: lines, digits, and what both formats have in common. */
-#include "inner.h"
+#include "image_inner.h"
 
 static int digit_value(uint8_t c)
 {

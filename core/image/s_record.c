@@ -1,5 +1,5 @@
 /* Motorola S-records. */
-#include "inner.h"
+#include "image_inner.h"
 
 enum {
     AT_COUNT = 0,

@@ -1,6 +1,6 @@
 /* What the flash must hold after a write: the images, laid over the old content of mixed sectors.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 
@@ -19,8 +19,8 @@ static size_t kept_from(const struct session_write *job, uint32_t offset)
     return low;
 }
 
-const struct wry_kept_sector *session_kept_within(const struct session_write *job, uint32_t start,
-                                                  uint32_t end, size_t *count)
+const struct wry_journal_sector *session_kept_within(const struct session_write *job,
+                                                     uint32_t start, uint32_t end, size_t *count)
 {
     size_t first = kept_from(job, start);
 
@@ -33,7 +33,7 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
     for (uint32_t i = 0; i < length && job->kept_count > 0; i += WRY_PAGE_SIZE) {
         uint32_t at = offset + i;
         size_t count;
-        const struct wry_kept_sector *kept = session_kept_within(
+        const struct wry_journal_sector *kept = session_kept_within(
             job, at - at % WRY_SECTOR_SIZE, at - at % WRY_SECTOR_SIZE + 1, &count);
         if (count > 0)
             memcpy(to + i, kept->bytes + (at - kept->offset), WRY_PAGE_SIZE);

@@ -1,5 +1,5 @@
 /* Loading mode, and finding the board again. */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 

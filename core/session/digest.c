@@ -1,5 +1,5 @@
 /* Digests by the board. */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 

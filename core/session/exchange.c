@@ -1,5 +1,5 @@
 /* Frames out and in, and requests that are repeated until answered. */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 

@@ -1,5 +1,5 @@
 /* Faults. */
-#include "inner.h"
+#include "session_inner.h"
 
 enum wry_status session_fail(struct wry_session *session, enum wry_status status,
                              enum wry_step step, uint32_t offset)

@@ -1,5 +1,5 @@
 /* Digests of what the flash shall hold, to compare with those of the board. */
-#include "inner.h"
+#include "session_inner.h"
 
 enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
                              uint32_t offset, uint32_t length, uint8_t digest[WRY_SHA256_SIZE])

@@ -1,5 +1,5 @@
 /* Hello: who is there, and whether its work for this session still stands. */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 

@@ -1,5 +1,5 @@
 /* Backups of what the caller knows already. */
-#include "inner.h"
+#include "session_inner.h"
 
 enum {
     WORTH_SAMPLING = 32, /* sectors */

@@ -3,7 +3,7 @@
  * them in order, so an answer to a later one tells that an earlier one is over; what is missing
  * then is asked for once more, and nothing else.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"

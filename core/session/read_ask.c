@@ -2,7 +2,7 @@
  * Reading: what is asked for next. What the caller knows already is not read, and questions grow
  * once it is known how long frames should be.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 

@@ -1,5 +1,5 @@
-/* Which sectors of a run have to be written: the board's digest of each beside ours. */
-#include "inner.h"
+/* Which sectors of a span have to be written: the board's digest of each beside ours. */
+#include "session_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
@@ -24,13 +24,13 @@ enum {
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
                                      bool *unsettled)
 {
-    const struct wry_keeper *keeper = session->config.keeper;
+    const struct wry_journal *journal = session->config.journal;
     enum wry_kept answer =
-        keeper ? keeper->unsettled(keeper->context, offset, length) : WRY_KEPT_NO;
+        journal ? journal->unsettled(journal->context, offset, length) : WRY_KEPT_NO;
 
     *unsettled = answer == WRY_KEPT_YES;
     return answer == WRY_KEPT_UNKNOWN
-               ? session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_DIGEST, offset)
+               ? session_fail(session, WRY_JOURNAL_FAILED, WRY_STEP_DIGEST, offset)
                : WRY_OK;
 }
 
@@ -119,7 +119,7 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
     return status;
 }
 
-/* How the sectors of a run are asked for. */
+/* How the sectors of a span are asked for. */
 struct survey {
     uint8_t flags; /* of the digests; 0: one for many sectors, and single ones where that differs */
     uint32_t room; /* bytes that an answer may have: it is one frame */
@@ -152,8 +152,8 @@ static enum wry_status ask_next(struct session_write *job, const struct survey *
                         : survey->room / (uint32_t)wry_digest_size(survey->flags, WRY_SECTOR_SIZE);
     uint32_t left = (end - offset) / WRY_SECTOR_SIZE;
     /* Pieces are looked at one by one. */
-    uint32_t in_piece =
-        SESSION_PIECE_SECTORS - (offset - job->run.start) / WRY_SECTOR_SIZE % SESSION_PIECE_SECTORS;
+    uint32_t in_piece = SESSION_PIECE_SECTORS -
+                        (offset - job->span.start) / WRY_SECTOR_SIZE % SESSION_PIECE_SECTORS;
 
     most = most < in_piece ? most : in_piece;
     job->ahead = (struct session_asked){
@@ -282,16 +282,16 @@ uint8_t session_spread_flags(uint32_t length, uint32_t most)
 /* Sectors evenly apart, by one request. */
 static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 {
-    uint32_t length = job->run.end - job->run.start;
+    uint32_t length = job->span.end - job->span.start;
     uint32_t most = length / WRY_SECTOR_SIZE / SAMPLED;
     uint8_t flags = session_spread_flags(length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES);
     struct session_dirty dirty;
 
     memset(&dirty, 0, sizeof dirty);
     uint32_t n = (uint32_t)(wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE);
-    enum wry_status status = session_fetch_digest(job->session, job->run.start, length, flags);
+    enum wry_status status = session_fetch_digest(job->session, job->span.start, length, flags);
     if (status == WRY_OK)
-        status = compare(job, job->run.start, n, flags, &dirty);
+        status = compare(job, job->span.start, n, flags, &dirty);
     *looks_new = all_dirty(&dirty);
     return status;
 }
@@ -299,7 +299,7 @@ static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 {
     struct session_dirty dirty;
-    uint32_t sectors = (job->run.end - job->run.start) / WRY_SECTOR_SIZE;
+    uint32_t sectors = (job->span.end - job->span.start) / WRY_SECTOR_SIZE;
     enum wry_status status = WRY_OK;
 
     *looks_new = false;
@@ -315,7 +315,7 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 
     for (uint32_t i = 0; *looks_new && status == WRY_OK && i < samples; i++) {
         uint32_t first = (sectors - SAMPLE_SECTORS) / (samples - 1) * i;
-        uint32_t offset = job->run.start + first * WRY_SECTOR_SIZE;
+        uint32_t offset = job->span.start + first * WRY_SECTOR_SIZE;
         status = session_find_dirty(job, offset, SAMPLE_SECTORS,
                                     offset + SAMPLE_SECTORS * WRY_SECTOR_SIZE, &dirty);
         *looks_new = all_dirty(&dirty);

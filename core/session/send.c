@@ -2,7 +2,7 @@
  * Sending one part's content through the window while the board erases and programs, in pages or as
  * a stream, until the board has programmed all of it.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 
@@ -120,7 +120,7 @@ static void note_marks(struct session_write *job, const struct wry_progress_mess
     job->received = progress->received;
 }
 
-/* Acts on the last progress message. *over: the run has ended well. */
+/* Acts on the last progress message. *over: the span has ended well. */
 static enum wry_status apply_progress(struct session_write *job, bool *over)
 {
     struct wry_session *session = job->session;

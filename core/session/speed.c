@@ -1,5 +1,5 @@
 /* Agreeing on a speed. A speed that is too fast costs a second, never the job. */
-#include "inner.h"
+#include "session_inner.h"
 
 static const uint32_t speeds[] = {3000000, 2000000, 1500000, 921600, 460800, 230400, 115200};
 

@@ -2,7 +2,7 @@
  * Content that comes in packed: the streams of the questions in flight are kept until they can be
  * unpacked, one after the other, in the order of the flash.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"

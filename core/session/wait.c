@@ -4,7 +4,7 @@
  * Deadlines follow the line: what has to pass at the speed in use, and the latency seen so far. All
  * waiting is done in slices, and the caller is told where the work stands in between.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #define HANDLING (40 * US_PER_MS)      /* a board or a computer that is busy with something else */
 #define FIRST_LATENCY (80 * US_PER_MS) /* until one has been seen: adapters hold bytes back */

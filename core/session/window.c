@@ -5,16 +5,16 @@
  * good frame the board had. So a page sent before that number and not reported as received is
  * lost, and is sent again at once; nothing else ever is.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 
-void session_window_begin(struct wry_session_window *window, const struct wry_run *run)
+void session_window_begin(struct wry_session_window *window, const struct wry_span *span)
 {
     memset(window, 0, sizeof *window);
-    window->start = window->received = window->sent = window->hashed = run->start;
-    window->limit = run->start;
-    window->end = window->available = run->end;
+    window->start = window->received = window->sent = window->hashed = span->start;
+    window->limit = span->start;
+    window->end = window->available = span->end;
     wry_sha256_begin(&window->sha);
 }
 
@@ -23,7 +23,8 @@ static uint32_t slot_of(uint32_t offset)
     return offset / WRY_PAGE_SIZE % WRY_PROGRESS_PAGES;
 }
 
-static bool fits_run(const struct wry_session *session, const struct wry_progress_message *progress)
+static bool fits_span(const struct wry_session *session,
+                      const struct wry_progress_message *progress)
 {
     const struct wry_session_window *window = &session->window;
 
@@ -46,7 +47,7 @@ bool session_window_note(struct wry_session *session, const struct wry_progress_
     struct wry_session_window *window = &session->window;
     uint32_t lost_seq = UINT32_MAX;
 
-    if (!fits_run(session, progress))
+    if (!fits_span(session, progress))
         return false;
     for (; window->received < progress->received; window->received += WRY_PAGE_SIZE)
         window->state[slot_of(window->received)] = WRY_PAGE_UNSENT;

@@ -1,5 +1,5 @@
 /* What a write would do and take: the same way through the plan, but nothing is written. */
-#include "inner.h"
+#include "session_inner.h"
 
 static bool count_pages(const struct session_write *job, uint32_t *pages)
 {

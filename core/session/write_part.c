@@ -1,8 +1,8 @@
 /*
- * Writing one part of a run: ask for the erase and for the digest that follows it, send the
+ * Writing one part of a span: ask for the erase and for the digest that follows it, send the
  * content, and compare the digests; and go on with it, or do it in a plainer way, where that fails.
  */
-#include "inner.h"
+#include "session_inner.h"
 
 #include "bytes/memory.h"
 
@@ -238,22 +238,22 @@ static enum wry_status transfer(struct session_write *job, bool force)
 /* With the mixed sectors that are the part's own. */
 static bool keep(struct session_write *job)
 {
-    const struct wry_keeper *keeper = job->session->config.keeper;
+    const struct wry_journal *journal = job->session->config.journal;
     struct session_composed composed = {.job = job, .start = job->part.start};
     struct wry_reader intended = session_composed(&composed);
     size_t count;
-    const struct wry_kept_sector *kept =
+    const struct wry_journal_sector *kept =
         session_kept_within(job, job->part.start, job->part.end, &count);
 
-    return !keeper || keeper->begin(keeper->context, &job->part, kept, count, &intended);
+    return !journal || journal->begin(journal->context, &job->part, kept, count, &intended);
 }
 
-/* What is written and checked stays so when the keeper fails: the next job takes it up again. */
+/* What is written and checked stays so when the journal fails: the next job takes it up again. */
 static void forget(struct session_write *job)
 {
-    const struct wry_keeper *keeper = job->session->config.keeper;
+    const struct wry_journal *journal = job->session->config.journal;
 
-    if (keeper && !keeper->end(keeper->context, &job->part))
+    if (journal && !journal->end(journal->context, &job->part))
         job->session->stats.not_forgotten++;
 }
 
@@ -265,7 +265,7 @@ enum wry_status session_write_part(struct session_write *job)
     enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
 
     if (status == WRY_OK && !keep(job))
-        status = session_fail(session, WRY_KEEPER_FAILED, WRY_STEP_KEEP, job->part.start);
+        status = session_fail(session, WRY_JOURNAL_FAILED, WRY_STEP_JOURNAL, job->part.start);
     job->base = job->part.start;
     if (status == WRY_OK)
         status = transfer(job, forced);

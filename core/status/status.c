@@ -23,7 +23,7 @@ const char *wry_status_text(enum wry_status status)
         return "the content could not be read";
     case WRY_SINK_FAILED:
         return "what was read could not be kept";
-    case WRY_KEEPER_FAILED:
+    case WRY_JOURNAL_FAILED:
         return "what an erase puts at risk could not be kept safe";
     case WRY_NO_ANSWER:
         return "nothing that speaks the protocol answered";

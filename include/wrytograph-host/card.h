@@ -6,9 +6,9 @@
  *     struct wry_station_settings settings = {.link = "/dev/ttyUSB0", .ledger = ledger};
  *     wry_card_prepare(card, &settings);
  *     struct wry_station *station = wry_station_new(&settings);
- *     struct wry_run_wanted wanted = {.card = card};
+ *     struct wry_run_options options = {.card = card};
  *     struct wry_run_result result = {0};
- *     if (wry_station_run(station, &wanted, &result) == WRY_OUTCOME_DONE)
+ *     if (wry_station_run(station, &options, &result) == WRY_OUTCOME_DONE)
  *         puts("PASSED");
  *     wry_run_result_clear(&result);
  *
@@ -17,8 +17,8 @@
 #ifndef WRYTOGRAPH_HOST_CARD_H
 #define WRYTOGRAPH_HOST_CARD_H
 
+#include "wrytograph-host/diagnostic.h"
 #include "wrytograph-host/jobs.h"
-#include "wrytograph-host/mistake.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -29,7 +29,7 @@ struct wry_card;
 /*
  * A card file, or a kit. trust: a file of public keys or a folder of them; then a kit must be
  * signed by one of these, and a card that is no kit is refused. NULL: any. *mistakes (struct
- * wry_mistake; free with g_ptr_array_unref) lists all that is wrong in the file itself; NULL is
+ * wry_diagnostic; free with g_ptr_array_unref) lists all that is wrong in the file itself; NULL is
  * returned with an empty list and the error when it cannot be read at all, or is not trusted.
  */
 struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **mistakes,
@@ -73,9 +73,9 @@ bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_fil
 
 /*
  * All that is wrong with a card or a kit, and with what it names: files, places, settings, the
- * table of boards, for each size of flash; struct wry_mistake in the order of the file, free with
- * g_ptr_array_unref. Needs no board. words: a problem as a sentence; free with g_free. NULL with
- * the error when it cannot be read, or is not trusted.
+ * table of boards, for each size of flash; struct wry_diagnostic in the order of the file, free
+ * with g_ptr_array_unref. Needs no board. words: a problem as a sentence; free with g_free. NULL
+ * with the error when it cannot be read, or is not trusted.
  */
 GPtrArray *wry_card_check(const char *path, const char *trust,
                           char *(*words)(void *context, const struct wry_problem *problem),
@@ -96,7 +96,7 @@ gboolean wry_card_make_keys(const char *name, char **public_key, GError **error)
 /* Sets what the card says of chip, layout and how the board is left. */
 void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *settings);
 
-struct wry_run_wanted {
+struct wry_run_options {
     struct wry_card *card;
     bool dry_run; /* plans all and changes nothing */
     bool again;   /* also on a board that got it as often as it may */
@@ -133,7 +133,7 @@ struct wry_run_result {
  * All that the card says, from connecting to what the board says after the start. On a board where
  * it was cut before, it goes on. One row of the ledger. Where it failed is the last of the steps.
  */
-enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_wanted *wanted,
+enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_options *options,
                                  struct wry_run_result *result);
 void wry_run_result_clear(struct wry_run_result *result);
 
@@ -155,8 +155,8 @@ bool wry_many_has_ended(const struct wry_many_board *board);
  * The same on many boards at once. What is sent to several of them is packed once. turn is called
  * about every 100 ms in the caller's thread, and once more when all have ended.
  */
-void wry_run_many(const struct wry_run_wanted *wanted, struct wry_many_board *boards, size_t count,
-                  void (*turn)(void *context), void *context);
+void wry_run_many(const struct wry_run_options *options, struct wry_many_board *boards,
+                  size_t count, void (*turn)(void *context), void *context);
 
 #ifdef __cplusplus
 }

@@ -33,12 +33,12 @@ enum wry_event_kind {
     WRY_EVENT_NOTE,     /* note, with the facts that stand behind it */
 };
 
-enum wry_job_step {
-    WRY_JOB_CONNECT,
-    WRY_JOB_READ,
-    WRY_JOB_WRITE,
-    WRY_JOB_ERASE,
-    WRY_JOB_RESTORE,
+enum wry_phase {
+    WRY_PHASE_CONNECT,
+    WRY_PHASE_READ,
+    WRY_PHASE_WRITE,
+    WRY_PHASE_ERASE,
+    WRY_PHASE_RESTORE,
 };
 
 /* The steps of a card, in their order. */
@@ -113,7 +113,7 @@ struct wry_comparison;
 struct wry_event {
     enum wry_event_kind kind;
     uint64_t now; /* us on the link's clock */
-    enum wry_job_step step;
+    enum wry_phase step;
     enum wry_run_step run_step;
     const struct wry_session_progress *progress;
     const struct wry_planned *planned;

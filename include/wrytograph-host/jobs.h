@@ -7,10 +7,10 @@
  * facts; the result then holds what was found out before. Results begin as zeros and may be cleared
  * in any case, also more than once.
  *
- *     struct wry_image_wanted image = {.place = "app", .file = "gauge.bin"};
- *     struct wry_images_wanted wanted = {.images = &image, .image_count = 1};
+ *     struct wry_image_options image = {.place = "app", .file = "gauge.bin"};
+ *     struct wry_images_options options = {.images = &image, .image_count = 1};
  *     struct wry_write_result result = {0};
- *     enum wry_outcome outcome = wry_station_write(station, &wanted, &result);
+ *     enum wry_outcome outcome = wry_station_write(station, &options, &result);
  *     wry_write_result_clear(&result);
  *
  * Before the first job that writes or backs up, what a cut job left on this board is made good from
@@ -71,7 +71,7 @@ enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evi
 
 /* Images and where they go: for plan, write and verify. */
 
-struct wry_image_wanted {
+struct wry_image_options {
     const char *place; /* a region's name, or an offset as 0x4000 or 16K; NULL when the file carries
                           its own addresses (Intel HEX, S-record), or says what it is (a boot
                           header, a region table) and one region fits */
@@ -80,14 +80,14 @@ struct wry_image_wanted {
 };
 
 /* One value of a settings block; the others stay as they are. */
-struct wry_setting_wanted {
+struct wry_setting_options {
     const char *region; /* NULL = the one region that has a block */
     const char *key, *value;
     bool is_new; /* also a key that the block does not have yet */
 };
 
-struct wry_images_wanted {
-    const struct wry_image_wanted *images;
+struct wry_images_options {
+    const struct wry_image_options *images;
     size_t image_count;
     const enum wry_image_format *format; /* of all; NULL = by their content */
     bool leave_header;       /* the flash size in boot headers is not set to the board's */
@@ -96,7 +96,7 @@ struct wry_images_wanted {
     bool from_another_board; /* also content that is known to be another board's calibration */
     bool without_backup;     /* write: also where settings go that no known backup holds */
     uint8_t read_lines, read_clock; /* set in boot headers: data lines, MHz; 0 = left as it is */
-    const struct wry_setting_wanted *settings; /* write, plan: changed in the board's block */
+    const struct wry_setting_options *settings; /* write, plan: changed in the board's block */
     size_t setting_count;
     bool every_sector; /* write: also sectors that hold the right content already */
     bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */
@@ -107,7 +107,7 @@ struct wry_images_wanted {
 };
 
 /* The files behind a plan, which stay open as long as the result that holds them. */
-struct wry_held;
+struct wry_image_set;
 
 /* A part of what a write would do, on a good line and a used flash. */
 struct wry_expected_part {
@@ -125,12 +125,12 @@ struct wry_expected {
 struct wry_plan_result {
     struct wry_planned planned;
     struct wry_expected expected;
-    struct wry_held *held;
+    struct wry_image_set *held;
 };
 
 /* Checks chip, flash size, places and boot headers as write does, and changes nothing. */
 enum wry_outcome wry_station_plan(struct wry_station *station,
-                                  const struct wry_images_wanted *wanted,
+                                  const struct wry_images_options *options,
                                   struct wry_plan_result *result);
 void wry_plan_result_clear(struct wry_plan_result *result);
 
@@ -154,17 +154,17 @@ struct wry_write_result {
     bool tried;                   /* it came to writing */
     bool written;                 /* and checked */
     struct wry_done done;
-    struct wry_held *held;
+    struct wry_image_set *held;
 };
 
 enum wry_outcome wry_station_write(struct wry_station *station,
-                                   const struct wry_images_wanted *wanted,
+                                   const struct wry_images_options *options,
                                    struct wry_write_result *result);
 void wry_write_result_clear(struct wry_write_result *result);
 
 /* Erase. */
 
-struct wry_erase_wanted {
+struct wry_erase_options {
     const char *const *parts; /* "all", a region's name, or OFFSET+LENGTH; ends with NULL */
     bool every_sector;
     bool dry_run;
@@ -178,12 +178,12 @@ struct wry_erase_result {
 };
 
 enum wry_outcome wry_station_erase(struct wry_station *station,
-                                   const struct wry_erase_wanted *wanted,
+                                   const struct wry_erase_options *options,
                                    struct wry_erase_result *result);
 
 /* Backup. */
 
-struct wry_backup_wanted {
+struct wry_backup_options {
     const char *file;         /* NULL: named by address and time, in folder */
     const char *folder;       /* NULL: the usual one of backups */
     const char *const *parts; /* as of erase; NULL: all */
@@ -201,13 +201,13 @@ struct wry_backup_result {
 };
 
 enum wry_outcome wry_station_backup(struct wry_station *station,
-                                    const struct wry_backup_wanted *wanted,
+                                    const struct wry_backup_options *options,
                                     struct wry_backup_result *result);
 void wry_backup_result_clear(struct wry_backup_result *result);
 
 /* Restore. */
 
-struct wry_restore_wanted {
+struct wry_restore_options {
     const char *file;
     const char *const *parts; /* of an archive, as of erase; NULL: all that is in it */
     bool from_another_board;  /* also a plain binary of unknown origin */
@@ -222,7 +222,7 @@ struct wry_restore_result {
 };
 
 enum wry_outcome wry_station_restore(struct wry_station *station,
-                                     const struct wry_restore_wanted *wanted,
+                                     const struct wry_restore_options *options,
                                      struct wry_restore_result *result);
 
 /* Verify. */
@@ -249,13 +249,13 @@ struct wry_verify_result {
     uint32_t flash_size;
     GPtrArray *comparisons; /* struct wry_comparison, in order of offset; NULL = none was made */
     bool same;
-    struct wry_held *held;
+    struct wry_image_set *held;
 };
 
 /* WRY_OUTCOME_DIFFERS when anything does. The flash size in boot headers is compared as write sets
  * it. */
 enum wry_outcome wry_station_verify(struct wry_station *station,
-                                    const struct wry_images_wanted *wanted,
+                                    const struct wry_images_options *options,
                                     struct wry_verify_result *result);
 /* The same with a backup archive. */
 enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
@@ -266,7 +266,7 @@ void wry_verify_result_clear(struct wry_verify_result *result);
 
 /* Steps are taken in order: a line is sent once the board has fallen silent, then a text awaited.
  */
-struct wry_talk_step {
+struct wry_console_step {
     const char *send;   /* a line; or NULL */
     const char *expect; /* a text; or NULL */
     uint64_t within;    /* us for it; 0 = as wanted of all */
@@ -275,28 +275,28 @@ struct wry_talk_step {
 };
 
 /* What a person at the line may ask for besides sending. */
-enum wry_talk_ask {
-    WRY_TALK_NOTHING,
-    WRY_TALK_LEAVE,
-    WRY_TALK_RESET, /* the board, by its reset line */
-    WRY_TALK_BREAK, /* a break on the line */
+enum wry_console_ask {
+    WRY_CONSOLE_NOTHING,
+    WRY_CONSOLE_LEAVE,
+    WRY_CONSOLE_RESET, /* the board, by its reset line */
+    WRY_CONSOLE_BREAK, /* a break on the line */
 };
 
-struct wry_talk_wanted {
+struct wry_console_options {
     uint32_t speed;       /* baud to begin with; 0 = that of the chip's firmware, or 115200 */
     const char *line_end; /* what a line that is sent ends with; NULL = CR LF, and when a line is
                              not answered, LF and CR are tried */
-    const struct wry_talk_step *steps;
+    const struct wry_console_step *steps;
     size_t step_count;
     uint64_t time; /* us: for a text that is expected; without any, for all; 0 = until stopped, or
                       left */
     void *context; /* handed to take */
     /* Gives bytes to send, room at most; 0 when there are none now. Sets *ask to what is asked for.
      * May be NULL. */
-    size_t (*take)(void *context, uint8_t *to, size_t room, enum wry_talk_ask *ask);
+    size_t (*take)(void *context, uint8_t *to, size_t room, enum wry_console_ask *ask);
 };
 
-struct wry_talk_result {
+struct wry_console_result {
     bool ended;     /* the rest is filled in */
     bool seen;      /* all that was expected */
     size_t steps;   /* taken, those that were told as not seen included */
@@ -306,13 +306,13 @@ struct wry_talk_result {
 
 /* Listens on the link as it is, without loading mode. */
 enum wry_outcome wry_station_listen(struct wry_station *station,
-                                    const struct wry_talk_wanted *wanted,
-                                    struct wry_talk_result *result);
+                                    const struct wry_console_options *options,
+                                    struct wry_console_result *result);
 /* Leaves loading mode, runs the firmware, and listens to it. */
 enum wry_outcome wry_station_start(struct wry_station *station,
-                                   const struct wry_talk_wanted *wanted,
-                                   struct wry_talk_result *result);
-void wry_talk_result_clear(struct wry_talk_result *result);
+                                   const struct wry_console_options *options,
+                                   struct wry_console_result *result);
+void wry_console_result_clear(struct wry_console_result *result);
 
 #ifdef __cplusplus
 }

@@ -21,16 +21,17 @@ extern "C" {
 #endif
 
 enum wry_layout_source {
-    WRY_LAYOUT_UNKNOWN,    /* no layout: no names to go by */
-    WRY_LAYOUT_FROM_FILE,  /* the one the caller named */
-    WRY_LAYOUT_FROM_BOARD, /* the region table in its flash */
-    WRY_LAYOUT_FROM_JOB,   /* a region table among what is written */
-    WRY_LAYOUT_USUAL,      /* the one this chip is delivered with: a guess for this board */
+    WRY_LAYOUT_SOURCE_UNKNOWN, /* no layout: no names to go by */
+    WRY_LAYOUT_SOURCE_FILE,    /* the one the caller named */
+    WRY_LAYOUT_SOURCE_BOARD,   /* the region table in its flash */
+    WRY_LAYOUT_SOURCE_JOB,     /* a region table among what is written */
+    WRY_LAYOUT_SOURCE_USUAL,   /* the one this chip is delivered with: a guess for this board */
 };
 
 struct wry_layout {
     enum wry_layout_source source;
-    const char *file; /* WRY_LAYOUT_FROM_FILE, as long as the station lives; FROM_JOB, the result */
+    const char
+        *file; /* WRY_LAYOUT_SOURCE_FILE, as long as the station lives; FROM_JOB, the result */
     struct wry_region_table table; /* count 0: none is known */
 };
 

@@ -3,7 +3,7 @@
  *
  * There are no sentences here: the command makes them of the facts, and so may anybody else.
  *
- *     if (wry_station_write(station, &wanted, &result) != WRY_OUTCOME_DONE)
+ *     if (wry_station_write(station, &options, &result) != WRY_OUTCOME_DONE)
  *         fprintf(stderr, "%s: %s\n", wry_outcome_text(wry_station_problem(station)->outcome),
  *                 wry_station_problem(station)->subject);
  */

@@ -63,7 +63,7 @@ enum wry_shelf_outcome {
     WRY_SHELF_REFUSED, /* reason says why */
 };
 
-struct wry_shelf_told {
+struct wry_shelf_report {
     enum wry_shelf_outcome outcome;
     const char *path;                  /* of the file, or ZIP and member */
     const struct wry_shelf_item *item; /* NULL when it was refused */
@@ -75,7 +75,7 @@ struct wry_shelf_told {
  * the reason when the shelf or the folder cannot be used; a file that is refused is no such reason.
  */
 gboolean wry_shelf_add(const char *folder, const char *path,
-                       void (*tell)(void *context, const struct wry_shelf_told *told),
+                       void (*tell)(void *context, const struct wry_shelf_report *told),
                        void *context, GError **error);
 
 /*

@@ -4,7 +4,7 @@
  *
  *     struct wry_station_settings settings = {.link = "/dev/ttyUSB0", .event = on_event};
  *     struct wry_station *station = wry_station_new(&settings);
- *     enum wry_outcome outcome = wry_station_write(station, &wanted, &result);
+ *     enum wry_outcome outcome = wry_station_write(station, &options, &result);
  *     if (outcome != WRY_OUTCOME_DONE)
  *         show(wry_station_problem(station));
  *     wry_station_free(station);

@@ -169,7 +169,7 @@ struct wry_loader_read {
 };
 
 /* A stream that was made and sent, or is being made. */
-struct wry_loader_past {
+struct wry_loader_cached {
     uint32_t start, end; /* of the content */
     uint32_t at;         /* where it begins, counted over all streams */
     uint32_t length;     /* bytes; 0 = not over yet */
@@ -227,12 +227,12 @@ struct wry_loader {
     struct wry_loader_write write;
     struct wry_loader_read reads[WRY_LOADER_READS];
     size_t read_count;
-    bool packing;                                  /* the first of them is being packed */
-    struct wry_loader_past past[WRY_LOADER_READS]; /* the latest streams, in a ring */
-    uint32_t past_begun;                           /* how many were begun */
-    uint32_t past_fill;                            /* bytes that were put into it */
-    uint8_t *past_ring;                            /* at the end of the memory */
-    uint32_t past_size;                            /* bytes, a power of two; 0 = none are kept */
+    bool packing;                                      /* the first of them is being packed */
+    struct wry_loader_cached cached[WRY_LOADER_READS]; /* the latest streams, in a ring */
+    uint32_t cache_begun;                              /* how many were begun */
+    uint32_t cache_fill;                               /* bytes that were put into it */
+    uint8_t *cache_ring;                               /* at the end of the memory */
+    uint32_t cache_size; /* bytes, a power of two; 0 = none are kept */
 
     struct wry_decoder decoder;
     size_t output_fill, output_sent;

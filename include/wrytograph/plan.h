@@ -3,7 +3,7 @@
  *
  * The caller hands in placements, each an offset, a length and a reader that gives its content. The
  * plan sorts and checks them against the flash size, and then answers what the flash has to hold:
- * which sectors are rewritten, in which runs, and which bytes of them are kept neighbours.
+ * which sectors are rewritten, in which spans, and which bytes of them are kept neighbours.
  *
  *     struct wry_placement items[] = {{.offset = 0x4000, .length = n, .reader = reader}};
  *     struct wry_plan plan;
@@ -41,7 +41,7 @@ struct wry_plan {
  * A stretch of sectors, each of which placements cover at least in part. Where that is not all of a
  * sector, it is mixed: what is not covered must be kept.
  */
-struct wry_run {
+struct wry_span {
     uint32_t start, end; /* sector-aligned, bytes */
 };
 
@@ -54,8 +54,8 @@ struct wry_run {
 enum wry_status wry_plan_init(struct wry_plan *plan, struct wry_placement *placements, size_t count,
                               uint32_t flash_size, struct wry_fault *fault);
 
-/* The first run that ends after from; false when there is none. */
-bool wry_plan_next_run(const struct wry_plan *plan, uint32_t from, struct wry_run *run);
+/* The first span that ends after from; false when there is none. */
+bool wry_plan_next_span(const struct wry_plan *plan, uint32_t from, struct wry_span *span);
 
 /* The number of bytes all placements hold. */
 uint64_t wry_plan_total(const struct wry_plan *plan);

@@ -63,33 +63,33 @@ enum wry_kept {
 };
 
 /* A sector that holds other content besides what is written. */
-struct wry_kept_sector {
+struct wry_journal_sector {
     uint32_t offset;
     uint16_t from, to;              /* of it, the pages that hold all of the other content */
     uint8_t bytes[WRY_SECTOR_SIZE]; /* those as they were; the rest means nothing */
 };
 
 /*
- * The caller's safe place for what an erase puts at risk. A run of sectors is erased only after
- * begin has returned true, which means that run and mixed sectors are stored where they outlive
- * this process; after end they may be forgotten. With a keeper, a write that was cut anywhere can
+ * The caller's safe place for what an erase puts at risk. A span of sectors is erased only after
+ * begin has returned true, which means that span and mixed sectors are stored where they outlive
+ * this process; after end they may be forgotten. With a journal, a write that was cut anywhere can
  * be made good by a later session: neighbours are put back from the store, and sectors that
- * unsettled names are erased again even where they read as they should. What a keeper stores
+ * unsettled names are erased again even where they read as they should. What a journal stores
  * belongs to one board: to its address, chip, flash size and JEDEC ID.
  */
-struct wry_keeper {
+struct wry_journal {
     void *context;
-    /* kept: the run's mixed sectors; intended: the run as it shall be, from 0 on. Both are valid
+    /* kept: the span's mixed sectors; intended: the span as it shall be, from 0 on. Both are valid
      * during the call, and take the place of what is stored of these sectors. What is stored of
-     * other sectors of the run stays stored until end: this may be its putting back. */
-    bool (*begin)(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+     * other sectors of the span stays stored until end: this may be its putting back. */
+    bool (*begin)(void *context, const struct wry_span *span, const struct wry_journal_sector *kept,
                   size_t count, const struct wry_reader *intended);
-    /* The run holds what it should, by the board's digest. */
-    bool (*end)(void *context, const struct wry_run *run);
+    /* The span holds what it should, by the board's digest. */
+    bool (*end)(void *context, const struct wry_span *span);
     /* Whether any sector of the range was begun by a session before and never ended. */
     enum wry_kept (*unsettled)(void *context, uint32_t offset, uint32_t length);
     /* The lowest mixed sector that was begun and never ended. */
-    enum wry_kept (*saved)(void *context, struct wry_kept_sector *old,
+    enum wry_kept (*saved)(void *context, struct wry_journal_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE]);
     /* That sector cannot be put back: the flash holds newer work, or ends before it. Neither saved
      * nor unsettled speak of it any more. */
@@ -119,13 +119,13 @@ struct wry_session_config {
     bool trust_capacity;   /* the flash is as large as it claims, by the caller's own knowledge */
     bool every_sector;     /* write sectors that hold the right content already, too */
     bool clear_protection; /* of the flash, where something is to be changed */
-    const struct wry_keeper *keeper; /* outlives the session; NULL = none */
-    const struct wry_packer *packer; /* the same; NULL = content goes out as it is */
-    const struct wry_known *known;   /* the same; NULL = nothing is known */
+    const struct wry_journal *journal; /* outlives the session; NULL = none */
+    const struct wry_packer *packer;   /* the same; NULL = content goes out as it is */
+    const struct wry_known *known;     /* the same; NULL = nothing is known */
     void *read_memory; /* WRY_SESSION_READ_MEMORY bytes, aligned as malloc does, the session's for
                           as long as it lives; NULL = content is read as it is */
     /* For the mixed sectors of what is written in one go; NULL: there is room for two. */
-    struct wry_kept_sector *kept;
+    struct wry_journal_sector *kept;
     size_t kept_count; /* 2 at least */
     void *context;     /* handed to progress */
     /*
@@ -149,7 +149,7 @@ struct wry_session_stats {
     uint32_t sectors_written;  /* and checked, in the last write */
     uint32_t sectors_left;     /* in the last write, not touched because they were right already */
     uint32_t reconnects;       /* times the link was lost and found again */
-    uint32_t not_forgotten;    /* runs that are done, and that the keeper failed to forget */
+    uint32_t not_forgotten;    /* spans that are done, and that the journal failed to forget */
     uint64_t bytes_known;      /* of backups, that were not read since the caller knew them */
     uint32_t differences;   /* parts for which the difference to what was known saved something */
     uint32_t guesses_wrong; /* times that what was taken for known was not there */
@@ -215,9 +215,9 @@ struct wry_session {
     bool continued; /* as the last hello reply said */
     struct wry_hello_reply board;
     uint32_t speed;
-    uint32_t speed_tried; /* the last that the board was asked for */
-    uint32_t speed_bound; /* speeds above were given up */
-    bool claim_checked;   /* the halves of the flash are known to be two */
+    uint32_t speed_tried;  /* the last that the board was asked for */
+    uint32_t speed_bound;  /* speeds above were given up */
+    bool capacity_checked; /* the halves of the flash are known to be two */
     uint16_t seq;
     bool port_failed;      /* a call of the port failed: it has to be opened again */
     uint64_t line_free_at; /* us: when what was written should have left */
@@ -257,8 +257,8 @@ struct wry_session {
     size_t heard_at;
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
-    uint8_t cargo[WRY_PAYLOAD_MAX]; /* content going out, or a digest that came in */
-    struct wry_kept_sector kept[2]; /* mixed sectors of the run, where no memory was lent */
+    uint8_t cargo[WRY_PAYLOAD_MAX];    /* content going out, or a digest that came in */
+    struct wry_journal_sector kept[2]; /* mixed sectors of the span, where no memory was lent */
 };
 
 /* The session's memory is bounded: in C and C++, this does not compile when it is not. */
@@ -310,27 +310,28 @@ enum wry_status wry_session_estimate(struct wry_session *session, const struct w
 /* Replaces config.known; NULL: from now on nothing is known. */
 void wry_session_set_known(struct wry_session *session, const struct wry_known *known);
 
-/* Replaces config.keeper, for callers that know where to store only once they know the board. */
-void wry_session_set_keeper(struct wry_session *session, const struct wry_keeper *keeper);
+/* Replaces config.journal, for callers that know where to store only once they know the board. */
+void wry_session_set_journal(struct wry_session *session, const struct wry_journal *journal);
 
-enum wry_settled {
-    WRY_SETTLED_PUT_BACK, /* the sector holds again what a cut put at risk */
-    WRY_SETTLED_NEWER,  /* it holds neither old nor intended content nor what a cut leaves: left */
-    WRY_SETTLED_BEYOND, /* the flash ends before it */
+enum wry_recovered {
+    WRY_RECOVERED_PUT_BACK, /* the sector holds again what a cut put at risk */
+    WRY_RECOVERED_NEWER, /* it holds neither old nor intended content nor what a cut leaves: left */
+    WRY_RECOVERED_BEYOND, /* the flash ends before it */
 };
 
 /* Told of each sector once it is settled. */
-struct wry_settle_sink {
+struct wry_recovery_sink {
     void *context;
-    void (*sector)(void *context, uint32_t offset, enum wry_settled outcome);
+    void (*sector)(void *context, uint32_t offset, enum wry_recovered outcome);
 };
 
 /*
- * Puts back the neighbours that a cut write of an earlier session put at risk, from the keeper; but
- * only where the flash still looks cut. What somebody wrote since is left alone. To be called after
- * connect and before anything else is written or read. sink may be NULL.
+ * Puts back the neighbours that a cut write of an earlier session put at risk, from the journal;
+ * but only where the flash still looks cut. What somebody wrote since is left alone. To be called
+ * after connect and before anything else is written or read. sink may be NULL.
  */
-enum wry_status wry_session_settle(struct wry_session *session, const struct wry_settle_sink *sink);
+enum wry_status wry_session_recover(struct wry_session *session,
+                                    const struct wry_recovery_sink *sink);
 
 /* SHA-256 of a range, by the board. */
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,

@@ -20,13 +20,13 @@ extern "C" {
 
 enum wry_status {
     WRY_OK = 0,
-    WRY_BAD_ARGUMENT,  /* the caller broke a stated rule */
-    WRY_BAD_RANGE,     /* a range is empty, unaligned or beyond the end of flash */
-    WRY_OVERLAP,       /* two placements claim the same byte: offset, and found = length shared */
-    WRY_SOURCE_FAILED, /* a reader of the caller failed, at offset */
-    WRY_SINK_FAILED,   /* a writer of the caller failed, at offset */
-    WRY_KEEPER_FAILED, /* the caller's keeper failed: nothing more was erased, at offset */
-    WRY_NO_ANSWER,     /* nothing that speaks the protocol answered */
+    WRY_BAD_ARGUMENT,   /* the caller broke a stated rule */
+    WRY_BAD_RANGE,      /* a range is empty, unaligned or beyond the end of flash */
+    WRY_OVERLAP,        /* two placements claim the same byte: offset, and found = length shared */
+    WRY_SOURCE_FAILED,  /* a reader of the caller failed, at offset */
+    WRY_SINK_FAILED,    /* a writer of the caller failed, at offset */
+    WRY_JOURNAL_FAILED, /* the caller's journal failed: nothing more was erased, at offset */
+    WRY_NO_ANSWER,      /* nothing that speaks the protocol answered */
     WRY_LINK_LOST,     /* the board answered before and no longer does; of a port's call: it failed;
                           or, with
                           expected frames of which found were lost, the line carries next to nothing */
@@ -52,7 +52,7 @@ enum wry_step {
     WRY_STEP_CONNECT,
     WRY_STEP_SPEED,
     WRY_STEP_READ,
-    WRY_STEP_KEEP, /* storing what an erase puts at risk */
+    WRY_STEP_JOURNAL, /* storing what an erase puts at risk */
     WRY_STEP_WRITE,
     WRY_STEP_DIGEST,
     WRY_STEP_START,

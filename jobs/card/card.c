@@ -16,7 +16,7 @@
 static void name_kit(GPtrArray *mistakes, const struct wry_card *card)
 {
     for (guint i = 0; card->kit && i < mistakes->len; i++) {
-        struct wry_mistake *mistake = g_ptr_array_index(mistakes, i);
+        struct wry_diagnostic *mistake = g_ptr_array_index(mistakes, i);
         if (g_strcmp0(mistake->file, kit_card(card->kit)) != 0)
             continue;
         g_free(mistake->file);
@@ -65,7 +65,7 @@ struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **
 {
     struct wry_card *card = g_new0(struct wry_card, 1);
 
-    *mistakes = mistakes_new();
+    *mistakes = diagnostics_new();
     card->path = g_strdup(path);
     if (card_begin(card, trust, *mistakes, error) && (*mistakes)->len == 0)
         return card;
@@ -184,45 +184,45 @@ void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *
 }
 
 void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArray *values,
-                 struct wry_images_wanted *wanted)
+                 struct wry_images_options *options)
 {
     const struct card *own = card->card;
-    struct wry_image_wanted *images = g_new0(struct wry_image_wanted, own->placements->len);
+    struct wry_image_options *images = g_new0(struct wry_image_options, own->placements->len);
     guint more = values ? values->len : 0, n = 0, count = 0;
-    struct wry_setting_wanted *settings =
-        g_new0(struct wry_setting_wanted, own->values->len + more);
+    struct wry_setting_options *settings =
+        g_new0(struct wry_setting_options, own->values->len + more);
 
     for (guint i = 0; i < own->placements->len; i++) {
         const struct card_placement *placement = g_ptr_array_index(own->placements, i);
         const struct card_variant *variant = card_variant_for(placement, flash_size);
         /* In a card with mistakes there may be none. */
         if (variant && variant->file)
-            images[count++] = (struct wry_image_wanted){placement->place, variant->file};
+            images[count++] = (struct wry_image_options){placement->place, variant->file};
     }
     for (guint i = 0; i < own->values->len + more; i++) {
         const struct card_value *value = i < own->values->len
                                              ? g_ptr_array_index(own->values, i)
                                              : g_ptr_array_index(values, i - own->values->len);
-        settings[n++] = (struct wry_setting_wanted){
+        settings[n++] = (struct wry_setting_options){
             .region = value->region,
             .key = value->key,
             .value = value->value,
             .is_new = value->is_new || (i >= own->values->len &&
                                         card_column_is_new(own, value->region, value->key))};
     }
-    *wanted = (struct wry_images_wanted){.images = images,
-                                         .image_count = count,
-                                         .settings = settings,
-                                         .setting_count = n,
-                                         .without_backup = own->backup == CARD_BACKUP_NEVER,
-                                         .read_lines = own->read_lines,
-                                         .read_clock = own->read_clock};
+    *options = (struct wry_images_options){.images = images,
+                                           .image_count = count,
+                                           .settings = settings,
+                                           .setting_count = n,
+                                           .without_backup = own->backup == CARD_BACKUP_NEVER,
+                                           .read_lines = own->read_lines,
+                                           .read_clock = own->read_clock};
 }
 
-void card_wanted_clear(struct wry_images_wanted *wanted)
+void card_wanted_clear(struct wry_images_options *options)
 {
-    g_free((struct wry_image_wanted *)wanted->images);
-    g_free((struct wry_setting_wanted *)wanted->settings);
+    g_free((struct wry_image_options *)options->images);
+    g_free((struct wry_setting_options *)options->settings);
 }
 
 char *card_table(const struct wry_card *card)

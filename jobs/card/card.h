@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_CARD_H
 #define WRY_JOBS_CARD_H
 
-#include "store/card/card.h"
+#include "store/card/card_data.h"
 #include "store/card/kit.h"
 #include "wrytograph-host/card.h"
 
@@ -21,8 +21,8 @@ bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, G
  * the card's, and those of values, which may be NULL and outlive it.
  */
 void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArray *values,
-                 struct wry_images_wanted *wanted);
-void card_wanted_clear(struct wry_images_wanted *wanted);
+                 struct wry_images_options *options);
+void card_wanted_clear(struct wry_images_options *options);
 
 /* Where the table of boards is marked: the card's own, or of a kit one beside it. g_free. */
 char *card_table(const struct wry_card *card);

@@ -4,7 +4,7 @@
 #include "base/units.h"
 #include "jobs/card/card.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/board.h"
+#include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
@@ -27,33 +27,33 @@ static void complain(const struct checking *c, struct yaml_place at, char *text)
 
     /* What is wrong for several sizes of flash is said once. */
     for (guint i = 0; i < c->mistakes->len; i++) {
-        const struct wry_mistake *other = g_ptr_array_index(c->mistakes, i);
+        const struct wry_diagnostic *other = g_ptr_array_index(c->mistakes, i);
         if (other->line == at.line && strcmp(other->text, text) == 0) {
             g_free(text);
             return;
         }
     }
-    mistakes_add(c->mistakes, file, at.line, at.column, text);
+    diagnostics_add(c->mistakes, file, at.line, at.column, text);
 }
 
 /* Files and places. */
 
 /* The placement that the problem is about; the first of those that are left when it is about none.
  */
-static guint find_placement(const struct checking *c, const struct wry_images_wanted *wanted)
+static guint find_placement(const struct checking *c, const struct wry_images_options *options)
 {
     const struct wry_problem *problem = wry_station_problem(c->station);
 
-    for (guint i = 0; problem->subject && i < wanted->image_count; i++) {
-        const char *file = wanted->images[i].file;
+    for (guint i = 0; problem->subject && i < options->image_count; i++) {
+        const char *file = options->images[i].file;
         if (strcmp(file, problem->subject) == 0 ||
             (g_str_has_prefix(file, "shelf:") && strcmp(file + 6, problem->subject) == 0) ||
-            (wanted->images[i].place && strcmp(wanted->images[i].place, problem->subject) == 0))
+            (options->images[i].place && strcmp(options->images[i].place, problem->subject) == 0))
             return i;
     }
     /* A problem of the file itself begins with its path. */
-    for (guint i = 0; problem->cause && i < wanted->image_count; i++) {
-        if (g_str_has_prefix(problem->cause->message, wanted->images[i].file))
+    for (guint i = 0; problem->cause && i < options->image_count; i++) {
+        if (g_str_has_prefix(problem->cause->message, options->images[i].file))
             return i;
     }
     return G_MAXUINT;
@@ -160,45 +160,45 @@ static void check_parts(const struct checking *c, const struct wry_layout *layou
 static void check_size(const struct checking *c, uint32_t flash_size)
 {
     const struct card *card = c->card->card;
-    struct wry_images_wanted wanted;
+    struct wry_images_options options;
     bool more = true;
 
-    card_wanted(c->card, flash_size, NULL, &wanted);
-    struct wry_image_wanted *images = (struct wry_image_wanted *)wanted.images;
-    guint *which = g_new0(guint, wanted.image_count + 1);
+    card_wanted(c->card, flash_size, NULL, &options);
+    struct wry_image_options *images = (struct wry_image_options *)options.images;
+    guint *which = g_new0(guint, options.image_count + 1);
     for (guint i = 0, n = 0; i < card->placements->len; i++) {
         const struct card_variant *variant =
             card_variant_for(g_ptr_array_index(card->placements, i), flash_size);
         if (variant && variant->file)
             which[n++] = i;
     }
-    wanted.setting_count = 0;
-    wanted.chip = card->chip;
-    wanted.flash_size = flash_size;
+    options.setting_count = 0;
+    options.chip = card->chip;
+    options.flash_size = flash_size;
     while (more) {
         struct wry_plan_result result = {0};
-        enum wry_outcome outcome = wanted.image_count > 0
-                                       ? wry_station_plan(c->station, &wanted, &result)
+        enum wry_outcome outcome = options.image_count > 0
+                                       ? wry_station_plan(c->station, &options, &result)
                                        : WRY_OUTCOME_DONE;
-        guint bad = outcome == WRY_OUTCOME_DONE ? G_MAXUINT : find_placement(c, &wanted);
+        guint bad = outcome == WRY_OUTCOME_DONE ? G_MAXUINT : find_placement(c, &options);
         const struct card_placement *placement =
-            bad < wanted.image_count ? g_ptr_array_index(card->placements, which[bad]) : NULL;
+            bad < options.image_count ? g_ptr_array_index(card->placements, which[bad]) : NULL;
         if (outcome != WRY_OUTCOME_DONE)
             tell_problem(c, placement, placement ? card_variant_for(placement, flash_size) : NULL);
-        else if (wanted.image_count > 0)
+        else if (options.image_count > 0)
             check_parts(c, &result.planned.layout, flash_size);
         /* Without the table, the others would be held against places that are not theirs. */
         more = placement && g_strcmp0(placement->place, "table") != 0;
         if (more) {
             memmove(images + bad, images + bad + 1,
-                    (wanted.image_count - bad - 1) * sizeof *images);
-            memmove(which + bad, which + bad + 1, (wanted.image_count - bad - 1) * sizeof *which);
-            wanted.image_count--;
+                    (options.image_count - bad - 1) * sizeof *images);
+            memmove(which + bad, which + bad + 1, (options.image_count - bad - 1) * sizeof *which);
+            options.image_count--;
         }
         wry_plan_result_clear(&result);
     }
     g_free(which);
-    card_wanted_clear(&wanted);
+    card_wanted_clear(&options);
 }
 
 /* Settings. */
@@ -250,7 +250,7 @@ static void check_field(const struct checking *c, const struct csv_table *table,
     char *text = field->text[0] != '\0' ? try_setting(c, &value, false) : NULL;
 
     if (text)
-        mistakes_add(c->mistakes, table->path, field->line, field->column, text);
+        diagnostics_add(c->mistakes, table->path, field->line, field->column, text);
 }
 
 /* All settings of a row in one text; NULL if it has none. Free with g_free. */
@@ -281,8 +281,8 @@ static void check_twin(const struct checking *c, const struct csv_table *table, 
     guint before = settings ? GPOINTER_TO_UINT(g_hash_table_lookup(seen, settings)) : 0;
 
     if (before > 0)
-        mistakes_add(c->mistakes, table->path, first->line, first->column,
-                     g_strdup_printf("the same settings stand in line %u already", before));
+        diagnostics_add(c->mistakes, table->path, first->line, first->column,
+                        g_strdup_printf("the same settings stand in line %u already", before));
     if (settings && before == 0)
         g_hash_table_insert(seen, settings, GUINT_TO_POINTER(first->line));
     else
@@ -315,8 +315,8 @@ static void check_table(const struct checking *c)
 /* The card's own first, then those of other files, each in its order. */
 static gint by_place(gconstpointer a, gconstpointer b)
 {
-    const struct wry_mistake *x = *(const struct wry_mistake *const *)a;
-    const struct wry_mistake *y = *(const struct wry_mistake *const *)b;
+    const struct wry_diagnostic *x = *(const struct wry_diagnostic *const *)a;
+    const struct wry_diagnostic *y = *(const struct wry_diagnostic *const *)b;
     bool other_x = x->file && g_str_has_suffix(x->file, ".csv");
     bool other_y = y->file && g_str_has_suffix(y->file, ".csv");
 
@@ -345,7 +345,7 @@ GPtrArray *wry_card_check(const char *path, const char *trust,
                           void *context, GError **error)
 {
     struct wry_card *card = g_new0(struct wry_card, 1);
-    GPtrArray *mistakes = mistakes_new();
+    GPtrArray *mistakes = diagnostics_new();
     struct checking c = {.card = card, .words = words, .context = context, .mistakes = mistakes};
 
     card->path = g_strdup(path);

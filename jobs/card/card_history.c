@@ -6,7 +6,7 @@
 struct search {
     const struct card *card;
     const char *own;
-    struct earlier *earlier;
+    struct card_history *earlier;
     bool any;
 };
 
@@ -20,7 +20,7 @@ static bool changed_anything(const struct wry_ledger_run *run)
 static bool take(void *context, const struct wry_ledger_run *run)
 {
     struct search *search = context;
-    struct earlier *earlier = search->earlier;
+    struct card_history *earlier = search->earlier;
     bool passed = strcmp(run->outcome, "passed") == 0;
 
     if (g_strcmp0(run->id, search->own) == 0 ||
@@ -39,8 +39,8 @@ static bool take(void *context, const struct wry_ledger_run *run)
     return true;
 }
 
-bool earlier_find(struct wry_ledger *ledger, const struct card *card, const char *board,
-                  const char *own, struct earlier *earlier, GError **error)
+bool card_history_find(struct wry_ledger *ledger, const struct card *card, const char *board,
+                       const char *own, struct card_history *earlier, GError **error)
 {
     struct wry_ledger_filter filter = {.board = board, .card = card->name, .kind = "card"};
     struct search search = {.card = card, .own = own, .earlier = earlier};
@@ -48,9 +48,9 @@ bool earlier_find(struct wry_ledger *ledger, const struct card *card, const char
     return wry_ledger_each(ledger, &filter, take, &search, error);
 }
 
-void earlier_clear(struct earlier *earlier)
+void card_history_clear(struct card_history *earlier)
 {
     g_free(earlier->last);
     g_free(earlier->backup);
-    *earlier = (struct earlier){0};
+    *earlier = (struct card_history){0};
 }

@@ -2,10 +2,10 @@
 #ifndef WRY_JOBS_EARLIER_H
 #define WRY_JOBS_EARLIER_H
 
-#include "store/card/card.h"
+#include "store/card/card_data.h"
 #include "wrytograph-host/ledger.h"
 
-struct earlier {
+struct card_history {
     unsigned passed; /* times, of this version of the card */
     char *last;      /* when it did last; NULL = never */
     bool cut;        /* the latest run of this card that changed it did not pass */
@@ -13,8 +13,8 @@ struct earlier {
 };
 
 /* own: the run that is going on. False with the reason when it cannot be told. */
-bool earlier_find(struct wry_ledger *ledger, const struct card *card, const char *board,
-                  const char *own, struct earlier *earlier, GError **error);
-void earlier_clear(struct earlier *earlier);
+bool card_history_find(struct wry_ledger *ledger, const struct card *card, const char *board,
+                       const char *own, struct card_history *earlier, GError **error);
+void card_history_clear(struct card_history *earlier);
 
 #endif

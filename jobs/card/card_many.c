@@ -1,14 +1,14 @@
 /* A card on many boards at once, a thread for each: none waits for another. */
 #include "base/units.h"
 #include "jobs/card/card.h"
-#include "jobs/station/problem.h"
+#include "jobs/station/station_problem.h"
 #include "pack/shared.h"
 #include "wrytograph-host/card.h"
 
 #define TURN_TIME 100000 /* us */
 
 struct many {
-    const struct wry_run_wanted *wanted;
+    const struct wry_run_options *options;
     GMutex lock;
     GCond changed;
     GHashTable *addresses; /* of boards that may have a row */
@@ -35,13 +35,13 @@ static bool claim_address(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
 static void run_board(struct many *many, struct wry_many_board *board)
 {
     struct wry_station *station = wry_station_new(&board->settings);
-    struct wry_run_wanted wanted = *many->wanted;
+    struct wry_run_options options = *many->options;
 
-    if (wanted.card->card->table) {
-        wanted.may_have_row = claim_address;
-        wanted.context = many;
+    if (options.card->card->table) {
+        options.may_have_row = claim_address;
+        options.context = many;
     }
-    board->outcome = wry_station_run(station, &wanted, &board->result);
+    board->outcome = wry_station_run(station, &options, &board->result);
     const struct wry_problem *problem = wry_station_problem(station);
     if (board->outcome != WRY_OUTCOME_DONE && board->settings.words) {
         g_autofree char *words = board->settings.words(board->settings.context, problem);
@@ -70,10 +70,10 @@ bool wry_many_has_ended(const struct wry_many_board *board)
     return g_atomic_int_get(&board->ended) != 0;
 }
 
-void wry_run_many(const struct wry_run_wanted *wanted, struct wry_many_board *boards, size_t count,
-                  void (*turn)(void *context), void *context)
+void wry_run_many(const struct wry_run_options *options, struct wry_many_board *boards,
+                  size_t count, void (*turn)(void *context), void *context)
 {
-    struct many many = {.wanted = wanted,
+    struct many many = {.options = options,
                         .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL)};
     struct pack_shared *shared = pack_shared_new();
     struct place *places = g_new0(struct place, count);

@@ -6,8 +6,8 @@
 #include "jobs/card/card_history.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/board.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/file/error.h"
 #include "store/image/steps_file.h"
@@ -17,11 +17,11 @@
 
 struct run {
     struct wry_station *station;
-    const struct wry_run_wanted *wanted;
+    const struct wry_run_options *options;
     const struct card *card;
     struct wry_run_result *result;
     GPtrArray *values; /* of the board's row; NULL without */
-    struct earlier earlier;
+    struct card_history earlier;
     uint64_t begun, step_begun;
     bool skipped; /* the step that is being done was not needed */
 };
@@ -45,8 +45,8 @@ static void begin_step(struct run *run, enum wry_run_step step)
     g_array_append_val(run->result->steps, done);
     run->step_begun = station_now(run->station);
     run->skipped = false;
-    if (!run->wanted->dry_run)
-        recording_step(run->station, step_names[step]);
+    if (!run->options->dry_run)
+        run_record_step(run->station, step_names[step]);
     station_tell(run->station, (struct wry_event){.kind = WRY_EVENT_RUN_STEP, .run_step = step});
 }
 
@@ -73,8 +73,8 @@ static enum wry_outcome end_step(struct run *run, enum wry_outcome outcome)
     done->outcome = outcome;
     done->skipped = run->skipped;
     done->seconds = since(run, run->step_begun);
-    if (!run->wanted->dry_run)
-        recording_step_end(run->station, outcome, run->skipped);
+    if (!run->options->dry_run)
+        run_record_step_end(run->station, outcome, run->skipped);
     return outcome;
 }
 
@@ -152,37 +152,37 @@ static enum wry_outcome check_holds(struct run *run)
 /* What is on record of this board and card. */
 static enum wry_outcome look_back(struct run *run)
 {
-    const struct wry_ledger_run *own = recording_run(run->station);
+    const struct wry_ledger_run *own = run_record_run(run->station);
     g_autofree char *board = units_address(wry_session_board(&run->station->session)->eui48);
     GError *error = NULL;
 
     bool told = false;
     if (run->station->settings.ledger)
-        told = earlier_find(run->station->settings.ledger, run->card, board, own ? own->id : NULL,
-                            &run->earlier, &error);
+        told = card_history_find(run->station->settings.ledger, run->card, board,
+                                 own ? own->id : NULL, &run->earlier, &error);
     else
         g_set_error(&error, STORE_ERROR, STORE_ERROR_NONE, "there is no ledger");
     run->result->earlier = run->earlier.passed;
     run->result->earlier_at = g_strdup(run->earlier.last);
-    if (!told && run->card->times > 0 && !run->wanted->again && !run->wanted->dry_run) {
+    if (!told && run->card->times > 0 && !run->options->again && !run->options->dry_run) {
         station_fail(run->station, WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL);
         run->station->problem.cause = error;
         return run->station->problem.outcome;
     }
     g_clear_error(&error);
     run->result->done_before =
-        run->card->times > 0 && run->earlier.passed >= run->card->times && !run->wanted->again;
+        run->card->times > 0 && run->earlier.passed >= run->card->times && !run->options->again;
     return WRY_OUTCOME_DONE;
 }
 
 /* Which row a board has that needs nothing more; a table that cannot be read is no matter then. */
 static void look_up_row(struct run *run)
 {
-    g_autofree char *path = card_table(run->wanted->card);
-    struct board_table_wanted wanted = {.rows = CARD_ROWS_BY_ADDRESS,
-                                        .eui48 = wry_session_board(&run->station->session)->eui48};
+    g_autofree char *path = card_table(run->options->card);
+    struct board_table_request options = {
+        .rows = CARD_ROWS_BY_ADDRESS, .eui48 = wry_session_board(&run->station->session)->eui48};
     struct board_table_row row;
-    GPtrArray *values = path ? board_table_take(path, &wanted, &row, NULL) : NULL;
+    GPtrArray *values = path ? board_table_take(path, &options, &row, NULL) : NULL;
 
     if (!values)
         return;
@@ -202,23 +202,23 @@ static enum wry_outcome fail_shared_address(struct run *run)
 
 static enum wry_outcome take_row(struct run *run)
 {
-    g_autofree char *path = card_table(run->wanted->card);
-    struct board_table_wanted wanted = {.rows = run->card->rows,
-                                        .share = run->card->share,
-                                        .eui48 = wry_session_board(&run->station->session)->eui48,
-                                        .claim = !run->wanted->dry_run};
+    g_autofree char *path = card_table(run->options->card);
+    struct board_table_request options = {.rows = run->card->rows,
+                                          .share = run->card->share,
+                                          .eui48 = wry_session_board(&run->station->session)->eui48,
+                                          .claim = !run->options->dry_run};
     struct board_table_row row = {0};
     GError *error = NULL;
 
     if (!path)
         return WRY_OUTCOME_DONE;
-    if (run->wanted->dry_run && !g_file_test(path, G_FILE_TEST_EXISTS)) {
+    if (run->options->dry_run && !g_file_test(path, G_FILE_TEST_EXISTS)) {
         g_free(path);
         path = g_strdup(run->card->table);
     }
     /* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
     if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
-        run->values = board_table_take(path, &wanted, &row, &error);
+        run->values = board_table_take(path, &options, &row, &error);
     run->result->row = row.line;
     run->result->row_name = row.name;
     if (run->values)
@@ -233,7 +233,7 @@ static enum wry_outcome connect_board(struct run *run)
     struct wry_station *station = run->station;
 
     begin_step(run, WRY_RUN_CONNECT);
-    enum wry_outcome outcome = board_connect(station, !run->wanted->dry_run);
+    enum wry_outcome outcome = board_connect(station, !run->options->dry_run);
     if (station->session.connected) {
         run->result->known = true;
         memcpy(run->result->address, wry_session_board(&station->session)->eui48,
@@ -259,7 +259,8 @@ static bool is_erased(const struct run *run, const struct target *target,
 /* A changed settings block wants the one that the board has, an upgrade the program: nothing of
  * their regions may be erased before. What is made of the board's block comes behind the wanted
  * images. */
-static enum wry_outcome check_erased(struct run *run, const struct wry_held *held, size_t wanted)
+static enum wry_outcome check_erased(struct run *run, const struct wry_image_set *held,
+                                     size_t options)
 {
     struct target target;
     enum wry_outcome outcome = regions_of_board(run->station, &target);
@@ -267,7 +268,7 @@ static enum wry_outcome check_erased(struct run *run, const struct wry_held *hel
     for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++) {
         const struct wry_planned_image *image = held->facts[i];
         const struct wry_region *region = wry_layout_at(&target.layout.table, image->start);
-        bool needs_old = i >= wanted || (image->has_header && image->header.only_upgrade);
+        bool needs_old = i >= options || (image->has_header && image->header.only_upgrade);
         if (!needs_old || !region || !is_erased(run, &target, region))
             continue;
         outcome =
@@ -280,24 +281,24 @@ static enum wry_outcome check_erased(struct run *run, const struct wry_held *hel
 /* All that the write would refuse is found before anything is erased. */
 static enum wry_outcome check_plan(struct run *run)
 {
-    struct wry_images_wanted wanted;
-    struct wry_held *held = NULL;
+    struct wry_images_options options;
+    struct wry_image_set *held = NULL;
     struct wry_planned planned = {0};
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    card_wanted(run->wanted->card, wry_session_board(&run->station->session)->capacity, run->values,
-                &wanted);
+    card_wanted(run->options->card, wry_session_board(&run->station->session)->capacity,
+                run->values, &options);
     struct images_job job = {.station = run->station,
-                             .wanted = &wanted,
+                             .options = &options,
                              .use = IMAGE_WRITE,
                              .held = &held,
                              .planned = &planned};
-    if (wanted.image_count + wanted.setting_count > 0)
-        outcome = planning_for_board(&job);
+    if (options.image_count + options.setting_count > 0)
+        outcome = plan_build_for_board(&job);
     if (outcome == WRY_OUTCOME_DONE && held && run->card->erase)
-        outcome = check_erased(run, held, wanted.image_count);
+        outcome = check_erased(run, held, options.image_count);
     images_free(held);
-    card_wanted_clear(&wanted);
+    card_wanted_clear(&options);
     return outcome;
 }
 
@@ -313,8 +314,8 @@ static enum wry_outcome check(struct run *run)
     }
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check_holds(run);
-    if (outcome == WRY_OUTCOME_DONE && run->wanted->may_have_row &&
-        !run->wanted->may_have_row(run->wanted->context, run->result->address))
+    if (outcome == WRY_OUTCOME_DONE && run->options->may_have_row &&
+        !run->options->may_have_row(run->options->context, run->result->address))
         outcome = fail_shared_address(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = take_row(run);
@@ -329,14 +330,14 @@ static void keep_backup(struct run *run, const char *file)
 {
     run->result->backup = g_strdup(file);
     run->skipped = true;
-    recording_backup(run->station, file);
+    run_record_backup(run->station, file);
 }
 
 static enum wry_outcome make_backup(struct run *run)
 {
-    struct wry_backup_wanted wanted = {.folder = run->card->backup_folder};
+    struct wry_backup_options options = {.folder = run->card->backup_folder};
     struct wry_backup_result result = {0};
-    enum wry_outcome outcome = wry_station_backup(run->station, &wanted, &result);
+    enum wry_outcome outcome = wry_station_backup(run->station, &options, &result);
 
     if (result.saved)
         run->result->backup = g_strdup(result.file);
@@ -349,7 +350,7 @@ static enum wry_outcome make_backup(struct run *run)
 static bool find_whole(struct run *run, char **path)
 {
     struct backups_found found;
-    bool whole = backed_up_find(run->station, &found, NULL) && found.whole &&
+    bool whole = backup_records_find(run->station, &found, NULL) && found.whole &&
                  g_file_test(found.path, G_FILE_TEST_EXISTS);
 
     *path = whole ? g_strdup(found.path) : NULL;
@@ -381,16 +382,16 @@ static enum wry_outcome back_up(struct run *run)
 
 static enum wry_outcome erase(struct run *run)
 {
-    struct wry_erase_wanted wanted = {.parts = (const char *const *)run->card->erase,
-                                      .dry_run = run->wanted->dry_run,
-                                      .without_backup = run->card->backup == CARD_BACKUP_NEVER ||
-                                                        run->wanted->dry_run};
+    struct wry_erase_options options = {.parts = (const char *const *)run->card->erase,
+                                        .dry_run = run->options->dry_run,
+                                        .without_backup = run->card->backup == CARD_BACKUP_NEVER ||
+                                                          run->options->dry_run};
     struct wry_erase_result result = {0};
 
     if (!run->card->erase)
         return WRY_OUTCOME_DONE;
     begin_step(run, WRY_RUN_ERASE);
-    enum wry_outcome outcome = wry_station_erase(run->station, &wanted, &result);
+    enum wry_outcome outcome = wry_station_erase(run->station, &options, &result);
     current(run)->bytes = result.done.bytes;
     return end_step(run, outcome);
 }
@@ -414,20 +415,20 @@ static void split_write(struct run *run, enum wry_outcome outcome)
 static enum wry_outcome write_all(struct run *run)
 {
     uint32_t flash_size = wry_session_board(&run->station->session)->capacity;
-    struct wry_images_wanted wanted;
+    struct wry_images_options options;
     struct wry_write_result result = {0};
 
-    card_wanted(run->wanted->card, flash_size, run->values, &wanted);
-    wanted.dry_run = run->wanted->dry_run;
+    card_wanted(run->options->card, flash_size, run->values, &options);
+    options.dry_run = run->options->dry_run;
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
-    if (wanted.image_count + wanted.setting_count > 0) {
+    if (options.image_count + options.setting_count > 0) {
         begin_step(run, WRY_RUN_WRITE);
-        outcome = wry_station_write(run->station, &wanted, &result);
+        outcome = wry_station_write(run->station, &options, &result);
         current(run)->bytes = result.done.bytes;
         split_write(run, outcome);
     }
     wry_write_result_clear(&result);
-    card_wanted_clear(&wanted);
+    card_wanted_clear(&options);
     return outcome;
 }
 
@@ -437,7 +438,7 @@ static enum wry_outcome change(struct run *run)
 {
     bool runs = run->station->settings.leaves_running;
 
-    if (!run->wanted->dry_run)
+    if (!run->options->dry_run)
         run->station->settings.leaves_running = false;
     enum wry_outcome outcome = erase(run);
     if (outcome == WRY_OUTCOME_DONE)
@@ -452,25 +453,25 @@ static enum wry_outcome change(struct run *run)
 static enum wry_outcome hear(struct run *run)
 {
     const struct card *card = run->card;
-    g_autofree struct wry_talk_step *steps = g_new0(struct wry_talk_step, card->steps->len);
-    struct wry_talk_wanted wanted = {.speed = card->run_speed,
-                                     .line_end = card->line_end,
-                                     .steps = steps,
-                                     .step_count = card->steps->len,
-                                     .time = card->within};
-    struct wry_talk_result result = {0};
+    g_autofree struct wry_console_step *steps = g_new0(struct wry_console_step, card->steps->len);
+    struct wry_console_options options = {.speed = card->run_speed,
+                                          .line_end = card->line_end,
+                                          .steps = steps,
+                                          .step_count = card->steps->len,
+                                          .time = card->within};
+    struct wry_console_result result = {0};
 
     for (guint i = 0; i < card->steps->len; i++) {
         const struct steps_file_step *step = g_ptr_array_index(card->steps, i);
-        steps[i] = (struct wry_talk_step){.send = step->send,
-                                          .expect = step->expect,
-                                          .within = step->within,
-                                          .go_on = step->go_on,
-                                          .advice = step->advice};
+        steps[i] = (struct wry_console_step){.send = step->send,
+                                             .expect = step->expect,
+                                             .within = step->within,
+                                             .go_on = step->go_on,
+                                             .advice = step->advice};
     }
-    enum wry_outcome outcome = wry_station_start(run->station, &wanted, &result);
-    recording_heard(run->station, result.text);
-    wry_talk_result_clear(&result);
+    enum wry_outcome outcome = wry_station_start(run->station, &options, &result);
+    run_record_heard(run->station, result.text);
+    wry_console_result_clear(&result);
     return outcome;
 }
 
@@ -478,7 +479,7 @@ static enum wry_outcome start(struct run *run)
 {
     enum wry_status status;
 
-    if (run->wanted->dry_run)
+    if (run->options->dry_run)
         return WRY_OUTCOME_DONE;
     begin_step(run, WRY_RUN_START);
     if (run->card->is_heard)
@@ -493,11 +494,11 @@ static enum wry_outcome start(struct run *run)
 
 static enum wry_outcome mark_row(struct run *run)
 {
-    g_autofree char *path = card_table(run->wanted->card);
+    g_autofree char *path = card_table(run->options->card);
     g_autofree char *now = ledger_now();
     GError *error = NULL;
 
-    if (!path || run->card->rows != CARD_ROWS_NEXT || run->wanted->dry_run ||
+    if (!path || run->card->rows != CARD_ROWS_NEXT || run->options->dry_run ||
         board_table_done(path, run->result->address, now, &error))
         return WRY_OUTCOME_DONE;
     station_fail(run->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
@@ -512,10 +513,10 @@ static enum wry_outcome run_steps(struct run *run)
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check(run);
     if (outcome == WRY_OUTCOME_DONE && run->result->done_before) {
-        recording_done_before(run->station, run->result->earlier_at);
+        run_record_done_before(run->station, run->result->earlier_at);
         return outcome;
     }
-    if (outcome == WRY_OUTCOME_DONE && !run->wanted->dry_run)
+    if (outcome == WRY_OUTCOME_DONE && !run->options->dry_run)
         outcome = back_up(run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = change(run);
@@ -526,8 +527,8 @@ static enum wry_outcome run_steps(struct run *run)
 
 static void describe(struct run *run)
 {
-    struct wry_ledger_run *row = recording_run(run->station);
-    const struct wry_card *card = run->wanted->card;
+    struct wry_ledger_run *row = run_record_run(run->station);
+    const struct wry_card *card = run->options->card;
     struct wry_card_facts facts;
 
     if (!row)
@@ -540,26 +541,26 @@ static void describe(struct run *run)
     row->signer = g_strdup(facts.signer);
 }
 
-enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_wanted *wanted,
+enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_options *options,
                                  struct wry_run_result *result)
 {
     struct run run = {
-        .station = station, .wanted = wanted, .card = wanted->card->card, .result = result};
+        .station = station, .options = options, .card = options->card->card, .result = result};
 
     station_begin(station);
     result->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_run_step_done));
-    if (!wanted->dry_run) {
-        recording_begin(station, "card");
+    if (!options->dry_run) {
+        run_record_begin(station, "card");
         describe(&run);
-        recording_touch(station);
+        run_record_touch(station);
     }
     run.begun = station_now(station);
     enum wry_outcome outcome = run_steps(&run);
     result->seconds = since(&run, run.begun);
-    earlier_clear(&run.earlier);
+    card_history_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);
-    return wanted->dry_run ? outcome : recording_end(station, outcome);
+    return options->dry_run ? outcome : run_record_end(station, outcome);
 }
 
 void wry_run_result_clear(struct wry_run_result *result)

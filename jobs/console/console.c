@@ -2,8 +2,8 @@
 #include <string.h>
 
 #include "jobs/console/console_line.h"
-#include "jobs/station/board.h"
 #include "jobs/station/link.h"
+#include "jobs/station/station_board.h"
 #include "wrytograph-host/jobs.h"
 
 #define QUIET_TIME 300000u       /* us of silence after which a board is taken to listen */
@@ -20,10 +20,10 @@ static const struct {
     const char *name, *bytes;
 } line_ends[] = {{"crlf", "\r\n"}, {"lf", "\n"}, {"cr", "\r"}};
 
-struct talk {
+struct console {
     struct wry_station *station;
-    const struct wry_talk_wanted *wanted;
-    struct talk_line line;
+    const struct wry_console_options *options;
+    struct console_line line;
     bool starts; /* the firmware was started: what the boot ROM says of that decides */
     bool leave;
     size_t line_end;   /* of line_ends, where none was wanted */
@@ -31,25 +31,25 @@ struct talk {
     uint64_t heard_then;
     bool hinted;
     size_t steps;
-    const struct wry_talk_step *missing; /* that ended it */
+    const struct wry_console_step *missing; /* that ended it */
 };
 
-static uint64_t now(const struct talk *t)
+static uint64_t now(const struct console *t)
 {
     return station_now(t->station);
 }
 
-static bool is_over(const struct talk *t)
+static bool is_over(const struct console *t)
 {
     return t->leave || station_stopped(t->station) || (t->starts && t->line.rom != TALK_ROM_SILENT);
 }
 
-static const char *line_end(const struct talk *t)
+static const char *line_end(const struct console *t)
 {
-    return t->wanted->line_end ? t->wanted->line_end : line_ends[t->line_end].bytes;
+    return t->options->line_end ? t->options->line_end : line_ends[t->line_end].bytes;
 }
 
-static enum wry_status reset_board(struct talk *t)
+static enum wry_status reset_board(struct console *t)
 {
     const struct wry_port *port = t->station->port;
 
@@ -66,7 +66,7 @@ static enum wry_status reset_board(struct talk *t)
     return status;
 }
 
-static enum wry_status send_break(struct talk *t)
+static enum wry_status send_break(struct console *t)
 {
     const struct wry_port *port = t->station->port;
     enum wry_status status = port->send_break ? port->send_break(port->context) : WRY_UNSUPPORTED;
@@ -76,27 +76,27 @@ static enum wry_status send_break(struct talk *t)
 }
 
 /* What a person types, and whether the board answers. */
-static enum wry_status send_taken(struct talk *t)
+static enum wry_status send_taken(struct console *t)
 {
-    enum wry_talk_ask ask = WRY_TALK_NOTHING;
+    enum wry_console_ask ask = WRY_CONSOLE_NOTHING;
     uint8_t bytes[256];
 
-    if (!t->wanted->take)
+    if (!t->options->take)
         return WRY_OK;
-    size_t n = t->wanted->take(t->wanted->context, bytes, sizeof bytes, &ask), end;
-    t->leave = t->leave || ask == WRY_TALK_LEAVE;
+    size_t n = t->options->take(t->options->context, bytes, sizeof bytes, &ask), end;
+    t->leave = t->leave || ask == WRY_CONSOLE_LEAVE;
     end = strlen(line_end(t));
     if (n >= end && memcmp(bytes + n - end, line_end(t), end) == 0) {
         t->typed_at = now(t);
         t->heard_then = t->line.heard_bytes;
     }
-    enum wry_status status = talk_line_send(&t->line, bytes, n);
-    if (status == WRY_OK && ask == WRY_TALK_RESET)
+    enum wry_status status = console_line_send(&t->line, bytes, n);
+    if (status == WRY_OK && ask == WRY_CONSOLE_RESET)
         status = reset_board(t);
-    return status == WRY_OK && ask == WRY_TALK_BREAK ? send_break(t) : status;
+    return status == WRY_OK && ask == WRY_CONSOLE_BREAK ? send_break(t) : status;
 }
 
-static void hint(struct talk *t)
+static void hint(struct console *t)
 {
     if (t->line.heard_bytes != t->heard_then)
         t->typed_at = 0;
@@ -106,10 +106,10 @@ static void hint(struct talk *t)
     station_note(t->station, WRY_NOTE_LINE_UNANSWERED, NULL);
 }
 
-static enum wry_status turn(struct talk *t)
+static enum wry_status turn(struct console *t)
 {
     enum talk_rom before = t->line.rom;
-    enum wry_status status = talk_line_turn(&t->line);
+    enum wry_status status = console_line_turn(&t->line);
 
     if (t->line.rom == TALK_ROM_LOADING && before != TALK_ROM_LOADING && !t->starts)
         station_note(t->station, WRY_NOTE_IN_LOADING_MODE, NULL);
@@ -118,7 +118,7 @@ static enum wry_status turn(struct talk *t)
 }
 
 /* A board that is just booting does not hear yet, nor one at another speed. */
-static enum wry_status wait_for_quiet(struct talk *t)
+static enum wry_status wait_for_quiet(struct console *t)
 {
     uint64_t begun = now(t), quiet_since = begun;
     enum wry_status status = WRY_OK;
@@ -134,28 +134,29 @@ static enum wry_status wait_for_quiet(struct talk *t)
     return status;
 }
 
-static enum wry_status send_line(const struct talk *t, const char *text)
+static enum wry_status send_line(const struct console *t, const char *text)
 {
-    enum wry_status status = talk_line_send(&t->line, text, strlen(text));
+    enum wry_status status = console_line_send(&t->line, text, strlen(text));
 
-    return status == WRY_OK ? talk_line_send(&t->line, line_end(t), strlen(line_end(t))) : status;
+    return status == WRY_OK ? console_line_send(&t->line, line_end(t), strlen(line_end(t)))
+                            : status;
 }
 
 /* The line once more with another ending, after that alone: it may complete what waits for it. */
-static enum wry_status try_line_end(struct talk *t, const char *text)
+static enum wry_status try_line_end(struct console *t, const char *text)
 {
     t->line_end = (t->line_end + 1) % G_N_ELEMENTS(line_ends);
     station_note(t->station, WRY_NOTE_LINE_END_TRIED, line_ends[t->line_end].name);
-    enum wry_status status = talk_line_send(&t->line, line_end(t), strlen(line_end(t)));
+    enum wry_status status = console_line_send(&t->line, line_end(t), strlen(line_end(t)));
     if (status == WRY_OK)
         status = wait_for_quiet(t);
     g_string_truncate(t->line.seen, 0);
     return status == WRY_OK ? send_line(t, text) : status;
 }
 
-static uint64_t time_of(const struct talk *t, const struct wry_talk_step *step)
+static uint64_t time_of(const struct console *t, const struct wry_console_step *step)
 {
-    return step->within > 0 ? step->within : t->wanted->time > 0 ? t->wanted->time : EXPECT_TIME;
+    return step->within > 0 ? step->within : t->options->time > 0 ? t->options->time : EXPECT_TIME;
 }
 
 struct waiting {
@@ -166,7 +167,7 @@ struct waiting {
 };
 
 /* A line that was not answered at all, or not as expected in a good part of the time. */
-static bool wants_other_end(const struct talk *t, const struct wry_talk_step *step,
+static bool wants_other_end(const struct console *t, const struct wry_console_step *step,
                             struct waiting *w)
 {
     if (!w->looked && now(t) >= w->sent_at + REACTION_TIME) {
@@ -176,14 +177,15 @@ static bool wants_other_end(const struct talk *t, const struct wry_talk_step *st
     uint64_t time = w->end - w->begun;
     bool silent = t->line.heard_bytes == w->heard && now(t) >= w->sent_at + ANSWER_TIME;
 
-    if (!step->send || t->wanted->line_end || !w->looked || w->answered ||
+    if (!step->send || t->options->line_end || !w->looked || w->answered ||
         w->tried + 1 >= G_N_ELEMENTS(line_ends) || time < 2 * ANSWER_TIME)
         return false;
     return silent || now(t) >= w->begun + time * (w->tried + 2) / 4;
 }
 
 /* *seen tells whether the text came. */
-static enum wry_status wait_for_text(struct talk *t, const struct wry_talk_step *step, bool *seen)
+static enum wry_status wait_for_text(struct console *t, const struct wry_console_step *step,
+                                     bool *seen)
 {
     struct waiting w = {.begun = now(t), .sent_at = now(t), .heard = t->line.heard_bytes};
     enum wry_status status = WRY_OK;
@@ -209,7 +211,7 @@ static enum wry_status wait_for_text(struct talk *t, const struct wry_talk_step 
 }
 
 /* What was seen is not looked at again. */
-static void forget_seen(struct talk *t, const char *text)
+static void forget_seen(struct console *t, const char *text)
 {
     const char *at = strstr(t->line.seen->str, text);
 
@@ -217,7 +219,7 @@ static void forget_seen(struct talk *t, const char *text)
         g_string_erase(t->line.seen, 0, at - t->line.seen->str + (gssize)strlen(text));
 }
 
-static enum wry_status take_step(struct talk *t, const struct wry_talk_step *step)
+static enum wry_status take_step(struct console *t, const struct wry_console_step *step)
 {
     enum wry_status status = WRY_OK;
     bool seen = true;
@@ -247,31 +249,31 @@ static enum wry_status take_step(struct talk *t, const struct wry_talk_step *ste
     return WRY_OK;
 }
 
-static bool expects(const struct wry_talk_wanted *wanted)
+static bool expects(const struct wry_console_options *options)
 {
-    for (size_t i = 0; i < wanted->step_count; i++) {
-        if (wanted->steps[i].expect)
+    for (size_t i = 0; i < options->step_count; i++) {
+        if (options->steps[i].expect)
             return true;
     }
     return false;
 }
 
-static enum wry_status loop(struct talk *t)
+static enum wry_status loop(struct console *t)
 {
-    const struct wry_talk_wanted *wanted = t->wanted;
-    uint64_t end = wanted->time > 0 ? now(t) + wanted->time : UINT64_MAX;
-    enum wry_status status = talk_line_begin(&t->line);
+    const struct wry_console_options *options = t->options;
+    uint64_t end = options->time > 0 ? now(t) + options->time : UINT64_MAX;
+    enum wry_status status = console_line_begin(&t->line);
 
-    for (size_t i = 0; i < wanted->step_count && status == WRY_OK && !t->missing && !is_over(t);
+    for (size_t i = 0; i < options->step_count && status == WRY_OK && !t->missing && !is_over(t);
          i++)
-        status = take_step(t, &wanted->steps[i]);
-    while (!expects(wanted) && status == WRY_OK && !is_over(t) && now(t) < end)
+        status = take_step(t, &options->steps[i]);
+    while (!expects(options) && status == WRY_OK && !is_over(t) && now(t) < end)
         status = turn(t);
     return status;
 }
 
 /* Silence where something was expected: it may be that only its loader listens. */
-static bool loader_answers(struct talk *t)
+static bool loader_answers(struct console *t)
 {
     struct wry_session_config config = {.token = board_token(t->station),
                                         .by_hand = true,
@@ -285,10 +287,10 @@ static bool loader_answers(struct talk *t)
     return answers;
 }
 
-static enum wry_outcome fail_missing(struct talk *t)
+static enum wry_outcome fail_missing(struct console *t)
 {
     struct wry_station *station = t->station;
-    const struct wry_talk_step *step = t->missing;
+    const struct wry_console_step *step = t->missing;
 
     if (t->line.heard_bytes == 0 && loader_answers(t))
         return station_fail(station, WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_IN_LOADING_MODE, NULL);
@@ -302,10 +304,10 @@ static enum wry_outcome fail_missing(struct talk *t)
     return station->problem.outcome;
 }
 
-static enum wry_outcome conclude(struct talk *t, enum wry_status status)
+static enum wry_outcome conclude(struct console *t, enum wry_status status)
 {
     struct wry_station *station = t->station;
-    bool missing = expects(t->wanted) && t->steps < t->wanted->step_count;
+    bool missing = expects(t->options) && t->steps < t->options->step_count;
 
     if (status != WRY_OK)
         return station_fail(station, WRY_OUTCOME_LINK_LOST, WRY_PROBLEM_LINK_GONE, station->link);
@@ -319,43 +321,43 @@ static enum wry_outcome conclude(struct talk *t, enum wry_status status)
 }
 
 /* What the boot ROM says decides, once it has said all of it. */
-static void hear_rom_out(struct talk *t)
+static void hear_rom_out(struct console *t)
 {
     uint64_t end = now(t) + QUIET_TIME;
 
     while (t->starts && t->line.rom != TALK_ROM_SILENT && now(t) < end &&
-           !station_stopped(t->station) && talk_line_turn(&t->line) == WRY_OK)
+           !station_stopped(t->station) && console_line_turn(&t->line) == WRY_OK)
         ;
 }
 
-static enum wry_outcome talk(struct talk *t, uint32_t speed, uint32_t console,
-                             struct wry_talk_result *result)
+static enum wry_outcome talk(struct console *t, uint32_t speed, uint32_t console,
+                             struct wry_console_result *result)
 {
-    const struct wry_talk_wanted *wanted = t->wanted;
-    bool given = wanted->speed > 0;
+    const struct wry_console_options *options = t->options;
+    bool given = options->speed > 0;
 
-    talk_line_init(&t->line, t->station, given ? wanted->speed : speed, given ? 0 : console);
+    console_line_init(&t->line, t->station, given ? options->speed : speed, given ? 0 : console);
     station_tell(t->station, (struct wry_event){.kind = WRY_EVENT_NOTE,
                                                 .note = WRY_NOTE_LISTENING,
                                                 .speed = t->line.first_speed});
     enum wry_status status = loop(t);
     hear_rom_out(t);
-    talk_line_end(&t->line);
+    console_line_end(&t->line);
     enum wry_outcome outcome = conclude(t, status);
     result->ended = true;
-    result->seen = expects(wanted) && outcome == WRY_OUTCOME_DONE;
+    result->seen = expects(options) && outcome == WRY_OUTCOME_DONE;
     result->steps = t->steps;
     result->speed = t->line.speed;
     result->text = g_strdup(t->line.said->str);
-    talk_line_clear(&t->line);
+    console_line_clear(&t->line);
     return outcome;
 }
 
 enum wry_outcome wry_station_listen(struct wry_station *station,
-                                    const struct wry_talk_wanted *wanted,
-                                    struct wry_talk_result *result)
+                                    const struct wry_console_options *options,
+                                    struct wry_console_result *result)
 {
-    struct talk t = {.station = station, .wanted = wanted};
+    struct console t = {.station = station, .options = options};
 
     station_begin(station);
     enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
@@ -367,10 +369,10 @@ enum wry_outcome wry_station_listen(struct wry_station *station,
 }
 
 enum wry_outcome wry_station_start(struct wry_station *station,
-                                   const struct wry_talk_wanted *wanted,
-                                   struct wry_talk_result *result)
+                                   const struct wry_console_options *options,
+                                   struct wry_console_result *result)
 {
-    struct talk t = {.station = station, .wanted = wanted, .starts = true};
+    struct console t = {.station = station, .options = options, .starts = true};
 
     station_begin(station);
     enum wry_outcome outcome = board_connect(station, false);
@@ -386,8 +388,8 @@ enum wry_outcome wry_station_start(struct wry_station *station,
                 result);
 }
 
-void wry_talk_result_clear(struct wry_talk_result *result)
+void wry_console_result_clear(struct wry_console_result *result)
 {
     g_free(result->text);
-    *result = (struct wry_talk_result){0};
+    *result = (struct wry_console_result){0};
 }

@@ -19,12 +19,12 @@ enum {
 #define BOOT_QUIET 30000u    /* us of silence after which the boot text has ended */
 #define BOOT_SILENCE 400000u /* us without any */
 
-static uint64_t now(const struct talk_line *line)
+static uint64_t now(const struct console_line *line)
 {
     return station_now(line->station);
 }
 
-static void note_speed(const struct talk_line *line, enum wry_note note, uint32_t speed,
+static void note_speed(const struct console_line *line, enum wry_note note, uint32_t speed,
                        uint32_t other)
 {
     station_tell(line->station,
@@ -32,21 +32,21 @@ static void note_speed(const struct talk_line *line, enum wry_note note, uint32_
                      .kind = WRY_EVENT_NOTE, .note = note, .speed = speed, .other_speed = other});
 }
 
-void talk_line_init(struct talk_line *line, struct wry_station *station, uint32_t speed,
-                    uint32_t console)
+void console_line_init(struct console_line *line, struct wry_station *station, uint32_t speed,
+                       uint32_t console)
 {
-    *line = (struct talk_line){.station = station,
-                               .said = g_string_new(NULL),
-                               .seen = g_string_new(NULL),
-                               .rom_line = g_string_new(NULL),
-                               .held = g_string_new(NULL),
-                               .speed = speed,
-                               .first_speed = console > 0 ? console : speed,
-                               .next_console = console == speed ? 0 : console,
-                               .next_speed = listening_speeds};
+    *line = (struct console_line){.station = station,
+                                  .said = g_string_new(NULL),
+                                  .seen = g_string_new(NULL),
+                                  .rom_line = g_string_new(NULL),
+                                  .held = g_string_new(NULL),
+                                  .speed = speed,
+                                  .first_speed = console > 0 ? console : speed,
+                                  .next_console = console == speed ? 0 : console,
+                                  .next_speed = serial_text_speeds};
 }
 
-void talk_line_clear(struct talk_line *line)
+void console_line_clear(struct console_line *line)
 {
     g_string_free(line->said, TRUE);
     g_string_free(line->seen, TRUE);
@@ -55,7 +55,7 @@ void talk_line_clear(struct talk_line *line)
 }
 
 /* What a boot ROM says of itself; of any chip, where the board's is not known. */
-static void judge_rom_line(struct talk_line *line)
+static void judge_rom_line(struct console_line *line)
 {
     for (size_t i = 0; wry_chip_at(i); i++) {
         const struct wry_chip *chip = wry_chip_at(i);
@@ -70,11 +70,11 @@ static void judge_rom_line(struct talk_line *line)
 }
 
 /* Letters beyond ASCII are text, too, when all of their bytes (UTF-8, RFC 3629) have come. */
-static void note_byte(struct talk_line *line, uint8_t byte)
+static void note_byte(struct console_line *line, uint8_t byte)
 {
     bool continues = line->utf8_left > 0 && (byte & 0xC0) == 0x80;
 
-    line->latest[line->at_speed++ % TALK_LATEST] = listening_is_text(byte);
+    line->latest[line->at_speed++ % TALK_LATEST] = serial_text_is_readable(byte);
     if (!continues) {
         line->utf8_length = byte >= 0xC2 && byte < 0xE0   ? 2
                             : byte >= 0xE0 && byte < 0xF0 ? 3
@@ -101,11 +101,11 @@ static void append(GString *text, char c)
 }
 
 /* What others may see of it. */
-static void pass_on(struct talk_line *line, const uint8_t *bytes, size_t n, bool ends)
+static void pass_on(struct console_line *line, const uint8_t *bytes, size_t n, bool ends)
 {
     g_autoptr(GString) shown = g_string_new(NULL);
 
-    masking_put(line->station->secrets, line->held, bytes, n, ends, shown);
+    secrets_put(line->station->secrets, line->held, bytes, n, ends, shown);
     for (size_t i = 0; i < shown->len; i++) {
         if (is_kept((uint8_t)shown->str[i]))
             append(line->said, shown->str[i]);
@@ -116,7 +116,7 @@ static void pass_on(struct talk_line *line, const uint8_t *bytes, size_t n, bool
                                                        .n = shown->len});
 }
 
-static void hear(struct talk_line *line, const uint8_t *bytes, size_t n)
+static void hear(struct console_line *line, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n; i++) {
         note_byte(line, bytes[i]);
@@ -134,12 +134,12 @@ static void hear(struct talk_line *line, const uint8_t *bytes, size_t n)
     pass_on(line, bytes, n, false);
 }
 
-void talk_line_end(struct talk_line *line)
+void console_line_end(struct console_line *line)
 {
     pass_on(line, NULL, 0, true);
 }
 
-enum wry_status talk_line_begin(struct talk_line *line)
+enum wry_status console_line_begin(struct console_line *line)
 {
     struct wry_session *session = &line->station->session;
     const struct wry_port *port = line->station->port;
@@ -153,7 +153,7 @@ enum wry_status talk_line_begin(struct talk_line *line)
     return n > 0 ? WRY_OK : port->set_speed(port->context, line->speed);
 }
 
-static enum wry_status set_speed(struct talk_line *line, uint32_t baud, bool discard)
+static enum wry_status set_speed(struct console_line *line, uint32_t baud, bool discard)
 {
     const struct wry_port *port = line->station->port;
 
@@ -164,7 +164,7 @@ static enum wry_status set_speed(struct talk_line *line, uint32_t baud, bool dis
     return status == WRY_OK && discard ? port->discard(port->context) : status;
 }
 
-static unsigned readable_percent(const struct talk_line *line)
+static unsigned readable_percent(const struct console_line *line)
 {
     unsigned n = MIN(line->at_speed, TALK_LATEST), readable = 0;
 
@@ -174,7 +174,7 @@ static unsigned readable_percent(const struct talk_line *line)
 }
 
 /* After the boot ROM's text, the firmware speaks at its own speed. */
-static enum wry_status follow_boot(struct talk_line *line)
+static enum wry_status follow_boot(struct console_line *line)
 {
     uint32_t console = line->next_console;
     bool ended = line->at_speed > 0 && now(line) >= line->heard_at + BOOT_QUIET;
@@ -187,7 +187,7 @@ static enum wry_status follow_boot(struct talk_line *line)
 }
 
 /* What arrives makes no sense: the usual speeds are tried until it does. */
-static enum wry_status try_next(struct talk_line *line)
+static enum wry_status try_next(struct console_line *line)
 {
     uint32_t before = line->speed;
 
@@ -207,16 +207,16 @@ static enum wry_status try_next(struct talk_line *line)
 }
 
 /* A speed that was readable and is no longer: the board speaks at another one now. */
-static enum wry_status watch_speed(struct talk_line *line)
+static enum wry_status watch_speed(struct console_line *line)
 {
     if (line->gave_up || line->at_speed < TALK_LATEST || readable_percent(line) >= LOST_PERCENT)
         return WRY_OK;
     line->first_speed = line->speed;
-    line->next_speed = listening_speeds;
+    line->next_speed = serial_text_speeds;
     return try_next(line);
 }
 
-static enum wry_status judge_speed(struct talk_line *line)
+static enum wry_status judge_speed(struct console_line *line)
 {
     bool enough = line->at_speed >= JUDGED ||
                   (line->at_speed >= BURST && now(line) >= line->heard_at + BURST_QUIET);
@@ -236,7 +236,7 @@ static enum wry_status judge_speed(struct talk_line *line)
     return WRY_OK;
 }
 
-enum wry_status talk_line_turn(struct talk_line *line)
+enum wry_status console_line_turn(struct console_line *line)
 {
     const struct wry_port *port = line->station->port;
     uint8_t bytes[256];
@@ -249,7 +249,7 @@ enum wry_status talk_line_turn(struct talk_line *line)
     return status == WRY_OK ? judge_speed(line) : status;
 }
 
-enum wry_status talk_line_send(const struct talk_line *line, const void *bytes, size_t n)
+enum wry_status console_line_send(const struct console_line *line, const void *bytes, size_t n)
 {
     const struct wry_port *port = line->station->port;
 

@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_TALK_LINE_H
 #define WRY_JOBS_TALK_LINE_H
 
-#include "jobs/station/problem.h"
+#include "jobs/station/station_problem.h"
 
 enum {
     TALK_LATEST = 48, /* bytes by which a speed is judged */
@@ -16,7 +16,7 @@ enum talk_rom {
     TALK_ROM_NOTHING, /* it says that there is nothing to run */
 };
 
-struct talk_line {
+struct console_line {
     struct wry_station *station;
     const struct wry_chip *chip; /* NULL: any */
     GString *said;               /* printable text and line ends, the latest, without secrets */
@@ -38,19 +38,19 @@ struct talk_line {
     bool gave_up;         /* none of the usual speeds is */
 };
 
-void talk_line_init(struct talk_line *line, struct wry_station *station, uint32_t speed,
-                    uint32_t console);
-void talk_line_clear(struct talk_line *line);
+void console_line_init(struct console_line *line, struct wry_station *station, uint32_t speed,
+                       uint32_t console);
+void console_line_clear(struct console_line *line);
 
 /* Begins to listen; what came together with the last answer is the first that the board says. */
-enum wry_status talk_line_begin(struct talk_line *line);
+enum wry_status console_line_begin(struct console_line *line);
 
 /* Listens until something is heard, for a turn at most, and follows the board's speed. */
-enum wry_status talk_line_turn(struct talk_line *line);
+enum wry_status console_line_turn(struct console_line *line);
 
 /* Nothing more is heard: what was held back is shown, and is in said. */
-void talk_line_end(struct talk_line *line);
+void console_line_end(struct console_line *line);
 
-enum wry_status talk_line_send(const struct talk_line *line, const void *bytes, size_t n);
+enum wry_status console_line_send(const struct console_line *line, const void *bytes, size_t n);
 
 #endif

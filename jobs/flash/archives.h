@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_ARCHIVES_H
 #define WRY_JOBS_ARCHIVES_H
 
-#include "jobs/station/problem.h"
+#include "jobs/station/station_problem.h"
 #include "store/archive/archive.h"
 #include "wrytograph/plan.h"
 

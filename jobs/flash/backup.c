@@ -4,11 +4,11 @@
 #include "jobs/flash/archives.h"
 #include "jobs/flash/incremental_read.h"
 #include "jobs/plan/backup_records.h"
-#include "jobs/station/board.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/file/atomic_file.h"
 #include "store/file/error.h"
@@ -21,7 +21,7 @@ enum {
 
 struct backup {
     struct wry_station *station;
-    const struct wry_backup_wanted *wanted;
+    const struct wry_backup_options *options;
     struct archive *archive;
     struct archive *older; /* NULL without */
     uint64_t from_older;   /* bytes taken over */
@@ -45,7 +45,7 @@ static int by_offset(const void *a, const void *b)
 static enum wry_outcome choose_ranges(struct backup *backup, const struct target *target)
 {
     static const char *const whole[] = {"all", NULL};
-    const char *const *parts = backup->wanted->parts ? backup->wanted->parts : whole;
+    const char *const *parts = backup->options->parts ? backup->options->parts : whole;
     GArray *ranges = backup->archive->ranges;
     uint32_t end = 0;
 
@@ -78,11 +78,11 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
     struct spool_gather gather = {.spool = backup->archive->content};
     struct wry_writer writer = {.context = &gather, .write = keep};
     uint8_t ours[WRY_SHA256_SIZE];
-    enum wry_status status =
-        backup->older
-            ? changes_read(&station->session, backup->older, range, &writer, &backup->from_older)
-            : wry_session_back_up(&station->session, range->offset, range->length, &writer,
-                                  range->sha256);
+    enum wry_status status = backup->older
+                                 ? incremental_read(&station->session, backup->older, range,
+                                                    &writer, &backup->from_older)
+                                 : wry_session_back_up(&station->session, range->offset,
+                                                       range->length, &writer, range->sha256);
 
     if (status == WRY_SINK_FAILED || (status == WRY_OK && !spool_gather_end(&gather)))
         return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL);
@@ -94,7 +94,7 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
         /* Not what it was taken for: all of it is read. */
         backup->disbelieved += station->session.stats.bytes_known - known_before;
         backup->guesses_wrong++;
-        knowing_stop(station);
+        known_content_stop(station);
         return read_range(backup, range);
     }
     station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
@@ -106,12 +106,12 @@ static enum wry_outcome read_all(struct backup *backup)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    knowing_begin(backup->station);
-    station_step(backup->station, WRY_JOB_READ);
+    known_content_begin(backup->station);
+    station_step(backup->station, WRY_PHASE_READ);
     for (guint i = 0; i < backup->archive->ranges->len && outcome == WRY_OUTCOME_DONE; i++)
         outcome =
             read_range(backup, &g_array_index(backup->archive->ranges, struct archive_range, i));
-    station_step_end(backup->station, WRY_JOB_READ);
+    station_step_end(backup->station, WRY_PHASE_READ);
     return outcome;
 }
 
@@ -145,24 +145,24 @@ static gboolean save_plain(const struct archive *archive, const char *path)
     return file && fclose(file) == 0 && saved;
 }
 
-static enum wry_outcome save(struct backup *backup, struct pending_file *file)
+static enum wry_outcome save(struct backup *backup, struct atomic_file *file)
 {
     struct wry_station *station = backup->station;
-    const char *path = pending_file_path(file);
+    const char *path = atomic_file_path(file);
     GError *error = NULL;
-    bool plain = backup->wanted->plain;
+    bool plain = backup->options->plain;
 
     if (plain ? save_plain(backup->archive, path) : archive_write(backup->archive, path, &error))
-        return pending_file_commit(file, &error) ? WRY_OUTCOME_DONE
-                                                 : station_fail_system(station, error);
-    pending_file_abandon(file);
+        return atomic_file_commit(file, &error) ? WRY_OUTCOME_DONE
+                                                : station_fail_system(station, error);
+    atomic_file_abandon(file);
     return plain ? station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL)
                  : station_fail_system(station, error);
 }
 
 static enum wry_outcome check_older(struct backup *backup)
 {
-    const char *path = backup->wanted->older;
+    const char *path = backup->options->older;
 
     if (!backup->older)
         return WRY_OUTCOME_DONE;
@@ -184,42 +184,42 @@ static enum wry_outcome connect_and_choose(struct backup *backup)
         outcome = choose_ranges(backup, &target);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check_older(backup);
-    if (outcome == WRY_OUTCOME_DONE && backup->wanted->plain && backup->archive->ranges->len > 1)
+    if (outcome == WRY_OUTCOME_DONE && backup->options->plain && backup->archive->ranges->len > 1)
         outcome = station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     backup->archive->layout = target.layout.table;
-    return keeping_settle(station);
+    return recovery_settle(station);
 }
 
 static enum wry_outcome open_older(struct backup *backup)
 {
     GError *error = NULL;
 
-    if (!backup->wanted->older)
+    if (!backup->options->older)
         return WRY_OUTCOME_DONE;
-    backup->older = archive_open(backup->wanted->older, &error);
+    backup->older = archive_open(backup->options->older, &error);
     return backup->older ? WRY_OUTCOME_DONE : station_fail_system(backup->station, error);
 }
 
 /* Into the file, which is not there under its name before the end. */
-static enum wry_outcome fill(struct backup *backup, struct pending_file *file,
-                             const struct work *work, struct wry_done *done)
+static enum wry_outcome fill(struct backup *backup, struct atomic_file *file,
+                             const struct write_common *work, struct wry_done *done)
 {
     GError *error = NULL;
 
-    backup->archive->content = spool_new(pending_file_folder(file), &error);
+    backup->archive->content = spool_new(atomic_file_folder(file), &error);
     enum wry_outcome outcome = backup->archive->content
                                    ? connect_and_choose(backup)
                                    : station_fail_system(backup->station, error);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = read_all(backup);
     if (outcome != WRY_OUTCOME_DONE) {
-        pending_file_abandon(file);
+        atomic_file_abandon(file);
         return outcome;
     }
-    *done = work_done(work);
-    knowing_tell(backup->station, &work->before, done);
+    *done = write_common_done(work);
+    known_content_tell(backup->station, &work->before, done);
     done->bytes_known -= backup->disbelieved;
     done->guesses_wrong += backup->guesses_wrong;
     describe_board(backup);
@@ -234,15 +234,15 @@ static enum wry_outcome choose_name(struct backup *backup)
     g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
     GError *error = NULL;
 
-    if (backup->wanted->file) {
-        backup->path = g_strdup(backup->wanted->file);
+    if (backup->options->file) {
+        backup->path = g_strdup(backup->options->file);
         return WRY_OUTCOME_DONE;
     }
     enum wry_outcome outcome = board_connect(station, true);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    g_autofree char *folder =
-        backup->wanted->folder ? g_strdup(backup->wanted->folder) : backed_up_folder(station);
+    g_autofree char *folder = backup->options->folder ? g_strdup(backup->options->folder)
+                                                      : backup_records_folder(station);
     if (g_mkdir_with_parents(folder, 0700) != 0) {
         store_file_error(&error, folder);
         return station_fail_system(station, error);
@@ -253,7 +253,7 @@ static enum wry_outcome choose_name(struct backup *backup)
         g_autofree char *more = n > 1 ? g_strdup_printf("-%u", n) : g_strdup("");
         g_autofree char *name =
             g_strdup_printf("%02X%02X%02X%02X%02X%02X-%s%s.%s", e[0], e[1], e[2], e[3], e[4], e[5],
-                            time, more, backup->wanted->plain ? "bin" : "zip");
+                            time, more, backup->options->plain ? "bin" : "zip");
         g_free(backup->path);
         backup->path = g_build_filename(folder, name, NULL);
     }
@@ -263,24 +263,24 @@ static enum wry_outcome choose_name(struct backup *backup)
 static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result *result)
 {
     GError *error = NULL;
-    struct work work;
+    struct write_common work;
 
-    work_begin(&work, backup->station);
+    write_common_begin(&work, backup->station);
     enum wry_outcome outcome = open_older(backup);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     outcome = choose_name(backup);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    struct pending_file *file = pending_file_begin(backup->path, backup->wanted->replace, &error);
+    struct atomic_file *file = atomic_file_begin(backup->path, backup->options->replace, &error);
     if (!file)
         return station_fail_system(backup->station, error);
     outcome = fill(backup, file, &work, &result->done);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    if (!backup->wanted->plain)
-        knowing_note_archive(backup->station, backup->path, backup->archive);
-    backed_up_note(backup->station, backup->path, backup->archive);
+    if (!backup->options->plain)
+        known_content_note_archive(backup->station, backup->path, backup->archive);
+    backup_records_note(backup->station, backup->path, backup->archive);
     result->file = g_strdup(backup->path);
     for (guint i = 0; i < backup->archive->ranges->len; i++)
         result->done.bytes +=
@@ -292,19 +292,19 @@ static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result 
 }
 
 enum wry_outcome wry_station_backup(struct wry_station *station,
-                                    const struct wry_backup_wanted *wanted,
+                                    const struct wry_backup_options *options,
                                     struct wry_backup_result *result)
 {
-    struct backup backup = {.station = station, .wanted = wanted, .archive = archive_new()};
+    struct backup backup = {.station = station, .options = options, .archive = archive_new()};
 
     station_begin(station);
-    recording_begin(station, "backup");
+    run_record_begin(station, "backup");
     enum wry_outcome outcome = back_up(&backup, result);
     if (result->saved) {
-        recording_bytes(station, result->done.bytes);
-        recording_backup(station, result->file);
+        run_record_bytes(station, result->done.bytes);
+        run_record_backup(station, result->file);
     }
-    recording_end(station, outcome);
+    run_record_end(station, outcome);
     archive_close(backup.archive);
     archive_close(backup.older);
     g_free(backup.path);

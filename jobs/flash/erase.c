@@ -2,8 +2,8 @@
 #include "jobs/plan/backup_records.h"
 #include "jobs/plan/image_set.h"
 #include "jobs/plan/settings_loss.h"
-#include "jobs/station/board.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 
 static enum wry_outcome parse_parts(struct wry_station *station, const struct target *target,
@@ -43,46 +43,47 @@ static enum wry_outcome plan_parts(struct wry_station *station, const struct tar
     return WRY_OUTCOME_DONE;
 }
 
-static enum wry_outcome erase(struct wry_station *station, const struct wry_erase_wanted *wanted,
+static enum wry_outcome erase(struct wry_station *station, const struct wry_erase_options *options,
                               struct wry_erase_result *result)
 {
     g_autoptr(GArray) items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement));
-    struct wry_planned planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run};
+    struct wry_planned planned = {.every_sector = options->every_sector,
+                                  .dry_run = options->dry_run};
     struct target target;
-    struct work work;
+    struct write_common work;
 
-    work_begin(&work, station);
-    enum wry_outcome outcome = board_connect(station, !wanted->dry_run);
+    write_common_begin(&work, station);
+    enum wry_outcome outcome = board_connect(station, !options->dry_run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = regions_of_board(station, &target);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = parse_parts(station, &target, wanted->parts, items);
+        outcome = parse_parts(station, &target, options->parts, items);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = plan_parts(station, &target, items, &planned);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &planned});
-    if (wanted->dry_run)
+    if (options->dry_run)
         return WRY_OUTCOME_DONE;
-    if (!wanted->without_backup && wry_plan_total(&planned.plan) == target.flash_size)
-        outcome = backed_up_require(station);
-    if (outcome == WRY_OUTCOME_DONE && !wanted->without_backup)
+    if (!options->without_backup && wry_plan_total(&planned.plan) == target.flash_size)
+        outcome = backup_records_require(station);
+    if (outcome == WRY_OUTCOME_DONE && !options->without_backup)
         outcome = settings_loss_check(station, &planned.plan, &target.layout);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    outcome = work_write(&work, WRY_JOB_ERASE, &planned, &result->done);
+    outcome = write_common_write(&work, WRY_PHASE_ERASE, &planned, &result->done);
     result->erased = outcome == WRY_OUTCOME_DONE;
-    recording_bytes(station, result->done.bytes);
+    run_record_bytes(station, result->done.bytes);
     return outcome;
 }
 
 enum wry_outcome wry_station_erase(struct wry_station *station,
-                                   const struct wry_erase_wanted *wanted,
+                                   const struct wry_erase_options *options,
                                    struct wry_erase_result *result)
 {
     station_begin(station);
-    if (wanted->dry_run)
-        return erase(station, wanted, result);
-    recording_begin(station, "erase");
-    return recording_end(station, erase(station, wanted, result));
+    if (options->dry_run)
+        return erase(station, options, result);
+    run_record_begin(station, "erase");
+    return run_record_end(station, erase(station, options, result));
 }

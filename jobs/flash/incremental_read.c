@@ -65,9 +65,9 @@ static enum wry_status read_sectors(const struct changes *c, uint32_t start, uin
 }
 
 /* Whole sectors by their digests, ragged ends by reading. */
-enum wry_status changes_read(struct wry_session *session, const struct archive *older,
-                             struct archive_range *range, const struct wry_writer *writer,
-                             uint64_t *from_older)
+enum wry_status incremental_read(struct wry_session *session, const struct archive *older,
+                                 struct archive_range *range, const struct wry_writer *writer,
+                                 uint64_t *from_older)
 {
     struct changes c = {
         .session = session, .older = older, .writer = writer, .from_older = from_older};

@@ -10,8 +10,8 @@
  * board's digest. Sectors that are still as in the older archive are taken from there, and counted
  * in *from_older (bytes).
  */
-enum wry_status changes_read(struct wry_session *session, const struct archive *older,
-                             struct archive_range *range, const struct wry_writer *writer,
-                             uint64_t *from_older);
+enum wry_status incremental_read(struct wry_session *session, const struct archive *older,
+                                 struct archive_range *range, const struct wry_writer *writer,
+                                 uint64_t *from_older);
 
 #endif

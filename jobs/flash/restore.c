@@ -3,17 +3,17 @@
 
 #include "jobs/flash/archives.h"
 #include "jobs/plan/backup_records.h"
-#include "jobs/station/board.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/image/image_file.h"
 #include "wrytograph/layout.h"
 
 struct restore {
     struct wry_station *station;
-    const struct wry_restore_wanted *wanted;
+    const struct wry_restore_options *options;
     struct archive *archive; /* or */
     struct image_file *plain;
     GArray *items; /* struct wry_placement */
@@ -29,7 +29,7 @@ static bool read_plain(void *context, uint32_t offset, uint8_t *to, size_t n)
 static enum wry_outcome open_source(struct restore *r)
 {
     const enum wry_image_format raw = WRY_IMAGE_RAW;
-    const char *path = r->wanted->file;
+    const char *path = r->options->file;
     GError *error = NULL;
 
     if (archive_is_one(path))
@@ -41,13 +41,13 @@ static enum wry_outcome open_source(struct restore *r)
 
 static enum wry_outcome check_archive(struct restore *r)
 {
-    enum wry_outcome outcome = archives_check_flash(r->station, r->archive, r->wanted->file);
+    enum wry_outcome outcome = archives_check_flash(r->station, r->archive, r->options->file);
 
     if (outcome != WRY_OUTCOME_DONE || archives_same_board(r->station, r->archive))
         return outcome;
-    if (!r->wanted->from_another_board)
+    if (!r->options->from_another_board)
         return archives_fail_board(r->station, WRY_PROBLEM_ARCHIVE_BOARD, r->archive,
-                                   r->wanted->file);
+                                   r->options->file);
     archives_tell_other_board(r->station, r->archive);
     return WRY_OUTCOME_DONE;
 }
@@ -56,16 +56,16 @@ static enum wry_outcome check_archive(struct restore *r)
 static enum wry_outcome fail_plain(struct restore *r)
 {
     struct wry_problem *problem = &r->station->problem;
-    struct backed_up_owner owner;
+    struct settings_owner owner;
     struct target target;
     enum wry_outcome outcome = regions_of_board(r->station, &target);
 
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    if (!backed_up_find_owner(r->station, r->plain, 0, false, &target.layout.table, &owner))
+    if (!backup_records_find_owner(r->station, r->plain, 0, false, &target.layout.table, &owner))
         return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
-                            r->wanted->file);
-    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->wanted->file);
+                            r->options->file);
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->options->file);
     memcpy(problem->address, owner.eui48, sizeof problem->address);
     memcpy(problem->found_address, wry_session_board(&r->station->session)->eui48,
            sizeof problem->found_address);
@@ -76,11 +76,11 @@ static enum wry_outcome check_plain(struct restore *r)
 {
     uint32_t capacity = wry_session_board(&r->station->session)->capacity;
 
-    if (!r->wanted->from_another_board)
+    if (!r->options->from_another_board)
         return fail_plain(r);
     if (r->plain->length == capacity)
         return WRY_OUTCOME_DONE;
-    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->wanted->file);
+    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->options->file);
     r->station->problem.expected = capacity;
     r->station->problem.found = r->plain->length;
     return r->station->problem.outcome;
@@ -89,7 +89,7 @@ static enum wry_outcome check_plain(struct restore *r)
 /* A part that is named is where it was when the archive was made. */
 static enum wry_outcome fail_part(struct restore *r, enum wry_problem_kind kind, const char *text)
 {
-    station_fail(r->station, WRY_OUTCOME_WRONG, kind, r->wanted->file);
+    station_fail(r->station, WRY_OUTCOME_WRONG, kind, r->options->file);
     r->station->problem.other = g_strdup(text);
     return r->station->problem.outcome;
 }
@@ -102,7 +102,7 @@ static enum wry_outcome check_unmoved(struct restore *r, const char *name, uint3
     const struct wry_region *region =
         outcome == WRY_OUTCOME_DONE ? wry_layout_find(&now.layout.table, name) : NULL;
 
-    if (!region || region->offset == offset || now.layout.source == WRY_LAYOUT_USUAL)
+    if (!region || region->offset == offset || now.layout.source == WRY_LAYOUT_SOURCE_USUAL)
         return outcome;
     fail_part(r, WRY_PROBLEM_ARCHIVE_MOVED, name);
     r->station->problem.region = *region;
@@ -134,16 +134,16 @@ static enum wry_outcome choose_parts(struct restore *r)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    if (r->wanted->parts && r->plain)
+    if (r->options->parts && r->plain)
         return station_fail(r->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
     if (!r->archive)
         return outcome;
     struct target then = {.flash_size = r->archive->flash_size,
                           .layout = {.table = r->archive->layout}};
-    for (const char *const *text = r->wanted->parts; text && *text && outcome == WRY_OUTCOME_DONE;
+    for (const char *const *text = r->options->parts; text && *text && outcome == WRY_OUTCOME_DONE;
          text++)
         outcome = choose_part(r, &then, *text);
-    if (!r->wanted->parts)
+    if (!r->options->parts)
         g_array_append_vals(r->parts, r->archive->ranges->data, r->archive->ranges->len);
     return outcome;
 }
@@ -151,10 +151,10 @@ static enum wry_outcome choose_parts(struct restore *r)
 /* A backup of this very board is one that is known: it is at hand. */
 static enum wry_outcome check_backup(struct restore *r)
 {
-    if (r->wanted->without_backup || r->wanted->dry_run ||
+    if (r->options->without_backup || r->options->dry_run ||
         (r->archive && archives_same_board(r->station, r->archive)))
         return WRY_OUTCOME_DONE;
-    return backed_up_require(r->station);
+    return backup_records_require(r->station);
 }
 
 static enum wry_outcome make_plan(struct restore *r)
@@ -174,12 +174,13 @@ static enum wry_outcome make_plan(struct restore *r)
     }
     if (wry_plan_init(&r->planned.plan, (struct wry_placement *)(void *)r->items->data,
                       r->items->len, capacity, &fault) != WRY_OK) {
-        station_fail(r->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->wanted->file);
+        station_fail(r->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE,
+                     r->options->file);
         r->station->problem.start = fault.offset;
         return r->station->problem.outcome;
     }
     r->planned.flash_size = capacity;
-    r->planned.archive = r->wanted->file;
+    r->planned.archive = r->options->file;
     r->planned.created = r->archive ? r->archive->created : NULL;
     r->planned.tool = r->archive ? r->archive->tool : NULL;
     return WRY_OUTCOME_DONE;
@@ -190,7 +191,7 @@ static enum wry_outcome prepare(struct restore *r)
     enum wry_outcome outcome = open_source(r);
 
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = board_connect(r->station, !r->wanted->dry_run);
+        outcome = board_connect(r->station, !r->options->dry_run);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = r->plain ? check_plain(r) : check_archive(r);
     if (outcome == WRY_OUTCOME_DONE)
@@ -201,28 +202,28 @@ static enum wry_outcome prepare(struct restore *r)
 }
 
 static enum wry_outcome restore(struct wry_station *station,
-                                const struct wry_restore_wanted *wanted,
+                                const struct wry_restore_options *options,
                                 struct wry_restore_result *result)
 {
     struct restore r = {
         .station = station,
-        .wanted = wanted,
+        .options = options,
         .items = g_array_new(FALSE, FALSE, sizeof(struct wry_placement)),
         .parts = g_array_new(FALSE, FALSE, sizeof(struct archive_range)),
-        .planned = {.every_sector = wanted->every_sector, .dry_run = wanted->dry_run}};
-    struct work work;
+        .planned = {.every_sector = options->every_sector, .dry_run = options->dry_run}};
+    struct write_common work;
 
-    work_begin(&work, station);
+    write_common_begin(&work, station);
     enum wry_outcome outcome = prepare(&r);
     if (outcome == WRY_OUTCOME_DONE)
         station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
-    if (outcome == WRY_OUTCOME_DONE && !wanted->dry_run) {
-        outcome = work_write(&work, WRY_JOB_RESTORE, &r.planned, &result->done);
+    if (outcome == WRY_OUTCOME_DONE && !options->dry_run) {
+        outcome = write_common_write(&work, WRY_PHASE_RESTORE, &r.planned, &result->done);
         result->restored = outcome == WRY_OUTCOME_DONE;
-        recording_archive(station, wanted->file);
-        recording_bytes(station, result->done.bytes);
+        run_record_archive(station, options->file);
+        run_record_bytes(station, result->done.bytes);
         if (result->restored && r.archive)
-            knowing_note_archive(station, wanted->file, r.archive);
+            known_content_note_archive(station, options->file, r.archive);
     }
     g_array_free(r.items, TRUE);
     g_array_free(r.parts, TRUE);
@@ -232,12 +233,12 @@ static enum wry_outcome restore(struct wry_station *station,
 }
 
 enum wry_outcome wry_station_restore(struct wry_station *station,
-                                     const struct wry_restore_wanted *wanted,
+                                     const struct wry_restore_options *options,
                                      struct wry_restore_result *result)
 {
     station_begin(station);
-    if (wanted->dry_run)
-        return restore(station, wanted, result);
-    recording_begin(station, "restore");
-    return recording_end(station, restore(station, wanted, result));
+    if (options->dry_run)
+        return restore(station, options, result);
+    run_record_begin(station, "restore");
+    return run_record_end(station, restore(station, options, result));
 }

@@ -1,7 +1,7 @@
 /* verify: images or an archive against what the flash holds. */
 #include "jobs/flash/archives.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/board.h"
+#include "jobs/station/station_board.h"
 #include "wrytograph/layout.h"
 
 struct verify {
@@ -86,20 +86,20 @@ static enum wry_outcome conclude(const struct verify *v, enum wry_status status,
 }
 
 enum wry_outcome wry_station_verify(struct wry_station *station,
-                                    const struct wry_images_wanted *wanted,
+                                    const struct wry_images_options *options,
                                     struct wry_verify_result *result)
 {
-    struct verify v = {.station = station, .result = result, .by_digest = !wanted->read_back};
+    struct verify v = {.station = station, .result = result, .by_digest = !options->read_back};
     struct wry_planned planned = {0};
     struct images_job job = {.station = station,
-                             .wanted = wanted,
+                             .options = options,
                              .use = IMAGE_COMPARE,
                              .held = &result->held,
                              .planned = &planned};
     enum wry_status status = WRY_OK;
 
     station_begin(station);
-    enum wry_outcome outcome = planning_for_board(&job);
+    enum wry_outcome outcome = plan_build_for_board(&job);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
     begin(&v, &planned.layout, planned.flash_size);
@@ -111,7 +111,7 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
                          (struct wry_comparison){.name = behind ? "blank behind it" : image->name,
                                                  .base = behind ? item->offset : image->base});
     }
-    return conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, wanted->image_count);
+    return conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, options->image_count);
 }
 
 static enum wry_status compare_archive(struct verify *v, struct archive *archive)
@@ -140,7 +140,7 @@ enum wry_outcome wry_station_verify_archive(struct wry_station *station, const c
     GError *error = NULL;
 
     station_begin(station);
-    result->held = g_new0(struct wry_held, 1);
+    result->held = g_new0(struct wry_image_set, 1);
     struct archive *archive = result->held->archive = archive_open(file, &error);
     if (!archive)
         return station_fail_system(station, error);

@@ -62,7 +62,7 @@ static bool may_be_unread(const struct looking *l, struct wry_content_of *conten
     return l->reader->archive != NULL;
 }
 
-static void show_settings(struct wry_content_of *content, const struct settings_found *found)
+static void show_settings(struct wry_content_of *content, const struct settings_copy *found)
 {
     struct settings *settings = settings_from_block(found->bytes, &found->head);
 
@@ -77,9 +77,9 @@ static void show_settings(struct wry_content_of *content, const struct settings_
 /* A region of settings: the blocks that are in it, and else its first bytes. */
 static bool look_at_settings(struct looking *l, struct wry_content_of *content)
 {
-    struct settings_found found;
+    struct settings_copy found;
 
-    if (!settings_found_look(l->reader, &content->region, &found)) {
+    if (!settings_read(l->reader, &content->region, &found)) {
         g_free(found.bytes);
         return false;
     }

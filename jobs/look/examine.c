@@ -1,10 +1,10 @@
 /* examine: what is wrong with a link. */
 #include <string.h>
 
-#include "jobs/station/board.h"
 #include "jobs/station/diagnosis.h"
 #include "jobs/station/link.h"
 #include "jobs/station/serial_text.h"
+#include "jobs/station/station_board.h"
 #include "wrytograph-host/jobs.h"
 
 #define LISTEN_TIME 400000u /* us at each speed */
@@ -33,7 +33,7 @@ static bool speaks_in_reset(const struct wry_station *station)
     unsigned heard, readable;
 
     hold_reset(port);
-    bool there = listening_for(station, LISTEN_TIME, &heard, &readable);
+    bool there = serial_text_count(station, LISTEN_TIME, &heard, &readable);
     port->set_lines(port->context, false, false);
     return there && heard > STRAY_MOST;
 }
@@ -56,8 +56,8 @@ static bool text_at(const struct wry_station *station, uint32_t speed)
     port->set_speed(port->context, speed);
     hold_reset(port);
     port->set_lines(port->context, false, false);
-    return listening_for(station, LISTEN_TIME, &heard, &readable) && readable >= READABLE_LEAST &&
-           readable * 10 >= heard * 8;
+    return serial_text_count(station, LISTEN_TIME, &heard, &readable) &&
+           readable >= READABLE_LEAST && readable * 10 >= heard * 8;
 }
 
 static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
@@ -71,7 +71,7 @@ static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
 /* Nothing understood at the usual speed: does a loader answer at another one? */
 static bool find_loader(struct wry_station *station, struct wry_evidence *evidence)
 {
-    for (const uint32_t *speed = listening_speeds + 1; *speed && !station_stopped(station);
+    for (const uint32_t *speed = serial_text_speeds + 1; *speed && !station_stopped(station);
          speed++) {
         if (*speed <= TOP_TRIED && call_at(station, *speed) == WRY_OK) {
             conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, *speed);
@@ -83,7 +83,7 @@ static bool find_loader(struct wry_station *station, struct wry_evidence *eviden
 
 static void find_text(const struct wry_station *station, struct wry_evidence *evidence)
 {
-    for (const uint32_t *speed = listening_speeds + 1; *speed && !station_stopped(station);
+    for (const uint32_t *speed = serial_text_speeds + 1; *speed && !station_stopped(station);
          speed++) {
         if (*speed <= TOP_TRIED && text_at(station, *speed)) {
             conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, *speed);
@@ -110,7 +110,7 @@ static char *rom_text(const struct wry_station *station, uint32_t speed)
     while (port->now(port->context) < end && !station_stopped(station) &&
            port->read(port->context, bytes, sizeof bytes, end, &got) == WRY_OK) {
         for (size_t i = 0; i < got; i++)
-            g_string_append_c(text, listening_is_text(bytes[i]) ? (char)bytes[i] : '?');
+            g_string_append_c(text, serial_text_is_readable(bytes[i]) ? (char)bytes[i] : '?');
     }
     port->set_lines(port->context, false, false);
     return g_string_free(text, FALSE);
@@ -133,7 +133,7 @@ static bool judge_rom(const struct wry_station *station, struct wry_evidence *ev
         if (speed == WRY_STARTING_SPEED)
             continue;
         g_autofree char *text = rom_text(station, speed);
-        if (finding_says_loading(text))
+        if (diagnosis_says_loading(text))
             conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, speed);
         else if (is_readable(text))
             conclude(evidence, WRY_FINDING_STRAP, WRY_EVIDENCE_TEXT, speed);

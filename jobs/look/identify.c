@@ -3,8 +3,8 @@
 
 #include "jobs/look/contents.h"
 #include "jobs/plan/backup_records.h"
-#include "jobs/station/board.h"
 #include "jobs/station/regions.h"
+#include "jobs/station/station_board.h"
 #include "store/shelf/backups.h"
 #include "wrytograph-host/jobs.h"
 #include "wrytograph-host/shelf.h"
@@ -67,7 +67,7 @@ static enum wry_outcome look_at_contents(struct wry_station *station, struct wry
     struct flash_reader reader = {.station = station};
     g_autoptr(GError) error = NULL;
     g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
-    bool valid = identity->layout.source == WRY_LAYOUT_FROM_BOARD;
+    bool valid = identity->layout.source == WRY_LAYOUT_SOURCE_BOARD;
 
     if (!items)
         station_note(station, WRY_NOTE_SHELF_UNREAD, error->message);
@@ -81,7 +81,7 @@ static void look_for_backup(struct wry_station *station, struct wry_known_backup
     struct backups_found found;
     g_autoptr(GError) error = NULL;
 
-    backup->told = backed_up_find(station, &found, &error);
+    backup->told = backup_records_find(station, &found, &error);
     backup->reason = g_strdup(error ? error->message : NULL);
     backup->any = found.any;
     backup->whole = found.whole;

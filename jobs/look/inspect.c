@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "jobs/look/contents.h"
-#include "jobs/plan/image.h"
+#include "jobs/plan/placed_image.h"
 #include "store/archive/archive.h"
 #include "store/file/error.h"
 #include "store/image/layout_file.h"

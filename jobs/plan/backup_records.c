@@ -9,7 +9,7 @@
 #include "store/journal/journal.h"
 #include "store/shelf/backups.h"
 
-char *backed_up_folder(const struct wry_station *station)
+char *backup_records_folder(const struct wry_station *station)
 {
     char *named = folders_named("WRYTOGRAPH_BACKUPS");
     g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
@@ -25,12 +25,12 @@ static struct backups *open_record(const struct wry_station *station, GError **e
 {
     g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
     g_autofree char *record = board ? g_path_get_dirname(board) : folders_state();
-    g_autofree char *folder = backed_up_folder(station);
+    g_autofree char *folder = backup_records_folder(station);
 
     return backups_open(record, folder, station->settings.stop, error);
 }
 
-bool backed_up_find(struct wry_station *station, struct backups_found *found, GError **error)
+bool backup_records_find(struct wry_station *station, struct backups_found *found, GError **error)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     struct backups *backups = open_record(station, error);
@@ -43,11 +43,11 @@ bool backed_up_find(struct wry_station *station, struct backups_found *found, GE
     return read;
 }
 
-enum wry_outcome backed_up_require(struct wry_station *station)
+enum wry_outcome backup_records_require(struct wry_station *station)
 {
     struct backups_found found;
     GError *error = NULL;
-    bool read = backed_up_find(station, &found, &error);
+    bool read = backup_records_find(station, &found, &error);
     bool whole = found.whole;
 
     /* A look that was stopped half-way has not found that there is none. */
@@ -67,8 +67,8 @@ enum wry_outcome backed_up_require(struct wry_station *station)
     return whole ? WRY_OUTCOME_DONE : station->problem.outcome;
 }
 
-enum wry_outcome backed_up_each(struct wry_station *station,
-                                bool (*take)(void *context, const char *path), void *context)
+enum wry_outcome backup_records_each(struct wry_station *station,
+                                     bool (*take)(void *context, const char *path), void *context)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     GError *error = NULL;
@@ -86,7 +86,8 @@ enum wry_outcome backed_up_each(struct wry_station *station,
     return station->problem.outcome;
 }
 
-void backed_up_note(struct wry_station *station, const char *path, const struct archive *archive)
+void backup_records_note(struct wry_station *station, const char *path,
+                         const struct archive *archive)
 {
     g_autoptr(GError) error = NULL;
     struct backups *backups = open_record(station, &error);
@@ -121,9 +122,9 @@ static bool digest_region(const struct image_file *file, uint32_t base, bool res
     return read;
 }
 
-bool backed_up_find_owner(struct wry_station *station, const struct image_file *file, uint32_t base,
-                          bool rest_is_blank, const struct wry_region_table *layout,
-                          struct backed_up_owner *owner)
+bool backup_records_find_owner(struct wry_station *station, const struct image_file *file,
+                               uint32_t base, bool rest_is_blank,
+                               const struct wry_region_table *layout, struct settings_owner *owner)
 {
     const uint8_t *ours = wry_session_board(&station->session)->eui48;
     g_autoptr(GError) error = NULL;
@@ -149,16 +150,16 @@ bool backed_up_find_owner(struct wry_station *station, const struct image_file *
     return known;
 }
 
-enum wry_outcome backed_up_check_origin(struct wry_station *station, const struct image *image,
-                                        const struct wry_region_table *layout)
+enum wry_outcome backup_records_check_origin(struct wry_station *station, const struct image *image,
+                                             const struct wry_region_table *layout)
 {
     const uint8_t *ours = wry_session_board(&station->session)->eui48;
-    struct backed_up_owner owner;
+    struct settings_owner owner;
 
-    if (!backed_up_find_owner(station, image->file, image->facts.base, image->facts.rest_length > 0,
-                              layout, &owner))
+    if (!backup_records_find_owner(station, image->file, image->facts.base,
+                                   image->facts.rest_length > 0, layout, &owner))
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
+    placement_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
     memcpy(station->problem.address, owner.eui48, sizeof owner.eui48);
     memcpy(station->problem.found_address, ours, sizeof owner.eui48);
     return station->problem.outcome;

@@ -14,13 +14,13 @@ static bool add_part(void *context, const struct wry_cost_part *part, const stru
     return true;
 }
 
-enum wry_outcome expecting_look(struct wry_station *station, const struct wry_plan *plan,
-                                bool every_sector, struct wry_expected *expected)
+enum wry_outcome estimate_look(struct wry_station *station, const struct wry_plan *plan,
+                               bool every_sector, struct wry_expected *expected)
 {
     struct wry_estimate_sink sink = {.context = expected, .part = add_part};
 
     expected->parts = g_array_new(FALSE, FALSE, sizeof(struct wry_expected_part));
-    knowing_begin(station);
+    known_content_begin(station);
     station->session.config.every_sector = every_sector;
     enum wry_status status = wry_session_estimate(&station->session, plan, &sink);
     if (status != WRY_OK)
@@ -29,7 +29,7 @@ enum wry_outcome expecting_look(struct wry_station *station, const struct wry_pl
     return WRY_OUTCOME_DONE;
 }
 
-void expecting_clear(struct wry_expected *expected)
+void estimate_clear(struct wry_expected *expected)
 {
     if (expected->parts)
         g_array_unref(expected->parts);

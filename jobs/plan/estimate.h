@@ -2,12 +2,12 @@
 #ifndef WRY_JOBS_EXPECTING_H
 #define WRY_JOBS_EXPECTING_H
 
-#include "jobs/station/problem.h"
+#include "jobs/station/station_problem.h"
 #include "wrytograph-host/jobs.h"
 
 /* The board is connected. Changes nothing. */
-enum wry_outcome expecting_look(struct wry_station *station, const struct wry_plan *plan,
-                                bool every_sector, struct wry_expected *expected);
-void expecting_clear(struct wry_expected *expected);
+enum wry_outcome estimate_look(struct wry_station *station, const struct wry_plan *plan,
+                               bool every_sector, struct wry_expected *expected);
+void estimate_clear(struct wry_expected *expected);
 
 #endif

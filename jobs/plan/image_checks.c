@@ -58,16 +58,16 @@ static enum wry_outcome settle_flash_size(struct wry_station *station, struct im
 /* Read mode and clock as wanted; what the chip cannot do, it would not start from. */
 static enum wry_outcome settle_read_mode(struct wry_station *station, struct image *image,
                                          const struct target *target, enum image_use use,
-                                         const struct wry_images_wanted *wanted)
+                                         const struct wry_images_options *options)
 {
     struct wry_boot_header *header = &image->facts.header;
-    bool set = (wanted->read_lines > 0 && wanted->read_lines != header->read_lines) ||
-               (wanted->read_clock > 0 && wanted->read_clock != header->read_clock);
+    bool set = (options->read_lines > 0 && options->read_lines != header->read_lines) ||
+               (options->read_clock > 0 && options->read_clock != header->read_clock);
 
-    if (wanted->read_lines > 0)
-        header->read_lines = wanted->read_lines;
-    if (wanted->read_clock > 0)
-        header->read_clock = wanted->read_clock;
+    if (options->read_lines > 0)
+        header->read_lines = options->read_lines;
+    if (options->read_clock > 0)
+        header->read_clock = options->read_clock;
     if (set) {
         wry_boot_header_put(image->header_bytes, header);
         image->facts.read_set = true;
@@ -76,7 +76,7 @@ static enum wry_outcome settle_read_mode(struct wry_station *station, struct ima
         (header->read_lines <= target->chip->read_lines_most &&
          header->read_clock <= target->chip->read_clock_most))
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_READ_MODE, image, NULL);
+    placement_fail(station, WRY_PROBLEM_READ_MODE, image, NULL);
     station->problem.expected = header->read_lines;
     station->problem.found = header->read_clock;
     station->problem.chip = target->chip;
@@ -91,9 +91,9 @@ static enum wry_outcome check_named_region(struct wry_station *station, const st
     if (image->facts.start >= region->offset &&
         end_of(image) <= (uint64_t)region->offset + region->length)
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_OUTSIDE_REGION, image, region);
+    placement_fail(station, WRY_PROBLEM_OUTSIDE_REGION, image, region);
     if (image->facts.has_header)
-        station->problem.other = g_strdup(places_of_program(target, image));
+        station->problem.other = g_strdup(placement_of_program(target, image));
     return station->problem.outcome;
 }
 
@@ -104,13 +104,13 @@ static enum wry_outcome check_program_place(struct wry_station *station, const s
     const struct wry_region *region = wry_layout_at(&target->layout.table, image->facts.start);
 
     if (!region)
-        return places_fail(station, WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
-    if (!places_is_for_programs(region))
-        return places_fail(station, WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
+        return placement_fail(station, WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
+    if (!placement_is_for_programs(region))
+        return placement_fail(station, WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
     if (image->facts.start != region->offset)
-        return places_fail(station, WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
+        return placement_fail(station, WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
     if (end_of(image) > (uint64_t)region->offset + region->length)
-        return places_fail(station, WRY_PROBLEM_PROGRAM_BEYOND, image, region);
+        return placement_fail(station, WRY_PROBLEM_PROGRAM_BEYOND, image, region);
     return WRY_OUTCOME_DONE;
 }
 
@@ -118,14 +118,14 @@ static enum wry_outcome check_program_place(struct wry_station *station, const s
 static enum wry_outcome check_kind(struct wry_station *station, const struct image *image,
                                    const struct target *target)
 {
-    const struct wry_region *region = places_region(target, image);
+    const struct wry_region *region = placement_region(target, image);
     uint8_t kind = image->facts.header.kind;
 
-    if (!region || !places_is_for_programs(region) || kind == WRY_PROGRAM_UNSAID ||
+    if (!region || !placement_is_for_programs(region) || kind == WRY_PROGRAM_UNSAID ||
         kind == region->kind)
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_OTHER_KIND, image, region);
-    station->problem.other = g_strdup(places_of_program(target, image));
+    placement_fail(station, WRY_PROBLEM_OTHER_KIND, image, region);
+    station->problem.other = g_strdup(placement_of_program(target, image));
     return station->problem.outcome;
 }
 
@@ -183,12 +183,12 @@ static bool holds_block(const struct image *image, const struct wry_region *regi
 static enum wry_outcome check_settings(struct wry_station *station, const struct image *image,
                                        const struct target *target)
 {
-    const struct wry_region *region = places_region(target, image);
+    const struct wry_region *region = placement_region(target, image);
 
     if (!region || region->kind != WRY_REGION_SETTINGS || image->facts.what == WRY_WHAT_SETTINGS ||
         holds_block(image, region))
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_NOT_SETTINGS, image, region);
+    placement_fail(station, WRY_PROBLEM_NOT_SETTINGS, image, region);
     return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
 }
 
@@ -196,15 +196,15 @@ static enum wry_outcome check_settings(struct wry_station *station, const struct
 static enum wry_outcome check_bootable(struct wry_station *station, const struct image *image,
                                        const struct target *target)
 {
-    const struct wry_region *region = places_region(target, image);
+    const struct wry_region *region = placement_region(target, image);
 
-    if (!region || !places_is_for_programs(region) || image->facts.start != region->offset)
+    if (!region || !placement_is_for_programs(region) || image->facts.start != region->offset)
         return WRY_OUTCOME_DONE;
     if (image->facts.what == WRY_WHAT_TABLE)
-        return places_fail(station, WRY_PROBLEM_TABLE_ELSEWHERE, image, region);
+        return placement_fail(station, WRY_PROBLEM_TABLE_ELSEWHERE, image, region);
     if (!target->chip || !target->chip->wants_header)
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
+    placement_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
     station->problem.chip = target->chip;
     return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
 }
@@ -220,7 +220,7 @@ static enum wry_outcome check_table(struct wry_station *station, const struct im
 
     if ((!by_name && !by_place) || image->facts.what == WRY_WHAT_TABLE)
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_NO_TABLE, image, region);
+    placement_fail(station, WRY_PROBLEM_NO_TABLE, image, region);
     station->problem.chip = target->chip;
     return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
 }
@@ -234,10 +234,10 @@ static enum wry_outcome check_covered(struct wry_station *station, const struct 
     uint8_t bytes[WRY_BOOT_HEADER_SIZE];
     struct wry_boot_header header;
 
-    for (uint32_t i = 0; i < layout->count && places_are_firm(target); i++) {
+    for (uint32_t i = 0; i < layout->count && placement_are_firm(target); i++) {
         const struct wry_region *region = &layout->regions[i];
         uint32_t at = region->offset - image->facts.base;
-        if (!places_is_for_programs(region) || region->offset <= image->facts.start ||
+        if (!placement_is_for_programs(region) || region->offset <= image->facts.start ||
             region->offset >= end_of(image) || !image_file_has(image->file, at, sizeof bytes))
             continue;
         if (!image_file_read(image->file, at, bytes, sizeof bytes))
@@ -248,13 +248,13 @@ static enum wry_outcome check_covered(struct wry_station *station, const struct 
         bool whole = wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes) &&
                      image_body_is_whole(image->file, at, &header);
         if (whole && target->chip && header.chip_code != target->chip->code) {
-            places_fail(station, WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
+            placement_fail(station, WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
             station->problem.chip = wry_chip_by_code(header.chip_code);
             station->problem.found_chip = target->chip;
             return station->problem.outcome;
         }
         if (!whole && target->chip && target->chip->wants_header) {
-            places_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
+            placement_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
             station->problem.chip = target->chip;
             return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
         }
@@ -278,26 +278,26 @@ static enum wry_outcome check_looked_at(struct wry_station *station, const struc
 
 enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
                                     const struct target *target,
-                                    const struct wry_images_wanted *wanted)
+                                    const struct wry_images_options *options)
 {
     const struct wry_region *region = image->facts.region;
 
     if (!image->facts.has_header) {
         enum wry_outcome outcome =
-            wanted->any_content ? WRY_OUTCOME_DONE : check_looked_at(station, image, target);
+            options->any_content ? WRY_OUTCOME_DONE : check_looked_at(station, image, target);
         if (outcome == WRY_OUTCOME_DONE && region)
             outcome = check_named_region(station, image, target);
-        return outcome == WRY_OUTCOME_DONE && !wanted->any_content
+        return outcome == WRY_OUTCOME_DONE && !options->any_content
                    ? check_settings(station, image, target)
                    : outcome;
     }
-    if (region && !places_is_for_programs(region)) {
-        places_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
-        station->problem.other = g_strdup(places_of_program(target, image));
+    if (region && !placement_is_for_programs(region)) {
+        placement_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
+        station->problem.other = g_strdup(placement_of_program(target, image));
         return station->problem.outcome;
     }
     enum wry_outcome outcome =
-        wanted->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
+        options->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
     if (outcome != WRY_OUTCOME_DONE || !region)
         return outcome;
     return check_named_region(station, image, target);
@@ -305,33 +305,33 @@ enum wry_outcome image_check_region(struct wry_station *station, const struct im
 
 static enum wry_outcome check_program(struct wry_station *station, struct image *image,
                                       const struct target *target, enum image_use use,
-                                      const struct wry_images_wanted *wanted)
+                                      const struct wry_images_options *options)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
     if (use == IMAGE_WRITE)
         outcome = image_check_chip(station, image, target);
-    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && places_are_firm(target))
+    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && placement_are_firm(target))
         outcome = check_program_place(station, image, target);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = settle_flash_size(station, image, target, use, wanted->leave_header);
-    return outcome == WRY_OUTCOME_DONE ? settle_read_mode(station, image, target, use, wanted)
+        outcome = settle_flash_size(station, image, target, use, options->leave_header);
+    return outcome == WRY_OUTCOME_DONE ? settle_read_mode(station, image, target, use, options)
                                        : outcome;
 }
 
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
                              const struct target *target, enum image_use use,
-                             const struct wry_images_wanted *wanted)
+                             const struct wry_images_options *options)
 {
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
     if (image->facts.region)
         outcome = check_named_region(station, image, target);
     if (outcome == WRY_OUTCOME_DONE && image->facts.has_header)
-        outcome = check_program(station, image, target, use, wanted);
+        outcome = check_program(station, image, target, use, options);
     if (outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE)
-        outcome = places_check(station, target, image, wanted->any_place);
-    return outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE && !wanted->any_content
+        outcome = placement_check(station, target, image, options->any_place);
+    return outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE && !options->any_content
                ? check_covered(station, image, target)
                : outcome;
 }

@@ -2,8 +2,8 @@
 #ifndef WRY_JOBS_IMAGE_CHECKS_H
 #define WRY_JOBS_IMAGE_CHECKS_H
 
-#include "jobs/plan/image.h"
 #include "jobs/station/regions.h"
+#include "placed_image.h"
 
 enum image_use {
     IMAGE_WRITE,   /* it must be whole and fit the board */
@@ -16,11 +16,11 @@ enum wry_outcome image_check_chip(struct wry_station *station, const struct imag
 /* Whether it is what its region is for, and fits it. */
 enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
                                     const struct target *target,
-                                    const struct wry_images_wanted *wanted);
+                                    const struct wry_images_options *options);
 
 /* All else; sets flash size and read mode in its header as wanted. */
 enum wry_outcome image_check(struct wry_station *station, struct image *image,
                              const struct target *target, enum image_use use,
-                             const struct wry_images_wanted *wanted);
+                             const struct wry_images_options *options);
 
 #endif

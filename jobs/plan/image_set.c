@@ -5,7 +5,7 @@
 #include "jobs/station/run_record.h"
 #include "store/archive/archive.h"
 
-struct image *images_add(struct wry_held *held)
+struct image *images_add(struct wry_image_set *held)
 {
     struct image *image = held->images[held->count] = g_new0(struct image, 1);
 
@@ -15,18 +15,18 @@ struct image *images_add(struct wry_held *held)
 
 enum wry_outcome images_open(const struct images_job *job)
 {
-    const struct wry_images_wanted *wanted = job->wanted;
-    struct wry_held *own = *job->held = g_new0(struct wry_held, 1);
+    const struct wry_images_options *options = job->options;
+    struct wry_image_set *own = *job->held = g_new0(struct wry_image_set, 1);
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
-    if (wanted->image_count + wanted->setting_count == 0)
+    if (options->image_count + options->setting_count == 0)
         return station_fail(job->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
-    own->room = wanted->image_count + wanted->setting_count;
+    own->room = options->image_count + options->setting_count;
     own->images = g_new0(struct image *, own->room);
     own->facts = g_new0(const struct wry_planned_image *, own->room);
-    for (size_t i = 0; i < wanted->image_count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_open(job->station, images_add(own), &wanted->images[i], wanted->format,
-                             job->use == IMAGE_WRITE && !wanted->any_content);
+    for (size_t i = 0; i < options->image_count && outcome == WRY_OUTCOME_DONE; i++)
+        outcome = image_open(job->station, images_add(own), &options->images[i], options->format,
+                             job->use == IMAGE_WRITE && !options->any_content);
     return outcome;
 }
 
@@ -40,7 +40,7 @@ static bool covers_rest(const struct images_job *job, const struct image *image)
 
 static size_t make_items(const struct images_job *job)
 {
-    struct wry_held *held = *job->held;
+    struct wry_image_set *held = *job->held;
     size_t count = 0, n = 0;
 
     for (size_t i = 0; i < held->count; i++)
@@ -67,12 +67,12 @@ static size_t make_items(const struct images_job *job)
     return n;
 }
 
-static const char *path_of(const struct wry_held *held, uint64_t item)
+static const char *path_of(const struct wry_image_set *held, uint64_t item)
 {
     return ((const struct wry_planned_image *)held->items[item].label)->path;
 }
 
-static enum wry_outcome fail_plan(struct wry_station *station, const struct wry_held *held,
+static enum wry_outcome fail_plan(struct wry_station *station, const struct wry_image_set *held,
                                   const struct wry_fault *fault)
 {
     if (fault->status == WRY_OVERLAP) {
@@ -92,19 +92,19 @@ static enum wry_outcome fail_plan(struct wry_station *station, const struct wry_
 
 void images_count_sectors(struct wry_planned *planned)
 {
-    struct wry_run run;
+    struct wry_span span;
 
     planned->sectors = planned->kept = 0;
-    for (uint32_t from = 0; wry_plan_next_run(&planned->plan, from, &run); from = run.end) {
-        uint32_t length = run.end - run.start;
+    for (uint32_t from = 0; wry_plan_next_span(&planned->plan, from, &span); from = span.end) {
+        uint32_t length = span.end - span.start;
         planned->sectors += length / WRY_SECTOR_SIZE;
-        planned->kept += length - wry_plan_covered(&planned->plan, run.start, length);
+        planned->kept += length - wry_plan_covered(&planned->plan, span.start, length);
     }
 }
 
 enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target)
 {
-    struct wry_held *held = *job->held;
+    struct wry_image_set *held = *job->held;
     struct wry_fault fault;
     size_t count = make_items(job);
     struct wry_plan plan;
@@ -120,17 +120,17 @@ enum wry_outcome images_lay_out(const struct images_job *job, const struct targe
         .image_count = held->count,
         .images = held->facts,
         .plan = plan,
-        .every_sector = job->wanted->every_sector,
-        .dry_run = job->wanted->dry_run};
+        .every_sector = job->options->every_sector,
+        .dry_run = job->options->dry_run};
     images_count_sectors(job->planned);
     return WRY_OUTCOME_DONE;
 }
 
-void images_record(struct wry_station *station, const struct wry_held *held)
+void images_record(struct wry_station *station, const struct wry_image_set *held)
 {
     g_autofree struct run_content *contents = g_new0(struct run_content, held->count);
     g_autofree uint8_t *digests = g_malloc(held->count * WRY_SHA256_SIZE);
-    bool recorded = recording_run(station) != NULL;
+    bool recorded = run_record_run(station) != NULL;
 
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
@@ -139,12 +139,12 @@ void images_record(struct wry_station *station, const struct wry_held *held)
         bool shown =
             recorded && image->facts.what != WRY_WHAT_SETTINGS && image_digest(image->file, sha256);
         contents[i] = (struct run_content){.facts = &image->facts, .sha256 = shown ? sha256 : NULL};
-        knowing_note_file(station, image->file, image->facts.start);
+        known_content_note_file(station, image->file, image->facts.start);
     }
-    recording_contents(station, contents, held->count);
+    run_record_contents(station, contents, held->count);
 }
 
-void images_free(struct wry_held *held)
+void images_free(struct wry_image_set *held)
 {
     if (!held)
         return;

@@ -7,7 +7,7 @@
 struct archive;
 
 /* What a plan's readers work on. */
-struct wry_held {
+struct wry_image_set {
     size_t count, room;
     struct image **images;
     const struct wry_planned_image **facts;
@@ -20,10 +20,10 @@ struct wry_held {
 
 struct images_job {
     struct wry_station *station;
-    const struct wry_images_wanted *wanted;
+    const struct wry_images_options *options;
     enum image_use use;
-    bool settles;           /* it puts back what a cut job left */
-    struct wry_held **held; /* to be freed by the caller in any case */
+    bool settles;                /* it puts back what a cut job left */
+    struct wry_image_set **held; /* to be freed by the caller in any case */
     struct wry_planned *planned;
 };
 
@@ -31,7 +31,7 @@ struct images_job {
 enum wry_outcome images_open(const struct images_job *job);
 
 /* One image more, empty yet. There is room for one for each setting that is wanted. */
-struct image *images_add(struct wry_held *held);
+struct image *images_add(struct wry_image_set *held);
 
 /* The plan of what is placed; fills in planned. */
 enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target);
@@ -40,8 +40,8 @@ enum wry_outcome images_lay_out(const struct images_job *job, const struct targe
 void images_count_sectors(struct wry_planned *planned);
 
 /* Puts on record what goes onto the board: its run in the ledger, and known content. */
-void images_record(struct wry_station *station, const struct wry_held *held);
+void images_record(struct wry_station *station, const struct wry_image_set *held);
 
-void images_free(struct wry_held *held);
+void images_free(struct wry_image_set *held);
 
 #endif

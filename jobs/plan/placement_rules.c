@@ -14,8 +14,8 @@ static uint64_t region_end(const struct wry_region *region)
     return (uint64_t)region->offset + region->length;
 }
 
-enum wry_outcome places_fail(struct wry_station *station, enum wry_problem_kind kind,
-                             const struct image *image, const struct wry_region *region)
+enum wry_outcome placement_fail(struct wry_station *station, enum wry_problem_kind kind,
+                                const struct image *image, const struct wry_region *region)
 {
     station_fail(station, WRY_OUTCOME_WRONG, kind, image->facts.path);
     station->problem.start = image->facts.start;
@@ -26,14 +26,14 @@ enum wry_outcome places_fail(struct wry_station *station, enum wry_problem_kind 
     return station->problem.outcome;
 }
 
-bool places_are_firm(const struct target *target)
+bool placement_are_firm(const struct target *target)
 {
-    return target->layout.source == WRY_LAYOUT_FROM_FILE ||
-           target->layout.source == WRY_LAYOUT_FROM_BOARD ||
-           target->layout.source == WRY_LAYOUT_FROM_JOB;
+    return target->layout.source == WRY_LAYOUT_SOURCE_FILE ||
+           target->layout.source == WRY_LAYOUT_SOURCE_BOARD ||
+           target->layout.source == WRY_LAYOUT_SOURCE_JOB;
 }
 
-bool places_is_for_programs(const struct wry_region *region)
+bool placement_is_for_programs(const struct wry_region *region)
 {
     return region->kind == WRY_REGION_APP || region->kind == WRY_REGION_START;
 }
@@ -45,7 +45,7 @@ static bool fits(const struct image *image, const struct wry_region *region)
 
     if (image->facts.what == WRY_WHAT_TABLE)
         return region->kind == WRY_REGION_TABLE;
-    return places_is_for_programs(region) && image->facts.span <= region->length &&
+    return placement_is_for_programs(region) && image->facts.span <= region->length &&
            (kind == WRY_PROGRAM_UNSAID || kind == region->kind);
 }
 
@@ -63,7 +63,7 @@ static char **fitting(const struct target *target, const struct image *image)
     return (char **)g_ptr_array_free(names, FALSE);
 }
 
-const char *places_of_program(const struct target *target, const struct image *image)
+const char *placement_of_program(const struct target *target, const struct image *image)
 {
     char **names = fitting(target, image);
     const struct wry_region *region =
@@ -95,7 +95,7 @@ static enum wry_outcome find_place(struct wry_station *station, const struct tar
         names[0] ? wry_layout_find(&target->layout.table, names[0]) : NULL;
     g_strfreev(names);
     if (!region)
-        return places_fail(station, WRY_PROBLEM_NO_PLACE_FITS, image, NULL);
+        return placement_fail(station, WRY_PROBLEM_NO_PLACE_FITS, image, NULL);
     put_into(image, region);
     image->facts.place_found = true;
     return WRY_OUTCOME_DONE;
@@ -125,7 +125,7 @@ static enum wry_outcome settle_settings(struct wry_station *station, struct imag
         return station_fail_system(station, g_steal_pointer(&image->settings_error));
     if (image->facts.length <= room)
         return WRY_OUTCOME_DONE;
-    places_fail(station, WRY_PROBLEM_SETTINGS_ROOM, image, region);
+    placement_fail(station, WRY_PROBLEM_SETTINGS_ROOM, image, region);
     station->problem.expected = room;
     station->problem.found = image->facts.length;
     return station->problem.outcome;
@@ -135,7 +135,7 @@ static enum wry_outcome settle_what(struct wry_station *station, struct image *i
                                     const struct wry_region *region)
 {
     if (image->facts.what == WRY_WHAT_FOLDER && (!region || region->kind != WRY_REGION_FILES))
-        return places_fail(station, WRY_PROBLEM_FOLDER_KIND, image, region);
+        return placement_fail(station, WRY_PROBLEM_FOLDER_KIND, image, region);
     if ((image->settings || image->settings_error) && region) {
         if (region->kind == WRY_REGION_SETTINGS)
             return settle_settings(station, image, region);
@@ -145,8 +145,8 @@ static enum wry_outcome settle_what(struct wry_station *station, struct image *i
     return WRY_OUTCOME_DONE;
 }
 
-enum wry_outcome places_resolve(struct wry_station *station, const struct target *target,
-                                struct image *image)
+enum wry_outcome placement_resolve(struct wry_station *station, const struct target *target,
+                                   struct image *image)
 {
     enum wry_outcome outcome;
 
@@ -165,19 +165,19 @@ enum wry_outcome places_resolve(struct wry_station *station, const struct target
     return outcome;
 }
 
-const struct wry_region *places_region(const struct target *target, const struct image *image)
+const struct wry_region *placement_region(const struct target *target, const struct image *image)
 {
     const struct wry_region *region = image->facts.region;
 
-    if (region || !places_are_firm(target))
+    if (region || !placement_are_firm(target))
         return region;
     region = wry_layout_at(&target->layout.table, image->facts.start);
     return region && region->offset == image->facts.start ? region : NULL;
 }
 
-void places_find_rest(const struct target *target, struct image *image)
+void placement_find_rest(const struct target *target, struct image *image)
 {
-    const struct wry_region *region = places_region(target, image);
+    const struct wry_region *region = placement_region(target, image);
     uint64_t end = end_of(image);
 
     /* A block for one of two copies: the other one stays. */
@@ -246,8 +246,8 @@ static char **touched_names(const struct target *target, const struct image *ima
     return names;
 }
 
-enum wry_outcome places_check(struct wry_station *station, const struct target *target,
-                              struct image *image, bool any_place)
+enum wry_outcome placement_check(struct wry_station *station, const struct target *target,
+                                 struct image *image, bool any_place)
 {
     static const enum wry_problem_kind kinds[] = {
         [WRY_DOUBT_ACROSS] = WRY_PROBLEM_ACROSS,
@@ -258,9 +258,9 @@ enum wry_outcome places_check(struct wry_station *station, const struct target *
     if (image->facts.region)
         return WRY_OUTCOME_DONE;
     find_doubt(target, image);
-    if (image->facts.doubt == WRY_DOUBT_NONE || any_place || !places_are_firm(target))
+    if (image->facts.doubt == WRY_DOUBT_NONE || any_place || !placement_are_firm(target))
         return WRY_OUTCOME_DONE;
-    places_fail(station, kinds[image->facts.doubt], image, &image->facts.doubt_region);
+    placement_fail(station, kinds[image->facts.doubt], image, &image->facts.doubt_region);
     station->problem.names = touched_names(target, image);
     return station->problem.outcome;
 }

@@ -2,36 +2,36 @@
 #ifndef WRY_JOBS_PLACES_H
 #define WRY_JOBS_PLACES_H
 
-#include "jobs/plan/image.h"
 #include "jobs/station/regions.h"
+#include "placed_image.h"
 
 /* Regions by name: raw content goes to their start, addresses stay as they are. Without a place,
  * raw content goes to the one region that its header fits. */
-enum wry_outcome places_resolve(struct wry_station *station, const struct target *target,
-                                struct image *image);
+enum wry_outcome placement_resolve(struct wry_station *station, const struct target *target,
+                                   struct image *image);
 
 /* The region that the image is for: named, or where the layout is firm and one begins there. NULL
  * when there is none. */
-const struct wry_region *places_region(const struct target *target, const struct image *image);
+const struct wry_region *placement_region(const struct target *target, const struct image *image);
 
 /* The usual layout of a chip is a guess for this board: no reason to refuse. */
-bool places_are_firm(const struct target *target);
+bool placement_are_firm(const struct target *target);
 
-bool places_is_for_programs(const struct wry_region *region);
+bool placement_is_for_programs(const struct wry_region *region);
 
 /* The name of the one region that a program is for, by kind and length; NULL when there is none, or
  * several. */
-const char *places_of_program(const struct target *target, const struct image *image);
+const char *placement_of_program(const struct target *target, const struct image *image);
 
 /* New content of a settings or files region: what is behind it there, to be made blank. */
-void places_find_rest(const struct target *target, struct image *image);
+void placement_find_rest(const struct target *target, struct image *image);
 
 /* Ends of regions, settings and the region table under what was given by offset. */
-enum wry_outcome places_check(struct wry_station *station, const struct target *target,
-                              struct image *image, bool any_place);
+enum wry_outcome placement_check(struct wry_station *station, const struct target *target,
+                                 struct image *image, bool any_place);
 
 /* Sets the problem: where the image lies, and the region concerned, which may be NULL. */
-enum wry_outcome places_fail(struct wry_station *station, enum wry_problem_kind kind,
-                             const struct image *image, const struct wry_region *region);
+enum wry_outcome placement_fail(struct wry_station *station, enum wry_problem_kind kind,
+                                const struct image *image, const struct wry_region *region);
 
 #endif

@@ -8,16 +8,16 @@
 #include "jobs/plan/region_table_update.h"
 #include "jobs/plan/settings_edit.h"
 #include "jobs/plan/shelf_source.h"
-#include "jobs/station/board.h"
 #include "jobs/station/flash_reader.h"
 #include "jobs/station/secrets.h"
+#include "jobs/station/station_board.h"
 
 static enum wry_outcome for_each(const struct images_job *job, struct target *target,
                                  enum wry_outcome (*step)(const struct images_job *job,
                                                           struct target *target,
                                                           struct image *image))
 {
-    const struct wry_held *held = *job->held;
+    const struct wry_image_set *held = *job->held;
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
     for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
@@ -30,8 +30,8 @@ static enum wry_outcome choose(const struct images_job *job, struct target *targ
 {
     if (image->file)
         return WRY_OUTCOME_DONE;
-    return from_shelf_open(job->station, target, image,
-                           job->use == IMAGE_WRITE && !job->wanted->any_content);
+    return shelf_source_open(job->station, target, image,
+                             job->use == IMAGE_WRITE && !job->options->any_content);
 }
 
 static enum wry_outcome place(const struct images_job *job, struct target *target,
@@ -43,13 +43,13 @@ static enum wry_outcome place(const struct images_job *job, struct target *targe
         if (outcome != WRY_OUTCOME_DONE)
             return outcome;
     }
-    return places_resolve(job->station, target, image);
+    return placement_resolve(job->station, target, image);
 }
 
 static enum wry_outcome check_region(const struct images_job *job, struct target *target,
                                      struct image *image)
 {
-    return job->use == IMAGE_WRITE ? image_check_region(job->station, image, target, job->wanted)
+    return job->use == IMAGE_WRITE ? image_check_region(job->station, image, target, job->options)
                                    : WRY_OUTCOME_DONE;
 }
 
@@ -57,14 +57,14 @@ static enum wry_outcome find_rest(const struct images_job *job, struct target *t
                                   struct image *image)
 {
     (void)job;
-    places_find_rest(target, image);
+    placement_find_rest(target, image);
     return WRY_OUTCOME_DONE;
 }
 
 static enum wry_outcome check(const struct images_job *job, struct target *target,
                               struct image *image)
 {
-    return image_check(job->station, image, target, job->use, job->wanted);
+    return image_check(job->station, image, target, job->use, job->options);
 }
 
 /* What is meant as an upgrade alone wants a program to upgrade. */
@@ -81,27 +81,28 @@ static enum wry_outcome check_upgrade(const struct images_job *job, struct targe
         return flash_reader_fail(&reader);
     if (wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes))
         return WRY_OUTCOME_DONE;
-    return places_fail(job->station, WRY_PROBLEM_ONLY_UPGRADE, image, places_region(target, image));
+    return placement_fail(job->station, WRY_PROBLEM_ONLY_UPGRADE, image,
+                          placement_region(target, image));
 }
 
 static enum wry_outcome check_origin(const struct images_job *job, struct target *target,
                                      struct image *image)
 {
-    if (job->use != IMAGE_WRITE || !target->on_link || job->wanted->from_another_board ||
+    if (job->use != IMAGE_WRITE || !target->on_link || job->options->from_another_board ||
         image->facts.what == WRY_WHAT_SETTINGS)
         return WRY_OUTCOME_DONE;
-    return backed_up_check_origin(job->station, image, &target->layout.table);
+    return backup_records_check_origin(job->station, image, &target->layout.table);
 }
 
 /* Two files, each of which is what the other one's place is for. */
 static void tell_swapped(const struct images_job *job, const struct target *target)
 {
     struct wry_problem *problem = &job->station->problem;
-    const struct wry_held *held = *job->held;
+    const struct wry_image_set *held = *job->held;
 
     for (size_t i = 0; i < held->count && problem->kind == WRY_PROBLEM_OTHER_KIND; i++) {
         const struct image *other = held->images[i];
-        const struct wry_region *region = places_region(target, other);
+        const struct wry_region *region = placement_region(target, other);
         if (region && other->facts.has_header && region->kind == problem->found &&
             other->facts.header.kind == problem->region.kind) {
             problem->kind = WRY_PROBLEM_SWAPPED;
@@ -113,7 +114,7 @@ static void tell_swapped(const struct images_job *job, const struct target *targ
 
 static enum wry_outcome check_twice(const struct images_job *job)
 {
-    const struct wry_held *held = *job->held;
+    const struct wry_image_set *held = *job->held;
 
     for (size_t i = 0; i < held->count; i++) {
         const struct wry_planned_image *a = &held->images[i]->facts;
@@ -121,7 +122,7 @@ static enum wry_outcome check_twice(const struct images_job *job)
             const struct wry_planned_image *b = &held->images[k]->facts;
             if (!b->region || strcmp(a->region->name, b->region->name) != 0 || a->start != b->start)
                 continue;
-            places_fail(job->station, WRY_PROBLEM_REGION_TWICE, held->images[k], a->region);
+            placement_fail(job->station, WRY_PROBLEM_REGION_TWICE, held->images[k], a->region);
             job->station->problem.other = g_strdup(a->path);
             return job->station->problem.outcome = WRY_OUTCOME_USAGE;
         }
@@ -131,10 +132,10 @@ static enum wry_outcome check_twice(const struct images_job *job)
 
 static void learn_secrets(const struct images_job *job)
 {
-    const struct wry_held *held = *job->held;
+    const struct wry_image_set *held = *job->held;
 
     for (size_t i = 0; i < held->count; i++)
-        masking_learn(&job->station->secrets, held->images[i]->settings);
+        secrets_learn(&job->station->secrets, held->images[i]->settings);
 }
 
 /* Where all goes. */
@@ -143,15 +144,15 @@ static enum wry_outcome settle_places(const struct images_job *job, struct targe
     enum wry_outcome outcome = for_each(job, target, choose);
 
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = new_table_apply(job, target);
+        outcome = region_table_update_apply(job, target);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = for_each(job, target, place);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = check_twice(job);
-    return outcome == WRY_OUTCOME_DONE ? set_values_apply(job, target) : outcome;
+    return outcome == WRY_OUTCOME_DONE ? settings_edit_apply(job, target) : outcome;
 }
 
-enum wry_outcome planning_do(const struct images_job *job, struct target *target)
+enum wry_outcome plan_build(const struct images_job *job, struct target *target)
 {
     /* Also values that others are about to replace. */
     learn_secrets(job);
@@ -169,14 +170,14 @@ enum wry_outcome planning_do(const struct images_job *job, struct target *target
     if (outcome == WRY_OUTCOME_DONE)
         outcome = for_each(job, target, check);
     if (outcome == WRY_OUTCOME_DONE)
-        outcome = new_table_check(job, target);
+        outcome = region_table_update_check(job, target);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = for_each(job, target, check_upgrade);
     learn_secrets(job);
     return outcome == WRY_OUTCOME_DONE ? for_each(job, target, check_origin) : outcome;
 }
 
-enum wry_outcome planning_for_board(const struct images_job *job)
+enum wry_outcome plan_build_for_board(const struct images_job *job)
 {
     struct target target;
     enum wry_outcome outcome = images_open(job);
@@ -185,5 +186,5 @@ enum wry_outcome planning_for_board(const struct images_job *job)
         outcome = board_connect(job->station, job->settles);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = regions_of_board(job->station, &target);
-    return outcome == WRY_OUTCOME_DONE ? planning_do(job, &target) : outcome;
+    return outcome == WRY_OUTCOME_DONE ? plan_build(job, &target) : outcome;
 }

@@ -44,11 +44,11 @@ static enum wry_outcome check_fit(struct wry_station *station, const struct imag
     return station->problem.outcome;
 }
 
-static void note_moved(struct wry_held *held, const struct target *target,
+static void note_moved(struct wry_image_set *held, const struct target *target,
                        const struct wry_region_table *table)
 {
     held->moved = g_array_new(FALSE, FALSE, sizeof(struct wry_moved_region));
-    for (uint32_t i = 0; i < table->count && places_are_firm(target); i++) {
+    for (uint32_t i = 0; i < table->count && placement_are_firm(target); i++) {
         const struct wry_region *old =
             wry_layout_find(&target->layout.table, table->regions[i].name);
         struct wry_moved_region moved = {.to = table->regions[i]};
@@ -59,9 +59,9 @@ static void note_moved(struct wry_held *held, const struct target *target,
     }
 }
 
-enum wry_outcome new_table_apply(const struct images_job *job, struct target *target)
+enum wry_outcome region_table_update_apply(const struct images_job *job, struct target *target)
 {
-    struct wry_held *held = *job->held;
+    struct wry_image_set *held = *job->held;
 
     if (!target->chip || target->chip->table_offset == WRY_NO_OFFSET)
         return WRY_OUTCOME_DONE;
@@ -75,13 +75,13 @@ enum wry_outcome new_table_apply(const struct images_job *job, struct target *ta
         note_moved(held, target, &image->table);
         held->table_image = image;
         target->layout = (struct wry_layout){
-            .source = WRY_LAYOUT_FROM_JOB, .file = image->facts.name, .table = image->table};
+            .source = WRY_LAYOUT_SOURCE_JOB, .file = image->facts.name, .table = image->table};
         return WRY_OUTCOME_DONE;
     }
     return WRY_OUTCOME_DONE;
 }
 
-static bool is_written(const struct wry_held *held, uint32_t offset)
+static bool is_written(const struct wry_image_set *held, uint32_t offset)
 {
     for (size_t i = 0; i < held->count; i++) {
         const struct wry_planned_image *image = &held->images[i]->facts;
@@ -91,13 +91,15 @@ static bool is_written(const struct wry_held *held, uint32_t offset)
     return false;
 }
 
-enum wry_outcome new_table_check(const struct images_job *job, const struct target *target)
+enum wry_outcome region_table_update_check(const struct images_job *job,
+                                           const struct target *target)
 {
-    const struct wry_held *held = *job->held;
+    const struct wry_image_set *held = *job->held;
     struct wry_boot_header header;
     uint8_t bytes[WRY_BOOT_HEADER_SIZE];
 
-    if (!held->table_image || !target->on_link || job->use != IMAGE_WRITE || job->wanted->any_place)
+    if (!held->table_image || !target->on_link || job->use != IMAGE_WRITE ||
+        job->options->any_place)
         return WRY_OUTCOME_DONE;
     for (guint i = 0; i < held->moved->len; i++) {
         const struct wry_moved_region *moved =
@@ -109,7 +111,7 @@ enum wry_outcome new_table_check(const struct images_job *job, const struct targ
             return flash_reader_fail(&reader);
         if (wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes))
             continue;
-        places_fail(job->station, WRY_PROBLEM_APP_LEFT, held->table_image, &moved->to);
+        placement_fail(job->station, WRY_PROBLEM_APP_LEFT, held->table_image, &moved->to);
         job->station->problem.start = moved->from.offset;
         return job->station->problem.outcome;
     }

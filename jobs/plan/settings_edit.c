@@ -13,7 +13,7 @@ struct change {
     struct wry_region region;
     struct settings *settings;
     struct image *image; /* in the job already; or NULL: */
-    struct settings_found found;
+    struct settings_copy found;
     bool changed;
     GPtrArray *keys;
 };
@@ -38,7 +38,7 @@ static void free_change(void *item)
 
 static struct image *image_of(const struct changes *c, const char *region)
 {
-    const struct wry_held *held = *c->job->held;
+    const struct wry_image_set *held = *c->job->held;
 
     for (size_t i = 0; i < held->count; i++) {
         const struct wry_region *of = held->images[i]->facts.region;
@@ -74,7 +74,7 @@ static enum wry_outcome begin_change(struct changes *c, const struct wry_region 
     }
     if (!c->target->on_link)
         return WRY_OUTCOME_DONE;
-    if (!settings_found_look(&reader, region, &(*change)->found))
+    if (!settings_read(&reader, region, &(*change)->found))
         return flash_reader_fail(&reader);
     if ((*change)->found.found)
         (*change)->settings = settings_from_block((*change)->found.bytes, &(*change)->found.head);
@@ -129,26 +129,26 @@ static enum wry_outcome choose(struct changes *c, const char *name, struct chang
     return station->problem.outcome;
 }
 
-static enum wry_outcome set_one(struct changes *c, const struct wry_setting_wanted *wanted)
+static enum wry_outcome set_one(struct changes *c, const struct wry_setting_options *options)
 {
     struct wry_station *station = c->job->station;
     struct change *change = NULL;
     GError *error = NULL;
     bool changed = false;
-    enum wry_outcome outcome = choose(c, wanted->region, &change);
+    enum wry_outcome outcome = choose(c, options->region, &change);
 
     if (outcome != WRY_OUTCOME_DONE || !change)
         return outcome;
-    if (!settings_set(change->settings, wanted->key, wanted->value, wanted->is_new, &changed,
+    if (!settings_set(change->settings, options->key, options->value, options->is_new, &changed,
                       &error)) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, wanted->key);
+        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, options->key);
         station->problem.cause = error;
         return station->problem.outcome;
     }
     if (!change->keys)
         change->keys = g_ptr_array_new_with_free_func(g_free);
-    if (!g_ptr_array_find_with_equal_func(change->keys, wanted->key, g_str_equal, NULL))
-        g_ptr_array_add(change->keys, g_strdup(wanted->key));
+    if (!g_ptr_array_find_with_equal_func(change->keys, options->key, g_str_equal, NULL))
+        g_ptr_array_add(change->keys, g_strdup(options->key));
     change->changed = change->changed || changed;
     return WRY_OUTCOME_DONE;
 }
@@ -215,7 +215,7 @@ static enum wry_outcome add_image(const struct changes *c, struct change *change
     return outcome == WRY_OUTCOME_DONE ? check_room(c, change, file) : outcome;
 }
 
-enum wry_outcome set_values_apply(const struct images_job *job, const struct target *target)
+enum wry_outcome settings_edit_apply(const struct images_job *job, const struct target *target)
 {
     g_autoptr(GPtrArray) all = g_ptr_array_new_with_free_func(free_change);
     struct changes c = {.job = job, .target = target, .all = all};
@@ -223,8 +223,8 @@ enum wry_outcome set_values_apply(const struct images_job *job, const struct tar
 
     if (job->use != IMAGE_WRITE)
         return outcome;
-    for (size_t i = 0; i < job->wanted->setting_count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = set_one(&c, &job->wanted->settings[i]);
+    for (size_t i = 0; i < job->options->setting_count && outcome == WRY_OUTCOME_DONE; i++)
+        outcome = set_one(&c, &job->options->settings[i]);
     for (guint i = 0; i < all->len && outcome == WRY_OUTCOME_DONE; i++) {
         struct change *change = g_ptr_array_index(all, i);
         if (change->keys)

@@ -22,8 +22,8 @@ struct loss {
 static bool read_settings(struct flash_reader *reader, const struct wry_region *region,
                           struct settings **settings)
 {
-    struct settings_found found;
-    bool read = settings_found_look(reader, region, &found);
+    struct settings_copy found;
+    bool read = settings_read(reader, region, &found);
 
     *settings = read && found.found ? settings_from_block(found.bytes, &found.head) : NULL;
     g_free(found.bytes);
@@ -159,14 +159,14 @@ static enum wry_outcome check(struct loss *loss, bool firm)
     if (!find_loss(loss, firm))
         return loss->station->problem.outcome;
     if (!is_nothing(loss))
-        outcome = backed_up_each(loss->station, look_in_backup, loss);
+        outcome = backup_records_each(loss->station, look_in_backup, loss);
     return outcome == WRY_OUTCOME_DONE && !is_nothing(loss) ? fail_lost(loss) : outcome;
 }
 
 enum wry_outcome settings_loss_check(struct wry_station *station, const struct wry_plan *plan,
                                      const struct wry_layout *layout)
 {
-    bool firm = layout->source != WRY_LAYOUT_USUAL;
+    bool firm = layout->source != WRY_LAYOUT_SOURCE_USUAL;
     enum wry_outcome outcome = WRY_OUTCOME_DONE;
 
     for (uint32_t i = 0; i < layout->table.count && outcome == WRY_OUTCOME_DONE; i++) {

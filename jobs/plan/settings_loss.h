@@ -10,7 +10,7 @@
 #ifndef WRY_JOBS_SETTINGS_LOSS_H
 #define WRY_JOBS_SETTINGS_LOSS_H
 
-#include "jobs/station/problem.h"
+#include "jobs/station/station_problem.h"
 #include "wrytograph/layout.h"
 
 /*

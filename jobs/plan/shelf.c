@@ -6,12 +6,12 @@
 #include <string.h>
 #include <zip.h>
 
-#include "jobs/plan/image.h"
 #include "jobs/plan/shelf_items.h"
+#include "placed_image.h"
 #include "store/archive/archive.h"
 #include "store/file/error.h"
 #include "store/file/leftovers.h"
-#include "store/shelf/shelf.h"
+#include "store/shelf/shelf_store.h"
 #include "wrytograph/region_table.h"
 
 enum {
@@ -23,15 +23,15 @@ enum {
 
 struct adding {
     struct shelf *shelf;
-    void (*tell)(void *context, const struct wry_shelf_told *told);
+    void (*tell)(void *context, const struct wry_shelf_report *told);
     void *context;
     GError **error;
 };
 
 static void refuse(const struct adding *a, const char *path, const char *reason)
 {
-    a->tell(a->context,
-            &(struct wry_shelf_told){.outcome = WRY_SHELF_REFUSED, .path = path, .reason = reason});
+    a->tell(a->context, &(struct wry_shelf_report){
+                            .outcome = WRY_SHELF_REFUSED, .path = path, .reason = reason});
 }
 
 /* "tide-gauge 2.3.1": what is behind the last space is the version. */
@@ -109,9 +109,9 @@ static bool add_file(const struct adding *a, const char *path, const char *shown
         done = shelf_keep(a->shelf, path, item, &had, a->error);
         if (done)
             a->tell(a->context,
-                    &(struct wry_shelf_told){.outcome = had ? WRY_SHELF_HAD : WRY_SHELF_ADDED,
-                                             .path = shown,
-                                             .item = item});
+                    &(struct wry_shelf_report){.outcome = had ? WRY_SHELF_HAD : WRY_SHELF_ADDED,
+                                               .path = shown,
+                                               .item = item});
     }
     wry_shelf_item_free(item);
     return done;
@@ -221,7 +221,7 @@ static struct shelf *open_shelf(const char *folder, GError **error)
 }
 
 gboolean wry_shelf_add(const char *folder, const char *path,
-                       void (*tell)(void *context, const struct wry_shelf_told *told),
+                       void (*tell)(void *context, const struct wry_shelf_report *told),
                        void *context, GError **error)
 {
     struct adding a = {.tell = tell, .context = context, .error = error};

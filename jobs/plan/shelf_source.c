@@ -41,8 +41,8 @@ static const struct wry_shelf_item *choose(const GPtrArray *fitting)
     return preferred;
 }
 
-enum wry_outcome from_shelf_open(struct wry_station *station, const struct target *target,
-                                 struct image *image, bool must_be_whole)
+enum wry_outcome shelf_source_open(struct wry_station *station, const struct target *target,
+                                   struct image *image, bool must_be_whole)
 {
     const char *name = image->path + strlen(IMAGE_SHELF);
     GError *error = NULL;

@@ -2,12 +2,12 @@
 #ifndef WRY_JOBS_FROM_SHELF_H
 #define WRY_JOBS_FROM_SHELF_H
 
-#include "jobs/plan/image.h"
 #include "jobs/station/regions.h"
+#include "placed_image.h"
 
 /* Chooses what the image's path names, for this target, and opens it. Several that fit are never
  * guessed among. */
-enum wry_outcome from_shelf_open(struct wry_station *station, const struct target *target,
-                                 struct image *image, bool must_be_whole);
+enum wry_outcome shelf_source_open(struct wry_station *station, const struct target *target,
+                                   struct image *image, bool must_be_whole);
 
 #endif

@@ -58,7 +58,7 @@ static enum wry_finding judge_loss(const struct wry_session_stats *counts, uint3
                : WRY_FINDING_GOOD;
 }
 
-char *finding_last_line(const uint8_t *bytes, size_t n)
+char *diagnosis_last_line(const uint8_t *bytes, size_t n)
 {
     GString *text = g_string_new(NULL);
 
@@ -75,10 +75,10 @@ static char *last_line(const struct wry_session *session)
 {
     uint8_t bytes[WRY_SESSION_HEARD] = {0};
 
-    return finding_last_line(bytes, wry_session_heard(session, bytes));
+    return diagnosis_last_line(bytes, wry_session_heard(session, bytes));
 }
 
-bool finding_says_loading(const char *text)
+bool diagnosis_says_loading(const char *text)
 {
     for (size_t i = 0; wry_chip_at(i); i++) {
         if (strstr(text, wry_chip_at(i)->says_loading))
@@ -93,7 +93,7 @@ void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *
 
     *evidence = (struct wry_evidence){
         .finding = judge(counts), .counts = *counts, .last_line = last_line(session)};
-    if (evidence->finding == WRY_FINDING_STRAP && finding_says_loading(evidence->last_line))
+    if (evidence->finding == WRY_FINDING_STRAP && diagnosis_says_loading(evidence->last_line))
         evidence->finding = WRY_FINDING_DEAF;
 }
 

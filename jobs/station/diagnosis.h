@@ -9,9 +9,9 @@
 #include "wrytograph-host/finding.h"
 
 /* The last line in bytes that were heard, without what does not print. Free with g_free. */
-char *finding_last_line(const uint8_t *bytes, size_t n);
+char *diagnosis_last_line(const uint8_t *bytes, size_t n);
 
 /* True when a line of boot text says that the strap is held. */
-bool finding_says_loading(const char *text);
+bool diagnosis_says_loading(const char *text);
 
 #endif

@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_FLASH_READER_H
 #define WRY_JOBS_FLASH_READER_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 
 struct archive;
 struct wry_plan;

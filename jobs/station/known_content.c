@@ -5,8 +5,8 @@
 #include "jobs/station/link.h"
 #include "store/file/file_cache.h"
 #include "store/image/image_file.h"
-#include "store/shelf/known.h"
 #include "store/shelf/known_index.h"
+#include "store/shelf/known_lookup.h"
 
 /* Simulated boards have one of their own, beside them. */
 static char *index_folder(const struct wry_station *station)
@@ -33,7 +33,7 @@ static bool open_index(struct wry_station *station)
     return station->known != NULL;
 }
 
-void knowing_begin(struct wry_station *station)
+void known_content_begin(struct wry_station *station)
 {
     if (!open_index(station))
         return;
@@ -41,18 +41,19 @@ void knowing_begin(struct wry_station *station)
     wry_session_set_known(&station->session, known_interface(station->known));
 }
 
-void knowing_stop(struct wry_station *station)
+void known_content_stop(struct wry_station *station)
 {
     wry_session_set_known(&station->session, NULL);
 }
 
-void knowing_close(struct wry_station *station)
+void known_content_close(struct wry_station *station)
 {
     known_close(station->known);
     station->known = NULL;
 }
 
-void knowing_note_file(struct wry_station *station, const struct image_file *file, uint32_t start)
+void known_content_note_file(struct wry_station *station, const struct image_file *file,
+                             uint32_t start)
 {
     static GMutex lock; /* fifty boards at once come here at once */
     uint32_t within = start % WRY_SECTOR_SIZE;
@@ -66,23 +67,23 @@ void knowing_note_file(struct wry_station *station, const struct image_file *fil
         return;
     g_mutex_lock(&lock);
     /* What is in the index already is not written there for each of fifty boards. */
-    if (!file_facts_knows(fact)) {
+    if (!file_cache_knows(fact)) {
         known_note_image(station->known, file->path, within > 0 ? WRY_SECTOR_SIZE - within : 0,
                          file->length);
-        file_facts_learn(fact);
+        file_cache_learn(fact);
     }
     g_mutex_unlock(&lock);
 }
 
-void knowing_note_archive(struct wry_station *station, const char *path,
-                          const struct archive *archive)
+void known_content_note_archive(struct wry_station *station, const char *path,
+                                const struct archive *archive)
 {
     if (open_index(station))
         known_note_archive(station->known, path, archive);
 }
 
-void knowing_tell(const struct wry_station *station, const struct wry_session_stats *before,
-                  struct wry_done *done)
+void known_content_tell(const struct wry_station *station, const struct wry_session_stats *before,
+                        struct wry_done *done)
 {
     const struct wry_session_stats *now = &station->session.stats;
     const char *name = station->known ? known_best_name(station->known) : NULL;

@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_KNOWING_H
 #define WRY_JOBS_KNOWING_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 #include "wrytograph-host/jobs.h"
 
 struct archive;
@@ -10,19 +10,20 @@ struct image_file;
 
 /* Lets the session ask the index of known content, unless the settings forbid it. An index that
  * cannot be used is told, and done without. */
-void knowing_begin(struct wry_station *station);
+void known_content_begin(struct wry_station *station);
 /* Nothing is taken for known any more on this board. */
-void knowing_stop(struct wry_station *station);
-void knowing_close(struct wry_station *station);
+void known_content_stop(struct wry_station *station);
+void known_content_close(struct wry_station *station);
 
 /* Adds to the index what the flash will hold: file, whose content begins at this flash offset. */
-void knowing_note_file(struct wry_station *station, const struct image_file *file, uint32_t start);
+void known_content_note_file(struct wry_station *station, const struct image_file *file,
+                             uint32_t start);
 /* The same of an archive. */
-void knowing_note_archive(struct wry_station *station, const char *path,
-                          const struct archive *archive);
+void known_content_note_archive(struct wry_station *station, const char *path,
+                                const struct archive *archive);
 
 /* Fills in what a job's result says of it, since the stats that are given. */
-void knowing_tell(const struct wry_station *station, const struct wry_session_stats *before,
-                  struct wry_done *done);
+void known_content_tell(const struct wry_station *station, const struct wry_session_stats *before,
+                        struct wry_done *done);
 
 #endif

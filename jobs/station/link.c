@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "base/units.h"
-#include "bench/bench.h"
+#include "bench/bench_folder.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"
 

@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_OPEN_H
 #define WRY_JOBS_OPEN_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 
 /* Opens station->link, or the only adapter there is. */
 enum wry_outcome open_link(struct wry_station *station);

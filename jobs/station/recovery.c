@@ -64,7 +64,7 @@ static void look(const struct wry_station *station, struct journal *journal)
     g_array_unref(stretches);
 }
 
-void keeping_tell(struct wry_station *station, bool settles)
+void recovery_tell(struct wry_station *station, bool settles)
 {
     g_autofree char *folder = journal_folder(station);
     g_autoptr(GError) error = NULL;
@@ -108,10 +108,10 @@ static void tell_address(const struct wry_station *station)
 }
 
 struct settled {
-    GArray *sectors[3]; /* by enum wry_settled */
+    GArray *sectors[3]; /* by enum wry_recovered */
 };
 
-static void on_settled(void *context, uint32_t offset, enum wry_settled outcome)
+static void on_settled(void *context, uint32_t offset, enum wry_recovered outcome)
 {
     add_place(((struct settled *)context)->sectors[outcome], offset, WRY_SECTOR_SIZE);
 }
@@ -120,9 +120,9 @@ static void tell_settled(const struct wry_station *station, const struct settled
 {
     const GPtrArray *aside = journal_set_aside(station->journal);
 
-    station_note_places(station, WRY_NOTE_PUT_BACK, settled->sectors[WRY_SETTLED_PUT_BACK]);
-    station_note_places(station, WRY_NOTE_NEWER, settled->sectors[WRY_SETTLED_NEWER]);
-    station_note_places(station, WRY_NOTE_BEYOND, settled->sectors[WRY_SETTLED_BEYOND]);
+    station_note_places(station, WRY_NOTE_PUT_BACK, settled->sectors[WRY_RECOVERED_PUT_BACK]);
+    station_note_places(station, WRY_NOTE_NEWER, settled->sectors[WRY_RECOVERED_NEWER]);
+    station_note_places(station, WRY_NOTE_BEYOND, settled->sectors[WRY_RECOVERED_BEYOND]);
     for (guint i = 0; i < aside->len; i++)
         station_note(station, WRY_NOTE_SET_ASIDE, g_ptr_array_index(aside, i));
 }
@@ -130,8 +130,8 @@ static void tell_settled(const struct wry_station *station, const struct settled
 static enum wry_outcome settle(struct wry_station *station)
 {
     struct settled settled = {{new_places(), new_places(), new_places()}};
-    struct wry_settle_sink sink = {.context = &settled, .sector = on_settled};
-    enum wry_status status = wry_session_settle(&station->session, &sink);
+    struct wry_recovery_sink sink = {.context = &settled, .sector = on_settled};
+    enum wry_status status = wry_session_recover(&station->session, &sink);
 
     tell_settled(station, &settled);
     for (size_t i = 0; i < G_N_ELEMENTS(settled.sectors); i++)
@@ -139,7 +139,7 @@ static enum wry_outcome settle(struct wry_station *station)
     return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);
 }
 
-enum wry_outcome keeping_settle(struct wry_station *station)
+enum wry_outcome recovery_settle(struct wry_station *station)
 {
     if (station->journal)
         return WRY_OUTCOME_DONE;
@@ -148,7 +148,7 @@ enum wry_outcome keeping_settle(struct wry_station *station)
         return outcome;
     tell_address(station);
     journal_set_board(station->journal, board_of(station));
-    wry_session_set_keeper(&station->session, journal_keeper(station->journal));
+    wry_session_set_journal(&station->session, journal_callbacks(station->journal));
     return settle(station);
 }
 
@@ -210,19 +210,19 @@ static enum wry_status look_beside(struct beside *b, uint32_t sector, bool head)
     return status;
 }
 
-enum wry_outcome keeping_look_beside(struct wry_station *station,
-                                     const struct wry_region_table *layout,
-                                     const struct wry_plan *plan)
+enum wry_outcome recovery_look_beside(struct wry_station *station,
+                                      const struct wry_region_table *layout,
+                                      const struct wry_plan *plan)
 {
     g_autoptr(GArray) suspects = new_places();
     struct beside b = {.station = station, .layout = layout, .plan = plan, .suspects = suspects};
-    struct wry_run run;
+    struct wry_span span;
     uint32_t start, end;
     enum wry_status status = WRY_OK;
     unsigned looked = 0;
 
-    for (uint32_t from = 0; wry_plan_next_run(plan, from, &run); from = run.end) {
-        for (uint32_t at = run.start; at < run.end; at += WRY_SECTOR_SIZE) {
+    for (uint32_t from = 0; wry_plan_next_span(plan, from, &span); from = span.end) {
+        for (uint32_t at = span.start; at < span.end; at += WRY_SECTOR_SIZE) {
             if (status != WRY_OK || looked == LOOKED_MAX ||
                 !wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end))
                 continue;
@@ -252,7 +252,7 @@ static void set_aside_unknown(const struct wry_station *station)
         station_note(station, WRY_NOTE_SET_ASIDE_AT_END, g_ptr_array_index(aside, i));
 }
 
-void keeping_close(struct wry_station *station)
+void recovery_close(struct wry_station *station)
 {
     if (!station->journal)
         return;

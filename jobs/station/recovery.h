@@ -2,25 +2,25 @@
 #ifndef WRY_JOBS_KEEPING_H
 #define WRY_JOBS_KEEPING_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 #include "wrytograph/plan.h"
 
 /* Tells what a cut job has left on the board, as far as this computer knows; changes nothing.
  * settles: the job that begins puts it back, and tells that itself. */
-void keeping_tell(struct wry_station *station, bool settles);
+void recovery_tell(struct wry_station *station, bool settles);
 
 /*
  * Opens the journal, and puts back what a job that was cut on this board put at risk; to be called
  * before the flash is read or written for keeps.
  */
-enum wry_outcome keeping_settle(struct wry_station *station);
+enum wry_outcome recovery_settle(struct wry_station *station);
 
 /* Tells where it is blank beside content, as a job that was cut on another computer leaves it. */
-enum wry_outcome keeping_look_beside(struct wry_station *station,
-                                     const struct wry_region_table *layout,
-                                     const struct wry_plan *plan);
+enum wry_outcome recovery_look_beside(struct wry_station *station,
+                                      const struct wry_region_table *layout,
+                                      const struct wry_plan *plan);
 
 /* Closes the journal; what is still unsettled is told. */
-void keeping_close(struct wry_station *station);
+void recovery_close(struct wry_station *station);
 
 #endif

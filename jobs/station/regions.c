@@ -62,7 +62,7 @@ static enum wry_outcome load_from_file(struct wry_station *station, struct targe
         return station->problem.outcome;
     }
     target->layout =
-        (struct wry_layout){.source = WRY_LAYOUT_FROM_FILE, .file = path, .table = file.layout};
+        (struct wry_layout){.source = WRY_LAYOUT_SOURCE_FILE, .file = path, .table = file.layout};
     return WRY_OUTCOME_DONE;
 }
 
@@ -75,12 +75,12 @@ enum wry_outcome regions_of_target(struct wry_station *station, struct target *t
     enum wry_outcome outcome = load_from_board(station, target, &found);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    target->layout.source = WRY_LAYOUT_FROM_BOARD;
+    target->layout.source = WRY_LAYOUT_SOURCE_BOARD;
     if (found)
         return WRY_OUTCOME_DONE;
     bool usual = target->chip &&
                  wry_layout_built_in(&target->layout.table, target->chip, target->flash_size);
-    target->layout.source = usual ? WRY_LAYOUT_USUAL : WRY_LAYOUT_UNKNOWN;
+    target->layout.source = usual ? WRY_LAYOUT_SOURCE_USUAL : WRY_LAYOUT_SOURCE_UNKNOWN;
     if (!usual)
         target->layout.table.count = 0;
     return WRY_OUTCOME_DONE;

@@ -2,7 +2,7 @@
 #ifndef WRY_JOBS_REGIONS_H
 #define WRY_JOBS_REGIONS_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 
 /* The flash that work is planned for: that of the board, or one that is described. */
 struct target {

@@ -13,7 +13,7 @@ enum {
     HEARD_MOST = 2000, /* bytes */
 };
 
-struct recording {
+struct run_record {
     unsigned depth; /* jobs within jobs */
     struct wry_ledger_run *run;
     bool done_before;     /* it needed nothing */
@@ -26,14 +26,14 @@ struct recording {
 
 static void tell_failure(struct wry_station *station, const GError *error)
 {
-    if (!station->recording->failed)
+    if (!station->run_record->failed)
         station_note(station, WRY_NOTE_LEDGER_FAILED, error->message);
-    station->recording->failed = true;
+    station->run_record->failed = true;
 }
 
 static void note_so(struct wry_station *station, bool sure)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
     g_autoptr(GError) error = NULL;
 
     if (r->touched && !r->failed && !ledger_note(station->settings.ledger, r->run, sure, &error))
@@ -52,15 +52,15 @@ static void note(struct wry_station *station)
     note_so(station, false);
 }
 
-void recording_begin(struct wry_station *station, const char *kind)
+void run_record_begin(struct wry_station *station, const char *kind)
 {
-    if (station->recording) {
-        station->recording->depth++;
+    if (station->run_record) {
+        station->run_record->depth++;
         return;
     }
     if (!station->settings.ledger)
         return;
-    struct recording *r = station->recording = g_new0(struct recording, 1);
+    struct run_record *r = station->run_record = g_new0(struct run_record, 1);
     r->depth = 1;
     r->run = ledger_run_new(kind);
     r->steps = json_array_new();
@@ -68,9 +68,9 @@ void recording_begin(struct wry_station *station, const char *kind)
     r->begun = station_now(station);
 }
 
-void recording_touch(struct wry_station *station)
+void run_record_touch(struct wry_station *station)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r || r->touched)
         return;
@@ -80,9 +80,9 @@ void recording_touch(struct wry_station *station)
     note_surely(station);
 }
 
-void recording_board(struct wry_station *station)
+void run_record_board(struct wry_station *station)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r || r->run->board)
         return;
@@ -114,9 +114,9 @@ static void replace(char **member, char *text)
     *member = text;
 }
 
-void recording_step(struct wry_station *station, const char *step)
+void run_record_step(struct wry_station *station, const char *step)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r)
         return;
@@ -147,9 +147,9 @@ static const char *outcome_name(enum wry_outcome outcome)
                                             : "failed";
 }
 
-void recording_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped)
+void run_record_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
     guint count = r ? json_array_get_length(r->steps) : 0;
 
     if (count == 0)
@@ -167,10 +167,10 @@ void recording_step_end(struct wry_station *station, enum wry_outcome outcome, b
     note(station);
 }
 
-void recording_bytes(struct wry_station *station, uint64_t bytes)
+void run_record_bytes(struct wry_station *station, uint64_t bytes)
 {
-    if (station->recording)
-        station->recording->run->bytes += (int64_t)bytes;
+    if (station->run_record)
+        station->run_record->run->bytes += (int64_t)bytes;
 }
 
 static void add_content(JsonArray *list, const struct run_content *content)
@@ -192,9 +192,9 @@ static void add_content(JsonArray *list, const struct run_content *content)
     json_array_add_object_element(list, object);
 }
 
-void recording_contents(struct wry_station *station, const struct run_content *contents, size_t n)
+void run_record_contents(struct wry_station *station, const struct run_content *contents, size_t n)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r)
         return;
@@ -216,9 +216,9 @@ static char *file_digest(const char *file)
                : NULL;
 }
 
-void recording_archive(struct wry_station *station, const char *file)
+void run_record_archive(struct wry_station *station, const char *file)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r)
         return;
@@ -234,9 +234,9 @@ void recording_archive(struct wry_station *station, const char *file)
     json_array_unref(list);
 }
 
-void recording_backup(struct wry_station *station, const char *file)
+void run_record_backup(struct wry_station *station, const char *file)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r)
         return;
@@ -245,13 +245,13 @@ void recording_backup(struct wry_station *station, const char *file)
     note(station);
 }
 
-void recording_heard(struct wry_station *station, const char *text)
+void run_record_heard(struct wry_station *station, const char *text)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r || !text || text[0] == '\0')
         return;
-    g_autofree char *masked = masking_apply(station->secrets, text);
+    g_autofree char *masked = secrets_apply(station->secrets, text);
     const char *from = masked + strlen(masked);
     for (unsigned lines = 0; from > masked; from--) {
         lines += from[-1] == '\n' && from[0] != '\0';
@@ -264,18 +264,18 @@ void recording_heard(struct wry_station *station, const char *text)
 /* What a failure heard stands in its facts. */
 static void take_problem(struct wry_station *station)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
     const struct wry_problem *problem = &station->problem;
     const struct wry_station_settings *settings = &station->settings;
 
     if (problem->evidence.last_line && !r->run->heard)
-        recording_heard(station, problem->evidence.last_line);
+        run_record_heard(station, problem->evidence.last_line);
     g_autofree char *words = settings->words
                                  ? settings->words(settings->context, problem)
                                  : g_strdup_printf("%s%s%s", wry_outcome_text(problem->outcome),
                                                    problem->subject ? ": " : "",
                                                    problem->subject ? problem->subject : "");
-    replace(&r->run->reason, masking_apply(station->secrets, words ? words : ""));
+    replace(&r->run->reason, secrets_apply(station->secrets, words ? words : ""));
 }
 
 static void tell_about_server(struct wry_station *station)
@@ -295,7 +295,7 @@ static void tell_about_server(struct wry_station *station)
 
 static void write_end(struct wry_station *station, enum wry_outcome outcome)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
     g_autoptr(GError) error = NULL;
 
     replace(&r->run->outcome,
@@ -313,9 +313,9 @@ static void write_end(struct wry_station *station, enum wry_outcome outcome)
     tell_about_server(station);
 }
 
-enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome outcome)
+enum wry_outcome run_record_end(struct wry_station *station, enum wry_outcome outcome)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r || --r->depth > 0)
         return outcome;
@@ -324,13 +324,13 @@ enum wry_outcome recording_end(struct wry_station *station, enum wry_outcome out
     json_array_unref(r->steps);
     wry_ledger_run_free(r->run);
     g_free(r);
-    station->recording = NULL;
+    station->run_record = NULL;
     return outcome;
 }
 
-void recording_done_before(struct wry_station *station, const char *when)
+void run_record_done_before(struct wry_station *station, const char *when)
 {
-    struct recording *r = station->recording;
+    struct run_record *r = station->run_record;
 
     if (!r)
         return;
@@ -338,7 +338,7 @@ void recording_done_before(struct wry_station *station, const char *when)
     replace(&r->run->reason, g_strdup_printf("already done %s", when ? when : "before"));
 }
 
-struct wry_ledger_run *recording_run(struct wry_station *station)
+struct wry_ledger_run *run_record_run(struct wry_station *station)
 {
-    return station->recording ? station->recording->run : NULL;
+    return station->run_record ? station->run_record->run : NULL;
 }

@@ -16,7 +16,7 @@ static gint longest_first(gconstpointer a, gconstpointer b)
     return x < y ? 1 : x > y ? -1 : 0;
 }
 
-void masking_add(GPtrArray **secrets, const char *text)
+void secrets_add(GPtrArray **secrets, const char *text)
 {
     if (text[0] == '\0')
         return;
@@ -28,7 +28,7 @@ void masking_add(GPtrArray **secrets, const char *text)
     g_ptr_array_sort(*secrets, longest_first);
 }
 
-void masking_learn(GPtrArray **secrets, const struct settings *settings)
+void secrets_learn(GPtrArray **secrets, const struct settings *settings)
 {
     for (guint i = 0; settings && i < settings_count(settings); i++) {
         struct wry_setting open = *settings_at(settings, i);
@@ -36,7 +36,7 @@ void masking_learn(GPtrArray **secrets, const struct settings *settings)
             continue;
         open.secret = false;
         g_autofree char *text = settings_text(&open);
-        masking_add(secrets, text);
+        secrets_add(secrets, text);
     }
 }
 
@@ -96,7 +96,7 @@ static enum match longest_match(const GPtrArray *secrets, const char *text, size
     return MATCH_NONE;
 }
 
-void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
+void secrets_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
                  GString *to)
 {
     size_t at = 0, used = 0;
@@ -124,12 +124,12 @@ void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, siz
     g_string_erase(held, 0, (gssize)at);
 }
 
-char *masking_apply(const GPtrArray *secrets, const char *text)
+char *secrets_apply(const GPtrArray *secrets, const char *text)
 {
     GString *masked = g_string_new(NULL);
     g_autoptr(GString) held = g_string_new(NULL);
 
-    masking_put(secrets, held, text, strlen(text), true, masked);
+    secrets_put(secrets, held, text, strlen(text), true, masked);
     return g_string_free(masked, FALSE);
 }
 
@@ -148,12 +148,12 @@ static size_t skip_end_of_secret(const GPtrArray *secrets, const char *text, siz
     return most;
 }
 
-GString *masking_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut)
+GString *secrets_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut)
 {
     size_t skipped = secrets && is_cut ? skip_end_of_secret(secrets, bytes, n) : 0;
     g_autoptr(GString) held = g_string_new(NULL);
     GString *masked = g_string_new(NULL);
 
-    masking_put(secrets, held, (const char *)bytes + skipped, n - skipped, true, masked);
+    secrets_put(secrets, held, (const char *)bytes + skipped, n - skipped, true, masked);
     return masked;
 }

@@ -1,8 +1,8 @@
 /*
  * Secret settings of a job, and how they are kept out of logs, messages, JSON and the ledger.
  *
- * What a board says passes masking_put as raw bytes, before anything is filtered or split into
- * lines; sentences pass masking_apply. Nothing that the board said leaves a job another way.
+ * What a board says passes secrets_put as raw bytes, before anything is filtered or split into
+ * lines; sentences pass secrets_apply. Nothing that the board said leaves a job another way.
  *
  * A secret is found across line ends that a board put into it, and the longest of several that
  * begin at one place is taken. The mask is of a character that no secret has, so that what is left
@@ -17,21 +17,21 @@
 struct settings;
 
 /* *secrets: char *, longest first; NULL as long as there are none, free with g_ptr_array_unref. */
-void masking_add(GPtrArray **secrets, const char *text);
+void secrets_add(GPtrArray **secrets, const char *text);
 /* The secret values of settings that are written; settings may be NULL. */
-void masking_learn(GPtrArray **secrets, const struct settings *settings);
+void secrets_learn(GPtrArray **secrets, const struct settings *settings);
 
 /*
  * Appends bytes to `to`, each secret as its mask. held keeps what may be the beginning of a secret
  * until the next call; ends: nothing follows, so that all is appended. secrets may be NULL.
  */
-void masking_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
+void secrets_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
                  GString *to);
 
 /* All of text; free with g_free. */
-char *masking_apply(const GPtrArray *secrets, const char *text);
+char *secrets_apply(const GPtrArray *secrets, const char *text);
 
 /* The same of bytes; is_cut: they are the last of more, and may begin with the end of a secret. */
-GString *masking_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut);
+GString *secrets_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut);
 
 #endif

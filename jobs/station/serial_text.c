@@ -1,15 +1,15 @@
 /* What a board says. */
 #include "jobs/station/serial_text.h"
 
-const uint32_t listening_speeds[] = {115200, 38400, 9600, 57600, 230400, 460800, 921600, 0};
+const uint32_t serial_text_speeds[] = {115200, 38400, 9600, 57600, 230400, 460800, 921600, 0};
 
-bool listening_is_text(uint8_t byte)
+bool serial_text_is_readable(uint8_t byte)
 {
     return (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n' || byte == '\t';
 }
 
-bool listening_for(const struct wry_station *station, uint64_t time, unsigned *heard,
-                   unsigned *readable)
+bool serial_text_count(const struct wry_station *station, uint64_t time, unsigned *heard,
+                       unsigned *readable)
 {
     const struct wry_port *port = station->port;
     uint64_t end = port->now(port->context) + time;
@@ -22,7 +22,7 @@ bool listening_for(const struct wry_station *station, uint64_t time, unsigned *h
             return false;
         *heard += (unsigned)got;
         for (size_t i = 0; i < got; i++)
-            *readable += listening_is_text(bytes[i]);
+            *readable += serial_text_is_readable(bytes[i]);
     }
     return true;
 }

@@ -2,16 +2,16 @@
 #ifndef WRY_JOBS_LISTENING_H
 #define WRY_JOBS_LISTENING_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 
 /* A byte of readable text: printable ASCII, line ends and tabs. */
-bool listening_is_text(uint8_t byte);
+bool serial_text_is_readable(uint8_t byte);
 
 /* The speeds that boards use, the likeliest first; ends with 0. */
-extern const uint32_t listening_speeds[];
+extern const uint32_t serial_text_speeds[];
 
 /* Bytes heard in so many us, and how many of them are text. False when the port failed. */
-bool listening_for(const struct wry_station *station, uint64_t time, unsigned *heard,
-                   unsigned *readable);
+bool serial_text_count(const struct wry_station *station, uint64_t time, unsigned *heard,
+                       unsigned *readable);
 
 #endif

@@ -9,7 +9,7 @@ enum {
 
 /* One copy. */
 static bool look_at_slot(struct flash_reader *reader, uint32_t offset, uint32_t room, unsigned slot,
-                         struct settings_found *found)
+                         struct settings_copy *found)
 {
     struct wry_settings_head head;
     uint8_t first[FIRST_READ];
@@ -42,12 +42,12 @@ static bool look_at_slot(struct flash_reader *reader, uint32_t offset, uint32_t 
     return true;
 }
 
-bool settings_found_look(struct flash_reader *reader, const struct wry_region *region,
-                         struct settings_found *found)
+bool settings_read(struct flash_reader *reader, const struct wry_region *region,
+                   struct settings_copy *found)
 {
     uint32_t room = wry_settings_slot(region->length);
 
-    *found = (struct settings_found){0};
+    *found = (struct settings_copy){0};
     if (room == 0)
         return true;
     return look_at_slot(reader, region->offset, room, 0, found) &&

@@ -6,7 +6,7 @@
 #include "wrytograph/region.h"
 #include "wrytograph/settings_block.h"
 
-struct settings_found {
+struct settings_copy {
     bool found;    /* bytes hold a sound block */
     bool damaged;  /* a copy begins as one does and is not sound */
     unsigned slot; /* 0 or 1 */
@@ -15,7 +15,7 @@ struct settings_found {
 };
 
 /* False when the flash could not be read. */
-bool settings_found_look(struct flash_reader *reader, const struct wry_region *region,
-                         struct settings_found *found);
+bool settings_read(struct flash_reader *reader, const struct wry_region *region,
+                   struct settings_copy *found);
 
 #endif

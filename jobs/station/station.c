@@ -1,12 +1,12 @@
 /* A station: made, opened, asked, freed. */
 #include "wrytograph-host/station.h"
 
-#include "jobs/station/board.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/link.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/secrets.h"
-#include "pack/packer.h"
+#include "pack/content_packer.h"
+#include "station_board.h"
 
 struct wry_station *wry_station_new(const struct wry_station_settings *settings)
 {
@@ -25,7 +25,7 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
     station->pack = pack_new();
     pack_share(station->pack, settings->shared);
     station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
-    station->kept = g_new(struct wry_kept_sector, STATION_KEPT_SECTORS);
+    station->kept = g_new(struct wry_journal_sector, STATION_KEPT_SECTORS);
     return station;
 }
 
@@ -34,8 +34,8 @@ void wry_station_free(struct wry_station *station)
     if (!station)
         return;
     board_leave(station);
-    keeping_close(station);
-    knowing_close(station);
+    recovery_close(station);
+    known_content_close(station);
     close_link(station);
     station_begin(station); /* frees the problem */
     g_free((char *)station->settings.bench_folder);
@@ -68,7 +68,7 @@ const struct wry_problem *wry_station_problem(const struct wry_station *station)
 
 char *wry_station_masked(const struct wry_station *station, const char *text)
 {
-    return masking_apply(station->secrets, text);
+    return secrets_apply(station->secrets, text);
 }
 
 const char *wry_station_link(const struct wry_station *station)

@@ -4,15 +4,15 @@
 #include "jobs/station/known_content.h"
 #include "jobs/station/recovery.h"
 
-void work_begin(struct work *work, struct wry_station *station)
+void write_common_begin(struct write_common *work, struct wry_station *station)
 {
-    *work = (struct work){.station = station, .connected = station->connected};
+    *work = (struct write_common){.station = station, .connected = station->connected};
     if (station->connected)
         work->before = station->session.stats;
     work->begun = station_now(station);
 }
 
-struct wry_done work_done(const struct work *work)
+struct wry_done write_common_done(const struct write_common *work)
 {
     const struct wry_station *station = work->station;
     const struct wry_session_stats *now = &station->session.stats, *before = &work->before;
@@ -27,24 +27,24 @@ struct wry_done work_done(const struct work *work)
     };
 }
 
-enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
-                            const struct wry_planned *planned, struct wry_done *done)
+enum wry_outcome write_common_write(const struct write_common *work, enum wry_phase step,
+                                    const struct wry_planned *planned, struct wry_done *done)
 {
     struct wry_station *station = work->station;
     uint64_t begun = station_now(station);
-    enum wry_outcome outcome = keeping_settle(station);
+    enum wry_outcome outcome = recovery_settle(station);
 
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    knowing_begin(station);
+    known_content_begin(station);
     station_step(station, step);
     station->session.config.every_sector = planned->every_sector;
     enum wry_status status = wry_session_write(&station->session, &planned->plan);
     station_step_end(station, step);
-    *done = work_done(work);
+    *done = write_common_done(work);
     done->seconds = (double)(station_now(station) - begun) / 1e6;
     done->bytes = wry_plan_total(&planned->plan);
-    knowing_tell(station, &work->before, done);
+    known_content_tell(station, &work->before, done);
     /* The session counts these anew with each write. */
     done->sectors_written = station->session.stats.sectors_written;
     done->sectors_left = station->session.stats.sectors_left;

@@ -2,23 +2,23 @@
 #ifndef WRY_JOBS_WORK_H
 #define WRY_JOBS_WORK_H
 
-#include "jobs/station/problem.h"
+#include "station_problem.h"
 #include "wrytograph-host/jobs.h"
 
-struct work {
+struct write_common {
     struct wry_station *station;
     bool connected; /* when it began */
     struct wry_session_stats before;
     uint64_t begun; /* us on the link's clock; without a link yet, when the board was called */
 };
 
-void work_begin(struct work *work, struct wry_station *station);
+void write_common_begin(struct write_common *work, struct wry_station *station);
 
 /* What was done since. */
-struct wry_done work_done(const struct work *work);
+struct wry_done write_common_done(const struct write_common *work);
 
 /* Makes good what a cut job left, and then makes the flash hold what the plan says. */
-enum wry_outcome work_write(const struct work *work, enum wry_job_step step,
-                            const struct wry_planned *planned, struct wry_done *done);
+enum wry_outcome write_common_write(const struct write_common *work, enum wry_phase step,
+                                    const struct wry_planned *planned, struct wry_done *done);
 
 #endif

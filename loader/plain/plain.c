@@ -3,7 +3,7 @@
  * difference.c, packed_read.c and past_stream.c where there is no room for them. It offers none of
  * those features, so the host asks for none.
  */
-#include "inner.h"
+#include "loader_inner.h"
 
 bool loader_stream_is_built_in(void)
 {
@@ -78,13 +78,13 @@ bool loader_packed_step(struct wry_loader *loader)
     return false;
 }
 
-bool loader_past_has(const struct wry_loader *loader, uint32_t start, uint32_t end)
+bool loader_cache_has(const struct wry_loader *loader, uint32_t start, uint32_t end)
 {
     (void)loader, (void)start, (void)end;
     return false;
 }
 
-bool loader_past_step(struct wry_loader *loader, size_t n)
+bool loader_cache_step(struct wry_loader *loader, size_t n)
 {
     (void)loader, (void)n;
     return false;

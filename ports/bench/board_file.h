@@ -5,7 +5,7 @@
 #include <glib.h>
 #include <stdint.h>
 
-#include "sim/board.h"
+#include "sim/sim_board.h"
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/chip.h"
 

@@ -9,7 +9,7 @@
 
 #include <stdbool.h>
 
-#include "sim/board.h"
+#include "sim/sim_board.h"
 
 /* "Faults are none, …": all that may be said. */
 extern const char fault_text_known[];

@@ -15,7 +15,7 @@
 #ifndef WRY_BENCH_SERVE_H
 #define WRY_BENCH_SERVE_H
 
-#include "bench.h"
+#include "bench_folder.h"
 
 struct bench_serve_settings {
     const char *folder;

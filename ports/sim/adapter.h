@@ -12,8 +12,8 @@
 #ifndef WRY_SIM_ADAPTER_H
 #define WRY_SIM_ADAPTER_H
 
-#include "board.h"
 #include "line.h"
+#include "sim_board.h"
 #include "wrytograph/port.h"
 
 #define SIM_INBOX_ROOM 65536u

@@ -52,8 +52,8 @@ static void complain(GPtrArray *mistakes, const struct csv_table *table,
     va_list arguments;
 
     va_start(arguments, format);
-    mistakes_add(mistakes, table->path, field->line, field->column,
-                 g_strdup_vprintf(format, arguments));
+    diagnostics_add(mistakes, table->path, field->line, field->column,
+                    g_strdup_vprintf(format, arguments));
     va_end(arguments);
 }
 
@@ -115,15 +115,15 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
     g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
     if (!table) {
-        mistakes_add(mistakes, NULL, 0, 0, g_strdup(error->message));
+        diagnostics_add(mistakes, NULL, 0, 0, g_strdup(error->message));
         return;
     }
     int column = csv_table_column(table, ADDRESS);
     check_names(mistakes, table);
     if (rows == CARD_ROWS_BY_ADDRESS && column < 0)
-        mistakes_add(mistakes, path, 1, 1, g_strdup("no column is named 'address'"));
+        diagnostics_add(mistakes, path, 1, 1, g_strdup("no column is named 'address'"));
     if (table->rows->len < 2)
-        mistakes_add(mistakes, path, 1, 1, g_strdup("there is no row of a board"));
+        diagnostics_add(mistakes, path, 1, 1, g_strdup("there is no row of a board"));
     for (guint i = 1; i < table->rows->len; i++)
         check_row(mistakes, table, i, column, seen);
     csv_table_free(table);
@@ -216,7 +216,7 @@ gboolean board_table_copy(const char *from, const char *path, GError **error)
         return FALSE;
     gboolean there =
         g_file_test(real, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
-                                                  pending_file_save(real, text, n, FALSE, error));
+                                                  atomic_file_save(real, text, n, FALSE, error));
     close(lock);
     return there;
 }
@@ -290,7 +290,7 @@ static char *name_row(const struct csv_table *table, guint row)
     return NULL;
 }
 
-static GPtrArray *take(struct csv_table *table, const struct board_table_wanted *wanted,
+static GPtrArray *take(struct csv_table *table, const struct board_table_request *wanted,
                        struct board_table_row *found, GError **error)
 {
     const uint8_t *eui48 = wanted->eui48;
@@ -322,7 +322,7 @@ static GPtrArray *take(struct csv_table *table, const struct board_table_wanted 
     return values_of(table, row);
 }
 
-GPtrArray *board_table_take(const char *path, const struct board_table_wanted *wanted,
+GPtrArray *board_table_take(const char *path, const struct board_table_request *wanted,
                             struct board_table_row *found, GError **error)
 {
     bool writes = wanted->claim && wanted->rows == CARD_ROWS_NEXT;

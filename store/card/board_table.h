@@ -11,7 +11,7 @@
 #ifndef WRY_STORE_BOARD_TABLE_H
 #define WRY_STORE_BOARD_TABLE_H
 
-#include "store/card/card.h"
+#include "card_data.h"
 
 /* Adds what is wrong with it to mistakes. */
 void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes);
@@ -19,7 +19,7 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
 /* Whether a column of that name is a setting. */
 bool board_table_is_setting(const char *name);
 
-struct board_table_wanted {
+struct board_table_request {
     enum card_rows rows;
     struct card_share share; /* rows that may be handed out */
     const uint8_t *eui48;
@@ -35,7 +35,7 @@ struct board_table_row {
  * The settings of that board, struct card_value; free with g_ptr_array_unref. NULL with the reason
  * when it has no row, or when none is free.
  */
-GPtrArray *board_table_take(const char *path, const struct board_table_wanted *wanted,
+GPtrArray *board_table_take(const char *path, const struct board_table_request *wanted,
                             struct board_table_row *found, GError **error);
 
 /* A copy of a table at path, unless there is one; several may try at once. */

@@ -2,7 +2,7 @@
 #ifndef WRY_STORE_CARD_READER_H
 #define WRY_STORE_CARD_READER_H
 
-#include "store/card/card.h"
+#include "card_data.h"
 
 struct card_reader {
     struct card *card;

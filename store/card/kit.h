@@ -12,7 +12,7 @@
 #ifndef WRY_STORE_KIT_H
 #define WRY_STORE_KIT_H
 
-#include "store/card/card.h"
+#include "card_data.h"
 
 struct kit;
 

@@ -211,14 +211,14 @@ gboolean kit_pack(const struct card *card, const char *path, const char *secret_
     struct kit_list *list = check_table(card, error) ? make_list(card, error) : NULL;
     g_autofree char *text = list ? kit_list_write(list) : NULL;
     g_autofree char *signature = list && secret_key ? sign(text, secret_key, error) : NULL;
-    struct pending_file *file =
-        list && (signature || !secret_key) ? pending_file_begin(path, TRUE, error) : NULL;
+    struct atomic_file *file =
+        list && (signature || !secret_key) ? atomic_file_begin(path, TRUE, error) : NULL;
     gboolean packed = FALSE;
 
-    if (file && write_zip(pending_file_path(file), list, text, signature, error))
-        packed = pending_file_commit(file, error);
+    if (file && write_zip(atomic_file_path(file), list, text, signature, error))
+        packed = atomic_file_commit(file, error);
     else
-        pending_file_abandon(file);
+        atomic_file_abandon(file);
     kit_list_free(list);
     return packed;
 }

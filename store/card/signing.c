@@ -63,8 +63,8 @@ gboolean signing_make(const char *name, char **public_key, GError **error)
     crypto_sign_seed_keypair(key, full, seed);
     char *secret = key_line(SECRET, seed, sizeof seed);
     *public_key = key_line(PUBLIC, key, sizeof key);
-    gboolean made = pending_file_save(secret_file, secret, strlen(secret), FALSE, error) &&
-                    pending_file_save(public_file, *public_key, strlen(*public_key), FALSE, error);
+    gboolean made = atomic_file_save(secret_file, secret, strlen(secret), FALSE, error) &&
+                    atomic_file_save(public_file, *public_key, strlen(*public_key), FALSE, error);
     sodium_memzero(secret, strlen(secret));
     sodium_memzero(seed, sizeof seed);
     sodium_memzero(full, sizeof full);

@@ -60,7 +60,7 @@ static void save(const char *path, GKeyFile *file)
     g_autofree char *text = g_key_file_to_data(file, &length, NULL);
 
     if (g_mkdir_with_parents(folder, 0700) == 0)
-        pending_file_save(path, text, length, TRUE, NULL);
+        atomic_file_save(path, text, length, TRUE, NULL);
 }
 
 void adapter_speeds_keep(const char *adapter, uint32_t baud)

@@ -69,7 +69,7 @@ static bool digest(int file, uint8_t sha256[WRY_SHA256_SIZE])
     return n >= 0;
 }
 
-bool file_facts_digest(int file, uint8_t sha256[WRY_SHA256_SIZE])
+bool file_cache_digest(int file, uint8_t sha256[WRY_SHA256_SIZE])
 {
     char *before = identity(file);
 
@@ -86,7 +86,7 @@ bool file_facts_digest(int file, uint8_t sha256[WRY_SHA256_SIZE])
     return read;
 }
 
-bool file_facts_knows(const char *fact)
+bool file_cache_knows(const char *fact)
 {
     g_mutex_lock(&lock);
     bool known = facts && g_hash_table_contains(facts, fact);
@@ -94,7 +94,7 @@ bool file_facts_knows(const char *fact)
     return known;
 }
 
-void file_facts_learn(const char *fact)
+void file_cache_learn(const char *fact)
 {
     g_mutex_lock(&lock);
     if (!facts)

@@ -3,7 +3,7 @@
  * not have it digested hundreds of times. A file counts as the same as long as device, number, size
  * and both times are; one that was written to in the last seconds is looked at anew each time.
  *
- *     if (!file_facts_digest(file, sha256))
+ *     if (!file_cache_digest(file, sha256))
  *         ...
  */
 #ifndef WRY_STORE_FILE_FACTS_H
@@ -15,10 +15,10 @@
 #include "wrytograph/bytes.h"
 
 /* SHA-256 of an open plain file. False with errno when it cannot be read. */
-bool file_facts_digest(int file, uint8_t sha256[WRY_SHA256_SIZE]);
+bool file_cache_digest(int file, uint8_t sha256[WRY_SHA256_SIZE]);
 
 /* Facts about content, as texts that say what and of which digest. */
-bool file_facts_knows(const char *fact);
-void file_facts_learn(const char *fact);
+bool file_cache_knows(const char *fact);
+void file_cache_learn(const char *fact);
 
 #endif

@@ -95,10 +95,10 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
     /* libmagic loads megabytes of rules each time: who else needs it for the same bytes waits. */
     g_mutex_lock(&lock);
     *content = WRY_CONTENT_ANY;
-    if (!file_facts_knows(fact)) {
+    if (!file_cache_knows(fact)) {
         recognised = recognise(name, bytes, n, content, error);
         if (recognised && *content == WRY_CONTENT_ANY)
-            file_facts_learn(fact);
+            file_cache_learn(fact);
     }
     g_mutex_unlock(&lock);
     return recognised;

@@ -210,7 +210,7 @@ static gboolean open_raw(struct image_file *image, GError **error)
                     image->path);
         return FALSE;
     }
-    if (!file_facts_digest(image->file, image->sha256))
+    if (!file_cache_digest(image->file, image->sha256))
         return store_file_error(error, image->path);
     g_array_append_val(image->extents, extent);
     image->length = image->file_length;
@@ -329,7 +329,7 @@ bool image_file_changed(const struct image_file *image)
     uint8_t now[WRY_SHA256_SIZE];
 
     return !image->spool &&
-           (!file_facts_digest(image->file, now) || memcmp(now, image->sha256, sizeof now) != 0);
+           (!file_cache_digest(image->file, now) || memcmp(now, image->sha256, sizeof now) != 0);
 }
 
 bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n)

@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "base/folders.h"
-#include "base/together.h"
+#include "base/group_commit.h"
 #include "base/units.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
@@ -65,7 +65,7 @@ static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
     return done;
 }
 
-static bool add_kept(struct journal *journal, const struct wry_kept_sector *kept, uint32_t start,
+static bool add_kept(struct journal *journal, const struct wry_journal_sector *kept, uint32_t start,
                      const struct wry_reader *intended)
 {
     uint8_t content[WRY_SECTOR_SIZE];
@@ -93,7 +93,7 @@ struct change {
     struct journal *journal;
     bool (*apply)(struct journal *journal, const struct change *change);
     uint32_t start, end;
-    const struct wry_kept_sector *kept;
+    const struct wry_journal_sector *kept;
     size_t count;
     const struct wry_reader *intended;
 };
@@ -120,10 +120,10 @@ static bool take_away(struct journal *journal, const struct change *change)
 }
 
 /* What failed in the database of journal, to all from first to before end. */
-static void tell(const struct journal *journal, const struct together *first,
-                 const struct together *end)
+static void tell(const struct journal *journal, const struct group_commit *first,
+                 const struct group_commit *end)
 {
-    for (const struct together *each = first; each != end; each = each->next) {
+    for (const struct group_commit *each = first; each != end; each = each->next) {
         struct journal *owner = ((const struct change *)each->work)->journal;
         if (owner == journal)
             continue;
@@ -134,14 +134,14 @@ static void tell(const struct journal *journal, const struct together *first,
 
 /* From first to before end, through the database of journal. Whoever waits for a change of its own
  * lends its journal for that. *begun: it was not kept from that by others. */
-static bool apply_all(struct journal *journal, struct together *first, const struct together *end,
-                      bool *begun)
+static bool apply_all(struct journal *journal, struct group_commit *first,
+                      const struct group_commit *end, bool *begun)
 {
     bool done = *begun = journal_execute(journal, "BEGIN IMMEDIATE");
 
     if (!*begun)
         tell(journal, first, end);
-    for (struct together *each = first; each != end && done; each = each->next) {
+    for (struct group_commit *each = first; each != end && done; each = each->next) {
         struct change *change = each->work;
         sqlite3 *own = change->journal->db;
         change->journal->db = journal->db;
@@ -160,13 +160,14 @@ static bool apply_all(struct journal *journal, struct together *first, const str
 
 /* All at once; where that does not go, each alone, so that one that cannot be made stops no other.
  * Who has to wait for a lock until it is given up waits once. */
-static void make_all(struct journal *journal, struct together *first)
+static void make_all(struct journal *journal, struct group_commit *first)
 {
     bool begun = false, all = apply_all(journal, first, NULL, &begun);
 
-    for (struct together *each = first; each; each = each->next)
+    for (struct group_commit *each = first; each; each = each->next)
         each->good = all;
-    for (struct together *each = first; first->next && each && begun && !all; each = each->next) {
+    for (struct group_commit *each = first; first->next && each && begun && !all;
+         each = each->next) {
         each->good = apply_all(journal, each, each->next, &begun);
         if (!begun)
             tell(journal, each, NULL);
@@ -176,22 +177,22 @@ static void make_all(struct journal *journal, struct together *first)
 /* A change is on the disk when this returns. Fifty boards at once wait for the disk together. */
 static bool make(struct change *change)
 {
-    struct together mine = {.key = change->journal->path, .work = change};
+    struct group_commit mine = {.key = change->journal->path, .work = change};
 
-    if (!together_join(&mine)) {
+    if (!group_commit_join(&mine)) {
         make_all(change->journal, &mine);
-        together_finish(&mine);
+        group_commit_finish(&mine);
     }
     return mine.good;
 }
 
-static bool begin(void *context, const struct wry_run *run, const struct wry_kept_sector *kept,
+static bool begin(void *context, const struct wry_span *span, const struct wry_journal_sector *kept,
                   size_t count, const struct wry_reader *intended)
 {
     struct change change = {.journal = context,
                             .apply = add,
-                            .start = run->start,
-                            .end = run->end,
+                            .start = span->start,
+                            .end = span->end,
                             .kept = kept,
                             .count = count,
                             .intended = intended};
@@ -206,9 +207,9 @@ static bool forget(struct journal *journal, uint32_t start, uint32_t end)
     return make(&change);
 }
 
-static bool end(void *context, const struct wry_run *run)
+static bool end(void *context, const struct wry_span *span)
 {
-    return forget(context, run->start, run->end);
+    return forget(context, span->start, span->end);
 }
 
 static enum wry_kept answer(struct journal *journal, int step)
@@ -246,7 +247,7 @@ static bool unsound(struct journal *journal, char *problem)
 
 /* Whole pages, as many as a sector has room for. */
 static bool take_old(struct journal *journal, sqlite3_stmt *statement, int column,
-                     struct wry_kept_sector *old)
+                     struct wry_journal_sector *old)
 {
     const void *content = sqlite3_column_blob(statement, column);
     int64_t from = sqlite3_column_int64(statement, column + 1);
@@ -286,7 +287,7 @@ static bool take_intended(sqlite3_stmt *statement, int column, uint8_t to[WRY_SE
     return true;
 }
 
-static enum wry_kept saved(void *context, struct wry_kept_sector *old,
+static enum wry_kept saved(void *context, struct wry_journal_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE])
 {
     struct journal *journal = context;
@@ -331,7 +332,7 @@ static bool yield(void *context, uint32_t offset)
     struct journal *journal = context;
     sqlite3_stmt *statement = prepare(journal, "SELECT old, old_from FROM unsettled WHERE " OF_BOARD
                                                "AND offset = ?5 AND old IS NOT NULL");
-    struct wry_kept_sector old;
+    struct wry_journal_sector old;
     bool kept = true;
 
     if (!statement)
@@ -347,7 +348,7 @@ static bool yield(void *context, uint32_t offset)
 
 bool journal_set_all_aside(struct journal *journal)
 {
-    struct wry_kept_sector old;
+    struct wry_journal_sector old;
     uint8_t intended[WRY_SECTOR_SIZE];
     enum wry_kept found;
 
@@ -412,12 +413,12 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
     journal->board = g_strdup("");
     journal->jedec = g_strdup("");
     journal->aside = g_ptr_array_new_with_free_func(g_free);
-    journal->keeper = (struct wry_keeper){.context = journal,
-                                          .begin = begin,
-                                          .end = end,
-                                          .unsettled = unsettled,
-                                          .saved = saved,
-                                          .yield = yield};
+    journal->journal = (struct wry_journal){.context = journal,
+                                            .begin = begin,
+                                            .end = end,
+                                            .unsettled = unsettled,
+                                            .saved = saved,
+                                            .yield = yield};
     bool opened = to_look ? sqlite3_open_v2(journal->path, &journal->db, SQLITE_OPEN_READONLY,
                                             NULL) == SQLITE_OK ||
                                 journal_fail(journal)
@@ -495,9 +496,9 @@ void journal_set_board(struct journal *journal, const struct wry_hello_reply *bo
     journal->flash = board->capacity;
 }
 
-const struct wry_keeper *journal_keeper(struct journal *journal)
+const struct wry_journal *journal_callbacks(struct journal *journal)
 {
-    return &journal->keeper;
+    return &journal->journal;
 }
 
 const char *journal_problem(const struct journal *journal)

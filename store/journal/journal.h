@@ -2,12 +2,12 @@
  * The journal: what an erase put at risk, kept on disk until it is settled.
  *
  * One SQLite file serves all boards: sectors that a write has begun, and of those that it shares
- * with neighbours the old and the intended content. It fills in a struct wry_keeper for one board.
+ * with neighbours the old and the intended content. It fills in a struct wry_journal for one board.
  * Rows belong to a board by address, chip, flash size and JEDEC ID.
  *
  *     struct journal *journal = journal_open(folder, stop, &error);
  *     journal_set_board(journal, wry_session_board(&session));
- *     config.keeper = journal_keeper(journal);
+ *     config.journal = journal_callbacks(journal);
  *
  * A journal that is locked, damaged, full or read-only is an error, never an empty one.
  */
@@ -31,9 +31,9 @@ bool journal_open_to_look(const char *folder, struct wry_stop stop, struct journ
                           GError **error);
 void journal_close(struct journal *journal);
 
-/* From now on the keeper speaks of this board. */
+/* From now on the journal speaks of this board. */
 void journal_set_board(struct journal *journal, const struct wry_hello_reply *board);
-const struct wry_keeper *journal_keeper(struct journal *journal);
+const struct wry_journal *journal_callbacks(struct journal *journal);
 
 /* False for FF:FF:FF:FF:FF:FF, zeros and group addresses (IEEE 802): many boards may have them. */
 bool journal_knows_board(const uint8_t eui48[WRY_EUI48_SIZE]);

@@ -162,13 +162,13 @@ bool journal_prepare(struct journal *journal)
             return journal_fail(journal);
     }
     g_autofree char *before = prepared_fact(journal);
-    if (before && file_facts_knows(before))
+    if (before && file_cache_knows(before))
         prepared = journal_execute(journal, "PRAGMA synchronous = FULL");
     else
         prepared = prepare_tables(journal);
     g_autofree char *after = prepared ? prepared_fact(journal) : NULL;
     if (after)
-        file_facts_learn(after);
+        file_cache_learn(after);
     g_mutex_unlock(&lock);
     return prepared;
 }

@@ -16,7 +16,7 @@ struct journal {
     int64_t chip, flash;
     char *problem;
     GPtrArray *aside;
-    struct wry_keeper keeper;
+    struct wry_journal journal;
 };
 
 /* False, with the database's words as the problem. */

@@ -23,7 +23,7 @@ struct wry_ledger {
     char *name, *path;
     char *process;
     GMutex lock;
-    struct ledger_lite *lite;
+    struct ledger_sqlite *lite;
     struct ledger_sender *sender; /* NULL until something was written */
     bool exposed, exposed_told;
 };
@@ -45,9 +45,9 @@ static char *outbox_path(const char *address)
 
 static bool open_here(struct wry_ledger *ledger, GError **error)
 {
-    ledger->lite = ledger_lite_open(ledger->path, error);
-    return ledger->lite && ledger_lite_find_cut(ledger->lite, g_get_host_name(), error) &&
-           (!ledger->address || ledger_lite_set_server(ledger->lite, ledger->name, error));
+    ledger->lite = ledger_sqlite_open(ledger->path, error);
+    return ledger->lite && ledger_sqlite_find_cut(ledger->lite, g_get_host_name(), error) &&
+           (!ledger->address || ledger_sqlite_set_server(ledger->lite, ledger->name, error));
 }
 
 struct wry_ledger *wry_ledger_open(const char *address, GError **error)
@@ -77,7 +77,7 @@ void wry_ledger_close(struct wry_ledger *ledger)
     if (!ledger)
         return;
     ledger_sender_free(ledger->sender);
-    ledger_lite_close(ledger->lite);
+    ledger_sqlite_close(ledger->lite);
     g_mutex_clear(&ledger->lock);
     g_free(ledger->process);
     g_free(ledger->address);
@@ -140,8 +140,8 @@ bool ledger_note(struct wry_ledger *ledger, const struct wry_ledger_run *run, bo
     if (ledger->address && !ledger->sender)
         ledger->sender = ledger_sender_new(ledger->address, ledger->path);
     bool noted =
-        ledger_lite_be_sure(ledger->lite, sure, error) &&
-        ledger_lite_put(ledger->lite, run, ledger->process, ledger->address != NULL, error);
+        ledger_sqlite_be_sure(ledger->lite, sure, error) &&
+        ledger_sqlite_put(ledger->lite, run, ledger->process, ledger->address != NULL, error);
     g_mutex_unlock(&ledger->lock);
     return noted;
 }
@@ -151,8 +151,8 @@ bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GEr
     g_mutex_lock(&ledger->lock);
     if (ledger->address && !ledger->sender)
         ledger->sender = ledger_sender_new(ledger->address, ledger->path);
-    bool noted = ledger_lite_be_sure(ledger->lite, true, error) &&
-                 ledger_lite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
+    bool noted = ledger_sqlite_be_sure(ledger->lite, true, error) &&
+                 ledger_sqlite_put(ledger->lite, run, NULL, ledger->address != NULL, error);
     g_mutex_unlock(&ledger->lock);
     if (noted && ledger->sender)
         ledger_sender_ask(ledger->sender, WAIT_TIME);
@@ -196,7 +196,7 @@ static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter 
                       wry_ledger_take take, void *context, GError **error)
 {
     g_mutex_lock(&ledger->lock);
-    bool good = ledger_lite_each(ledger->lite, filter, take, context, error);
+    bool good = ledger_sqlite_each(ledger->lite, filter, take, context, error);
     g_mutex_unlock(&ledger->lock);
     return good;
 }
@@ -215,10 +215,10 @@ bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *
     int64_t deadline = g_get_monotonic_time() + READ_TIME;
     if (!each_here(ledger, filter, ledger_collect, here, error))
         return false;
-    struct ledger_server *server = ledger_server_open(ledger->address, deadline, error);
-    bool good = server && ledger_server_each(server, filter, take_from_server, &merge, error);
-    ledger->exposed = ledger->exposed || (server && ledger_server_is_exposed(server));
-    ledger_server_close(server);
+    struct ledger_postgres *server = ledger_postgres_open(ledger->address, deadline, error);
+    bool good = server && ledger_postgres_each(server, filter, take_from_server, &merge, error);
+    ledger->exposed = ledger->exposed || (server && ledger_postgres_is_exposed(server));
+    ledger_postgres_close(server);
     for (; good && merge.more && merge.left > 0 && merge.next < here->len; merge.next++)
         hand_over(&merge, g_ptr_array_index(here, merge.next));
     return good;
@@ -238,7 +238,7 @@ GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_fi
 int wry_ledger_waiting(struct wry_ledger *ledger)
 {
     g_mutex_lock(&ledger->lock);
-    int waiting = ledger->address ? ledger_lite_count_waiting(ledger->lite, NULL) : 0;
+    int waiting = ledger->address ? ledger_sqlite_count_waiting(ledger->lite, NULL) : 0;
     g_mutex_unlock(&ledger->lock);
     return waiting;
 }
@@ -287,7 +287,7 @@ GPtrArray *wry_ledger_refusals(struct wry_ledger *ledger, GError **error)
 
     g_mutex_lock(&ledger->lock);
     bool good =
-        !ledger->address || ledger_lite_each_refused(ledger->lite, add_refusal, refusals, error);
+        !ledger->address || ledger_sqlite_each_refused(ledger->lite, add_refusal, refusals, error);
     g_mutex_unlock(&ledger->lock);
     if (good)
         return refusals;
@@ -299,9 +299,9 @@ bool wry_ledger_send(struct wry_ledger *ledger, GError **error)
 {
     if (!ledger->address)
         return true;
-    struct ledger_lite *outbox = ledger_lite_open(ledger->path, error);
+    struct ledger_sqlite *outbox = ledger_sqlite_open(ledger->path, error);
     bool sent = outbox && ledger_sender_send(ledger->address, outbox, error);
-    ledger_lite_close(outbox);
+    ledger_sqlite_close(outbox);
     return sent;
 }
 
@@ -318,20 +318,20 @@ static void free_outbox(void *item)
 
 static struct wry_ledger_outbox *look_at_outbox(const char *path, GError **error)
 {
-    struct ledger_lite *lite = ledger_lite_open(path, error);
+    struct ledger_sqlite *lite = ledger_sqlite_open(path, error);
     struct wry_ledger_outbox *outbox = NULL;
-    int waiting = lite && ledger_lite_find_cut(lite, g_get_host_name(), error) &&
-                          ledger_lite_take_up(lite, error)
-                      ? ledger_lite_count_waiting(lite, error)
+    int waiting = lite && ledger_sqlite_find_cut(lite, g_get_host_name(), error) &&
+                          ledger_sqlite_take_up(lite, error)
+                      ? ledger_sqlite_count_waiting(lite, error)
                       : -1;
 
     if (waiting >= 0) {
         outbox = g_new0(struct wry_ledger_outbox, 1);
         outbox->path = g_strdup(path);
-        outbox->server = ledger_lite_server(lite);
+        outbox->server = ledger_sqlite_server(lite);
         outbox->waiting = (unsigned)waiting;
     }
-    ledger_lite_close(lite);
+    ledger_sqlite_close(lite);
     return outbox;
 }
 
@@ -367,16 +367,16 @@ GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
 }
 
 /* Into a ledger that is a file: a row that is there already stays as it is. */
-static bool move_rows(struct wry_ledger *ledger, struct ledger_lite *outbox, GError **error)
+static bool move_rows(struct wry_ledger *ledger, struct ledger_sqlite *outbox, GError **error)
 {
     g_autofree char *mark = g_uuid_string_random();
 
     for (;;) {
-        g_autoptr(GPtrArray) runs = ledger_lite_waiting(outbox, mark, 1, error);
+        g_autoptr(GPtrArray) runs = ledger_sqlite_waiting(outbox, mark, 1, error);
         if (!runs || runs->len == 0)
             return runs != NULL;
         const struct wry_ledger_run *run = g_ptr_array_index(runs, 0);
-        if (!ledger_end(ledger, run, error) || !ledger_lite_drop(outbox, run->id, error))
+        if (!ledger_end(ledger, run, error) || !ledger_sqlite_drop(outbox, run->id, error))
             return false;
     }
 }
@@ -384,11 +384,11 @@ static bool move_rows(struct wry_ledger *ledger, struct ledger_lite *outbox, GEr
 bool wry_ledger_send_from(struct wry_ledger *ledger, const struct wry_ledger_outbox *from,
                           GError **error)
 {
-    struct ledger_lite *outbox = ledger_lite_open(from->path, error);
+    struct ledger_sqlite *outbox = ledger_sqlite_open(from->path, error);
     bool sent = outbox && (ledger->address ? ledger_sender_send(ledger->address, outbox, error)
                                            : move_rows(ledger, outbox, error));
 
-    ledger_lite_close(outbox);
+    ledger_sqlite_close(outbox);
     return sent;
 }
 

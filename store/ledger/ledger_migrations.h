@@ -4,7 +4,7 @@
 
 #include <stddef.h>
 
-extern const char *const ledger_lite_migrations[];
-extern const char *const ledger_server_migrations[];
+extern const char *const ledger_sqlite_migrations[];
+extern const char *const ledger_postgres_migrations[];
 
 #endif

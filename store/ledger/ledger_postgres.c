@@ -14,7 +14,7 @@
 
 #define ANSWER_TIME 30000000 /* us of silence after which a server has failed */
 
-struct ledger_server {
+struct ledger_postgres {
     struct postgres *server;
     char *name;
 };
@@ -42,18 +42,18 @@ static bool apply(struct postgres *server, int version, int known, GError **erro
     for (int i = version; i < known && good; i++) {
         g_autofree char *mark =
             g_strdup_printf("INSERT INTO " SCHEMA_TABLE " (version) VALUES (%d)", i + 1);
-        good = postgres_execute(server, ledger_server_migrations[i], ANSWER_TIME, error) &&
+        good = postgres_execute(server, ledger_postgres_migrations[i], ANSWER_TIME, error) &&
                postgres_execute(server, mark, ANSWER_TIME, error);
     }
     return good;
 }
 
-static bool migrate(const struct ledger_server *ledger, GError **error)
+static bool migrate(const struct ledger_postgres *ledger, GError **error)
 {
     struct postgres *server = ledger->server;
     int known = 0, version = version_of(server, error);
 
-    while (ledger_server_migrations[known])
+    while (ledger_postgres_migrations[known])
         known++;
     if (version >= 0 && version < known) {
         if (!postgres_execute(server, "BEGIN", ANSWER_TIME, error) ||
@@ -73,9 +73,9 @@ static bool migrate(const struct ledger_server *ledger, GError **error)
     return version == known;
 }
 
-struct ledger_server *ledger_server_open(const char *address, int64_t deadline, GError **error)
+struct ledger_postgres *ledger_postgres_open(const char *address, int64_t deadline, GError **error)
 {
-    struct ledger_server *ledger = g_new0(struct ledger_server, 1);
+    struct ledger_postgres *ledger = g_new0(struct ledger_postgres, 1);
 
     ledger->name = postgres_name(address);
     ledger->server = postgres_open(address, deadline, error);
@@ -84,11 +84,11 @@ struct ledger_server *ledger_server_open(const char *address, int64_t deadline, 
                          ANSWER_TIME, error) &&
         migrate(ledger, error))
         return ledger;
-    ledger_server_close(ledger);
+    ledger_postgres_close(ledger);
     return NULL;
 }
 
-void ledger_server_close(struct ledger_server *ledger)
+void ledger_postgres_close(struct ledger_postgres *ledger)
 {
     if (!ledger)
         return;
@@ -97,7 +97,7 @@ void ledger_server_close(struct ledger_server *ledger)
     g_free(ledger);
 }
 
-bool ledger_server_is_exposed(const struct ledger_server *ledger)
+bool ledger_postgres_is_exposed(const struct ledger_postgres *ledger)
 {
     return postgres_is_exposed(ledger->server);
 }
@@ -147,8 +147,8 @@ static bool is_of_server(const char *state)
     return false;
 }
 
-enum ledger_sent ledger_server_put(struct ledger_server *ledger, const GPtrArray *runs,
-                                   GError **error)
+enum ledger_sent ledger_postgres_put(struct ledger_postgres *ledger, const GPtrArray *runs,
+                                     GError **error)
 {
     struct postgres *server = ledger->server;
     g_autofree char *text = put_statement();
@@ -182,8 +182,8 @@ static bool take_row(void *context, const PGresult *result)
     return more;
 }
 
-bool ledger_server_each(struct ledger_server *ledger, const struct wry_ledger_filter *filter,
-                        wry_ledger_take take, void *context, GError **error)
+bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledger_filter *filter,
+                          wry_ledger_take take, void *context, GError **error)
 {
     /* Times as they were written on a bench. */
     g_autofree char *names =

@@ -7,14 +7,14 @@
 
 #include "wrytograph-host/ledger.h"
 
-struct ledger_server;
+struct ledger_postgres;
 
 /* Connects, and brings the schema up to date. */
-struct ledger_server *ledger_server_open(const char *address, int64_t deadline, GError **error);
-void ledger_server_close(struct ledger_server *server);
+struct ledger_postgres *ledger_postgres_open(const char *address, int64_t deadline, GError **error);
+void ledger_postgres_close(struct ledger_postgres *server);
 
 /* True if rows travel to another computer unencrypted. */
-bool ledger_server_is_exposed(const struct ledger_server *server);
+bool ledger_postgres_is_exposed(const struct ledger_postgres *server);
 
 /* What became of rows that were sent. */
 enum ledger_sent {
@@ -25,10 +25,10 @@ enum ledger_sent {
 };
 
 /* struct wry_ledger_run, all or none; those that are there already are left alone. */
-enum ledger_sent ledger_server_put(struct ledger_server *server, const GPtrArray *runs,
-                                   GError **error);
+enum ledger_sent ledger_postgres_put(struct ledger_postgres *server, const GPtrArray *runs,
+                                     GError **error);
 
-bool ledger_server_each(struct ledger_server *server, const struct wry_ledger_filter *filter,
-                        wry_ledger_take take, void *context, GError **error);
+bool ledger_postgres_each(struct ledger_postgres *server, const struct wry_ledger_filter *filter,
+                          wry_ledger_take take, void *context, GError **error);
 
 #endif

@@ -35,21 +35,21 @@ static void sender_unref(struct ledger_sender *sender)
     g_free(sender);
 }
 
-static bool drop(struct ledger_lite *outbox, const GPtrArray *runs, GError **error)
+static bool drop(struct ledger_sqlite *outbox, const GPtrArray *runs, GError **error)
 {
-    bool good = ledger_lite_begin(outbox, error);
+    bool good = ledger_sqlite_begin(outbox, error);
 
     for (guint i = 0; i < runs->len && good; i++) {
         const struct wry_ledger_run *run = g_ptr_array_index(runs, i);
-        good = ledger_lite_drop(outbox, run->id, error);
+        good = ledger_sqlite_drop(outbox, run->id, error);
     }
-    return good && ledger_lite_commit(outbox, error);
+    return good && ledger_sqlite_commit(outbox, error);
 }
 
 /* One attempt to empty an outbox. */
 struct sending {
-    struct ledger_server *server;
-    struct ledger_lite *outbox;
+    struct ledger_postgres *server;
+    struct ledger_sqlite *outbox;
     const char *mark;
     bool singly;   /* row by row from the start: a row may be what ends the connection */
     bool lost;     /* the connection */
@@ -71,12 +71,12 @@ static bool put_one(struct sending *s, const struct wry_ledger_run *run)
     GError *refusal = NULL, *failure = NULL;
 
     g_ptr_array_add(one, (gpointer)run);
-    enum ledger_sent sent = ledger_server_put(s->server, one, &refusal);
+    enum ledger_sent sent = ledger_postgres_put(s->server, one, &refusal);
     bool kept = sent == LEDGER_SENT
                     ? drop(s->outbox, one, &failure)
-                    : ledger_lite_refuse(s->outbox, run->id, s->mark,
-                                         refusal ? refusal->message : "no reason was given",
-                                         sent == LEDGER_REFUSED, &failure);
+                    : ledger_sqlite_refuse(s->outbox, run->id, s->mark,
+                                           refusal ? refusal->message : "no reason was given",
+                                           sent == LEDGER_REFUSED, &failure);
     s->lost = sent == LEDGER_UNSENT;
     /* What is set aside is not waiting for anything. */
     if (refusal && sent == LEDGER_REFUSED)
@@ -92,7 +92,8 @@ static bool put_one(struct sending *s, const struct wry_ledger_run *run)
 static bool put_all(struct sending *s, const GPtrArray *runs)
 {
     GError *error = NULL;
-    enum ledger_sent sent = s->singly ? LEDGER_FAILED : ledger_server_put(s->server, runs, &error);
+    enum ledger_sent sent =
+        s->singly ? LEDGER_FAILED : ledger_postgres_put(s->server, runs, &error);
     bool good = true;
 
     if (sent == LEDGER_UNSENT) {
@@ -115,7 +116,7 @@ static bool send_rows(struct sending *s)
 {
     for (bool good = true; good;) {
         g_autoptr(GPtrArray) runs =
-            ledger_lite_waiting(s->outbox, s->mark, ROWS_AT_ONCE, s->error ? NULL : &s->error);
+            ledger_sqlite_waiting(s->outbox, s->mark, ROWS_AT_ONCE, s->error ? NULL : &s->error);
         if (!runs || runs->len == 0)
             break;
         good = put_all(s, runs);
@@ -123,23 +124,23 @@ static bool send_rows(struct sending *s)
     return s->error == NULL;
 }
 
-bool ledger_sender_send(const char *address, struct ledger_lite *outbox, GError **error)
+bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GError **error)
 {
     g_autofree char *mark = g_uuid_string_random();
-    bool sent = false, again = ledger_lite_take_up(outbox, error);
+    bool sent = false, again = ledger_sqlite_take_up(outbox, error);
 
     /* A row that ends the connection is not tried a second time: this ends. */
     for (unsigned attempt = 0; again && !sent; attempt++) {
         struct sending s = {.outbox = outbox, .mark = mark, .singly = attempt > 0};
-        s.server = ledger_server_open(address, g_get_monotonic_time() + SEND_TIME, &s.error);
+        s.server = ledger_postgres_open(address, g_get_monotonic_time() + SEND_TIME, &s.error);
         sent = s.server && send_rows(&s);
         again = s.server && s.lost;
         if (!sent && (!again || !s.server))
             g_propagate_error(error, g_steal_pointer(&s.error));
         g_clear_error(&s.error);
-        ledger_server_close(s.server);
+        ledger_postgres_close(s.server);
     }
-    if (sent && ledger_lite_count_waiting(outbox, error) != 0) {
+    if (sent && ledger_sqlite_count_waiting(outbox, error) != 0) {
         g_clear_error(error);
         g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
                     "the connection ended at some rows, which were left out");
@@ -168,19 +169,19 @@ static void finish(struct ledger_sender *sender, unsigned asked)
     g_mutex_unlock(&sender->lock);
 }
 
-static void set_problem(struct ledger_sender *sender, const struct ledger_server *server,
+static void set_problem(struct ledger_sender *sender, const struct ledger_postgres *server,
                         GError *error)
 {
     g_mutex_lock(&sender->lock);
     g_free(sender->problem);
     sender->problem = error ? g_strdup(error->message) : NULL;
-    sender->exposed = sender->exposed || (server && ledger_server_is_exposed(server));
+    sender->exposed = sender->exposed || (server && ledger_postgres_is_exposed(server));
     g_mutex_unlock(&sender->lock);
 }
 
 /* A connection that broke is made anew at once. */
-static bool send_twice(struct ledger_sender *sender, struct ledger_lite *outbox,
-                       struct ledger_server **server)
+static bool send_twice(struct ledger_sender *sender, struct ledger_sqlite *outbox,
+                       struct ledger_postgres **server)
 {
     g_autofree char *mark = g_uuid_string_random();
     bool sent = false;
@@ -189,12 +190,12 @@ static bool send_twice(struct ledger_sender *sender, struct ledger_lite *outbox,
         struct sending s = {.outbox = outbox, .mark = mark, .singly = i > 0};
         if (!*server)
             *server =
-                ledger_server_open(sender->address, g_get_monotonic_time() + SEND_TIME, &s.error);
+                ledger_postgres_open(sender->address, g_get_monotonic_time() + SEND_TIME, &s.error);
         s.server = *server;
         sent = s.server && send_rows(&s);
         set_problem(sender, s.server, s.error);
         if (!sent)
-            g_clear_pointer(server, ledger_server_close);
+            g_clear_pointer(server, ledger_postgres_close);
         g_clear_error(&s.error);
     }
     return sent;
@@ -203,8 +204,8 @@ static bool send_twice(struct ledger_sender *sender, struct ledger_lite *outbox,
 static gpointer run_sender(gpointer data)
 {
     struct ledger_sender *sender = data;
-    struct ledger_lite *outbox = ledger_lite_open(sender->outbox, NULL);
-    struct ledger_server *server = NULL;
+    struct ledger_sqlite *outbox = ledger_sqlite_open(sender->outbox, NULL);
+    struct ledger_postgres *server = NULL;
     int64_t left_alone = 0;
     unsigned asked;
 
@@ -214,8 +215,8 @@ static gpointer run_sender(gpointer data)
             left_alone = g_get_monotonic_time() + PAUSE_TIME;
         finish(sender, asked);
     }
-    ledger_server_close(server);
-    ledger_lite_close(outbox);
+    ledger_postgres_close(server);
+    ledger_sqlite_close(outbox);
     g_mutex_lock(&sender->lock);
     sender->over = true;
     g_cond_broadcast(&sender->changed);

@@ -28,6 +28,6 @@ bool ledger_sender_is_exposed(struct ledger_sender *sender);
  * Sends all rows that wait, those that were set aside too, in the caller's thread, for as long as
  * rows advance. False with the reason when some still wait.
  */
-bool ledger_sender_send(const char *address, struct ledger_lite *outbox, GError **error);
+bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GError **error);
 
 #endif

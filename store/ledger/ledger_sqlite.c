@@ -14,33 +14,33 @@ enum {
     BUSY_TIME = 5000, /* ms: many benches write at once, and no run may be lost */
 };
 
-struct ledger_lite {
+struct ledger_sqlite {
     sqlite3 *db;
     bool unsure; /* what is put now may be lost with the power */
 };
 
-static bool execute(struct ledger_lite *lite, const char *text, GError **error)
+static bool execute(struct ledger_sqlite *lite, const char *text, GError **error)
 {
     return sqlite3_exec(lite->db, text, NULL, NULL, NULL) == SQLITE_OK ||
            database_fail(lite->db, error);
 }
 
-struct ledger_lite *ledger_lite_open(const char *path, GError **error)
+struct ledger_sqlite *ledger_sqlite_open(const char *path, GError **error)
 {
     const struct database_kind kind = {
-        .steps = ledger_lite_migrations,
+        .steps = ledger_sqlite_migrations,
         .settings = "PRAGMA synchronous = FULL",
         .busy = BUSY_TIME,
     };
     sqlite3 *db = database_open(path, &kind, (struct wry_stop){0}, error);
-    struct ledger_lite *lite = db ? g_new0(struct ledger_lite, 1) : NULL;
+    struct ledger_sqlite *lite = db ? g_new0(struct ledger_sqlite, 1) : NULL;
 
     if (lite)
         lite->db = db;
     return lite;
 }
 
-void ledger_lite_close(struct ledger_lite *lite)
+void ledger_sqlite_close(struct ledger_sqlite *lite)
 {
     if (!lite)
         return;
@@ -48,7 +48,7 @@ void ledger_lite_close(struct ledger_lite *lite)
     g_free(lite);
 }
 
-bool ledger_lite_be_sure(struct ledger_lite *lite, bool sure, GError **error)
+bool ledger_sqlite_be_sure(struct ledger_sqlite *lite, bool sure, GError **error)
 {
     if (sure == !lite->unsure)
         return true;
@@ -69,8 +69,8 @@ static char *put_statement(void)
     return g_string_free(text, FALSE);
 }
 
-bool ledger_lite_put(struct ledger_lite *lite, const struct wry_ledger_run *run,
-                     const char *process, bool waiting, GError **error)
+bool ledger_sqlite_put(struct ledger_sqlite *lite, const struct wry_ledger_run *run,
+                       const char *process, bool waiting, GError **error)
 {
     g_autofree char *text = put_statement();
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
@@ -88,7 +88,7 @@ bool ledger_lite_put(struct ledger_lite *lite, const struct wry_ledger_run *run,
 }
 
 /* Runs a statement about one row. */
-static bool change(struct ledger_lite *lite, const char *text, const char *id, GError **error)
+static bool change(struct ledger_sqlite *lite, const char *text, const char *id, GError **error)
 {
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
 
@@ -97,7 +97,7 @@ static bool change(struct ledger_lite *lite, const char *text, const char *id, G
     return database_run(lite->db, statement, error);
 }
 
-bool ledger_lite_find_cut(struct ledger_lite *lite, const char *computer, GError **error)
+bool ledger_sqlite_find_cut(struct ledger_sqlite *lite, const char *computer, GError **error)
 {
     sqlite3_stmt *statement = database_prepare(
         lite->db, "SELECT id, process FROM run WHERE outcome = 'running' AND computer = ?1", error);
@@ -137,7 +137,7 @@ static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run, GPtrAr
     }
 }
 
-static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_take take,
+static bool visit(struct ledger_sqlite *lite, sqlite3_stmt *statement, wry_ledger_take take,
                   void *context, GError **error)
 {
     g_autoptr(GPtrArray) made = g_ptr_array_new_with_free_func(g_free);
@@ -155,8 +155,8 @@ static bool visit(struct ledger_lite *lite, sqlite3_stmt *statement, wry_ledger_
     return good;
 }
 
-bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *filter,
-                      wry_ledger_take take, void *context, GError **error)
+bool ledger_sqlite_each(struct ledger_sqlite *lite, const struct wry_ledger_filter *filter,
+                        wry_ledger_take take, void *context, GError **error)
 {
     g_autofree char *names = ledger_read_names(filter->brief, NULL);
     struct ledger_where where = ledger_where(filter, '?');
@@ -174,8 +174,8 @@ bool ledger_lite_each(struct ledger_lite *lite, const struct wry_ledger_filter *
     return statement && visit(lite, statement, take, context, error);
 }
 
-GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, const char *mark, unsigned most,
-                               GError **error)
+GPtrArray *ledger_sqlite_waiting(struct ledger_sqlite *lite, const char *mark, unsigned most,
+                                 GError **error)
 {
     g_autofree char *names = ledger_column_names();
     g_autofree char *text =
@@ -193,7 +193,7 @@ GPtrArray *ledger_lite_waiting(struct ledger_lite *lite, const char *mark, unsig
     return NULL;
 }
 
-static int count(struct ledger_lite *lite, const char *text, GError **error)
+static int count(struct ledger_sqlite *lite, const char *text, GError **error)
 {
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
     int found = -1;
@@ -206,16 +206,16 @@ static int count(struct ledger_lite *lite, const char *text, GError **error)
     return found;
 }
 
-int ledger_lite_count_waiting(struct ledger_lite *lite, GError **error)
+int ledger_sqlite_count_waiting(struct ledger_sqlite *lite, GError **error)
 {
     return count(lite, "SELECT count(*) FROM run WHERE waiting = 1 AND outcome != 'running'",
                  error);
 }
 
-bool ledger_lite_each_refused(struct ledger_lite *lite,
-                              void (*take)(void *context, const char *id, const char *reason,
-                                           bool is_tried),
-                              void *context, GError **error)
+bool ledger_sqlite_each_refused(struct ledger_sqlite *lite,
+                                void (*take)(void *context, const char *id, const char *reason,
+                                             bool is_tried),
+                                void *context, GError **error)
 {
     sqlite3_stmt *statement =
         database_prepare(lite->db,
@@ -236,13 +236,13 @@ bool ledger_lite_each_refused(struct ledger_lite *lite,
     return good;
 }
 
-bool ledger_lite_drop(struct ledger_lite *lite, const char *id, GError **error)
+bool ledger_sqlite_drop(struct ledger_sqlite *lite, const char *id, GError **error)
 {
     return change(lite, "DELETE FROM run WHERE id = ?1 AND waiting > 0", id, error);
 }
 
-bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, const char *mark,
-                        const char *reason, bool set_aside, GError **error)
+bool ledger_sqlite_refuse(struct ledger_sqlite *lite, const char *id, const char *mark,
+                          const char *reason, bool set_aside, GError **error)
 {
     sqlite3_stmt *statement =
         database_prepare(lite->db,
@@ -259,19 +259,19 @@ bool ledger_lite_refuse(struct ledger_lite *lite, const char *id, const char *ma
     return database_run(lite->db, statement, error);
 }
 
-bool ledger_lite_take_up(struct ledger_lite *lite, GError **error)
+bool ledger_sqlite_take_up(struct ledger_sqlite *lite, GError **error)
 {
     return execute(lite, "UPDATE run SET waiting = 1 WHERE waiting = 2", error);
 }
 
-bool ledger_lite_set_server(struct ledger_lite *lite, const char *name, GError **error)
+bool ledger_sqlite_set_server(struct ledger_sqlite *lite, const char *name, GError **error)
 {
     return change(lite,
                   "INSERT INTO about (server) SELECT ?1 WHERE NOT EXISTS (SELECT 1 FROM about)",
                   name, error);
 }
 
-char *ledger_lite_server(struct ledger_lite *lite)
+char *ledger_sqlite_server(struct ledger_sqlite *lite)
 {
     sqlite3_stmt *statement = database_prepare(lite->db, "SELECT server FROM about", NULL);
     char *name = NULL;
@@ -284,12 +284,12 @@ char *ledger_lite_server(struct ledger_lite *lite)
     return name;
 }
 
-bool ledger_lite_begin(struct ledger_lite *lite, GError **error)
+bool ledger_sqlite_begin(struct ledger_sqlite *lite, GError **error)
 {
     return execute(lite, "BEGIN IMMEDIATE", error);
 }
 
-bool ledger_lite_commit(struct ledger_lite *lite, GError **error)
+bool ledger_sqlite_commit(struct ledger_sqlite *lite, GError **error)
 {
     return execute(lite, "COMMIT", error);
 }

@@ -224,7 +224,7 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
         }
         g_string_append(text, "\r\n");
     }
-    gboolean saved = path ? pending_file_replace(path, text->str, text->len, error)
+    gboolean saved = path ? atomic_file_replace(path, text->str, text->len, error)
                           : store_file_error(error, table->path);
     free(path);
     return saved;

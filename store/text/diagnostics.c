@@ -3,21 +3,22 @@
 
 static void free_mistake(void *item)
 {
-    struct wry_mistake *mistake = item;
+    struct wry_diagnostic *mistake = item;
 
     g_free(mistake->file);
     g_free(mistake->text);
     g_free(mistake);
 }
 
-GPtrArray *mistakes_new(void)
+GPtrArray *diagnostics_new(void)
 {
     return g_ptr_array_new_with_free_func(free_mistake);
 }
 
-void mistakes_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column, char *text)
+void diagnostics_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column,
+                     char *text)
 {
-    struct wry_mistake *mistake = g_new0(struct wry_mistake, 1);
+    struct wry_diagnostic *mistake = g_new0(struct wry_diagnostic, 1);
 
     mistake->file = g_strdup(file);
     mistake->line = line;

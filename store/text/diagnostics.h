@@ -2,13 +2,13 @@
 #ifndef WRY_STORE_MISTAKES_H
 #define WRY_STORE_MISTAKES_H
 
-#include "wrytograph-host/mistake.h"
+#include "wrytograph-host/diagnostic.h"
 
-/* Of struct wry_mistake; free with g_ptr_array_unref. */
-GPtrArray *mistakes_new(void);
+/* Of struct wry_diagnostic; free with g_ptr_array_unref. */
+GPtrArray *diagnostics_new(void);
 
 /* Takes over text. */
-void mistakes_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column,
-                  char *text);
+void diagnostics_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column,
+                     char *text);
 
 #endif

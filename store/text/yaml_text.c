@@ -14,7 +14,7 @@ gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const 
     char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
     if (yaml->mistakes) {
-        mistakes_add(yaml->mistakes, yaml->path, at.line, at.column, text);
+        diagnostics_add(yaml->mistakes, yaml->path, at.line, at.column, text);
         return FALSE;
     }
     g_set_error(yaml->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, at.line,

@@ -19,7 +19,7 @@
 struct yaml_text {
     const char *path;
     yaml_document_t document;
-    GPtrArray *mistakes; /* struct wry_mistake: all of them are found. NULL: the first ends it */
+    GPtrArray *mistakes; /* struct wry_diagnostic: all of them are found. NULL: the first ends it */
     GError **error;
 };
 

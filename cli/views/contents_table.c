@@ -1,0 +1,174 @@
+/* What regions hold. */
+#include "contents_table.h"
+
+#include <string.h>
+
+#include "base/units.h"
+#include "json.h"
+#include "words.h"
+
+/* The time that a board takes for a digest, roughly: it is said before it is spent. */
+#define DIGEST_PER_MIB 0.75 /* s */
+
+char *contents_table_settings(const GPtrArray *settings)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; settings && i < settings->len; i++) {
+        const struct wry_shown_setting *setting = g_ptr_array_index(settings, i);
+        g_string_append_printf(text, "%s%s = %s", i > 0 ? ", " : "", setting->key, setting->value);
+    }
+    return g_string_free(text, FALSE);
+}
+
+static const char *digest_word(enum wry_digest_state digest)
+{
+    switch (digest) {
+    case WRY_DIGEST_FITS:
+        return "fits";
+    case WRY_DIGEST_DIFFERS:
+        return "DOES NOT FIT: damaged";
+    case WRY_DIGEST_UNCHECKED:
+        break;
+    }
+    return "not checked";
+}
+
+/* The name on the shelf is told where it is another one. */
+static char *shelf_words(const struct wry_content_of *content)
+{
+    if (!content->on_shelf)
+        return g_strdup("");
+    return strcmp(content->on_shelf, content->header.version) == 0
+               ? g_strdup("; on the shelf")
+               : g_strdup_printf("; on the shelf as %s", content->on_shelf);
+}
+
+static char *program_words(const struct wry_content_of *content)
+{
+    const struct wry_boot_header *header = &content->header;
+    g_autofree char *lines = app_count(header->read_lines, "line");
+    g_autofree char *shelf = shelf_words(content);
+    g_autofree char *later =
+        content->digest == WRY_DIGEST_UNCHECKED
+            ? g_strdup_printf(" (--deep: %.1f s)", header->body_length / 1048576.0 * DIGEST_PER_MIB)
+            : g_strdup("");
+
+    return g_strdup_printf("%s for %s, %s at %u MHz; digest %s%s%s", header->version,
+                           words_chip(wry_chip_by_code(header->chip_code)), lines,
+                           header->read_clock, digest_word(content->digest), later, shelf);
+}
+
+static char *words_of(const struct wry_content_of *content)
+{
+    g_autofree char *settings = contents_table_settings(content->settings);
+
+    switch (content->holds) {
+    case WRY_HOLDS_UNREAD:
+        return g_strdup("not in this backup");
+    case WRY_HOLDS_BLANK:
+        return g_strdup("begins blank");
+    case WRY_HOLDS_PROGRAM:
+        return program_words(content);
+    case WRY_HOLDS_DAMAGED_PROGRAM:
+        return g_strdup("a program whose boot header is DAMAGED");
+    case WRY_HOLDS_TABLE:
+        return g_strdup("region table, valid");
+    case WRY_HOLDS_DAMAGED_TABLE:
+        return g_strdup("region table, DAMAGED");
+    case WRY_HOLDS_SETTINGS:
+        return g_strdup_printf("block, change %u: %s", (unsigned)content->generation, settings);
+    case WRY_HOLDS_DAMAGED_SETTINGS:
+        return g_strdup("a settings block that is DAMAGED");
+    case WRY_HOLDS_ARCHIVE:
+        return g_strdup("files, as a tar archive");
+    case WRY_HOLDS_OTHER:
+        break;
+    }
+    switch (content->region.kind) {
+    case WRY_REGION_START:
+    case WRY_REGION_APP:
+        return g_strdup("no program: other content");
+    case WRY_REGION_TABLE:
+        return g_strdup("no region table: other content");
+    default:
+        return g_strdup("other content");
+    }
+}
+
+static char *range_of(const struct wry_region *region)
+{
+    return g_strdup_printf("0x%06X to 0x%06X", (unsigned)region->offset,
+                           (unsigned)(region->offset + region->length - 1));
+}
+
+/* Above 16 MiB offsets have more digits. */
+static int widest_range(const GPtrArray *contents)
+{
+    size_t most = 0;
+
+    for (guint i = 0; i < contents->len; i++) {
+        const struct wry_content_of *content = g_ptr_array_index(contents, i);
+        g_autofree char *range = range_of(&content->region);
+        most = MAX(most, strlen(range));
+    }
+    return (int)most;
+}
+
+void contents_table_print(const struct app *app, const char *name, const GPtrArray *contents)
+{
+    int width = widest_range(contents);
+
+    for (guint i = 0; i < contents->len; i++) {
+        const struct wry_content_of *content = g_ptr_array_index(contents, i);
+        const struct wry_region *region = &content->region;
+        g_autofree char *range = range_of(region);
+        g_autofree char *length = units_bytes(region->length);
+        g_autofree char *words = words_of(content);
+        app_print(app, "%-9s %-*s  %-10s %-12s %-8s %s", i == 0 ? name : "", width, range, length,
+                  region->name, wry_region_kind_name(region->kind), words);
+    }
+}
+
+static const char *holds_name(enum wry_holds holds)
+{
+    static const char *const names[] = {
+        [WRY_HOLDS_UNREAD] = "unread",      [WRY_HOLDS_BLANK] = "blank",
+        [WRY_HOLDS_PROGRAM] = "program",    [WRY_HOLDS_DAMAGED_PROGRAM] = "damaged-program",
+        [WRY_HOLDS_TABLE] = "region-table", [WRY_HOLDS_DAMAGED_TABLE] = "damaged-region-table",
+        [WRY_HOLDS_SETTINGS] = "settings",  [WRY_HOLDS_DAMAGED_SETTINGS] = "damaged-settings",
+        [WRY_HOLDS_ARCHIVE] = "archive",    [WRY_HOLDS_OTHER] = "other",
+    };
+
+    return names[holds];
+}
+
+void contents_table_add(const struct app *app, const GPtrArray *contents)
+{
+    static const char *const digests[] = {
+        [WRY_DIGEST_UNCHECKED] = "unchecked",
+        [WRY_DIGEST_FITS] = "fits",
+        [WRY_DIGEST_DIFFERS] = "differs",
+    };
+    JsonBuilder *b = app->json;
+
+    json_begin_list(b, "contents");
+    for (guint i = 0; i < contents->len; i++) {
+        const struct wry_content_of *content = g_ptr_array_index(contents, i);
+        json_builder_begin_object(b);
+        json_add_text(b, "region", content->region.name);
+        json_add_offset(b, "offset", content->region.offset);
+        json_add_text(b, "holds", holds_name(content->holds));
+        if (content->holds == WRY_HOLDS_PROGRAM) {
+            json_add_text(b, "version", content->header.version);
+            json_add_text(b, "chip", words_chip(wry_chip_by_code(content->header.chip_code)));
+            json_add_text(b, "digest", digests[content->digest]);
+        }
+        if (content->on_shelf)
+            json_add_text(b, "on_shelf", content->on_shelf);
+        if (content->settings)
+            json_add_settings(b, content->settings);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+}

@@ -1,0 +1,17 @@
+/* What regions hold, a line each. */
+#ifndef WRY_CLI_CONTENTS_H
+#define WRY_CLI_CONTENTS_H
+
+#include "app/app.h"
+#include "wrytograph-host/contents.h"
+
+/* contents: struct wry_content_of. The first line begins with the name, the others are indented. */
+void contents_table_print(const struct app *app, const char *name, const GPtrArray *contents);
+
+/* A member "contents" of the document. */
+void contents_table_add(const struct app *app, const GPtrArray *contents);
+
+/* "gauge = 1, pier = A" of struct wry_shown_setting; free with g_free. */
+char *contents_table_settings(const GPtrArray *settings);
+
+#endif

@@ -1,0 +1,33 @@
+/* What a job did not have to send or read. */
+#include "stats.h"
+
+#include "base/units.h"
+
+void stats_tell(const struct app *app, const struct wry_done *done)
+{
+    g_autofree char *name = app_printable(done->known_name);
+    g_autofree char *known = units_bytes(done->bytes_known);
+    g_autofree char *sent = units_bytes(done->content_sent);
+
+    if (done->bytes_known > 0)
+        app_note(app, "%s of it stood in %s already and was not read again.", known, name);
+    if (done->differences > 0 && done->guesses_wrong == 0)
+        app_note(app,
+                 "%s of content went over the line: part of it was told by its difference to %s.",
+                 sent, name);
+    if (done->guesses_wrong > 0)
+        app_note(app,
+                 "The board did not hold quite what %s told of it: that part was done again "
+                 "without, which took longer.",
+                 name[0] ? name : "this computer");
+}
+
+void stats_add(JsonBuilder *b, const struct wry_done *done)
+{
+    json_builder_set_member_name(b, "content_sent");
+    json_builder_add_int_value(b, (gint64)done->content_sent);
+    json_builder_set_member_name(b, "bytes_known");
+    json_builder_add_int_value(b, (gint64)done->bytes_known);
+    json_builder_set_member_name(b, "guesses_wrong");
+    json_builder_add_int_value(b, done->guesses_wrong);
+}

@@ -1,0 +1,89 @@
+/*
+ * Flash that claims more than it has.
+ *
+ * Such a die answers addresses beyond its end with content from its start, so writing there goes
+ * over other content. Before the first erase beyond half of the claim, sectors of both halves are
+ * compared: those at the start, where programs stand, and those that would be written over. One
+ * that differs proves that the halves are two. Halves that agree where they hold something are one.
+ * Where all that was looked at is blank nothing is proved, and nothing is lost either: what is
+ * written then is looked for at the other end.
+ */
+#include "session_inner.h"
+
+enum {
+    FIRST_SECTORS = 2,  /* looked at first, which tells of a flash that is in use */
+    PROBES = 3,         /* places looked at of what would be written over */
+    PROBE_SECTORS = 4,  /* at each */
+    START_SECTORS = 16, /* at the start, where programs stand */
+};
+
+struct halves {
+    bool differ;
+    bool hold_content; /* alike in both halves, and not all alike among themselves */
+};
+
+static enum wry_status compare(struct wry_session *session, uint32_t low, uint32_t count,
+                               struct halves *halves, uint64_t *like)
+{
+    uint32_t half = session->board.capacity / 2;
+    uint64_t below[START_SECTORS], above[START_SECTORS];
+    enum wry_status status = session_sector_sums(session, low, count, below);
+
+    if (status == WRY_OK)
+        status = session_sector_sums(session, low + half, count, above);
+    for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
+        if (*like == 0)
+            *like = below[i];
+        halves->differ |= below[i] != above[i];
+        /* A flash that holds the same everywhere tells nothing of its size. */
+        halves->hold_content |= below[i] == above[i] && below[i] != *like;
+    }
+    return status;
+}
+
+static enum wry_status smaller(struct wry_session *session)
+{
+    session_fail_range(session, WRY_FLASH_SMALLER, WRY_STEP_WRITE, session->board.capacity / 2,
+                       session->board.capacity / 2);
+    session->fault.expected = session->board.capacity;
+    session->fault.found = session->board.capacity / 2;
+    return WRY_FLASH_SMALLER;
+}
+
+enum wry_status session_check_capacity(struct wry_session *session, uint32_t start, uint32_t end)
+{
+    uint32_t half = session->board.capacity / 2;
+    uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
+    uint32_t most = half / WRY_SECTOR_SIZE; /* a small flash has no more in a half */
+    uint32_t first_look = most < START_SECTORS ? most : START_SECTORS;
+    uint32_t probes = sectors > PROBES * PROBE_SECTORS ? PROBES : 1;
+    struct halves halves = {0};
+    uint64_t like = 0;
+    enum wry_status status = compare(session, 0, FIRST_SECTORS, &halves, &like);
+
+    if (status == WRY_OK && !halves.differ)
+        status = compare(session, FIRST_SECTORS * WRY_SECTOR_SIZE, first_look - FIRST_SECTORS,
+                         &halves, &like);
+    for (uint32_t i = 0; i < probes && status == WRY_OK && !halves.differ; i++) {
+        uint32_t first = sectors / probes * i;
+        uint32_t count = sectors - first < PROBE_SECTORS ? sectors - first : PROBE_SECTORS;
+        status = compare(session, start - half + first * WRY_SECTOR_SIZE, count, &halves, &like);
+    }
+    if (status != WRY_OK)
+        return status;
+    session->capacity_checked = halves.differ;
+    return halves.hold_content && !halves.differ ? smaller(session) : WRY_OK;
+}
+
+enum wry_status session_check_echo(struct wry_session *session, uint32_t offset)
+{
+    uint32_t half = session->board.capacity / 2;
+    struct halves halves = {0};
+    uint64_t like = 1; /* no sector's sum but by chance */
+    enum wry_status status = compare(session, offset - half, 1, &halves, &like);
+
+    if (status != WRY_OK)
+        return status;
+    session->capacity_checked = halves.differ;
+    return halves.differ ? WRY_OK : smaller(session);
+}

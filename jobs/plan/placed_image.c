@@ -1,0 +1,278 @@
+/* One image file. */
+#include "placed_image.h"
+
+#include <string.h>
+
+#include "base/units.h"
+#include "jobs/plan/image_source.h"
+#include "store/file/file_cache.h"
+#include "store/image/settings_file.h"
+#include "wrytograph/region_table.h"
+
+static const struct image_extent *extent_of(const struct image_file *file, guint i)
+{
+    return &g_array_index(file->extents, struct image_extent, i);
+}
+
+static bool read_file(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    return image_file_read(context, offset, to, n);
+}
+
+static struct wry_reader file_reader(const struct image_file *file)
+{
+    return (struct wry_reader){.context = (struct image_file *)file, .read = read_file};
+}
+
+/* Of a raw file, whose digest is known, it is found out once. */
+static char *whole_fact(const struct image_file *file, uint32_t at)
+{
+    g_autofree char *digest = units_digest(file->sha256);
+
+    return file->format == WRY_IMAGE_RAW && !file->spool
+               ? g_strdup_printf("%s is whole from %u on", digest, (unsigned)at)
+               : NULL;
+}
+
+bool image_body_is_whole(const struct image_file *file, uint32_t at,
+                         const struct wry_boot_header *header)
+{
+    g_autofree char *fact = whole_fact(file, at);
+    uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
+    struct wry_reader reader = file_reader(file);
+    uint32_t body = at + WRY_BOOT_HEADER_SIZE;
+    struct wry_sha256 sha;
+
+    if (fact && file_cache_knows(fact))
+        return true;
+    wry_sha256_begin(&sha);
+    bool read = wry_reader_hash(&reader, body, header->body_length, &sha);
+    wry_sha256_end(&sha, ours);
+    bool whole = read && image_file_read(file, body + header->body_length, theirs, sizeof theirs) &&
+                 memcmp(ours, theirs, sizeof ours) == 0;
+    if (whole && fact)
+        file_cache_learn(fact);
+    return whole;
+}
+
+bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE])
+{
+    struct wry_reader reader = file_reader(file);
+    struct wry_sha256 sha;
+    bool read = true;
+
+    if (file->format == WRY_IMAGE_RAW && !file->spool) {
+        memcpy(sha256, file->sha256, WRY_SHA256_SIZE);
+        return true;
+    }
+    wry_sha256_begin(&sha);
+    for (guint i = 0; i < file->extents->len && read; i++)
+        read =
+            wry_reader_hash(&reader, extent_of(file, i)->address, extent_of(file, i)->length, &sha);
+    wry_sha256_end(&sha, sha256);
+    return read;
+}
+
+/* A damaged image is no reason not to compare it. */
+static enum wry_outcome check_whole(struct wry_station *station, const struct image *image)
+{
+    const struct wry_boot_header *header = &image->facts.header;
+    uint32_t length = extent_of(image->file, 0)->length;
+    uint64_t promised = (uint64_t)header->body_length + WRY_BOOT_HEADER_SIZE + WRY_SHA256_SIZE;
+    const char *path = image->facts.path;
+
+    if (!image->facts.has_header)
+        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_HEADER_DAMAGED, path);
+    if (promised > length) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CUT_SHORT, path);
+        station->problem.expected = promised;
+        station->problem.found = length;
+        return station->problem.outcome;
+    }
+    if (!image_body_is_whole(image->file, image->header_at, header))
+        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BODY_DAMAGED, path);
+    return WRY_OUTCOME_DONE;
+}
+
+static void read_table(struct image *image)
+{
+    const struct image_extent *first = extent_of(image->file, 0);
+    uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX];
+    size_t n = MIN(first->length, sizeof bytes);
+
+    if (image_file_read(image->file, first->address, bytes, n) &&
+        wry_region_table_get(&image->table, bytes, n))
+        image->facts.what = WRY_WHAT_TABLE;
+}
+
+static enum wry_outcome read_header(struct wry_station *station, struct image *image,
+                                    bool must_be_whole)
+{
+    const struct image_extent *first = extent_of(image->file, 0);
+    uint8_t *bytes = image->header_bytes;
+
+    image->header_at = first->address;
+    if (first->length < WRY_BOOT_HEADER_SIZE ||
+        !image_file_read(image->file, first->address, bytes, WRY_BOOT_HEADER_SIZE) ||
+        !wry_boot_header_present(bytes)) {
+        if (image->facts.what == WRY_WHAT_OTHER)
+            read_table(image);
+        return WRY_OUTCOME_DONE;
+    }
+    image->facts.what = WRY_WHAT_PROGRAM;
+    image->facts.has_header = wry_boot_header_get(&image->facts.header, bytes);
+    enum wry_outcome outcome = check_whole(station, image);
+    image->facts.damaged = outcome != WRY_OUTCOME_DONE;
+    if (must_be_whole)
+        return outcome;
+    station_begin(station);
+    return WRY_OUTCOME_DONE;
+}
+
+bool image_has_offset(const struct image *image)
+{
+    return image->place && g_ascii_isdigit(image->place[0]);
+}
+
+void image_place(struct image *image, uint32_t base)
+{
+    const struct image_file *file = image->file;
+    const struct image_extent *first = extent_of(file, 0);
+    const struct image_extent *last = extent_of(file, file->extents->len - 1);
+
+    image->facts.base = base;
+    image->facts.start = base + first->address;
+    image->facts.span = (uint64_t)last->address + last->length - first->address;
+}
+
+enum wry_outcome image_take_file(struct wry_station *station, struct image *image,
+                                 struct image_file *file, bool must_be_whole)
+{
+    uint32_t base = 0;
+
+    image->file = file;
+    image->facts.path = file->path;
+    image->facts.name = file->name;
+    image->facts.length = file->length;
+    if (image_has_offset(image))
+        units_parse_offset(image->place, &base);
+    image_place(image, base);
+    enum wry_outcome outcome = read_header(station, image, must_be_whole);
+    bool raw = file->format == WRY_IMAGE_RAW;
+    if (outcome == WRY_OUTCOME_DONE && !image->place && raw &&
+        (image->facts.what == WRY_WHAT_OTHER || image->facts.what == WRY_WHAT_FOLDER))
+        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_PLACE, image->path);
+    return outcome;
+}
+
+/* Settings for a region that is named; whether that is one of settings is not known yet. What is
+ * wrong with them is told when it is. */
+static struct image_file *open_settings(struct image *image, GError **error)
+{
+    image->settings = settings_load(image->path, &image->settings_error);
+    if (!image->settings)
+        return NULL;
+    image->facts.what = WRY_WHAT_SETTINGS;
+    image->keys = g_ptr_array_new_with_free_func(g_free);
+    for (guint i = 0; i < settings_count(image->settings); i++) {
+        const struct wry_setting *setting = settings_at(image->settings, i);
+        g_ptr_array_add(image->keys, g_strndup(setting->key, setting->key_length));
+    }
+    g_ptr_array_add(image->keys, NULL);
+    image->facts.keys = (const char *const *)image->keys->pdata;
+    return image_source_settings(image->path, image->settings, 1, error);
+}
+
+static struct image_file *open_file(struct image *image, const enum wry_image_format *format,
+                                    GError **error)
+{
+    struct image_file *file = NULL;
+    bool named = image->place && !image_has_offset(image);
+
+    if (g_file_test(image->path, G_FILE_TEST_IS_DIR)) {
+        image->facts.what = WRY_WHAT_FOLDER;
+        return image_source_folder(image->path, error);
+    }
+    if (named && !format &&
+        (g_str_has_suffix(image->path, ".yaml") || g_str_has_suffix(image->path, ".yml")))
+        file = open_settings(image, error);
+    return file || (error && *error) ? file : image_file_open(image->path, format, error);
+}
+
+/* Records under a name that says raw binary. */
+static bool is_misnamed(const char *path, enum wry_image_format *format)
+{
+    return g_str_has_suffix(path, ".bin") && image_file_look(path, format) &&
+           (*format == WRY_IMAGE_INTEL_HEX || *format == WRY_IMAGE_S_RECORD);
+}
+
+enum wry_outcome image_open(struct wry_station *station, struct image *image,
+                            const struct wry_image_options *options,
+                            const enum wry_image_format *format, bool must_be_whole)
+{
+    GError *error = NULL;
+    enum wry_image_format records = WRY_IMAGE_RAW;
+    uint32_t base = 0;
+
+    image->place = g_strdup(options->place);
+    image->path = g_strdup(options->file);
+    image->facts.path = image->facts.name = image->path;
+    if (image_has_offset(image) && !units_parse_offset(image->place, &base)) {
+        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
+        station->problem.other = g_strdup(options->file);
+        return station->problem.outcome;
+    }
+    if (g_str_has_prefix(image->path, IMAGE_SHELF))
+        return WRY_OUTCOME_DONE;
+    if (must_be_whole && !format && is_misnamed(image->path, &records)) {
+        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file);
+        station->problem.other = g_strdup(image_format_title(records));
+        return station->problem.outcome;
+    }
+    struct image_file *file = open_file(image, format, &error);
+    if (!file)
+        return station_fail_system(station, error);
+    enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
+    if (outcome != WRY_OUTCOME_DONE || file->format == WRY_IMAGE_RAW)
+        return outcome;
+    return image_has_offset(image)
+               ? station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, options->file)
+               : WRY_OUTCOME_DONE;
+}
+
+void image_close(struct image *image)
+{
+    image_file_free(image->file);
+    settings_free(image->settings);
+    g_clear_error(&image->settings_error);
+    if (image->keys)
+        g_ptr_array_unref(image->keys);
+    g_free(image->shelf_name);
+    g_free(image->place);
+    g_free(image->path);
+    g_free(image);
+}
+
+static bool read_piece(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    const struct image_piece *piece = context;
+    const struct image *image = piece->image;
+    uint32_t address = piece->address + offset;
+
+    if (!image_file_read(image->file, address, to, n))
+        return false;
+    if (image->facts.header_set || image->facts.read_set) {
+        uint64_t from = MAX(address, image->header_at);
+        uint64_t end =
+            MIN((uint64_t)address + n, (uint64_t)image->header_at + WRY_BOOT_HEADER_SIZE);
+        if (from < end)
+            memcpy(to + (from - address), image->header_bytes + (from - image->header_at),
+                   (size_t)(end - from));
+    }
+    return true;
+}
+
+struct wry_reader image_reader(struct image_piece *piece)
+{
+    return (struct wry_reader){.context = piece, .read = read_piece};
+}

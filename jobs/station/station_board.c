@@ -1,0 +1,180 @@
+/* Getting a board to answer, and leaving it. */
+#include "station_board.h"
+
+#include "jobs/station/diagnosis.h"
+#include "jobs/station/link.h"
+#include "jobs/station/recovery.h"
+#include "jobs/station/run_record.h"
+#include "jobs/station/serial_text.h"
+#include "pack/content_packer.h"
+#include "store/file/adapter_speeds.h"
+
+enum {
+    RUNS_LEAST = 24, /* bytes of text that are no loading mode */
+};
+
+/* While someone holds the button: what the board says tells whether for long enough. Each board
+ * text is judged once, when it says no more. */
+static void tell_heard(struct wry_station *station)
+{
+    const struct wry_session_stats *stats = wry_session_stats(&station->session);
+    uint32_t outside = stats->bytes_outside;
+    uint8_t bytes[WRY_SESSION_HEARD];
+    bool still_coming = outside != station->hand_seen;
+
+    station->hand_seen = outside;
+    if (still_coming || outside - station->hand_judged < RUNS_LEAST)
+        return;
+    size_t n = wry_session_heard(&station->session, bytes);
+    size_t fresh = MIN(n, (size_t)(outside - station->hand_judged)), readable = 0;
+    g_autoptr(GString) text = g_string_new(NULL);
+    for (size_t i = n - fresh; i < n; i++) {
+        bool is_text = serial_text_is_readable(bytes[i]);
+        g_string_append_c(text, is_text ? (char)bytes[i] : '?');
+        readable += is_text;
+    }
+    station->hand_judged = outside;
+    if (diagnosis_says_loading(text->str))
+        station_note(station, WRY_NOTE_BY_HAND_LOADING, NULL);
+    else if (readable * 10 >= fresh * 8)
+        station_note(station, WRY_NOTE_BY_HAND_RUNS, NULL);
+}
+
+static bool on_progress(void *context, const struct wry_session_progress *progress)
+{
+    struct wry_station *station = context;
+
+    if (progress->step == WRY_STEP_CONNECT && station->settings.by_hand && !station->hand_told) {
+        station->hand_told = true;
+        station_note(station, WRY_NOTE_BY_HAND, NULL);
+    }
+    if (progress->step == WRY_STEP_CONNECT && station->settings.by_hand)
+        tell_heard(station);
+    if (progress->flash_busy && !station->busy_told) {
+        station->busy_told = true;
+        station_note(station, WRY_NOTE_FLASH_BUSY, NULL);
+    }
+    station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
+    return station_stopped(station);
+}
+
+uint32_t board_token(const struct wry_station *station)
+{
+    return station->bench ? 1 : g_random_int();
+}
+
+struct wry_session_config board_config(struct wry_station *station)
+{
+    const struct wry_station_settings *settings = &station->settings;
+    struct wry_session_config config = {.token = board_token(station),
+                                        .start_speed = settings->call_speed,
+                                        .max_speed = settings->max_speed,
+                                        .by_hand = settings->by_hand,
+                                        .call_time = settings->call_time,
+                                        .patience = settings->patience,
+                                        .clear_protection = settings->clear_protection,
+                                        .trust_capacity = settings->expect_flash > 0,
+                                        .packer = station->pack ? pack_packer(station->pack) : NULL,
+                                        .read_memory = station->read_memory,
+                                        .kept = station->kept,
+                                        .kept_count = STATION_KEPT_SECTORS,
+                                        .context = station,
+                                        .progress = on_progress};
+
+    /* On a pipe whose far end has a fixed speed, that is the only one. */
+    if (station->pipe_speed > 0)
+        config.start_speed = config.max_speed = station->pipe_speed;
+    return config;
+}
+
+enum wry_status board_call(struct wry_station *station, const struct wry_session_config *config)
+{
+    station->started = station_now(station);
+    station->called = true;
+    station_step(station, WRY_PHASE_CONNECT);
+    wry_session_init(&station->session, station->port, config);
+    enum wry_status status = wry_session_connect(&station->session);
+    station_step_end(station, WRY_PHASE_CONNECT);
+    station->heard_before = wry_session_stats(&station->session)->bytes_printable;
+    if (station->hand_told && status == WRY_OK)
+        station_note(station, WRY_NOTE_BY_HAND_ANSWERED, NULL);
+    return status;
+}
+
+static enum wry_outcome check_expected(struct wry_station *station)
+{
+    const struct wry_station_settings *settings = &station->settings;
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+
+    if (settings->expect_chip && chip != settings->expect_chip) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL);
+        station->problem.chip = settings->expect_chip;
+        station->problem.found_chip = chip;
+        station->problem.chip_code = board->chip_code;
+        return station->problem.outcome;
+    }
+    if (settings->expect_flash > 0 && board->capacity != settings->expect_flash) {
+        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL);
+        station->problem.expected = settings->expect_flash;
+        station->problem.found = board->capacity;
+        return station->problem.outcome;
+    }
+    return WRY_OUTCOME_DONE;
+}
+
+/* Why it is no faster, and so that the next command need not find out again. */
+static void tell_speed(const struct wry_station *station, const char *adapter, uint32_t likely)
+{
+    const struct wry_session *session = &station->session;
+    bool slower = session->stats.speed_steps_down > 0;
+
+    if (slower && adapter)
+        adapter_speeds_keep(adapter, session->speed);
+    if (slower || session->speed == likely)
+        station_tell(station,
+                     (struct wry_event){.kind = WRY_EVENT_NOTE,
+                                        .note = slower ? WRY_NOTE_SLOWER : WRY_NOTE_SPEED_KNOWN,
+                                        .speed = session->speed});
+}
+
+enum wry_outcome board_connect(struct wry_station *station, bool settles)
+{
+    if (station->connected) {
+        run_record_board(station);
+        return WRY_OUTCOME_DONE;
+    }
+    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    run_record_touch(station);
+    struct wry_session_config config = board_config(station);
+    g_autofree char *adapter = open_adapter_name(station);
+    if (adapter && config.max_speed == 0)
+        config.likely_speed = adapter_speeds_find(adapter);
+    enum wry_status status = board_call(station, &config);
+    if (status != WRY_OK)
+        return station_fail_session(station, status);
+    tell_speed(station, adapter, config.likely_speed);
+    /* Also a board that is not the one expected was here. */
+    run_record_board(station);
+    outcome = check_expected(station);
+    if (outcome != WRY_OUTCOME_DONE)
+        return outcome;
+    station->connected = true;
+    if (station->settings.board)
+        station->settings.board(station->settings.context, station);
+    recovery_tell(station, settles);
+    return WRY_OUTCOME_DONE;
+}
+
+/* Also a board that is not the one expected is left as it should be. */
+void board_leave(struct wry_station *station)
+{
+    if (!station->port || !station->session.connected || station->session.port_failed)
+        return;
+    if (station->settings.leaves_running)
+        wry_session_start(&station->session);
+    else
+        wry_session_leave(&station->session);
+}

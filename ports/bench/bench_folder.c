@@ -1,0 +1,364 @@
+/* The bench folder. */
+#include "bench_folder.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <gio/gio.h>
+#include <glib/gstdio.h>
+#include <stddef.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/mman.h>
+#include <unistd.h>
+
+#include "base/file_lock.h"
+#include "base/folders.h"
+#include "buttons.h"
+
+#define DESCRIPTION "board.yaml"
+#define FLASH "flash.bin"
+
+#define RESET_RISE UINT64_C(7000000) /* ns: 10 kOhm and 1 uF to the half of the supply */
+
+struct bench_board {
+    struct sim_board board;
+    struct sim_adapter adapter;
+    int file;
+    uint8_t *cells;
+    size_t size;
+    const struct wry_wiring *taken_for, *wired;
+    bool rts;             /* as it was last set */
+    struct wry_port port; /* the adapter's, by way of both */
+};
+
+char *bench_default_folder(void)
+{
+    char *named = folders_named("WRYTOGRAPH_BENCH");
+
+    return named ? named : folders_user(FOLDER_DATA, "bench");
+}
+
+void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE])
+{
+    uint32_t sum = wry_crc32(0, (const uint8_t *)name, strlen(name));
+
+    eui48[0] = 0x02;
+    eui48[1] = 0x57;
+    eui48[2] = (uint8_t)(sum >> 24);
+    eui48[3] = (uint8_t)(sum >> 16);
+    eui48[4] = (uint8_t)(sum >> 8);
+    eui48[5] = (uint8_t)sum;
+}
+
+/* A name is a plain folder name: letters, digits, '-', '_' and '.', not beginning with a '.'. */
+static gboolean check_name(const char *name, GError **error)
+{
+    gboolean fits = name[0] != '\0' && name[0] != '.' && strlen(name) <= 64;
+
+    for (const char *c = name; *c; c++)
+        fits = fits && (g_ascii_isalnum(*c) || strchr("-_.", *c));
+    if (!fits)
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_NAME,
+                    "'%s' is no name for a board: use letters, digits, '-', '_' and '.'", name);
+    return fits;
+}
+
+static gboolean file_error(GError **error, const char *path)
+{
+    g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    return FALSE;
+}
+
+static gboolean check_description(const struct bench_description *description, GError **error)
+{
+    const struct wry_chip *chip = description->chip;
+    uint32_t size = description->flash_size;
+
+    if ((size & (size - 1)) == 0 && size >= chip->flash_min && size <= chip->flash_max)
+        return TRUE;
+    g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE,
+                "a %s has a flash of %u KiB to %u KiB, a power of two; %u KiB does not fit",
+                chip->title, (unsigned)(chip->flash_min / 1024), (unsigned)(chip->flash_max / 1024),
+                (unsigned)(size / 1024));
+    return FALSE;
+}
+
+/* flash.bin of the full size: the content file first, blank behind it. Piece by piece: a flash may
+ * be larger than what a command should hold. */
+static gboolean fill_flash(FILE *flash, FILE *content, uint32_t size)
+{
+    uint8_t piece[16384];
+
+    for (uint32_t at = 0; at < size; at += sizeof piece) {
+        size_t n = content ? fread(piece, 1, sizeof piece, content) : 0;
+        memset(piece + n, 0xFF, sizeof piece - n);
+        if (fwrite(piece, 1, sizeof piece, flash) != sizeof piece)
+            return FALSE;
+    }
+    return !content || !ferror(content);
+}
+
+static gboolean make_flash(const char *path, uint32_t size, const char *content_path,
+                           GError **error)
+{
+    FILE *content = content_path ? fopen(content_path, "rb") : NULL;
+
+    if (content_path && !content)
+        return file_error(error, content_path);
+    FILE *flash = fopen(path, "wb");
+    gboolean made = flash && fill_flash(flash, content, size);
+    if (flash)
+        made = fclose(flash) == 0 && made;
+    if (!made)
+        file_error(error, path);
+    if (made && content && getc(content) != EOF) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "%s: larger than a flash of %u KiB",
+                    content_path, (unsigned)(size / 1024));
+        made = FALSE;
+    }
+    if (content)
+        fclose(content);
+    return made;
+}
+
+gboolean bench_add(const char *folder, const char *name,
+                   const struct bench_description *description, const char *content, GError **error)
+{
+    g_autofree char *home = g_build_filename(folder, name, NULL);
+    g_autofree char *yaml = g_build_filename(home, DESCRIPTION, NULL);
+    g_autofree char *flash = g_build_filename(home, FLASH, NULL);
+
+    if (!check_name(name, error) || !check_description(description, error))
+        return FALSE;
+    if (g_file_test(home, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_EXISTS, "%s: there is a board '%s' already",
+                    folder, name);
+        return FALSE;
+    }
+    if (g_mkdir_with_parents(home, 0777) != 0)
+        return file_error(error, home);
+    if (make_flash(flash, description->flash_size, content, error) &&
+        board_file_save(yaml, description, error))
+        return TRUE;
+    g_unlink(flash);
+    g_rmdir(home);
+    return FALSE;
+}
+
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+char **bench_list(const char *folder, GError **error)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    const char *name;
+    GDir *dir;
+
+    if (g_file_test(folder, G_FILE_TEST_IS_DIR)) {
+        dir = g_dir_open(folder, 0, error);
+        if (!dir)
+            return NULL;
+        while ((name = g_dir_read_name(dir))) {
+            g_autofree char *yaml = g_build_filename(folder, name, DESCRIPTION, NULL);
+            if (g_file_test(yaml, G_FILE_TEST_EXISTS))
+                g_ptr_array_add(names, g_strdup(name));
+        }
+        g_dir_close(dir);
+    }
+    g_ptr_array_sort(names, by_name);
+    g_ptr_array_add(names, NULL);
+    return (char **)g_ptr_array_steal(names, NULL);
+}
+
+gboolean bench_load(const char *folder, const char *name, struct bench_description *description,
+                    GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
+
+    if (!check_name(name, error))
+        return FALSE;
+    if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+                    name, folder);
+        return FALSE;
+    }
+    return board_file_load(path, description, error);
+}
+
+gboolean bench_save(const char *folder, const char *name,
+                    const struct bench_description *description, GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
+
+    return board_file_save(path, description, error);
+}
+
+static gboolean remove_folder(const char *path, GError **error)
+{
+    GDir *dir = g_dir_open(path, 0, error);
+    gboolean removed = dir != NULL;
+    const char *name;
+
+    while (removed && (name = g_dir_read_name(dir))) {
+        g_autofree char *inner = g_build_filename(path, name, NULL);
+        bool folder =
+            g_file_test(inner, G_FILE_TEST_IS_DIR) && !g_file_test(inner, G_FILE_TEST_IS_SYMLINK);
+        removed =
+            folder ? remove_folder(inner, error) : g_unlink(inner) == 0 || file_error(error, inner);
+    }
+    if (dir)
+        g_dir_close(dir);
+    return removed && (g_rmdir(path) == 0 || file_error(error, path));
+}
+
+static gboolean lock_flash(int file, const char *path, GError **error)
+{
+    switch (file_lock_try(file)) {
+    case FILE_LOCK_OURS:
+        return TRUE;
+    case FILE_LOCK_HELD:
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
+                    path);
+        return FALSE;
+    default:
+        return file_error(error, path);
+    }
+}
+
+gboolean bench_remove(const char *folder, const char *name, GError **error)
+{
+    g_autofree char *home = g_build_filename(folder, name, NULL);
+    g_autofree char *yaml = g_build_filename(home, DESCRIPTION, NULL);
+    g_autofree char *flash = g_build_filename(home, FLASH, NULL);
+
+    if (!check_name(name, error))
+        return FALSE;
+    if (!g_file_test(yaml, G_FILE_TEST_EXISTS)) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+                    name, folder);
+        return FALSE;
+    }
+    int file = open(flash, O_RDWR | O_CLOEXEC);
+    gboolean removed = (file < 0 || lock_flash(file, flash, error)) && remove_folder(home, error);
+    if (file >= 0)
+        close(file);
+    return removed;
+}
+
+static gboolean map_flash(struct bench_board *board, const char *path, size_t size, GError **error)
+{
+    board->file = open(path, O_RDWR | O_CLOEXEC);
+    if (board->file < 0)
+        return file_error(error, path);
+    if (!lock_flash(board->file, path, error))
+        return FALSE;
+    if (lseek(board->file, 0, SEEK_END) != (off_t)size) {
+        g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED,
+                    "%s: should be %" G_GSIZE_FORMAT " bytes long", path, size);
+        return FALSE;
+    }
+    void *cells = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_SHARED, board->file, 0);
+    if (cells == MAP_FAILED)
+        return file_error(error, path);
+    board->cells = cells;
+    board->size = size;
+    return TRUE;
+}
+
+/* What the host means by its outputs, and what the board sees of them. */
+static enum wry_status port_set_lines(void *context, bool reset, bool boot)
+{
+    struct sim_adapter *adapter = context;
+    struct bench_board *board =
+        (struct bench_board *)(void *)((char *)context - offsetof(struct bench_board, adapter));
+    uint64_t delay = board->board.faults.line_delay_ms * UINT64_C(1000);
+    bool dtr, rts;
+
+    if (board->taken_for->none)
+        return WRY_OK;
+    wry_wiring_outputs(board->taken_for, reset, boot, &dtr, &rts);
+    if (delay > 0 && rts != board->rts) {
+        wry_wiring_meaning(board->wired, dtr, board->rts, &reset, &boot);
+        adapter->port.set_lines(context, reset, boot);
+        adapter->port.sleep(context, adapter->port.now(context) + delay);
+    }
+    board->rts = rts;
+    wry_wiring_meaning(board->wired, dtr, rts, &reset, &boot);
+    return adapter->port.set_lines(context, reset, boot);
+}
+
+static void press_buttons(struct bench_board *board, const char *home)
+{
+    struct buttons buttons = buttons_read(home);
+
+    sim_adapter_hold_strap(&board->adapter, buttons.boot || buttons.due);
+    buttons_done(home);
+}
+
+struct bench_board *bench_open(const char *folder, const char *name,
+                               const struct wry_wiring *wiring, GError **error)
+{
+    struct bench_description description;
+    g_autofree char *home = g_build_filename(folder, name, NULL);
+    g_autofree char *path = g_build_filename(folder, name, FLASH, NULL);
+    struct wry_board_identity identity;
+
+    if (!bench_load(folder, name, &description, error) || !check_description(&description, error))
+        return NULL;
+    struct bench_board *board = g_new0(struct bench_board, 1);
+    if (!map_flash(board, path, description.flash_size, error)) {
+        bench_close(board);
+        return NULL;
+    }
+    identity.chip_code = description.chip->code;
+    identity.chip_revision = description.revision;
+    identity.top_speed = description.chip->top_speed;
+    memcpy(identity.eui48, description.eui48, sizeof identity.eui48);
+    uint64_t seed = wry_crc32(0, identity.eui48, sizeof identity.eui48);
+    sim_board_init(&board->board, &identity, board->cells, description.flash_size, seed);
+    sim_board_set_faults(&board->board, &description.faults);
+    sim_adapter_init(&board->adapter, &board->board, seed);
+    board->wired = description.wiring;
+    board->board.reset_rise = board->wired->cross_coupled ? RESET_RISE : 0;
+    board->taken_for = wiring ? wiring : board->wired;
+    board->port = board->adapter.port;
+    board->port.set_lines = port_set_lines;
+    press_buttons(board, home);
+    sim_adapter_power(&board->adapter, true);
+    return board;
+}
+
+const struct wry_port *bench_port(const struct bench_board *board)
+{
+    return &board->port;
+}
+
+const struct wry_wiring *bench_wiring(const struct bench_board *board)
+{
+    return board->wired;
+}
+
+struct sim_adapter *bench_adapter(struct bench_board *board)
+{
+    return &board->adapter;
+}
+
+void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring)
+{
+    board->taken_for = wiring;
+}
+
+void bench_close(struct bench_board *board)
+{
+    if (!board)
+        return;
+    if (board->cells) {
+        sim_adapter_power(&board->adapter, false);
+        munmap(board->cells, board->size);
+    }
+    if (board->file >= 0)
+        close(board->file);
+    g_free(board);
+}
