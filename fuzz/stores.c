@@ -44,23 +44,23 @@ static void keep(struct journal *journal)
     static uint8_t intended[WRY_SECTOR_SIZE];
     const struct wry_span span = {.start = 0x4000, .end = 0x6000};
     struct wry_reader shall_be = {.read = intend};
-    const struct wry_journal *journal = journal_callbacks(journal);
+    const struct wry_journal *callbacks = journal_callbacks(journal);
     GArray *stretches = NULL;
 
     if (!journal_unsettled(journal, &stretches))
         MUST(journal_problem(journal) != NULL);
     g_array_unref(stretches);
-    journal->unsettled(journal->context, 0, 0x400000);
-    if (journal->saved(journal->context, &old, intended) == WRY_KEPT_YES)
+    callbacks->unsettled(callbacks->context, 0, 0x400000);
+    if (callbacks->saved(callbacks->context, &old, intended) == WRY_KEPT_YES)
         MUST(old.from < old.to && old.to <= WRY_SECTOR_SIZE);
     kept = (struct wry_journal_sector){.offset = 0x4000, .from = 0, .to = WRY_SECTOR_SIZE};
-    if (!journal->begin(journal->context, &span, &kept, 1, &shall_be))
+    if (!callbacks->begin(callbacks->context, &span, &kept, 1, &shall_be))
         return;
-    MUST(journal->unsettled(journal->context, 0x5000, 1) != WRY_KEPT_NO);
-    if (journal->end(journal->context, &span))
-        MUST(journal->unsettled(journal->context, 0x5000, 1) != WRY_KEPT_YES);
+    MUST(callbacks->unsettled(callbacks->context, 0x5000, 1) != WRY_KEPT_NO);
+    if (callbacks->end(callbacks->context, &span))
+        MUST(callbacks->unsettled(callbacks->context, 0x5000, 1) != WRY_KEPT_YES);
     /* And leaves one. */
-    journal->begin(journal->context, &span, &kept, 1, &shall_be);
+    callbacks->begin(callbacks->context, &span, &kept, 1, &shall_be);
 }
 
 void stores_use_journal(const char *folder)

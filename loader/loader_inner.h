@@ -92,7 +92,7 @@ void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const ui
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,
                        struct wry_range_message *range);
 
-/* output.c: frames on their way out. */
+/* frame_output.c: frames on their way out. */
 bool loader_output_has_room(const struct wry_loader *loader, size_t body_length);
 /* The caller has checked the room. */
 void loader_output_frame(struct wry_loader *loader, const uint8_t *head, size_t head_length,
