@@ -7,14 +7,14 @@
 #include <unistd.h>
 #include <yaml.h>
 
-GQuark text_file_error_quark(void)
+GQuark wry_text_file_error_quark(void)
 {
     return g_quark_from_static_string("wrytograph-text-file");
 }
 
-static void fail(GError **error, enum text_file_error code, const char *path, const char *what)
+static void fail(GError **error, enum wry_text_file_error code, const char *path, const char *what)
 {
-    g_set_error(error, TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);
+    g_set_error(error, WRY_TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);
 }
 
 int text_file_open_plain(const char *path, GError **error)
@@ -24,9 +24,9 @@ int text_file_open_plain(const char *path, GError **error)
     struct stat info;
 
     if (file < 0 || fstat(file, &info) != 0) {
-        fail(error, TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
+        fail(error, WRY_TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
     } else if (!S_ISREG(info.st_mode)) {
-        fail(error, TEXT_FILE_ERROR_KIND, path,
+        fail(error, WRY_TEXT_FILE_ERROR_KIND, path,
              S_ISDIR(info.st_mode) ? "a folder, not a file" : "not a regular file");
     } else {
         return file;
@@ -105,7 +105,7 @@ static char *read_all(int file, const char *path, size_t *length, GError **error
         n = read(file, text + *length, TEXT_FILE_MAX - *length);
         if (n >= 0)
             continue;
-        fail(error, TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
+        fail(error, WRY_TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
         g_free(text);
         return NULL;
     }
@@ -123,7 +123,7 @@ char *text_file_read(const char *path, enum text_file_kind kind, size_t *length,
     if (text && *length < TEXT_FILE_MAX && text_file_is_shallow(text, *length, kind))
         return text;
     if (text)
-        fail(error, TEXT_FILE_ERROR_TOO_LARGE, path,
+        fail(error, WRY_TEXT_FILE_ERROR_TOO_LARGE, path,
              *length < TEXT_FILE_MAX ? "nested too deep for what it should be"
                                      : "too large for what it should be");
     g_free(text);

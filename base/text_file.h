@@ -10,17 +10,10 @@
 #include <glib.h>
 #include <stdbool.h>
 
+#include "wrytograph-host/error.h"
+
 #define TEXT_FILE_MAX (256u * 1024u) /* bytes */
 #define TEXT_FILE_DEPTH 24u          /* of brackets within brackets */
-
-enum text_file_error {
-    TEXT_FILE_ERROR_SYSTEM,    /* missing, not readable */
-    TEXT_FILE_ERROR_KIND,      /* a folder, a pipe, a device */
-    TEXT_FILE_ERROR_TOO_LARGE, /* or nested too deep */
-};
-
-#define TEXT_FILE_ERROR text_file_error_quark()
-GQuark text_file_error_quark(void);
 
 enum text_file_kind {
     TEXT_FILE_JSON,

@@ -6,6 +6,7 @@
  */
 #include <stdio.h>
 #include <wrytograph-host/jobs.h>
+#include <wrytograph-host/words.h>
 
 struct place {
     const char *image, *link;
@@ -18,6 +19,15 @@ static void on_event(void *context, const struct wry_event *event)
 
     if (event->kind == WRY_EVENT_STEP && event->step == WRY_PHASE_WRITE)
         printf("%s: writing\n", place->link);
+}
+
+/* What the command would print. */
+static void print_problem(const char *link, const struct wry_problem *problem)
+{
+    g_autofree char *sentence = wry_problem_sentence(problem);
+    g_autofree char *advice = wry_problem_advice(problem);
+
+    fprintf(stderr, "%s: %s\n%s\n", link, sentence, advice ? advice : "");
 }
 
 static void *serve(void *context)
@@ -39,6 +49,8 @@ static void *serve(void *context)
         place->outcome = wry_station_verify(station, &options, &verified);
     printf("%s: %s, %u sectors written: %s\n", place->link, board.chip ? board.chip->title : "?",
            (unsigned)written.done.sectors_written, wry_outcome_text(place->outcome));
+    if (place->outcome != WRY_OUTCOME_DONE)
+        print_problem(place->link, wry_station_problem(station));
     wry_verify_result_clear(&verified);
     wry_write_result_clear(&written);
     wry_identity_clear(&board);

@@ -44,6 +44,16 @@ void check_equal(long long expected, long long found, const char *file, int line
            expected, (unsigned long long)expected);
 }
 
+void check_text(const char *expected, const char *found, const char *file, int line,
+                const char *text)
+{
+    if (expected && found ? strcmp(expected, found) == 0 : expected == found)
+        return;
+    say_where(file, line);
+    printf("%s is \"%s\", not \"%s\"\n", text, found ? found : "(none)",
+           expected ? expected : "(none)");
+}
+
 unsigned check_one_in(unsigned n)
 {
 #ifdef __SANITIZE_ADDRESS__

@@ -32,9 +32,14 @@ struct fact {
 #define CHECK(condition) check_true((condition), __FILE__, __LINE__, #condition)
 #define CHECK_EQUAL(expected, found)                                                               \
     check_equal((long long)(expected), (long long)(found), __FILE__, __LINE__, #found)
+/* Two texts; either may be NULL. */
+#define CHECK_TEXT(expected, found) check_text((expected), (found), __FILE__, __LINE__, #found)
 
 void check_true(bool holds, const char *file, int line, const char *text);
 void check_equal(long long expected, long long found, const char *file, int line, const char *text);
+
+void check_text(const char *expected, const char *found, const char *file, int line,
+                const char *text);
 
 /* Said with the next failure: which seed or case is being run; NULL: none any more. */
 void check_context(const char *format, ...);

@@ -16,14 +16,12 @@
 #include "store/ledger/ledger_sqlite.h"
 #include "tables.h"
 
-#define CHECK_TEXT(expected, found) check_text((expected), (found), __LINE__)
+#define CHECK_TAKEN(expected, found) check_taken((expected), (found), __LINE__)
 
 /* Frees what was found. */
-static void check_text(const char *expected, char *found, int line)
+static void check_taken(const char *expected, char *found, int line)
 {
-    check_true(g_strcmp0(expected, found) == 0, __FILE__, line, expected);
-    if (g_strcmp0(expected, found) != 0)
-        g_printerr("  found: %s\n", found);
+    check_text(expected, found, __FILE__, line, "it");
     g_free(found);
 }
 
@@ -33,23 +31,23 @@ static void what_changes_or_saves_a_flash_is_on_record(void)
     scratch_use_gauge("gauge-1", "none");
     EXPECT(0, "no such run on record", command("ledger", "list", NULL));
     EXPECT(0, "", command("backup", scratch_file("gauge-1.zip"), NULL));
-    CHECK_TEXT("backup|passed|0|4194304",
-               cards_ledger("kind||'|'||outcome||'|'||exit_code||'|'||bytes"));
+    CHECK_TAKEN("backup|passed|0|4194304",
+                cards_ledger("kind||'|'||outcome||'|'||exit_code||'|'||bytes"));
     EXPECT(0, "", command("write", placed("app", "gauge.bin"), NULL));
-    CHECK_TEXT("write|passed|app|gauge.bin",
-               cards_ledger("kind||'|'||outcome||'|'||json_extract(contents,'$[0].region')||'|'||"
-                            "json_extract(contents,'$[0].file')"));
+    CHECK_TAKEN("write|passed|app|gauge.bin",
+                cards_ledger("kind||'|'||outcome||'|'||json_extract(contents,'$[0].region')||'|'||"
+                             "json_extract(contents,'$[0].file')"));
     EXPECT(0, "", command("erase", "log", NULL));
-    CHECK_TEXT("erase|passed", cards_ledger("kind||'|'||outcome"));
+    CHECK_TAKEN("erase|passed", cards_ledger("kind||'|'||outcome"));
     EXPECT(0, "", command("restore", scratch_file("gauge-1.zip"), NULL));
-    CHECK_TEXT("restore|gauge-1.zip",
-               cards_ledger("kind||'|'||json_extract(contents,'$[0].file')"));
+    CHECK_TAKEN("restore|gauge-1.zip",
+                cards_ledger("kind||'|'||json_extract(contents,'$[0].file')"));
     /* When, where, who, what. */
-    CHECK_TEXT("1", cards_ledger("began <= ended AND began GLOB '20*-*-*T*:*:*.*Z'"));
+    CHECK_TAKEN("1", cards_ledger("began <= ended AND began GLOB '20*-*-*T*:*:*.*Z'"));
     g_autofree char *where = g_strdup_printf("%s|%s|bench:gauge-1|02:57:B8:FE:82:F1|turnstone-t2",
                                              g_get_host_name(), g_get_user_name());
-    CHECK_TEXT(where, cards_ledger("computer||'|'||username||'|'||link||'|'||board||'|'||chip"));
-    CHECK_TEXT("4", cards_query("SELECT count(DISTINCT id) FROM run"));
+    CHECK_TAKEN(where, cards_ledger("computer||'|'||username||'|'||link||'|'||board||'|'||chip"));
+    CHECK_TAKEN("4", cards_query("SELECT count(DISTINCT id) FROM run"));
 }
 
 /* A table that somebody else made, whose row has nothing of what every row has. */
@@ -164,19 +162,19 @@ static void what_only_looks_is_not(void)
     EXPECT(0, "", command("erase", "log", "--dry-run", NULL));
     /* Nor what never came to a board. */
     EXPECT(3, "", command("write", "app=/nowhere/x.bin", NULL));
-    CHECK_TEXT("4", cards_query("SELECT count(*) FROM run"));
+    CHECK_TAKEN("4", cards_query("SELECT count(*) FROM run"));
 }
 
 static void failures_are_on_record_with_their_reason(void)
 {
     EXPECT(0, "", command("bench", "fault", "gauge-1", "unpowered", NULL));
     EXPECT(4, "", command("write", placed("app", "gauge.bin"), NULL));
-    CHECK_TEXT("failed|4|connect|no answer from the board on bench:gauge-1",
-               cards_ledger("outcome||'|'||exit_code||'|'||failed_at||'|'||reason"));
-    CHECK_TEXT("1", cards_ledger("board IS NULL"));
+    CHECK_TAKEN("failed|4|connect|no answer from the board on bench:gauge-1",
+                cards_ledger("outcome||'|'||exit_code||'|'||failed_at||'|'||reason"));
+    CHECK_TAKEN("1", cards_ledger("board IS NULL"));
     EXPECT(0, "", command("bench", "fault", "gauge-1", "none", "protect=0x1c", NULL));
     EXPECT(8, "", command("write", placed("app", "gauge.bin"), NULL));
-    CHECK_TEXT("failed|8", cards_ledger("outcome||'|'||exit_code"));
+    CHECK_TAKEN("failed|8", cards_ledger("outcome||'|'||exit_code"));
     EXPECT(0, "", command("bench", "fault", "gauge-1", "none", NULL));
 }
 

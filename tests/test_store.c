@@ -123,7 +123,7 @@ static void a_pending_file_appears_only_when_it_is_committed(void)
     CHECK(g_file_test(path, G_FILE_TEST_EXISTS));
     CHECK_EQUAL(before + 1, files_in(scratch()));
     CHECK(atomic_file_begin(path, FALSE, &error) == NULL);
-    CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
+    CHECK(g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS));
     g_clear_error(&error);
     file = atomic_file_begin(path, TRUE, &error);
     CHECK(g_file_set_contents(atomic_file_path(file), "anew", 4, NULL));
@@ -165,7 +165,7 @@ static void a_name_that_was_taken_meanwhile_is_not_overwritten(void)
     CHECK(g_file_set_contents(atomic_file_path(file), "mine", 4, NULL));
     CHECK(g_file_set_contents(path, "theirs", 6, NULL));
     CHECK(!atomic_file_commit(file, &error));
-    CHECK(g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS));
+    CHECK(g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS));
     g_clear_error(&error);
     size_t n = 0;
     g_autofree uint8_t *text = scratch_read("race.txt", &n);

@@ -88,12 +88,6 @@ struct wry_card *card_open(struct app *app, const char *path, const struct card_
 
 /* check */
 
-static char *words(void *context, const struct wry_problem *problem)
-{
-    (void)context;
-    return explain_words(problem);
-}
-
 /* What a kit's share means; "" where there is none. Free with g_free. */
 static char *share_words(const struct wry_card_facts *facts)
 {
@@ -127,7 +121,7 @@ static int check_one(struct app *app, const char *path, const struct card_option
 
     if (!find_trust(app, path, options, &trust))
         return -1;
-    g_autoptr(GPtrArray) mistakes = wry_card_check(path, trust, words, NULL, &error);
+    g_autoptr(GPtrArray) mistakes = wry_card_check(path, trust, &error);
     if (!mistakes) {
         explain_error(app, error);
         return -1;

@@ -10,6 +10,7 @@
 #include "views/json.h"
 #include "views/run_outcome.h"
 #include "wrytograph-host/serial.h"
+#include "wrytograph-host/words.h"
 
 #define LOOK_EVERY 300000 /* us */
 #define CALL_TIME 700000u /* us for a board to answer that may not be there */
@@ -86,7 +87,7 @@ static void tell_trouble(struct each *each, const struct wry_problem *problem)
         explain(each->app, problem);
         return;
     }
-    words = explain_words(problem);
+    words = wry_problem_sentence(problem);
     if (g_strcmp0(words, each->trouble) == 0)
         return;
     app_note(each->app, "%s; waiting for that to end.", words);

@@ -64,12 +64,6 @@ static void on_board(void *context, const struct wry_station *station)
     g_mutex_unlock(&listener->row->lock);
 }
 
-static char *words(void *context, const struct wry_problem *problem)
-{
-    (void)context;
-    return explain_words(problem);
-}
-
 /* Boards that have ended since: the rows say so, and the logs. */
 static void turn(void *context)
 {
@@ -183,7 +177,6 @@ static int run(struct many *many, const struct card_options *options, struct lis
         return code;
     wry_card_prepare(many->card, &settings);
     settings.event = on_event;
-    settings.words = words;
     settings.board = on_board;
     if (!open_logs(many, folder))
         return many->app->code;

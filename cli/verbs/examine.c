@@ -3,17 +3,17 @@
 #include "values.h"
 #include "verbs.h"
 #include "views/explain.h"
-#include "views/findings.h"
 #include "views/json.h"
 #include "views/wiring_drawing.h"
+#include "wrytograph-host/words.h"
 
 static void print_evidence(const struct app *app, const struct wry_evidence *evidence)
 {
     bool good = evidence->finding == WRY_FINDING_GOOD || evidence->finding == WRY_FINDING_SLOW;
-    const char *const *checks = findings_checks(evidence->finding);
-    g_autofree char *heard = findings_evidence(evidence);
+    const char *const *checks = wry_finding_checks(evidence->finding);
+    g_autofree char *heard = wry_evidence_text(evidence);
 
-    app_outcome(app, good, "%s", findings_cause(evidence->finding));
+    app_outcome(app, good, "%s", wry_finding_cause(evidence->finding));
     app_print(app, "Heard: %s.", heard);
     if (checks[0])
         app_print(app, "Check, in this order:");

@@ -8,7 +8,6 @@
 #include "views/announce.h"
 #include "views/explain.h"
 #include "views/mismatches.h"
-#include "views/notes.h"
 #include "views/progress.h"
 #include "views/terminal.h"
 #include "wrytograph-host/ledger.h"
@@ -19,7 +18,7 @@ static void on_event(void *context, const struct wry_event *event)
 
     progress_show(app->live, event);
     if (event->kind == WRY_EVENT_NOTE)
-        notes_tell(app, event);
+        explain_note(app, event);
     else if (event->kind == WRY_EVENT_PLANNED)
         announce(app, event->planned);
     else if (event->kind == WRY_EVENT_COMPARED)
@@ -37,12 +36,6 @@ static int parse_expected(struct app *app, struct wry_station_settings *settings
     if (code == EXIT_DONE && app->expect_flash)
         code = values_flash(app, app->expect_flash, &settings->expect_flash);
     return code;
-}
-
-static char *words(void *context, const struct wry_problem *problem)
-{
-    (void)context;
-    return explain_words(problem);
 }
 
 /* Work is not refused for want of a record of it. */
@@ -67,7 +60,6 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
                                       .clear_protection = app->clear_protection,
                                       .without_known = app->no_guess,
                                       .layout_file = app->layout_path,
-                                      .words = words,
                                       .context = app,
                                       .event = on_event,
                                       .stop = app_stop()};

@@ -6,8 +6,8 @@
 #include <string.h>
 
 #include "announce.h"
+#include "explain.h"
 #include "base/folders.h"
-#include "notes.h"
 #include "output_file.h"
 
 enum {
@@ -140,7 +140,7 @@ void board_log_take(struct board_log *log, const struct wry_event *event)
         board_log_line(log, step);
         break;
     case WRY_EVENT_NOTE:
-        notes_tell(&log->app, event);
+        explain_note(&log->app, event);
         break;
     case WRY_EVENT_PLANNED:
         announce(&log->app, event->planned);

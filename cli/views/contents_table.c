@@ -55,7 +55,7 @@ static char *program_words(const struct wry_content_of *content)
             : g_strdup("");
 
     return g_strdup_printf("%s for %s, %s at %u MHz; digest %s%s%s", header->version,
-                           words_chip(wry_chip_by_code(header->chip_code)), lines,
+                           wry_chip_title(wry_chip_by_code(header->chip_code)), lines,
                            header->read_clock, digest_word(content->digest), later, shelf);
 }
 
@@ -161,7 +161,7 @@ void contents_table_add(const struct app *app, const GPtrArray *contents)
         json_add_text(b, "holds", holds_name(content->holds));
         if (content->holds == WRY_HOLDS_PROGRAM) {
             json_add_text(b, "version", content->header.version);
-            json_add_text(b, "chip", words_chip(wry_chip_by_code(content->header.chip_code)));
+            json_add_text(b, "chip", wry_chip_title(wry_chip_by_code(content->header.chip_code)));
             json_add_text(b, "digest", digests[content->digest]);
         }
         if (content->on_shelf)

@@ -12,7 +12,7 @@ static void print_board(const struct app *app, const struct wry_identity *identi
     g_autofree char *address = units_address(board->eui48);
     g_autofree char *size = units_flash_size(board->capacity);
     g_autofree char *protected = words_protected(identity);
-    g_autofree char *limit = words_limit(board->flash_limit, board->erase_least);
+    g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
 
     app_print(app, "address   %s", address);
     app_print(app, "chip      %s, revision %u", identity->chip ? identity->chip->title : "unknown",

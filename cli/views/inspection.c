@@ -81,9 +81,9 @@ static void print_header(const struct app *app, const struct wry_inspection *ins
     show(app, "header", words_header_state(inspection->header_state));
     if (inspection->header_state != WRY_HEADER_FITS)
         return;
-    g_autofree char *program =
-        g_strdup_printf("%s%s%s", header->version, header->kind == WRY_PROGRAM_UNSAID ? "" : ", ",
-                        header->kind == WRY_PROGRAM_UNSAID ? "" : words_program(header->kind));
+    g_autofree char *program = g_strdup_printf(
+        "%s%s%s", header->version, header->kind == WRY_PROGRAM_UNSAID ? "" : ", ",
+        header->kind == WRY_PROGRAM_UNSAID ? "" : wry_program_kind_title(header->kind));
     show(app, "program", program);
     if (header->only_upgrade)
         show(app, "meant", "only as an upgrade of a board that has a program");

@@ -2,10 +2,10 @@
 #include "json.h"
 
 #include "base/units.h"
-#include "findings.h"
 #include "stats.h"
 #include "store/image/image_file.h"
 #include "words.h"
+#include "wrytograph-host/words.h"
 
 void json_add_text(JsonBuilder *b, const char *name, const char *value)
 {
@@ -90,7 +90,7 @@ void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
 {
     const struct wry_hello_reply *board = &identity->board;
     g_autofree char *protected = words_protected(identity);
-    g_autofree char *limit = words_limit(board->flash_limit, board->erase_least);
+    g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
     g_autofree char *jedec =
         g_strdup_printf("%02X %02X %02X", board->jedec[0], board->jedec[1], board->jedec[2]);
 
@@ -114,10 +114,10 @@ void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
 
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence)
 {
-    g_autofree char *heard = findings_evidence(evidence);
+    g_autofree char *heard = wry_evidence_text(evidence);
 
     json_add_text(b, "finding", wry_finding_name(evidence->finding));
-    json_add_text(b, "cause", findings_cause(evidence->finding));
+    json_add_text(b, "cause", wry_finding_cause(evidence->finding));
     json_add_text(b, "heard", heard);
     json_add_number(b, "speed_baud", evidence->speed);
 }
@@ -271,7 +271,7 @@ static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
     if (header->kind != WRY_PROGRAM_UNSAID)
         json_add_text(b, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
     json_add_boolean(b, "only_upgrade", header->only_upgrade);
-    json_add_text(b, "chip", words_chip(wry_chip_by_code(header->chip_code)));
+    json_add_text(b, "chip", wry_chip_title(wry_chip_by_code(header->chip_code)));
     json_add_text(b, "flash", flash);
     json_add_text(b, "read_mode", mode);
     json_add_text(b, "body", body);

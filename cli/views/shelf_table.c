@@ -126,7 +126,8 @@ static void print_item(const struct app *app, const struct wry_shelf_item *item,
     g_autofree char *version = g_strdup_printf("%s%s", item->version, item->preferred ? " *" : "");
 
     app_print(app, "%-16s %-10s %-13s %-18s %-14s %-8s %s", item->name, version,
-              item->chip_code == 0 ? "any" : words_chip(chip), flash, size, region_word(item), fit);
+              item->chip_code == 0 ? "any" : wry_chip_title(chip), flash, size, region_word(item),
+              fit);
     add_item(app, item, board, fit, fits);
 }
 

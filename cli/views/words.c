@@ -8,23 +8,6 @@ enum {
     OFFSETS_MAX = 6, /* named in one sentence */
 };
 
-const char *words_chip(const struct wry_chip *chip)
-{
-    return chip ? chip->title : "chip unknown here";
-}
-
-const char *words_program(uint8_t kind)
-{
-    switch (kind) {
-    case WRY_PROGRAM_START:
-        return "a start program";
-    case WRY_PROGRAM_APP:
-        return "an application";
-    default:
-        return "a program";
-    }
-}
-
 bool words_would_not_start(const struct wry_planned *planned, const struct wry_planned_image *image)
 {
     const struct wry_region *region =
@@ -50,27 +33,6 @@ const char *words_layout(const struct wry_layout *layout)
         break;
     }
     return "none known";
-}
-
-char *words_limit(uint8_t limit, uint64_t erase_least)
-{
-    g_autofree char *least = units_bytes(erase_least);
-
-    switch (limit) {
-    case WRY_FLASH_FULL:
-        return NULL;
-    case WRY_FLASH_COARSE:
-        return erase_least > 0 ? g_strdup_printf("it erases no less than %s at a time", least)
-                               : g_strdup("it has no erase of 4 KiB");
-    case WRY_FLASH_MIXED:
-        return g_strdup("it erases 4 KiB alone only in parts of it");
-    case WRY_FLASH_SHORT_PAGES:
-        return g_strdup("it programs fewer than 256 bytes at a time");
-    case WRY_FLASH_UNCLEAR:
-        return g_strdup("what it says of its erase units contradicts itself");
-    default:
-        return g_strdup_printf("its loader gives a reason that is not known here (%u)", limit);
-    }
 }
 
 char *words_protected(const struct wry_identity *identity)

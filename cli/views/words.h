@@ -5,24 +5,16 @@
 #include "app/app.h"
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/jobs.h"
-
-/* "Turnstone T2", or that it is not known here. */
-const char *words_chip(const struct wry_chip *chip);
-
-/* Where the layout comes from. */
-/* "an application", "a start program" or "a program", by the kind in its header. */
-const char *words_program(uint8_t kind);
+#include "wrytograph-host/words.h"
 
 /* True for what stands where the chip starts programs, and would not be started. */
 bool words_would_not_start(const struct wry_planned *planned,
                            const struct wry_planned_image *image);
 
+/* Where the layout comes from. */
 const char *words_layout(const struct wry_layout *layout);
 
-/* "nothing", or a range and the bits. */
-/* What the flash does not allow, "each erase takes 256 KiB, ..."; NULL when it allows all. Free
- * with g_free. */
-char *words_limit(uint8_t limit, uint64_t erase_least);
+/* "nothing", or a range and the bits. Free with g_free. */
 char *words_protected(const struct wry_identity *identity);
 
 /* "02:57:… (Turnstone T2, 4 MiB (32 Mbit) flash) on /dev/ttyUSB0 at 921600 baud" */

@@ -74,12 +74,10 @@ bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_fil
 /*
  * All that is wrong with a card or a kit, and with what it names: files, places, settings, the
  * table of boards, for each size of flash; struct wry_diagnostic in the order of the file, free
- * with g_ptr_array_unref. Needs no board. words: a problem as a sentence; free with g_free. NULL
- * with the error when it cannot be read, or is not trusted.
+ * with g_ptr_array_unref. Needs no board. NULL with the error when it cannot be read, or is not
+ * trusted.
  */
-GPtrArray *wry_card_check(const char *path, const char *trust,
-                          char *(*words)(void *context, const struct wry_problem *problem),
-                          void *context, GError **error);
+GPtrArray *wry_card_check(const char *path, const char *trust, GError **error);
 
 /*
  * Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
@@ -144,7 +142,7 @@ struct wry_many_board {
     gint ended;                           /* see wry_many_has_ended; then: */
     enum wry_outcome outcome;
     struct wry_run_result result; /* to be cleared */
-    char *words;                  /* why it did not pass, by settings.words; g_free */
+    char *words;                  /* why it did not pass, in words; g_free */
     bool simulated;
 };
 

@@ -85,7 +85,7 @@ enum wry_note {
     WRY_NOTE_LEDGER_WAITS,     /* n rows wait for the server that has the ledger; text = why the
                                   last attempt failed, or NULL */
     WRY_NOTE_LEDGER_EXPOSED,   /* rows go unencrypted to another computer; text = the server */
-    WRY_NOTE_OTHER_BOARD,      /* the archive comes from the board address, not from this one */
+    WRY_NOTE_OTHER_BOARD,      /* the archive comes from board address, this is own_address */
     WRY_NOTE_STARTED,          /* the board has left loading mode */
     WRY_NOTE_LISTENING,        /* speed */
     WRY_NOTE_READABLE,         /* speed */
@@ -124,7 +124,7 @@ struct wry_event {
     const char *text;
     uint32_t speed, other_speed;             /* baud */
     const struct wry_place *places, *others; /* ends with length 0; NULL = none */
-    uint8_t address[WRY_EUI48_SIZE];
+    uint8_t address[WRY_EUI48_SIZE], own_address[WRY_EUI48_SIZE]; /* of the board at hand */
 };
 
 #ifdef __cplusplus

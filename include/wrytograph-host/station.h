@@ -57,9 +57,7 @@ struct wry_station_settings {
     struct pack_shared *shared; /* packed streams, of those who work at once; see wry_run_many */
     struct wry_ledger *ledger;  /* writes, restores, erasures, backups and cards are put on record
                                    there; outlives the station. NULL: nowhere */
-    /* A problem in words, for the ledger; free with g_free. NULL: a few words are made of it. */
-    char *(*words)(void *context, const struct wry_problem *problem);
-    void *context;                                               /* handed to event and words */
+    void *context;              /* handed to event and board */
     void (*event)(void *context, const struct wry_event *event); /* NULL: nothing is told */
     /* The station as the board has answered: wry_station_board and the like are filled in. NULL:
      * nothing is told. */

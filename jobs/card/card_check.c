@@ -9,11 +9,11 @@
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
 #include "store/text/diagnostics.h"
+#include "wrytograph-host/words.h"
 #include "wrytograph/layout.h"
 
 struct checking {
     const struct wry_card *card;
-    char *(*words)(void *context, const struct wry_problem *problem);
     void *context;
     GPtrArray *mistakes;
     struct wry_station *station; /* without a board */
@@ -62,7 +62,7 @@ static guint find_placement(const struct checking *c, const struct wry_images_op
 static void tell_problem(const struct checking *c, const struct card_placement *placement,
                          const struct card_variant *variant)
 {
-    g_autofree char *text = c->words(c->context, wry_station_problem(c->station));
+    g_autofree char *text = wry_problem_sentence(wry_station_problem(c->station));
 
     complain(c,
              variant     ? variant->at
@@ -112,7 +112,7 @@ static void check_part(const struct checking *c, const struct wry_layout *layout
         wry_layout_find(&target.layout.table, part))
         return;
     if (is_for_parts(wry_station_problem(c->station)->kind))
-        complain(c, at, c->words(c->context, wry_station_problem(c->station)));
+        complain(c, at, wry_problem_sentence(wry_station_problem(c->station)));
 }
 
 /* Values that a board's own block gets have nothing to go into once that is erased. */
@@ -340,13 +340,11 @@ static void check_contents(struct checking *c)
     wry_station_free(c->station);
 }
 
-GPtrArray *wry_card_check(const char *path, const char *trust,
-                          char *(*words)(void *context, const struct wry_problem *problem),
-                          void *context, GError **error)
+GPtrArray *wry_card_check(const char *path, const char *trust, GError **error)
 {
     struct wry_card *card = g_new0(struct wry_card, 1);
     GPtrArray *mistakes = diagnostics_new();
-    struct checking c = {.card = card, .words = words, .context = context, .mistakes = mistakes};
+    struct checking c = {.card = card, .mistakes = mistakes};
 
     card->path = g_strdup(path);
     bool opened = card_begin(card, trust, mistakes, error);

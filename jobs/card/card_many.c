@@ -4,6 +4,7 @@
 #include "jobs/station/station_problem.h"
 #include "pack/shared.h"
 #include "wrytograph-host/card.h"
+#include "wrytograph-host/words.h"
 
 #define TURN_TIME 100000 /* us */
 
@@ -43,9 +44,9 @@ static void run_board(struct many *many, struct wry_many_board *board)
     }
     board->outcome = wry_station_run(station, &options, &board->result);
     const struct wry_problem *problem = wry_station_problem(station);
-    if (board->outcome != WRY_OUTCOME_DONE && board->settings.words) {
-        g_autofree char *words = board->settings.words(board->settings.context, problem);
-        board->words = wry_station_masked(station, words ? words : "");
+    if (board->outcome != WRY_OUTCOME_DONE) {
+        g_autofree char *sentence = wry_problem_sentence(problem);
+        board->words = wry_station_masked(station, sentence);
     }
     board->simulated = wry_station_is_simulated(station);
     wry_station_free(station);

@@ -161,7 +161,7 @@ static enum wry_outcome look_back(struct run *run)
         told = card_history_find(run->station->settings.ledger, run->card, board,
                                  own ? own->id : NULL, &run->earlier, &error);
     else
-        g_set_error(&error, STORE_ERROR, STORE_ERROR_NONE, "there is no ledger");
+        g_set_error(&error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "there is no ledger");
     run->result->earlier = run->earlier.passed;
     run->result->earlier_at = g_strdup(run->earlier.last);
     if (!told && run->card->times > 0 && !run->options->again && !run->options->dry_run) {

@@ -55,5 +55,7 @@ void archives_tell_other_board(const struct wry_station *station, const struct a
     if (archives_same_board(station, archive))
         return;
     memcpy(event.address, archive->eui48, sizeof event.address);
+    memcpy(event.own_address, wry_session_board(&station->session)->eui48,
+           sizeof event.own_address);
     station_tell(station, event);
 }

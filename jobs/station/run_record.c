@@ -7,6 +7,7 @@
 #include "base/units.h"
 #include "jobs/station/secrets.h"
 #include "store/ledger/ledger.h"
+#include "wrytograph-host/words.h"
 
 enum {
     HEARD_LINES = 12,
@@ -266,16 +267,11 @@ static void take_problem(struct wry_station *station)
 {
     struct run_record *r = station->run_record;
     const struct wry_problem *problem = &station->problem;
-    const struct wry_station_settings *settings = &station->settings;
 
     if (problem->evidence.last_line && !r->run->heard)
         run_record_heard(station, problem->evidence.last_line);
-    g_autofree char *words = settings->words
-                                 ? settings->words(settings->context, problem)
-                                 : g_strdup_printf("%s%s%s", wry_outcome_text(problem->outcome),
-                                                   problem->subject ? ": " : "",
-                                                   problem->subject ? problem->subject : "");
-    replace(&r->run->reason, secrets_apply(station->secrets, words ? words : ""));
+    g_autofree char *sentence = wry_problem_sentence(problem);
+    replace(&r->run->reason, secrets_apply(station->secrets, sentence));
 }
 
 static void tell_about_server(struct wry_station *station)

@@ -73,13 +73,13 @@ static enum wry_outcome outcome_of_error(const GError *error)
     if (error->domain == WRY_REMOTE_ERROR)
         return error->code == WRY_REMOTE_ERROR_STOPPED ? WRY_OUTCOME_STOPPED
                                                        : WRY_OUTCOME_NO_ANSWER;
-    if (error->domain == BENCH_ERROR) {
-        if (error->code == BENCH_ERROR_UNKNOWN || error->code == BENCH_ERROR_BUSY)
+    if (error->domain == WRY_BENCH_ERROR) {
+        if (error->code == WRY_BENCH_ERROR_UNKNOWN || error->code == WRY_BENCH_ERROR_BUSY)
             return WRY_OUTCOME_NO_ANSWER;
-        return error->code == BENCH_ERROR_BAD_NAME ? WRY_OUTCOME_USAGE : WRY_OUTCOME_BAD_INPUT;
+        return error->code == WRY_BENCH_ERROR_BAD_NAME ? WRY_OUTCOME_USAGE : WRY_OUTCOME_BAD_INPUT;
     }
-    return g_error_matches(error, STORE_ERROR, STORE_ERROR_EXISTS) ? WRY_OUTCOME_USAGE
-                                                                   : WRY_OUTCOME_BAD_INPUT;
+    return g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS) ? WRY_OUTCOME_USAGE
+                                                                           : WRY_OUTCOME_BAD_INPUT;
 }
 
 enum wry_outcome station_fail_system(struct wry_station *station, GError *error)

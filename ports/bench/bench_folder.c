@@ -58,14 +58,14 @@ static gboolean check_name(const char *name, GError **error)
     for (const char *c = name; *c; c++)
         fits = fits && (g_ascii_isalnum(*c) || strchr("-_.", *c));
     if (!fits)
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_NAME,
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_NAME,
                     "'%s' is no name for a board: use letters, digits, '-', '_' and '.'", name);
     return fits;
 }
 
 static gboolean file_error(GError **error, const char *path)
 {
-    g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "%s: %s", path, g_strerror(errno));
     return FALSE;
 }
 
@@ -76,7 +76,7 @@ static gboolean check_description(const struct bench_description *description, G
 
     if ((size & (size - 1)) == 0 && size >= chip->flash_min && size <= chip->flash_max)
         return TRUE;
-    g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE,
+    g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
                 "a %s has a flash of %u KiB to %u KiB, a power of two; %u KiB does not fit",
                 chip->title, (unsigned)(chip->flash_min / 1024), (unsigned)(chip->flash_max / 1024),
                 (unsigned)(size / 1024));
@@ -112,7 +112,7 @@ static gboolean make_flash(const char *path, uint32_t size, const char *content_
     if (!made)
         file_error(error, path);
     if (made && content && getc(content) != EOF) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "%s: larger than a flash of %u KiB",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "%s: larger than a flash of %u KiB",
                     content_path, (unsigned)(size / 1024));
         made = FALSE;
     }
@@ -131,7 +131,7 @@ gboolean bench_add(const char *folder, const char *name,
     if (!check_name(name, error) || !check_description(description, error))
         return FALSE;
     if (g_file_test(home, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_EXISTS, "%s: there is a board '%s' already",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_EXISTS, "%s: there is a board '%s' already",
                     folder, name);
         return FALSE;
     }
@@ -180,7 +180,7 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
     if (!check_name(name, error))
         return FALSE;
     if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
                     name, folder);
         return FALSE;
     }
@@ -219,7 +219,7 @@ static gboolean lock_flash(int file, const char *path, GError **error)
     case FILE_LOCK_OURS:
         return TRUE;
     case FILE_LOCK_HELD:
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BUSY, "%s: another program works on this board",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BUSY, "%s: another program works on this board",
                     path);
         return FALSE;
     default:
@@ -236,7 +236,7 @@ gboolean bench_remove(const char *folder, const char *name, GError **error)
     if (!check_name(name, error))
         return FALSE;
     if (!g_file_test(yaml, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
                     name, folder);
         return FALSE;
     }
@@ -255,7 +255,7 @@ static gboolean map_flash(struct bench_board *board, const char *path, size_t si
     if (!lock_flash(board->file, path, error))
         return FALSE;
     if (lseek(board->file, 0, SEEK_END) != (off_t)size) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED,
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED,
                     "%s: should be %" G_GSIZE_FORMAT " bytes long", path, size);
         return FALSE;
     }

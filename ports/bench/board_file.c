@@ -17,7 +17,7 @@ struct board_yaml {
     struct sim_board_faults faults;
 };
 
-GQuark bench_error_quark(void)
+GQuark wry_bench_error_quark(void)
 {
     return g_quark_from_static_string("wrytograph-bench");
 }
@@ -103,7 +103,7 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
 
 static gboolean damaged(const char *path, const char *what, GError **error)
 {
-    g_set_error(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, "%s: %s", path, what);
+    g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, "%s: %s", path, what);
     return FALSE;
 }
 
@@ -117,7 +117,7 @@ gboolean board_file_load(const char *path, struct bench_description *description
     g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
 
     if (!text) {
-        g_set_error_literal(error, BENCH_ERROR, BENCH_ERROR_DAMAGED, inner->message);
+        g_set_error_literal(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, inner->message);
         return FALSE;
     }
     cyaml_err_t status = cyaml_load_data((const uint8_t *)text, length, &config, &board_schema,
@@ -154,7 +154,7 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
     cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);
 
     if (status != CYAML_OK) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "%s: %s", path, cyaml_strerror(status));
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "%s: %s", path, cyaml_strerror(status));
         return FALSE;
     }
     gboolean saved = g_file_set_contents(path, text, (gssize)length, error);

@@ -6,21 +6,9 @@
 #include <stdint.h>
 
 #include "sim/sim_board.h"
+#include "wrytograph-host/error.h"
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/chip.h"
-
-enum bench_error {
-    BENCH_ERROR_BAD_NAME,  /* not a name that a board can have */
-    BENCH_ERROR_BAD_VALUE, /* a value that does not fit the chip */
-    BENCH_ERROR_EXISTS,
-    BENCH_ERROR_UNKNOWN, /* no such board */
-    BENCH_ERROR_DAMAGED, /* board.yaml or flash.bin is not what it should be */
-    BENCH_ERROR_BUSY,    /* another process works on the board */
-    BENCH_ERROR_FILE,    /* the system refused */
-};
-
-#define BENCH_ERROR bench_error_quark()
-GQuark bench_error_quark(void);
 
 /* What board.yaml says. */
 struct bench_description {

@@ -60,7 +60,7 @@ gboolean buttons_press(const char *folder, const char *what, GError **error)
         buttons.power++;
         buttons.due = false;
     } else {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "there is no button '%s'", what);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "there is no button '%s'", what);
         return FALSE;
     }
     return save(folder, &buttons, error);

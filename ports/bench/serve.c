@@ -406,7 +406,7 @@ static gboolean start_listening(struct served *s, const char *host, uint16_t por
     g_autoptr(GSocketAddress) address = g_inet_socket_address_new_from_string(host, port);
 
     if (!address) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_BAD_VALUE, "'%s' is no address to listen on",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "'%s' is no address to listen on",
                     host);
         return FALSE;
     }
@@ -458,7 +458,7 @@ static gboolean serve_board(struct bench_server *server,
     s->buttons = buttons_read(s->folder);
     s->adapter = bench_adapter(s->board);
     if (settings->pty && !pty_open(&s->pty)) {
-        g_set_error(error, BENCH_ERROR, BENCH_ERROR_FILE, "no pseudo-terminal: %s",
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "no pseudo-terminal: %s",
                     g_strerror(errno));
         return FALSE;
     }

@@ -35,7 +35,7 @@ bool archive_is_one(const char *path)
 
 static gboolean zip_error(GError **error, const char *path, const char *what)
 {
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, what);
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, what);
     return FALSE;
 }
 
@@ -189,7 +189,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
     g_autofree char *text = read_description(zip, &length);
 
     if (!text) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
                     path, DESCRIPTION);
         return FALSE;
     }
@@ -202,7 +202,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
         struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
         if (unpack_into_spool(zip, range))
             continue;
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                     "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,
                     (unsigned)range->offset);
         return FALSE;
@@ -220,7 +220,7 @@ struct archive *archive_open(const char *path, GError **error)
     close(file);
     zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                     "%s: damaged or cut short: not a whole ZIP file", path);
         return NULL;
     }

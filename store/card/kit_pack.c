@@ -17,7 +17,7 @@ static gboolean measure(struct kit_member *member, GError **error)
     g_autoptr(GMappedFile) map = g_mapped_file_new(member->source, FALSE, &inner);
 
     if (!map) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     member->size = g_mapped_file_get_length(map);
@@ -52,7 +52,7 @@ static gboolean add_folder(struct kit_entry *entry, const char *folder, const ch
     gboolean good = dir != NULL;
 
     if (!dir) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     for (const char *name = g_dir_read_name(dir); name; name = g_dir_read_name(dir))
@@ -113,7 +113,7 @@ static gboolean check_table(const struct card *card, GError **error)
         const char *slash = strchr(name, '/');
         good = !is_secret(card, slash ? slash + 1 : name);
         if (!good)
-            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                         "%s: '%s' is a secret setting, and a kit holds no secrets: it stays beside "
                         "the bench as a file or in the environment",
                         card->table, name);
@@ -188,7 +188,7 @@ static gboolean write_zip(const char *path, const struct kit_list *list, const c
 
     if (zip && add_all(zip, list, text, signature) && zip_close(zip) == 0)
         return TRUE;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path,
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path,
                 zip ? zip_strerror(zip) : "cannot be made");
     if (zip)
         zip_discard(zip);

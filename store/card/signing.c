@@ -36,7 +36,7 @@ bool signing_parse_hex(const char *text, uint8_t *bytes, size_t n)
 
 static gboolean fail(GError **error, const char *path, const char *what)
 {
-    g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: %s", path, what);
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: %s", path, what);
     return FALSE;
 }
 
@@ -81,7 +81,7 @@ static char *read_text(const char *path, GError **error)
     char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text)
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
     return text;
 }
 
@@ -128,7 +128,7 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
             continue;
         if (!g_str_has_prefix(*line, PUBLIC) ||
             !signing_parse_hex(*line + strlen(PUBLIC), found, sizeof found)) {
-            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: this is no public key",
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: this is no public key",
                         path, (unsigned)(line - lines) + 1);
             return FALSE;
         }
@@ -156,7 +156,7 @@ gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZ
         return look_in_file(trust, key, trusted, error);
     g_autoptr(GDir) folder = g_dir_open(trust, 0, &inner);
     if (!folder) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     for (const char *name = g_dir_read_name(folder); name; name = g_dir_read_name(folder)) {

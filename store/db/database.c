@@ -18,7 +18,7 @@ bool database_fail(sqlite3 *db, GError **error)
 {
     const char *path = sqlite3_db_filename(db, "main");
 
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path ? path : "database",
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path ? path : "database",
                 sqlite3_errmsg(db));
     return false;
 }
@@ -50,7 +50,7 @@ int database_version(sqlite3 *db, const char *path, GError **error)
     if (statement && sqlite3_step(statement) == SQLITE_ROW) {
         version = sqlite3_column_int(statement, 0);
         if (version < 0)
-            g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                         "%s: its schema has the number %d, which no version of this program gave",
                         path, version);
     } else if (statement) {
@@ -100,7 +100,7 @@ static bool open_file(const char *path, sqlite3 **db, GError **error)
         return store_file_error(error, path);
     if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK)
         return true;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
     return false;
 }
 
@@ -114,7 +114,7 @@ static bool has_one_name(const char *path, GError **error)
         return store_file_error(error, path);
     if (info.st_nlink <= 1)
         return true;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
                 "%s: this file has %u names (hard links), and what is kept under one of them would "
                 "be missing under the others; make a copy of it instead, or remove the other names",
                 path, (unsigned)info.st_nlink);
@@ -174,7 +174,7 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
 
     if (version > known) {
         *busy = false;
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
                     "%s: this file has schema %d, made by a newer version of this program; this "
                     "version knows schemas up to %d",
                     path, version, known);

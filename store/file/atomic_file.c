@@ -26,12 +26,12 @@ static gboolean may_take_name(const struct atomic_file *file, GError **error)
     if (lstat(file->path, &info) != 0)
         return errno == ENOENT || store_file_error(error, file->path);
     if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace)) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: not a regular file", file->path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: not a regular file", file->path);
         return FALSE;
     }
     if (file->replace)
         return TRUE;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_EXISTS, "%s: there is a file of that name",
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS, "%s: there is a file of that name",
                 file->path);
     return FALSE;
 }

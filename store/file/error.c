@@ -3,13 +3,13 @@
 
 #include <errno.h>
 
-GQuark store_error_quark(void)
+GQuark wry_store_error_quark(void)
 {
     return g_quark_from_static_string("wrytograph-store");
 }
 
 gboolean store_file_error(GError **error, const char *path)
 {
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));
     return FALSE;
 }

@@ -41,7 +41,7 @@ static la_ssize_t take(struct archive *archive, void *context, const void *bytes
 
 static gboolean fail(const struct maker *maker, const char *path, const char *what)
 {
-    g_set_error(maker->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: %s", path,
+    g_set_error(maker->error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: %s", path,
                 maker->too_large ? "larger than any flash"
                 : maker->no_room ? "no room for temporary files"
                                  : what);
@@ -73,7 +73,7 @@ static gboolean add_file(struct maker *maker, const char *path, const char *name
     ssize_t n = 0;
 
     if (file < 0) {
-        g_set_error_literal(maker->error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(maker->error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     bool good =

@@ -188,13 +188,13 @@ static gboolean parse(struct image_file *image, int file, GError **error)
         return store_file_error(error, image->path);
     if (!wry_image_parser_end(&parser) || !flush(g)) {
         if (g->disk_failed) {
-            g_set_error(error, STORE_ERROR, STORE_ERROR_FILE,
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
                         "%s: no room for its content in %s (%s); make room there, or set TMPDIR to "
                         "another folder",
                         image->path, g_get_tmp_dir(), g_strerror(errno));
             return FALSE;
         }
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
                     (unsigned)parser.line, cause(&parser, g));
         return FALSE;
     }
@@ -206,7 +206,7 @@ static gboolean open_raw(struct image_file *image, GError **error)
     struct image_extent extent = {.length = (uint32_t)image->file_length};
 
     if (image->file_length > WRY_FLASH_MAX) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: larger than any flash",
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: larger than any flash",
                     image->path);
         return FALSE;
     }
@@ -227,7 +227,7 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
 
     image->file = text_file_open_plain(image->path, &inner);
     if (image->file < 0) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     if (fstat(image->file, &info) != 0)
@@ -237,12 +237,12 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     if (n < 0)
         return store_file_error(error, image->path);
     if (n == 0) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
         return FALSE;
     }
     image->format = format ? *format : wry_image_detect(first, (size_t)n);
     if (image->format == WRY_IMAGE_UNCLEAR) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                     "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
                     "that begins with the first record, or say --as raw",
                     image->path);
@@ -254,7 +254,7 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     close(image->file);
     image->file = -1;
     if (parsed && image->length == 0) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s: the file carries no content",
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file carries no content",
                     image->path);
         return FALSE;
     }

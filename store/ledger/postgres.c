@@ -112,7 +112,7 @@ bool postgres_fail(const struct postgres *server, const char *what, GError **err
         g_string_truncate(text, (gsize)(end - text->str));
         g_string_append(text, "…");
     }
-    g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: %s", server->name, text->str);
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", server->name, text->str);
     return false;
 }
 
@@ -158,7 +158,7 @@ static bool connect_to(struct postgres *server, const char *address, int64_t dea
 
     /* libpq's own words would show a password. */
     if (!options) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
                     "the ledger's address cannot be read: it is written "
                     "postgresql://USER@HOST:PORT/DATABASE");
         return false;

@@ -186,7 +186,7 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
 
     /* A folder that nobody has made yet holds nothing; any other failure is one. */
     if (!dir && g_file_test(backups->folder, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_FILE, "%s: cannot be read", backups->folder);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read", backups->folder);
         return false;
     }
     while (dir && done && !wry_stop_asked(stop) && (name = g_dir_read_name(dir))) {

@@ -93,7 +93,7 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
     csv_free(&parser);
     if (good && !reader->wrong)
         return TRUE;
-    g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
                 reader->line, reader->column,
                 reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
     return FALSE;
@@ -120,7 +120,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     g_autofree char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return NULL;
     }
     struct csv_table *table = g_new0(struct csv_table, 1);
@@ -133,7 +133,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     gboolean good = parse(&reader, text + skip, n - skip, error);
     g_array_unref(reader.row);
     if (good && table->rows->len == 0) {
-        g_set_error(error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:1:1: there is no line of names",
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:1:1: there is no line of names",
                     path);
         good = FALSE;
     }

@@ -17,7 +17,7 @@ gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const 
         diagnostics_add(yaml->mistakes, yaml->path, at.line, at.column, text);
         return FALSE;
     }
-    g_set_error(yaml->error, STORE_ERROR, STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, at.line,
+    g_set_error(yaml->error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, at.line,
                 text);
     g_free(text);
     return FALSE;
@@ -126,7 +126,7 @@ static gboolean load(const char *path, const char *what,
     gboolean loaded;
 
     if (!text) {
-        g_set_error_literal(error, STORE_ERROR, STORE_ERROR_FILE, inner->message);
+        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
     if (!yaml_parser_initialize(&parser))

@@ -1,7 +1,5 @@
 /* What is wrong with a link, in words. */
-#include "findings.h"
-
-#include <glib.h>
+#include "wrytograph-host/words.h"
 
 static const char check_power[] = "Power: is the board's 3.3 V there, measured at its pin?";
 static const char check_ground[] = "Ground: is GND of the adapter joined to GND of the board?";
@@ -60,12 +58,12 @@ static const struct entry entries[] = {
                            {check_supply, check_cable, check_ground}},
 };
 
-const char *findings_cause(enum wry_finding finding)
+const char *wry_finding_cause(enum wry_finding finding)
 {
     return entries[finding].cause;
 }
 
-const char *const *findings_checks(enum wry_finding finding)
+const char *const *wry_finding_checks(enum wry_finding finding)
 {
     return entries[finding].checks;
 }
@@ -93,7 +91,7 @@ static char *heard(const struct wry_evidence *evidence)
     }
 }
 
-char *findings_evidence(const struct wry_evidence *evidence)
+char *wry_evidence_text(const struct wry_evidence *evidence)
 {
     const struct wry_session_stats *counts = &evidence->counts;
     unsigned speed = evidence->speed;

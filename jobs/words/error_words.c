@@ -1,0 +1,60 @@
+/* Errors of calls without a station: what to do, and how such a call ended. */
+#include "wrytograph-host/error.h"
+#include "wrytograph-host/remote.h"
+#include "wrytograph-host/serial.h"
+
+static const struct {
+    GQuark (*domain)(void);
+    int code;
+    enum wry_outcome outcome;
+    const char *advice;
+} rows[] = {
+    {wry_serial_error_quark, WRY_SERIAL_ERROR_MISSING, WRY_OUTCOME_BAD_INPUT,
+     "'wrytograph ports' lists the ports there are."},
+    {wry_serial_error_quark, WRY_SERIAL_ERROR_PERMISSION, WRY_OUTCOME_BAD_INPUT,
+     "'sudo adduser $USER GROUP' puts you into a group, on most systems dialout; then log in "
+     "again."},
+    {wry_serial_error_quark, WRY_SERIAL_ERROR_BUSY, WRY_OUTCOME_BAD_INPUT,
+     "Close that program, then run the same command again. 'wrytograph ports' shows who holds "
+     "which port."},
+    {wry_remote_error_quark, WRY_REMOTE_ERROR_NO_COM_PORT, WRY_OUTCOME_BAD_INPUT,
+     "For a raw pipe of bytes, use tcp:// instead."},
+    {wry_remote_error_quark, WRY_REMOTE_ERROR_BUSY, WRY_OUTCOME_BAD_INPUT,
+     "End the other program, or wait for it, then run the same command again."},
+    {wry_remote_error_quark, WRY_REMOTE_ERROR_CONNECT, WRY_OUTCOME_BAD_INPUT,
+     "Check host and port, and that the server runs."},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_UNKNOWN, WRY_OUTCOME_USAGE,
+     "'wrytograph bench list' shows the boards there are."},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_BUSY, WRY_OUTCOME_NO_ANSWER,
+     "Wait until it has finished, or stop it."},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_NAME, WRY_OUTCOME_USAGE, NULL},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_VALUE, WRY_OUTCOME_USAGE, NULL},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_EXISTS, WRY_OUTCOME_USAGE, NULL},
+    {wry_store_error_quark, WRY_STORE_ERROR_NONE, WRY_OUTCOME_USAGE,
+     "'wrytograph shelf list' shows what is there."},
+    {wry_store_error_quark, WRY_STORE_ERROR_EXISTS, WRY_OUTCOME_USAGE,
+     "Choose another name, or say --replace."},
+};
+
+static int find(const GError *error)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        if (error->domain == rows[i].domain() && error->code == rows[i].code)
+            return (int)i;
+    }
+    return -1;
+}
+
+const char *wry_error_advice(const GError *error)
+{
+    int row = find(error);
+
+    return row >= 0 ? rows[row].advice : NULL;
+}
+
+enum wry_outcome wry_error_outcome(const GError *error)
+{
+    int row = find(error);
+
+    return row >= 0 ? rows[row].outcome : WRY_OUTCOME_BAD_INPUT;
+}

@@ -1,0 +1,72 @@
+/* Single facts in words. */
+#include "fact_words.h"
+
+#include "base/units.h"
+#include "wrytograph-host/words.h"
+#include "wrytograph/boot_header.h"
+
+static const struct {
+    const char *what, *advice;
+} contents[] = {
+    [WRY_CONTENT_ANY] = {"", ""},
+    [WRY_CONTENT_PAGE] = {"is a web page, no firmware: the download went wrong",
+                          "Download the file that the page speaks of."},
+    [WRY_CONTENT_ZIP] = {"is a ZIP archive, no firmware",
+                         "Unpack it, and write the images that are in it; a backup goes back by "
+                         "'wrytograph restore'."},
+    [WRY_CONTENT_PACKED] = {"is packed, no firmware", "Unpack it, and write what is in it."},
+    [WRY_CONTENT_PROGRAM] = {"is what a linker makes, no image of it",
+                             "Make a binary of it: 'objcopy -O binary', or what the build has for "
+                             "that."},
+    [WRY_CONTENT_TEXT] = {"is text, no firmware", "Look into it: it may say what went wrong."},
+    [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, no firmware",
+                              "Write the image that belongs to it."},
+};
+
+const char *wry_chip_title(const struct wry_chip *chip)
+{
+    return chip ? chip->title : "chip unknown here";
+}
+
+const char *wry_program_kind_title(uint8_t kind)
+{
+    switch (kind) {
+    case WRY_PROGRAM_START:
+        return "a start program";
+    case WRY_PROGRAM_APP:
+        return "an application";
+    default:
+        return "a program";
+    }
+}
+
+const char *fact_words_content(enum wry_content content)
+{
+    return contents[content].what;
+}
+
+const char *fact_words_content_advice(enum wry_content content)
+{
+    return contents[content].advice;
+}
+
+char *wry_flash_limit_text(uint8_t limit, uint64_t erase_least)
+{
+    g_autofree char *least = units_bytes(erase_least);
+
+    switch (limit) {
+    case WRY_FLASH_FULL:
+        return NULL;
+    case WRY_FLASH_COARSE:
+        return erase_least > 0 ? g_strdup_printf("it erases no less than %s at a time", least)
+                               : g_strdup("it has no erase of 4 KiB");
+    case WRY_FLASH_MIXED:
+        return g_strdup("it erases 4 KiB alone only in parts of it");
+    case WRY_FLASH_SHORT_PAGES:
+        return g_strdup("it programs fewer than 256 bytes at a time");
+    case WRY_FLASH_UNCLEAR:
+        return g_strdup("what it says of its erase units contradicts itself");
+    default:
+        return g_strdup_printf("its loader gives a reason that is not known here (%u)", limit);
+    }
+}

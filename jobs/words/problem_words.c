@@ -1,0 +1,30 @@
+/* Problems in words: the row of the table that fits, with the problem's facts. */
+#include "problem_facts.h"
+#include "problem_table.h"
+#include "wrytograph-host/words.h"
+
+static const struct template_row *row_of(const struct wry_problem *problem)
+{
+    const struct template_row *row =
+        problem->kind == WRY_PROBLEM_SESSION
+            ? template_find(problem_table_session, problem_table_session_size, problem->status,
+                            problem_facts_text, problem)
+            : template_find(problem_table, problem_table_size, problem->kind, problem_facts_text,
+                            problem);
+
+    return row ? row : &problem_table[problem_table_size - 1];
+}
+
+char *wry_problem_sentence(const struct wry_problem *problem)
+{
+    return template_fill(row_of(problem)->sentence, problem_facts_text, problem);
+}
+
+char *wry_problem_advice(const struct wry_problem *problem)
+{
+    char *advice = template_fill(row_of(problem)->advice, problem_facts_text, problem);
+
+    if (advice && advice[0] == '\0')
+        g_clear_pointer(&advice, g_free);
+    return advice;
+}
