@@ -1,5 +1,5 @@
 /* Files that somebody hands in. */
-#include "text_file.h"
+#include "wrytograph-host/text_file.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -17,7 +17,7 @@ static void fail(GError **error, enum wry_text_file_error code, const char *path
     g_set_error(error, WRY_TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);
 }
 
-int text_file_open_plain(const char *path, GError **error)
+int wry_text_file_open_plain(const char *path, GError **error)
 {
     /* Without O_NONBLOCK, opening a pipe waits for whoever might write to it. */
     int file = open(path, O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
@@ -50,7 +50,7 @@ static bool json_is_shallow(const char *text, size_t length)
 {
     unsigned depth = 0;
 
-    for (size_t i = 0; i < length && depth <= TEXT_FILE_DEPTH; i++) {
+    for (size_t i = 0; i < length && depth <= WRY_TEXT_FILE_DEPTH; i++) {
         char c = text[i];
         if (c == '"')
             i += skip_string(text + i, length - i);
@@ -59,7 +59,7 @@ static bool json_is_shallow(const char *text, size_t length)
         else if ((c == ']' || c == '}') && depth > 0)
             depth--;
     }
-    return depth <= TEXT_FILE_DEPTH;
+    return depth <= WRY_TEXT_FILE_DEPTH;
 }
 
 /* By libyaml's own events, which nest without recursion: a bracket in text or in a comment opens
@@ -74,22 +74,22 @@ static bool yaml_is_shallow(const char *text, size_t length)
     if (!yaml_parser_initialize(&parser))
         return false;
     yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
-    while (!ended && depth <= TEXT_FILE_DEPTH && yaml_parser_parse(&parser, &event)) {
+    while (!ended && depth <= WRY_TEXT_FILE_DEPTH && yaml_parser_parse(&parser, &event)) {
         depth += event.type == YAML_SEQUENCE_START_EVENT || event.type == YAML_MAPPING_START_EVENT;
         depth -= event.type == YAML_SEQUENCE_END_EVENT || event.type == YAML_MAPPING_END_EVENT;
         ended = event.type == YAML_STREAM_END_EVENT;
         yaml_event_delete(&event);
     }
     yaml_parser_delete(&parser);
-    return depth <= TEXT_FILE_DEPTH;
+    return depth <= WRY_TEXT_FILE_DEPTH;
 }
 
-bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind kind)
+bool wry_text_file_is_shallow(const char *text, size_t length, enum wry_text_file_kind kind)
 {
     switch (kind) {
-    case TEXT_FILE_JSON:
+    case WRY_TEXT_FILE_JSON:
         return json_is_shallow(text, length);
-    case TEXT_FILE_YAML:
+    case WRY_TEXT_FILE_YAML:
         return yaml_is_shallow(text, length);
     default:
         return true;
@@ -98,11 +98,11 @@ bool text_file_is_shallow(const char *text, size_t length, enum text_file_kind k
 
 static char *read_all(int file, const char *path, size_t *length, GError **error)
 {
-    char *text = g_malloc(TEXT_FILE_MAX + 1);
+    char *text = g_malloc(WRY_TEXT_FILE_MAX + 1);
     ssize_t n = 1;
 
-    for (*length = 0; *length < TEXT_FILE_MAX && n > 0; *length += (size_t)n) {
-        n = read(file, text + *length, TEXT_FILE_MAX - *length);
+    for (*length = 0; *length < WRY_TEXT_FILE_MAX && n > 0; *length += (size_t)n) {
+        n = read(file, text + *length, WRY_TEXT_FILE_MAX - *length);
         if (n >= 0)
             continue;
         fail(error, WRY_TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
@@ -113,19 +113,20 @@ static char *read_all(int file, const char *path, size_t *length, GError **error
     return text;
 }
 
-char *text_file_read(const char *path, enum text_file_kind kind, size_t *length, GError **error)
+char *wry_text_file_read(const char *path, enum wry_text_file_kind kind, size_t *length,
+                         GError **error)
 {
-    int file = text_file_open_plain(path, error);
+    int file = wry_text_file_open_plain(path, error);
     char *text = file >= 0 ? read_all(file, path, length, error) : NULL;
 
     if (file >= 0)
         close(file);
-    if (text && *length < TEXT_FILE_MAX && text_file_is_shallow(text, *length, kind))
+    if (text && *length < WRY_TEXT_FILE_MAX && wry_text_file_is_shallow(text, *length, kind))
         return text;
     if (text)
         fail(error, WRY_TEXT_FILE_ERROR_TOO_LARGE, path,
-             *length < TEXT_FILE_MAX ? "nested too deep for what it should be"
-                                     : "too large for what it should be");
+             *length < WRY_TEXT_FILE_MAX ? "nested too deep for what it should be"
+                                         : "too large for what it should be");
     g_free(text);
     return NULL;
 }

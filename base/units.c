@@ -1,5 +1,5 @@
 /* Sizes, offsets, speeds and addresses as people write them. */
-#include "units.h"
+#include "wrytograph-host/units.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -35,7 +35,7 @@ static bool split_number(const char *text, uint64_t *number, const char **rest)
     return errno == 0 && (!hex || *end == '\0');
 }
 
-bool units_parse_size(const char *text, uint32_t *bytes)
+bool wry_units_parse_size(const char *text, uint32_t *bytes)
 {
     const char *rest;
     uint64_t number;
@@ -55,16 +55,16 @@ bool units_parse_size(const char *text, uint32_t *bytes)
     return false;
 }
 
-bool units_parse_offset(const char *text, uint32_t *offset)
+bool wry_units_parse_offset(const char *text, uint32_t *offset)
 {
     bool plain = text[0] != '\0' && strspn(text, "0123456789") == strlen(text);
 
     if (plain && strcmp(text, "0") != 0)
         return false;
-    return units_parse_size(text, offset);
+    return wry_units_parse_size(text, offset);
 }
 
-bool units_parse_time(const char *text, uint64_t *time)
+bool wry_units_parse_time(const char *text, uint64_t *time)
 {
     char *end;
     double seconds = g_ascii_strtod(text, &end);
@@ -76,7 +76,7 @@ bool units_parse_time(const char *text, uint64_t *time)
     return true;
 }
 
-bool units_parse_speed(const char *text, uint32_t *baud)
+bool wry_units_parse_speed(const char *text, uint32_t *baud)
 {
     const char *rest;
     uint64_t number;
@@ -87,7 +87,7 @@ bool units_parse_speed(const char *text, uint32_t *baud)
     return true;
 }
 
-char *units_flash_size(uint32_t bytes)
+char *wry_units_flash_size(uint32_t bytes)
 {
     if (bytes % (1024 * 1024) == 0)
         return g_strdup_printf("%u MiB (%u Mbit)", (unsigned)(bytes >> 20),
@@ -98,7 +98,7 @@ char *units_flash_size(uint32_t bytes)
     return g_strdup_printf("%u KiB (%u Kbit)", (unsigned)(bytes >> 10), (unsigned)(bytes >> 7));
 }
 
-char *units_bytes(uint64_t bytes)
+char *wry_units_bytes(uint64_t bytes)
 {
     uint64_t millions = bytes / 1000000;
     unsigned thousands = (unsigned)(bytes / 1000 % 1000), ones = (unsigned)(bytes % 1000);
@@ -114,12 +114,12 @@ char *units_bytes(uint64_t bytes)
     return g_strdup_printf("%u byte%s", ones, ones == 1 ? "" : "s");
 }
 
-char *units_address(const uint8_t e[6])
+char *wry_units_address(const uint8_t e[6])
 {
     return g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
 }
 
-bool units_parse_address(const char *text, uint8_t eui48[6])
+bool wry_units_parse_address(const char *text, uint8_t eui48[6])
 {
     char between = '\0';
 
@@ -136,7 +136,7 @@ bool units_parse_address(const char *text, uint8_t eui48[6])
     return *text == '\0';
 }
 
-char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE])
+char *wry_units_digest(const uint8_t sha256[WRY_SHA256_SIZE])
 {
     GString *text = g_string_new(NULL);
 

@@ -13,7 +13,7 @@
 static void steps_hold(const char *path)
 {
     g_autoptr(GError) error = NULL;
-    GPtrArray *steps = steps_file_load(path, &error);
+    GPtrArray *steps = wry_console_steps_load(path, &error);
 
     MUST((steps != NULL) == (error == NULL));
     steps_file_is_one(path);

@@ -10,11 +10,11 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "base/units.h"
 #include "command.h"
 #include "harness.h"
 #include "store/card/board_table.h"
 #include "store/text/csv_table.h"
+#include "wrytograph-host/units.h"
 
 enum {
     BOARDS = 8,

@@ -11,10 +11,10 @@
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
-#include "store/file/atomic_file.h"
 #include "store/file/leftovers.h"
 #include "store/file/spool.h"
 #include "tables.h"
+#include "wrytograph-host/atomic_file.h"
 
 /* Through bash, whose $PIPESTATUS tells how the command ended before a pipe; $0 is the command. */
 static struct said pipeline(const char *text)
@@ -112,7 +112,7 @@ static void what_a_killed_process_left_is_removed_whatever_its_name(void)
         CHECK(g_file_set_contents((const char *[]){part, beside, own, inner, other}[i], "secret", 6,
                                   NULL));
     g_autofree char *path = g_build_filename(folder, "other.zip", NULL);
-    CHECK(atomic_file_save(path, "new", 3, FALSE, NULL));
+    CHECK(wry_atomic_file_save(path, "new", 3, FALSE, NULL));
     CHECK(!is_there(part) && !is_there(beside) && !is_there(kit));
     g_autofree char *spool = of_dead_process(folder, "spool");
     CHECK(g_file_set_contents(spool, "", 0, NULL));

@@ -6,17 +6,17 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "base/text_file.h"
 #include "command.h"
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
 #include "store/archive/archive.h"
 #include "store/archive/archive_json.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
 #include "store/text/csv_table.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/text_file.h"
 
 /* Stands in for the system's: a disk that fails when content is to become durable. */
 static unsigned failing_flushes;
@@ -110,24 +110,24 @@ static void a_pending_file_appears_only_when_it_is_committed(void)
     const char *path = scratch_file("pending.txt");
     GError *error = NULL;
     unsigned before = files_in(scratch());
-    struct atomic_file *file = atomic_file_begin(path, FALSE, &error);
+    struct wry_atomic_file *file = wry_atomic_file_begin(path, FALSE, &error);
 
     CHECK(file != NULL);
-    CHECK(g_file_set_contents(atomic_file_path(file), "done", 4, NULL));
+    CHECK(g_file_set_contents(wry_atomic_file_path(file), "done", 4, NULL));
     CHECK(!g_file_test(path, G_FILE_TEST_EXISTS));
-    atomic_file_abandon(file);
+    wry_atomic_file_abandon(file);
     CHECK_EQUAL(before, files_in(scratch()));
-    file = atomic_file_begin(path, FALSE, &error);
-    CHECK(g_file_set_contents(atomic_file_path(file), "done", 4, NULL));
-    CHECK(atomic_file_commit(file, &error));
+    file = wry_atomic_file_begin(path, FALSE, &error);
+    CHECK(g_file_set_contents(wry_atomic_file_path(file), "done", 4, NULL));
+    CHECK(wry_atomic_file_commit(file, &error));
     CHECK(g_file_test(path, G_FILE_TEST_EXISTS));
     CHECK_EQUAL(before + 1, files_in(scratch()));
-    CHECK(atomic_file_begin(path, FALSE, &error) == NULL);
+    CHECK(wry_atomic_file_begin(path, FALSE, &error) == NULL);
     CHECK(g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS));
     g_clear_error(&error);
-    file = atomic_file_begin(path, TRUE, &error);
-    CHECK(g_file_set_contents(atomic_file_path(file), "anew", 4, NULL));
-    CHECK(atomic_file_commit(file, &error));
+    file = wry_atomic_file_begin(path, TRUE, &error);
+    CHECK(g_file_set_contents(wry_atomic_file_path(file), "anew", 4, NULL));
+    CHECK(wry_atomic_file_commit(file, &error));
     size_t n = 0;
     g_autofree uint8_t *text = scratch_read("pending.txt", &n);
     CHECK(n == 4 && memcmp(text, "anew", 4) == 0);
@@ -141,10 +141,10 @@ static void content_that_cannot_be_flushed_takes_no_name(void)
     size_t n = 0;
 
     for (gboolean replace = FALSE; replace <= TRUE; replace++) {
-        struct atomic_file *file = atomic_file_begin(path, replace, &error);
-        CHECK(g_file_set_contents(atomic_file_path(file), "new", 3, NULL));
+        struct wry_atomic_file *file = wry_atomic_file_begin(path, replace, &error);
+        CHECK(g_file_set_contents(wry_atomic_file_path(file), "new", 3, NULL));
         failing_flushes = 1;
-        CHECK(!atomic_file_commit(file, &error));
+        CHECK(!wry_atomic_file_commit(file, &error));
         CHECK_EQUAL(0, failing_flushes);
         CHECK(error && strstr(error->message, g_strerror(EIO)));
         g_clear_error(&error);
@@ -160,11 +160,11 @@ static void a_name_that_was_taken_meanwhile_is_not_overwritten(void)
 {
     const char *path = scratch_file("race.txt");
     GError *error = NULL;
-    struct atomic_file *file = atomic_file_begin(path, FALSE, &error);
+    struct wry_atomic_file *file = wry_atomic_file_begin(path, FALSE, &error);
 
-    CHECK(g_file_set_contents(atomic_file_path(file), "mine", 4, NULL));
+    CHECK(g_file_set_contents(wry_atomic_file_path(file), "mine", 4, NULL));
     CHECK(g_file_set_contents(path, "theirs", 6, NULL));
-    CHECK(!atomic_file_commit(file, &error));
+    CHECK(!wry_atomic_file_commit(file, &error));
     CHECK(g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS));
     g_clear_error(&error);
     size_t n = 0;
@@ -301,12 +301,12 @@ static void texts_are_bounded_before_they_are_parsed(void)
     g_autofree char *marks = g_strdup("- - - - - - - - - - - - - - - - - - - - - - - - - - - a");
     static const char quoted[] = "{\"a\": \"[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[\\\"[[[[\"}";
 
-    CHECK(!text_file_is_shallow(deep, 100, TEXT_FILE_JSON));
-    CHECK(!text_file_is_shallow(deep, 100, TEXT_FILE_YAML));
-    CHECK(text_file_is_shallow(deep, TEXT_FILE_DEPTH, TEXT_FILE_JSON));
-    CHECK(!text_file_is_shallow(deep, TEXT_FILE_DEPTH + 1, TEXT_FILE_JSON));
-    CHECK(!text_file_is_shallow(marks, strlen(marks), TEXT_FILE_YAML));
-    CHECK(text_file_is_shallow(quoted, sizeof quoted - 1, TEXT_FILE_JSON));
+    CHECK(!wry_text_file_is_shallow(deep, 100, WRY_TEXT_FILE_JSON));
+    CHECK(!wry_text_file_is_shallow(deep, 100, WRY_TEXT_FILE_YAML));
+    CHECK(wry_text_file_is_shallow(deep, WRY_TEXT_FILE_DEPTH, WRY_TEXT_FILE_JSON));
+    CHECK(!wry_text_file_is_shallow(deep, WRY_TEXT_FILE_DEPTH + 1, WRY_TEXT_FILE_JSON));
+    CHECK(!wry_text_file_is_shallow(marks, strlen(marks), WRY_TEXT_FILE_YAML));
+    CHECK(wry_text_file_is_shallow(quoted, sizeof quoted - 1, WRY_TEXT_FILE_JSON));
 }
 
 /* Brackets in a comment, in quotes or within words open no list. */
@@ -316,10 +316,10 @@ static void brackets_in_text_are_not_nesting(void)
     g_autofree char *text = g_strdup_printf("# %s\ncard: pier %s\nname: '%s'\nnote: |\n  %s\n"
                                             "list: [a, b]\n",
                                             many, many, many, many);
-    g_autofree char *huge = g_strnfill(TEXT_FILE_MAX - 1, '[');
+    g_autofree char *huge = g_strnfill(WRY_TEXT_FILE_MAX - 1, '[');
 
-    CHECK(text_file_is_shallow(text, strlen(text), TEXT_FILE_YAML));
-    CHECK(!text_file_is_shallow(huge, strlen(huge), TEXT_FILE_YAML));
+    CHECK(wry_text_file_is_shallow(text, strlen(text), WRY_TEXT_FILE_YAML));
+    CHECK(!wry_text_file_is_shallow(huge, strlen(huge), WRY_TEXT_FILE_YAML));
 }
 
 int main(int argc, char **argv)

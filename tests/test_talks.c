@@ -70,7 +70,7 @@ static void a_steps_file_s_mistakes_are_named_by_line(void)
         g_autoptr(GError) error = NULL;
         write_steps(mistakes[i].lines);
         check_context("%s", mistakes[i].lines);
-        CHECK(steps_file_load(scratch_file("steps.yaml"), &error) == NULL);
+        CHECK(wry_console_steps_load(scratch_file("steps.yaml"), &error) == NULL);
         CHECK(error && strstr(error->message, mistakes[i].said));
     }
 }

@@ -1,7 +1,7 @@
 /* Sizes, offsets and speeds as people write them. */
 #include "base/folders.h"
-#include "base/units.h"
 #include "base/words_distance.h"
+#include "wrytograph-host/units.h"
 
 #include <string.h>
 
@@ -11,7 +11,7 @@ static uint32_t size_of(const char *text)
 {
     uint32_t bytes = 1;
 
-    return units_parse_size(text, &bytes) ? bytes : 1;
+    return wry_units_parse_size(text, &bytes) ? bytes : 1;
 }
 
 static void sizes_are_read_in_bytes_and_bits(void)
@@ -41,15 +41,15 @@ static void an_offset_without_0x_is_refused_as_ambiguous(void)
 {
     uint32_t offset = 1;
 
-    CHECK(!units_parse_offset("4000", &offset));
-    CHECK(units_parse_offset("0", &offset));
+    CHECK(!wry_units_parse_offset("4000", &offset));
+    CHECK(wry_units_parse_offset("0", &offset));
     CHECK_EQUAL(0, offset);
-    CHECK(units_parse_offset("0x4000", &offset));
+    CHECK(wry_units_parse_offset("0x4000", &offset));
     CHECK_EQUAL(0x4000, offset);
-    CHECK(units_parse_offset("16K", &offset));
+    CHECK(wry_units_parse_offset("16K", &offset));
     CHECK_EQUAL(0x4000, offset);
-    CHECK(!units_parse_offset("", &offset));
-    CHECK(!units_parse_offset("0x100000000", &offset));
+    CHECK(!wry_units_parse_offset("", &offset));
+    CHECK(!wry_units_parse_offset("0x100000000", &offset));
 }
 
 static void sizes_are_shown_in_bytes_and_bits(void)
@@ -63,7 +63,7 @@ static void sizes_are_shown_in_bytes_and_bits(void)
                  {0x10000, "64 KiB (512 Kbit)"}};
 
     for (size_t i = 0; i < 4; i++) {
-        g_autofree char *text = units_flash_size(cases[i].bytes);
+        g_autofree char *text = wry_units_flash_size(cases[i].bytes);
         check_context("%s", cases[i].text);
         CHECK(strcmp(cases[i].text, text) == 0);
     }
@@ -71,10 +71,10 @@ static void sizes_are_shown_in_bytes_and_bits(void)
 
 static void byte_counts_are_exact(void)
 {
-    g_autofree char *one = units_bytes(1);
-    g_autofree char *many = units_bytes(942972);
-    g_autofree char *even = units_bytes(0x20000);
-    g_autofree char *none = units_bytes(0);
+    g_autofree char *one = wry_units_bytes(1);
+    g_autofree char *many = wry_units_bytes(942972);
+    g_autofree char *even = wry_units_bytes(0x20000);
+    g_autofree char *none = wry_units_bytes(0);
 
     CHECK(strcmp("1 byte", one) == 0);
     CHECK(strcmp("942,972 bytes", many) == 0);
@@ -86,11 +86,11 @@ static void speeds_are_plain_numbers(void)
 {
     uint32_t baud = 0;
 
-    CHECK(units_parse_speed("921600", &baud));
+    CHECK(wry_units_parse_speed("921600", &baud));
     CHECK_EQUAL(921600, baud);
-    CHECK(!units_parse_speed("300", &baud));
-    CHECK(!units_parse_speed("921600baud", &baud));
-    CHECK(!units_parse_speed("", &baud));
+    CHECK(!wry_units_parse_speed("300", &baud));
+    CHECK(!wry_units_parse_speed("921600baud", &baud));
+    CHECK(!wry_units_parse_speed("", &baud));
 }
 
 /* As the XDG Base Directory Specification wants it; and ours never depend on where one stands. */

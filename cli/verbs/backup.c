@@ -1,18 +1,18 @@
 /* backup: the flash into an archive tied to the board. */
-#include "base/units.h"
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
 #include "views/stats.h"
 #include "views/words.h"
+#include "wrytograph-host/units.h"
 
 static void print_outcome(const struct app *app, const struct wry_backup_options *options,
                           const struct wry_backup_result *result)
 {
-    g_autofree char *address = units_address(result->address);
+    g_autofree char *address = wry_units_address(result->address);
     g_autofree char *duration = words_duration(app->station, result->done.seconds);
-    g_autofree char *bytes = units_bytes(result->done.bytes);
-    g_autofree char *same = units_bytes(result->from_older);
+    g_autofree char *bytes = wry_units_bytes(result->done.bytes);
+    g_autofree char *same = wry_units_bytes(result->from_older);
 
     app_outcome(app, true,
                 "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,

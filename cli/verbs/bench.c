@@ -2,15 +2,15 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "base/units.h"
-#include "bench/buttons.h"
-#include "bench/fault_text.h"
 #include "bench_serve.h"
 #include "values.h"
 #include "verbs.h"
 #include "views/bench_board.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "wrytograph-host/bench.h"
+#include "wrytograph-host/error.h"
+#include "wrytograph-host/units.h"
 
 struct bench_options {
     char *chip, *flash, *content, *wired;
@@ -27,26 +27,25 @@ static int usage_error(struct app *app, const char *what)
 
 static int add(struct app *app, const struct bench_options *options)
 {
-    struct bench_description description = {.revision = (uint8_t)options->revision};
+    struct wry_bench_board board = {.revision = (uint8_t)options->revision};
     GError *error = NULL;
     const char *name = app->rest[1];
 
     if (!name || app->rest[2] || !options->chip || !options->flash)
         return usage_error(app, "'bench add' takes NAME, --chip and --flash");
-    int code = values_chip(app, options->chip, &description.chip);
+    int code = values_chip(app, options->chip, &board.chip);
     if (code == EXIT_DONE)
-        code = values_flash(app, options->flash, &description.flash_size);
-    description.wiring = options->wired ? wry_wiring_by_name(options->wired) : wry_wiring_at(0);
-    if (code == EXIT_DONE && !description.wiring)
+        code = values_flash(app, options->flash, &board.flash_size);
+    board.wiring = options->wired ? wry_wiring_by_name(options->wired) : wry_wiring_at(0);
+    if (code == EXIT_DONE && !board.wiring)
         return usage_error(app, "--wired is rts-reset, dtr-reset, either with -inverted, or none");
     if (code != EXIT_DONE)
         return code;
-    bench_make_address(name, description.eui48);
-    if (!bench_add(app->bench_folder, name, &description, options->content, &error))
+    if (!wry_bench_add(app->bench_folder, name, &board, options->content, &error))
         return explain_error(app, error);
-    g_autofree char *address = units_address(description.eui48);
+    g_autofree char *address = wry_units_address(board.eui48);
     app_print(app, "Board '%s' is on the bench: %s, %s. Its link is bench:%s", name,
-              description.chip->title, address, name);
+              board.chip->title, address, name);
     json_add_text(app->json, "name", name);
     json_add_text(app->json, "address", address);
     return EXIT_DONE;
@@ -54,12 +53,13 @@ static int add(struct app *app, const struct bench_options *options)
 
 static int list_board(struct app *app, const char *name)
 {
-    struct bench_description description;
+    struct wry_bench_board board;
     GError *error = NULL;
 
-    if (!bench_load(app->bench_folder, name, &description, &error))
+    if (!wry_bench_load(app->bench_folder, name, &board, &error))
         return explain_error(app, error);
-    bench_board_show(app, name, &description);
+    bench_board_show(app, name, &board);
+    wry_bench_board_clear(&board);
     return EXIT_DONE;
 }
 
@@ -67,7 +67,7 @@ static int list(struct app *app)
 {
     GError *error = NULL;
     int code = EXIT_DONE;
-    g_auto(GStrv) names = bench_list(app->bench_folder, &error);
+    g_auto(GStrv) names = wry_bench_list(app->bench_folder, &error);
 
     if (!names)
         return explain_error(app, error);
@@ -83,24 +83,20 @@ static int list(struct app *app)
 
 static int fault(struct app *app)
 {
-    struct bench_description d;
+    struct wry_bench_board board;
     GError *error = NULL;
     const char *name = app->rest[1];
 
     if (!name || !app->rest[2])
         return usage_error(app, "'bench fault' takes NAME and one fault or more");
-    if (!bench_load(app->bench_folder, name, &d, &error))
+    if (!wry_bench_set_faults(app->bench_folder, name, (const char *const *)app->rest + 2,
+                              &error) ||
+        !wry_bench_load(app->bench_folder, name, &board, &error))
         return explain_error(app, error);
-    for (char **text = app->rest + 2; *text; text++) {
-        if (!fault_text_parse(*text, &d.faults))
-            return app_fail(app, EXIT_USAGE, fault_text_known, "'%s' is no fault", *text);
-    }
-    if (!bench_save(app->bench_folder, name, &d, &error))
-        return explain_error(app, error);
-    g_autofree char *faults = fault_text_describe(&d.faults);
-    app_print(app, "Board '%s' has %s%s.", name, faults[0] ? "these faults: " : "no faults",
-              faults);
-    json_add_text(app->json, "faults", faults);
+    app_print(app, "Board '%s' has %s%s.", name, board.faults[0] ? "these faults: " : "no faults",
+              board.faults);
+    json_add_text(app->json, "faults", board.faults);
+    wry_bench_board_clear(&board);
     return EXIT_DONE;
 }
 
@@ -111,7 +107,7 @@ static int take_away(struct app *app)
 
     if (!name || app->rest[2])
         return usage_error(app, "'bench remove' takes NAME");
-    if (!bench_remove(app->bench_folder, name, &error))
+    if (!wry_bench_remove(app->bench_folder, name, &error))
         return explain_error(app, error);
     app_print(app, "Board '%s' is off the bench, and its flash with it.", name);
     return EXIT_DONE;
@@ -119,29 +115,25 @@ static int take_away(struct app *app)
 
 static int press(struct app *app)
 {
-    struct bench_description d;
+    static const char *const states[] = {
+        [WRY_BENCH_BUTTON_RELEASED] = "not held",
+        [WRY_BENCH_BUTTON_HELD] = "held",
+        [WRY_BENCH_BUTTON_HELD_ONCE] = "held through the next reset",
+    };
+    enum wry_bench_button boot;
     GError *error = NULL;
     const char *name = app->rest[1];
 
-    if (!name || !app->rest[2])
-        return app_fail(app, EXIT_USAGE, buttons_known,
-                        "'bench press' takes NAME and what to press");
-    if (!bench_load(app->bench_folder, name, &d, &error))
+    if (!name || !app->rest[2]) {
+        error = g_error_new_literal(WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_BUTTON,
+                                    "'bench press' takes NAME and what to press");
         return explain_error(app, error);
-    g_autofree char *home = g_build_filename(app->bench_folder, name, NULL);
-    for (char **what = app->rest + 2; *what; what++) {
-        if (!buttons_press(home, *what, &error)) {
-            app_fail(app, EXIT_USAGE, buttons_known, "%s", error->message);
-            g_error_free(error);
-            return app->code;
-        }
     }
-    struct buttons now = buttons_read(home);
-    app_print(app, "Board '%s': its boot button is %s.", name,
-              now.boot  ? "held"
-              : now.due ? "held through the next reset"
-                        : "not held");
-    json_add_boolean(app->json, "boot_held", now.boot);
+    if (!wry_bench_press(app->bench_folder, name, (const char *const *)app->rest + 2, &boot,
+                         &error))
+        return explain_error(app, error);
+    app_print(app, "Board '%s': its boot button is %s.", name, states[boot]);
+    json_add_boolean(app->json, "boot_held", boot == WRY_BENCH_BUTTON_HELD);
     return EXIT_DONE;
 }
 
@@ -150,7 +142,7 @@ static int run(struct app *app, const struct bench_options *options)
     const char *what = app->rest[0];
 
     if (!app->bench_folder)
-        app->bench_folder = bench_default_folder();
+        app->bench_folder = wry_bench_default_folder();
     if (g_strcmp0(what, "add") == 0)
         return add(app, options);
     if (g_strcmp0(what, "list") == 0)
@@ -158,11 +150,11 @@ static int run(struct app *app, const struct bench_options *options)
     if (g_strcmp0(what, "fault") == 0)
         return fault(app);
     if (g_strcmp0(what, "serve") == 0)
-        return bench_serve(app,
-                           &(struct bench_serve_settings){.folder = app->bench_folder,
-                                                          .host = options->host,
-                                                          .first_port = (uint16_t)options->port,
-                                                          .pty = options->pty});
+        return bench_serve(
+            app, &(struct wry_bench_server_settings){.folder = app->bench_folder,
+                                                     .host = options->host,
+                                                     .first_port = (uint16_t)options->port,
+                                                     .pty = options->pty});
     if (g_strcmp0(what, "remove") == 0)
         return take_away(app);
     if (g_strcmp0(what, "press") == 0)

@@ -9,14 +9,16 @@
 #define LOOK_EVERY                                                                                 \
     50000 /* us between looks at whether to end; the boards have threads of their own */
 
-static void announce(struct app *app, struct bench_server *server, char **names, const char *host)
+static void announce(struct app *app, struct wry_bench_server *server, char **names,
+                     const char *host)
 {
     bool ipv6 = strchr(host, ':') != NULL;
 
     for (size_t i = 0; names[i]; i++) {
-        const char *pty = bench_server_pty(server, i);
+        const char *pty = wry_bench_server_pty(server, i);
         app_print(app, "%-12s rfc2217://%s%s%s:%u%s%s", names[i], ipv6 ? "[" : "", host,
-                  ipv6 ? "]" : "", bench_server_port(server, i), pty ? "  " : "", pty ? pty : "");
+                  ipv6 ? "]" : "", wry_bench_server_port(server, i), pty ? "  " : "",
+                  pty ? pty : "");
     }
     fflush(stdout);
     app_note(app, "Serving in real time; Ctrl-C ends it and saves the boards.");
@@ -29,12 +31,12 @@ static bool is_this_computer(const char *host)
     return address ? g_inet_address_get_is_loopback(address) : g_strcmp0(host, "localhost") == 0;
 }
 
-int bench_serve(struct app *app, const struct bench_serve_settings *options)
+int bench_serve(struct app *app, const struct wry_bench_server_settings *options)
 {
-    struct bench_serve_settings settings = *options;
+    struct wry_bench_server_settings settings = *options;
     GError *error = NULL;
     g_auto(GStrv) names =
-        app->rest[1] ? g_strdupv(app->rest + 1) : bench_list(app->bench_folder, &error);
+        app->rest[1] ? g_strdupv(app->rest + 1) : wry_bench_list(app->bench_folder, &error);
 
     settings.host = options->host ? options->host : "127.0.0.1";
     if (!names)
@@ -42,7 +44,7 @@ int bench_serve(struct app *app, const struct bench_serve_settings *options)
     if (!names[0])
         return app_fail(app, EXIT_USAGE, "'wrytograph bench add' puts a board on it.",
                         "the bench in %s is empty", app->bench_folder);
-    struct bench_server *server = bench_server_new(&settings, names, &error);
+    struct wry_bench_server *server = wry_bench_server_new(&settings, names, &error);
     if (!server)
         return explain_error(app, error);
     if (!is_this_computer(settings.host))
@@ -53,7 +55,7 @@ int bench_serve(struct app *app, const struct bench_serve_settings *options)
     announce(app, server, names, settings.host);
     while (!app_interrupted())
         g_usleep(LOOK_EVERY);
-    bench_server_free(server);
+    wry_bench_server_free(server);
     app_note(app, "The boards are saved.");
     return EXIT_DONE;
 }

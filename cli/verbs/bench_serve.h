@@ -3,10 +3,10 @@
 #define WRY_CLI_BENCH_SERVE_H
 
 #include "app/app.h"
-#include "bench/serve.h"
+#include "wrytograph-host/bench.h"
 
 /* Serves the boards named behind 'serve', or all, until Ctrl-C. host NULL: loopback. EXIT_DONE or
  * the code of app_fail. */
-int bench_serve(struct app *app, const struct bench_serve_settings *options);
+int bench_serve(struct app *app, const struct wry_bench_server_settings *options);
 
 #endif

@@ -4,13 +4,13 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "verbs.h"
 #include "views/card_view.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/run_outcome.h"
 #include "wrytograph-host/ledger.h"
+#include "wrytograph-host/units.h"
 
 static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
 {

@@ -3,13 +3,13 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "base/units.h"
 #include "card_log.h"
 #include "card_verb.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/run_outcome.h"
 #include "wrytograph-host/serial.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
 #define LOOK_EVERY 300000 /* us */
@@ -164,7 +164,7 @@ static bool wait_until_gone(struct each *each, const char *link, const struct wr
 
 static void tell_again(struct each *each, const struct wry_run_result *result)
 {
-    g_autofree char *address = units_address(result->address);
+    g_autofree char *address = wry_units_address(result->address);
     const char *before = g_hash_table_lookup(each->had, address);
 
     if (result->known && before)
@@ -179,7 +179,7 @@ static void remember(struct each *each, const struct wry_run_result *result, boo
     g_autofree char *time = g_date_time_format(now, "%H:%M:%S");
 
     if (result->known)
-        g_hash_table_insert(each->had, units_address(result->address),
+        g_hash_table_insert(each->had, wry_units_address(result->address),
                             g_strdup_printf("%s at %s", passed ? "it passed" : "it failed", time));
 }
 

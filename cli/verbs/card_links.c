@@ -1,9 +1,9 @@
 /* Which links a card is run on. */
 #include <string.h>
 
-#include "base/text_file.h"
 #include "card_verb.h"
 #include "wrytograph-host/serial.h"
+#include "wrytograph-host/text_file.h"
 
 static bool add(struct app *app, GPtrArray *links, const char *link)
 {
@@ -21,7 +21,7 @@ static bool add_file(struct app *app, GPtrArray *links, const char *path)
 {
     g_autoptr(GError) error = NULL;
     size_t n = 0;
-    g_autofree char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &error);
+    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &error);
     g_auto(GStrv) lines = text ? g_strsplit(text, "\n", -1) : NULL;
     bool good = true;
 

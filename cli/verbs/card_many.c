@@ -1,13 +1,13 @@
 /* card run: on many boards at once. */
 #include <string.h>
 
-#include "base/units.h"
 #include "card_verb.h"
 #include "views/board_log.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/many.h"
 #include "views/run_outcome.h"
+#include "wrytograph-host/units.h"
 
 struct many {
     struct app *app;
@@ -57,7 +57,7 @@ static void on_board(void *context, const struct wry_station *station)
         board_log_masked_by(listener->log, station);
     if (!board)
         return;
-    g_autofree char *address = units_address(board->eui48);
+    g_autofree char *address = wry_units_address(board->eui48);
     g_mutex_lock(&listener->row->lock);
     g_strlcpy(listener->row->board, address, sizeof listener->row->board);
     listener->row->speed = wry_station_speed(station);

@@ -1,13 +1,13 @@
 /* erase: all of the flash, regions or ranges; everything else stays. */
-#include "base/units.h"
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
 #include "views/words.h"
+#include "wrytograph-host/units.h"
 
 static void print_outcome(const struct app *app, const struct wry_done *done)
 {
-    g_autofree char *total = units_bytes(done->bytes);
+    g_autofree char *total = wry_units_bytes(done->bytes);
     g_autofree char *duration = words_duration(app->station, done->seconds);
 
     app_outcome(app, true, "Erased, and checked to be blank by the board's SHA-256: %s %s.", total,

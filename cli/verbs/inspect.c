@@ -3,8 +3,6 @@
 
 #include "card_verb.h"
 #include "station_options.h"
-#include "store/card/card_data.h"
-#include "store/card/kit.h"
 #include "verbs.h"
 #include "views/card_view.h"
 #include "views/explain.h"
@@ -35,7 +33,7 @@ static int inspect_file(struct app *app, const char *path, const enum wry_image_
     GError *error = NULL;
     int code = EXIT_DONE;
 
-    if (!format && (kit_is_one(path) || card_is_one(path)))
+    if (!format && wry_file_kind_of(path) == WRY_FILE_CARD)
         return inspect_card(app, path);
     json_add_text(app->json, "file", path);
     if (wry_inspect_file(path, format, &inspection, &error)) {

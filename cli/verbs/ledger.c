@@ -3,7 +3,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
@@ -13,6 +12,7 @@
 #include "views/report.h"
 #include "views/report_data.h"
 #include "wrytograph-host/ledger.h"
+#include "wrytograph-host/units.h"
 
 enum {
     LIST_MOST = 50, /* runs, when nobody says */
@@ -93,11 +93,11 @@ static int normalise_board(struct app *app, char **board)
 
     if (!*board)
         return EXIT_DONE;
-    if (!units_parse_address(*board, eui48))
+    if (!wry_units_parse_address(*board, eui48))
         return app_fail(app, EXIT_USAGE, "Six octets, such as 02:57:B8:FE:82:F1.",
                         "'%s' is no board's address", *board);
     g_free(*board);
-    *board = units_address(eui48);
+    *board = wry_units_address(eui48);
     return EXIT_DONE;
 }
 

@@ -1,5 +1,4 @@
 /* plan: what write would do, checked and drawn, touching nothing. */
-#include "base/units.h"
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"
@@ -9,6 +8,7 @@
 #include "views/flash_map.h"
 #include "views/json.h"
 #include "views/words.h"
+#include "wrytograph-host/units.h"
 
 struct plan_options {
     char *chip, *flash, *svg;
@@ -26,7 +26,7 @@ static int describe_flash(struct app *app, const struct plan_options *options,
     int code = values_chip(app, options->chip, &job_options->chip);
     if (code != EXIT_DONE)
         return code;
-    if (!units_parse_size(options->flash, &job_options->flash_size) ||
+    if (!wry_units_parse_size(options->flash, &job_options->flash_size) ||
         job_options->flash_size < job_options->chip->flash_min ||
         job_options->flash_size > job_options->chip->flash_max)
         return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
@@ -50,7 +50,7 @@ static int choose_flash(struct app *app, const struct plan_options *options,
 static int draw(struct app *app, const struct wry_planned *planned,
                 const struct plan_options *options)
 {
-    g_autofree char *size = units_flash_size(planned->flash_size);
+    g_autofree char *size = wry_units_flash_size(planned->flash_size);
     g_autofree char *title = g_strdup_printf("%s, %s of flash; layout: %s",
                                              planned->chip ? planned->chip->title : "unknown chip",
                                              size, words_layout(&planned->layout));
@@ -80,7 +80,7 @@ static int show(struct app *app, const struct wry_plan_result *result,
         return code;
     announce_notable(app, planned);
     expected_print(app, &result->expected);
-    g_autofree char *bytes = units_bytes(wry_plan_total(&planned->plan));
+    g_autofree char *bytes = wry_units_bytes(wry_plan_total(&planned->plan));
     g_autofree char *sectors = app_count(planned->sectors, "sector");
     app_outcome(app, true, "The plan holds: %s in %s. Nothing was changed.", bytes, sectors);
     return EXIT_DONE;

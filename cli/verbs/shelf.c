@@ -1,11 +1,11 @@
 /* shelf: images that this computer keeps, and which of them fit a board. */
 #include "wrytograph-host/shelf.h"
-#include "base/units.h"
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/shelf_table.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 struct shelf_options {

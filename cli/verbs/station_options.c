@@ -3,7 +3,6 @@
 
 #include <string.h>
 
-#include "store/image/image_file.h"
 #include "values.h"
 #include "views/announce.h"
 #include "views/explain.h"
@@ -11,6 +10,7 @@
 #include "views/progress.h"
 #include "views/terminal.h"
 #include "wrytograph-host/ledger.h"
+#include "wrytograph-host/inspect.h"
 
 static void on_event(void *context, const struct wry_event *event)
 {
@@ -116,7 +116,7 @@ void station_end(struct app *app)
 
 int station_parse_format(struct app *app, const enum wry_image_format **format)
 {
-    *format = image_format_by_name(app->format);
+    *format = wry_image_format_by_name(app->format);
     if (!app->format || *format)
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, "Formats are raw, hex and srec.", "'%s' is no image format",

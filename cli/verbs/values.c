@@ -1,7 +1,7 @@
 /* Values of options. */
 #include "values.h"
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 
 int values_chip(struct app *app, const char *text, const struct wry_chip **chip)
 {
@@ -22,7 +22,7 @@ int values_chip(struct app *app, const char *text, const struct wry_chip **chip)
 
 int values_flash(struct app *app, const char *text, uint32_t *bytes)
 {
-    if (units_parse_size(text, bytes))
+    if (wry_units_parse_size(text, bytes))
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
                     "'%s' is no flash size", text);
@@ -33,14 +33,14 @@ int values_speed(struct app *app, const char *text, const char *such_as, uint32_
     g_autofree char *next =
         g_strdup_printf("Give a number from 9600 to 12000000, such as %s.", such_as);
 
-    if (!text || units_parse_speed(text, speed))
+    if (!text || wry_units_parse_speed(text, speed))
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, next, "'%s' is no speed in baud", text);
 }
 
 int values_time(struct app *app, const char *option, const char *text, uint64_t *time)
 {
-    if (!text || units_parse_time(text, time))
+    if (!text || wry_units_parse_time(text, time))
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.", "%s: '%s' is no time",
                     option, text);

@@ -1,9 +1,9 @@
 /* verify: images or an archive against what the flash holds. */
 #include "station_options.h"
-#include "store/archive/archive.h"
 #include "verbs.h"
 #include "views/json.h"
 #include "views/mismatches.h"
+#include "wrytograph-host/inspect.h"
 
 static int conclude(struct app *app, enum wry_outcome outcome, struct wry_verify_result *result,
                     const char *list, const char *what)
@@ -56,7 +56,7 @@ int verb_verify(struct app *app, int argc, char **argv)
 
     if (!app_parse(app, argc, argv, entries))
         return app->code;
-    if (app->rest[0] && !app->rest[1] && archive_is_one(app->rest[0]))
+    if (app->rest[0] && !app->rest[1] && wry_file_kind_of(app->rest[0]) == WRY_FILE_ARCHIVE)
         return verify_archive(app, app->rest[0], read_back);
     return verify_images(app, read_back);
 }

@@ -1,11 +1,11 @@
 /* write: images at their places, checked by the board's own digest. */
-#include "base/units.h"
 #include "station_options.h"
 #include "verbs.h"
 #include "views/expected.h"
 #include "views/json.h"
 #include "views/stats.h"
 #include "views/words.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 /* What a chip starts from, and would not start this from. */
@@ -31,8 +31,8 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
 
     for (size_t i = 0; i < result->planned.image_count; i++)
         blanked += result->planned.images[i]->rest_length;
-    g_autofree char *total = units_bytes(done->bytes - blanked);
-    g_autofree char *behind = units_bytes(blanked);
+    g_autofree char *total = wry_units_bytes(done->bytes - blanked);
+    g_autofree char *behind = wry_units_bytes(blanked);
 
     if (done->sectors_written == 0)
         app_outcome(app, true,
@@ -67,7 +67,7 @@ static int write_images(struct app *app, const struct wry_images_options *option
     bool planned = outcome == WRY_OUTCOME_DONE && options->dry_run;
 
     if (result.tried || planned) {
-        g_autofree char *address = units_address(wry_station_board(app->station)->eui48);
+        g_autofree char *address = wry_units_address(wry_station_board(app->station)->eui48);
         json_add_write(app->json, &result, address);
         expected_add(app->json, &result.expected);
     }

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 enum {
     KEYS_SHOWN = 6,
@@ -83,7 +83,7 @@ static void announce_doubt(const struct app *app, const struct wry_planned_image
 static void announce_remarks(const struct app *app, const struct wry_planned *planned,
                              const struct wry_planned_image *image)
 {
-    g_autofree char *rest = units_bytes(image->rest_length);
+    g_autofree char *rest = wry_units_bytes(image->rest_length);
 
     if (image->place_found)
         app_note(app, "    no place was given: by what it is, this region is the one for it");
@@ -109,7 +109,7 @@ static void announce_image(const struct app *app, const struct wry_planned *plan
                            const struct wry_planned_image *image)
 {
     uint64_t end = image->start + image->span;
-    g_autofree char *length = units_bytes(image->length);
+    g_autofree char *length = wry_units_bytes(image->length);
     g_autofree char *what = what_of(image);
     g_autofree char *names = touched(planned, image->start, end);
     const char *into = image->region        ? " into region "
@@ -135,7 +135,7 @@ static void announce_moved(const struct app *app, const struct wry_planned *plan
 
 static void announce_write(const struct app *app, const struct wry_planned *planned)
 {
-    g_autofree char *kept = units_bytes(planned->kept);
+    g_autofree char *kept = wry_units_bytes(planned->kept);
 
     app_note(app, "%s", planned->dry_run ? "Would write:" : "Going to write:");
     for (size_t i = 0; i < planned->image_count; i++)
@@ -152,7 +152,7 @@ static void announce_part(const struct app *app, const struct wry_planned *plann
                           const struct wry_placement *item)
 {
     uint32_t end = item->offset + item->length;
-    g_autofree char *length = units_bytes(item->length);
+    g_autofree char *length = wry_units_bytes(item->length);
     g_autofree char *names = touched(planned, item->offset, end);
 
     app_note(app, "  0x%06X to 0x%06X  %-12s %s%s", (unsigned)item->offset, (unsigned)(end - 1),
@@ -169,7 +169,7 @@ static void announce_erase(const struct app *app, const struct wry_planned *plan
 
 static void announce_restore(const struct app *app, const struct wry_planned *planned)
 {
-    g_autofree char *total = units_bytes(wry_plan_total(&planned->plan));
+    g_autofree char *total = wry_units_bytes(wry_plan_total(&planned->plan));
     const char *begin = planned->dry_run ? "Would" : "Going to";
 
     if (planned->created)

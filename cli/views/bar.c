@@ -7,8 +7,8 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "base/units.h"
 #include "remaining.h"
+#include "wrytograph-host/units.h"
 
 #define DRAW_EVERY 100000u /* us on the port's clock */
 #define NARROWEST 40u

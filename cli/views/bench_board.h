@@ -3,9 +3,8 @@
 #define WRY_CLI_BENCH_BOARD_H
 
 #include "app/app.h"
-#include "bench/board_file.h"
+#include "wrytograph-host/bench.h"
 
-void bench_board_show(const struct app *app, const char *name,
-                      const struct bench_description *description);
+void bench_board_show(const struct app *app, const char *name, const struct wry_bench_board *board);
 
 #endif

@@ -7,8 +7,8 @@
 
 #include "announce.h"
 #include "explain.h"
-#include "base/folders.h"
 #include "output_file.h"
+#include "wrytograph-host/card.h"
 
 enum {
     LINE_MOST = 4096, /* bytes of a line that the board does not end */
@@ -29,7 +29,7 @@ char *board_log_folder(void)
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
     g_autofree char *time = g_date_time_format(now, "%Y%m%dT%H%M%SZ");
 
-    g_autofree char *logs = folders_user(FOLDER_STATE, "logs");
+    g_autofree char *logs = wry_card_logs_folder();
 
     return g_build_filename(logs, time, NULL);
 }

@@ -1,9 +1,9 @@
 /* A card or a kit as lines. */
 #include "card_view.h"
 
-#include "base/units.h"
 #include "json.h"
 #include "run_outcome.h"
+#include "wrytograph-host/units.h"
 
 char *card_view_sizes(const struct wry_card *card)
 {
@@ -12,7 +12,7 @@ char *card_view_sizes(const struct wry_card *card)
 
     wry_card_get_facts(card, &facts);
     for (size_t i = 0; i < facts.flash_count; i++) {
-        g_autofree char *size = units_flash_size(facts.flash_sizes[i]);
+        g_autofree char *size = wry_units_flash_size(facts.flash_sizes[i]);
         g_string_append_printf(sizes, "%s%s", i > 0 ? " or " : "", size);
     }
     return g_string_free(sizes, FALSE);
@@ -23,7 +23,7 @@ static void print_files(const struct app *app, const struct wry_card *card)
     struct wry_kit_file file;
 
     for (size_t i = 0; wry_card_kit_file(card, i, &file); i++) {
-        g_autofree char *bytes = units_bytes(file.size);
+        g_autofree char *bytes = wry_units_bytes(file.size);
         app_print(app, "%-10s %-24s %14s  %s", i == 0 ? "files" : "", file.written, bytes,
                   file.sha256 ? file.sha256 : "a folder");
     }

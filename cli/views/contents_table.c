@@ -3,9 +3,9 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "json.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 /* The time that a board takes for a digest, roughly: it is said before it is spent. */
 #define DIGEST_PER_MIB 0.75 /* s */
@@ -123,7 +123,7 @@ void contents_table_print(const struct app *app, const char *name, const GPtrArr
         const struct wry_content_of *content = g_ptr_array_index(contents, i);
         const struct wry_region *region = &content->region;
         g_autofree char *range = range_of(region);
-        g_autofree char *length = units_bytes(region->length);
+        g_autofree char *length = wry_units_bytes(region->length);
         g_autofree char *words = words_of(content);
         app_print(app, "%-9s %-*s  %-10s %-12s %-8s %s", i == 0 ? name : "", width, range, length,
                   region->name, wry_region_kind_name(region->kind), words);

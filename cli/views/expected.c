@@ -1,8 +1,8 @@
 /* What a write is expected to do and take. */
 #include "expected.h"
 
-#include "base/units.h"
 #include "wrytograph-host/station.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/message.h"
 
 enum {
@@ -18,9 +18,9 @@ static const char *coding_name(uint8_t coding)
 
 static void print_part(const struct app *app, const struct wry_expected_part *part)
 {
-    g_autofree char *length = units_bytes(part->what.length);
-    g_autofree char *line = units_bytes(part->what.line_bytes);
-    g_autofree char *unit = units_bytes(part->what.erase_unit);
+    g_autofree char *length = wry_units_bytes(part->what.length);
+    g_autofree char *line = wry_units_bytes(part->what.line_bytes);
+    g_autofree char *unit = wry_units_bytes(part->what.erase_unit);
 
     app_print(app, "  0x%06X  %-10s %s, %s; erased by up to %s; %.1f s",
               (unsigned)part->what.offset, length, coding_name(part->what.coding), line, unit,
@@ -35,7 +35,7 @@ void expected_print(const struct app *app, const struct wry_expected *expected)
         app_print(app, "Expected: nothing to write; the flash holds it already.");
         return;
     }
-    g_autofree char *line = units_bytes(expected->line_bytes);
+    g_autofree char *line = wry_units_bytes(expected->line_bytes);
     app_print(app, "Expected: about %.1f s at %u baud, %s over the line.", expected->seconds,
               (unsigned)wry_station_speed(app->station), line);
     for (guint i = 0; i < MIN(expected->parts->len, TOLD_MAX); i++)

@@ -7,7 +7,7 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 
 enum {
     COLUMNS_BEFORE = 8 + 2 + 13 + 9 + 1, /* offset, name, size */

@@ -1,9 +1,9 @@
 /* The flash map as a picture, fit for a work instruction. */
 #include <stdio.h>
 
-#include "base/units.h"
 #include "flash_map.h"
-#include "store/file/atomic_file.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/units.h"
 
 enum {
     WIDTH = 1120,
@@ -101,7 +101,7 @@ static void draw_row(GString *svg, const struct flash_map *map, const struct map
                       .offset = row->offset,
                       .length = row->length};
     g_autofree char *offset = g_strdup_printf("0x%06X", (unsigned)row->offset);
-    g_autofree char *size = units_bytes(row->length);
+    g_autofree char *size = wry_units_bytes(row->length);
     g_autofree char *remark = flash_map_remark(map, row);
 
     text(svg, MARGIN, y + 15, "offset", offset);
@@ -151,5 +151,5 @@ gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gbool
         draw_row(svg, map, &g_array_index(map->rows, struct map_row, i), y);
     draw_legend(svg, map, y + 8);
     g_string_append(svg, "</svg>\n");
-    return atomic_file_save(path, svg->str, svg->len, replace, error);
+    return wry_atomic_file_save(path, svg->str, svg->len, replace, error);
 }

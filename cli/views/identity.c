@@ -1,16 +1,16 @@
 /* What a board is, and what is on it. */
 #include "identity.h"
 
-#include "base/units.h"
 #include "contents_table.h"
 #include "json.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 static void print_board(const struct app *app, const struct wry_identity *identity)
 {
     const struct wry_hello_reply *board = &identity->board;
-    g_autofree char *address = units_address(board->eui48);
-    g_autofree char *size = units_flash_size(board->capacity);
+    g_autofree char *address = wry_units_address(board->eui48);
+    g_autofree char *size = wry_units_flash_size(board->capacity);
     g_autofree char *protected = words_protected(identity);
     g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
 

@@ -1,10 +1,9 @@
 /* What a file contains, as lines. */
 #include "inspection.h"
 
-#include "base/units.h"
 #include "contents_table.h"
-#include "store/image/image_file.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
@@ -24,7 +23,7 @@ static void print_regions(const struct app *app, const struct wry_inspection *in
         const struct wry_region *region = &layout->regions[i];
         bool rest =
             inspection->open_ended && region->offset + (uint64_t)region->length >= WRY_FLASH_MAX;
-        g_autofree char *length = rest ? g_strdup("the rest") : units_bytes(region->length);
+        g_autofree char *length = rest ? g_strdup("the rest") : wry_units_bytes(region->length);
         g_autofree char *end =
             rest ? g_strdup("the end ")
                  : g_strdup_printf("0x%06X", (unsigned)(region->offset + region->length - 1));
@@ -36,8 +35,8 @@ static void print_regions(const struct app *app, const struct wry_inspection *in
 
 static void print_archive(const struct app *app, const struct wry_inspection *inspection)
 {
-    g_autofree char *address = units_address(inspection->address);
-    g_autofree char *size = units_flash_size(inspection->flash_size);
+    g_autofree char *address = wry_units_address(inspection->address);
+    g_autofree char *size = wry_units_flash_size(inspection->flash_size);
 
     show(app, "format", "backup archive");
     show(app, "board", address);
@@ -48,7 +47,7 @@ static void print_archive(const struct app *app, const struct wry_inspection *in
     for (guint i = 0; i < inspection->ranges->len; i++) {
         const struct wry_inspected_range *range =
             &g_array_index(inspection->ranges, struct wry_inspected_range, i);
-        g_autofree char *sha256 = units_digest(range->sha256);
+        g_autofree char *sha256 = wry_units_digest(range->sha256);
         app_print(app, "%-10s 0x%06X to 0x%06X  SHA-256 %s", i == 0 ? "holds" : "",
                   (unsigned)range->offset, (unsigned)(range->offset + range->length - 1), sha256);
     }
@@ -62,7 +61,7 @@ static void print_extents(const struct app *app, const GArray *ranges)
     for (guint i = 0; i < MIN(ranges->len, SHOWN_MAX); i++) {
         const struct wry_inspected_range *range =
             &g_array_index(ranges, struct wry_inspected_range, i);
-        g_autofree char *length = units_bytes(range->length);
+        g_autofree char *length = wry_units_bytes(range->length);
         app_print(app, "%-10s 0x%08X to 0x%08X  %s", i == 0 ? "holds" : "", (unsigned)range->offset,
                   (unsigned)(range->offset + range->length - 1), length);
     }
@@ -73,7 +72,7 @@ static void print_extents(const struct app *app, const GArray *ranges)
 static void print_header(const struct app *app, const struct wry_inspection *inspection)
 {
     const struct wry_boot_header *header = &inspection->header;
-    g_autofree char *body = units_bytes(header->body_length);
+    g_autofree char *body = wry_units_bytes(header->body_length);
     g_autofree char *mode = words_read_mode(header);
     g_autofree char *flash = words_header_flash(header);
     const struct wry_chip *chip = wry_chip_by_code(header->chip_code);
@@ -96,10 +95,10 @@ static void print_header(const struct app *app, const struct wry_inspection *ins
 
 static void print_image(const struct app *app, const struct wry_inspection *inspection)
 {
-    g_autofree char *content = units_bytes(inspection->content_bytes);
-    g_autofree char *sha256 = units_digest(inspection->sha256);
+    g_autofree char *content = wry_units_bytes(inspection->content_bytes);
+    g_autofree char *sha256 = wry_units_digest(inspection->sha256);
 
-    show(app, "format", image_format_title(inspection->format));
+    show(app, "format", wry_image_format_title(inspection->format));
     show(app, "content", content);
     print_extents(app, inspection->ranges);
     show(app, "SHA-256", sha256);
@@ -140,6 +139,8 @@ void inspection_print(const struct app *app, const struct wry_inspection *inspec
         show(app, "chip", inspection->chip ? inspection->chip->title : "any");
         print_regions(app, inspection);
         app_outcome(app, true, "The layout is sound.");
+        break;
+    case WRY_FILE_CARD: /* card_view shows it */
         break;
     }
 }

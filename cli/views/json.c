@@ -1,11 +1,11 @@
 /* Results as JSON. */
 #include "json.h"
 
-#include "base/units.h"
 #include "stats.h"
-#include "store/image/image_file.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
+#include "wrytograph-host/inspect.h"
 
 void json_add_text(JsonBuilder *b, const char *name, const char *value)
 {
@@ -48,14 +48,14 @@ static void add_seconds(JsonBuilder *b, double seconds)
 
 static void add_digest(JsonBuilder *b, const uint8_t sha256[WRY_SHA256_SIZE])
 {
-    g_autofree char *text = units_digest(sha256);
+    g_autofree char *text = wry_units_digest(sha256);
 
     json_add_text(b, "sha256", text);
 }
 
 static void add_address(JsonBuilder *b, const uint8_t eui48[WRY_EUI48_SIZE])
 {
-    g_autofree char *text = units_address(eui48);
+    g_autofree char *text = wry_units_address(eui48);
 
     json_add_text(b, "address", text);
 }
@@ -246,7 +246,7 @@ static void add_ranges(JsonBuilder *b, const struct wry_inspection *inspection)
 
 static void add_archive(JsonBuilder *b, const struct wry_inspection *inspection)
 {
-    g_autofree char *size = units_flash_size(inspection->flash_size);
+    g_autofree char *size = wry_units_flash_size(inspection->flash_size);
 
     json_add_text(b, "format", "backup archive");
     add_address(b, inspection->address);
@@ -260,7 +260,7 @@ static void add_archive(JsonBuilder *b, const struct wry_inspection *inspection)
 static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
 {
     const struct wry_boot_header *header = &inspection->header;
-    g_autofree char *body = units_bytes(header->body_length);
+    g_autofree char *body = wry_units_bytes(header->body_length);
     g_autofree char *mode = words_read_mode(header);
     g_autofree char *flash = words_header_flash(header);
 
@@ -280,9 +280,9 @@ static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
 
 static void add_image(JsonBuilder *b, const struct wry_inspection *inspection)
 {
-    g_autofree char *content = units_bytes(inspection->content_bytes);
+    g_autofree char *content = wry_units_bytes(inspection->content_bytes);
 
-    json_add_text(b, "format", image_format_title(inspection->format));
+    json_add_text(b, "format", wry_image_format_title(inspection->format));
     json_add_text(b, "content", content);
     json_add_number(b, "content_bytes", (int64_t)inspection->content_bytes);
     add_ranges(b, inspection);
@@ -312,6 +312,8 @@ void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection
     case WRY_FILE_LAYOUT:
         json_add_text(b, "format", "layout");
         json_add_text(b, "chip", inspection->chip ? inspection->chip->title : "any");
+        break;
+    case WRY_FILE_CARD: /* card_view shows it */
         break;
     }
     if (inspection->has_layout)

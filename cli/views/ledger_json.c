@@ -3,11 +3,11 @@
 
 #include <string.h>
 
-#include "base/text_file.h"
+#include "wrytograph-host/text_file.h"
 
 JsonNode *ledger_json_parse(const char *text)
 {
-    if (!text || !text_file_is_shallow(text, strlen(text), TEXT_FILE_JSON))
+    if (!text || !wry_text_file_is_shallow(text, strlen(text), WRY_TEXT_FILE_JSON))
         return NULL;
     return json_from_string(text, NULL);
 }

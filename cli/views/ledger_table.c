@@ -5,11 +5,10 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "json.h"
 #include "ledger_json.h"
-#include "store/ledger/ledger_columns.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 enum {
     ID_SHOWN = 8, /* digits: enough to say which */
@@ -72,7 +71,7 @@ static void show_steps(const struct app *app, const struct wry_ledger_run *run)
     for (guint i = 0; i < ledger_json_count(steps); i++) {
         JsonObject *step = ledger_json_item(steps, i);
         gint64 n = ledger_json_bytes(step, "bytes", 0);
-        g_autofree char *bytes = n > 0 ? units_bytes((uint64_t)n) : g_strdup("");
+        g_autofree char *bytes = n > 0 ? wry_units_bytes((uint64_t)n) : g_strdup("");
         app_print(app, "%-11s %-8s %-11s %6.1f s  %s", i == 0 ? "steps" : "",
                   ledger_json_text(step, "step", "?"), ledger_json_text(step, "outcome", "?"),
                   ledger_json_seconds(step, "seconds"), bytes);
@@ -96,7 +95,7 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
 {
     g_autofree char *began = ledger_table_time(run->began);
     g_autofree char *ended = ledger_table_time(run->ended);
-    g_autofree char *flash = run->flash > 0 ? units_flash_size((uint32_t)run->flash) : NULL;
+    g_autofree char *flash = run->flash > 0 ? wry_units_flash_size((uint32_t)run->flash) : NULL;
     g_autofree char *card = run->card ? g_strconcat(run->card, " ", run->card_version, NULL) : NULL;
     g_autofree char *where = run->failed_at
                                  ? g_strdup_printf("%s, at %s", run->outcome, run->failed_at)
@@ -135,18 +134,18 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
 void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
 {
     json_builder_begin_object(b);
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        const struct ledger_column *column = &ledger_columns[i];
-        g_autofree char *value = ledger_value(run, column);
-        JsonNode *node = value && column->type == LEDGER_JSON ? ledger_json_parse(value) : NULL;
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+        const struct wry_ledger_column *column = &wry_ledger_columns[i];
+        g_autofree char *value = wry_ledger_run_value(run, column);
+        JsonNode *node = value && column->type == WRY_LEDGER_JSON ? ledger_json_parse(value) : NULL;
         json_builder_set_member_name(b, column->name);
         if (!value)
             json_builder_add_null_value(b);
         else if (node)
             json_builder_add_value(b, node);
-        else if (column->type == LEDGER_NUMBER)
+        else if (column->type == WRY_LEDGER_NUMBER)
             json_builder_add_int_value(b, g_ascii_strtoll(value, NULL, 10));
-        else if (column->type == LEDGER_REAL)
+        else if (column->type == WRY_LEDGER_REAL)
             json_builder_add_double_value(b, g_ascii_strtod(value, NULL));
         else
             json_builder_add_string_value(b, value);
@@ -155,11 +154,11 @@ void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
 }
 
 /* Cells of numbers stay numbers; what else looks like a formula is text. */
-static bool looks_like_formula(const struct ledger_column *column, const char *value)
+static bool looks_like_formula(const struct wry_ledger_column *column, const char *value)
 {
     char *end;
 
-    if (column->type >= LEDGER_NUMBER || !strchr("=+-@\t\r", value[0]) || value[0] == '\0')
+    if (column->type >= WRY_LEDGER_NUMBER || !strchr("=+-@\t\r", value[0]) || value[0] == '\0')
         return false;
     g_ascii_strtod(value, &end);
     return end == value || *end != '\0';
@@ -167,9 +166,9 @@ static bool looks_like_formula(const struct ledger_column *column, const char *v
 
 void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run)
 {
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        const struct ledger_column *column = &ledger_columns[i];
-        g_autofree char *value = run ? ledger_value(run, column) : g_strdup(column->name);
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+        const struct wry_ledger_column *column = &wry_ledger_columns[i];
+        g_autofree char *value = run ? wry_ledger_run_value(run, column) : g_strdup(column->name);
         bool marked = value && looks_like_formula(column, value);
         g_autofree char *cell = g_strconcat(marked ? "'" : "", value ? value : "", NULL);
         if (i > 0)

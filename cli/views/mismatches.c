@@ -1,9 +1,9 @@
 /* Where content and flash differ. */
 #include "mismatches.h"
 
-#include "base/units.h"
 #include "flash_map.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 enum {
     SHOWN_MAX = 8,   /* places printed; JSON has every stretch */
@@ -34,7 +34,7 @@ static void print_places(const struct app *app, const struct wry_comparison *com
         }
         if (shown >= SHOWN_MAX)
             continue;
-        g_autofree char *count = units_bytes(differing);
+        g_autofree char *count = wry_units_bytes(differing);
         app_print(app,
                   "  flash 0x%06X to 0x%06X, %s from 0x%06X: %s differ%s; first %02X in the %s, "
                   "%02X in the flash",

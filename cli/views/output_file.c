@@ -4,7 +4,7 @@
 #include <errno.h>
 #include <unistd.h>
 
-#include "store/file/atomic_file.h"
+#include "wrytograph-host/atomic_file.h"
 
 static bool fail(const char *path, int reason, GError **error)
 {
@@ -18,14 +18,14 @@ bool output_file_begin(struct output_file *output, const char *path, GError **er
     *output = (struct output_file){.to = stdout, .path = path};
     if (!path)
         return true;
-    output->pending = atomic_file_begin(path, TRUE, error);
+    output->pending = wry_atomic_file_begin(path, TRUE, error);
     if (!output->pending)
         return false;
-    output->to = fopen(atomic_file_path(output->pending), "we");
+    output->to = fopen(wry_atomic_file_path(output->pending), "we");
     if (output->to)
         return true;
     fail(path, errno, error);
-    atomic_file_abandon(output->pending);
+    wry_atomic_file_abandon(output->pending);
     return false;
 }
 
@@ -57,7 +57,7 @@ bool output_file_end(struct output_file *output, bool good, GError **error)
         return good;
     bool written = output_file_close(output->to, output->path, good ? error : NULL);
     if (good && written)
-        return atomic_file_commit(output->pending, error);
-    atomic_file_abandon(output->pending);
+        return wry_atomic_file_commit(output->pending, error);
+    wry_atomic_file_abandon(output->pending);
     return false;
 }

@@ -9,11 +9,11 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-struct atomic_file;
+struct wry_atomic_file;
 
 struct output_file {
     FILE *to;
-    struct atomic_file *pending; /* NULL for the standard output */
+    struct wry_atomic_file *pending; /* NULL for the standard output */
     const char *path;
 };
 

@@ -1,10 +1,10 @@
 /* The report page. */
 #include <string.h>
 
-#include "base/units.h"
 #include "ledger_table.h"
 #include "report.h"
 #include "report_data.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/version.h"
 
 /* Colours are for the light and the dark, by names; on paper they are as in the light. */
@@ -181,7 +181,7 @@ static void put_block(FILE *to, const struct report_content *content, int64_t fl
 static void put_key(FILE *to, const struct report_content *content, guint i)
 {
     g_autofree char *place = g_strdup_printf("0x%06" G_GINT64_MODIFIER "X", content->offset);
-    g_autofree char *bytes = units_bytes((uint64_t)content->length);
+    g_autofree char *bytes = wry_units_bytes((uint64_t)content->length);
     g_autofree char *name = g_strconcat(content->file, "  ", content->version, NULL);
     g_autofree char *time = ledger_table_time(content->time);
 
@@ -205,7 +205,7 @@ static void put_map(FILE *to, const struct report_board *board)
 
     if (count == 0 || board->flash <= 0)
         return;
-    g_autofree char *flash = units_flash_size((uint32_t)board->flash);
+    g_autofree char *flash = wry_units_flash_size((uint32_t)board->flash);
     fprintf(to,
             "<p>Written last, of %s of flash:</p>\n"
             "<svg viewBox=\"0 0 %d 28\" role=\"img\" aria-label=\"flash map\">\n"

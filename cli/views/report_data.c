@@ -6,7 +6,6 @@
 #include <string.h>
 
 #include "ledger_json.h"
-#include "store/ledger/ledger_columns.h"
 #include "words.h"
 
 static void free_day(void *item)
@@ -140,19 +139,11 @@ static struct report_board *board_of(struct report *report, const struct wry_led
     board->address = g_strdup(run->board);
     board->chip = g_strdup(run->chip);
     board->flash = run->flash;
-    board->history = ledger_runs_new();
+    board->history = g_ptr_array_new_with_free_func((GDestroyNotify)wry_ledger_run_free);
     board->holds = g_ptr_array_new_with_free_func(free_content);
     g_hash_table_insert(report->boards_by_address, board->address, board);
     g_ptr_array_add(report->boards, board);
     return board;
-}
-
-static struct wry_ledger_run *copy_of(const struct wry_ledger_run *run)
-{
-    g_autoptr(GPtrArray) one = ledger_runs_new();
-
-    ledger_collect(one, run);
-    return g_ptr_array_steal_index(one, 0);
 }
 
 static bool is_covered(const struct report_board *board, int64_t offset, int64_t length)
@@ -216,7 +207,7 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
     board->passed += passed;
     board->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
     if (board->history->len < REPORT_HISTORY)
-        ledger_collect(board->history, run);
+        g_ptr_array_add(board->history, wry_ledger_run_copy(run));
     /* Round after round writes the same to the same places. */
     if (passed && run->contents && !board->holds_all &&
         g_strcmp0(board->parsed, run->contents) != 0) {
@@ -225,7 +216,7 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
         board->parsed = g_strdup(run->contents);
     }
     if (!board->backup && run->backup_file)
-        board->backup = copy_of(run);
+        board->backup = wry_ledger_run_copy(run);
 }
 
 bool report_take(void *context, const struct wry_ledger_run *run)

@@ -5,9 +5,9 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "base/units.h"
 #include "json.h"
 #include "ledger_table.h"
+#include "wrytograph-host/units.h"
 
 enum {
     LETTER_ROWS = 5,
@@ -51,7 +51,8 @@ char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *re
     guint count = result->steps ? result->steps->len : 0;
     const struct wry_run_step_done *last =
         count > 0 ? &g_array_index(result->steps, struct wry_run_step_done, count - 1) : NULL;
-    g_autofree char *board = result->known ? units_address(result->address) : g_strdup("no board");
+    g_autofree char *board =
+        result->known ? wry_units_address(result->address) : g_strdup("no board");
     g_autofree char *name = run_outcome_card(card);
     GString *line = g_string_new(word(outcome, result));
 
@@ -74,7 +75,7 @@ void run_outcome_steps(const struct app *app, const struct wry_run_result *resul
     for (guint i = 0; result->steps && i < result->steps->len; i++) {
         const struct wry_run_step_done *step =
             &g_array_index(result->steps, struct wry_run_step_done, i);
-        g_autofree char *bytes = step->bytes > 0 ? units_bytes(step->bytes) : g_strdup("");
+        g_autofree char *bytes = step->bytes > 0 ? wry_units_bytes(step->bytes) : g_strdup("");
         app_note(app, "  %-8s %6.1f s  %-11s %s", wry_run_step_name(step->step), step->seconds,
                  step->skipped                       ? "not needed"
                  : step->outcome == WRY_OUTCOME_DONE ? "done"
@@ -180,7 +181,7 @@ void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
     }
     json_builder_end_array(b);
     if (result->known) {
-        g_autofree char *address = units_address(result->address);
+        g_autofree char *address = wry_units_address(result->address);
         json_add_text(b, "board", address);
     }
     json_add_boolean(b, "done_before", result->done_before);

@@ -1,9 +1,9 @@
 /* What is on the shelf. */
 #include "shelf_table.h"
 
-#include "base/units.h"
 #include "json.h"
 #include "words.h"
+#include "wrytograph-host/units.h"
 
 static const char *outcome_word(enum wry_shelf_outcome outcome)
 {
@@ -71,7 +71,7 @@ static char *fit_words(const struct wry_shelf_item *item, const struct shelf_boa
     const struct wry_region *region = NULL;
     enum wry_shelf_fit fit =
         wry_shelf_judge(item, board->chip, board->flash_size, &board->layout, &region);
-    g_autofree char *flash = units_flash_size(board->flash_size);
+    g_autofree char *flash = wry_units_flash_size(board->flash_size);
 
     *fits = fit == WRY_SHELF_FITS;
     switch (fit) {
@@ -93,7 +93,7 @@ static char *fit_words(const struct wry_shelf_item *item, const struct shelf_boa
 static void add_item(const struct app *app, const struct wry_shelf_item *item,
                      const struct shelf_board *board, const char *fit, bool fits)
 {
-    g_autofree char *digest = units_digest(item->sha256);
+    g_autofree char *digest = wry_units_digest(item->sha256);
 
     json_builder_begin_object(app->json);
     json_add_text(app->json, "name", item->name);
@@ -119,8 +119,8 @@ static void print_item(const struct app *app, const struct wry_shelf_item *item,
 {
     const struct wry_chip *chip = item->chip_code > 0 ? wry_chip_by_code(item->chip_code) : NULL;
     g_autofree char *flash =
-        item->flash_size > 0 ? units_flash_size(item->flash_size) : g_strdup("any");
-    g_autofree char *size = units_bytes(item->size);
+        item->flash_size > 0 ? wry_units_flash_size(item->flash_size) : g_strdup("any");
+    g_autofree char *size = wry_units_bytes(item->size);
     bool fits = false;
     g_autofree char *fit = board->known ? fit_words(item, board, &fits) : g_strdup("");
     g_autofree char *version = g_strdup_printf("%s%s", item->version, item->preferred ? " *" : "");

@@ -1,13 +1,13 @@
 /* What a job did not have to send or read. */
 #include "stats.h"
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 
 void stats_tell(const struct app *app, const struct wry_done *done)
 {
     g_autofree char *name = app_printable(done->known_name);
-    g_autofree char *known = units_bytes(done->bytes_known);
-    g_autofree char *sent = units_bytes(done->content_sent);
+    g_autofree char *known = wry_units_bytes(done->bytes_known);
+    g_autofree char *sent = wry_units_bytes(done->content_sent);
 
     if (done->bytes_known > 0)
         app_note(app, "%s of it stood in %s already and was not read again.", known, name);

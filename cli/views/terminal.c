@@ -8,11 +8,10 @@
 #include <termios.h>
 #include <unistd.h>
 
-#include "base/units.h"
 #include "explain.h"
 #include "json.h"
 #include "output_file.h"
-#include "store/image/steps_file.h"
+#include "wrytograph-host/units.h"
 
 enum {
     LEAVE_KEY = 0x18, /* Ctrl-X */
@@ -131,11 +130,11 @@ static int load_steps(struct app *app, struct terminal_options *options)
     if (options->steps->len > 0)
         return app_fail(app, EXIT_USAGE, "Put them into the file, too.",
                         "--steps, and --send or --expect beside it");
-    options->loaded = steps_file_load(options->steps_file, &error);
+    options->loaded = wry_console_steps_load(options->steps_file, &error);
     if (!options->loaded)
         return explain_error(app, error);
     for (guint i = 0; i < options->loaded->len; i++) {
-        const struct steps_file_step *from = g_ptr_array_index(options->loaded, i);
+        const struct wry_console_step *from = g_ptr_array_index(options->loaded, i);
         struct wry_console_step step = {.send = from->send,
                                         .expect = from->expect,
                                         .within = from->within,
@@ -153,7 +152,7 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
     if (options->line_end && !job_options->line_end)
         return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
                         "'%s' is no line ending", options->line_end);
-    if (options->within && !units_parse_time(options->within, &job_options->time))
+    if (options->within && !wry_units_parse_time(options->within, &job_options->time))
         return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is no time",
                         options->within);
     int code = load_steps(app, options);

@@ -4,7 +4,7 @@
 #include <langinfo.h>
 #include <string.h>
 
-#include "store/file/atomic_file.h"
+#include "wrytograph-host/atomic_file.h"
 
 enum {
     WIRES = 5,
@@ -228,5 +228,5 @@ gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_w
     g_autoptr(GString) svg = draw(&d, wiring);
 
     finish(&d);
-    return atomic_file_save(path, svg->str, svg->len, replace, error);
+    return wry_atomic_file_save(path, svg->str, svg->len, replace, error);
 }

@@ -1,7 +1,7 @@
 /* Facts in words. */
 #include "words.h"
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 enum {
@@ -51,8 +51,8 @@ char *words_board(const struct wry_station *station)
 {
     const struct wry_hello_reply *board = wry_station_board(station);
     const struct wry_chip *chip = wry_station_chip(station);
-    g_autofree char *address = units_address(board->eui48);
-    g_autofree char *size = units_flash_size(board->capacity);
+    g_autofree char *address = wry_units_address(board->eui48);
+    g_autofree char *size = wry_units_flash_size(board->capacity);
 
     return g_strdup_printf("%s (%s, %s flash) on %s at %u baud", address,
                            chip ? chip->title : "unknown chip", size, wry_station_link(station),
@@ -92,8 +92,9 @@ char *words_read_mode(const struct wry_boot_header *header)
 
 char *words_header_flash(const struct wry_boot_header *header)
 {
-    return header->flash_size_log2 > 0 ? units_flash_size(UINT32_C(1) << header->flash_size_log2)
-                                       : g_strdup("any");
+    return header->flash_size_log2 > 0
+               ? wry_units_flash_size(UINT32_C(1) << header->flash_size_log2)
+               : g_strdup("any");
 }
 
 const char *words_header_state(enum wry_header_state state)

@@ -79,6 +79,9 @@ bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_fil
  */
 GPtrArray *wry_card_check(const char *path, const char *trust, GError **error);
 
+/* Where logs of boards go unless told otherwise, in the user's state folder. Free with g_free. */
+char *wry_card_logs_folder(void);
+
 /*
  * Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
  * part, of: which rows it hands out, see wry_card_facts; 0, 0 for a card that hands out none.

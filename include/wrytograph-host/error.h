@@ -32,8 +32,10 @@ GQuark wry_store_error_quark(void);
 
 /* Simulated boards. */
 enum wry_bench_error {
-    WRY_BENCH_ERROR_BAD_NAME,  /* not a name that a board can have */
-    WRY_BENCH_ERROR_BAD_VALUE, /* a value that does not fit the chip */
+    WRY_BENCH_ERROR_BAD_NAME,   /* not a name that a board can have */
+    WRY_BENCH_ERROR_BAD_VALUE,  /* a value that does not fit the chip */
+    WRY_BENCH_ERROR_BAD_FAULT,  /* no fault that a board can have */
+    WRY_BENCH_ERROR_BAD_BUTTON, /* nothing that can be pressed */
     WRY_BENCH_ERROR_EXISTS,
     WRY_BENCH_ERROR_UNKNOWN, /* no such board */
     WRY_BENCH_ERROR_DAMAGED, /* board.yaml or flash.bin is not what it should be */

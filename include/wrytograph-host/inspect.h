@@ -20,13 +20,23 @@
 extern "C" {
 #endif
 
+/* "raw binary", "Intel HEX" or "S-record". */
+const char *wry_image_format_title(enum wry_image_format format);
+/* Of "raw", "hex" and "srec"; NULL when it is none of them. */
+const enum wry_image_format *wry_image_format_by_name(const char *name);
+
 enum wry_file_kind {
     WRY_FILE_IMAGE,
     WRY_FILE_ARCHIVE,
     WRY_FILE_LAYOUT,
     WRY_FILE_SETTINGS,
     WRY_FILE_STEPS,
+    WRY_FILE_CARD, /* or a kit */
 };
+
+/* What a file is by its beginning; whatever is none of the others, or cannot be read, is an image.
+ */
+enum wry_file_kind wry_file_kind_of(const char *path);
 
 enum wry_header_state {
     WRY_HEADER_NONE,

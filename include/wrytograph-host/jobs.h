@@ -274,6 +274,10 @@ struct wry_console_step {
     const char *advice; /* for when it was not seen; or NULL */
 };
 
+/* Those of a steps file (docs/steps-file.md): struct wry_console_step, which own their strings.
+ * NULL with file, line and reason. Free with g_ptr_array_unref. */
+GPtrArray *wry_console_steps_load(const char *path, GError **error);
+
 /* What a person at the line may ask for besides sending. */
 enum wry_console_ask {
     WRY_CONSOLE_NOTHING,

@@ -51,6 +51,34 @@ struct wry_ledger_run {
 
 void wry_ledger_run_free(struct wry_ledger_run *run);
 
+/* Free with wry_ledger_run_free. */
+struct wry_ledger_run *wry_ledger_run_copy(const struct wry_ledger_run *run);
+
+/* The members of a run in the order of an export. */
+enum wry_ledger_type {
+    WRY_LEDGER_TEXT,
+    WRY_LEDGER_TIME,
+    WRY_LEDGER_JSON,
+    WRY_LEDGER_NUMBER, /* int64_t */
+    WRY_LEDGER_REAL,
+};
+
+struct wry_ledger_column {
+    const char *name;
+    enum wry_ledger_type type;
+    size_t offset; /* in struct wry_ledger_run */
+};
+
+enum {
+    WRY_LEDGER_COLUMNS = 27,
+};
+
+extern const struct wry_ledger_column wry_ledger_columns[WRY_LEDGER_COLUMNS];
+
+/* As text; NULL for what is not known. Free with g_free. */
+char *wry_ledger_run_value(const struct wry_ledger_run *run,
+                           const struct wry_ledger_column *column);
+
 struct wry_ledger;
 
 /*

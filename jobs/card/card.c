@@ -1,14 +1,15 @@
 /* Cards and kits: opened, packed, and what they want of a station. */
 #include "jobs/card/card.h"
+#include "base/folders.h"
 
 #include <string.h>
 
-#include "base/units.h"
 #include "jobs/plan/shelf_items.h"
 #include "store/archive/archive.h"
 #include "store/card/signing.h"
 #include "store/file/error.h"
 #include "store/text/diagnostics.h"
+#include "wrytograph-host/units.h"
 
 #define SHELF "shelf:"
 
@@ -86,7 +87,7 @@ void wry_card_close(struct wry_card *card)
 void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *facts)
 {
     const struct card *own = card->card;
-    g_autofree char *digest = units_digest(own->sha256);
+    g_autofree char *digest = wry_units_digest(own->sha256);
 
     *facts = (struct wry_card_facts){.name = own->name,
                                      .version = own->version,
@@ -233,4 +234,9 @@ char *card_table(const struct wry_card *card)
                                 ? g_strndup(card->path, strlen(card->path) - 4)
                                 : g_strdup(card->path);
     return g_strconcat(stem, ".boards.csv", NULL);
+}
+
+char *wry_card_logs_folder(void)
+{
+    return folders_user(FOLDER_STATE, "logs");
 }

@@ -1,7 +1,6 @@
 /* What is wrong with what a card names, found without a board. */
 #include <string.h>
 
-#include "base/units.h"
 #include "jobs/card/card.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"
@@ -9,6 +8,7 @@
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
 #include "store/text/diagnostics.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/layout.h"
 

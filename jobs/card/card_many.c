@@ -1,9 +1,9 @@
 /* A card on many boards at once, a thread for each: none waits for another. */
-#include "base/units.h"
 #include "jobs/card/card.h"
 #include "jobs/station/station_problem.h"
 #include "pack/shared.h"
 #include "wrytograph-host/card.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
 #define TURN_TIME 100000 /* us */
@@ -28,7 +28,7 @@ static bool claim_address(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
     struct many *many = context;
 
     g_mutex_lock(&many->lock);
-    bool is_first = g_hash_table_add(many->addresses, units_address(eui48));
+    bool is_first = g_hash_table_add(many->addresses, wry_units_address(eui48));
     g_mutex_unlock(&many->lock);
     return is_first;
 }

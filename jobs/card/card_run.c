@@ -1,7 +1,6 @@
 /* A card on one board, from connecting to the outcome. */
 #include <string.h>
 
-#include "base/units.h"
 #include "jobs/card/card.h"
 #include "jobs/card/card_history.h"
 #include "jobs/plan/backup_records.h"
@@ -13,6 +12,7 @@
 #include "store/image/steps_file.h"
 #include "store/ledger/ledger.h"
 #include "store/shelf/backups.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 struct run {
@@ -89,7 +89,7 @@ static enum wry_outcome fail_flash(struct run *run, uint32_t found)
     problem->found = found;
     problem->names = g_new0(char *, sizes->len + 1);
     for (guint i = 0; i < sizes->len; i++)
-        problem->names[i] = units_flash_size(g_array_index(sizes, uint32_t, i));
+        problem->names[i] = wry_units_flash_size(g_array_index(sizes, uint32_t, i));
     return problem->outcome;
 }
 
@@ -153,7 +153,7 @@ static enum wry_outcome check_holds(struct run *run)
 static enum wry_outcome look_back(struct run *run)
 {
     const struct wry_ledger_run *own = run_record_run(run->station);
-    g_autofree char *board = units_address(wry_session_board(&run->station->session)->eui48);
+    g_autofree char *board = wry_units_address(wry_session_board(&run->station->session)->eui48);
     GError *error = NULL;
 
     bool told = false;
@@ -462,7 +462,7 @@ static enum wry_outcome hear(struct run *run)
     struct wry_console_result result = {0};
 
     for (guint i = 0; i < card->steps->len; i++) {
-        const struct steps_file_step *step = g_ptr_array_index(card->steps, i);
+        const struct wry_console_step *step = g_ptr_array_index(card->steps, i);
         steps[i] = (struct wry_console_step){.send = step->send,
                                              .expect = step->expect,
                                              .within = step->within,

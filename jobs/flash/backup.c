@@ -10,9 +10,9 @@
 #include "jobs/station/run_record.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
+#include "wrytograph-host/atomic_file.h"
 #include "wrytograph/version.h"
 
 enum {
@@ -145,17 +145,17 @@ static gboolean save_plain(const struct archive *archive, const char *path)
     return file && fclose(file) == 0 && saved;
 }
 
-static enum wry_outcome save(struct backup *backup, struct atomic_file *file)
+static enum wry_outcome save(struct backup *backup, struct wry_atomic_file *file)
 {
     struct wry_station *station = backup->station;
-    const char *path = atomic_file_path(file);
+    const char *path = wry_atomic_file_path(file);
     GError *error = NULL;
     bool plain = backup->options->plain;
 
     if (plain ? save_plain(backup->archive, path) : archive_write(backup->archive, path, &error))
-        return atomic_file_commit(file, &error) ? WRY_OUTCOME_DONE
-                                                : station_fail_system(station, error);
-    atomic_file_abandon(file);
+        return wry_atomic_file_commit(file, &error) ? WRY_OUTCOME_DONE
+                                                    : station_fail_system(station, error);
+    wry_atomic_file_abandon(file);
     return plain ? station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL)
                  : station_fail_system(station, error);
 }
@@ -203,19 +203,19 @@ static enum wry_outcome open_older(struct backup *backup)
 }
 
 /* Into the file, which is not there under its name before the end. */
-static enum wry_outcome fill(struct backup *backup, struct atomic_file *file,
+static enum wry_outcome fill(struct backup *backup, struct wry_atomic_file *file,
                              const struct write_common *work, struct wry_done *done)
 {
     GError *error = NULL;
 
-    backup->archive->content = spool_new(atomic_file_folder(file), &error);
+    backup->archive->content = spool_new(wry_atomic_file_folder(file), &error);
     enum wry_outcome outcome = backup->archive->content
                                    ? connect_and_choose(backup)
                                    : station_fail_system(backup->station, error);
     if (outcome == WRY_OUTCOME_DONE)
         outcome = read_all(backup);
     if (outcome != WRY_OUTCOME_DONE) {
-        atomic_file_abandon(file);
+        wry_atomic_file_abandon(file);
         return outcome;
     }
     *done = write_common_done(work);
@@ -272,7 +272,8 @@ static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result 
     outcome = choose_name(backup);
     if (outcome != WRY_OUTCOME_DONE)
         return outcome;
-    struct atomic_file *file = atomic_file_begin(backup->path, backup->options->replace, &error);
+    struct wry_atomic_file *file =
+        wry_atomic_file_begin(backup->path, backup->options->replace, &error);
     if (!file)
         return station_fail_system(backup->station, error);
     outcome = fill(backup, file, &work, &result->done);

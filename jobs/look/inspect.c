@@ -6,6 +6,8 @@
 #include "jobs/look/contents.h"
 #include "jobs/plan/placed_image.h"
 #include "store/archive/archive.h"
+#include "store/card/card_data.h"
+#include "store/card/kit.h"
 #include "store/file/error.h"
 #include "store/image/layout_file.h"
 #include "store/image/settings_file.h"
@@ -88,7 +90,7 @@ static gboolean inspect_settings(const char *path, struct wry_inspection *inspec
 
 static gboolean inspect_steps(const char *path, struct wry_inspection *inspection, GError **error)
 {
-    g_autoptr(GPtrArray) steps = steps_file_load(path, error);
+    g_autoptr(GPtrArray) steps = wry_console_steps_load(path, error);
 
     if (!steps)
         return FALSE;
@@ -154,19 +156,40 @@ static bool is_yaml(const char *path)
     return g_str_has_suffix(path, ".yaml") || g_str_has_suffix(path, ".yml");
 }
 
+enum wry_file_kind wry_file_kind_of(const char *path)
+{
+    if (kit_is_one(path) || card_is_one(path))
+        return WRY_FILE_CARD;
+    if (archive_is_one(path))
+        return WRY_FILE_ARCHIVE;
+    if (settings_is_file(path))
+        return WRY_FILE_SETTINGS;
+    if (steps_file_is_one(path))
+        return WRY_FILE_STEPS;
+    return is_yaml(path) ? WRY_FILE_LAYOUT : WRY_FILE_IMAGE;
+}
+
 gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
                           struct wry_inspection *inspection, GError **error)
 {
     *inspection = (struct wry_inspection){
         .ranges = g_array_new(FALSE, FALSE, sizeof(struct wry_inspected_range))};
-    if (!format && archive_is_one(path))
+    switch (format ? WRY_FILE_IMAGE : wry_file_kind_of(path)) {
+    case WRY_FILE_ARCHIVE:
         return inspect_archive(path, inspection, error);
-    if (!format && settings_is_file(path))
+    case WRY_FILE_SETTINGS:
         return inspect_settings(path, inspection, error);
-    if (!format && steps_file_is_one(path))
+    case WRY_FILE_STEPS:
         return inspect_steps(path, inspection, error);
-    if (!format && is_yaml(path))
+    case WRY_FILE_LAYOUT:
         return inspect_layout(path, inspection, error);
+    case WRY_FILE_CARD: /* has calls of its own, in card.h */
+        if (is_yaml(path))
+            return inspect_layout(path, inspection, error);
+        break;
+    case WRY_FILE_IMAGE:
+        break;
+    }
     return inspect_image(path, format, inspection, error);
 }
 

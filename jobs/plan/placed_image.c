@@ -3,11 +3,12 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "jobs/plan/image_source.h"
 #include "store/file/file_cache.h"
 #include "store/image/settings_file.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/region_table.h"
+#include "wrytograph-host/inspect.h"
 
 static const struct image_extent *extent_of(const struct image_file *file, guint i)
 {
@@ -27,7 +28,7 @@ static struct wry_reader file_reader(const struct image_file *file)
 /* Of a raw file, whose digest is known, it is found out once. */
 static char *whole_fact(const struct image_file *file, uint32_t at)
 {
-    g_autofree char *digest = units_digest(file->sha256);
+    g_autofree char *digest = wry_units_digest(file->sha256);
 
     return file->format == WRY_IMAGE_RAW && !file->spool
                ? g_strdup_printf("%s is whole from %u on", digest, (unsigned)at)
@@ -155,7 +156,7 @@ enum wry_outcome image_take_file(struct wry_station *station, struct image *imag
     image->facts.name = file->name;
     image->facts.length = file->length;
     if (image_has_offset(image))
-        units_parse_offset(image->place, &base);
+        wry_units_parse_offset(image->place, &base);
     image_place(image, base);
     enum wry_outcome outcome = read_header(station, image, must_be_whole);
     bool raw = file->format == WRY_IMAGE_RAW;
@@ -217,7 +218,7 @@ enum wry_outcome image_open(struct wry_station *station, struct image *image,
     image->place = g_strdup(options->place);
     image->path = g_strdup(options->file);
     image->facts.path = image->facts.name = image->path;
-    if (image_has_offset(image) && !units_parse_offset(image->place, &base)) {
+    if (image_has_offset(image) && !wry_units_parse_offset(image->place, &base)) {
         station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
         station->problem.other = g_strdup(options->file);
         return station->problem.outcome;
@@ -226,7 +227,7 @@ enum wry_outcome image_open(struct wry_station *station, struct image *image,
         return WRY_OUTCOME_DONE;
     if (must_be_whole && !format && is_misnamed(image->path, &records)) {
         station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file);
-        station->problem.other = g_strdup(image_format_title(records));
+        station->problem.other = g_strdup(wry_image_format_title(records));
         return station->problem.outcome;
     }
     struct image_file *file = open_file(image, format, &error);

@@ -1,12 +1,12 @@
 /* Known content in a job. */
 #include "jobs/station/known_content.h"
 
-#include "base/units.h"
 #include "jobs/station/link.h"
 #include "store/file/file_cache.h"
 #include "store/image/image_file.h"
 #include "store/shelf/known_index.h"
 #include "store/shelf/known_lookup.h"
+#include "wrytograph-host/units.h"
 
 /* Simulated boards have one of their own, beside them. */
 static char *index_folder(const struct wry_station *station)
@@ -58,7 +58,7 @@ void known_content_note_file(struct wry_station *station, const struct image_fil
     static GMutex lock; /* fifty boards at once come here at once */
     uint32_t within = start % WRY_SECTOR_SIZE;
     g_autofree char *folder = index_folder(station);
-    g_autofree char *digest = units_digest(file->sha256);
+    g_autofree char *digest = wry_units_digest(file->sha256);
     g_autofree char *fact = g_strdup_printf("%s in %s is in the index of %s from %u on", digest,
                                             file->path, folder, (unsigned)within);
 

@@ -3,10 +3,10 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "bench/bench_folder.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"
+#include "wrytograph-host/units.h"
 
 #define BENCH "bench:"
 #define RFC2217 "rfc2217://"
@@ -15,7 +15,7 @@
 static char *bench_folder(const struct wry_station *station)
 {
     return station->settings.bench_folder ? g_strdup(station->settings.bench_folder)
-                                          : bench_default_folder();
+                                          : wry_bench_default_folder();
 }
 
 char *open_bench_board_folder(const struct wry_station *station)
@@ -67,7 +67,7 @@ static enum wry_outcome parse_remote(struct wry_station *station, const char *ad
 
     if (!parse_host(place, host, &settings->port))
         return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_HOST, address);
-    if (query && (settings->com_port || !speed || !units_parse_speed(speed, &settings->speed)))
+    if (query && (settings->com_port || !speed || !wry_units_parse_speed(speed, &settings->speed)))
         return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK_SETTING, query);
     settings->host = *host;
     return WRY_OUTCOME_DONE;

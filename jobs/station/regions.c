@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "store/image/layout_file.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/region_table.h"
 
 struct table_bytes {
@@ -116,7 +116,8 @@ static enum wry_outcome parse_numbers(struct wry_station *station, const struct 
     const char *plus = strchr(text, '+');
     g_autofree char *first = g_strndup(text, (gsize)(plus - text));
 
-    if (!units_parse_offset(first, offset) || !units_parse_size(plus + 1, length) || *length == 0)
+    if (!wry_units_parse_offset(first, offset) || !wry_units_parse_size(plus + 1, length) ||
+        *length == 0)
         return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, text);
     if (*offset < target->flash_size && *length <= target->flash_size - *offset)
         return WRY_OUTCOME_DONE;

@@ -4,9 +4,9 @@
 #include <json-glib/json-glib.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "jobs/station/secrets.h"
 #include "store/ledger/ledger.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
 enum {
@@ -93,7 +93,7 @@ void run_record_board(struct wry_station *station)
     /* The only adapter was found meanwhile. */
     if (!r->run->link)
         r->run->link = g_strdup(station->link);
-    r->run->board = units_address(board->eui48);
+    r->run->board = wry_units_address(board->eui48);
     r->run->chip = chip ? g_strdup(chip->name) : g_strdup_printf("0x%04X", board->chip_code);
     r->run->flash = board->capacity;
     note_surely(station);
@@ -187,7 +187,7 @@ static void add_content(JsonArray *list, const struct run_content *content)
     if (facts->has_header)
         json_object_set_string_member(object, "version", facts->header.version);
     if (content->sha256) {
-        g_autofree char *digest = units_digest(content->sha256);
+        g_autofree char *digest = wry_units_digest(content->sha256);
         json_object_set_string_member(object, "sha256", digest);
     }
     json_array_add_object_element(list, object);

@@ -29,6 +29,16 @@ static const struct {
      "Wait until it has finished, or stop it."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_NAME, WRY_OUTCOME_USAGE, NULL},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_VALUE, WRY_OUTCOME_USAGE, NULL},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_FAULT, WRY_OUTCOME_USAGE,
+     "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, "
+     "loader=BAUD, "
+     "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, "
+     "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, to-board=BAUD, "
+     "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
+     "busy=TIME, power-cut=N, cable-cut=N and unplugged=N."},
+    {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_BUTTON, WRY_OUTCOME_USAGE,
+     "Press boot (it stays held), release, reset, loading (boot held, reset "
+     "tapped, boot let go) or power (off and on)."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_EXISTS, WRY_OUTCOME_USAGE, NULL},
     {wry_store_error_quark, WRY_STORE_ERROR_NONE, WRY_OUTCOME_USAGE,
      "'wrytograph shelf list' shows what is there."},

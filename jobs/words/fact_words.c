@@ -1,7 +1,7 @@
 /* Single facts in words. */
 #include "fact_words.h"
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/boot_header.h"
 
@@ -52,7 +52,7 @@ const char *fact_words_content_advice(enum wry_content content)
 
 char *wry_flash_limit_text(uint8_t limit, uint64_t erase_least)
 {
-    g_autofree char *least = units_bytes(erase_least);
+    g_autofree char *least = wry_units_bytes(erase_least);
 
     switch (limit) {
     case WRY_FLASH_FULL:

@@ -1,6 +1,6 @@
 /* Notes in words. */
-#include "base/units.h"
 #include "template.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
 enum {
@@ -93,12 +93,12 @@ static char *waiting(const struct wry_event *event)
 
 static char *address(const struct wry_event *event)
 {
-    return units_address(event->address);
+    return wry_units_address(event->address);
 }
 
 static char *own_address(const struct wry_event *event)
 {
-    return units_address(event->own_address);
+    return wry_units_address(event->own_address);
 }
 
 static char *stretches(const struct wry_event *event)

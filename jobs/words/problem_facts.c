@@ -4,9 +4,9 @@
 #include <stddef.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "fact_words.h"
 #include "wrytograph-host/error.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/boot_header.h"
 
@@ -207,7 +207,7 @@ static char *fault_found(const struct wry_problem *p)
 
 static char *fault_size(const struct wry_problem *p)
 {
-    return units_flash_size((uint32_t)p->fault.expected);
+    return wry_units_flash_size((uint32_t)p->fault.expected);
 }
 
 static char *written_to(const struct wry_problem *p)
@@ -352,9 +352,9 @@ static char *member_text(const struct wry_problem *p, const struct fact *fact)
     case OFFSET:
         return offset_text(*(const uint64_t *)member);
     case FLASH_SIZE:
-        return units_flash_size((uint32_t) * (const uint64_t *)member);
+        return wry_units_flash_size((uint32_t) * (const uint64_t *)member);
     case ADDRESS:
-        return units_address(member);
+        return wry_units_address(member);
     case CHIP:
         return g_strdup(wry_chip_title(*(const struct wry_chip *const *)member));
     case MADE:

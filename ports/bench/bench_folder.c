@@ -31,7 +31,7 @@ struct bench_board {
     struct wry_port port; /* the adapter's, by way of both */
 };
 
-char *bench_default_folder(void)
+char *wry_bench_default_folder(void)
 {
     char *named = folders_named("WRYTOGRAPH_BENCH");
 
@@ -112,8 +112,8 @@ static gboolean make_flash(const char *path, uint32_t size, const char *content_
     if (!made)
         file_error(error, path);
     if (made && content && getc(content) != EOF) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "%s: larger than a flash of %u KiB",
-                    content_path, (unsigned)(size / 1024));
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
+                    "%s: larger than a flash of %u KiB", content_path, (unsigned)(size / 1024));
         made = FALSE;
     }
     if (content)
@@ -131,8 +131,8 @@ gboolean bench_add(const char *folder, const char *name,
     if (!check_name(name, error) || !check_description(description, error))
         return FALSE;
     if (g_file_test(home, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_EXISTS, "%s: there is a board '%s' already",
-                    folder, name);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_EXISTS,
+                    "%s: there is a board '%s' already", folder, name);
         return FALSE;
     }
     if (g_mkdir_with_parents(home, 0777) != 0)
@@ -180,8 +180,8 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
     if (!check_name(name, error))
         return FALSE;
     if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
-                    name, folder);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN,
+                    "no board '%s' on the bench in %s", name, folder);
         return FALSE;
     }
     return board_file_load(path, description, error);
@@ -219,8 +219,8 @@ static gboolean lock_flash(int file, const char *path, GError **error)
     case FILE_LOCK_OURS:
         return TRUE;
     case FILE_LOCK_HELD:
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BUSY, "%s: another program works on this board",
-                    path);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BUSY,
+                    "%s: another program works on this board", path);
         return FALSE;
     default:
         return file_error(error, path);
@@ -236,8 +236,8 @@ gboolean bench_remove(const char *folder, const char *name, GError **error)
     if (!check_name(name, error))
         return FALSE;
     if (!g_file_test(yaml, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN, "no board '%s' on the bench in %s",
-                    name, folder);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN,
+                    "no board '%s' on the bench in %s", name, folder);
         return FALSE;
     }
     int file = open(flash, O_RDWR | O_CLOEXEC);

@@ -18,12 +18,9 @@
 
 #include "board_file.h"
 #include "sim/adapter.h"
-#include "wrytograph-host/wiring.h"
+#include "wrytograph-host/bench.h"
 
 struct bench_board;
-
-/* The folder named by WRYTOGRAPH_BENCH, else one in the XDG data folder. Free with g_free. */
-char *bench_default_folder(void);
 
 /* An address of the locally administered kind (IEEE 802), the same for the same name. */
 void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE]);

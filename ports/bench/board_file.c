@@ -1,12 +1,12 @@
 /* board.yaml, read and written with libcyaml. */
 #include "board_file.h"
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 #include <cyaml/cyaml.h>
 #include <stdio.h>
 #include <string.h>
 
-#include "base/text_file.h"
+#include "wrytograph-host/text_file.h"
 
 struct board_yaml {
     char *chip;
@@ -98,7 +98,7 @@ static gboolean take_over(const struct board_yaml *yaml, struct bench_descriptio
     description->wiring = yaml->wiring ? wry_wiring_by_name(yaml->wiring) : wry_wiring_at(0);
     return description->chip && description->wiring && yaml->revision < 256 &&
            yaml->faults.line_end <= SIM_LINE_END_CR &&
-           units_parse_address(yaml->address, description->eui48);
+           wry_units_parse_address(yaml->address, description->eui48);
 }
 
 static gboolean damaged(const char *path, const char *what, GError **error)
@@ -114,7 +114,7 @@ gboolean board_file_load(const char *path, struct bench_description *description
     cyaml_config_t config = parser(messages);
     struct board_yaml *yaml = NULL;
     size_t length = 0;
-    g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
+    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_YAML, &length, &inner);
 
     if (!text) {
         g_set_error_literal(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, inner->message);
@@ -154,7 +154,8 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
     cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);
 
     if (status != CYAML_OK) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "%s: %s", path, cyaml_strerror(status));
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "%s: %s", path,
+                    cyaml_strerror(status));
         return FALSE;
     }
     gboolean saved = g_file_set_contents(path, text, (gssize)length, error);

@@ -7,10 +7,6 @@
 
 #define GROUP "buttons"
 
-const char buttons_known[] =
-    "Press boot (it stays held), release, reset, loading (boot held, reset "
-    "tapped, boot let go) or power (off and on).";
-
 static char *path_of(const char *folder)
 {
     return g_build_filename(folder, "buttons", NULL);
@@ -60,7 +56,8 @@ gboolean buttons_press(const char *folder, const char *what, GError **error)
         buttons.power++;
         buttons.due = false;
     } else {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "there is no button '%s'", what);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_BUTTON, "there is no button '%s'",
+                    what);
         return FALSE;
     }
     return save(folder, &buttons, error);

@@ -23,9 +23,6 @@ struct buttons {
     uint64_t power; /* times that the power was taken away and put back */
 };
 
-/* Names of what buttons_press takes, for people. */
-extern const char buttons_known[];
-
 /* What: "boot" (and hold), "release", "reset", "loading", "power". False with an error otherwise.
  * folder: of the board. */
 gboolean buttons_press(const char *folder, const char *what, GError **error);

@@ -5,14 +5,7 @@
 #include <stddef.h>
 #include <string.h>
 
-#include "base/units.h"
-
-const char fault_text_known[] =
-    "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, loader=BAUD, "
-    "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, "
-    "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, to-board=BAUD, "
-    "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
-    "busy=TIME, power-cut=N, cable-cut=N and unplugged=N.";
+#include "wrytograph-host/units.h"
 
 enum {
     LATENCY_MOST = 10000, /* ms */
@@ -133,7 +126,7 @@ static bool parse_ms(const char *text, uint64_t most_ms, uint32_t *ms)
 {
     uint64_t time;
 
-    if (!units_parse_time(text, &time) || time > most_ms * 1000)
+    if (!wry_units_parse_time(text, &time) || time > most_ms * 1000)
         return false;
     *ms = (uint32_t)(time / 1000);
     return true;
@@ -153,7 +146,7 @@ static bool parse_permille(const char *text, uint32_t *permille)
 /* A power of two within the bounds. */
 static bool parse_power(const char *text, uint32_t least, uint32_t most, uint32_t *bytes)
 {
-    return units_parse_size(text, bytes) && *bytes >= least && *bytes <= most &&
+    return wry_units_parse_size(text, bytes) && *bytes >= least && *bytes <= most &&
            (*bytes & (*bytes - 1)) == 0;
 }
 
@@ -172,13 +165,13 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
         }
     }
     if (g_str_has_prefix(text, "loader="))
-        return units_parse_speed(text + strlen("loader="), &faults->loader_baud);
+        return wry_units_parse_speed(text + strlen("loader="), &faults->loader_baud);
     if (g_str_has_prefix(text, "console="))
-        return units_parse_speed(text + strlen("console="), &faults->console_baud);
+        return wry_units_parse_speed(text + strlen("console="), &faults->console_baud);
     if (g_str_has_prefix(text, "line-end="))
         return parse_line_end(text + strlen("line-end="), &faults->line_end);
     if (g_str_has_prefix(text, "noise-above="))
-        return units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
+        return wry_units_parse_speed(text + strlen("noise-above="), &faults->noise_above);
     if (g_str_has_prefix(text, "latency="))
         return parse_ms(text + strlen("latency="), LATENCY_MOST, &faults->latency_ms);
     if (g_str_has_prefix(text, "late-rts="))
@@ -188,17 +181,17 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
     if (g_str_has_prefix(text, "off-speed="))
         return parse_permille(text + strlen("off-speed="), &faults->off_permille);
     if (g_str_has_prefix(text, "to-board="))
-        return units_parse_speed(text + strlen("to-board="), &faults->clean_in);
+        return wry_units_parse_speed(text + strlen("to-board="), &faults->clean_in);
     if (g_str_has_prefix(text, "from-board="))
-        return units_parse_speed(text + strlen("from-board="), &faults->clean_out);
+        return wry_units_parse_speed(text + strlen("from-board="), &faults->clean_out);
     if (g_str_has_prefix(text, "erases="))
         return parse_power(text + strlen("erases="), 0x1000, 0x100000, &faults->erase_least);
     if (g_str_has_prefix(text, "cable="))
-        return units_parse_speed(text + strlen("cable="), &faults->clean_baud);
+        return wry_units_parse_speed(text + strlen("cable="), &faults->clean_baud);
     if (g_str_has_prefix(text, "claims="))
         return parse_power(text + strlen("claims="), 0x10000, UINT32_MAX, &faults->claims);
     if (g_str_has_prefix(text, "protect=")) {
-        if (!units_parse_size(text + strlen("protect="), &value) || (value & ~0x7Cu) != 0)
+        if (!wry_units_parse_size(text + strlen("protect="), &value) || (value & ~0x7Cu) != 0)
             return false;
         faults->protect = (uint8_t)value;
         return true;

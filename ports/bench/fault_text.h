@@ -11,9 +11,6 @@
 
 #include "sim/sim_board.h"
 
-/* "Faults are none, …": all that may be said. */
-extern const char fault_text_known[];
-
 /* Sets the fault that text names, or none. False, and nothing set, when it is no fault. */
 bool fault_text_parse(const char *text, struct sim_board_faults *faults);
 

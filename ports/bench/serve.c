@@ -1,5 +1,5 @@
 /* Serving simulated boards in real time. */
-#include "serve.h"
+#include "bench_folder.h"
 
 #include <errno.h>
 #include <gio/gio.h>
@@ -51,12 +51,12 @@ struct served {
 
 /* Boards that one thread looks after. */
 struct crew {
-    struct bench_server *server;
+    struct wry_bench_server *server;
     GPtrArray *boards; /* struct served */
     GThread *thread;
 };
 
-struct bench_server {
+struct wry_bench_server {
     GPtrArray *boards; /* struct served */
     struct crew *crews;
     guint crew_count;
@@ -377,7 +377,7 @@ static gpointer run_crew(gpointer data)
 }
 
 /* As many as there are processors: boards in real time must not wait for each other. */
-static void start_crews(struct bench_server *server)
+static void start_crews(struct wry_bench_server *server)
 {
     guint count = MIN(g_get_num_processors(), server->boards->len);
 
@@ -391,7 +391,7 @@ static void start_crews(struct bench_server *server)
         server->crews[i].thread = g_thread_new("crew", run_crew, &server->crews[i]);
 }
 
-static void end_crews(struct bench_server *server)
+static void end_crews(struct wry_bench_server *server)
 {
     g_atomic_int_set(&server->ends, 1);
     for (guint i = 0; i < server->crew_count; i++) {
@@ -406,8 +406,8 @@ static gboolean start_listening(struct served *s, const char *host, uint16_t por
     g_autoptr(GSocketAddress) address = g_inet_socket_address_new_from_string(host, port);
 
     if (!address) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "'%s' is no address to listen on",
-                    host);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
+                    "'%s' is no address to listen on", host);
         return FALSE;
     }
     s->listener = g_socket_new(g_socket_address_get_family(address), G_SOCKET_TYPE_STREAM,
@@ -439,8 +439,8 @@ static void free_served(void *item)
     g_free(s);
 }
 
-static gboolean serve_board(struct bench_server *server,
-                            const struct bench_serve_settings *settings, const char *name,
+static gboolean serve_board(struct wry_bench_server *server,
+                            const struct wry_bench_server_settings *settings, const char *name,
                             uint16_t port, GError **error)
 {
     struct served *s = g_new0(struct served, 1);
@@ -465,16 +465,16 @@ static gboolean serve_board(struct bench_server *server,
     return start_listening(s, settings->host, port, error);
 }
 
-struct bench_server *bench_server_new(const struct bench_serve_settings *settings, char **names,
-                                      GError **error)
+struct wry_bench_server *wry_bench_server_new(const struct wry_bench_server_settings *settings,
+                                              char **names, GError **error)
 {
-    struct bench_server *server = g_new0(struct bench_server, 1);
+    struct wry_bench_server *server = g_new0(struct wry_bench_server, 1);
 
     server->boards = g_ptr_array_new_with_free_func(free_served);
     for (guint i = 0; names[i]; i++) {
         uint16_t port = settings->first_port > 0 ? (uint16_t)(settings->first_port + i) : 0;
         if (!serve_board(server, settings, names[i], port, error)) {
-            bench_server_free(server);
+            wry_bench_server_free(server);
             return NULL;
         }
     }
@@ -482,21 +482,21 @@ struct bench_server *bench_server_new(const struct bench_serve_settings *setting
     return server;
 }
 
-uint16_t bench_server_port(const struct bench_server *server, size_t n)
+uint16_t wry_bench_server_port(const struct wry_bench_server *server, size_t n)
 {
     const struct served *s = g_ptr_array_index(server->boards, n);
 
     return s->port;
 }
 
-const char *bench_server_pty(const struct bench_server *server, size_t n)
+const char *wry_bench_server_pty(const struct wry_bench_server *server, size_t n)
 {
     const struct served *s = g_ptr_array_index(server->boards, n);
 
     return s->pty.descriptor >= 0 ? s->pty.path : NULL;
 }
 
-void bench_server_free(struct bench_server *server)
+void wry_bench_server_free(struct wry_bench_server *server)
 {
     end_crews(server);
     g_ptr_array_unref(server->boards);

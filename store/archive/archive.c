@@ -8,10 +8,10 @@
 #include <unistd.h>
 #include <zip.h>
 
-#include "base/text_file.h"
 #include "store/archive/archive_json.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
+#include "wrytograph-host/text_file.h"
 
 #define DESCRIPTION "board.json"
 
@@ -24,7 +24,7 @@ enum {
 bool archive_is_one(const char *path)
 {
     uint8_t first[4] = {0};
-    int file = text_file_open_plain(path, NULL);
+    int file = wry_text_file_open_plain(path, NULL);
 
     if (file < 0)
         return false;
@@ -189,8 +189,8 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
     g_autofree char *text = read_description(zip, &length);
 
     if (!text) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
-                    path, DESCRIPTION);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                    "%s: no backup: there is no %s in it", path, DESCRIPTION);
         return FALSE;
     }
     if (!archive_json_read(archive, text, length, path, error))
@@ -213,7 +213,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
 struct archive *archive_open(const char *path, GError **error)
 {
     int code = 0;
-    int file = text_file_open_plain(path, error);
+    int file = wry_text_file_open_plain(path, error);
 
     if (file < 0)
         return NULL;

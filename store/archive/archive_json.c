@@ -5,9 +5,9 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "base/text_file.h"
-#include "base/units.h"
 #include "store/file/error.h"
+#include "wrytograph-host/text_file.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/layout.h"
 
@@ -63,7 +63,7 @@ static void add_ranges(JsonBuilder *b, const GArray *ranges)
     for (guint i = 0; i < ranges->len; i++) {
         const struct archive_range *range = &g_array_index(ranges, struct archive_range, i);
         g_autofree char *file = archive_range_name(range);
-        g_autofree char *sha256 = units_digest(range->sha256);
+        g_autofree char *sha256 = wry_units_digest(range->sha256);
         json_builder_begin_object(b);
         add_number(b, "offset", range->offset);
         add_number(b, "length", range->length);
@@ -79,7 +79,7 @@ char *archive_json_write(const struct archive *archive)
     g_autoptr(JsonBuilder) b = json_builder_new();
     g_autoptr(JsonGenerator) generator = json_generator_new();
     const struct wry_chip *chip = wry_chip_by_code(archive->chip_code);
-    g_autofree char *address = units_address(archive->eui48);
+    g_autofree char *address = wry_units_address(archive->eui48);
     g_autofree char *jedec =
         g_strdup_printf("%02X %02X %02X", archive->jedec[0], archive->jedec[1], archive->jedec[2]);
 
@@ -235,12 +235,13 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
 {
     g_autoptr(JsonParser) parser = json_parser_new();
     uint32_t version = 0;
-    bool parsed = text_file_is_shallow(text, (size_t)length, TEXT_FILE_JSON) &&
+    bool parsed = wry_text_file_is_shallow(text, (size_t)length, WRY_TEXT_FILE_JSON) &&
                   json_parser_load_from_data(parser, text, length, NULL);
     JsonNode *root = parsed ? json_parser_get_root(parser) : NULL; /* NULL of an empty text, too */
 
     if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: board.json is damaged", path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: board.json is damaged",
+                    path);
         return FALSE;
     }
     JsonObject *object = json_node_get_object(root);

@@ -9,11 +9,11 @@
 #include <unistd.h>
 
 #include "base/file_lock.h"
-#include "base/units.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
 #include "store/text/csv_table.h"
 #include "store/text/diagnostics.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/settings_block.h"
 
 #define ADDRESS "address"
@@ -95,12 +95,12 @@ static void check_row(GPtrArray *mistakes, const struct csv_table *table, guint 
     if (column < 0 || (guint)column >= fields->len || address[0] == '\0')
         return;
     const struct csv_field *field = &g_array_index(fields, struct csv_field, column);
-    if (!units_parse_address(address, eui48)) {
+    if (!wry_units_parse_address(address, eui48)) {
         complain(mistakes, table, field, "'%s' is no board's address: six octets, 02:1A:…",
                  address);
         return;
     }
-    char *same = units_address(eui48);
+    char *same = wry_units_address(eui48);
     gpointer other = g_hash_table_lookup(seen, same);
     if (other)
         complain(mistakes, table, field, "board %s stands in line %u already", same,
@@ -194,7 +194,8 @@ static int lock_table(const char *real, GError **error)
         g_usleep(LOCK_PAUSE * 1000);
     }
     if (lock == FILE_LOCK_HELD)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: another program holds it", real);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: another program holds it",
+                    real);
     else
         g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be locked: %s", name,
                     g_strerror(errno));
@@ -214,9 +215,9 @@ gboolean board_table_copy(const char *from, const char *path, GError **error)
 
     if (lock < 0)
         return FALSE;
-    gboolean there =
-        g_file_test(real, G_FILE_TEST_EXISTS) || (g_file_get_contents(from, &text, &n, error) &&
-                                                  atomic_file_save(real, text, n, FALSE, error));
+    gboolean there = g_file_test(real, G_FILE_TEST_EXISTS) ||
+                     (g_file_get_contents(from, &text, &n, error) &&
+                      wry_atomic_file_save(real, text, n, FALSE, error));
     close(lock);
     return there;
 }
@@ -227,7 +228,7 @@ static guint find_row(const struct csv_table *table, int column, const uint8_t *
     uint8_t of_row[WRY_EUI48_SIZE];
 
     for (guint i = 1; column >= 0 && i < table->rows->len; i++) {
-        if (units_parse_address(csv_table_at(table, i, column), of_row) &&
+        if (wry_units_parse_address(csv_table_at(table, i, column), of_row) &&
             memcmp(of_row, eui48, sizeof of_row) == 0)
             return i;
     }
@@ -254,7 +255,7 @@ static guint find_free(const struct csv_table *table, struct card_share share)
 static gboolean claim_row(struct csv_table *table, guint row, const uint8_t *eui48, GError **error)
 {
     int column = csv_table_column(table, ADDRESS);
-    g_autofree char *address = units_address(eui48);
+    g_autofree char *address = wry_units_address(eui48);
 
     if (column < 0)
         column = csv_table_add_column(table, ADDRESS);
@@ -297,7 +298,7 @@ static GPtrArray *take(struct csv_table *table, const struct board_table_request
     enum card_rows rows = wanted->rows;
     guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
     bool is_own = row > 0;
-    g_autofree char *address = units_address(eui48);
+    g_autofree char *address = wry_units_address(eui48);
 
     if (row == 0 && rows == CARD_ROWS_NEXT)
         row = find_free(table, wanted->share);
@@ -357,7 +358,8 @@ gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE],
             csv_table_set(table, row, column, when);
         done = row > 0 && csv_table_save(table, error);
         if (row == 0)
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "%s: the board's row is gone", path);
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "%s: the board's row is gone",
+                        path);
     }
     csv_table_free(table);
     if (lock >= 0)

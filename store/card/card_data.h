@@ -80,7 +80,7 @@ struct card {
     struct yaml_place table_at;
     uint8_t read_lines, read_clock; /* 0 = as they are */
     bool is_heard;                  /* there is something to expect after the start */
-    GPtrArray *steps;               /* struct steps_file_step */
+    GPtrArray *steps;               /* struct wry_console_step */
     uint32_t run_speed;             /* baud; 0 = the chip's */
     char *line_end;                 /* "\r\n", "\n" or "\r"; NULL = is found */
     uint64_t within;                /* us for each text; 0 = as usual */

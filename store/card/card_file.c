@@ -3,10 +3,10 @@
 
 #include <string.h>
 
-#include "base/text_file.h"
-#include "base/units.h"
 #include "store/image/steps_file.h"
 #include "store/text/diagnostics.h"
+#include "wrytograph-host/text_file.h"
+#include "wrytograph-host/units.h"
 
 enum {
     TIMES_MOST = 1000,
@@ -25,8 +25,8 @@ static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void 
         return yaml_text_complain(yaml, yaml_text_place(item), "'%s' stands there already",
                                   yaml_text_of(item));
     if (card->chip && (bytes < card->chip->flash_min || bytes > card->chip->flash_max)) {
-        g_autofree char *least = units_flash_size(card->chip->flash_min);
-        g_autofree char *most = units_flash_size(card->chip->flash_max);
+        g_autofree char *least = wry_units_flash_size(card->chip->flash_min);
+        g_autofree char *most = wry_units_flash_size(card->chip->flash_max);
         return yaml_text_complain(yaml, yaml_text_place(item), "a %s has %s to %s of flash",
                                   card->chip->title, least, most);
     }
@@ -270,7 +270,7 @@ static gboolean take_steps(struct yaml_text *yaml, const struct card_reader *rea
         return steps_file_take(yaml, value, card->steps);
     if (!card_reader_file(yaml, reader, value, &path))
         return FALSE;
-    GPtrArray *loaded = steps_file_load(path, &inner);
+    GPtrArray *loaded = wry_console_steps_load(path, &inner);
     if (!loaded)
         return yaml_text_complain(yaml, yaml_text_place(value), "%s", inner->message);
     g_ptr_array_unref(card->steps);
@@ -302,10 +302,10 @@ static gboolean take_start(struct yaml_text *yaml, const yaml_node_t *key, const
     if (strcmp(name, "line-end") == 0)
         return take_line_end(yaml, value, reader->card);
     if (strcmp(name, "speed") == 0)
-        return units_parse_speed(text, &reader->card->run_speed) ||
+        return wry_units_parse_speed(text, &reader->card->run_speed) ||
                yaml_text_complain(yaml, yaml_text_place(value), "'%s' is no speed in baud", text);
     if (strcmp(name, "within") == 0)
-        return units_parse_time(text, &reader->card->within) ||
+        return wry_units_parse_time(text, &reader->card->within) ||
                yaml_text_complain(yaml, yaml_text_place(value),
                                   "'%s' is no time: write it in seconds, such as 5s", text);
     return yaml_text_complain(yaml, yaml_text_place(key),
@@ -432,7 +432,7 @@ static bool take_digest(struct card *card, GError **error)
 {
     struct wry_sha256 sha256;
     size_t n = 0;
-    g_autofree char *text = text_file_read(card->path, TEXT_FILE_YAML, &n, error);
+    g_autofree char *text = wry_text_file_read(card->path, WRY_TEXT_FILE_YAML, &n, error);
 
     if (!text)
         return false;

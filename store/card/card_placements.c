@@ -1,8 +1,8 @@
 /* What a card writes, and where. */
 #include <string.h>
 
-#include "base/units.h"
 #include "store/card/card_reader.h"
+#include "wrytograph-host/units.h"
 
 #define SHELF "shelf:"
 
@@ -82,7 +82,7 @@ static gboolean set_place(struct yaml_text *yaml, struct card_placement *placeme
     if (placement->place)
         return yaml_text_complain(yaml, yaml_text_place(key), "give a region or an offset");
     if (strcmp(yaml_text_of(key), "offset") == 0 &&
-        !units_parse_offset(yaml_text_of(value), &offset))
+        !wry_units_parse_offset(yaml_text_of(value), &offset))
         return yaml_text_complain(yaml, yaml_text_place(value),
                                   "'%s' is no offset: write it as 0x40000 or 256K",
                                   yaml_text_of(value));
@@ -115,7 +115,7 @@ static gboolean check_variants(struct yaml_text *yaml, const struct card *card,
 {
     for (guint i = 0; i < card->flash_sizes->len; i++) {
         uint32_t size = g_array_index(card->flash_sizes, uint32_t, i);
-        g_autofree char *text = units_flash_size(size);
+        g_autofree char *text = wry_units_flash_size(size);
         if (!card_variant_for(placement, size))
             return yaml_text_complain(yaml, placement->at,
                                       "there is no file for boards with %s of flash", text);

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "base/units.h"
+#include "wrytograph-host/units.h"
 
 enum {
     TEXT_MOST = 120, /* characters of a name or a version */
@@ -66,7 +66,7 @@ gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *read
 
 gboolean card_reader_flash_size(struct yaml_text *yaml, const yaml_node_t *item, uint32_t *bytes)
 {
-    return units_parse_size(yaml_text_of(item), bytes) ||
+    return wry_units_parse_size(yaml_text_of(item), bytes) ||
            yaml_text_complain(yaml, yaml_text_place(item),
                               "'%s' is no flash size: write it as 4MiB or 32Mbit",
                               yaml_text_of(item));

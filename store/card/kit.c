@@ -8,13 +8,13 @@
 #include <unistd.h>
 #include <zip.h>
 
-#include "base/text_file.h"
 #include "store/card/kit_list.h"
 #include "store/card/kit_zip.h"
 #include "store/card/signing.h"
 #include "store/file/error.h"
 #include "store/file/folder.h"
 #include "store/file/leftovers.h"
+#include "wrytograph-host/text_file.h"
 
 struct kit {
     char *path, *folder, *card;
@@ -81,9 +81,9 @@ static gboolean read_signature(struct kit *kit, zip_t *zip, const char *text, gs
 
     if (zip_name_locate(zip, KIT_SIGNATURE, 0) < 0)
         return TRUE;
-    g_autofree char *found = kit_zip_read(zip, KIT_SIGNATURE, TEXT_FILE_MAX, &length);
+    g_autofree char *found = kit_zip_read(zip, KIT_SIGNATURE, WRY_TEXT_FILE_MAX, &length);
     g_autoptr(JsonParser) parser = json_parser_new();
-    bool sound = found && text_file_is_shallow(found, length, TEXT_FILE_JSON) &&
+    bool sound = found && wry_text_file_is_shallow(found, length, WRY_TEXT_FILE_JSON) &&
                  json_parser_load_from_data(parser, found, (gssize)length, NULL) &&
                  JSON_NODE_HOLDS_OBJECT(json_parser_get_root(parser));
     JsonObject *object = sound ? json_node_get_object(json_parser_get_root(parser)) : NULL;

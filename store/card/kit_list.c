@@ -4,8 +4,8 @@
 #include <json-glib/json-glib.h>
 #include <string.h>
 
-#include "base/text_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/text_file.h"
 
 enum {
     KIT_FORMAT = 2, /* with shares of rows, which readers of format 1 would hand out in full */
@@ -294,7 +294,7 @@ static bool read_list(JsonObject *root, struct kit_list *list)
 struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GError **error)
 {
     g_autoptr(JsonParser) parser = json_parser_new();
-    bool sound = text_file_is_shallow(text, n, TEXT_FILE_JSON) &&
+    bool sound = wry_text_file_is_shallow(text, n, WRY_TEXT_FILE_JSON) &&
                  json_parser_load_from_data(parser, text, (gssize)n, NULL);
     JsonNode *root = sound ? json_parser_get_root(parser) : NULL;
     JsonObject *object = root && JSON_NODE_HOLDS_OBJECT(root) ? json_node_get_object(root) : NULL;
@@ -307,8 +307,8 @@ struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GErr
     else if (format >= 1 && read_list(object, list))
         return list;
     else
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: damaged: its list is not sound",
-                    path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                    "%s: damaged: its list is not sound", path);
     kit_list_free(list);
     return NULL;
 }

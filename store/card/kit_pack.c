@@ -6,10 +6,10 @@
 #include "store/card/kit_list.h"
 #include "store/card/kit_zip.h"
 #include "store/card/signing.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
+#include "wrytograph-host/atomic_file.h"
 
 static gboolean measure(struct kit_member *member, GError **error)
 {
@@ -211,14 +211,14 @@ gboolean kit_pack(const struct card *card, const char *path, const char *secret_
     struct kit_list *list = check_table(card, error) ? make_list(card, error) : NULL;
     g_autofree char *text = list ? kit_list_write(list) : NULL;
     g_autofree char *signature = list && secret_key ? sign(text, secret_key, error) : NULL;
-    struct atomic_file *file =
-        list && (signature || !secret_key) ? atomic_file_begin(path, TRUE, error) : NULL;
+    struct wry_atomic_file *file =
+        list && (signature || !secret_key) ? wry_atomic_file_begin(path, TRUE, error) : NULL;
     gboolean packed = FALSE;
 
-    if (file && write_zip(atomic_file_path(file), list, text, signature, error))
-        packed = atomic_file_commit(file, error);
+    if (file && write_zip(wry_atomic_file_path(file), list, text, signature, error))
+        packed = wry_atomic_file_commit(file, error);
     else
-        atomic_file_abandon(file);
+        wry_atomic_file_abandon(file);
     kit_list_free(list);
     return packed;
 }

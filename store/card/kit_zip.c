@@ -6,8 +6,8 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "base/text_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/text_file.h"
 
 enum {
     PIECE = 65536,
@@ -18,7 +18,7 @@ enum {
 zip_t *kit_zip_open(const char *path, GError **error)
 {
     g_autoptr(GError) inner = NULL;
-    int code = 0, file = text_file_open_plain(path, &inner);
+    int code = 0, file = wry_text_file_open_plain(path, &inner);
 
     if (file < 0) {
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);

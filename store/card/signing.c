@@ -8,9 +8,9 @@
 #include <sys/stat.h>
 
 #include "base/folders.h"
-#include "base/text_file.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/text_file.h"
 
 #define PUBLIC "wrytograph public key 1: "
 #define SECRET "wrytograph secret key 1: "
@@ -63,8 +63,9 @@ gboolean signing_make(const char *name, char **public_key, GError **error)
     crypto_sign_seed_keypair(key, full, seed);
     char *secret = key_line(SECRET, seed, sizeof seed);
     *public_key = key_line(PUBLIC, key, sizeof key);
-    gboolean made = atomic_file_save(secret_file, secret, strlen(secret), FALSE, error) &&
-                    atomic_file_save(public_file, *public_key, strlen(*public_key), FALSE, error);
+    gboolean made =
+        wry_atomic_file_save(secret_file, secret, strlen(secret), FALSE, error) &&
+        wry_atomic_file_save(public_file, *public_key, strlen(*public_key), FALSE, error);
     sodium_memzero(secret, strlen(secret));
     sodium_memzero(seed, sizeof seed);
     sodium_memzero(full, sizeof full);
@@ -78,7 +79,7 @@ static char *read_text(const char *path, GError **error)
 {
     g_autoptr(GError) inner = NULL;
     size_t n = 0;
-    char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
+    char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text)
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
@@ -128,8 +129,8 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
             continue;
         if (!g_str_has_prefix(*line, PUBLIC) ||
             !signing_parse_hex(*line + strlen(PUBLIC), found, sizeof found)) {
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: this is no public key",
-                        path, (unsigned)(line - lines) + 1);
+            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                        "%s:%u: this is no public key", path, (unsigned)(line - lines) + 1);
             return FALSE;
         }
         any = true;

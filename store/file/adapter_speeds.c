@@ -4,7 +4,7 @@
 #include <glib.h>
 
 #include "base/folders.h"
-#include "store/file/atomic_file.h"
+#include "wrytograph-host/atomic_file.h"
 
 #define FILE_NAME "adapters.ini"
 #define SPEED "speed"
@@ -60,7 +60,7 @@ static void save(const char *path, GKeyFile *file)
     g_autofree char *text = g_key_file_to_data(file, &length, NULL);
 
     if (g_mkdir_with_parents(folder, 0700) == 0)
-        atomic_file_save(path, text, length, TRUE, NULL);
+        wry_atomic_file_save(path, text, length, TRUE, NULL);
 }
 
 void adapter_speeds_keep(const char *adapter, uint32_t baud)

@@ -1,5 +1,5 @@
 /* A file that appears only when it is complete. */
-#include "store/file/atomic_file.h"
+#include "wrytograph-host/atomic_file.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -11,7 +11,7 @@
 #include "error.h"
 #include "leftovers.h"
 
-struct atomic_file {
+struct wry_atomic_file {
     char *path, *folder, *hidden;
     gboolean replace;
     mode_t mode;
@@ -19,14 +19,15 @@ struct atomic_file {
 };
 
 /* Only a plain file is ever replaced: never a device, a pipe or a folder. */
-static gboolean may_take_name(const struct atomic_file *file, GError **error)
+static gboolean may_take_name(const struct wry_atomic_file *file, GError **error)
 {
     struct stat info;
 
     if (lstat(file->path, &info) != 0)
         return errno == ENOENT || store_file_error(error, file->path);
     if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: not a regular file", file->path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: not a regular file",
+                    file->path);
         return FALSE;
     }
     if (file->replace)
@@ -36,9 +37,9 @@ static gboolean may_take_name(const struct atomic_file *file, GError **error)
     return FALSE;
 }
 
-struct atomic_file *atomic_file_begin(const char *path, gboolean replace, GError **error)
+struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error)
 {
-    struct atomic_file *file = g_new0(struct atomic_file, 1);
+    struct wry_atomic_file *file = g_new0(struct wry_atomic_file, 1);
 
     file->path = g_strdup(path);
     file->folder = g_path_get_dirname(path);
@@ -47,7 +48,7 @@ struct atomic_file *atomic_file_begin(const char *path, gboolean replace, GError
     file->mode = 0600;
     file->group = (gid_t)-1;
     if (!may_take_name(file, error)) {
-        atomic_file_abandon(file);
+        wry_atomic_file_abandon(file);
         return NULL;
     }
     leftovers_remove(file->folder);
@@ -56,25 +57,25 @@ struct atomic_file *atomic_file_begin(const char *path, gboolean replace, GError
         open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
     if (descriptor < 0) {
         store_file_error(error, file->path);
-        atomic_file_abandon(file);
+        wry_atomic_file_abandon(file);
         return NULL;
     }
     close(descriptor);
     return file;
 }
 
-const char *atomic_file_path(const struct atomic_file *file)
+const char *wry_atomic_file_path(const struct wry_atomic_file *file)
 {
     return file->hidden;
 }
 
-const char *atomic_file_folder(const struct atomic_file *file)
+const char *wry_atomic_file_folder(const struct wry_atomic_file *file)
 {
     return file->folder;
 }
 
 /* Mode and group come before the name: a kill in between must not change what it had. */
-static gboolean flush_content(const struct atomic_file *file)
+static gboolean flush_content(const struct wry_atomic_file *file)
 {
     int descriptor = open(file->hidden, O_RDONLY | O_CLOEXEC);
     gboolean flushed =
@@ -100,7 +101,7 @@ static void flush_folder(const char *path)
 
 /* Whoever took the name meanwhile keeps it; where the system cannot promise that, a look must do.
  */
-static gboolean take_name(const struct atomic_file *file, GError **error)
+static gboolean take_name(const struct wry_atomic_file *file, GError **error)
 {
     if (file->replace)
         return may_take_name(file, error) &&
@@ -115,18 +116,18 @@ static gboolean take_name(const struct atomic_file *file, GError **error)
            (g_rename(file->hidden, file->path) == 0 || store_file_error(error, file->path));
 }
 
-gboolean atomic_file_commit(struct atomic_file *file, GError **error)
+gboolean wry_atomic_file_commit(struct wry_atomic_file *file, GError **error)
 {
     gboolean done =
         flush_content(file) ? take_name(file, error) : store_file_error(error, file->path);
 
     if (done)
         flush_folder(file->folder);
-    atomic_file_abandon(file);
+    wry_atomic_file_abandon(file);
     return done;
 }
 
-void atomic_file_abandon(struct atomic_file *file)
+void wry_atomic_file_abandon(struct wry_atomic_file *file)
 {
     if (!file)
         return;
@@ -138,30 +139,30 @@ void atomic_file_abandon(struct atomic_file *file)
     g_free(file);
 }
 
-static gboolean fill(struct atomic_file *file, const char *bytes, gsize n, GError **error)
+static gboolean fill(struct wry_atomic_file *file, const char *bytes, gsize n, GError **error)
 {
-    if (g_file_set_contents_full(atomic_file_path(file), bytes, (gssize)n, G_FILE_SET_CONTENTS_NONE,
-                                 0600, error))
-        return atomic_file_commit(file, error);
-    atomic_file_abandon(file);
+    if (g_file_set_contents_full(wry_atomic_file_path(file), bytes, (gssize)n,
+                                 G_FILE_SET_CONTENTS_NONE, 0600, error))
+        return wry_atomic_file_commit(file, error);
+    wry_atomic_file_abandon(file);
     return FALSE;
 }
 
-gboolean atomic_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
-                          GError **error)
+gboolean wry_atomic_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
+                              GError **error)
 {
-    struct atomic_file *file = atomic_file_begin(path, replace, error);
+    struct wry_atomic_file *file = wry_atomic_file_begin(path, replace, error);
 
     return file && fill(file, bytes, n, error);
 }
 
-gboolean atomic_file_replace(const char *path, const char *bytes, gsize n, GError **error)
+gboolean wry_atomic_file_replace(const char *path, const char *bytes, gsize n, GError **error)
 {
     struct stat before;
 
     if (stat(path, &before) != 0)
         return store_file_error(error, path);
-    struct atomic_file *file = atomic_file_begin(path, TRUE, error);
+    struct wry_atomic_file *file = wry_atomic_file_begin(path, TRUE, error);
     if (!file)
         return FALSE;
     file->mode = before.st_mode & 0777;

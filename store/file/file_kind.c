@@ -5,9 +5,9 @@
 #include <magic.h>
 #include <string.h>
 
-#include "base/units.h"
 #include "error.h"
 #include "store/file/file_cache.h"
+#include "wrytograph-host/units.h"
 
 /* By prefix; the first that fits counts. */
 static const struct {
@@ -63,7 +63,7 @@ static char *fact_of(const uint8_t *bytes, size_t n)
     wry_sha256_begin(&sha);
     wry_sha256_add(&sha, bytes, n);
     wry_sha256_end(&sha, sha256);
-    g_autofree char *digest = units_digest(sha256);
+    g_autofree char *digest = wry_units_digest(sha256);
     return g_strdup_printf("bytes with digest %s tell nothing", digest);
 }
 
@@ -78,7 +78,8 @@ static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
     if (type)
         *content = by_type(type);
     else
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: what it is cannot be told: %s", name,
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
+                    "%s: what it is cannot be told: %s", name,
                     magic ? magic_error(magic) : g_strerror(ENOMEM));
     if (magic)
         magic_close(magic);

@@ -7,9 +7,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "base/text_file.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
+#include "wrytograph-host/text_file.h"
 #include "wrytograph/flash.h"
 
 enum {
@@ -68,7 +68,7 @@ static gboolean add_file(struct maker *maker, const char *path, const char *name
     uint8_t piece[PIECE];
     g_autoptr(GError) inner = NULL;
     struct stat info;
-    int file = text_file_open_plain(path, &inner);
+    int file = wry_text_file_open_plain(path, &inner);
     uint64_t left;
     ssize_t n = 0;
 

@@ -7,11 +7,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "base/text_file.h"
 #include "store/file/error.h"
 #include "store/file/file_cache.h"
 #include "store/file/spool.h"
+#include "wrytograph-host/text_file.h"
 #include "wrytograph/message.h"
+#include "wrytograph-host/inspect.h"
 
 enum {
     PIECE = 65536,
@@ -44,12 +45,12 @@ static const struct {
     [WRY_IMAGE_S_RECORD] = {"srec", "S-record"},
 };
 
-const char *image_format_title(enum wry_image_format format)
+const char *wry_image_format_title(enum wry_image_format format)
 {
     return formats[format].title;
 }
 
-const enum wry_image_format *image_format_by_name(const char *name)
+const enum wry_image_format *wry_image_format_by_name(const char *name)
 {
     static const enum wry_image_format all[] = {WRY_IMAGE_RAW, WRY_IMAGE_INTEL_HEX,
                                                 WRY_IMAGE_S_RECORD};
@@ -225,7 +226,7 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
 
     g_autoptr(GError) inner = NULL;
 
-    image->file = text_file_open_plain(image->path, &inner);
+    image->file = wry_text_file_open_plain(image->path, &inner);
     if (image->file < 0) {
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
@@ -237,7 +238,8 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     if (n < 0)
         return store_file_error(error, image->path);
     if (n == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty",
+                    image->path);
         return FALSE;
     }
     image->format = format ? *format : wry_image_detect(first, (size_t)n);
@@ -254,8 +256,8 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     close(image->file);
     image->file = -1;
     if (parsed && image->length == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file carries no content",
-                    image->path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                    "%s: the file carries no content", image->path);
         return FALSE;
     }
     return parsed;
@@ -290,7 +292,7 @@ struct image_file *image_file_of_spool(const char *path, struct spool *spool, ui
 bool image_file_look(const char *path, enum wry_image_format *format)
 {
     uint8_t first[WRY_IMAGE_DETECT_SIZE];
-    int file = text_file_open_plain(path, NULL);
+    int file = wry_text_file_open_plain(path, NULL);
     ssize_t n = file >= 0 ? read(file, first, sizeof first) : -1;
 
     if (file >= 0)

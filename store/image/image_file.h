@@ -55,9 +55,4 @@ bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *
 /* True when the file holds other content than when it was opened, or cannot be read any more. */
 bool image_file_changed(const struct image_file *image);
 
-/* "raw binary", "Intel HEX" or "S-record". */
-const char *image_format_title(enum wry_image_format format);
-/* Of "raw", "hex" and "srec"; NULL when it is none of them. */
-const enum wry_image_format *image_format_by_name(const char *name);
-
 #endif

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "store/text/yaml_text.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/message.h"
 
 #define LARGEST_FLASH WRY_FLASH_MAX
@@ -43,7 +43,7 @@ static gboolean set_length(struct reader *r, struct wry_region *region, const ch
         r->file->open_ended = true;
         return TRUE;
     }
-    return (units_parse_size(text, &region->length) && region->length > 0) ||
+    return (wry_units_parse_size(text, &region->length) && region->length > 0) ||
            yaml_text_complain(r->yaml, at, "'%s' is no length: write it as 0x1000, 4K or rest",
                               text);
 }
@@ -69,7 +69,7 @@ static gboolean set_member(struct yaml_text *yaml, const yaml_node_t *key, const
                                   text);
     if (strcmp(name, "offset") == 0) {
         reader->has_offset = true;
-        return units_parse_offset(text, &region->offset) ||
+        return wry_units_parse_offset(text, &region->offset) ||
                yaml_text_complain(yaml, at, "'%s' is no offset: write it as 0x40000 or 256K", text);
     }
     if (strcmp(name, "length") == 0) {
@@ -131,7 +131,7 @@ static gboolean read_member(struct yaml_text *yaml, const yaml_node_t *key,
         return r->file->chip || yaml_text_complain(yaml, at, "there is no chip '%s'", text);
     }
     if (strcmp(name, "flash") == 0)
-        return units_parse_size(text, &r->file->layout.flash_size) ||
+        return wry_units_parse_size(text, &r->file->layout.flash_size) ||
                yaml_text_complain(yaml, at, "'%s' is no flash size", text);
     return yaml_text_complain(yaml, yaml_text_place(key),
                               "a layout has chip, flash and regions, not '%s'", name);

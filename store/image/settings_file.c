@@ -5,10 +5,10 @@
 #include <math.h>
 #include <string.h>
 
-#include "base/text_file.h"
 #include "base/words_distance.h"
 #include "store/file/error.h"
 #include "store/text/yaml_text.h"
+#include "wrytograph-host/text_file.h"
 
 enum {
     NEAREST_MOST = 2, /* letters that a misspelled key may differ by */
@@ -249,7 +249,7 @@ static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
     g_autofree char *path = g_path_is_absolute(reader->file)
                                 ? g_strdup(reader->file)
                                 : g_build_filename(folder, reader->file, NULL);
-    char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
+    char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
     if (!text) {
         yaml_text_complain(yaml, reader->at, "%s", inner->message);
         return NULL;

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/units.h"
 #include "store/text/yaml_text.h"
+#include "wrytograph-host/units.h"
 
 enum {
     STEPS_MOST = 256,
@@ -12,16 +12,16 @@ enum {
 
 static void free_step(void *item)
 {
-    struct steps_file_step *step = item;
+    struct wry_console_step *step = item;
 
-    g_free(step->send);
-    g_free(step->expect);
-    g_free(step->advice);
+    g_free((char *)step->send);
+    g_free((char *)step->expect);
+    g_free((char *)step->advice);
     g_free(step);
 }
 
 static gboolean take_text(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          char **text)
+                          const char **text)
 {
     const char *given = yaml_text_of(value);
 
@@ -35,7 +35,7 @@ static gboolean take_text(struct yaml_text *yaml, const yaml_node_t *key, const 
 static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
                             const yaml_node_t *value, void *context)
 {
-    struct steps_file_step *step = context;
+    struct wry_console_step *step = context;
     const char *name = yaml_text_of(key), *text = yaml_text_of(value);
 
     if (strcmp(name, "send") == 0)
@@ -45,7 +45,7 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
     if (strcmp(name, "advice") == 0)
         return take_text(yaml, key, value, &step->advice);
     if (strcmp(name, "within") == 0)
-        return units_parse_time(text, &step->within) ||
+        return wry_units_parse_time(text, &step->within) ||
                yaml_text_complain(yaml, yaml_text_place(value),
                                   "'%s' is no time: write it in seconds, such as 5s", text);
     if (strcmp(name, "on-failure") == 0) {
@@ -61,7 +61,7 @@ static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
 static gboolean take_step(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
     GPtrArray *steps = context;
-    struct steps_file_step *step = g_new0(struct steps_file_step, 1);
+    struct wry_console_step *step = g_new0(struct wry_console_step, 1);
     struct yaml_place at = yaml_text_place(item);
 
     g_ptr_array_add(steps, step);
@@ -107,7 +107,7 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
     return steps->len > 0 || yaml_text_complain(yaml, YAML_TEXT_START, "there are no steps");
 }
 
-GPtrArray *steps_file_load(const char *path, GError **error)
+GPtrArray *wry_console_steps_load(const char *path, GError **error)
 {
     GPtrArray *steps = steps_file_new();
 

@@ -10,21 +10,12 @@
 
 #include <glib.h>
 #include <stdbool.h>
-#include <stdint.h>
 
 #include "store/text/yaml_text.h"
+#include "wrytograph-host/jobs.h"
 
-struct steps_file_step {
-    char *send, *expect; /* NULL without */
-    uint64_t within;     /* us; 0 = as usual */
-    bool go_on;
-    char *advice;
-};
-
-/* struct steps_file_step in order; NULL with file, line and cause. Free with g_ptr_array_unref. */
-GPtrArray *steps_file_load(const char *path, GError **error);
-
-/* The list of steps of another file of ours; steps as steps_file_new makes them. */
+/* The list of steps of another file of ours; steps: struct wry_console_step, whose strings it owns,
+ * as steps_file_new makes them. */
 gboolean steps_file_take(struct yaml_text *yaml, const yaml_node_t *list, GPtrArray *steps);
 GPtrArray *steps_file_new(void);
 

@@ -8,10 +8,10 @@
 
 #include "base/folders.h"
 #include "base/group_commit.h"
-#include "base/units.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
 #include "store/journal/journal_tables.h"
+#include "wrytograph-host/units.h"
 
 enum {
     STRETCHES_MAX = 64, /* told of */
@@ -483,7 +483,7 @@ bool journal_knows_board(const uint8_t eui48[WRY_EUI48_SIZE])
 void journal_set_board(struct journal *journal, const struct wry_hello_reply *board)
 {
     const uint8_t *id = board->jedec;
-    g_autofree char *address = units_address(board->eui48);
+    g_autofree char *address = wry_units_address(board->eui48);
     g_autofree char *one_job = g_uuid_string_random();
 
     g_free(journal->board);

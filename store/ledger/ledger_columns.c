@@ -9,73 +9,73 @@
 #member, kind, offsetof(struct wry_ledger_run, member)                                     \
     }
 
-const struct ledger_column ledger_columns[LEDGER_COLUMNS] = {
-    COLUMN(LEDGER_TEXT, id),
-    COLUMN(LEDGER_TEXT, kind),
-    COLUMN(LEDGER_TIME, began),
-    COLUMN(LEDGER_TIME, ended),
-    COLUMN(LEDGER_TEXT, computer),
-    COLUMN(LEDGER_TEXT, username),
-    COLUMN(LEDGER_TEXT, program),
-    COLUMN(LEDGER_TEXT, link),
-    COLUMN(LEDGER_TEXT, board),
-    COLUMN(LEDGER_TEXT, chip),
-    COLUMN(LEDGER_NUMBER, flash),
-    COLUMN(LEDGER_TEXT, card),
-    COLUMN(LEDGER_TEXT, card_version),
-    COLUMN(LEDGER_TEXT, card_sha256),
-    COLUMN(LEDGER_TEXT, kit_sha256),
-    COLUMN(LEDGER_TEXT, signer),
-    COLUMN(LEDGER_TEXT, outcome),
-    COLUMN(LEDGER_NUMBER, exit_code),
-    COLUMN(LEDGER_TEXT, failed_at),
-    COLUMN(LEDGER_TEXT, reason),
-    COLUMN(LEDGER_REAL, seconds),
-    COLUMN(LEDGER_NUMBER, bytes),
-    COLUMN(LEDGER_JSON, steps),
-    COLUMN(LEDGER_JSON, contents),
-    COLUMN(LEDGER_TEXT, heard),
-    COLUMN(LEDGER_TEXT, backup_file),
-    COLUMN(LEDGER_TEXT, backup_sha256),
+const struct wry_ledger_column wry_ledger_columns[WRY_LEDGER_COLUMNS] = {
+    COLUMN(WRY_LEDGER_TEXT, id),
+    COLUMN(WRY_LEDGER_TEXT, kind),
+    COLUMN(WRY_LEDGER_TIME, began),
+    COLUMN(WRY_LEDGER_TIME, ended),
+    COLUMN(WRY_LEDGER_TEXT, computer),
+    COLUMN(WRY_LEDGER_TEXT, username),
+    COLUMN(WRY_LEDGER_TEXT, program),
+    COLUMN(WRY_LEDGER_TEXT, link),
+    COLUMN(WRY_LEDGER_TEXT, board),
+    COLUMN(WRY_LEDGER_TEXT, chip),
+    COLUMN(WRY_LEDGER_NUMBER, flash),
+    COLUMN(WRY_LEDGER_TEXT, card),
+    COLUMN(WRY_LEDGER_TEXT, card_version),
+    COLUMN(WRY_LEDGER_TEXT, card_sha256),
+    COLUMN(WRY_LEDGER_TEXT, kit_sha256),
+    COLUMN(WRY_LEDGER_TEXT, signer),
+    COLUMN(WRY_LEDGER_TEXT, outcome),
+    COLUMN(WRY_LEDGER_NUMBER, exit_code),
+    COLUMN(WRY_LEDGER_TEXT, failed_at),
+    COLUMN(WRY_LEDGER_TEXT, reason),
+    COLUMN(WRY_LEDGER_REAL, seconds),
+    COLUMN(WRY_LEDGER_NUMBER, bytes),
+    COLUMN(WRY_LEDGER_JSON, steps),
+    COLUMN(WRY_LEDGER_JSON, contents),
+    COLUMN(WRY_LEDGER_TEXT, heard),
+    COLUMN(WRY_LEDGER_TEXT, backup_file),
+    COLUMN(WRY_LEDGER_TEXT, backup_sha256),
 };
 
-static void *member(const struct wry_ledger_run *run, const struct ledger_column *column)
+static void *member(const struct wry_ledger_run *run, const struct wry_ledger_column *column)
 {
     return (char *)run + column->offset;
 }
 
-char **ledger_text(struct wry_ledger_run *run, const struct ledger_column *column)
+char **ledger_text(struct wry_ledger_run *run, const struct wry_ledger_column *column)
 {
     return member(run, column);
 }
 
-static bool is_text(const struct ledger_column *column)
+static bool is_text(const struct wry_ledger_column *column)
 {
-    return column->type <= LEDGER_JSON;
+    return column->type <= WRY_LEDGER_JSON;
 }
 
 void wry_ledger_run_free(struct wry_ledger_run *run)
 {
     if (!run)
         return;
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        if (is_text(&ledger_columns[i]))
-            g_free(*ledger_text(run, &ledger_columns[i]));
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+        if (is_text(&wry_ledger_columns[i]))
+            g_free(*ledger_text(run, &wry_ledger_columns[i]));
     }
     g_free(run);
 }
 
-char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column *column)
+char *wry_ledger_run_value(const struct wry_ledger_run *run, const struct wry_ledger_column *column)
 {
     char real[G_ASCII_DTOSTR_BUF_SIZE];
 
     switch (column->type) {
-    case LEDGER_NUMBER:
+    case WRY_LEDGER_NUMBER:
         /* No exit code is below 0, and no flash is without bytes. */
         if (*(int64_t *)member(run, column) < 0)
             return NULL;
         return g_strdup_printf("%" G_GINT64_FORMAT, *(int64_t *)member(run, column));
-    case LEDGER_REAL:
+    case WRY_LEDGER_REAL:
         return g_strdup(g_ascii_formatd(real, sizeof real, "%.3f", *(double *)member(run, column)));
     default:
         return g_strdup(*(char **)member(run, column));
@@ -83,7 +83,7 @@ char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column 
 }
 
 /* These are never NULL in a run, also where somebody else made the table. */
-static bool is_needed(const struct ledger_column *column)
+static bool is_needed(const struct wry_ledger_column *column)
 {
     return column->offset == offsetof(struct wry_ledger_run, id) ||
            column->offset == offsetof(struct wry_ledger_run, kind) ||
@@ -91,18 +91,18 @@ static bool is_needed(const struct ledger_column *column)
            column->offset == offsetof(struct wry_ledger_run, outcome);
 }
 
-static void take_number(struct wry_ledger_run *run, const struct ledger_column *column,
+static void take_number(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                         const char *text)
 {
     double real = text ? g_ascii_strtod(text, NULL) : 0;
 
-    if (column->type == LEDGER_NUMBER)
+    if (column->type == WRY_LEDGER_NUMBER)
         *(int64_t *)member(run, column) = text ? g_ascii_strtoll(text, NULL, 10) : -1;
     else
         *(double *)member(run, column) = isfinite(real) ? real : 0;
 }
 
-void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
+void ledger_lend_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text)
 {
     static char nothing[1];
@@ -113,7 +113,7 @@ void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *c
         take_number(run, column, text);
 }
 
-void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+void ledger_take_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text)
 {
     char *copy = NULL;
@@ -133,15 +133,20 @@ GPtrArray *ledger_runs_new(void)
     return g_ptr_array_new_with_free_func((GDestroyNotify)wry_ledger_run_free);
 }
 
-bool ledger_collect(void *context, const struct wry_ledger_run *run)
+struct wry_ledger_run *wry_ledger_run_copy(const struct wry_ledger_run *run)
 {
     struct wry_ledger_run *copy = g_new0(struct wry_ledger_run, 1);
 
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        g_autofree char *value = ledger_value(run, &ledger_columns[i]);
-        ledger_take_value(copy, &ledger_columns[i], value);
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+        g_autofree char *value = wry_ledger_run_value(run, &wry_ledger_columns[i]);
+        ledger_take_value(copy, &wry_ledger_columns[i], value);
     }
-    g_ptr_array_add(context, copy);
+    return copy;
+}
+
+bool ledger_collect(void *context, const struct wry_ledger_run *run)
+{
+    g_ptr_array_add(context, wry_ledger_run_copy(run));
     return true;
 }
 
@@ -149,12 +154,12 @@ char *ledger_column_names(void)
 {
     GString *names = g_string_new(NULL);
 
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++)
-        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", ledger_columns[i].name);
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++)
+        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", wry_ledger_columns[i].name);
     return g_string_free(names, FALSE);
 }
 
-static bool is_long(const struct ledger_column *column)
+static bool is_long(const struct wry_ledger_column *column)
 {
     return column->offset == offsetof(struct wry_ledger_run, steps) ||
            column->offset == offsetof(struct wry_ledger_run, heard);
@@ -164,10 +169,10 @@ char *ledger_read_names(bool brief, const char *stamp)
 {
     GString *names = g_string_new(NULL);
 
-    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
-        const struct ledger_column *column = &ledger_columns[i];
+    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+        const struct wry_ledger_column *column = &wry_ledger_columns[i];
         g_auto(GStrv) parts =
-            g_strsplit(stamp && column->type == LEDGER_TIME ? stamp : "%s", "%s", 2);
+            g_strsplit(stamp && column->type == WRY_LEDGER_TIME ? stamp : "%s", "%s", 2);
         if (i > 0)
             g_string_append(names, ", ");
         if (brief && is_long(column))

@@ -4,37 +4,15 @@
 
 #include "wrytograph-host/ledger.h"
 
-enum ledger_type {
-    LEDGER_TEXT,
-    LEDGER_TIME,
-    LEDGER_JSON,
-    LEDGER_NUMBER, /* int64_t */
-    LEDGER_REAL,
-};
-
-struct ledger_column {
-    const char *name;
-    enum ledger_type type;
-    size_t offset; /* in struct wry_ledger_run */
-};
-
-enum {
-    LEDGER_COLUMNS = 27,
-};
-
-extern const struct ledger_column ledger_columns[LEDGER_COLUMNS];
-
 /* Of a text column. */
-char **ledger_text(struct wry_ledger_run *run, const struct ledger_column *column);
+char **ledger_text(struct wry_ledger_run *run, const struct wry_ledger_column *column);
 
-/* As text for a database; NULL for what is not known. Free with g_free. */
-char *ledger_value(const struct wry_ledger_run *run, const struct ledger_column *column);
 /* From such a text, or NULL. */
-void ledger_take_value(struct wry_ledger_run *run, const struct ledger_column *column,
+void ledger_take_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text);
 
 /* The same without a copy: the text is still its owner's. */
-void ledger_lend_value(struct wry_ledger_run *run, const struct ledger_column *column,
+void ledger_lend_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text);
 
 /* struct wry_ledger_run; free with g_ptr_array_unref. */

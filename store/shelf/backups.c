@@ -5,10 +5,10 @@
 #include <sys/stat.h>
 
 #include "base/folders.h"
-#include "base/units.h"
 #include "store/archive/archive.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
+#include "wrytograph-host/units.h"
 
 struct backups {
     sqlite3 *db;
@@ -122,7 +122,7 @@ bool backups_note(struct backups *backups, const char *path, const struct archiv
                   GError **error)
 {
     g_autofree char *full = g_canonicalize_filename(path, NULL);
-    g_autofree char *address = units_address(archive->eui48);
+    g_autofree char *address = wry_units_address(archive->eui48);
     struct stat info = {0};
     sqlite3_stmt *s = database_prepare(
         backups->db, "INSERT OR REPLACE INTO backup VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)", error);
@@ -186,7 +186,8 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
 
     /* A folder that nobody has made yet holds nothing; any other failure is one. */
     if (!dir && g_file_test(backups->folder, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read", backups->folder);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read",
+                    backups->folder);
         return false;
     }
     while (dir && done && !wry_stop_asked(stop) && (name = g_dir_read_name(dir))) {
@@ -203,7 +204,7 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
 bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   bool (*take)(void *context, const char *path), void *context, GError **error)
 {
-    g_autofree char *address = units_address(eui48);
+    g_autofree char *address = wry_units_address(eui48);
     sqlite3_stmt *s = database_prepare(backups->db,
                                        "SELECT path FROM backup WHERE address = ?1 AND flash = ?2 "
                                        "ORDER BY whole DESC, created DESC",
@@ -228,7 +229,7 @@ bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], 
 bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   struct backups_found *found, GError **error)
 {
-    g_autofree char *address = units_address(eui48);
+    g_autofree char *address = wry_units_address(eui48);
     sqlite3_stmt *s = database_prepare(backups->db,
                                        "SELECT path, whole, created FROM backup WHERE address = ?1 "
                                        "AND flash = ?2 ORDER BY whole DESC, "

@@ -5,10 +5,10 @@
 #include <string.h>
 
 #include "base/folders.h"
-#include "base/units.h"
 #include "store/db/database.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/units.h"
 
 struct shelf {
     sqlite3 *db;
@@ -59,7 +59,7 @@ void shelf_close(struct shelf *shelf)
 
 static char *path_of(const struct shelf *shelf, const uint8_t sha256[WRY_SHA256_SIZE])
 {
-    g_autofree char *digest = units_digest(sha256);
+    g_autofree char *digest = wry_units_digest(sha256);
     g_autofree char *name = g_strconcat(digest, ".bin", NULL);
 
     return g_build_filename(shelf->folder, name, NULL);
@@ -114,14 +114,14 @@ bool shelf_keep(struct shelf *shelf, const char *path, struct wry_shelf_item *it
     item->path = path_of(shelf, item->sha256);
     item->added = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
     /* The file first: a row speaks of nothing that is not there. */
-    struct atomic_file *file = atomic_file_begin(item->path, TRUE, error);
+    struct wry_atomic_file *file = wry_atomic_file_begin(item->path, TRUE, error);
     if (!file)
         return false;
-    if (!copy(path, atomic_file_path(file), item->sha256, error)) {
-        atomic_file_abandon(file);
+    if (!copy(path, wry_atomic_file_path(file), item->sha256, error)) {
+        wry_atomic_file_abandon(file);
         return false;
     }
-    if (!atomic_file_commit(file, error) || !insert(shelf, item, error))
+    if (!wry_atomic_file_commit(file, error) || !insert(shelf, item, error))
         return false;
     *had = sqlite3_changes(shelf->db) == 0;
     return true;

@@ -5,9 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "base/text_file.h"
-#include "store/file/atomic_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/atomic_file.h"
+#include "wrytograph-host/text_file.h"
 
 enum {
     FIELD_MOST = 8192, /* bytes */
@@ -93,8 +93,8 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
     csv_free(&parser);
     if (good && !reader->wrong)
         return TRUE;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
-                reader->line, reader->column,
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s",
+                reader->table->path, reader->line, reader->column,
                 reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
     return FALSE;
 }
@@ -117,7 +117,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
 {
     g_autoptr(GError) inner = NULL;
     size_t n = 0;
-    g_autofree char *text = text_file_read(path, TEXT_FILE_PLAIN, &n, &inner);
+    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text) {
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
@@ -133,8 +133,8 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     gboolean good = parse(&reader, text + skip, n - skip, error);
     g_array_unref(reader.row);
     if (good && table->rows->len == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:1:1: there is no line of names",
-                    path);
+        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                    "%s:1:1: there is no line of names", path);
         good = FALSE;
     }
     if (good)
@@ -224,7 +224,7 @@ gboolean csv_table_save(const struct csv_table *table, GError **error)
         }
         g_string_append(text, "\r\n");
     }
-    gboolean saved = path ? atomic_file_replace(path, text->str, text->len, error)
+    gboolean saved = path ? wry_atomic_file_replace(path, text->str, text->len, error)
                           : store_file_error(error, table->path);
     free(path);
     return saved;

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "base/text_file.h"
 #include "store/file/error.h"
+#include "wrytograph-host/text_file.h"
 
 gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const char *format, ...)
 {
@@ -17,8 +17,8 @@ gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const 
         diagnostics_add(yaml->mistakes, yaml->path, at.line, at.column, text);
         return FALSE;
     }
-    g_set_error(yaml->error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path, at.line,
-                text);
+    g_set_error(yaml->error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", yaml->path,
+                at.line, text);
     g_free(text);
     return FALSE;
 }
@@ -121,7 +121,7 @@ static gboolean load(const char *path, const char *what,
     struct yaml_text yaml = {.path = path, .mistakes = mistakes, .error = error};
     g_autoptr(GError) inner = NULL;
     size_t length = 0;
-    g_autofree char *text = text_file_read(path, TEXT_FILE_YAML, &length, &inner);
+    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_YAML, &length, &inner);
     yaml_parser_t parser;
     gboolean loaded;
 

@@ -1,6 +1,6 @@
 /* Sizes, offsets, speeds and addresses as people write them. */
-#ifndef WRY_BASE_UNITS_H
-#define WRY_BASE_UNITS_H
+#ifndef WRYTOGRAPH_HOST_UNITS_H
+#define WRYTOGRAPH_HOST_UNITS_H
 
 #include <glib.h>
 #include <stdbool.h>
@@ -8,29 +8,37 @@
 
 #include "wrytograph/bytes.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* 4MiB, 4M, 512K, 32Mbit, 0x400000; a plain number is bytes. False when it is none of these. */
-bool units_parse_size(const char *text, uint32_t *bytes);
+bool wry_units_parse_size(const char *text, uint32_t *bytes);
 
 /* 0x4000, 16K or 1M. A plain number other than 0 is refused: it may be meant as hexadecimal. */
-bool units_parse_offset(const char *text, uint32_t *offset);
+bool wry_units_parse_offset(const char *text, uint32_t *offset);
 
 /* Seconds, as 10s, 1.5s or 10; us, from 1 ms to a day. */
-bool units_parse_time(const char *text, uint64_t *time);
+bool wry_units_parse_time(const char *text, uint64_t *time);
 
-bool units_parse_speed(const char *text, uint32_t *baud);
+bool wry_units_parse_speed(const char *text, uint32_t *baud);
 
 /* "4 MiB (32 Mbit)"; free with g_free. */
-char *units_flash_size(uint32_t bytes);
+char *wry_units_flash_size(uint32_t bytes);
 
 /* "921,696 bytes" or "900 KiB", whichever is exact; free with g_free. */
-char *units_bytes(uint64_t bytes);
+char *wry_units_bytes(uint64_t bytes);
 
-char *units_address(const uint8_t eui48[6]);
+char *wry_units_address(const uint8_t eui48[6]);
 
 /* Six octets as 02:1A:…, with colons, hyphens or nothing between them. */
-bool units_parse_address(const char *text, uint8_t eui48[6]);
+bool wry_units_parse_address(const char *text, uint8_t eui48[6]);
 
 /* 64 hexadecimal digits; free with g_free. */
-char *units_digest(const uint8_t sha256[WRY_SHA256_SIZE]);
+char *wry_units_digest(const uint8_t sha256[WRY_SHA256_SIZE]);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif
