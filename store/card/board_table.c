@@ -22,6 +22,7 @@
 enum {
     LOCK_TRIES = 100, /* it is held for as long as a small file takes to be written */
     LOCK_PAUSE = 50,  /* ms */
+    SHARED_TRIES = 5,
 };
 
 bool board_table_is_setting(const char *name)
@@ -185,6 +186,11 @@ static int lock_table(const char *real, GError **error)
     GStatBuf table;
     int file = open_lock(name, g_stat(real, &table) == 0 ? &table : NULL);
 
+    /* Another user may have made it this moment, and not have shared it yet. */
+    for (unsigned i = 0; file < 0 && errno == EACCES && i < SHARED_TRIES; i++) {
+        g_usleep(LOCK_PAUSE * 1000);
+        file = open_lock(name, NULL);
+    }
     for (unsigned i = 0; file >= 0 && i < LOCK_TRIES; i++) {
         lock = file_lock_try(file);
         if (lock == FILE_LOCK_OURS)
