@@ -134,8 +134,8 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
 void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
 {
     json_builder_begin_object(b);
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
-        const struct wry_ledger_column *column = &wry_ledger_columns[i];
+    for (size_t i = 0; wry_ledger_column_at(i); i++) {
+        const struct wry_ledger_column *column = wry_ledger_column_at(i);
         g_autofree char *value = wry_ledger_run_value(run, column);
         JsonNode *node = value && column->type == WRY_LEDGER_JSON ? ledger_json_parse(value) : NULL;
         json_builder_set_member_name(b, column->name);
@@ -166,8 +166,8 @@ static bool looks_like_formula(const struct wry_ledger_column *column, const cha
 
 void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run)
 {
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
-        const struct wry_ledger_column *column = &wry_ledger_columns[i];
+    for (size_t i = 0; wry_ledger_column_at(i); i++) {
+        const struct wry_ledger_column *column = wry_ledger_column_at(i);
         g_autofree char *value = run ? wry_ledger_run_value(run, column) : g_strdup(column->name);
         bool marked = value && looks_like_formula(column, value);
         g_autofree char *cell = g_strconcat(marked ? "'" : "", value ? value : "", NULL);

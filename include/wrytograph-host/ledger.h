@@ -69,11 +69,8 @@ struct wry_ledger_column {
     size_t offset; /* in struct wry_ledger_run */
 };
 
-enum {
-    WRY_LEDGER_COLUMNS = 27,
-};
-
-extern const struct wry_ledger_column wry_ledger_columns[WRY_LEDGER_COLUMNS];
+/* The n-th, counting from 0; NULL past the last. */
+const struct wry_ledger_column *wry_ledger_column_at(size_t n);
 
 /* As text; NULL for what is not known. Free with g_free. */
 char *wry_ledger_run_value(const struct wry_ledger_run *run,

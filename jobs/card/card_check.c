@@ -105,14 +105,13 @@ static void check_part(const struct checking *c, const struct wry_layout *layout
     struct target target = {
         .chip = c->card->card->chip, .flash_size = flash_size, .layout = *layout};
     uint32_t offset, length;
+    struct wry_problem *problem = regions_parse_part(&target, part, &offset, &length);
+    bool usual = problem && wry_layout_built_in(&target.layout.table, target.chip, flash_size) &&
+                 wry_layout_find(&target.layout.table, part);
 
-    if (regions_parse_part(c->station, &target, part, &offset, &length) == WRY_OUTCOME_DONE)
-        return;
-    if (wry_layout_built_in(&target.layout.table, target.chip, flash_size) &&
-        wry_layout_find(&target.layout.table, part))
-        return;
-    if (is_for_parts(wry_station_problem(c->station)->kind))
-        complain(c, at, wry_problem_sentence(wry_station_problem(c->station)));
+    if (problem && !usual && is_for_parts(problem->kind))
+        complain(c, at, wry_problem_sentence(problem));
+    problem_free(problem);
 }
 
 /* Values that a board's own block gets have nothing to go into once that is erased. */
@@ -124,10 +123,13 @@ static void check_erased_settings(const struct checking *c, const struct wry_lay
     uint32_t offset, length;
     bool many;
     struct settings *settings = load_settings(c, NULL, &many);
+    bool needs_old = !settings && (card->values->len > 0 || card->table);
+    struct wry_problem *problem =
+        needs_old ? regions_parse_part(&target, part, &offset, &length) : NULL;
 
-    if (settings || (card->values->len == 0 && !card->table) ||
-        regions_parse_part(c->station, &target, part, &offset, &length) != WRY_OUTCOME_DONE) {
-        settings_free(settings);
+    settings_free(settings);
+    if (!needs_old || problem) {
+        problem_free(problem);
         return;
     }
     for (uint32_t i = 0; i < layout->table.count; i++) {

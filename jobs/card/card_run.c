@@ -3,8 +3,8 @@
 
 #include "jobs/card/card.h"
 #include "jobs/card/card_history.h"
+#include "jobs/flash/write.h"
 #include "jobs/plan/backup_records.h"
-#include "jobs/plan/plan_build.h"
 #include "jobs/station/run_record.h"
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
@@ -22,21 +22,21 @@ struct run {
     struct wry_run_result *result;
     GPtrArray *values; /* of the board's row; NULL without */
     struct card_history earlier;
+    /* The write, planned in the check: nothing is erased for one that would be refused. */
+    struct wry_images_options write_options;
+    struct images_job write_job;
+    struct wry_write_result written;
     uint64_t begun, step_begun;
     bool skipped; /* the step that is being done was not needed */
 };
 
-static const char *const step_names[] = {
-    [WRY_RUN_CONNECT] = "connect", [WRY_RUN_CHECK] = "check", [WRY_RUN_BACKUP] = "backup",
-    [WRY_RUN_ERASE] = "erase",     [WRY_RUN_WRITE] = "write", [WRY_RUN_VERIFY] = "verify",
-    [WRY_RUN_START] = "start"};
-
-const char *wry_run_step_name(enum wry_run_step step)
-{
-    return (size_t)step < G_N_ELEMENTS(step_names) ? step_names[step] : "unknown";
-}
-
 /* Steps. */
+
+static void record_steps(const struct run *run, bool goes_on)
+{
+    if (!run->options->dry_run)
+        run_record_steps(run->station, run->result->steps, goes_on);
+}
 
 static void begin_step(struct run *run, enum wry_run_step step)
 {
@@ -45,8 +45,7 @@ static void begin_step(struct run *run, enum wry_run_step step)
     g_array_append_val(run->result->steps, done);
     run->step_begun = station_now(run->station);
     run->skipped = false;
-    if (!run->options->dry_run)
-        run_record_step(run->station, step_names[step]);
+    record_steps(run, true);
     station_tell(run->station, (struct wry_event){.kind = WRY_EVENT_RUN_STEP, .run_step = step});
 }
 
@@ -66,45 +65,45 @@ static double since(const struct run *run, uint64_t begun)
     return run->station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
 }
 
-static enum wry_outcome end_step(struct run *run, enum wry_outcome outcome)
+static struct wry_problem *end_step(struct run *run, struct wry_problem *problem)
 {
     struct wry_run_step_done *done = current(run);
 
-    done->outcome = outcome;
+    done->outcome = problem ? problem->outcome : WRY_OUTCOME_DONE;
     done->skipped = run->skipped;
     done->seconds = since(run, run->step_begun);
-    if (!run->options->dry_run)
-        run_record_step_end(run->station, outcome, run->skipped);
-    return outcome;
+    record_steps(run, false);
+    return problem;
 }
 
 /* Connecting, and whether the card is for this board. */
 
-static enum wry_outcome fail_flash(struct run *run, uint32_t found)
+static struct wry_problem *fail_flash(struct run *run, uint32_t found)
 {
-    struct wry_problem *problem = &run->station->problem;
     const GArray *sizes = run->card->flash_sizes;
 
-    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_FLASH, run->card->name);
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_FLASH, run->card->name);
     problem->found = found;
     problem->names = g_new0(char *, sizes->len + 1);
     for (guint i = 0; i < sizes->len; i++)
         problem->names[i] = wry_units_flash_size(g_array_index(sizes, uint32_t, i));
-    return problem->outcome;
+    return problem;
 }
 
-static enum wry_outcome check_board(struct run *run)
+static struct wry_problem *check_board(struct run *run)
 {
     const struct wry_hello_reply *board = wry_session_board(&run->station->session);
 
     if (!card_is_for_flash(run->card, board->capacity))
         return fail_flash(run, board->capacity);
     if (board->chip_revision >= run->card->revision)
-        return WRY_OUTCOME_DONE;
-    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_REVISION, run->card->name);
-    run->station->problem.expected = run->card->revision;
-    run->station->problem.found = board->chip_revision;
-    return run->station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_REVISION, run->card->name);
+    problem->expected = run->card->revision;
+    problem->found = board->chip_revision;
+    return problem;
 }
 
 static const struct wry_content_of *content_of(const struct wry_identity *identity,
@@ -118,39 +117,40 @@ static const struct wry_content_of *content_of(const struct wry_identity *identi
     return NULL;
 }
 
-static enum wry_outcome check_hold(struct run *run, const struct wry_identity *identity,
-                                   const struct card_value *hold)
+static struct wry_problem *check_hold(const struct wry_identity *identity,
+                                      const struct card_value *hold)
 {
     const struct wry_content_of *content = content_of(identity, hold->region);
     const char *version =
         content && content->holds == WRY_HOLDS_PROGRAM ? content->header.version : NULL;
-    struct wry_problem *problem = &run->station->problem;
 
     if (version && g_str_has_prefix(version, hold->value))
-        return WRY_OUTCOME_DONE;
-    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_HOLDS, hold->value);
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_HOLDS, hold->value);
     g_strlcpy(problem->region.name, hold->region, sizeof problem->region.name);
     problem->other = g_strdup(version);
-    return problem->outcome;
+    return problem;
 }
 
-static enum wry_outcome check_holds(struct run *run)
+static struct wry_problem *check_holds(struct run *run)
 {
     struct wry_identity identity = {0};
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     /* A board on which this card was cut may hold the new program already, or none. */
     if (run->card->holds->len == 0 || run->earlier.cut)
-        return outcome;
-    outcome = wry_station_identify(run->station, false, &identity);
-    for (guint i = 0; i < run->card->holds->len && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = check_hold(run, &identity, g_ptr_array_index(run->card->holds, i));
+        return problem;
+    wry_station_identify(run->station, false, &identity);
+    problem = station_take_problem(run->station);
+    for (guint i = 0; i < run->card->holds->len && !problem; i++)
+        problem = check_hold(&identity, g_ptr_array_index(run->card->holds, i));
     wry_identity_clear(&identity);
-    return outcome;
+    return problem;
 }
 
 /* What is on record of this board and card. */
-static enum wry_outcome look_back(struct run *run)
+static struct wry_problem *look_back(struct run *run)
 {
     const struct wry_ledger_run *own = run_record_run(run->station);
     g_autofree char *board = wry_units_address(wry_session_board(&run->station->session)->eui48);
@@ -165,14 +165,15 @@ static enum wry_outcome look_back(struct run *run)
     run->result->earlier = run->earlier.passed;
     run->result->earlier_at = g_strdup(run->earlier.last);
     if (!told && run->card->times > 0 && !run->options->again && !run->options->dry_run) {
-        station_fail(run->station, WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL);
-        run->station->problem.cause = error;
-        return run->station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL);
+        problem->cause = error;
+        return problem;
     }
     g_clear_error(&error);
     run->result->done_before =
         run->card->times > 0 && run->earlier.passed >= run->card->times && !run->options->again;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* Which row a board has that needs nothing more; a table that cannot be read is no matter then. */
@@ -192,15 +193,15 @@ static void look_up_row(struct run *run)
 }
 
 /* Two boards of one address cannot both have the row of that address. */
-static enum wry_outcome fail_shared_address(struct run *run)
+static struct wry_problem *fail_shared_address(struct run *run)
 {
-    station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ADDRESS, run->card->name);
-    memcpy(run->station->problem.address, run->result->address,
-           sizeof run->station->problem.address);
-    return run->station->problem.outcome;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ADDRESS, run->card->name);
+    memcpy(problem->address, run->result->address, sizeof problem->address);
+    return problem;
 }
 
-static enum wry_outcome take_row(struct run *run)
+static struct wry_problem *take_row(struct run *run)
 {
     g_autofree char *path = card_table(run->options->card);
     struct board_table_request options = {.rows = run->card->rows,
@@ -211,7 +212,7 @@ static enum wry_outcome take_row(struct run *run)
     GError *error = NULL;
 
     if (!path)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (run->options->dry_run && !g_file_test(path, G_FILE_TEST_EXISTS)) {
         g_free(path);
         path = g_strdup(run->card->table);
@@ -222,24 +223,24 @@ static enum wry_outcome take_row(struct run *run)
     run->result->row = row.line;
     run->result->row_name = row.name;
     if (run->values)
-        return WRY_OUTCOME_DONE;
-    station_fail(run->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
-    run->station->problem.cause = error;
-    return run->station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
+    problem->cause = error;
+    return problem;
 }
 
-static enum wry_outcome connect_board(struct run *run)
+static struct wry_problem *connect_board(struct run *run)
 {
     struct wry_station *station = run->station;
 
     begin_step(run, WRY_RUN_CONNECT);
-    enum wry_outcome outcome = board_connect(station, !run->options->dry_run);
+    struct wry_problem *problem = board_connect(station, !run->options->dry_run);
     if (station->session.connected) {
         run->result->known = true;
         memcpy(run->result->address, wry_session_board(&station->session)->eui48,
                sizeof run->result->address);
     }
-    return end_step(run, outcome);
+    return end_step(run, problem);
 }
 
 static bool is_erased(const struct run *run, const struct target *target,
@@ -248,8 +249,10 @@ static bool is_erased(const struct run *run, const struct target *target,
     uint32_t offset, length;
 
     for (char **part = run->card->erase; part && *part; part++) {
-        if (regions_parse_part(run->station, target, *part, &offset, &length) == WRY_OUTCOME_DONE &&
-            region->offset < (uint64_t)offset + length &&
+        struct wry_problem *problem = regions_parse_part(target, *part, &offset, &length);
+        bool known = !problem;
+        problem_free(problem);
+        if (known && region->offset < (uint64_t)offset + length &&
             offset < (uint64_t)region->offset + region->length)
             return true;
     }
@@ -259,69 +262,66 @@ static bool is_erased(const struct run *run, const struct target *target,
 /* A changed settings block wants the one that the board has, an upgrade the program: nothing of
  * their regions may be erased before. What is made of the board's block comes behind the wanted
  * images. */
-static enum wry_outcome check_erased(struct run *run, const struct wry_image_set *held,
-                                     size_t options)
+static struct wry_problem *check_erased(struct run *run, const struct wry_image_set *held,
+                                        size_t given)
 {
     struct target target;
-    enum wry_outcome outcome = regions_of_board(run->station, &target);
+    struct wry_problem *problem = regions_of_board(run->station, &target);
 
-    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++) {
+    for (size_t i = 0; i < held->count && !problem; i++) {
         const struct wry_planned_image *image = held->facts[i];
         const struct wry_region *region = wry_layout_at(&target.layout.table, image->start);
-        bool needs_old = i >= options || (image->has_header && image->header.only_upgrade);
+        bool needs_old = i >= given || (image->has_header && image->header.only_upgrade);
         if (!needs_old || !region || !is_erased(run, &target, region))
             continue;
-        outcome =
-            station_fail(run->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name);
-        run->station->problem.region = *region;
+        problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name);
+        problem->region = *region;
     }
-    return outcome;
+    return problem;
 }
 
 /* All that the write would refuse is found before anything is erased. */
-static enum wry_outcome check_plan(struct run *run)
+static struct wry_problem *plan_write(struct run *run)
 {
-    struct wry_images_options options;
-    struct wry_image_set *held = NULL;
-    struct wry_planned planned = {0};
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_images_options *options = &run->write_options;
+    struct wry_problem *problem = NULL;
 
     card_wanted(run->options->card, wry_session_board(&run->station->session)->capacity,
-                run->values, &options);
-    struct images_job job = {.station = run->station,
-                             .options = &options,
-                             .use = IMAGE_WRITE,
-                             .held = &held,
-                             .planned = &planned};
-    if (options.image_count + options.setting_count > 0)
-        outcome = plan_build_for_board(&job);
-    if (outcome == WRY_OUTCOME_DONE && held && run->card->erase)
-        outcome = check_erased(run, held, options.image_count);
-    images_free(held);
-    card_wanted_clear(&options);
-    return outcome;
+                run->values, options);
+    options->dry_run = run->options->dry_run;
+    run->write_job = (struct images_job){.station = run->station,
+                                         .options = options,
+                                         .use = IMAGE_WRITE,
+                                         .settles = !options->dry_run,
+                                         .held = &run->written.held,
+                                         .planned = &run->written.planned};
+    if (options->image_count + options->setting_count > 0)
+        problem = plan_build_for_board(&run->write_job);
+    if (!problem && run->written.held && run->card->erase)
+        problem = check_erased(run, run->written.held, options->image_count);
+    return problem;
 }
 
-static enum wry_outcome check(struct run *run)
+static struct wry_problem *check(struct run *run)
 {
     begin_step(run, WRY_RUN_CHECK);
-    enum wry_outcome outcome = check_board(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = look_back(run);
-    if (outcome == WRY_OUTCOME_DONE && run->result->done_before) {
+    struct wry_problem *problem = check_board(run);
+    if (!problem)
+        problem = look_back(run);
+    if (!problem && run->result->done_before) {
         look_up_row(run);
-        return end_step(run, outcome);
+        return end_step(run, problem);
     }
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_holds(run);
-    if (outcome == WRY_OUTCOME_DONE && run->options->may_have_row &&
+    if (!problem)
+        problem = check_holds(run);
+    if (!problem && run->options->may_have_row &&
         !run->options->may_have_row(run->options->context, run->result->address))
-        outcome = fail_shared_address(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = take_row(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_plan(run);
-    return end_step(run, outcome);
+        problem = fail_shared_address(run);
+    if (!problem)
+        problem = take_row(run);
+    if (!problem)
+        problem = plan_write(run);
+    return end_step(run, problem);
 }
 
 /* Backup. */
@@ -333,17 +333,18 @@ static void keep_backup(struct run *run, const char *file)
     run_record_backup(run->station, file);
 }
 
-static enum wry_outcome make_backup(struct run *run)
+static struct wry_problem *make_backup(struct run *run)
 {
     struct wry_backup_options options = {.folder = run->card->backup_folder};
     struct wry_backup_result result = {0};
-    enum wry_outcome outcome = wry_station_backup(run->station, &options, &result);
+    wry_station_backup(run->station, &options, &result);
+    struct wry_problem *problem = station_take_problem(run->station);
 
     if (result.saved)
         run->result->backup = g_strdup(result.file);
     current(run)->bytes = result.done.bytes;
     wry_backup_result_clear(&result);
-    return outcome;
+    return problem;
 }
 
 /* One that is whole, and there. Where that cannot be told, another one does no harm. */
@@ -359,13 +360,13 @@ static bool find_whole(struct run *run, char **path)
     return whole;
 }
 
-static enum wry_outcome back_up(struct run *run)
+static struct wry_problem *back_up(struct run *run)
 {
     g_autofree char *whole = NULL;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (run->card->backup == CARD_BACKUP_NEVER)
-        return outcome;
+        return problem;
     begin_step(run, WRY_RUN_BACKUP);
     /* What a run that was cut has left on the board is not what was on it. */
     if (run->earlier.cut && run->earlier.backup &&
@@ -374,13 +375,13 @@ static enum wry_outcome back_up(struct run *run)
     else if (run->card->backup == CARD_BACKUP_FIRST && find_whole(run, &whole))
         keep_backup(run, whole);
     else
-        outcome = make_backup(run);
-    return end_step(run, outcome);
+        problem = make_backup(run);
+    return end_step(run, problem);
 }
 
 /* Erase and write. */
 
-static enum wry_outcome erase(struct run *run)
+static struct wry_problem *erase(struct run *run)
 {
     struct wry_erase_options options = {.parts = (const char *const *)run->card->erase,
                                         .dry_run = run->options->dry_run,
@@ -389,68 +390,62 @@ static enum wry_outcome erase(struct run *run)
     struct wry_erase_result result = {0};
 
     if (!run->card->erase)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     begin_step(run, WRY_RUN_ERASE);
-    enum wry_outcome outcome = wry_station_erase(run->station, &options, &result);
+    wry_station_erase(run->station, &options, &result);
+    struct wry_problem *problem = station_take_problem(run->station);
     current(run)->bytes = result.done.bytes;
-    return end_step(run, outcome);
+    return end_step(run, problem);
 }
 
 /* Where a write failed: in writing, or when the board's digest was held against it. */
-static void split_write(struct run *run, enum wry_outcome outcome)
+static void split_write(struct run *run, struct wry_problem *problem)
 {
-    const struct wry_problem *problem = &run->station->problem;
-    bool verified = outcome != WRY_OUTCOME_DONE && problem->kind == WRY_PROBLEM_SESSION &&
-                    problem->fault.step == WRY_STEP_DIGEST;
+    bool verified =
+        problem && problem->kind == WRY_PROBLEM_SESSION && problem->fault.step == WRY_STEP_DIGEST;
 
     if (!verified) {
-        end_step(run, outcome);
+        end_step(run, problem);
         return;
     }
-    end_step(run, WRY_OUTCOME_DONE);
+    end_step(run, NULL);
     begin_step(run, WRY_RUN_VERIFY);
-    end_step(run, outcome);
+    end_step(run, problem);
 }
 
-static enum wry_outcome write_all(struct run *run)
+static struct wry_problem *write_all(struct run *run)
 {
-    uint32_t flash_size = wry_session_board(&run->station->session)->capacity;
-    struct wry_images_options options;
-    struct wry_write_result result = {0};
+    struct write_common work;
 
-    card_wanted(run->options->card, flash_size, run->values, &options);
-    options.dry_run = run->options->dry_run;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
-    if (options.image_count + options.setting_count > 0) {
-        begin_step(run, WRY_RUN_WRITE);
-        outcome = wry_station_write(run->station, &options, &result);
-        current(run)->bytes = result.done.bytes;
-        split_write(run, outcome);
-    }
-    wry_write_result_clear(&result);
-    card_wanted_clear(&options);
-    return outcome;
+    if (!run->written.held)
+        return NULL;
+    begin_step(run, WRY_RUN_WRITE);
+    write_common_begin(&work, run->station);
+    struct wry_problem *problem = write_planned(&run->write_job, &work, &run->written);
+    current(run)->bytes = run->written.done.bytes;
+    split_write(run, problem);
+    return problem;
 }
 
 /* What a half-written flash would run is nobody's wish: until all is written, the board stays in
  * loading mode. */
-static enum wry_outcome change(struct run *run)
+static struct wry_problem *change(struct run *run)
 {
     bool runs = run->station->settings.leaves_running;
 
     if (!run->options->dry_run)
         run->station->settings.leaves_running = false;
-    enum wry_outcome outcome = erase(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = write_all(run);
-    if (outcome == WRY_OUTCOME_DONE)
+    struct wry_problem *problem = erase(run);
+    if (!problem)
+        problem = write_all(run);
+    if (!problem)
         run->station->settings.leaves_running = runs;
-    return outcome;
+    return problem;
 }
 
 /* Start. */
 
-static enum wry_outcome hear(struct run *run)
+static struct wry_problem *hear(struct run *run)
 {
     const struct card *card = run->card;
     g_autofree struct wry_console_step *steps = g_new0(struct wry_console_step, card->steps->len);
@@ -469,30 +464,30 @@ static enum wry_outcome hear(struct run *run)
                                              .go_on = step->go_on,
                                              .advice = step->advice};
     }
-    enum wry_outcome outcome = wry_station_start(run->station, &options, &result);
+    wry_station_start(run->station, &options, &result);
+    struct wry_problem *problem = station_take_problem(run->station);
     run_record_heard(run->station, result.text);
     wry_console_result_clear(&result);
-    return outcome;
+    return problem;
 }
 
-static enum wry_outcome start(struct run *run)
+static struct wry_problem *start(struct run *run)
 {
     enum wry_status status;
 
     if (run->options->dry_run)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     begin_step(run, WRY_RUN_START);
     if (run->card->is_heard)
         return end_step(run, hear(run));
     status = wry_session_start(&run->station->session);
     run->station->connected = run->station->connected && status != WRY_OK;
-    return end_step(run, status == WRY_OK ? WRY_OUTCOME_DONE
-                                          : station_fail_session(run->station, status));
+    return end_step(run, status == WRY_OK ? NULL : problem_of_session(run->station, status));
 }
 
 /* The whole. */
 
-static enum wry_outcome mark_row(struct run *run)
+static struct wry_problem *mark_row(struct run *run)
 {
     g_autofree char *path = card_table(run->options->card);
     g_autofree char *now = ledger_now();
@@ -500,29 +495,29 @@ static enum wry_outcome mark_row(struct run *run)
 
     if (!path || run->card->rows != CARD_ROWS_NEXT || run->options->dry_run ||
         board_table_done(path, run->result->address, now, &error))
-        return WRY_OUTCOME_DONE;
-    station_fail(run->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
-    run->station->problem.cause = error;
-    return run->station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
+    problem->cause = error;
+    return problem;
 }
 
-static enum wry_outcome run_steps(struct run *run)
+static struct wry_problem *run_steps(struct run *run)
 {
-    enum wry_outcome outcome = connect_board(run);
+    struct wry_problem *problem = connect_board(run);
 
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check(run);
-    if (outcome == WRY_OUTCOME_DONE && run->result->done_before) {
+    if (!problem)
+        problem = check(run);
+    if (!problem && run->result->done_before) {
         run_record_done_before(run->station, run->result->earlier_at);
-        return outcome;
+        return problem;
     }
-    if (outcome == WRY_OUTCOME_DONE && !run->options->dry_run)
-        outcome = back_up(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = change(run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = start(run);
-    return outcome == WRY_OUTCOME_DONE ? mark_row(run) : outcome;
+    if (!problem && !run->options->dry_run)
+        problem = back_up(run);
+    if (!problem)
+        problem = change(run);
+    if (!problem)
+        problem = start(run);
+    return problem ? problem : mark_row(run);
 }
 
 static void describe(struct run *run)
@@ -547,7 +542,7 @@ enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_r
     struct run run = {
         .station = station, .options = options, .card = options->card->card, .result = result};
 
-    station_begin(station);
+    station_begin_call(station);
     result->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_run_step_done));
     if (!options->dry_run) {
         run_record_begin(station, "card");
@@ -555,12 +550,16 @@ enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_r
         run_record_touch(station);
     }
     run.begun = station_now(station);
-    enum wry_outcome outcome = run_steps(&run);
+    struct wry_problem *problem = run_steps(&run);
     result->seconds = since(&run, run.begun);
     card_history_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);
-    return options->dry_run ? outcome : run_record_end(station, outcome);
+    wry_write_result_clear(&run.written);
+    card_wanted_clear(&run.write_options);
+    if (!options->dry_run)
+        run_record_end(station, problem);
+    return station_end_call(station, problem);
 }
 
 void wry_run_result_clear(struct wry_run_result *result)

@@ -287,37 +287,37 @@ static bool loader_answers(struct console *t)
     return answers;
 }
 
-static enum wry_outcome fail_missing(struct console *t)
+static struct wry_problem *fail_missing(struct console *t)
 {
-    struct wry_station *station = t->station;
     const struct wry_console_step *step = t->missing;
 
     if (t->line.heard_bytes == 0 && loader_answers(t))
-        return station_fail(station, WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_IN_LOADING_MODE, NULL);
-    station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOT_SEEN, step->expect);
-    station->problem.other = g_strdup(step->send);
-    station->problem.found = t->line.heard_bytes;
+        return problem_new(WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_IN_LOADING_MODE, NULL);
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOT_SEEN, step->expect);
+    problem->other = g_strdup(step->send);
+    problem->found = t->line.heard_bytes;
     if (step->advice) {
-        station->problem.names = g_new0(char *, 2);
-        station->problem.names[0] = g_strdup(step->advice);
+        problem->names = g_new0(char *, 2);
+        problem->names[0] = g_strdup(step->advice);
     }
-    return station->problem.outcome;
+    return problem;
 }
 
-static enum wry_outcome conclude(struct console *t, enum wry_status status)
+static struct wry_problem *conclude(struct console *t, enum wry_status status)
 {
     struct wry_station *station = t->station;
     bool missing = expects(t->options) && t->steps < t->options->step_count;
 
     if (status != WRY_OK)
-        return station_fail(station, WRY_OUTCOME_LINK_LOST, WRY_PROBLEM_LINK_GONE, station->link);
+        return problem_new(WRY_OUTCOME_LINK_LOST, WRY_PROBLEM_LINK_GONE, station->link);
     if (station_stopped(station))
-        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+        return problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
     if (t->line.rom == TALK_ROM_LOADING && (t->starts || missing))
-        return station_fail(station, WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_STRAP_HELD, NULL);
+        return problem_new(WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_STRAP_HELD, NULL);
     if (t->line.rom == TALK_ROM_NOTHING && (t->starts || missing))
-        return station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOTHING_TO_RUN, NULL);
-    return t->missing ? fail_missing(t) : WRY_OUTCOME_DONE;
+        return problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOTHING_TO_RUN, NULL);
+    return t->missing ? fail_missing(t) : NULL;
 }
 
 /* What the boot ROM says decides, once it has said all of it. */
@@ -330,8 +330,8 @@ static void hear_rom_out(struct console *t)
         ;
 }
 
-static enum wry_outcome talk(struct console *t, uint32_t speed, uint32_t console,
-                             struct wry_console_result *result)
+static struct wry_problem *talk(struct console *t, uint32_t speed, uint32_t console,
+                                struct wry_console_result *result)
 {
     const struct wry_console_options *options = t->options;
     bool given = options->speed > 0;
@@ -343,14 +343,14 @@ static enum wry_outcome talk(struct console *t, uint32_t speed, uint32_t console
     enum wry_status status = loop(t);
     hear_rom_out(t);
     console_line_end(&t->line);
-    enum wry_outcome outcome = conclude(t, status);
+    struct wry_problem *problem = conclude(t, status);
     result->ended = true;
-    result->seen = expects(options) && outcome == WRY_OUTCOME_DONE;
+    result->seen = expects(options) && !problem;
     result->steps = t->steps;
     result->speed = t->line.speed;
     result->text = g_strdup(t->line.said->str);
     console_line_clear(&t->line);
-    return outcome;
+    return problem;
 }
 
 enum wry_outcome wry_station_listen(struct wry_station *station,
@@ -359,13 +359,13 @@ enum wry_outcome wry_station_listen(struct wry_station *station,
 {
     struct console t = {.station = station, .options = options};
 
-    station_begin(station);
-    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = station->port ? NULL : open_link(station);
+    if (problem)
+        return station_end_call(station, problem);
     /* Opening a port may have pulled its outputs: let the board go. */
     station->port->set_lines(station->port->context, false, false);
-    return talk(&t, WRY_STARTING_SPEED, 0, result);
+    return station_end_call(station, talk(&t, WRY_STARTING_SPEED, 0, result));
 }
 
 enum wry_outcome wry_station_start(struct wry_station *station,
@@ -374,18 +374,19 @@ enum wry_outcome wry_station_start(struct wry_station *station,
 {
     struct console t = {.station = station, .options = options, .starts = true};
 
-    station_begin(station);
-    enum wry_outcome outcome = board_connect(station, false);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = board_connect(station, false);
+    if (problem)
+        return station_end_call(station, problem);
     const struct wry_chip *chip = wry_chip_by_code(station->session.board.chip_code);
     enum wry_status status = wry_session_start(&station->session);
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return station_end_call(station, problem_of_session(station, status));
     station->connected = false;
     station_note(station, WRY_NOTE_STARTED, NULL);
-    return talk(&t, chip ? chip->boot_speed : WRY_STARTING_SPEED, chip ? chip->run_speed : 0,
-                result);
+    problem =
+        talk(&t, chip ? chip->boot_speed : WRY_STARTING_SPEED, chip ? chip->run_speed : 0, result);
+    return station_end_call(station, problem);
 }
 
 void wry_console_result_clear(struct wry_console_result *result)

@@ -11,24 +11,26 @@ struct wry_placement archives_placement(struct archive_range *range)
                                   .label = range};
 }
 
-enum wry_outcome archives_check_flash(struct wry_station *station, const struct archive *archive,
-                                      const char *path)
+struct wry_problem *archives_check_flash(struct wry_station *station, const struct archive *archive,
+                                         const char *path)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
 
     if (archive->chip_code != board->chip_code) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_CHIP, path);
-        station->problem.chip = wry_chip_by_code(archive->chip_code);
-        station->problem.found_chip = wry_chip_by_code(board->chip_code);
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_CHIP, path);
+        problem->chip = wry_chip_by_code(archive->chip_code);
+        problem->found_chip = wry_chip_by_code(board->chip_code);
+        return problem;
     }
     if (archive->flash_size != board->capacity) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_FLASH, path);
-        station->problem.expected = archive->flash_size;
-        station->problem.found = board->capacity;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_FLASH, path);
+        problem->expected = archive->flash_size;
+        problem->found = board->capacity;
+        return problem;
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 bool archives_same_board(const struct wry_station *station, const struct archive *archive)
@@ -36,16 +38,15 @@ bool archives_same_board(const struct wry_station *station, const struct archive
     return memcmp(archive->eui48, wry_session_board(&station->session)->eui48, WRY_EUI48_SIZE) == 0;
 }
 
-enum wry_outcome archives_fail_board(struct wry_station *station, enum wry_problem_kind kind,
-                                     const struct archive *archive, const char *path)
+struct wry_problem *archives_fail_board(struct wry_station *station, enum wry_problem_kind kind,
+                                        const struct archive *archive, const char *path)
 {
-    struct wry_problem *problem = &station->problem;
 
-    station_fail(station, WRY_OUTCOME_WRONG, kind, path);
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, path);
     memcpy(problem->address, archive->eui48, sizeof problem->address);
     memcpy(problem->found_address, wry_session_board(&station->session)->eui48,
            sizeof problem->found_address);
-    return problem->outcome;
+    return problem;
 }
 
 void archives_tell_other_board(const struct wry_station *station, const struct archive *archive)

@@ -42,7 +42,7 @@ static int by_offset(const void *a, const void *b)
     return x->offset < y->offset ? -1 : x->offset > y->offset;
 }
 
-static enum wry_outcome choose_ranges(struct backup *backup, const struct target *target)
+static struct wry_problem *choose_ranges(struct backup *backup, const struct target *target)
 {
     static const char *const whole[] = {"all", NULL};
     const char *const *parts = backup->options->parts ? backup->options->parts : whole;
@@ -51,27 +51,28 @@ static enum wry_outcome choose_ranges(struct backup *backup, const struct target
 
     for (; *parts; parts++) {
         struct archive_range range = {.archive = backup->archive};
-        enum wry_outcome outcome =
-            regions_parse_part(backup->station, target, *parts, &range.offset, &range.length);
-        if (outcome != WRY_OUTCOME_DONE)
-            return outcome;
+        struct wry_problem *problem =
+            regions_parse_part(target, *parts, &range.offset, &range.length);
+        if (problem)
+            return problem;
         g_array_append_val(ranges, range);
     }
     g_array_sort(ranges, by_offset);
     for (guint i = 0; i < ranges->len; i++) {
         const struct archive_range *range = &g_array_index(ranges, struct archive_range, i);
         if (range->offset < end) {
-            station_fail(backup->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PARTS_SHARE, NULL);
-            backup->station->problem.start = range->offset;
-            backup->station->problem.last = MIN(end, range->offset + range->length) - 1;
-            return backup->station->problem.outcome;
+            struct wry_problem *problem =
+                problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_PARTS_SHARE, NULL);
+            problem->start = range->offset;
+            problem->last = MIN(end, range->offset + range->length) - 1;
+            return problem;
         }
         end = range->offset + range->length;
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome read_range(struct backup *backup, struct archive_range *range)
+static struct wry_problem *read_range(struct backup *backup, struct archive_range *range)
 {
     struct wry_station *station = backup->station;
     uint64_t known_before = station->session.stats.bytes_known;
@@ -85,11 +86,11 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
                                                        range->length, &writer, range->sha256);
 
     if (status == WRY_SINK_FAILED || (status == WRY_OK && !spool_gather_end(&gather)))
-        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL);
+        return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL);
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     if (archive_range_digest(range, ours) && memcmp(ours, range->sha256, sizeof ours) == 0)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (station->session.stats.bytes_known > known_before) {
         /* Not what it was taken for: all of it is read. */
         backup->disbelieved += station->session.stats.bytes_known - known_before;
@@ -97,22 +98,22 @@ static enum wry_outcome read_range(struct backup *backup, struct archive_range *
         known_content_stop(station);
         return read_range(backup, range);
     }
-    station_fail(station, WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
-    station->problem.start = range->offset;
-    return station->problem.outcome;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
+    problem->start = range->offset;
+    return problem;
 }
 
-static enum wry_outcome read_all(struct backup *backup)
+static struct wry_problem *read_all(struct backup *backup)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     known_content_begin(backup->station);
     station_step(backup->station, WRY_PHASE_READ);
-    for (guint i = 0; i < backup->archive->ranges->len && outcome == WRY_OUTCOME_DONE; i++)
-        outcome =
+    for (guint i = 0; i < backup->archive->ranges->len && !problem; i++)
+        problem =
             read_range(backup, &g_array_index(backup->archive->ranges, struct archive_range, i));
     station_step_end(backup->station, WRY_PHASE_READ);
-    return outcome;
+    return problem;
 }
 
 static void describe_board(struct backup *backup)
@@ -145,78 +146,75 @@ static gboolean save_plain(const struct archive *archive, const char *path)
     return file && fclose(file) == 0 && saved;
 }
 
-static enum wry_outcome save(struct backup *backup, struct wry_atomic_file *file)
+static struct wry_problem *save(struct backup *backup, struct wry_atomic_file *file)
 {
-    struct wry_station *station = backup->station;
     const char *path = wry_atomic_file_path(file);
     GError *error = NULL;
     bool plain = backup->options->plain;
 
     if (plain ? save_plain(backup->archive, path) : archive_write(backup->archive, path, &error))
-        return wry_atomic_file_commit(file, &error) ? WRY_OUTCOME_DONE
-                                                    : station_fail_system(station, error);
+        return wry_atomic_file_commit(file, &error) ? NULL : problem_of_error(error);
     wry_atomic_file_abandon(file);
-    return plain ? station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL)
-                 : station_fail_system(station, error);
+    return plain ? problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_ROOM, NULL)
+                 : problem_of_error(error);
 }
 
-static enum wry_outcome check_older(struct backup *backup)
+static struct wry_problem *check_older(struct backup *backup)
 {
     const char *path = backup->options->older;
 
     if (!backup->older)
-        return WRY_OUTCOME_DONE;
-    enum wry_outcome outcome = archives_check_flash(backup->station, backup->older, path);
-    if (outcome == WRY_OUTCOME_DONE && !archives_same_board(backup->station, backup->older))
+        return NULL;
+    struct wry_problem *problem = archives_check_flash(backup->station, backup->older, path);
+    if (!problem && !archives_same_board(backup->station, backup->older))
         return archives_fail_board(backup->station, WRY_PROBLEM_OLDER_BOARD, backup->older, path);
-    return outcome;
+    return problem;
 }
 
-static enum wry_outcome connect_and_choose(struct backup *backup)
+static struct wry_problem *connect_and_choose(struct backup *backup)
 {
     struct wry_station *station = backup->station;
     struct target target;
-    enum wry_outcome outcome = board_connect(station, true);
+    struct wry_problem *problem = board_connect(station, true);
 
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(station, &target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = choose_ranges(backup, &target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_older(backup);
-    if (outcome == WRY_OUTCOME_DONE && backup->options->plain && backup->archive->ranges->len > 1)
-        outcome = station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    if (!problem)
+        problem = regions_of_board(station, &target);
+    if (!problem)
+        problem = choose_ranges(backup, &target);
+    if (!problem)
+        problem = check_older(backup);
+    if (!problem && backup->options->plain && backup->archive->ranges->len > 1)
+        problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
+    if (problem)
+        return problem;
     backup->archive->layout = target.layout.table;
     return recovery_settle(station);
 }
 
-static enum wry_outcome open_older(struct backup *backup)
+static struct wry_problem *open_older(struct backup *backup)
 {
     GError *error = NULL;
 
     if (!backup->options->older)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     backup->older = archive_open(backup->options->older, &error);
-    return backup->older ? WRY_OUTCOME_DONE : station_fail_system(backup->station, error);
+    return backup->older ? NULL : problem_of_error(error);
 }
 
 /* Into the file, which is not there under its name before the end. */
-static enum wry_outcome fill(struct backup *backup, struct wry_atomic_file *file,
-                             const struct write_common *work, struct wry_done *done)
+static struct wry_problem *fill(struct backup *backup, struct wry_atomic_file *file,
+                                const struct write_common *work, struct wry_done *done)
 {
     GError *error = NULL;
 
     backup->archive->content = spool_new(wry_atomic_file_folder(file), &error);
-    enum wry_outcome outcome = backup->archive->content
-                                   ? connect_and_choose(backup)
-                                   : station_fail_system(backup->station, error);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = read_all(backup);
-    if (outcome != WRY_OUTCOME_DONE) {
+    struct wry_problem *problem =
+        backup->archive->content ? connect_and_choose(backup) : problem_of_error(error);
+    if (!problem)
+        problem = read_all(backup);
+    if (problem) {
         wry_atomic_file_abandon(file);
-        return outcome;
+        return problem;
     }
     *done = write_common_done(work);
     known_content_tell(backup->station, &work->before, done);
@@ -227,7 +225,7 @@ static enum wry_outcome fill(struct backup *backup, struct wry_atomic_file *file
 }
 
 /* Without a name, it is the board's address and the time, in the folder of backups. */
-static enum wry_outcome choose_name(struct backup *backup)
+static struct wry_problem *choose_name(struct backup *backup)
 {
     struct wry_station *station = backup->station;
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
@@ -236,16 +234,16 @@ static enum wry_outcome choose_name(struct backup *backup)
 
     if (backup->options->file) {
         backup->path = g_strdup(backup->options->file);
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
-    enum wry_outcome outcome = board_connect(station, true);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    struct wry_problem *problem = board_connect(station, true);
+    if (problem)
+        return problem;
     g_autofree char *folder = backup->options->folder ? g_strdup(backup->options->folder)
                                                       : backup_records_folder(station);
     if (g_mkdir_with_parents(folder, 0700) != 0) {
         store_file_error(&error, folder);
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     }
     const uint8_t *e = wry_session_board(&station->session)->eui48;
     /* One that was made in this very second stays. */
@@ -257,28 +255,28 @@ static enum wry_outcome choose_name(struct backup *backup)
         g_free(backup->path);
         backup->path = g_build_filename(folder, name, NULL);
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result *result)
+static struct wry_problem *back_up(struct backup *backup, struct wry_backup_result *result)
 {
     GError *error = NULL;
     struct write_common work;
 
     write_common_begin(&work, backup->station);
-    enum wry_outcome outcome = open_older(backup);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
-    outcome = choose_name(backup);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    struct wry_problem *problem = open_older(backup);
+    if (problem)
+        return problem;
+    problem = choose_name(backup);
+    if (problem)
+        return problem;
     struct wry_atomic_file *file =
         wry_atomic_file_begin(backup->path, backup->options->replace, &error);
     if (!file)
-        return station_fail_system(backup->station, error);
-    outcome = fill(backup, file, &work, &result->done);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+        return problem_of_error(error);
+    problem = fill(backup, file, &work, &result->done);
+    if (problem)
+        return problem;
     if (!backup->options->plain)
         known_content_note_archive(backup->station, backup->path, backup->archive);
     backup_records_note(backup->station, backup->path, backup->archive);
@@ -289,7 +287,7 @@ static enum wry_outcome back_up(struct backup *backup, struct wry_backup_result 
     memcpy(result->address, backup->archive->eui48, sizeof result->address);
     result->from_older = backup->from_older;
     result->saved = true;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 enum wry_outcome wry_station_backup(struct wry_station *station,
@@ -298,18 +296,18 @@ enum wry_outcome wry_station_backup(struct wry_station *station,
 {
     struct backup backup = {.station = station, .options = options, .archive = archive_new()};
 
-    station_begin(station);
+    station_begin_call(station);
     run_record_begin(station, "backup");
-    enum wry_outcome outcome = back_up(&backup, result);
+    struct wry_problem *problem = back_up(&backup, result);
     if (result->saved) {
         run_record_bytes(station, result->done.bytes);
         run_record_backup(station, result->file);
     }
-    run_record_end(station, outcome);
+    run_record_end(station, problem);
     archive_close(backup.archive);
     archive_close(backup.older);
     g_free(backup.path);
-    return outcome;
+    return station_end_call(station, problem);
 }
 
 void wry_backup_result_clear(struct wry_backup_result *result)

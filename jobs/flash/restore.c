@@ -26,7 +26,7 @@ static bool read_plain(void *context, uint32_t offset, uint8_t *to, size_t n)
     return image_file_read(context, offset, to, n);
 }
 
-static enum wry_outcome open_source(struct restore *r)
+static struct wry_problem *open_source(struct restore *r)
 {
     const enum wry_image_format raw = WRY_IMAGE_RAW;
     const char *path = r->options->file;
@@ -36,128 +36,126 @@ static enum wry_outcome open_source(struct restore *r)
         r->archive = archive_open(path, &error);
     else
         r->plain = image_file_open(path, &raw, &error);
-    return r->archive || r->plain ? WRY_OUTCOME_DONE : station_fail_system(r->station, error);
+    return r->archive || r->plain ? NULL : problem_of_error(error);
 }
 
-static enum wry_outcome check_archive(struct restore *r)
+static struct wry_problem *check_archive(struct restore *r)
 {
-    enum wry_outcome outcome = archives_check_flash(r->station, r->archive, r->options->file);
+    struct wry_problem *problem = archives_check_flash(r->station, r->archive, r->options->file);
 
-    if (outcome != WRY_OUTCOME_DONE || archives_same_board(r->station, r->archive))
-        return outcome;
+    if (problem || archives_same_board(r->station, r->archive))
+        return problem;
     if (!r->options->from_another_board)
         return archives_fail_board(r->station, WRY_PROBLEM_ARCHIVE_BOARD, r->archive,
                                    r->options->file);
     archives_tell_other_board(r->station, r->archive);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* A plain binary does not say whose it is; its calibration may. */
-static enum wry_outcome fail_plain(struct restore *r)
+static struct wry_problem *fail_plain(struct restore *r)
 {
-    struct wry_problem *problem = &r->station->problem;
     struct settings_owner owner;
     struct target target;
-    enum wry_outcome outcome = regions_of_board(r->station, &target);
+    struct wry_problem *problem = regions_of_board(r->station, &target);
 
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    if (problem)
+        return problem;
     if (!backup_records_find_owner(r->station, r->plain, 0, false, &target.layout.table, &owner))
-        return station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN,
-                            r->options->file);
-    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->options->file);
+        return problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_UNKNOWN_ORIGIN, r->options->file);
+    problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_BOARD, r->options->file);
     memcpy(problem->address, owner.eui48, sizeof problem->address);
     memcpy(problem->found_address, wry_session_board(&r->station->session)->eui48,
            sizeof problem->found_address);
-    return problem->outcome;
+    return problem;
 }
 
-static enum wry_outcome check_plain(struct restore *r)
+static struct wry_problem *check_plain(struct restore *r)
 {
     uint32_t capacity = wry_session_board(&r->station->session)->capacity;
 
     if (!r->options->from_another_board)
         return fail_plain(r);
     if (r->plain->length == capacity)
-        return WRY_OUTCOME_DONE;
-    station_fail(r->station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->options->file);
-    r->station->problem.expected = capacity;
-    r->station->problem.found = r->plain->length;
-    return r->station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->options->file);
+    problem->expected = capacity;
+    problem->found = r->plain->length;
+    return problem;
 }
 
 /* A part that is named is where it was when the archive was made. */
-static enum wry_outcome fail_part(struct restore *r, enum wry_problem_kind kind, const char *text)
+static struct wry_problem *fail_part(struct restore *r, enum wry_problem_kind kind,
+                                     const char *text)
 {
-    station_fail(r->station, WRY_OUTCOME_WRONG, kind, r->options->file);
-    r->station->problem.other = g_strdup(text);
-    return r->station->problem.outcome;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, r->options->file);
+    problem->other = g_strdup(text);
+    return problem;
 }
 
 /* It must be where the board has it today: content for another place would do harm there. */
-static enum wry_outcome check_unmoved(struct restore *r, const char *name, uint32_t offset)
+static struct wry_problem *check_unmoved(struct restore *r, const char *name, uint32_t offset)
 {
     struct target now;
-    enum wry_outcome outcome = regions_of_board(r->station, &now);
-    const struct wry_region *region =
-        outcome == WRY_OUTCOME_DONE ? wry_layout_find(&now.layout.table, name) : NULL;
+    struct wry_problem *problem = regions_of_board(r->station, &now);
+    const struct wry_region *region = !problem ? wry_layout_find(&now.layout.table, name) : NULL;
 
     if (!region || region->offset == offset || now.layout.source == WRY_LAYOUT_SOURCE_USUAL)
-        return outcome;
-    fail_part(r, WRY_PROBLEM_ARCHIVE_MOVED, name);
-    r->station->problem.region = *region;
-    r->station->problem.start = offset;
-    return r->station->problem.outcome;
+        return problem;
+    problem = fail_part(r, WRY_PROBLEM_ARCHIVE_MOVED, name);
+    problem->region = *region;
+    problem->start = offset;
+    return problem;
 }
 
-static enum wry_outcome choose_part(struct restore *r, const struct target *then, const char *text)
+static struct wry_problem *choose_part(struct restore *r, const struct target *then,
+                                       const char *text)
 {
     struct archive_range part = {.archive = r->archive};
-    enum wry_outcome outcome =
-        regions_parse_part(r->station, then, text, &part.offset, &part.length);
+    struct wry_problem *problem = regions_parse_part(then, text, &part.offset, &part.length);
 
-    if (outcome == WRY_OUTCOME_DONE && wry_layout_find(&then->layout.table, text))
-        outcome = check_unmoved(r, text, part.offset);
-    for (guint i = 0; outcome == WRY_OUTCOME_DONE && i < r->archive->ranges->len; i++) {
+    if (!problem && wry_layout_find(&then->layout.table, text))
+        problem = check_unmoved(r, text, part.offset);
+    for (guint i = 0; !problem && i < r->archive->ranges->len; i++) {
         const struct archive_range *range =
             &g_array_index(r->archive->ranges, struct archive_range, i);
         if (part.offset < range->offset || part.offset - range->offset >= range->length ||
             part.length > range->length - (part.offset - range->offset))
             continue;
         g_array_append_val(r->parts, part);
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
-    return outcome == WRY_OUTCOME_DONE ? fail_part(r, WRY_PROBLEM_ARCHIVE_PART, text) : outcome;
+    return problem ? problem : fail_part(r, WRY_PROBLEM_ARCHIVE_PART, text);
 }
 
-static enum wry_outcome choose_parts(struct restore *r)
+static struct wry_problem *choose_parts(struct restore *r)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (r->options->parts && r->plain)
-        return station_fail(r->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_PLAIN_PARTS, NULL);
     if (!r->archive)
-        return outcome;
+        return problem;
     struct target then = {.flash_size = r->archive->flash_size,
                           .layout = {.table = r->archive->layout}};
-    for (const char *const *text = r->options->parts; text && *text && outcome == WRY_OUTCOME_DONE;
-         text++)
-        outcome = choose_part(r, &then, *text);
+    for (const char *const *text = r->options->parts; text && *text && !problem; text++)
+        problem = choose_part(r, &then, *text);
     if (!r->options->parts)
         g_array_append_vals(r->parts, r->archive->ranges->data, r->archive->ranges->len);
-    return outcome;
+    return problem;
 }
 
 /* A backup of this very board is one that is known: it is at hand. */
-static enum wry_outcome check_backup(struct restore *r)
+static struct wry_problem *check_backup(struct restore *r)
 {
     if (r->options->without_backup || r->options->dry_run ||
         (r->archive && archives_same_board(r->station, r->archive)))
-        return WRY_OUTCOME_DONE;
+        return NULL;
     return backup_records_require(r->station);
 }
 
-static enum wry_outcome make_plan(struct restore *r)
+static struct wry_problem *make_plan(struct restore *r)
 {
     uint32_t capacity = wry_session_board(&r->station->session)->capacity;
     struct wry_fault fault;
@@ -174,36 +172,36 @@ static enum wry_outcome make_plan(struct restore *r)
     }
     if (wry_plan_init(&r->planned.plan, (struct wry_placement *)(void *)r->items->data,
                       r->items->len, capacity, &fault) != WRY_OK) {
-        station_fail(r->station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE,
-                     r->options->file);
-        r->station->problem.start = fault.offset;
-        return r->station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->options->file);
+        problem->start = fault.offset;
+        return problem;
     }
     r->planned.flash_size = capacity;
     r->planned.archive = r->options->file;
     r->planned.created = r->archive ? r->archive->created : NULL;
     r->planned.tool = r->archive ? r->archive->tool : NULL;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome prepare(struct restore *r)
+static struct wry_problem *prepare(struct restore *r)
 {
-    enum wry_outcome outcome = open_source(r);
+    struct wry_problem *problem = open_source(r);
 
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = board_connect(r->station, !r->options->dry_run);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = r->plain ? check_plain(r) : check_archive(r);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = choose_parts(r);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_backup(r);
-    return outcome == WRY_OUTCOME_DONE ? make_plan(r) : outcome;
+    if (!problem)
+        problem = board_connect(r->station, !r->options->dry_run);
+    if (!problem)
+        problem = r->plain ? check_plain(r) : check_archive(r);
+    if (!problem)
+        problem = choose_parts(r);
+    if (!problem)
+        problem = check_backup(r);
+    return problem ? problem : make_plan(r);
 }
 
-static enum wry_outcome restore(struct wry_station *station,
-                                const struct wry_restore_options *options,
-                                struct wry_restore_result *result)
+static struct wry_problem *restore(struct wry_station *station,
+                                   const struct wry_restore_options *options,
+                                   struct wry_restore_result *result)
 {
     struct restore r = {
         .station = station,
@@ -214,12 +212,12 @@ static enum wry_outcome restore(struct wry_station *station,
     struct write_common work;
 
     write_common_begin(&work, station);
-    enum wry_outcome outcome = prepare(&r);
-    if (outcome == WRY_OUTCOME_DONE)
+    struct wry_problem *problem = prepare(&r);
+    if (!problem)
         station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
-    if (outcome == WRY_OUTCOME_DONE && !options->dry_run) {
-        outcome = write_common_write(&work, WRY_PHASE_RESTORE, &r.planned, &result->done);
-        result->restored = outcome == WRY_OUTCOME_DONE;
+    if (!problem && !options->dry_run) {
+        problem = write_common_write(&work, WRY_PHASE_RESTORE, &r.planned, &result->done);
+        result->restored = !problem;
         run_record_archive(station, options->file);
         run_record_bytes(station, result->done.bytes);
         if (result->restored && r.archive)
@@ -229,16 +227,16 @@ static enum wry_outcome restore(struct wry_station *station,
     g_array_free(r.parts, TRUE);
     archive_close(r.archive);
     image_file_free(r.plain);
-    return outcome;
+    return problem;
 }
 
 enum wry_outcome wry_station_restore(struct wry_station *station,
                                      const struct wry_restore_options *options,
                                      struct wry_restore_result *result)
 {
-    station_begin(station);
+    station_begin_call(station);
     if (options->dry_run)
-        return restore(station, options, result);
+        return station_end_call(station, restore(station, options, result));
     run_record_begin(station, "restore");
-    return run_record_end(station, restore(station, options, result));
+    return station_end_call(station, run_record_end(station, restore(station, options, result)));
 }

@@ -72,17 +72,17 @@ static void begin(struct verify *v, const struct wry_layout *layout, uint32_t fl
     v->result->same = true;
 }
 
-static enum wry_outcome conclude(const struct verify *v, enum wry_status status,
-                                 enum wry_problem_kind kind, size_t count)
+static struct wry_problem *conclude(const struct verify *v, enum wry_status status,
+                                    enum wry_problem_kind kind, size_t count)
 {
     if (status != WRY_OK)
-        return station_fail_session(v->station, status);
+        return problem_of_session(v->station, status);
     if (v->result->same)
-        return WRY_OUTCOME_DONE;
-    station_fail(v->station, WRY_OUTCOME_DIFFERS, kind, NULL);
-    v->station->problem.start = v->first;
-    v->station->problem.found = count;
-    return WRY_OUTCOME_DIFFERS;
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_DIFFERS, kind, NULL);
+    problem->start = v->first;
+    problem->found = count;
+    return problem;
 }
 
 enum wry_outcome wry_station_verify(struct wry_station *station,
@@ -98,10 +98,10 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
                              .planned = &planned};
     enum wry_status status = WRY_OK;
 
-    station_begin(station);
-    enum wry_outcome outcome = plan_build_for_board(&job);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = plan_build_for_board(&job);
+    if (problem)
+        return station_end_call(station, problem);
     begin(&v, &planned.layout, planned.flash_size);
     for (size_t i = 0; i < planned.plan.count && status == WRY_OK; i++) {
         const struct wry_placement *item = &planned.plan.placements[i];
@@ -111,7 +111,8 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
                          (struct wry_comparison){.name = behind ? "blank behind it" : image->name,
                                                  .base = behind ? item->offset : image->base});
     }
-    return conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, options->image_count);
+    return station_end_call(station,
+                            conclude(&v, status, WRY_PROBLEM_IMAGES_DIFFER, options->image_count));
 }
 
 static enum wry_status compare_archive(struct verify *v, struct archive *archive)
@@ -139,22 +140,22 @@ enum wry_outcome wry_station_verify_archive(struct wry_station *station, const c
     struct target target;
     GError *error = NULL;
 
-    station_begin(station);
+    station_begin_call(station);
     result->held = g_new0(struct wry_image_set, 1);
     struct archive *archive = result->held->archive = archive_open(file, &error);
     if (!archive)
-        return station_fail_system(station, error);
-    enum wry_outcome outcome = board_connect(station, false);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(station, &target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = archives_check_flash(station, archive, file);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+        return station_end_call(station, problem_of_error(error));
+    struct wry_problem *problem = board_connect(station, false);
+    if (!problem)
+        problem = regions_of_board(station, &target);
+    if (!problem)
+        problem = archives_check_flash(station, archive, file);
+    if (problem)
+        return station_end_call(station, problem);
     archives_tell_other_board(station, archive);
     begin(&v, &target.layout, target.flash_size);
     enum wry_status status = compare_archive(&v, archive);
-    return conclude(&v, status, WRY_PROBLEM_ARCHIVE_DIFFERS, 1);
+    return station_end_call(station, conclude(&v, status, WRY_PROBLEM_ARCHIVE_DIFFERS, 1));
 }
 
 void wry_verify_result_clear(struct wry_verify_result *result)

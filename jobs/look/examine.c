@@ -247,21 +247,21 @@ static enum wry_outcome outcome_of(enum wry_finding finding)
 
 enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evidence *evidence)
 {
-    station_begin(station);
-    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = station->port ? NULL : open_link(station);
+    if (problem)
+        return station_end_call(station, problem);
     struct wry_session_config config = board_config(station);
     if (config.patience == 0)
         config.patience = PATIENCE;
     enum wry_status status = board_call(station, &config);
     if (status == WRY_LINK_LOST || status == WRY_PORT_GONE)
-        return station_fail_session(station, status);
+        return station_end_call(station, problem_of_session(station, status));
     if (status == WRY_OK)
         examine_work(station, evidence);
     else
         examine_silence(station, evidence);
-    return station_stopped(station)
-               ? station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL)
-               : outcome_of(evidence->finding);
+    if (station_stopped(station))
+        problem = problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+    return problem ? station_end_call(station, problem) : outcome_of(evidence->finding);
 }

@@ -46,23 +46,23 @@ static enum wry_status find_repeat(struct wry_session *session, struct wry_ident
     return status;
 }
 
-static enum wry_outcome look_deep(struct wry_station *station, struct wry_identity *identity)
+static struct wry_problem *look_deep(struct wry_station *station, struct wry_identity *identity)
 {
     enum wry_status status = find_repeat(&station->session, identity);
 
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     identity->deep = true;
     if (identity->flash_found >= identity->board.capacity)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL);
-    station->problem.expected = identity->board.capacity;
-    station->problem.found = identity->flash_found;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL);
+    problem->expected = identity->board.capacity;
+    problem->found = identity->flash_found;
+    return problem;
 }
 
-static enum wry_outcome look_at_contents(struct wry_station *station, struct wry_identity *identity,
-                                         bool deep)
+static struct wry_problem *look_at_contents(struct wry_station *station,
+                                            struct wry_identity *identity, bool deep)
 {
     struct flash_reader reader = {.station = station};
     g_autoptr(GError) error = NULL;
@@ -72,7 +72,7 @@ static enum wry_outcome look_at_contents(struct wry_station *station, struct wry
     if (!items)
         station_note(station, WRY_NOTE_SHELF_UNREAD, error->message);
     return contents_look(&reader, &identity->layout.table, valid, deep, items, &identity->contents)
-               ? WRY_OUTCOME_DONE
+               ? NULL
                : flash_reader_fail(&reader);
 }
 
@@ -94,12 +94,12 @@ enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
 {
     struct target target;
 
-    station_begin(station);
-    enum wry_outcome outcome = board_connect(station, false);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(station, &target);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = board_connect(station, false);
+    if (!problem)
+        problem = regions_of_board(station, &target);
+    if (problem)
+        return station_end_call(station, problem);
     identity->known = true;
     identity->board = *wry_session_board(&station->session);
     identity->chip = target.chip;
@@ -109,8 +109,10 @@ enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
         identity->board.protect, identity->board.capacity, &identity->protected_offset);
     identity->layout = target.layout;
     look_for_backup(station, &identity->backup);
-    outcome = look_at_contents(station, identity, deep);
-    return deep && outcome == WRY_OUTCOME_DONE ? look_deep(station, identity) : outcome;
+    problem = look_at_contents(station, identity, deep);
+    if (deep && !problem)
+        problem = look_deep(station, identity);
+    return station_end_call(station, problem);
 }
 
 void wry_identity_clear(struct wry_identity *identity)

@@ -43,32 +43,33 @@ bool backup_records_find(struct wry_station *station, struct backups_found *foun
     return read;
 }
 
-enum wry_outcome backup_records_require(struct wry_station *station)
+struct wry_problem *backup_records_require(struct wry_station *station)
 {
     struct backups_found found;
     GError *error = NULL;
     bool read = backup_records_find(station, &found, &error);
     bool whole = found.whole;
+    struct wry_problem *problem = NULL;
 
     /* A look that was stopped half-way has not found that there is none. */
     if (read && !whole && station_stopped(station)) {
-        station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+        problem = problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
     } else if (!read) {
-        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
-        station->problem.cause = error;
+        problem = problem_of_cause(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, error);
     } else if (!whole) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NO_BACKUP, NULL);
-        station->problem.other = g_strdup(found.path);
-        memcpy(station->problem.address, wry_session_board(&station->session)->eui48,
-               sizeof station->problem.address);
+        problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_NO_BACKUP, NULL);
+        problem->other = g_strdup(found.path);
+        memcpy(problem->address, wry_session_board(&station->session)->eui48,
+               sizeof problem->address);
     }
     g_free(found.path);
     g_free(found.created);
-    return whole ? WRY_OUTCOME_DONE : station->problem.outcome;
+    return problem;
 }
 
-enum wry_outcome backup_records_each(struct wry_station *station,
-                                     bool (*take)(void *context, const char *path), void *context)
+struct wry_problem *backup_records_each(struct wry_station *station,
+                                        bool (*take)(void *context, const char *path),
+                                        void *context)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     GError *error = NULL;
@@ -78,12 +79,10 @@ enum wry_outcome backup_records_each(struct wry_station *station,
 
     backups_close(backups);
     if (read && station_stopped(station))
-        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
+        return problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
     if (read)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, NULL);
-    station->problem.cause = error;
-    return station->problem.outcome;
+        return NULL;
+    return problem_of_cause(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BACKUPS_UNREAD, error);
 }
 
 void backup_records_note(struct wry_station *station, const char *path,
@@ -150,17 +149,19 @@ bool backup_records_find_owner(struct wry_station *station, const struct image_f
     return known;
 }
 
-enum wry_outcome backup_records_check_origin(struct wry_station *station, const struct image *image,
-                                             const struct wry_region_table *layout)
+struct wry_problem *backup_records_check_origin(struct wry_station *station,
+                                                const struct image *image,
+                                                const struct wry_region_table *layout)
 {
     const uint8_t *ours = wry_session_board(&station->session)->eui48;
     struct settings_owner owner;
 
     if (!backup_records_find_owner(station, image->file, image->facts.base,
                                    image->facts.rest_length > 0, layout, &owner))
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
-    memcpy(station->problem.address, owner.eui48, sizeof owner.eui48);
-    memcpy(station->problem.found_address, ours, sizeof owner.eui48);
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        placement_fail(WRY_PROBLEM_FOREIGN_SETTINGS, image, &owner.region);
+    memcpy(problem->address, owner.eui48, sizeof owner.eui48);
+    memcpy(problem->found_address, ours, sizeof owner.eui48);
+    return problem;
 }

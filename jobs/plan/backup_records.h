@@ -15,12 +15,13 @@ char *backup_records_folder(const struct wry_station *station);
 bool backup_records_find(struct wry_station *station, struct backups_found *found, GError **error);
 
 /* Fails unless a backup of the whole flash of this board is known. */
-enum wry_outcome backup_records_require(struct wry_station *station);
+struct wry_problem *backup_records_require(struct wry_station *station);
 
 /* Each backup of the board at hand, whole ones and then the newest first, until take returns false.
  * Fails when the record of them cannot be read, or when the user stops. */
-enum wry_outcome backup_records_each(struct wry_station *station,
-                                     bool (*take)(void *context, const char *path), void *context);
+struct wry_problem *backup_records_each(struct wry_station *station,
+                                        bool (*take)(void *context, const char *path),
+                                        void *context);
 
 /* A backup was made; a record that cannot be written is noted. */
 void backup_records_note(struct wry_station *station, const char *path,
@@ -41,7 +42,8 @@ bool backup_records_find_owner(struct wry_station *station, const struct image_f
                                const struct wry_region_table *layout, struct settings_owner *owner);
 
 /* Fails when the image brings settings that are known to be another board's. */
-enum wry_outcome backup_records_check_origin(struct wry_station *station, const struct image *image,
-                                             const struct wry_region_table *layout);
+struct wry_problem *backup_records_check_origin(struct wry_station *station,
+                                                const struct image *image,
+                                                const struct wry_region_table *layout);
 
 #endif

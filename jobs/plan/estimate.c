@@ -14,8 +14,8 @@ static bool add_part(void *context, const struct wry_cost_part *part, const stru
     return true;
 }
 
-enum wry_outcome estimate_look(struct wry_station *station, const struct wry_plan *plan,
-                               bool every_sector, struct wry_expected *expected)
+struct wry_problem *estimate_look(struct wry_station *station, const struct wry_plan *plan,
+                                  bool every_sector, struct wry_expected *expected)
 {
     struct wry_estimate_sink sink = {.context = expected, .part = add_part};
 
@@ -24,9 +24,9 @@ enum wry_outcome estimate_look(struct wry_station *station, const struct wry_pla
     station->session.config.every_sector = every_sector;
     enum wry_status status = wry_session_estimate(&station->session, plan, &sink);
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     expected->known = true;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 void estimate_clear(struct wry_expected *expected)

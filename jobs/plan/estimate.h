@@ -6,8 +6,8 @@
 #include "wrytograph-host/jobs.h"
 
 /* The board is connected. Changes nothing. */
-enum wry_outcome estimate_look(struct wry_station *station, const struct wry_plan *plan,
-                               bool every_sector, struct wry_expected *expected);
+struct wry_problem *estimate_look(struct wry_station *station, const struct wry_plan *plan,
+                                  bool every_sector, struct wry_expected *expected);
 void estimate_clear(struct wry_expected *expected);
 
 #endif

@@ -11,54 +11,53 @@ static uint64_t end_of(const struct image *image)
     return image->facts.start + image->facts.span;
 }
 
-enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
-                                  const struct target *target)
+struct wry_problem *image_check_chip(const struct image *image, const struct target *target)
 {
     uint16_t code = image->facts.header.chip_code;
 
     if (target->chip && code == target->chip->code)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path);
-    station->problem.chip = wry_chip_by_code(code);
-    station->problem.found_chip = target->chip;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path);
+    problem->chip = wry_chip_by_code(code);
+    problem->found_chip = target->chip;
+    return problem;
 }
 
-static enum wry_outcome fail_larger(struct wry_station *station, const struct image *image,
-                                    const struct target *target)
+static struct wry_problem *fail_larger(const struct image *image, const struct target *target)
 {
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_LARGER_FLASH, image->facts.path);
-    station->problem.expected = UINT64_C(1) << image->facts.header.flash_size_log2;
-    station->problem.found = target->flash_size;
-    return station->problem.outcome;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_LARGER_FLASH, image->facts.path);
+    problem->expected = UINT64_C(1) << image->facts.header.flash_size_log2;
+    problem->found = target->flash_size;
+    return problem;
 }
 
 /* The header learns of a larger flash; a smaller one than it was built for is refused. */
-static enum wry_outcome settle_flash_size(struct wry_station *station, struct image *image,
-                                          const struct target *target, enum image_use use,
-                                          bool leave_header)
+static struct wry_problem *settle_flash_size(struct image *image, const struct target *target,
+                                             enum image_use use, bool leave_header)
 {
     uint8_t log2 = image->facts.header.flash_size_log2;
     uint64_t built_for = UINT64_C(1) << log2;
 
     if (log2 == 0 || built_for == target->flash_size)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (built_for > target->flash_size)
-        return use == IMAGE_COMPARE ? WRY_OUTCOME_DONE : fail_larger(station, image, target);
+        return use == IMAGE_COMPARE ? NULL : fail_larger(image, target);
     if (leave_header)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     struct wry_boot_header *header = &image->facts.header;
     while (UINT64_C(1) << header->flash_size_log2 < target->flash_size)
         header->flash_size_log2++;
     wry_boot_header_put(image->header_bytes, header);
     image->facts.header_set = true;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* Read mode and clock as wanted; what the chip cannot do, it would not start from. */
-static enum wry_outcome settle_read_mode(struct wry_station *station, struct image *image,
-                                         const struct target *target, enum image_use use,
-                                         const struct wry_images_options *options)
+static struct wry_problem *settle_read_mode(struct image *image, const struct target *target,
+                                            enum image_use use,
+                                            const struct wry_images_options *options)
 {
     struct wry_boot_header *header = &image->facts.header;
     bool set = (options->read_lines > 0 && options->read_lines != header->read_lines) ||
@@ -75,63 +74,61 @@ static enum wry_outcome settle_read_mode(struct wry_station *station, struct ima
     if (use == IMAGE_COMPARE || !target->chip ||
         (header->read_lines <= target->chip->read_lines_most &&
          header->read_clock <= target->chip->read_clock_most))
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_READ_MODE, image, NULL);
-    station->problem.expected = header->read_lines;
-    station->problem.found = header->read_clock;
-    station->problem.chip = target->chip;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_READ_MODE, image, NULL);
+    problem->expected = header->read_lines;
+    problem->found = header->read_clock;
+    problem->chip = target->chip;
+    return problem;
 }
 
-static enum wry_outcome check_named_region(struct wry_station *station, const struct image *image,
-                                           const struct target *target)
+static struct wry_problem *check_named_region(const struct image *image,
+                                              const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
 
     if (image->facts.start >= region->offset &&
         end_of(image) <= (uint64_t)region->offset + region->length)
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_OUTSIDE_REGION, image, region);
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_OUTSIDE_REGION, image, region);
     if (image->facts.has_header)
-        station->problem.other = g_strdup(placement_of_program(target, image));
-    return station->problem.outcome;
+        problem->other = g_strdup(placement_of_program(target, image));
+    return problem;
 }
 
 /* Programs begin where a program region begins, and end within it. */
-static enum wry_outcome check_program_place(struct wry_station *station, const struct image *image,
-                                            const struct target *target)
+static struct wry_problem *check_program_place(const struct image *image,
+                                               const struct target *target)
 {
     const struct wry_region *region = wry_layout_at(&target->layout.table, image->facts.start);
 
     if (!region)
-        return placement_fail(station, WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
+        return placement_fail(WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
     if (!placement_is_for_programs(region))
-        return placement_fail(station, WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
+        return placement_fail(WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
     if (image->facts.start != region->offset)
-        return placement_fail(station, WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
+        return placement_fail(WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
     if (end_of(image) > (uint64_t)region->offset + region->length)
-        return placement_fail(station, WRY_PROBLEM_PROGRAM_BEYOND, image, region);
-    return WRY_OUTCOME_DONE;
+        return placement_fail(WRY_PROBLEM_PROGRAM_BEYOND, image, region);
+    return NULL;
 }
 
 /* By what its header says it is. */
-static enum wry_outcome check_kind(struct wry_station *station, const struct image *image,
-                                   const struct target *target)
+static struct wry_problem *check_kind(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
     uint8_t kind = image->facts.header.kind;
 
     if (!region || !placement_is_for_programs(region) || kind == WRY_PROGRAM_UNSAID ||
         kind == region->kind)
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_OTHER_KIND, image, region);
-    station->problem.other = g_strdup(placement_of_program(target, image));
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_OTHER_KIND, image, region);
+    problem->other = g_strdup(placement_of_program(target, image));
+    return problem;
 }
 
 /* What is surely no firmware goes into regions for files and settings alone. */
-static enum wry_outcome check_content(struct wry_station *station, const struct image *image,
-                                      const struct target *target)
+static struct wry_problem *check_content(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
     g_autofree uint8_t *bytes = NULL;
@@ -144,18 +141,18 @@ static enum wry_outcome check_content(struct wry_station *station, const struct 
     bool of_data =
         region && (region->kind == WRY_REGION_FILES || region->kind == WRY_REGION_SETTINGS);
     if (of_data || image->file->format != WRY_IMAGE_RAW)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     bytes = g_malloc(n);
     if (!image_file_read(image->file, image->header_at, bytes, n))
-        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED,
-                            image->facts.path);
+        return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED, image->facts.path);
     if (!content_recognise(image->facts.path, bytes, n, &content, &error))
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     if (content == WRY_CONTENT_ANY)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_FIRMWARE, image->facts.path);
-    station->problem.content = content;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_FIRMWARE, image->facts.path);
+    problem->content = content;
+    return problem;
 }
 
 /* A sound block begins at that byte of the file. */
@@ -180,38 +177,37 @@ static bool holds_block(const struct image *image, const struct wry_region *regi
 }
 
 /* A settings region takes settings: a file of them, a block, or a copy of the region. */
-static enum wry_outcome check_settings(struct wry_station *station, const struct image *image,
-                                       const struct target *target)
+static struct wry_problem *check_settings(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
 
     if (!region || region->kind != WRY_REGION_SETTINGS || image->facts.what == WRY_WHAT_SETTINGS ||
         holds_block(image, region))
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_NOT_SETTINGS, image, region);
-    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_NOT_SETTINGS, image, region);
+    problem->outcome = WRY_OUTCOME_BAD_INPUT;
+    return problem;
 }
 
 /* What the boot ROM would not start does not go where it starts from. */
-static enum wry_outcome check_bootable(struct wry_station *station, const struct image *image,
-                                       const struct target *target)
+static struct wry_problem *check_bootable(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
 
     if (!region || !placement_is_for_programs(region) || image->facts.start != region->offset)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (image->facts.what == WRY_WHAT_TABLE)
-        return placement_fail(station, WRY_PROBLEM_TABLE_ELSEWHERE, image, region);
+        return placement_fail(WRY_PROBLEM_TABLE_ELSEWHERE, image, region);
     if (!target->chip || !target->chip->wants_header)
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
-    station->problem.chip = target->chip;
-    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_NO_PROGRAM, image, region);
+    problem->chip = target->chip;
+    problem->outcome = WRY_OUTCOME_BAD_INPUT;
+    return problem;
 }
 
 /* Where the chip looks for its region table, there is to be one. */
-static enum wry_outcome check_table(struct wry_station *station, const struct image *image,
-                                    const struct target *target)
+static struct wry_problem *check_table(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
     bool by_name = region && region->kind == WRY_REGION_TABLE;
@@ -219,16 +215,16 @@ static enum wry_outcome check_table(struct wry_station *station, const struct im
                     image->facts.start == target->chip->table_offset;
 
     if ((!by_name && !by_place) || image->facts.what == WRY_WHAT_TABLE)
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_NO_TABLE, image, region);
-    station->problem.chip = target->chip;
-    return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_NO_TABLE, image, region);
+    problem->chip = target->chip;
+    problem->outcome = WRY_OUTCOME_BAD_INPUT;
+    return problem;
 }
 
 /* Programs that a file carries besides the one that it begins with, where regions for them begin.
  */
-static enum wry_outcome check_covered(struct wry_station *station, const struct image *image,
-                                      const struct target *target)
+static struct wry_problem *check_covered(const struct image *image, const struct target *target)
 {
     const struct wry_region_table *layout = &target->layout.table;
     uint8_t bytes[WRY_BOOT_HEADER_SIZE];
@@ -241,97 +237,86 @@ static enum wry_outcome check_covered(struct wry_station *station, const struct 
             region->offset >= end_of(image) || !image_file_has(image->file, at, sizeof bytes))
             continue;
         if (!image_file_read(image->file, at, bytes, sizeof bytes))
-            return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED,
-                                image->facts.path);
+            return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_FILE_CHANGED, image->facts.path);
         if (wry_bytes_blank(bytes, sizeof bytes))
             continue;
         bool whole = wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes) &&
                      image_body_is_whole(image->file, at, &header);
         if (whole && target->chip && header.chip_code != target->chip->code) {
-            placement_fail(station, WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
-            station->problem.chip = wry_chip_by_code(header.chip_code);
-            station->problem.found_chip = target->chip;
-            return station->problem.outcome;
+            struct wry_problem *problem = placement_fail(WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
+            problem->chip = wry_chip_by_code(header.chip_code);
+            problem->found_chip = target->chip;
+            return problem;
         }
         if (!whole && target->chip && target->chip->wants_header) {
-            placement_fail(station, WRY_PROBLEM_NO_PROGRAM, image, region);
-            station->problem.chip = target->chip;
-            return station->problem.outcome = WRY_OUTCOME_BAD_INPUT;
+            struct wry_problem *problem = placement_fail(WRY_PROBLEM_NO_PROGRAM, image, region);
+            problem->chip = target->chip;
+            problem->outcome = WRY_OUTCOME_BAD_INPUT;
+            return problem;
         }
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome check_looked_at(struct wry_station *station, const struct image *image,
-                                        const struct target *target)
+static struct wry_problem *check_looked_at(const struct image *image, const struct target *target)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (image->facts.what == WRY_WHAT_OTHER)
-        outcome = check_content(station, image, target);
-    if (outcome == WRY_OUTCOME_DONE && !image->facts.has_header)
-        outcome = check_table(station, image, target);
-    return outcome == WRY_OUTCOME_DONE && !image->facts.has_header
-               ? check_bootable(station, image, target)
-               : outcome;
+        problem = check_content(image, target);
+    if (!problem && !image->facts.has_header)
+        problem = check_table(image, target);
+    return !problem && !image->facts.has_header ? check_bootable(image, target) : problem;
 }
 
-enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
-                                    const struct target *target,
-                                    const struct wry_images_options *options)
+struct wry_problem *image_check_region(const struct image *image, const struct target *target,
+                                       const struct wry_images_options *options)
 {
     const struct wry_region *region = image->facts.region;
 
     if (!image->facts.has_header) {
-        enum wry_outcome outcome =
-            options->any_content ? WRY_OUTCOME_DONE : check_looked_at(station, image, target);
-        if (outcome == WRY_OUTCOME_DONE && region)
-            outcome = check_named_region(station, image, target);
-        return outcome == WRY_OUTCOME_DONE && !options->any_content
-                   ? check_settings(station, image, target)
-                   : outcome;
+        struct wry_problem *problem = options->any_content ? NULL : check_looked_at(image, target);
+        if (!problem && region)
+            problem = check_named_region(image, target);
+        return !problem && !options->any_content ? check_settings(image, target) : problem;
     }
     if (region && !placement_is_for_programs(region)) {
-        placement_fail(station, WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
-        station->problem.other = g_strdup(placement_of_program(target, image));
-        return station->problem.outcome;
+        struct wry_problem *problem = placement_fail(WRY_PROBLEM_PROGRAM_IN_KIND, image, region);
+        problem->other = g_strdup(placement_of_program(target, image));
+        return problem;
     }
-    enum wry_outcome outcome =
-        options->any_place ? WRY_OUTCOME_DONE : check_kind(station, image, target);
-    if (outcome != WRY_OUTCOME_DONE || !region)
-        return outcome;
-    return check_named_region(station, image, target);
+    struct wry_problem *problem = options->any_place ? NULL : check_kind(image, target);
+    if (problem || !region)
+        return problem;
+    return check_named_region(image, target);
 }
 
-static enum wry_outcome check_program(struct wry_station *station, struct image *image,
-                                      const struct target *target, enum image_use use,
-                                      const struct wry_images_options *options)
+static struct wry_problem *check_program(struct image *image, const struct target *target,
+                                         enum image_use use,
+                                         const struct wry_images_options *options)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (use == IMAGE_WRITE)
-        outcome = image_check_chip(station, image, target);
-    if (use == IMAGE_WRITE && outcome == WRY_OUTCOME_DONE && placement_are_firm(target))
-        outcome = check_program_place(station, image, target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = settle_flash_size(station, image, target, use, options->leave_header);
-    return outcome == WRY_OUTCOME_DONE ? settle_read_mode(station, image, target, use, options)
-                                       : outcome;
+        problem = image_check_chip(image, target);
+    if (use == IMAGE_WRITE && !problem && placement_are_firm(target))
+        problem = check_program_place(image, target);
+    if (!problem)
+        problem = settle_flash_size(image, target, use, options->leave_header);
+    return problem ? problem : settle_read_mode(image, target, use, options);
 }
 
-enum wry_outcome image_check(struct wry_station *station, struct image *image,
-                             const struct target *target, enum image_use use,
-                             const struct wry_images_options *options)
+struct wry_problem *image_check(struct image *image, const struct target *target,
+                                enum image_use use, const struct wry_images_options *options)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (image->facts.region)
-        outcome = check_named_region(station, image, target);
-    if (outcome == WRY_OUTCOME_DONE && image->facts.has_header)
-        outcome = check_program(station, image, target, use, options);
-    if (outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE)
-        outcome = placement_check(station, target, image, options->any_place);
-    return outcome == WRY_OUTCOME_DONE && use == IMAGE_WRITE && !options->any_content
-               ? check_covered(station, image, target)
-               : outcome;
+        problem = check_named_region(image, target);
+    if (!problem && image->facts.has_header)
+        problem = check_program(image, target, use, options);
+    if (!problem && use == IMAGE_WRITE)
+        problem = placement_check(target, image, options->any_place);
+    return !problem && use == IMAGE_WRITE && !options->any_content ? check_covered(image, target)
+                                                                   : problem;
 }

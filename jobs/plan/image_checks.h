@@ -10,17 +10,14 @@ enum image_use {
     IMAGE_COMPARE, /* any content will do: nothing is changed by it */
 };
 
-enum wry_outcome image_check_chip(struct wry_station *station, const struct image *image,
-                                  const struct target *target);
+struct wry_problem *image_check_chip(const struct image *image, const struct target *target);
 
 /* Whether it is what its region is for, and fits it. */
-enum wry_outcome image_check_region(struct wry_station *station, const struct image *image,
-                                    const struct target *target,
-                                    const struct wry_images_options *options);
+struct wry_problem *image_check_region(const struct image *image, const struct target *target,
+                                       const struct wry_images_options *options);
 
 /* All else; sets flash size and read mode in its header as wanted. */
-enum wry_outcome image_check(struct wry_station *station, struct image *image,
-                             const struct target *target, enum image_use use,
-                             const struct wry_images_options *options);
+struct wry_problem *image_check(struct image *image, const struct target *target,
+                                enum image_use use, const struct wry_images_options *options);
 
 #endif

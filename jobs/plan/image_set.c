@@ -13,21 +13,21 @@ struct image *images_add(struct wry_image_set *held)
     return image;
 }
 
-enum wry_outcome images_open(const struct images_job *job)
+struct wry_problem *images_open(const struct images_job *job)
 {
     const struct wry_images_options *options = job->options;
     struct wry_image_set *own = *job->held = g_new0(struct wry_image_set, 1);
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (options->image_count + options->setting_count == 0)
-        return station_fail(job->station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
     own->room = options->image_count + options->setting_count;
     own->images = g_new0(struct image *, own->room);
     own->facts = g_new0(const struct wry_planned_image *, own->room);
-    for (size_t i = 0; i < options->image_count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = image_open(job->station, images_add(own), &options->images[i], options->format,
+    for (size_t i = 0; i < options->image_count && !problem; i++)
+        problem = image_open(images_add(own), &options->images[i], options->format,
                              job->use == IMAGE_WRITE && !options->any_content);
-    return outcome;
+    return problem;
 }
 
 /* To compare, what lies behind new content is of no interest, but behind a settings block: the
@@ -72,22 +72,24 @@ static const char *path_of(const struct wry_image_set *held, uint64_t item)
     return ((const struct wry_planned_image *)held->items[item].label)->path;
 }
 
-static enum wry_outcome fail_plan(struct wry_station *station, const struct wry_image_set *held,
-                                  const struct wry_fault *fault)
+static struct wry_problem *fail_plan(const struct wry_image_set *held,
+                                     const struct wry_fault *fault)
 {
+    struct wry_problem *problem;
+
     if (fault->status == WRY_OVERLAP) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_IMAGES_SHARE,
-                     path_of(held, fault->expected));
-        station->problem.other = g_strdup(path_of(held, fault->found));
-        station->problem.last = (uint64_t)fault->offset + fault->length - 1;
+        problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_IMAGES_SHARE,
+                              path_of(held, fault->expected));
+        problem->other = g_strdup(path_of(held, fault->found));
+        problem->last = (uint64_t)fault->offset + fault->length - 1;
     } else {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_IMAGE_BEYOND,
-                     path_of(held, fault->expected));
-        station->problem.expected = (uint64_t)fault->offset + fault->length;
-        station->problem.found = fault->found;
+        problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_IMAGE_BEYOND,
+                              path_of(held, fault->expected));
+        problem->expected = (uint64_t)fault->offset + fault->length;
+        problem->found = fault->found;
     }
-    station->problem.start = fault->offset;
-    return station->problem.outcome;
+    problem->start = fault->offset;
+    return problem;
 }
 
 void images_count_sectors(struct wry_planned *planned)
@@ -102,7 +104,7 @@ void images_count_sectors(struct wry_planned *planned)
     }
 }
 
-enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target)
+struct wry_problem *images_lay_out(const struct images_job *job, const struct target *target)
 {
     struct wry_image_set *held = *job->held;
     struct wry_fault fault;
@@ -110,7 +112,7 @@ enum wry_outcome images_lay_out(const struct images_job *job, const struct targe
     struct wry_plan plan;
 
     if (wry_plan_init(&plan, held->items, count, target->flash_size, &fault) != WRY_OK)
-        return fail_plan(job->station, held, &fault);
+        return fail_plan(held, &fault);
     *job->planned = (struct wry_planned){
         .chip = target->chip,
         .flash_size = target->flash_size,
@@ -123,7 +125,7 @@ enum wry_outcome images_lay_out(const struct images_job *job, const struct targe
         .every_sector = job->options->every_sector,
         .dry_run = job->options->dry_run};
     images_count_sectors(job->planned);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 void images_record(struct wry_station *station, const struct wry_image_set *held)

@@ -28,13 +28,13 @@ struct images_job {
 };
 
 /* Opens what is wanted. */
-enum wry_outcome images_open(const struct images_job *job);
+struct wry_problem *images_open(const struct images_job *job);
 
 /* One image more, empty yet. There is room for one for each setting that is wanted. */
 struct image *images_add(struct wry_image_set *held);
 
 /* The plan of what is placed; fills in planned. */
-enum wry_outcome images_lay_out(const struct images_job *job, const struct target *target);
+struct wry_problem *images_lay_out(const struct images_job *job, const struct target *target);
 
 /* Fills in sectors and kept of a plan. */
 void images_count_sectors(struct wry_planned *planned);

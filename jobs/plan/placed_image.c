@@ -6,9 +6,9 @@
 #include "jobs/plan/image_source.h"
 #include "store/file/file_cache.h"
 #include "store/image/settings_file.h"
+#include "wrytograph-host/inspect.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/region_table.h"
-#include "wrytograph-host/inspect.h"
 
 static const struct image_extent *extent_of(const struct image_file *file, guint i)
 {
@@ -75,7 +75,7 @@ bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]
 }
 
 /* A damaged image is no reason not to compare it. */
-static enum wry_outcome check_whole(struct wry_station *station, const struct image *image)
+static struct wry_problem *check_whole(const struct image *image)
 {
     const struct wry_boot_header *header = &image->facts.header;
     uint32_t length = extent_of(image->file, 0)->length;
@@ -83,16 +83,17 @@ static enum wry_outcome check_whole(struct wry_station *station, const struct im
     const char *path = image->facts.path;
 
     if (!image->facts.has_header)
-        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_HEADER_DAMAGED, path);
+        return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_HEADER_DAMAGED, path);
     if (promised > length) {
-        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CUT_SHORT, path);
-        station->problem.expected = promised;
-        station->problem.found = length;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CUT_SHORT, path);
+        problem->expected = promised;
+        problem->found = length;
+        return problem;
     }
     if (!image_body_is_whole(image->file, image->header_at, header))
-        return station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BODY_DAMAGED, path);
-    return WRY_OUTCOME_DONE;
+        return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BODY_DAMAGED, path);
+    return NULL;
 }
 
 static void read_table(struct image *image)
@@ -106,8 +107,7 @@ static void read_table(struct image *image)
         image->facts.what = WRY_WHAT_TABLE;
 }
 
-static enum wry_outcome read_header(struct wry_station *station, struct image *image,
-                                    bool must_be_whole)
+static struct wry_problem *read_header(struct image *image, bool must_be_whole)
 {
     const struct image_extent *first = extent_of(image->file, 0);
     uint8_t *bytes = image->header_bytes;
@@ -118,16 +118,16 @@ static enum wry_outcome read_header(struct wry_station *station, struct image *i
         !wry_boot_header_present(bytes)) {
         if (image->facts.what == WRY_WHAT_OTHER)
             read_table(image);
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
     image->facts.what = WRY_WHAT_PROGRAM;
     image->facts.has_header = wry_boot_header_get(&image->facts.header, bytes);
-    enum wry_outcome outcome = check_whole(station, image);
-    image->facts.damaged = outcome != WRY_OUTCOME_DONE;
+    struct wry_problem *problem = check_whole(image);
+    image->facts.damaged = problem != NULL;
     if (must_be_whole)
-        return outcome;
-    station_begin(station);
-    return WRY_OUTCOME_DONE;
+        return problem;
+    problem_free(problem);
+    return NULL;
 }
 
 bool image_has_offset(const struct image *image)
@@ -146,8 +146,8 @@ void image_place(struct image *image, uint32_t base)
     image->facts.span = (uint64_t)last->address + last->length - first->address;
 }
 
-enum wry_outcome image_take_file(struct wry_station *station, struct image *image,
-                                 struct image_file *file, bool must_be_whole)
+struct wry_problem *image_take_file(struct image *image, struct image_file *file,
+                                    bool must_be_whole)
 {
     uint32_t base = 0;
 
@@ -158,12 +158,12 @@ enum wry_outcome image_take_file(struct wry_station *station, struct image *imag
     if (image_has_offset(image))
         wry_units_parse_offset(image->place, &base);
     image_place(image, base);
-    enum wry_outcome outcome = read_header(station, image, must_be_whole);
+    struct wry_problem *problem = read_header(image, must_be_whole);
     bool raw = file->format == WRY_IMAGE_RAW;
-    if (outcome == WRY_OUTCOME_DONE && !image->place && raw &&
+    if (!problem && !image->place && raw &&
         (image->facts.what == WRY_WHAT_OTHER || image->facts.what == WRY_WHAT_FOLDER))
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_PLACE, image->path);
-    return outcome;
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_PLACE, image->path);
+    return problem;
 }
 
 /* Settings for a region that is named; whether that is one of settings is not known yet. What is
@@ -207,9 +207,8 @@ static bool is_misnamed(const char *path, enum wry_image_format *format)
            (*format == WRY_IMAGE_INTEL_HEX || *format == WRY_IMAGE_S_RECORD);
 }
 
-enum wry_outcome image_open(struct wry_station *station, struct image *image,
-                            const struct wry_image_options *options,
-                            const enum wry_image_format *format, bool must_be_whole)
+struct wry_problem *image_open(struct image *image, const struct wry_image_options *options,
+                               const enum wry_image_format *format, bool must_be_whole)
 {
     GError *error = NULL;
     enum wry_image_format records = WRY_IMAGE_RAW;
@@ -219,26 +218,28 @@ enum wry_outcome image_open(struct wry_station *station, struct image *image,
     image->path = g_strdup(options->file);
     image->facts.path = image->facts.name = image->path;
     if (image_has_offset(image) && !wry_units_parse_offset(image->place, &base)) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
-        station->problem.other = g_strdup(options->file);
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
+        problem->other = g_strdup(options->file);
+        return problem;
     }
     if (g_str_has_prefix(image->path, IMAGE_SHELF))
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (must_be_whole && !format && is_misnamed(image->path, &records)) {
-        station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file);
-        station->problem.other = g_strdup(wry_image_format_title(records));
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file);
+        problem->other = g_strdup(wry_image_format_title(records));
+        return problem;
     }
     struct image_file *file = open_file(image, format, &error);
     if (!file)
-        return station_fail_system(station, error);
-    enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
-    if (outcome != WRY_OUTCOME_DONE || file->format == WRY_IMAGE_RAW)
-        return outcome;
+        return problem_of_error(error);
+    struct wry_problem *problem = image_take_file(image, file, must_be_whole);
+    if (problem || file->format == WRY_IMAGE_RAW)
+        return problem;
     return image_has_offset(image)
-               ? station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, options->file)
-               : WRY_OUTCOME_DONE;
+               ? problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, options->file)
+               : NULL;
 }
 
 void image_close(struct image *image)

@@ -27,13 +27,12 @@ struct image {
 };
 
 /* must_be_whole: a damaged or cut image is refused; to compare, any content will do. */
-enum wry_outcome image_open(struct wry_station *station, struct image *image,
-                            const struct wry_image_options *options,
-                            const enum wry_image_format *format, bool must_be_whole);
+struct wry_problem *image_open(struct image *image, const struct wry_image_options *options,
+                               const enum wry_image_format *format, bool must_be_whole);
 
 /* Takes over a file that was opened elsewhere, as image_open does. */
-enum wry_outcome image_take_file(struct wry_station *station, struct image *image,
-                                 struct image_file *file, bool must_be_whole);
+struct wry_problem *image_take_file(struct image *image, struct image_file *file,
+                                    bool must_be_whole);
 void image_close(struct image *image);
 
 /* True when its place is an offset. */

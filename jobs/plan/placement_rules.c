@@ -14,16 +14,16 @@ static uint64_t region_end(const struct wry_region *region)
     return (uint64_t)region->offset + region->length;
 }
 
-enum wry_outcome placement_fail(struct wry_station *station, enum wry_problem_kind kind,
-                                const struct image *image, const struct wry_region *region)
+struct wry_problem *placement_fail(enum wry_problem_kind kind, const struct image *image,
+                                   const struct wry_region *region)
 {
-    station_fail(station, WRY_OUTCOME_WRONG, kind, image->facts.path);
-    station->problem.start = image->facts.start;
-    station->problem.last = end_of(image) - 1;
-    station->problem.found = image->facts.header.kind;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, image->facts.path);
+    problem->start = image->facts.start;
+    problem->last = end_of(image) - 1;
+    problem->found = image->facts.header.kind;
     if (region)
-        station->problem.region = *region;
-    return station->problem.outcome;
+        problem->region = *region;
+    return problem;
 }
 
 bool placement_are_firm(const struct target *target)
@@ -81,88 +81,83 @@ static void put_into(struct image *image, const struct wry_region *region)
         image_place(image, region->offset);
 }
 
-static enum wry_outcome find_place(struct wry_station *station, const struct target *target,
-                                   struct image *image)
+static struct wry_problem *find_place(const struct target *target, struct image *image)
 {
     char **names = fitting(target, image);
 
     if (names[0] && names[1]) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path);
-        station->problem.names = names;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path);
+        problem->names = names;
+        return problem;
     }
     const struct wry_region *region =
         names[0] ? wry_layout_find(&target->layout.table, names[0]) : NULL;
     g_strfreev(names);
     if (!region)
-        return placement_fail(station, WRY_PROBLEM_NO_PLACE_FITS, image, NULL);
+        return placement_fail(WRY_PROBLEM_NO_PLACE_FITS, image, NULL);
     put_into(image, region);
     image->facts.place_found = true;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* A settings file for a region that is not for settings is the text it is. */
-static enum wry_outcome take_as_text(struct wry_station *station, struct image *image)
+static struct wry_problem *take_as_text(struct image *image)
 {
     const enum wry_image_format raw = WRY_IMAGE_RAW;
     GError *error = NULL;
     struct image_file *file = image_file_open(image->path, &raw, &error);
 
     if (!file)
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     image_file_free(image->file);
     image->facts.what = WRY_WHAT_OTHER;
     image->facts.keys = NULL;
-    return image_take_file(station, image, file, false);
+    return image_take_file(image, file, false);
 }
 
-static enum wry_outcome settle_settings(struct wry_station *station, struct image *image,
-                                        const struct wry_region *region)
+static struct wry_problem *settle_settings(struct image *image, const struct wry_region *region)
 {
     uint32_t room = wry_settings_slot(region->length);
 
     if (image->settings_error)
-        return station_fail_system(station, g_steal_pointer(&image->settings_error));
+        return problem_of_error(g_steal_pointer(&image->settings_error));
     if (image->facts.length <= room)
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, WRY_PROBLEM_SETTINGS_ROOM, image, region);
-    station->problem.expected = room;
-    station->problem.found = image->facts.length;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = placement_fail(WRY_PROBLEM_SETTINGS_ROOM, image, region);
+    problem->expected = room;
+    problem->found = image->facts.length;
+    return problem;
 }
 
-static enum wry_outcome settle_what(struct wry_station *station, struct image *image,
-                                    const struct wry_region *region)
+static struct wry_problem *settle_what(struct image *image, const struct wry_region *region)
 {
     if (image->facts.what == WRY_WHAT_FOLDER && (!region || region->kind != WRY_REGION_FILES))
-        return placement_fail(station, WRY_PROBLEM_FOLDER_KIND, image, region);
+        return placement_fail(WRY_PROBLEM_FOLDER_KIND, image, region);
     if ((image->settings || image->settings_error) && region) {
         if (region->kind == WRY_REGION_SETTINGS)
-            return settle_settings(station, image, region);
+            return settle_settings(image, region);
         if (image->settings)
-            return take_as_text(station, image);
+            return take_as_text(image);
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-enum wry_outcome placement_resolve(struct wry_station *station, const struct target *target,
-                                   struct image *image)
+struct wry_problem *placement_resolve(const struct target *target, struct image *image)
 {
-    enum wry_outcome outcome;
+    struct wry_problem *problem;
 
     if (!image->place)
-        return image->file->format == WRY_IMAGE_RAW ? find_place(station, target, image)
-                                                    : WRY_OUTCOME_DONE;
+        return image->file->format == WRY_IMAGE_RAW ? find_place(target, image) : NULL;
     if (image_has_offset(image))
-        return settle_what(station, image,
-                           wry_layout_at(&target->layout.table, image->facts.start));
-    const struct wry_region *region = regions_find(station, target, image->place);
-    if (!region)
-        return station->problem.outcome;
-    outcome = settle_what(station, image, region);
-    if (outcome == WRY_OUTCOME_DONE)
+        return settle_what(image, wry_layout_at(&target->layout.table, image->facts.start));
+    const struct wry_region *region;
+    problem = regions_find(target, image->place, &region);
+    if (!problem)
+        problem = settle_what(image, region);
+    if (!problem)
         put_into(image, region);
-    return outcome;
+    return problem;
 }
 
 const struct wry_region *placement_region(const struct target *target, const struct image *image)
@@ -246,8 +241,8 @@ static char **touched_names(const struct target *target, const struct image *ima
     return names;
 }
 
-enum wry_outcome placement_check(struct wry_station *station, const struct target *target,
-                                 struct image *image, bool any_place)
+struct wry_problem *placement_check(const struct target *target, struct image *image,
+                                    bool any_place)
 {
     static const enum wry_problem_kind kinds[] = {
         [WRY_DOUBT_ACROSS] = WRY_PROBLEM_ACROSS,
@@ -256,11 +251,12 @@ enum wry_outcome placement_check(struct wry_station *station, const struct targe
     };
 
     if (image->facts.region)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     find_doubt(target, image);
     if (image->facts.doubt == WRY_DOUBT_NONE || any_place || !placement_are_firm(target))
-        return WRY_OUTCOME_DONE;
-    placement_fail(station, kinds[image->facts.doubt], image, &image->facts.doubt_region);
-    station->problem.names = touched_names(target, image);
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        placement_fail(kinds[image->facts.doubt], image, &image->facts.doubt_region);
+    problem->names = touched_names(target, image);
+    return problem;
 }

@@ -7,8 +7,7 @@
 
 /* Regions by name: raw content goes to their start, addresses stay as they are. Without a place,
  * raw content goes to the one region that its header fits. */
-enum wry_outcome placement_resolve(struct wry_station *station, const struct target *target,
-                                   struct image *image);
+struct wry_problem *placement_resolve(const struct target *target, struct image *image);
 
 /* The region that the image is for: named, or where the layout is firm and one begins there. NULL
  * when there is none. */
@@ -27,11 +26,11 @@ const char *placement_of_program(const struct target *target, const struct image
 void placement_find_rest(const struct target *target, struct image *image);
 
 /* Ends of regions, settings and the region table under what was given by offset. */
-enum wry_outcome placement_check(struct wry_station *station, const struct target *target,
-                                 struct image *image, bool any_place);
+struct wry_problem *placement_check(const struct target *target, struct image *image,
+                                    bool any_place);
 
 /* Sets the problem: where the image lies, and the region concerned, which may be NULL. */
-enum wry_outcome placement_fail(struct wry_station *station, enum wry_problem_kind kind,
-                                const struct image *image, const struct wry_region *region);
+struct wry_problem *placement_fail(enum wry_problem_kind kind, const struct image *image,
+                                   const struct wry_region *region);
 
 #endif

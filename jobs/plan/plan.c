@@ -3,17 +3,18 @@
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"
 
-static enum wry_outcome find_target(struct wry_station *station,
-                                    const struct wry_images_options *options, struct target *target)
+static struct wry_problem *find_target(struct wry_station *station,
+                                       const struct wry_images_options *options,
+                                       struct target *target)
 {
-    enum wry_outcome outcome;
+    struct wry_problem *problem;
 
     if (options->chip) {
         *target = (struct target){.chip = options->chip, .flash_size = options->flash_size};
         return regions_of_target(station, target);
     }
-    outcome = board_connect(station, false);
-    return outcome == WRY_OUTCOME_DONE ? regions_of_board(station, target) : outcome;
+    problem = board_connect(station, false);
+    return problem ? problem : regions_of_board(station, target);
 }
 
 enum wry_outcome wry_station_plan(struct wry_station *station,
@@ -27,15 +28,15 @@ enum wry_outcome wry_station_plan(struct wry_station *station,
                              .planned = &result->planned};
     struct target target;
 
-    station_begin(station);
-    enum wry_outcome outcome = images_open(&job);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = find_target(station, options, &target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = plan_build(&job, &target);
-    if (outcome == WRY_OUTCOME_DONE && !options->chip)
-        outcome = estimate_look(station, &result->planned.plan, false, &result->expected);
-    return outcome;
+    station_begin_call(station);
+    struct wry_problem *problem = images_open(&job);
+    if (!problem)
+        problem = find_target(station, options, &target);
+    if (!problem)
+        problem = plan_build(&job, &target);
+    if (!problem && !options->chip)
+        problem = estimate_look(station, &result->planned.plan, false, &result->expected);
+    return station_end_call(station, problem);
 }
 
 void wry_plan_result_clear(struct wry_plan_result *result)

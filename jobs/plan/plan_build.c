@@ -12,92 +12,89 @@
 #include "jobs/station/secrets.h"
 #include "jobs/station/station_board.h"
 
-static enum wry_outcome for_each(const struct images_job *job, struct target *target,
-                                 enum wry_outcome (*step)(const struct images_job *job,
-                                                          struct target *target,
-                                                          struct image *image))
+static struct wry_problem *for_each(const struct images_job *job, struct target *target,
+                                    struct wry_problem *(*step)(const struct images_job *job,
+                                                                struct target *target,
+                                                                struct image *image))
 {
     const struct wry_image_set *held = *job->held;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
-    for (size_t i = 0; i < held->count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = step(job, target, held->images[i]);
-    return outcome;
+    for (size_t i = 0; i < held->count && !problem; i++)
+        problem = step(job, target, held->images[i]);
+    return problem;
 }
 
-static enum wry_outcome choose(const struct images_job *job, struct target *target,
-                               struct image *image)
+static struct wry_problem *choose(const struct images_job *job, struct target *target,
+                                  struct image *image)
 {
     if (image->file)
-        return WRY_OUTCOME_DONE;
-    return shelf_source_open(job->station, target, image,
-                             job->use == IMAGE_WRITE && !job->options->any_content);
+        return NULL;
+    return shelf_source_open(target, image, job->use == IMAGE_WRITE && !job->options->any_content);
 }
 
-static enum wry_outcome place(const struct images_job *job, struct target *target,
-                              struct image *image)
+static struct wry_problem *place(const struct images_job *job, struct target *target,
+                                 struct image *image)
 {
     /* Without a place, what it was built for is said before that there is no place for it. */
     if (!image->place && image->facts.has_header && job->use == IMAGE_WRITE) {
-        enum wry_outcome outcome = image_check_chip(job->station, image, target);
-        if (outcome != WRY_OUTCOME_DONE)
-            return outcome;
+        struct wry_problem *problem = image_check_chip(image, target);
+        if (problem)
+            return problem;
     }
-    return placement_resolve(job->station, target, image);
+    return placement_resolve(target, image);
 }
 
-static enum wry_outcome check_region(const struct images_job *job, struct target *target,
-                                     struct image *image)
+static struct wry_problem *check_region(const struct images_job *job, struct target *target,
+                                        struct image *image)
 {
-    return job->use == IMAGE_WRITE ? image_check_region(job->station, image, target, job->options)
-                                   : WRY_OUTCOME_DONE;
+    return job->use == IMAGE_WRITE ? image_check_region(image, target, job->options) : NULL;
 }
 
-static enum wry_outcome find_rest(const struct images_job *job, struct target *target,
-                                  struct image *image)
+static struct wry_problem *find_rest(const struct images_job *job, struct target *target,
+                                     struct image *image)
 {
     (void)job;
     placement_find_rest(target, image);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome check(const struct images_job *job, struct target *target,
-                              struct image *image)
+static struct wry_problem *check(const struct images_job *job, struct target *target,
+                                 struct image *image)
 {
-    return image_check(job->station, image, target, job->use, job->options);
+    return image_check(image, target, job->use, job->options);
 }
 
 /* What is meant as an upgrade alone wants a program to upgrade. */
-static enum wry_outcome check_upgrade(const struct images_job *job, struct target *target,
-                                      struct image *image)
+static struct wry_problem *check_upgrade(const struct images_job *job, struct target *target,
+                                         struct image *image)
 {
     struct flash_reader reader = {.station = job->station};
     uint8_t bytes[WRY_BOOT_HEADER_SIZE];
     struct wry_boot_header header;
 
     if (!image->facts.header.only_upgrade || job->use != IMAGE_WRITE || !target->on_link)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (!flash_reader_read(&reader, image->facts.start, bytes, sizeof bytes))
         return flash_reader_fail(&reader);
     if (wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes))
-        return WRY_OUTCOME_DONE;
-    return placement_fail(job->station, WRY_PROBLEM_ONLY_UPGRADE, image,
-                          placement_region(target, image));
+        return NULL;
+    return placement_fail(WRY_PROBLEM_ONLY_UPGRADE, image, placement_region(target, image));
 }
 
-static enum wry_outcome check_origin(const struct images_job *job, struct target *target,
-                                     struct image *image)
+static struct wry_problem *check_origin(const struct images_job *job, struct target *target,
+                                        struct image *image)
 {
     if (job->use != IMAGE_WRITE || !target->on_link || job->options->from_another_board ||
         image->facts.what == WRY_WHAT_SETTINGS)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     return backup_records_check_origin(job->station, image, &target->layout.table);
 }
 
 /* Two files, each of which is what the other one's place is for. */
-static void tell_swapped(const struct images_job *job, const struct target *target)
+static void tell_swapped(const struct images_job *job, const struct target *target,
+                         struct wry_problem *problem)
 {
-    struct wry_problem *problem = &job->station->problem;
     const struct wry_image_set *held = *job->held;
 
     for (size_t i = 0; i < held->count && problem->kind == WRY_PROBLEM_OTHER_KIND; i++) {
@@ -112,7 +109,7 @@ static void tell_swapped(const struct images_job *job, const struct target *targ
     }
 }
 
-static enum wry_outcome check_twice(const struct images_job *job)
+static struct wry_problem *check_twice(const struct images_job *job)
 {
     const struct wry_image_set *held = *job->held;
 
@@ -122,12 +119,14 @@ static enum wry_outcome check_twice(const struct images_job *job)
             const struct wry_planned_image *b = &held->images[k]->facts;
             if (!b->region || strcmp(a->region->name, b->region->name) != 0 || a->start != b->start)
                 continue;
-            placement_fail(job->station, WRY_PROBLEM_REGION_TWICE, held->images[k], a->region);
-            job->station->problem.other = g_strdup(a->path);
-            return job->station->problem.outcome = WRY_OUTCOME_USAGE;
+            struct wry_problem *problem =
+                placement_fail(WRY_PROBLEM_REGION_TWICE, held->images[k], a->region);
+            problem->other = g_strdup(a->path);
+            problem->outcome = WRY_OUTCOME_USAGE;
+            return problem;
         }
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 static void learn_secrets(const struct images_job *job)
@@ -139,52 +138,53 @@ static void learn_secrets(const struct images_job *job)
 }
 
 /* Where all goes. */
-static enum wry_outcome settle_places(const struct images_job *job, struct target *target)
+static struct wry_problem *settle_places(const struct images_job *job, struct target *target)
 {
-    enum wry_outcome outcome = for_each(job, target, choose);
+    struct wry_problem *problem = for_each(job, target, choose);
 
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = region_table_update_apply(job, target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = for_each(job, target, place);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = check_twice(job);
-    return outcome == WRY_OUTCOME_DONE ? settings_edit_apply(job, target) : outcome;
+    if (!problem)
+        problem = region_table_update_apply(job, target);
+    if (!problem)
+        problem = for_each(job, target, place);
+    if (!problem)
+        problem = check_twice(job);
+    return problem ? problem : settings_edit_apply(job, target);
 }
 
-enum wry_outcome plan_build(const struct images_job *job, struct target *target)
+struct wry_problem *plan_build(const struct images_job *job, struct target *target)
 {
     /* Also values that others are about to replace. */
     learn_secrets(job);
-    enum wry_outcome outcome = settle_places(job, target);
+    struct wry_problem *problem = settle_places(job, target);
 
     /* A program in the wrong region is that first of all, and an overlap only because of it. */
-    if (outcome == WRY_OUTCOME_DONE) {
-        outcome = for_each(job, target, check_region);
-        tell_swapped(job, target);
+    if (!problem) {
+        problem = for_each(job, target, check_region);
+        if (problem)
+            tell_swapped(job, target, problem);
     }
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = for_each(job, target, find_rest);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = images_lay_out(job, target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = for_each(job, target, check);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = region_table_update_check(job, target);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = for_each(job, target, check_upgrade);
+    if (!problem)
+        problem = for_each(job, target, find_rest);
+    if (!problem)
+        problem = images_lay_out(job, target);
+    if (!problem)
+        problem = for_each(job, target, check);
+    if (!problem)
+        problem = region_table_update_check(job, target);
+    if (!problem)
+        problem = for_each(job, target, check_upgrade);
     learn_secrets(job);
-    return outcome == WRY_OUTCOME_DONE ? for_each(job, target, check_origin) : outcome;
+    return problem ? problem : for_each(job, target, check_origin);
 }
 
-enum wry_outcome plan_build_for_board(const struct images_job *job)
+struct wry_problem *plan_build_for_board(const struct images_job *job)
 {
     struct target target;
-    enum wry_outcome outcome = images_open(job);
+    struct wry_problem *problem = images_open(job);
 
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = board_connect(job->station, job->settles);
-    if (outcome == WRY_OUTCOME_DONE)
-        outcome = regions_of_board(job->station, &target);
-    return outcome == WRY_OUTCOME_DONE ? plan_build(job, &target) : outcome;
+    if (!problem)
+        problem = board_connect(job->station, job->settles);
+    if (!problem)
+        problem = regions_of_board(job->station, &target);
+    return problem ? problem : plan_build(job, &target);
 }

@@ -6,9 +6,9 @@
 
 /* Places and checks the images that are open, before anything is touched; fills in planned. The
  * target's layout becomes that of a region table in the job. */
-enum wry_outcome plan_build(const struct images_job *job, struct target *target);
+struct wry_problem *plan_build(const struct images_job *job, struct target *target);
 
 /* Opens what is wanted, connects to the board, and plans for it. */
-enum wry_outcome plan_build_for_board(const struct images_job *job);
+struct wry_problem *plan_build_for_board(const struct images_job *job);
 
 #endif

@@ -23,25 +23,26 @@ static bool is_the_table(const struct image *image, const struct target *target)
     return region && region->kind == WRY_REGION_TABLE;
 }
 
-static enum wry_outcome check_fit(struct wry_station *station, const struct image *image,
-                                  const struct target *target)
+static struct wry_problem *check_fit(const struct image *image, const struct target *target)
 {
     const struct wry_region_table *table = &image->table;
     uint32_t which, other;
 
     if (table->flash_size > target->flash_size) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_FLASH, image->facts.path);
-        station->problem.expected = table->flash_size;
-        station->problem.found = target->flash_size;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_FLASH, image->facts.path);
+        problem->expected = table->flash_size;
+        problem->found = target->flash_size;
+        return problem;
     }
     if (wry_layout_check(table, target->flash_size, &which, &other) == WRY_LAYOUT_FINE)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_UNFIT, image->facts.path);
-    station->problem.found = target->flash_size;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_UNFIT, image->facts.path);
+    problem->found = target->flash_size;
     if (which < table->count)
-        station->problem.region = table->regions[which];
-    return station->problem.outcome;
+        problem->region = table->regions[which];
+    return problem;
 }
 
 static void note_moved(struct wry_image_set *held, const struct target *target,
@@ -59,26 +60,26 @@ static void note_moved(struct wry_image_set *held, const struct target *target,
     }
 }
 
-enum wry_outcome region_table_update_apply(const struct images_job *job, struct target *target)
+struct wry_problem *region_table_update_apply(const struct images_job *job, struct target *target)
 {
     struct wry_image_set *held = *job->held;
 
     if (!target->chip || target->chip->table_offset == WRY_NO_OFFSET)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     for (size_t i = 0; i < held->count; i++) {
         struct image *image = held->images[i];
         if (!is_the_table(image, target))
             continue;
-        enum wry_outcome outcome = check_fit(job->station, image, target);
-        if (outcome != WRY_OUTCOME_DONE)
-            return outcome;
+        struct wry_problem *problem = check_fit(image, target);
+        if (problem)
+            return problem;
         note_moved(held, target, &image->table);
         held->table_image = image;
         target->layout = (struct wry_layout){
             .source = WRY_LAYOUT_SOURCE_JOB, .file = image->facts.name, .table = image->table};
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 static bool is_written(const struct wry_image_set *held, uint32_t offset)
@@ -91,8 +92,8 @@ static bool is_written(const struct wry_image_set *held, uint32_t offset)
     return false;
 }
 
-enum wry_outcome region_table_update_check(const struct images_job *job,
-                                           const struct target *target)
+struct wry_problem *region_table_update_check(const struct images_job *job,
+                                              const struct target *target)
 {
     const struct wry_image_set *held = *job->held;
     struct wry_boot_header header;
@@ -100,7 +101,7 @@ enum wry_outcome region_table_update_check(const struct images_job *job,
 
     if (!held->table_image || !target->on_link || job->use != IMAGE_WRITE ||
         job->options->any_place)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     for (guint i = 0; i < held->moved->len; i++) {
         const struct wry_moved_region *moved =
             &g_array_index(held->moved, struct wry_moved_region, i);
@@ -111,9 +112,10 @@ enum wry_outcome region_table_update_check(const struct images_job *job,
             return flash_reader_fail(&reader);
         if (wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes))
             continue;
-        placement_fail(job->station, WRY_PROBLEM_APP_LEFT, held->table_image, &moved->to);
-        job->station->problem.start = moved->from.offset;
-        return job->station->problem.outcome;
+        struct wry_problem *problem =
+            placement_fail(WRY_PROBLEM_APP_LEFT, held->table_image, &moved->to);
+        problem->start = moved->from.offset;
+        return problem;
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }

@@ -48,20 +48,18 @@ static struct image *image_of(const struct changes *c, const char *region)
     return NULL;
 }
 
-static enum wry_outcome fail_region(const struct changes *c, enum wry_problem_kind kind,
-                                    const struct change *change)
+static struct wry_problem *fail_region(enum wry_problem_kind kind, const struct change *change)
 {
-    struct wry_station *station = c->job->station;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, NULL);
 
-    station_fail(station, WRY_OUTCOME_WRONG, kind, NULL);
-    station->problem.region = change->region;
-    station->problem.found = change->found.damaged;
-    return station->problem.outcome;
+    problem->region = change->region;
+    problem->found = change->found.damaged;
+    return problem;
 }
 
 /* What the region holds, from the job or the board; *change NULL when it holds none. */
-static enum wry_outcome begin_change(struct changes *c, const struct wry_region *region,
-                                     struct change **change)
+static struct wry_problem *begin_change(struct changes *c, const struct wry_region *region,
+                                        struct change **change)
 {
     struct flash_reader reader = {.station = c->job->station};
 
@@ -70,15 +68,15 @@ static enum wry_outcome begin_change(struct changes *c, const struct wry_region 
     (*change)->image = image_of(c, region->name);
     if ((*change)->image) {
         (*change)->settings = (*change)->image->settings;
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
     if (!c->target->on_link)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     if (!settings_read(&reader, region, &(*change)->found))
         return flash_reader_fail(&reader);
     if ((*change)->found.found)
         (*change)->settings = settings_from_block((*change)->found.bytes, &(*change)->found.head);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 static struct change *find_change(const struct changes *c, const char *region)
@@ -92,103 +90,102 @@ static struct change *find_change(const struct changes *c, const char *region)
 }
 
 /* The region named; or the only one that has a block, where none is. */
-static enum wry_outcome choose(struct changes *c, const char *name, struct change **chosen)
+static struct wry_problem *choose(struct changes *c, const char *name, struct change **chosen)
 {
-    struct wry_station *station = c->job->station;
     const struct wry_region_table *layout = &c->target->layout.table;
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+    const struct wry_region *named;
+    struct wry_problem *problem = name ? regions_find(c->target, name, &named) : NULL;
 
-    if (name && !regions_find(station, c->target, name))
-        return station->problem.outcome;
+    if (problem)
+        return problem;
     for (uint32_t i = 0; i < layout->count; i++) {
         const struct wry_region *region = &layout->regions[i];
         struct change *change = find_change(c, region->name);
         if (name ? strcmp(name, region->name) != 0 : region->kind != WRY_REGION_SETTINGS)
             continue;
         if (!change) {
-            enum wry_outcome outcome = begin_change(c, region, &change);
+            problem = begin_change(c, region, &change);
             g_ptr_array_add(c->all, change);
-            if (outcome != WRY_OUTCOME_DONE)
-                return outcome;
+            if (problem)
+                return problem;
         }
         if (name && !change->settings)
-            return fail_region(c, WRY_PROBLEM_NO_SETTINGS, change);
+            return fail_region(WRY_PROBLEM_NO_SETTINGS, change);
         if (!change->settings)
             continue;
         *chosen = change;
         g_ptr_array_add(names, g_strdup(region->name));
     }
     if (names->len == 1)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, names->len == 0 ? WRY_OUTCOME_WRONG : WRY_OUTCOME_USAGE,
-                 names->len == 0 ? WRY_PROBLEM_NO_BLOCKS : WRY_PROBLEM_MANY_BLOCKS, NULL);
+        return NULL;
+    problem = problem_new(names->len == 0 ? WRY_OUTCOME_WRONG : WRY_OUTCOME_USAGE,
+                          names->len == 0 ? WRY_PROBLEM_NO_BLOCKS : WRY_PROBLEM_MANY_BLOCKS, NULL);
     if (names->len > 0) {
         g_ptr_array_add(names, NULL);
-        station->problem.names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
+        problem->names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
     }
-    return station->problem.outcome;
+    return problem;
 }
 
-static enum wry_outcome set_one(struct changes *c, const struct wry_setting_options *options)
+static struct wry_problem *set_one(struct changes *c, const struct wry_setting_options *options)
 {
-    struct wry_station *station = c->job->station;
     struct change *change = NULL;
     GError *error = NULL;
     bool changed = false;
-    enum wry_outcome outcome = choose(c, options->region, &change);
+    struct wry_problem *problem = choose(c, options->region, &change);
 
-    if (outcome != WRY_OUTCOME_DONE || !change)
-        return outcome;
+    if (problem || !change)
+        return problem;
     if (!settings_set(change->settings, options->key, options->value, options->is_new, &changed,
                       &error)) {
-        station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, options->key);
-        station->problem.cause = error;
-        return station->problem.outcome;
+        problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, options->key);
+        problem->cause = error;
+        return problem;
     }
     if (!change->keys)
         change->keys = g_ptr_array_new_with_free_func(g_free);
     if (!g_ptr_array_find_with_equal_func(change->keys, options->key, g_str_equal, NULL))
         g_ptr_array_add(change->keys, g_strdup(options->key));
     change->changed = change->changed || changed;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome check_room(const struct changes *c, const struct change *change,
-                                   const struct image_file *file)
+static struct wry_problem *check_room(const struct change *change, const struct image_file *file)
 {
     uint32_t room = wry_settings_slot(change->region.length);
 
     if (file->length <= room)
-        return WRY_OUTCOME_DONE;
-    struct wry_station *station = c->job->station;
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_SETTINGS_ROOM, file->path);
-    station->problem.region = change->region;
-    station->problem.expected = room;
-    station->problem.found = file->length;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_SETTINGS_ROOM, file->path);
+    problem->region = change->region;
+    problem->expected = room;
+    problem->found = file->length;
+    return problem;
 }
 
 /* The settings file of the job, with other values. */
-static enum wry_outcome remake(const struct changes *c, const struct change *change)
+static struct wry_problem *remake(const struct change *change)
 {
     struct image *image = change->image;
     GError *error = NULL;
     struct image_file *file = image_source_settings(image->path, change->settings, 1, &error);
 
     if (!file)
-        return station_fail_system(c->job->station, error);
+        return problem_of_error(error);
     image_file_free(image->file);
     image->file = file;
     image->facts.path = file->path;
     image->facts.name = file->name;
     image->facts.length = file->length;
     image_place(image, change->region.offset);
-    return check_room(c, change, file);
+    return check_room(change, file);
 }
 
 /* The next generation goes into the other copy, so that a cut leaves the old one. A block that
  * holds these values already is compared where it stands. */
-static enum wry_outcome add_image(const struct changes *c, struct change *change)
+static struct wry_problem *add_image(const struct changes *c, struct change *change)
 {
     uint32_t room = wry_settings_slot(change->region.length);
     unsigned slot = change->changed ? 1 - change->found.slot : change->found.slot;
@@ -201,34 +198,34 @@ static enum wry_outcome add_image(const struct changes *c, struct change *change
     image->place = g_strdup(change->region.name);
     image->facts.path = image->facts.name = image->path;
     if (!file)
-        return station_fail_system(c->job->station, error);
+        return problem_of_error(error);
     image->facts.what = WRY_WHAT_SETTINGS;
     image->keys = g_steal_pointer(&change->keys);
     g_ptr_array_add(image->keys, NULL);
     image->facts.keys = (const char *const *)image->keys->pdata;
     image->region = change->region;
     image->facts.region = &image->region;
-    enum wry_outcome outcome = image_take_file(c->job->station, image, file, false);
+    struct wry_problem *problem = image_take_file(image, file, false);
     image_place(image, change->region.offset + slot * room);
     image->facts.rest_offset = image->facts.start + (uint32_t)image->facts.span;
     image->facts.rest_length = room - (uint32_t)MIN(image->facts.span, room);
-    return outcome == WRY_OUTCOME_DONE ? check_room(c, change, file) : outcome;
+    return problem ? problem : check_room(change, file);
 }
 
-enum wry_outcome settings_edit_apply(const struct images_job *job, const struct target *target)
+struct wry_problem *settings_edit_apply(const struct images_job *job, const struct target *target)
 {
     g_autoptr(GPtrArray) all = g_ptr_array_new_with_free_func(free_change);
     struct changes c = {.job = job, .target = target, .all = all};
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (job->use != IMAGE_WRITE)
-        return outcome;
-    for (size_t i = 0; i < job->options->setting_count && outcome == WRY_OUTCOME_DONE; i++)
-        outcome = set_one(&c, &job->options->settings[i]);
-    for (guint i = 0; i < all->len && outcome == WRY_OUTCOME_DONE; i++) {
+        return problem;
+    for (size_t i = 0; i < job->options->setting_count && !problem; i++)
+        problem = set_one(&c, &job->options->settings[i]);
+    for (guint i = 0; i < all->len && !problem; i++) {
         struct change *change = g_ptr_array_index(all, i);
         if (change->keys)
-            outcome = change->image ? remake(&c, change) : add_image(&c, change);
+            problem = change->image ? remake(change) : add_image(&c, change);
     }
-    return outcome;
+    return problem;
 }

@@ -5,6 +5,6 @@
 #include "jobs/plan/image_set.h"
 
 /* Adds an image for each region whose block is changed. All else is placed. */
-enum wry_outcome settings_edit_apply(const struct images_job *job, const struct target *target);
+struct wry_problem *settings_edit_apply(const struct images_job *job, const struct target *target);
 
 #endif

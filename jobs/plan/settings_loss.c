@@ -139,47 +139,46 @@ static char **name_keys(const struct loss *loss)
     return names;
 }
 
-static enum wry_outcome fail_lost(const struct loss *loss)
+static struct wry_problem *fail_lost(const struct loss *loss)
 {
-    struct wry_problem *problem = &loss->station->problem;
-
-    station_fail(loss->station, WRY_OUTCOME_WRONG,
-                 loss->content ? WRY_PROBLEM_CONTENT_LOST : WRY_PROBLEM_SETTINGS_LOST, NULL);
+    struct wry_problem *problem =
+        problem_new(WRY_OUTCOME_WRONG,
+                    loss->content ? WRY_PROBLEM_CONTENT_LOST : WRY_PROBLEM_SETTINGS_LOST, NULL);
     problem->region = *loss->region;
     problem->names = name_keys(loss);
     memcpy(problem->address, wry_session_board(&loss->station->session)->eui48,
            sizeof problem->address);
-    return problem->outcome;
+    return problem;
 }
 
-static enum wry_outcome check(struct loss *loss, bool firm)
+static struct wry_problem *check(struct loss *loss, bool firm)
 {
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
     if (!find_loss(loss, firm))
-        return loss->station->problem.outcome;
+        return problem;
     if (!is_nothing(loss))
-        outcome = backup_records_each(loss->station, look_in_backup, loss);
-    return outcome == WRY_OUTCOME_DONE && !is_nothing(loss) ? fail_lost(loss) : outcome;
+        problem = backup_records_each(loss->station, look_in_backup, loss);
+    return !problem && !is_nothing(loss) ? fail_lost(loss) : problem;
 }
 
-enum wry_outcome settings_loss_check(struct wry_station *station, const struct wry_plan *plan,
-                                     const struct wry_layout *layout)
+struct wry_problem *settings_loss_check(struct wry_station *station, const struct wry_plan *plan,
+                                        const struct wry_layout *layout)
 {
     bool firm = layout->source != WRY_LAYOUT_SOURCE_USUAL;
-    enum wry_outcome outcome = WRY_OUTCOME_DONE;
+    struct wry_problem *problem = NULL;
 
-    for (uint32_t i = 0; i < layout->table.count && outcome == WRY_OUTCOME_DONE; i++) {
+    for (uint32_t i = 0; i < layout->table.count && !problem; i++) {
         const struct wry_region *region = &layout->table.regions[i];
         if (region->kind != WRY_REGION_SETTINGS ||
             wry_plan_covered(plan, region->offset, region->length) == 0)
             continue;
         struct loss loss = {
             .station = station, .plan = plan, .region = region, .keys = g_ptr_array_new()};
-        outcome = check(&loss, firm);
+        problem = check(&loss, firm);
         g_ptr_array_unref(loss.keys);
         settings_free(loss.now);
         g_free(loss.content);
     }
-    return outcome;
+    return problem;
 }

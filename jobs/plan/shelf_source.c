@@ -6,18 +6,17 @@
 #include "jobs/plan/shelf_items.h"
 #include "wrytograph-host/shelf.h"
 
-static enum wry_outcome fail_with(struct wry_station *station, enum wry_problem_kind kind,
-                                  enum wry_outcome outcome, const char *name,
-                                  const GPtrArray *items)
+static struct wry_problem *fail_with(enum wry_problem_kind kind, enum wry_outcome outcome,
+                                     const char *name, const GPtrArray *items)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+    struct wry_problem *problem = problem_new(outcome, kind, name);
 
-    station_fail(station, outcome, kind, name);
     for (guint i = 0; i < items->len; i++)
         g_ptr_array_add(names, shelf_items_title(g_ptr_array_index(items, i)));
     g_ptr_array_add(names, NULL);
-    station->problem.names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
-    return outcome;
+    problem->names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
+    return problem;
 }
 
 static bool fits(const struct wry_shelf_item *item, const struct target *target)
@@ -41,8 +40,8 @@ static const struct wry_shelf_item *choose(const GPtrArray *fitting)
     return preferred;
 }
 
-enum wry_outcome shelf_source_open(struct wry_station *station, const struct target *target,
-                                   struct image *image, bool must_be_whole)
+struct wry_problem *shelf_source_open(const struct target *target, struct image *image,
+                                      bool must_be_whole)
 {
     const char *name = image->path + strlen(IMAGE_SHELF);
     GError *error = NULL;
@@ -51,7 +50,7 @@ enum wry_outcome shelf_source_open(struct wry_station *station, const struct tar
     g_autoptr(GPtrArray) fitting = g_ptr_array_new();
 
     if (!items)
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     for (guint i = 0; i < items->len; i++) {
         struct wry_shelf_item *item = g_ptr_array_index(items, i);
         if (!shelf_items_is_named(item, name))
@@ -61,18 +60,18 @@ enum wry_outcome shelf_source_open(struct wry_station *station, const struct tar
             g_ptr_array_add(fitting, item);
     }
     if (named->len == 0)
-        return fail_with(station, WRY_PROBLEM_SHELF_NONE, WRY_OUTCOME_USAGE, name, items);
+        return fail_with(WRY_PROBLEM_SHELF_NONE, WRY_OUTCOME_USAGE, name, items);
     if (fitting->len == 0)
-        return fail_with(station, WRY_PROBLEM_SHELF_UNFIT, WRY_OUTCOME_WRONG, name, named);
+        return fail_with(WRY_PROBLEM_SHELF_UNFIT, WRY_OUTCOME_WRONG, name, named);
     const struct wry_shelf_item *item = choose(fitting);
     if (!item)
-        return fail_with(station, WRY_PROBLEM_SHELF_MANY, WRY_OUTCOME_USAGE, name, fitting);
+        return fail_with(WRY_PROBLEM_SHELF_MANY, WRY_OUTCOME_USAGE, name, fitting);
     image->shelf_name = shelf_items_title(item);
     image->facts.from_shelf = image->shelf_name;
     struct image_file *file = image_file_open(item->path, NULL, &error);
     if (!file)
-        return station_fail_system(station, error);
-    enum wry_outcome outcome = image_take_file(station, image, file, must_be_whole);
+        return problem_of_error(error);
+    struct wry_problem *problem = image_take_file(image, file, must_be_whole);
     image->facts.name = image->shelf_name;
-    return outcome;
+    return problem;
 }

@@ -7,7 +7,7 @@
 
 /* Chooses what the image's path names, for this target, and opens it. Several that fit are never
  * guessed among. */
-enum wry_outcome shelf_source_open(struct wry_station *station, const struct target *target,
-                                   struct image *image, bool must_be_whole);
+struct wry_problem *shelf_source_open(const struct target *target, struct image *image,
+                                      bool must_be_whole);
 
 #endif

@@ -74,7 +74,7 @@ bool flash_reader_digest(struct flash_reader *reader, uint32_t offset, uint32_t 
     return reader->status == WRY_OK;
 }
 
-enum wry_outcome flash_reader_fail(const struct flash_reader *reader)
+struct wry_problem *flash_reader_fail(const struct flash_reader *reader)
 {
-    return station_fail_session(reader->station, reader->status);
+    return problem_of_session(reader->station, reader->status);
 }

@@ -25,6 +25,6 @@ bool flash_reader_digest(struct flash_reader *reader, uint32_t offset, uint32_t 
                          uint8_t sha256[WRY_SHA256_SIZE]);
 
 /* The problem of a failed read. */
-enum wry_outcome flash_reader_fail(const struct flash_reader *reader);
+struct wry_problem *flash_reader_fail(const struct flash_reader *reader);
 
 #endif

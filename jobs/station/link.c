@@ -25,7 +25,7 @@ char *open_bench_board_folder(const struct wry_station *station)
     return g_build_filename(folder, station->link + strlen(BENCH), NULL);
 }
 
-static enum wry_outcome open_bench(struct wry_station *station)
+static struct wry_problem *open_bench(struct wry_station *station)
 {
     g_autofree char *folder = bench_folder(station);
     GError *error = NULL;
@@ -33,9 +33,9 @@ static enum wry_outcome open_bench(struct wry_station *station)
     station->bench =
         bench_open(folder, station->link + strlen(BENCH), station->settings.wiring, &error);
     if (!station->bench)
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     station->port = bench_port(station->bench);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* HOST:PORT, with an IPv6 address in brackets. */
@@ -58,41 +58,41 @@ static bool parse_host(const char *text, char **host, uint16_t *port)
 }
 
 /* HOST:PORT?speed=BAUD, the latter for a raw pipe whose far end has a fixed speed. */
-static enum wry_outcome parse_remote(struct wry_station *station, const char *address, char **host,
-                                     struct wry_remote_settings *settings)
+static struct wry_problem *parse_remote(const char *address, char **host,
+                                        struct wry_remote_settings *settings)
 {
     const char *query = strchr(address, '?');
     g_autofree char *place = g_strndup(address, query ? (gsize)(query - address) : strlen(address));
     const char *speed = query && g_str_has_prefix(query, "?speed=") ? strchr(query, '=') + 1 : NULL;
 
     if (!parse_host(place, host, &settings->port))
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_HOST, address);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_HOST, address);
     if (query && (settings->com_port || !speed || !wry_units_parse_speed(speed, &settings->speed)))
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK_SETTING, query);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK_SETTING, query);
     settings->host = *host;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome open_remote(struct wry_station *station, const char *scheme, bool com_port)
+static struct wry_problem *open_remote(struct wry_station *station, const char *scheme,
+                                       bool com_port)
 {
     struct wry_remote_settings settings = {
         .com_port = com_port, .wiring = station->settings.wiring, .stop = station->settings.stop};
     g_autofree char *host = NULL;
     GError *error = NULL;
-    enum wry_outcome outcome =
-        parse_remote(station, station->link + strlen(scheme), &host, &settings);
+    struct wry_problem *problem = parse_remote(station->link + strlen(scheme), &host, &settings);
 
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    if (problem)
+        return problem;
     station->pipe_speed = settings.speed;
     station->remote = wry_remote_open(&settings, &error);
     if (!station->remote)
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     station->port = wry_remote_port(station->remote);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome open_serial(struct wry_station *station)
+static struct wry_problem *open_serial(struct wry_station *station)
 {
     GError *error = NULL;
 
@@ -102,13 +102,13 @@ static enum wry_outcome open_serial(struct wry_station *station)
                                                       .stop = station->settings.stop},
                         &error);
     if (!station->serial)
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     station->port = wry_serial_port(station->serial);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* Without a link: the one USB adapter that is plugged in, if it is the only one. */
-static enum wry_outcome choose_device(struct wry_station *station)
+static struct wry_problem *choose_device(struct wry_station *station)
 {
     g_autoptr(GPtrArray) devices = wry_serial_devices();
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
@@ -121,24 +121,24 @@ static enum wry_outcome choose_device(struct wry_station *station)
         g_ptr_array_add(names, g_strdup(device->description ? device->description : ""));
     }
     if (names->len == 0)
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_LINK, NULL);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_LINK, NULL);
     if (names->len == 2) {
         station->link = g_strdup(g_ptr_array_index(names, 0));
         station_note(station, WRY_NOTE_ONLY_ADAPTER, station->link);
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
-    station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_ADAPTERS, NULL);
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_ADAPTERS, NULL);
     g_ptr_array_add(names, NULL);
-    station->problem.names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
-    return station->problem.outcome;
+    problem->names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
+    return problem;
 }
 
-enum wry_outcome open_link(struct wry_station *station)
+struct wry_problem *open_link(struct wry_station *station)
 {
-    enum wry_outcome outcome = station->link ? WRY_OUTCOME_DONE : choose_device(station);
+    struct wry_problem *problem = station->link ? NULL : choose_device(station);
 
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    if (problem)
+        return problem;
     if (g_str_has_prefix(station->link, BENCH))
         return open_bench(station);
     if (g_str_has_prefix(station->link, RFC2217))
@@ -147,7 +147,7 @@ enum wry_outcome open_link(struct wry_station *station)
         return open_remote(station, TCP, false);
     if (strchr(station->link, '/') && !strstr(station->link, "://"))
         return open_serial(station);
-    return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
+    return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
 }
 
 char *open_adapter_name(const struct wry_station *station)

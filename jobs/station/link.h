@@ -5,7 +5,7 @@
 #include "station_problem.h"
 
 /* Opens station->link, or the only adapter there is. */
-enum wry_outcome open_link(struct wry_station *station);
+struct wry_problem *open_link(struct wry_station *station);
 
 /* A name of the adapter for what is remembered of it; NULL where there is none. Free with g_free.
  */

@@ -82,19 +82,20 @@ void recovery_tell(struct wry_station *station, bool settles)
     journal_close(journal);
 }
 
-static enum wry_outcome open_journal(struct wry_station *station)
+static struct wry_problem *open_journal(struct wry_station *station)
 {
     g_autofree char *folder = journal_folder(station);
     GError *error = NULL;
 
     station->journal = journal_open(folder, station->settings.stop, &error);
     if (station->journal)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     bool stopped = station_stopped(station);
-    station_fail(station, stopped ? WRY_OUTCOME_STOPPED : WRY_OUTCOME_BAD_INPUT,
-                 stopped ? WRY_PROBLEM_JOURNAL_STOPPED : WRY_PROBLEM_NO_JOURNAL, NULL);
-    station->problem.cause = error;
-    return station->problem.outcome;
+    struct wry_problem *problem =
+        problem_new(stopped ? WRY_OUTCOME_STOPPED : WRY_OUTCOME_BAD_INPUT,
+                    stopped ? WRY_PROBLEM_JOURNAL_STOPPED : WRY_PROBLEM_NO_JOURNAL, NULL);
+    problem->cause = error;
+    return problem;
 }
 
 static void tell_address(const struct wry_station *station)
@@ -111,9 +112,9 @@ struct settled {
     GArray *sectors[3]; /* by enum wry_recovered */
 };
 
-static void on_settled(void *context, uint32_t offset, enum wry_recovered outcome)
+static void on_settled(void *context, uint32_t offset, enum wry_recovered problem)
 {
-    add_place(((struct settled *)context)->sectors[outcome], offset, WRY_SECTOR_SIZE);
+    add_place(((struct settled *)context)->sectors[problem], offset, WRY_SECTOR_SIZE);
 }
 
 static void tell_settled(const struct wry_station *station, const struct settled *settled)
@@ -127,7 +128,7 @@ static void tell_settled(const struct wry_station *station, const struct settled
         station_note(station, WRY_NOTE_SET_ASIDE, g_ptr_array_index(aside, i));
 }
 
-static enum wry_outcome settle(struct wry_station *station)
+static struct wry_problem *settle(struct wry_station *station)
 {
     struct settled settled = {{new_places(), new_places(), new_places()}};
     struct wry_recovery_sink sink = {.context = &settled, .sector = on_settled};
@@ -136,16 +137,16 @@ static enum wry_outcome settle(struct wry_station *station)
     tell_settled(station, &settled);
     for (size_t i = 0; i < G_N_ELEMENTS(settled.sectors); i++)
         g_array_unref(settled.sectors[i]);
-    return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);
+    return status == WRY_OK ? NULL : problem_of_session(station, status);
 }
 
-enum wry_outcome recovery_settle(struct wry_station *station)
+struct wry_problem *recovery_settle(struct wry_station *station)
 {
     if (station->journal)
-        return WRY_OUTCOME_DONE;
-    enum wry_outcome outcome = open_journal(station);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+        return NULL;
+    struct wry_problem *problem = open_journal(station);
+    if (problem)
+        return problem;
     tell_address(station);
     journal_set_board(station->journal, board_of(station));
     wry_session_set_journal(&station->session, journal_callbacks(station->journal));
@@ -210,9 +211,9 @@ static enum wry_status look_beside(struct beside *b, uint32_t sector, bool head)
     return status;
 }
 
-enum wry_outcome recovery_look_beside(struct wry_station *station,
-                                      const struct wry_region_table *layout,
-                                      const struct wry_plan *plan)
+struct wry_problem *recovery_look_beside(struct wry_station *station,
+                                         const struct wry_region_table *layout,
+                                         const struct wry_plan *plan)
 {
     g_autoptr(GArray) suspects = new_places();
     struct beside b = {.station = station, .layout = layout, .plan = plan, .suspects = suspects};
@@ -233,9 +234,9 @@ enum wry_outcome recovery_look_beside(struct wry_station *station,
         }
     }
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     station_note_places(station, WRY_NOTE_BLANK_BESIDE, suspects);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* A board that nobody will know again: its content goes into files that a person can find. */

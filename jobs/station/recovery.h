@@ -13,12 +13,12 @@ void recovery_tell(struct wry_station *station, bool settles);
  * Opens the journal, and puts back what a job that was cut on this board put at risk; to be called
  * before the flash is read or written for keeps.
  */
-enum wry_outcome recovery_settle(struct wry_station *station);
+struct wry_problem *recovery_settle(struct wry_station *station);
 
 /* Tells where it is blank beside content, as a job that was cut on another computer leaves it. */
-enum wry_outcome recovery_look_beside(struct wry_station *station,
-                                      const struct wry_region_table *layout,
-                                      const struct wry_plan *plan);
+struct wry_problem *recovery_look_beside(struct wry_station *station,
+                                         const struct wry_region_table *layout,
+                                         const struct wry_plan *plan);
 
 /* Closes the journal; what is still unsettled is told. */
 void recovery_close(struct wry_station *station);

@@ -21,8 +21,8 @@ static bool keep_table(void *context, uint32_t offset, const uint8_t *bytes, siz
 }
 
 /* The region table in the board's flash; *found false when there is no valid one. */
-static enum wry_outcome load_from_board(struct wry_station *station, struct target *target,
-                                        bool *found)
+static struct wry_problem *load_from_board(struct wry_station *station, struct target *target,
+                                           bool *found)
 {
     struct table_bytes table;
     struct wry_writer writer = {.context = &table, .write = keep_table};
@@ -31,62 +31,63 @@ static enum wry_outcome load_from_board(struct wry_station *station, struct targ
 
     *found = false;
     if (!target->on_link || !target->chip || target->chip->table_offset == WRY_NO_OFFSET)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     table.start = target->chip->table_offset;
     enum wry_status status =
         wry_session_read(&station->session, table.start, sizeof table.bytes, &writer);
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     *found = wry_region_table_get(layout, table.bytes, sizeof table.bytes) &&
              wry_layout_check(layout, target->flash_size, &which, &other) == WRY_LAYOUT_FINE;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-static enum wry_outcome load_from_file(struct wry_station *station, struct target *target)
+static struct wry_problem *load_from_file(struct wry_station *station, struct target *target)
 {
     const char *path = station->settings.layout_file;
     struct layout_file file;
     GError *error = NULL;
 
     if (!layout_file_load(path, target->flash_size, &file, &error))
-        return station_fail_system(station, error);
+        return problem_of_error(error);
     if (file.chip && file.chip != target->chip) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path);
-        station->problem.chip = file.chip;
-        return station->problem.outcome;
+        struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path);
+        problem->chip = file.chip;
+        return problem;
     }
     if (file.layout.flash_size > 0 && file.layout.flash_size != target->flash_size) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path);
-        station->problem.found = file.layout.flash_size;
-        station->problem.expected = target->flash_size;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path);
+        problem->found = file.layout.flash_size;
+        problem->expected = target->flash_size;
+        return problem;
     }
     target->layout =
         (struct wry_layout){.source = WRY_LAYOUT_SOURCE_FILE, .file = path, .table = file.layout};
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-enum wry_outcome regions_of_target(struct wry_station *station, struct target *target)
+struct wry_problem *regions_of_target(struct wry_station *station, struct target *target)
 {
     bool found;
 
     if (station->settings.layout_file)
         return load_from_file(station, target);
-    enum wry_outcome outcome = load_from_board(station, target, &found);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    struct wry_problem *problem = load_from_board(station, target, &found);
+    if (problem)
+        return problem;
     target->layout.source = WRY_LAYOUT_SOURCE_BOARD;
     if (found)
-        return WRY_OUTCOME_DONE;
+        return NULL;
     bool usual = target->chip &&
                  wry_layout_built_in(&target->layout.table, target->chip, target->flash_size);
     target->layout.source = usual ? WRY_LAYOUT_SOURCE_USUAL : WRY_LAYOUT_SOURCE_UNKNOWN;
     if (!usual)
         target->layout.table.count = 0;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
-enum wry_outcome regions_of_board(struct wry_station *station, struct target *target)
+struct wry_problem *regions_of_board(struct wry_station *station, struct target *target)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
 
@@ -95,51 +96,52 @@ enum wry_outcome regions_of_board(struct wry_station *station, struct target *ta
     return regions_of_target(station, target);
 }
 
-const struct wry_region *regions_find(struct wry_station *station, const struct target *target,
-                                      const char *name)
+struct wry_problem *regions_find(const struct target *target, const char *name,
+                                 const struct wry_region **region)
 {
     const struct wry_region_table *layout = &target->layout.table;
-    const struct wry_region *region = wry_layout_find(layout, name);
 
-    if (region)
-        return region;
-    station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_REGION, name);
-    station->problem.names = g_new0(char *, layout->count + 1);
+    *region = wry_layout_find(layout, name);
+    if (*region)
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_REGION, name);
+    problem->names = g_new0(char *, layout->count + 1);
     for (uint32_t i = 0; i < layout->count; i++)
-        station->problem.names[i] = g_strdup(layout->regions[i].name);
-    return NULL;
+        problem->names[i] = g_strdup(layout->regions[i].name);
+    return problem;
 }
 
-static enum wry_outcome parse_numbers(struct wry_station *station, const struct target *target,
-                                      const char *text, uint32_t *offset, uint32_t *length)
+static struct wry_problem *parse_numbers(const struct target *target, const char *text,
+                                         uint32_t *offset, uint32_t *length)
 {
     const char *plus = strchr(text, '+');
     g_autofree char *first = g_strndup(text, (gsize)(plus - text));
 
     if (!wry_units_parse_offset(first, offset) || !wry_units_parse_size(plus + 1, length) ||
         *length == 0)
-        return station_fail(station, WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, text);
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, text);
     if (*offset < target->flash_size && *length <= target->flash_size - *offset)
-        return WRY_OUTCOME_DONE;
-    station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_PART_BEYOND, text);
-    station->problem.expected = target->flash_size;
-    return station->problem.outcome;
+        return NULL;
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_PART_BEYOND, text);
+    problem->expected = target->flash_size;
+    return problem;
 }
 
-enum wry_outcome regions_parse_part(struct wry_station *station, const struct target *target,
-                                    const char *text, uint32_t *offset, uint32_t *length)
+struct wry_problem *regions_parse_part(const struct target *target, const char *text,
+                                       uint32_t *offset, uint32_t *length)
 {
     if (strcmp(text, "all") == 0) {
         *offset = 0;
         *length = target->flash_size;
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
     if (strchr(text, '+'))
-        return parse_numbers(station, target, text, offset, length);
-    const struct wry_region *region = regions_find(station, target, text);
-    if (!region)
-        return station->problem.outcome;
+        return parse_numbers(target, text, offset, length);
+    const struct wry_region *region;
+    struct wry_problem *problem = regions_find(target, text, &region);
+    if (problem)
+        return problem;
     *offset = region->offset;
     *length = region->length;
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }

@@ -16,17 +16,17 @@ struct target {
  * The board's flash, with its layout: from the station's layout file, else from the region table in
  * the flash, else the one the chip is delivered with. The station is connected.
  */
-enum wry_outcome regions_of_board(struct wry_station *station, struct target *target);
+struct wry_problem *regions_of_board(struct wry_station *station, struct target *target);
 
 /* The same for a flash that is described: chip and size are filled in, the layout is not. */
-enum wry_outcome regions_of_target(struct wry_station *station, struct target *target);
+struct wry_problem *regions_of_target(struct wry_station *station, struct target *target);
 
-/* The region of that name; NULL after a failure that lists the names there are. */
-const struct wry_region *regions_find(struct wry_station *station, const struct target *target,
-                                      const char *name);
+/* The region of that name. A failure lists the names there are; *region is NULL then. */
+struct wry_problem *regions_find(const struct target *target, const char *name,
+                                 const struct wry_region **region);
 
 /* "all", a region's name, or OFFSET+LENGTH. */
-enum wry_outcome regions_parse_part(struct wry_station *station, const struct target *target,
-                                    const char *text, uint32_t *offset, uint32_t *length);
+struct wry_problem *regions_parse_part(const struct target *target, const char *text,
+                                       uint32_t *offset, uint32_t *length);
 
 #endif

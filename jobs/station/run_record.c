@@ -20,9 +20,6 @@ struct run_record {
     bool done_before;     /* it needed nothing */
     bool touched, failed; /* failed: it cannot be written, and that was told */
     uint64_t begun;       /* us on the link's clock */
-    JsonArray *steps;
-    uint64_t step_begun, step_bytes;
-    uint64_t step_from; /* bytes before it */
 };
 
 static void tell_failure(struct wry_station *station, const GError *error)
@@ -64,7 +61,6 @@ void run_record_begin(struct wry_station *station, const char *kind)
     struct run_record *r = station->run_record = g_new0(struct run_record, 1);
     r->depth = 1;
     r->run = ledger_run_new(kind);
-    r->steps = json_array_new();
     r->run->link = g_strdup(station->link);
     r->begun = station_now(station);
 }
@@ -115,22 +111,6 @@ static void replace(char **member, char *text)
     *member = text;
 }
 
-void run_record_step(struct wry_station *station, const char *step)
-{
-    struct run_record *r = station->run_record;
-
-    if (!r)
-        return;
-    JsonObject *object = json_object_new();
-    json_object_set_string_member(object, "step", step);
-    json_object_set_string_member(object, "outcome", "running");
-    json_array_add_object_element(r->steps, object);
-    r->step_begun = station_now(station);
-    r->step_from = (uint64_t)r->run->bytes;
-    replace(&r->run->steps, to_text(r->steps));
-    note(station);
-}
-
 static double seconds_since(struct wry_station *station, uint64_t begun)
 {
     uint64_t now = station_now(station);
@@ -148,24 +128,41 @@ static const char *outcome_name(enum wry_outcome outcome)
                                             : "failed";
 }
 
-void run_record_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped)
+static void add_step(JsonArray *list, const struct wry_run_step_done *step, bool runs)
+{
+    JsonObject *object = json_object_new();
+
+    json_object_set_string_member(object, "step", wry_run_step_name(step->step));
+    json_object_set_string_member(object, "outcome",
+                                  runs            ? "running"
+                                  : step->skipped ? "not needed"
+                                                  : outcome_name(step->outcome));
+    if (!runs) {
+        /* To the millisecond: more is noise. */
+        json_object_set_double_member(object, "seconds",
+                                      (double)(int64_t)(step->seconds * 1000) / 1000);
+        json_object_set_int_member(object, "bytes", (gint64)step->bytes);
+    }
+    json_array_add_object_element(list, object);
+}
+
+void run_record_steps(struct wry_station *station, const GArray *steps, bool goes_on)
 {
     struct run_record *r = station->run_record;
-    guint count = r ? json_array_get_length(r->steps) : 0;
+    JsonArray *list = json_array_new();
 
-    if (count == 0)
-        return;
-    JsonObject *object = json_array_get_object_element(r->steps, count - 1);
-    json_object_set_string_member(object, "outcome",
-                                  skipped ? "not needed" : outcome_name(outcome));
-    /* To the millisecond: more is noise. */
-    json_object_set_double_member(
-        object, "seconds", (double)(int64_t)(seconds_since(station, r->step_begun) * 1000) / 1000);
-    json_object_set_int_member(object, "bytes", r->run->bytes - (gint64)r->step_from);
-    if (outcome != WRY_OUTCOME_DONE)
-        replace(&r->run->failed_at, g_strdup(json_object_get_string_member(object, "step")));
-    replace(&r->run->steps, to_text(r->steps));
-    note(station);
+    for (guint i = 0; r && i < steps->len; i++) {
+        const struct wry_run_step_done *step = &g_array_index(steps, struct wry_run_step_done, i);
+        bool runs = goes_on && i + 1 == steps->len;
+        add_step(list, step, runs);
+        if (!runs && step->outcome != WRY_OUTCOME_DONE)
+            replace(&r->run->failed_at, g_strdup(wry_run_step_name(step->step)));
+    }
+    if (r) {
+        replace(&r->run->steps, to_text(list));
+        note(station);
+    }
+    json_array_unref(list);
 }
 
 void run_record_bytes(struct wry_station *station, uint64_t bytes)
@@ -263,10 +260,9 @@ void run_record_heard(struct wry_station *station, const char *text)
 }
 
 /* What a failure heard stands in its facts. */
-static void take_problem(struct wry_station *station)
+static void take_problem(struct wry_station *station, const struct wry_problem *problem)
 {
     struct run_record *r = station->run_record;
-    const struct wry_problem *problem = &station->problem;
 
     if (problem->evidence.last_line && !r->run->heard)
         run_record_heard(station, problem->evidence.last_line);
@@ -289,39 +285,38 @@ static void tell_about_server(struct wry_station *station)
         station_note(station, WRY_NOTE_LEDGER_EXPOSED, wry_ledger_name(ledger));
 }
 
-static void write_end(struct wry_station *station, enum wry_outcome outcome)
+static void write_end(struct wry_station *station, const struct wry_problem *problem)
 {
     struct run_record *r = station->run_record;
     g_autoptr(GError) error = NULL;
 
+    enum wry_outcome outcome = problem ? problem->outcome : WRY_OUTCOME_DONE;
     replace(&r->run->outcome,
-            g_strdup(outcome == WRY_OUTCOME_DONE && r->done_before ? "done before"
-                                                                   : outcome_name(outcome)));
+            g_strdup(!problem && r->done_before ? "done before" : outcome_name(outcome)));
     replace(&r->run->ended, ledger_now());
     r->run->exit_code = outcome;
     r->run->seconds = seconds_since(station, r->begun);
-    if (outcome != WRY_OUTCOME_DONE)
-        take_problem(station);
-    if (outcome != WRY_OUTCOME_DONE && !r->run->failed_at)
+    if (problem)
+        take_problem(station, problem);
+    if (problem && !r->run->failed_at)
         replace(&r->run->failed_at, g_strdup(r->run->board ? r->run->kind : "connect"));
     if (!r->failed && !ledger_end(station->settings.ledger, r->run, &error))
         tell_failure(station, error);
     tell_about_server(station);
 }
 
-enum wry_outcome run_record_end(struct wry_station *station, enum wry_outcome outcome)
+struct wry_problem *run_record_end(struct wry_station *station, struct wry_problem *problem)
 {
     struct run_record *r = station->run_record;
 
     if (!r || --r->depth > 0)
-        return outcome;
+        return problem;
     if (r->touched)
-        write_end(station, outcome);
-    json_array_unref(r->steps);
+        write_end(station, problem);
     wry_ledger_run_free(r->run);
     g_free(r);
     station->run_record = NULL;
-    return outcome;
+    return problem;
 }
 
 void run_record_done_before(struct wry_station *station, const char *when)

@@ -1,34 +1,32 @@
 /*
  * What is put on record of a job: one row of the ledger, from when the board is called until the
- * outcome. A job within another, as in a card, adds to the row of that one.
+ * problem. A job within another, as in a card, adds to the row of that one.
  *
  *     run_record_begin(station, "write");
- *     enum wry_outcome outcome = write_images(…);
- *     return run_record_end(station, outcome);
+ *     struct wry_problem *problem = write_images(…);
+ *     return run_record_end(station, problem);
  */
 #ifndef WRY_JOBS_RECORDING_H
 #define WRY_JOBS_RECORDING_H
 
 #include "station_problem.h"
-#include "wrytograph-host/jobs.h"
+#include "wrytograph-host/card.h"
 #include "wrytograph-host/ledger.h"
 
 struct run_record;
 
 /* kind: as struct wry_ledger_run has it. Nothing is written yet; without a ledger, never. */
 void run_record_begin(struct wry_station *station, const char *kind);
-/* Returns outcome. */
-enum wry_outcome run_record_end(struct wry_station *station, enum wry_outcome outcome);
+/* Returns problem, of which the row gets the words. */
+struct wry_problem *run_record_end(struct wry_station *station, struct wry_problem *problem);
 
 /* The board is called now: from here on there is a row. */
 void run_record_touch(struct wry_station *station);
 /* The board has answered. */
 void run_record_board(struct wry_station *station);
 
-/* A step of a card, named as the ledger has it. */
-void run_record_step(struct wry_station *station, const char *step);
-/* skipped: it was not needed. */
-void run_record_step_end(struct wry_station *station, enum wry_outcome outcome, bool skipped);
+/* The steps of a card so far: struct wry_run_step_done. goes_on: the last of them is being done. */
+void run_record_steps(struct wry_station *station, const GArray *steps, bool goes_on);
 
 /* Bytes of content that were written or read. */
 void run_record_bytes(struct wry_station *station, uint64_t bytes);

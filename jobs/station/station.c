@@ -37,7 +37,7 @@ void wry_station_free(struct wry_station *station)
     recovery_close(station);
     known_content_close(station);
     close_link(station);
-    station_begin(station); /* frees the problem */
+    station_begin_call(station); /* frees the problem */
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
     pack_free(station->pack);
@@ -51,14 +51,14 @@ void wry_station_free(struct wry_station *station)
 
 enum wry_outcome wry_station_open(struct wry_station *station)
 {
-    station_begin(station);
-    return station->port ? WRY_OUTCOME_DONE : open_link(station);
+    station_begin_call(station);
+    return station_end_call(station, station->port ? NULL : open_link(station));
 }
 
 enum wry_outcome wry_station_connect(struct wry_station *station)
 {
-    station_begin(station);
-    return board_connect(station, false);
+    station_begin_call(station);
+    return station_end_call(station, board_connect(station, false));
 }
 
 const struct wry_problem *wry_station_problem(const struct wry_station *station)

@@ -101,26 +101,28 @@ enum wry_status board_call(struct wry_station *station, const struct wry_session
     return status;
 }
 
-static enum wry_outcome check_expected(struct wry_station *station)
+static struct wry_problem *check_expected(struct wry_station *station)
 {
     const struct wry_station_settings *settings = &station->settings;
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
 
     if (settings->expect_chip && chip != settings->expect_chip) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL);
-        station->problem.chip = settings->expect_chip;
-        station->problem.found_chip = chip;
-        station->problem.chip_code = board->chip_code;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL);
+        problem->chip = settings->expect_chip;
+        problem->found_chip = chip;
+        problem->chip_code = board->chip_code;
+        return problem;
     }
     if (settings->expect_flash > 0 && board->capacity != settings->expect_flash) {
-        station_fail(station, WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL);
-        station->problem.expected = settings->expect_flash;
-        station->problem.found = board->capacity;
-        return station->problem.outcome;
+        struct wry_problem *problem =
+            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL);
+        problem->expected = settings->expect_flash;
+        problem->found = board->capacity;
+        return problem;
     }
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* Why it is no faster, and so that the next command need not find out again. */
@@ -138,15 +140,15 @@ static void tell_speed(const struct wry_station *station, const char *adapter, u
                                         .speed = session->speed});
 }
 
-enum wry_outcome board_connect(struct wry_station *station, bool settles)
+struct wry_problem *board_connect(struct wry_station *station, bool settles)
 {
     if (station->connected) {
         run_record_board(station);
-        return WRY_OUTCOME_DONE;
+        return NULL;
     }
-    enum wry_outcome outcome = station->port ? WRY_OUTCOME_DONE : open_link(station);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    struct wry_problem *problem = station->port ? NULL : open_link(station);
+    if (problem)
+        return problem;
     run_record_touch(station);
     struct wry_session_config config = board_config(station);
     g_autofree char *adapter = open_adapter_name(station);
@@ -154,18 +156,18 @@ enum wry_outcome board_connect(struct wry_station *station, bool settles)
         config.likely_speed = adapter_speeds_find(adapter);
     enum wry_status status = board_call(station, &config);
     if (status != WRY_OK)
-        return station_fail_session(station, status);
+        return problem_of_session(station, status);
     tell_speed(station, adapter, config.likely_speed);
     /* Also a board that is not the one expected was here. */
     run_record_board(station);
-    outcome = check_expected(station);
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    problem = check_expected(station);
+    if (problem)
+        return problem;
     station->connected = true;
     if (station->settings.board)
         station->settings.board(station->settings.context, station);
     recovery_tell(station, settles);
-    return WRY_OUTCOME_DONE;
+    return NULL;
 }
 
 /* Also a board that is not the one expected is left as it should be. */

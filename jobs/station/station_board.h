@@ -6,7 +6,7 @@
 
 /* Connects unless that was done. settles: the job puts back what a cut one left, so that it need
  * not be told. */
-enum wry_outcome board_connect(struct wry_station *station, bool settles);
+struct wry_problem *board_connect(struct wry_station *station, bool settles);
 
 /* What the settings make of a session. */
 struct wry_session_config board_config(struct wry_station *station);

@@ -48,22 +48,49 @@ static void clear(struct wry_problem *problem)
     memset(problem, 0, sizeof *problem);
 }
 
-void station_begin(struct wry_station *station)
+struct wry_problem *problem_new(enum wry_outcome outcome, enum wry_problem_kind kind,
+                                const char *subject)
+{
+    struct wry_problem *problem = g_new0(struct wry_problem, 1);
+
+    problem->kind = kind;
+    problem->outcome = outcome;
+    problem->subject = g_strdup(subject);
+    return problem;
+}
+
+void problem_free(struct wry_problem *problem)
+{
+    if (!problem)
+        return;
+    clear(problem);
+    g_free(problem);
+}
+
+void station_begin_call(struct wry_station *station)
 {
     clear(&station->problem);
 }
 
-enum wry_outcome station_fail(struct wry_station *station, enum wry_outcome outcome,
-                              enum wry_problem_kind kind, const char *subject)
+enum wry_outcome station_end_call(struct wry_station *station, struct wry_problem *problem)
 {
-    struct wry_problem *problem = &station->problem;
-    char *kept = g_strdup(subject); /* it may be the old problem's */
+    clear(&station->problem);
+    if (problem)
+        station->problem = *problem;
+    g_free(problem);
+    return station->problem.outcome;
+}
 
-    clear(problem);
-    problem->kind = kind;
-    problem->outcome = outcome;
-    problem->subject = kept;
-    return outcome;
+struct wry_problem *station_take_problem(struct wry_station *station)
+{
+    struct wry_problem *problem = NULL;
+
+    if (station->problem.kind != WRY_PROBLEM_NONE) {
+        problem = g_new(struct wry_problem, 1);
+        *problem = station->problem;
+        memset(&station->problem, 0, sizeof station->problem);
+    }
+    return problem;
 }
 
 static enum wry_outcome outcome_of_error(const GError *error)
@@ -82,11 +109,18 @@ static enum wry_outcome outcome_of_error(const GError *error)
                                                                            : WRY_OUTCOME_BAD_INPUT;
 }
 
-enum wry_outcome station_fail_system(struct wry_station *station, GError *error)
+struct wry_problem *problem_of_cause(enum wry_outcome outcome, enum wry_problem_kind kind,
+                                     GError *cause)
 {
-    station_fail(station, outcome_of_error(error), WRY_PROBLEM_SYSTEM, NULL);
-    station->problem.cause = error;
-    return station->problem.outcome;
+    struct wry_problem *problem = problem_new(outcome, kind, NULL);
+
+    problem->cause = cause;
+    return problem;
+}
+
+struct wry_problem *problem_of_error(GError *error)
+{
+    return problem_of_cause(outcome_of_error(error), WRY_PROBLEM_SYSTEM, error);
 }
 
 static enum wry_outcome outcome_of_status(enum wry_status status)
@@ -127,14 +161,14 @@ static enum wry_outcome outcome_of_status(enum wry_status status)
 }
 
 /* In the middle of a job, before the next erase. */
-static enum wry_outcome fail_journal(struct wry_station *station)
+static struct wry_problem *problem_of_journal(struct wry_station *station)
 {
     if (station_stopped(station))
-        return station_fail(station, WRY_OUTCOME_STOPPED, WRY_PROBLEM_ERASE_STOPPED, NULL);
-    station_fail(station, WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_JOURNAL_FAILED,
-                 journal_path(station->journal));
-    station->problem.other = g_strdup(journal_problem(station->journal));
-    return station->problem.outcome;
+        return problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_ERASE_STOPPED, NULL);
+    struct wry_problem *problem = problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_JOURNAL_FAILED,
+                                              journal_path(station->journal));
+    problem->other = g_strdup(journal_problem(station->journal));
+    return problem;
 }
 
 void station_mask_evidence(const struct wry_station *station, struct wry_evidence *evidence)
@@ -150,14 +184,14 @@ void station_mask_evidence(const struct wry_station *station, struct wry_evidenc
     evidence->last_line = diagnosis_last_line((const uint8_t *)masked->str, masked->len);
 }
 
-enum wry_outcome station_fail_session(struct wry_station *station, enum wry_status status)
+struct wry_problem *problem_of_session(struct wry_station *station, enum wry_status status)
 {
     const struct wry_session *session = &station->session;
-    struct wry_problem *problem = &station->problem;
 
     if (status == WRY_JOURNAL_FAILED && station->journal)
-        return fail_journal(station);
-    station_fail(station, outcome_of_status(status), WRY_PROBLEM_SESSION, station->link);
+        return problem_of_journal(station);
+    struct wry_problem *problem =
+        problem_new(outcome_of_status(status), WRY_PROBLEM_SESSION, station->link);
     problem->status = status;
     problem->fault = session->fault;
     problem->speed = session->speed;
@@ -167,7 +201,7 @@ enum wry_outcome station_fail_session(struct wry_station *station, enum wry_stat
     else
         wry_evidence_take(&problem->evidence, session);
     station_mask_evidence(station, &problem->evidence);
-    return problem->outcome;
+    return problem;
 }
 
 uint64_t station_now(const struct wry_station *station)

@@ -4,21 +4,35 @@
 
 #include "jobs/station/station_state.h"
 
-/* Every public call begins with this. */
-void station_begin(struct wry_station *station);
-
 /*
- * Sets the problem and returns the outcome. subject may be NULL; the caller fills in further facts
- * afterwards.
+ * Failing. A call that can fail returns a problem, which its caller passes on, completes with
+ * further facts, or frees; NULL: it has not failed. A public call hands the problem to the station,
+ * where wry_station_problem finds it.
  */
-enum wry_outcome station_fail(struct wry_station *station, enum wry_outcome outcome,
-                              enum wry_problem_kind kind, const char *subject);
+
+/* subject may be NULL. */
+struct wry_problem *problem_new(enum wry_outcome outcome, enum wry_problem_kind kind,
+                                const char *subject);
+/* NULL is fine. */
+void problem_free(struct wry_problem *problem);
 
 /* Takes over the error of a port, a bench or a file. */
-enum wry_outcome station_fail_system(struct wry_station *station, GError *error);
+struct wry_problem *problem_of_error(GError *error);
+
+/* Likewise; kind and outcome are given. */
+struct wry_problem *problem_of_cause(enum wry_outcome outcome, enum wry_problem_kind kind,
+                                     GError *cause);
 
 /* From the session's fault. */
-enum wry_outcome station_fail_session(struct wry_station *station, enum wry_status status);
+struct wry_problem *problem_of_session(struct wry_station *station, enum wry_status status);
+
+/* Every public call begins with this, and ends with the other: it takes the problem over, and
+ * returns its outcome. */
+void station_begin_call(struct wry_station *station);
+enum wry_outcome station_end_call(struct wry_station *station, struct wry_problem *problem);
+
+/* What a public call has left there, for a job that is made of others; NULL: it has not failed. */
+struct wry_problem *station_take_problem(struct wry_station *station);
 
 /* What was heard of the board, without the secrets of this job. */
 void station_mask_evidence(const struct wry_station *station, struct wry_evidence *evidence);

@@ -27,15 +27,15 @@ struct wry_done write_common_done(const struct write_common *work)
     };
 }
 
-enum wry_outcome write_common_write(const struct write_common *work, enum wry_phase step,
-                                    const struct wry_planned *planned, struct wry_done *done)
+struct wry_problem *write_common_write(const struct write_common *work, enum wry_phase step,
+                                       const struct wry_planned *planned, struct wry_done *done)
 {
     struct wry_station *station = work->station;
     uint64_t begun = station_now(station);
-    enum wry_outcome outcome = recovery_settle(station);
+    struct wry_problem *problem = recovery_settle(station);
 
-    if (outcome != WRY_OUTCOME_DONE)
-        return outcome;
+    if (problem)
+        return problem;
     known_content_begin(station);
     station_step(station, step);
     station->session.config.every_sector = planned->every_sector;
@@ -48,5 +48,5 @@ enum wry_outcome write_common_write(const struct write_common *work, enum wry_ph
     /* The session counts these anew with each write. */
     done->sectors_written = station->session.stats.sectors_written;
     done->sectors_left = station->session.stats.sectors_left;
-    return status == WRY_OK ? WRY_OUTCOME_DONE : station_fail_session(station, status);
+    return status == WRY_OK ? NULL : problem_of_session(station, status);
 }

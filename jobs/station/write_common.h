@@ -18,7 +18,7 @@ void write_common_begin(struct write_common *work, struct wry_station *station);
 struct wry_done write_common_done(const struct write_common *work);
 
 /* Makes good what a cut job left, and then makes the flash hold what the plan says. */
-enum wry_outcome write_common_write(const struct write_common *work, enum wry_phase step,
-                                    const struct wry_planned *planned, struct wry_done *done);
+struct wry_problem *write_common_write(const struct write_common *work, enum wry_phase step,
+                                       const struct wry_planned *planned, struct wry_done *done);
 
 #endif

@@ -70,3 +70,13 @@ char *wry_flash_limit_text(uint8_t limit, uint64_t erase_least)
         return g_strdup_printf("its loader gives a reason that is not known here (%u)", limit);
     }
 }
+
+static const char *const step_names[] = {
+    [WRY_RUN_CONNECT] = "connect", [WRY_RUN_CHECK] = "check", [WRY_RUN_BACKUP] = "backup",
+    [WRY_RUN_ERASE] = "erase",     [WRY_RUN_WRITE] = "write", [WRY_RUN_VERIFY] = "verify",
+    [WRY_RUN_START] = "start"};
+
+const char *wry_run_step_name(enum wry_run_step step)
+{
+    return (size_t)step < G_N_ELEMENTS(step_names) ? step_names[step] : "unknown";
+}

@@ -10,9 +10,9 @@
 #include "store/file/error.h"
 #include "store/file/file_cache.h"
 #include "store/file/spool.h"
+#include "wrytograph-host/inspect.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph/message.h"
-#include "wrytograph-host/inspect.h"
 
 enum {
     PIECE = 65536,

@@ -9,7 +9,7 @@
 #member, kind, offsetof(struct wry_ledger_run, member)                                     \
     }
 
-const struct wry_ledger_column wry_ledger_columns[WRY_LEDGER_COLUMNS] = {
+const struct wry_ledger_column ledger_columns[LEDGER_COLUMNS] = {
     COLUMN(WRY_LEDGER_TEXT, id),
     COLUMN(WRY_LEDGER_TEXT, kind),
     COLUMN(WRY_LEDGER_TIME, began),
@@ -58,9 +58,9 @@ void wry_ledger_run_free(struct wry_ledger_run *run)
 {
     if (!run)
         return;
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
-        if (is_text(&wry_ledger_columns[i]))
-            g_free(*ledger_text(run, &wry_ledger_columns[i]));
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        if (is_text(&ledger_columns[i]))
+            g_free(*ledger_text(run, &ledger_columns[i]));
     }
     g_free(run);
 }
@@ -128,6 +128,11 @@ void ledger_take_value(struct wry_ledger_run *run, const struct wry_ledger_colum
     *ledger_text(run, column) = copy;
 }
 
+const struct wry_ledger_column *wry_ledger_column_at(size_t n)
+{
+    return n < LEDGER_COLUMNS ? &ledger_columns[n] : NULL;
+}
+
 GPtrArray *ledger_runs_new(void)
 {
     return g_ptr_array_new_with_free_func((GDestroyNotify)wry_ledger_run_free);
@@ -137,9 +142,9 @@ struct wry_ledger_run *wry_ledger_run_copy(const struct wry_ledger_run *run)
 {
     struct wry_ledger_run *copy = g_new0(struct wry_ledger_run, 1);
 
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
-        g_autofree char *value = wry_ledger_run_value(run, &wry_ledger_columns[i]);
-        ledger_take_value(copy, &wry_ledger_columns[i], value);
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        g_autofree char *value = wry_ledger_run_value(run, &ledger_columns[i]);
+        ledger_take_value(copy, &ledger_columns[i], value);
     }
     return copy;
 }
@@ -154,8 +159,8 @@ char *ledger_column_names(void)
 {
     GString *names = g_string_new(NULL);
 
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++)
-        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", wry_ledger_columns[i].name);
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++)
+        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "", ledger_columns[i].name);
     return g_string_free(names, FALSE);
 }
 
@@ -169,8 +174,8 @@ char *ledger_read_names(bool brief, const char *stamp)
 {
     GString *names = g_string_new(NULL);
 
-    for (size_t i = 0; i < WRY_LEDGER_COLUMNS; i++) {
-        const struct wry_ledger_column *column = &wry_ledger_columns[i];
+    for (size_t i = 0; i < LEDGER_COLUMNS; i++) {
+        const struct wry_ledger_column *column = &ledger_columns[i];
         g_auto(GStrv) parts =
             g_strsplit(stamp && column->type == WRY_LEDGER_TIME ? stamp : "%s", "%s", 2);
         if (i > 0)

@@ -4,6 +4,12 @@
 
 #include "wrytograph-host/ledger.h"
 
+enum {
+    LEDGER_COLUMNS = 27,
+};
+
+extern const struct wry_ledger_column ledger_columns[LEDGER_COLUMNS];
+
 /* Of a text column. */
 char **ledger_text(struct wry_ledger_run *run, const struct wry_ledger_column *column);
 

@@ -113,9 +113,9 @@ static char *put_statement(void)
     GString *text = g_string_new(NULL);
 
     g_string_append_printf(text, "INSERT INTO run (%s) VALUES (", names);
-    for (int i = 0; i < WRY_LEDGER_COLUMNS; i++)
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
         g_string_append_printf(text, "%s$%d::%s", i > 0 ? ", " : "", i + 1,
-                               i == 0 ? "uuid" : casts[wry_ledger_columns[i].type]);
+                               i == 0 ? "uuid" : casts[ledger_columns[i].type]);
     g_string_append(text, ") ON CONFLICT (id) DO NOTHING");
     return g_string_free(text, FALSE);
 }
@@ -123,13 +123,13 @@ static char *put_statement(void)
 static bool put_one(struct postgres *server, const char *text, const struct wry_ledger_run *row,
                     GError **error)
 {
-    char *values[WRY_LEDGER_COLUMNS];
+    char *values[LEDGER_COLUMNS];
 
-    for (int i = 0; i < WRY_LEDGER_COLUMNS; i++)
-        values[i] = wry_ledger_run_value(row, &wry_ledger_columns[i]);
-    bool good = postgres_put(server, text, WRY_LEDGER_COLUMNS, (const char *const *)values,
-                             ANSWER_TIME, error);
-    for (int i = 0; i < WRY_LEDGER_COLUMNS; i++)
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        values[i] = wry_ledger_run_value(row, &ledger_columns[i]);
+    bool good =
+        postgres_put(server, text, LEDGER_COLUMNS, (const char *const *)values, ANSWER_TIME, error);
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
         g_free(values[i]);
     return good;
 }
@@ -174,8 +174,8 @@ static bool take_row(void *context, const PGresult *result)
     const struct visit *visit = context;
     struct wry_ledger_run *row = g_new0(struct wry_ledger_run, 1);
 
-    for (int i = 0; i < WRY_LEDGER_COLUMNS; i++)
-        ledger_take_value(row, &wry_ledger_columns[i],
+    for (int i = 0; i < LEDGER_COLUMNS; i++)
+        ledger_take_value(row, &ledger_columns[i],
                           PQgetisnull(result, 0, i) ? NULL : PQgetvalue(result, 0, i));
     bool more = visit->take(visit->context, row);
     wry_ledger_run_free(row);
@@ -197,8 +197,8 @@ bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledge
     if (filter->most > 0)
         g_string_append_printf(text, " LIMIT %u", filter->most);
     bool good = postgres_each(ledger->server, text->str, (int)where.values->len,
-                              (const char *const *)where.values->pdata, WRY_LEDGER_COLUMNS,
-                              ANSWER_TIME, take_row, &visit, error);
+                              (const char *const *)where.values->pdata, LEDGER_COLUMNS, ANSWER_TIME,
+                              take_row, &visit, error);
     ledger_where_clear(&where);
     return good;
 }

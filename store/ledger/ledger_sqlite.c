@@ -63,7 +63,7 @@ static char *put_statement(void)
 
     g_string_append_printf(text, "INSERT OR REPLACE INTO run (%s, process, waiting) VALUES (",
                            names);
-    for (int i = 1; i <= WRY_LEDGER_COLUMNS + 2; i++)
+    for (int i = 1; i <= LEDGER_COLUMNS + 2; i++)
         g_string_append_printf(text, "%s?%d", i > 1 ? ", " : "", i);
     g_string_append_c(text, ')');
     return g_string_free(text, FALSE);
@@ -75,14 +75,14 @@ bool ledger_sqlite_put(struct ledger_sqlite *lite, const struct wry_ledger_run *
     g_autofree char *text = put_statement();
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
 
-    for (int i = 0; i < WRY_LEDGER_COLUMNS && statement; i++) {
-        char *value = wry_ledger_run_value(run, &wry_ledger_columns[i]);
+    for (int i = 0; i < LEDGER_COLUMNS && statement; i++) {
+        char *value = wry_ledger_run_value(run, &ledger_columns[i]);
         sqlite3_bind_text(statement, i + 1, value, -1, SQLITE_TRANSIENT);
         g_free(value);
     }
     if (statement) {
-        sqlite3_bind_text(statement, WRY_LEDGER_COLUMNS + 1, process, -1, SQLITE_TRANSIENT);
-        sqlite3_bind_int(statement, WRY_LEDGER_COLUMNS + 2, waiting);
+        sqlite3_bind_text(statement, LEDGER_COLUMNS + 1, process, -1, SQLITE_TRANSIENT);
+        sqlite3_bind_int(statement, LEDGER_COLUMNS + 2, waiting);
     }
     return database_run(lite->db, statement, error);
 }
@@ -127,13 +127,13 @@ bool ledger_sqlite_find_cut(struct ledger_sqlite *lite, const char *computer, GE
  * belong to made. */
 static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run, GPtrArray *made)
 {
-    for (int i = 0; i < WRY_LEDGER_COLUMNS; i++) {
+    for (int i = 0; i < LEDGER_COLUMNS; i++) {
         const char *text = (const char *)sqlite3_column_text(statement, i);
         if (text && !g_utf8_validate(text, -1, NULL)) {
             g_ptr_array_add(made, g_utf8_make_valid(text, -1));
             text = g_ptr_array_index(made, made->len - 1);
         }
-        ledger_lend_value(run, &wry_ledger_columns[i], text);
+        ledger_lend_value(run, &ledger_columns[i], text);
     }
 }
 

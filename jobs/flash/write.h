@@ -1,0 +1,16 @@
+/* Writing what was planned, for jobs that plan in a step of their own. */
+#ifndef WRY_JOBS_WRITE_H
+#define WRY_JOBS_WRITE_H
+
+#include "jobs/plan/plan_build.h"
+#include "jobs/station/write_common.h"
+
+/*
+ * The second half of wry_station_write. job has been planned, with held and planned in result; the
+ * images stay open until then, so that a file that changes meanwhile is noticed. work counts from
+ * its beginning.
+ */
+struct wry_problem *write_planned(const struct images_job *job, const struct write_common *work,
+                                  struct wry_write_result *result);
+
+#endif
