@@ -7,11 +7,6 @@
 #include <unistd.h>
 #include <yaml.h>
 
-GQuark wry_text_file_error_quark(void)
-{
-    return g_quark_from_static_string("wrytograph-text-file");
-}
-
 static void fail(GError **error, enum wry_text_file_error code, const char *path, const char *what)
 {
     g_set_error(error, WRY_TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);

@@ -3,7 +3,6 @@
 find_package(PkgConfig REQUIRED)
 pkg_check_modules(GLIB REQUIRED IMPORTED_TARGET glib-2.0 gio-2.0)
 pkg_check_modules(JSON REQUIRED IMPORTED_TARGET json-glib-1.0)
-pkg_check_modules(CYAML REQUIRED IMPORTED_TARGET libcyaml)
 pkg_check_modules(SERIALPORT REQUIRED IMPORTED_TARGET libserialport)
 pkg_check_modules(TELNET REQUIRED IMPORTED_TARGET libtelnet)
 pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
@@ -17,7 +16,7 @@ pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
 find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
 find_library(CSV csv REQUIRED)
-set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::CYAML PkgConfig::SERIALPORT
+set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
     PkgConfig::ZLIB PkgConfig::MAGIC PkgConfig::ARCHIVE PkgConfig::SODIUM PkgConfig::PQ PkgConfig::QRENCODE ${DIVSUFSORT} ${CSV})
 
@@ -35,12 +34,12 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
 set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c
+    base/error.c base/file_lock.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench_boards.c ports/bench/bench_folder.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c store/text/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c store/text/yaml_text.c
+    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
     store/file/atomic_file.c store/file/spool.c 
     jobs/words/error_words.c jobs/words/fact_words.c jobs/words/finding_words.c jobs/words/note_words.c
     jobs/words/problem_facts.c jobs/words/problem_table.c jobs/words/problem_words.c jobs/words/template.c

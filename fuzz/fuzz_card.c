@@ -3,7 +3,7 @@
 
 #include "door.h"
 #include "store/card/card_data.h"
-#include "store/text/diagnostics.h"
+#include "base/diagnostics.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {

@@ -8,7 +8,7 @@
 #include "store/image/settings_file.h"
 #include "store/image/steps_file.h"
 #include "store/text/csv_table.h"
-#include "store/text/diagnostics.h"
+#include "base/diagnostics.h"
 
 static void steps_hold(const char *path)
 {

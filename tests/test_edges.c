@@ -301,7 +301,7 @@ static void a_board_description_may_be_anything_and_is_refused_in_words(void)
 
     scratch_add_gauge("described");
     scratch_write("bench/described/board.yaml", "", 0);
-    EXPECT(3, "it describes no board", command("identify", "-l", link_of("described"), NULL));
+    EXPECT(3, "this is not a board", command("identify", "-l", link_of("described"), NULL));
     scratch_write("bench/described/board.yaml", deep, strlen(deep));
     EXPECT(3, "nested too deep", command("identify", "-l", link_of("described"), NULL));
 }

@@ -8,7 +8,7 @@
 #include "store/archive/archive.h"
 #include "store/card/signing.h"
 #include "store/file/error.h"
-#include "store/text/diagnostics.h"
+#include "base/diagnostics.h"
 #include "wrytograph-host/units.h"
 
 #define SHELF "shelf:"

@@ -7,7 +7,7 @@
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
-#include "store/text/diagnostics.h"
+#include "base/diagnostics.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/layout.h"

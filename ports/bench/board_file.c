@@ -1,164 +1,152 @@
-/* board.yaml, read and written with libcyaml. */
+/* board.yaml. */
 #include "board_file.h"
 
-#include "wrytograph-host/units.h"
-#include <cyaml/cyaml.h>
-#include <stdio.h>
 #include <string.h>
 
-#include "wrytograph-host/text_file.h"
+#include "base/yaml_members.h"
+#include "wrytograph-host/units.h"
 
-struct board_yaml {
-    char *chip;
-    uint32_t revision;
-    char *address;
-    uint32_t flash_bytes;
-    char *wiring; /* NULL = the usual one */
-    struct sim_board_faults faults;
+static const struct yaml_range octet = {0, UINT8_MAX, sizeof(uint8_t)};
+static const struct yaml_range word = {0, UINT32_MAX, sizeof(uint32_t)};
+static const struct yaml_range large = {0, UINT64_MAX, sizeof(uint64_t)};
+
+static const struct yaml_member fault_rows[] = {
+    {"strap_released", yaml_take_bool, offsetof(struct sim_board_faults, strap_released), NULL},
+    {"unpowered", yaml_take_bool, offsetof(struct sim_board_faults, unpowered), NULL},
+    {"no_ground", yaml_take_bool, offsetof(struct sim_board_faults, no_ground), NULL},
+    {"swapped", yaml_take_bool, offsetof(struct sim_board_faults, swapped), NULL},
+    {"echo", yaml_take_bool, offsetof(struct sim_board_faults, echo), NULL},
+    {"brown_out", yaml_take_bool, offsetof(struct sim_board_faults, brown_out), NULL},
+    {"loader_baud", yaml_take_number, offsetof(struct sim_board_faults, loader_baud), &word},
+    {"console_baud", yaml_take_number, offsetof(struct sim_board_faults, console_baud), &word},
+    {"line_end", yaml_take_number, offsetof(struct sim_board_faults, line_end), &octet},
+    {"tx_open", yaml_take_bool, offsetof(struct sim_board_faults, tx_open), NULL},
+    {"rx_open", yaml_take_bool, offsetof(struct sim_board_faults, rx_open), NULL},
+    {"strap_stuck", yaml_take_bool, offsetof(struct sim_board_faults, strap_stuck), NULL},
+    {"noise_ppb", yaml_take_number, offsetof(struct sim_board_faults, noise_ppb), &word},
+    {"noise_above", yaml_take_number, offsetof(struct sim_board_faults, noise_above), &word},
+    {"lost_ppb", yaml_take_number, offsetof(struct sim_board_faults, lost_ppb), &word},
+    {"latency_ms", yaml_take_number, offsetof(struct sim_board_faults, latency_ms), &word},
+    {"clean_baud", yaml_take_number, offsetof(struct sim_board_faults, clean_baud), &word},
+    {"protect", yaml_take_number, offsetof(struct sim_board_faults, protect), &octet},
+    {"claims", yaml_take_number, offsetof(struct sim_board_faults, claims), &word},
+    {"power_cut", yaml_take_number, offsetof(struct sim_board_faults, power_cut), &large},
+    {"clean_in", yaml_take_number, offsetof(struct sim_board_faults, clean_in), &word},
+    {"clean_out", yaml_take_number, offsetof(struct sim_board_faults, clean_out), &word},
+    {"off_permille", yaml_take_number, offsetof(struct sim_board_faults, off_permille), &word},
+    {"line_delay_ms", yaml_take_number, offsetof(struct sim_board_faults, line_delay_ms), &word},
+    {"erase_least", yaml_take_number, offsetof(struct sim_board_faults, erase_least), &word},
+    {"busy_ms", yaml_take_number, offsetof(struct sim_board_faults, busy_ms), &word},
+    {"unplugged", yaml_take_number, offsetof(struct sim_board_faults, unplugged), &large},
+    {"cable_cut", yaml_take_number, offsetof(struct sim_board_faults, cable_cut), &large},
 };
+static const struct yaml_members fault_members = {"'faults'", fault_rows, G_N_ELEMENTS(fault_rows),
+                                                  NULL};
 
-GQuark wry_bench_error_quark(void)
+static gboolean take_chip(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    return g_quark_from_static_string("wrytograph-bench");
+    struct bench_description *description = field->target;
+
+    description->chip = wry_chip_by_name(yaml_text_of(field->value));
+    return description->chip ||
+           yaml_field_complain(yaml, field, "there is no chip '%s'", yaml_text_of(field->value));
 }
 
-static const cyaml_schema_field_t faults_fields[] = {
-    CYAML_FIELD_BOOL("strap_released", CYAML_FLAG_OPTIONAL, struct sim_board_faults,
-                     strap_released),
-    CYAML_FIELD_BOOL("unpowered", CYAML_FLAG_OPTIONAL, struct sim_board_faults, unpowered),
-    CYAML_FIELD_BOOL("no_ground", CYAML_FLAG_OPTIONAL, struct sim_board_faults, no_ground),
-    CYAML_FIELD_BOOL("swapped", CYAML_FLAG_OPTIONAL, struct sim_board_faults, swapped),
-    CYAML_FIELD_BOOL("echo", CYAML_FLAG_OPTIONAL, struct sim_board_faults, echo),
-    CYAML_FIELD_BOOL("brown_out", CYAML_FLAG_OPTIONAL, struct sim_board_faults, brown_out),
-    CYAML_FIELD_UINT("loader_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, loader_baud),
-    CYAML_FIELD_UINT("console_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, console_baud),
-    CYAML_FIELD_UINT("line_end", CYAML_FLAG_OPTIONAL, struct sim_board_faults, line_end),
-    CYAML_FIELD_BOOL("tx_open", CYAML_FLAG_OPTIONAL, struct sim_board_faults, tx_open),
-    CYAML_FIELD_BOOL("rx_open", CYAML_FLAG_OPTIONAL, struct sim_board_faults, rx_open),
-    CYAML_FIELD_BOOL("strap_stuck", CYAML_FLAG_OPTIONAL, struct sim_board_faults, strap_stuck),
-    CYAML_FIELD_UINT("noise_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_ppb),
-    CYAML_FIELD_UINT("noise_above", CYAML_FLAG_OPTIONAL, struct sim_board_faults, noise_above),
-    CYAML_FIELD_UINT("lost_ppb", CYAML_FLAG_OPTIONAL, struct sim_board_faults, lost_ppb),
-    CYAML_FIELD_UINT("latency_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, latency_ms),
-    CYAML_FIELD_UINT("clean_baud", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_baud),
-    CYAML_FIELD_UINT("protect", CYAML_FLAG_OPTIONAL, struct sim_board_faults, protect),
-    CYAML_FIELD_UINT("claims", CYAML_FLAG_OPTIONAL, struct sim_board_faults, claims),
-    CYAML_FIELD_UINT("power_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, power_cut),
-    CYAML_FIELD_UINT("clean_in", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_in),
-    CYAML_FIELD_UINT("clean_out", CYAML_FLAG_OPTIONAL, struct sim_board_faults, clean_out),
-    CYAML_FIELD_UINT("off_permille", CYAML_FLAG_OPTIONAL, struct sim_board_faults, off_permille),
-    CYAML_FIELD_UINT("line_delay_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, line_delay_ms),
-    CYAML_FIELD_UINT("erase_least", CYAML_FLAG_OPTIONAL, struct sim_board_faults, erase_least),
-    CYAML_FIELD_UINT("busy_ms", CYAML_FLAG_OPTIONAL, struct sim_board_faults, busy_ms),
-    CYAML_FIELD_UINT("unplugged", CYAML_FLAG_OPTIONAL, struct sim_board_faults, unplugged),
-    CYAML_FIELD_UINT("cable_cut", CYAML_FLAG_OPTIONAL, struct sim_board_faults, cable_cut),
-    CYAML_FIELD_END,
-};
-
-static const cyaml_schema_field_t board_fields[] = {
-    CYAML_FIELD_STRING_PTR("chip", CYAML_FLAG_POINTER, struct board_yaml, chip, 1, 64),
-    CYAML_FIELD_UINT("revision", CYAML_FLAG_DEFAULT, struct board_yaml, revision),
-    CYAML_FIELD_STRING_PTR("address", CYAML_FLAG_POINTER, struct board_yaml, address, 17, 17),
-    CYAML_FIELD_UINT("flash_bytes", CYAML_FLAG_DEFAULT, struct board_yaml, flash_bytes),
-    CYAML_FIELD_STRING_PTR("wiring", CYAML_FLAG_POINTER | CYAML_FLAG_OPTIONAL, struct board_yaml,
-                           wiring, 1, 64),
-    CYAML_FIELD_MAPPING("faults", CYAML_FLAG_OPTIONAL, struct board_yaml, faults, faults_fields),
-    CYAML_FIELD_END,
-};
-
-static const cyaml_schema_value_t board_schema = {
-    CYAML_VALUE_MAPPING(CYAML_FLAG_POINTER, struct board_yaml, board_fields),
-};
-
-/* Gathers what the parser says, for the one message that the user gets. */
-static void collect(cyaml_log_t level, void *context, const char *format, va_list arguments)
+static gboolean take_address(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    GString *text = context;
+    struct bench_description *description = field->target;
+    const char *text = yaml_text_of(field->value);
 
-    (void)level;
-    if (text->len == 0)
-        g_string_append_vprintf(text, format, arguments);
+    return wry_units_parse_address(text, description->eui48) ||
+           yaml_field_complain(yaml, field, "'%s' is no address of a board", text);
 }
 
-static cyaml_config_t parser(GString *messages)
+static gboolean take_wiring(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    return (cyaml_config_t){.log_fn = collect,
-                            .log_ctx = messages,
-                            .mem_fn = cyaml_mem,
-                            .log_level = CYAML_LOG_ERROR,
-                            .flags = CYAML_CFG_DEFAULT};
+    struct bench_description *description = field->target;
+
+    description->wiring = wry_wiring_by_name(yaml_text_of(field->value));
+    return description->wiring ||
+           yaml_field_complain(yaml, field, "there is no wiring '%s'", yaml_text_of(field->value));
 }
 
-static gboolean take_over(const struct board_yaml *yaml, struct bench_description *description)
+static gboolean take_faults(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    description->chip = wry_chip_by_name(yaml->chip);
-    description->revision = (uint8_t)yaml->revision;
-    description->flash_size = yaml->flash_bytes;
-    description->faults = yaml->faults;
-    description->wiring = yaml->wiring ? wry_wiring_by_name(yaml->wiring) : wry_wiring_at(0);
-    return description->chip && description->wiring && yaml->revision < 256 &&
-           yaml->faults.line_end <= SIM_LINE_END_CR &&
-           wry_units_parse_address(yaml->address, description->eui48);
+    struct sim_board_faults *faults = &((struct bench_description *)field->target)->faults;
+
+    if (field->value->type != YAML_MAPPING_NODE)
+        return yaml_field_complain(yaml, field, "'faults' holds lines of NAME: VALUE");
+    return yaml_members_read(yaml, field->value, &fault_members, faults) &&
+           (faults->line_end <= SIM_LINE_END_CR ||
+            yaml_field_complain(yaml, field, "'line_end' is a number from 0 to %d",
+                                SIM_LINE_END_CR));
 }
 
-static gboolean damaged(const char *path, const char *what, GError **error)
+static const struct yaml_member rows[] = {
+    {"chip", take_chip, 0, NULL},
+    {"revision", yaml_take_number, offsetof(struct bench_description, revision), &octet},
+    {"address", take_address, 0, NULL},
+    {"flash_bytes", yaml_take_number, offsetof(struct bench_description, flash_size), &word},
+    {"wiring", take_wiring, 0, NULL},
+    {"faults", take_faults, 0, NULL},
+};
+static const struct yaml_members members = {"a board", rows, G_N_ELEMENTS(rows), NULL};
+
+static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
-    g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, "%s: %s", path, what);
-    return FALSE;
+    static const char *const needed[] = {"chip", "revision", "address", "flash_bytes"};
+
+    if (!yaml_members_read(yaml, root, &members, context))
+        return FALSE;
+    for (size_t i = 0; i < G_N_ELEMENTS(needed); i++) {
+        if (!yaml_text_find(yaml, root, needed[i]))
+            return yaml_text_complain(yaml, YAML_TEXT_START, "a board needs '%s'", needed[i]);
+    }
+    return TRUE;
 }
 
 gboolean board_file_load(const char *path, struct bench_description *description, GError **error)
 {
-    g_autoptr(GString) messages = g_string_new(NULL);
     g_autoptr(GError) inner = NULL;
-    cyaml_config_t config = parser(messages);
-    struct board_yaml *yaml = NULL;
-    size_t length = 0;
-    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_YAML, &length, &inner);
 
-    if (!text) {
-        g_set_error_literal(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, inner->message);
-        return FALSE;
+    *description = (struct bench_description){.wiring = wry_wiring_at(0)};
+    if (yaml_text_load(path, "a board", read_root, description, &inner))
+        return TRUE;
+    g_set_error_literal(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, inner->message);
+    return FALSE;
+}
+
+static void add_fault(GString *text, const struct yaml_member *row,
+                      const struct sim_board_faults *faults)
+{
+    const void *at = (const char *)faults + row->at;
+    const struct yaml_range *range = row->rule;
+    uint64_t number = 0;
+
+    if (!range) {
+        g_string_append_printf(text, "  %s: %s\n", row->name, *(const bool *)at ? "true" : "false");
+        return;
     }
-    cyaml_err_t status = cyaml_load_data((const uint8_t *)text, length, &config, &board_schema,
-                                         (cyaml_data_t **)&yaml, NULL);
-    if (status != CYAML_OK)
-        return damaged(path, messages->len > 0 ? g_strchomp(messages->str) : cyaml_strerror(status),
-                       error);
-    if (!yaml)
-        return damaged(path, "it describes no board: it is empty", error);
-    gboolean fits = take_over(yaml, description);
-    cyaml_free(&config, &board_schema, yaml, 0);
-    return fits || damaged(path, "unknown chip, revision, wiring or address", error);
+    if (range->size == sizeof(uint8_t))
+        number = *(const uint8_t *)at;
+    else
+        number = range->size == sizeof(uint32_t) ? *(const uint32_t *)at : *(const uint64_t *)at;
+    g_string_append_printf(text, "  %s: %" G_GUINT64_FORMAT "\n", row->name, number);
 }
 
 gboolean board_file_save(const char *path, const struct bench_description *description,
                          GError **error)
 {
-    g_autoptr(GString) messages = g_string_new(NULL);
-    cyaml_config_t config = parser(messages);
-    const uint8_t *e = description->eui48;
-    g_autofree char *chip = g_strdup(description->chip->name);
-    bool usual = !description->wiring || description->wiring == wry_wiring_at(0);
-    g_autofree char *wiring = usual ? NULL : g_strdup(description->wiring->name);
-    g_autofree char *address =
-        g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
-    struct board_yaml yaml = {.chip = chip,
-                              .revision = description->revision,
-                              .address = address,
-                              .flash_bytes = description->flash_size,
-                              .wiring = wiring,
-                              .faults = description->faults};
-    char *text = NULL;
-    size_t length = 0;
-    cyaml_err_t status = cyaml_save_data(&text, &length, &config, &board_schema, &yaml, 0);
+    g_autoptr(GString) text = g_string_new(NULL);
+    g_autofree char *address = wry_units_address(description->eui48);
 
-    if (status != CYAML_OK) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_FILE, "%s: %s", path,
-                    cyaml_strerror(status));
-        return FALSE;
-    }
-    gboolean saved = g_file_set_contents(path, text, (gssize)length, error);
-    config.mem_fn(config.mem_ctx, text, 0);
-    return saved;
+    g_string_printf(text, "chip: %s\nrevision: %u\naddress: %s\nflash_bytes: %u\n",
+                    description->chip->name, description->revision, address,
+                    (unsigned)description->flash_size);
+    if (description->wiring && description->wiring != wry_wiring_at(0))
+        g_string_append_printf(text, "wiring: %s\n", description->wiring->name);
+    g_string_append(text, "faults:\n");
+    for (size_t i = 0; i < G_N_ELEMENTS(fault_rows); i++)
+        add_fault(text, &fault_rows[i], &description->faults);
+    return g_file_set_contents(path, text->str, (gssize)text->len, error);
 }

@@ -8,10 +8,10 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "base/diagnostics.h"
 #include "base/file_lock.h"
 #include "store/file/error.h"
 #include "store/text/csv_table.h"
-#include "store/text/diagnostics.h"
 #include "wrytograph-host/atomic_file.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/settings_block.h"

@@ -13,7 +13,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
-#include "store/text/yaml_text.h"
+#include "base/yaml_text.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/flash.h"
@@ -58,6 +58,8 @@ enum card_rows {
     CARD_ROWS_NEXT, /* the board's own, else the next free one */
 };
 
+struct card_reader;
+
 struct card {
     char *path, *folder;
     uint8_t sha256[WRY_SHA256_SIZE]; /* of the card file */
@@ -86,6 +88,7 @@ struct card {
     uint64_t within;                /* us for each text; 0 = as usual */
     unsigned times;                 /* that a board may get it; 0 = any */
     GPtrArray *files;               /* struct card_file: all that it names */
+    struct card_reader *reader;     /* while the file is being read */
 };
 
 /* A file or folder that the card names. */

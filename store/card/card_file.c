@@ -3,8 +3,8 @@
 
 #include <string.h>
 
+#include "base/diagnostics.h"
 #include "store/image/steps_file.h"
-#include "store/text/diagnostics.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph-host/units.h"
 
@@ -16,7 +16,7 @@ enum {
 
 static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
-    struct card *card = ((struct card_reader *)context)->card;
+    struct card *card = context;
     uint32_t bytes = 0;
 
     if (!card_reader_flash_size(yaml, item, &bytes))
@@ -64,77 +64,53 @@ static void add_value(GPtrArray *values, const char *region, const char *key, co
 static gboolean take_hold(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           void *context)
 {
-    struct card_reader *reader = context;
+    struct card *card = context;
     g_autofree char *text = NULL;
 
     if (!card_reader_line(yaml, key, value, &text))
         return FALSE;
-    add_value(reader->card->holds, yaml_text_of(key), NULL, text, yaml_text_place(key));
+    add_value(card->holds, yaml_text_of(key), NULL, text, yaml_text_place(key));
     return TRUE;
 }
 
-static gboolean take_number(struct yaml_text *yaml, const yaml_node_t *value, const char *what,
-                            unsigned least, unsigned most, unsigned *number)
+static gboolean take_holds(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    guint64 found = 0;
-
-    if (!g_ascii_string_to_unsigned(yaml_text_of(value), 10, least, most, &found, NULL))
-        return yaml_text_complain(yaml, yaml_text_place(value), "'%s' is a number from %u to %u",
-                                  what, least, most);
-    *number = (unsigned)found;
-    return TRUE;
+    return card_reader_is_mapping(yaml, field->value, "{REGION: NAME OF A PROGRAM}") &&
+           yaml_text_each(yaml, field->value, take_hold, field->target);
 }
 
-static gboolean take_expectation(struct yaml_text *yaml, const yaml_node_t *key,
-                                 const yaml_node_t *value, void *context)
-{
-    struct card_reader *reader = context;
-    const char *name = yaml_text_of(key);
-    unsigned number = 0;
-
-    if (strcmp(name, "holds") == 0)
-        return card_reader_is_mapping(yaml, value, "{REGION: NAME OF A PROGRAM}") &&
-               yaml_text_each(yaml, value, take_hold, reader);
-    if (strcmp(name, "revision") == 0) {
-        if (!take_number(yaml, value, name, 0, UINT8_MAX, &number))
-            return FALSE;
-        reader->card->revision = (uint8_t)number;
-        return TRUE;
-    }
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "'expect' has revision and holds, not '%s'", name);
-}
+static const struct yaml_range revisions = {0, UINT8_MAX, sizeof(uint8_t)};
+static const struct yaml_member expect_rows[] = {
+    {"revision", yaml_take_number, offsetof(struct card, revision), &revisions},
+    {"holds", take_holds, 0, NULL},
+};
+static const struct yaml_members expect_members = {"'expect'", expect_rows,
+                                                   G_N_ELEMENTS(expect_rows), NULL};
 
 /* backup, erase */
 
-static gboolean take_backup(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, void *context)
+static gboolean take_backup_folder(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    static const char *const policies[] = {"first", "always", "never"};
-    const struct card_reader *reader = context;
-    struct card *card = reader->card;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
+    struct card *card = field->target;
+    const struct card_files *files = card->reader->files;
+    const char *text = yaml_text_of(field->value);
 
-    if (strcmp(name, "folder") == 0) {
-        if (text[0] == '\0')
-            return yaml_text_complain(yaml, yaml_text_place(value), "a folder is named here");
-        const char *beside = reader->files ? reader->files->beside : card->folder;
-        g_free(card->backup_folder);
-        card->backup_folder =
-            g_path_is_absolute(text) ? g_strdup(text) : g_build_filename(beside, text, NULL);
-        return TRUE;
-    }
-    if (strcmp(name, "when") != 0)
-        return yaml_text_complain(yaml, yaml_text_place(key),
-                                  "'backup' has when and folder, not '%s'", name);
-    for (size_t i = 0; i < G_N_ELEMENTS(policies); i++) {
-        if (strcmp(text, policies[i]) == 0) {
-            card->backup = (enum card_backup)i;
-            return TRUE;
-        }
-    }
-    return yaml_text_complain(yaml, yaml_text_place(value), "'when' is first, always or never");
+    if (text[0] == '\0')
+        return yaml_field_complain(yaml, field, "a folder is named here");
+    g_free(card->backup_folder);
+    card->backup_folder = g_path_is_absolute(text)
+                              ? g_strdup(text)
+                              : g_build_filename(files ? files->beside : card->folder, text, NULL);
+    return TRUE;
 }
+
+static const char *const backup_choices[] = {"first", "always", "never", NULL};
+static const struct yaml_member backup_rows[] = {
+    {"when", yaml_take_choice, offsetof(struct card, backup), backup_choices},
+    {"folder", take_backup_folder, 0, NULL},
+};
+static const struct yaml_members backup_members = {"'backup'", backup_rows,
+                                                   G_N_ELEMENTS(backup_rows), NULL};
 
 static gboolean take_part(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
@@ -147,8 +123,10 @@ static gboolean take_part(struct yaml_text *yaml, const yaml_node_t *item, void 
     return TRUE;
 }
 
-static gboolean take_erase(struct yaml_text *yaml, const yaml_node_t *value, struct card *card)
+static gboolean take_erase(struct yaml_text *yaml, const struct yaml_field *field)
 {
+    struct card *card = field->target;
+    const yaml_node_t *value = field->value;
     GPtrArray *parts = g_ptr_array_new();
     gboolean taken = value->type == YAML_SEQUENCE_NODE
                          ? yaml_text_items(yaml, value, take_part, parts)
@@ -165,7 +143,7 @@ static gboolean take_erase(struct yaml_text *yaml, const yaml_node_t *value, str
 /* set, boards */
 
 static gboolean take_value(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           struct card_reader *reader, bool is_new)
+                           struct card *card, bool is_new)
 {
     const char *name = yaml_text_of(key), *slash = strchr(name, '/');
     g_autofree char *region = slash ? g_strndup(name, (gsize)(slash - name)) : NULL;
@@ -173,10 +151,9 @@ static gboolean take_value(struct yaml_text *yaml, const yaml_node_t *key, const
     if (value->type != YAML_SCALAR_NODE)
         return yaml_text_complain(yaml, yaml_text_place(value), "'%s': a setting is one value",
                                   name);
-    add_value(reader->card->values, region, slash ? slash + 1 : name, yaml_text_of(value),
+    add_value(card->values, region, slash ? slash + 1 : name, yaml_text_of(value),
               yaml_text_place(key));
-    struct card_value *added =
-        g_ptr_array_index(reader->card->values, reader->card->values->len - 1);
+    struct card_value *added = g_ptr_array_index(card->values, card->values->len - 1);
     added->is_new = is_new;
     return TRUE;
 }
@@ -193,6 +170,15 @@ static gboolean take_new_setting(struct yaml_text *yaml, const yaml_node_t *key,
     return take_value(yaml, key, value, context, true);
 }
 
+static gboolean take_values(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    bool is_new = strcmp(field->member->name, "set-new") == 0;
+
+    return card_reader_is_mapping(yaml, field->value, "{KEY: VALUE}") &&
+           yaml_text_each(yaml, field->value, is_new ? take_new_setting : take_setting,
+                          field->target);
+}
+
 static gboolean take_column(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
     if (item->type != YAML_SCALAR_NODE || yaml_text_of(item)[0] == '\0')
@@ -201,199 +187,165 @@ static gboolean take_column(struct yaml_text *yaml, const yaml_node_t *item, voi
     return TRUE;
 }
 
-static gboolean take_new_columns(struct yaml_text *yaml, const yaml_node_t *value,
-                                 struct card *card)
+static gboolean take_new_columns(struct yaml_text *yaml, const struct yaml_field *field)
 {
+    struct card *card = field->target;
     GPtrArray *names = g_ptr_array_new();
-    gboolean taken = value->type == YAML_SEQUENCE_NODE
-                         ? yaml_text_items(yaml, value, take_column, names)
-                         : take_column(yaml, value, names);
+    gboolean taken = field->value->type == YAML_SEQUENCE_NODE
+                         ? yaml_text_items(yaml, field->value, take_column, names)
+                         : take_column(yaml, field->value, names);
 
     g_ptr_array_add(names, NULL);
     card->new_columns = (char **)g_ptr_array_free(names, FALSE);
     return taken;
 }
 
-static gboolean take_table(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           void *context)
+static gboolean take_table_file(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct card_reader *reader = context;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
+    struct card *card = field->target;
 
-    if (strcmp(name, "file") == 0) {
-        reader->card->table_at = yaml_text_place(value);
-        return card_reader_file(yaml, reader, value, &reader->card->table);
-    }
-    if (strcmp(name, "row") == 0) {
-        /* Where it is neither, a table without addresses is no further mistake. */
-        reader->card->rows =
-            strcmp(text, "by-address") == 0 ? CARD_ROWS_BY_ADDRESS : CARD_ROWS_NEXT;
-        return strcmp(text, "next") == 0 || strcmp(text, "by-address") == 0 ||
-               yaml_text_complain(yaml, yaml_text_place(value), "'row' is by-address or next");
-    }
-    if (strcmp(name, "new") == 0)
-        return take_new_columns(yaml, value, reader->card);
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "'boards' has file, row and new, not '%s'", name);
+    card->table_at = yaml_text_place(field->value);
+    return card_reader_file(yaml, card->reader, field->value, &card->table);
 }
 
-static gboolean take_read(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          void *context)
+static gboolean take_row(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct card *card = ((struct card_reader *)context)->card;
-    const char *name = yaml_text_of(key);
-    bool lines = strcmp(name, "lines") == 0;
-    unsigned number = 0;
+    struct card *card = field->target;
 
-    if (!lines && strcmp(name, "clock") != 0)
-        return yaml_text_complain(yaml, yaml_text_place(key),
-                                  "'read' has lines and clock, not '%s'", name);
-    if (!take_number(yaml, value, name, 1, lines ? 4 : UINT8_MAX, &number))
-        return FALSE;
-    if (lines && number == 3)
-        return yaml_text_complain(yaml, yaml_text_place(value), "'lines' is 1, 2 or 4");
-    *(lines ? &card->read_lines : &card->read_clock) = (uint8_t)number;
-    return TRUE;
+    /* If it is neither, a table without addresses is no further mistake. */
+    card->rows = CARD_ROWS_NEXT;
+    return yaml_take_choice(yaml, field);
 }
+
+static const char *const row_choices[] = {"by-address", "next", NULL};
+static const struct yaml_member boards_rows[] = {
+    {"file", take_table_file, 0, NULL},
+    {"row", take_row, offsetof(struct card, rows), row_choices},
+    {"new", take_new_columns, 0, NULL},
+};
+static const struct yaml_members boards_members = {"'boards'", boards_rows,
+                                                   G_N_ELEMENTS(boards_rows), NULL};
+
+static gboolean take_lines(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    const struct card *card = field->target;
+
+    return yaml_take_number(yaml, field) &&
+           (card->read_lines != 3 || yaml_field_complain(yaml, field, "'lines' is 1, 2 or 4"));
+}
+
+static const struct yaml_range line_counts = {1, 4, sizeof(uint8_t)};
+static const struct yaml_range clocks = {1, UINT8_MAX, sizeof(uint8_t)};
+static const struct yaml_member read_rows[] = {
+    {"lines", take_lines, offsetof(struct card, read_lines), &line_counts},
+    {"clock", yaml_take_number, offsetof(struct card, read_clock), &clocks},
+};
+static const struct yaml_members read_members = {"'read'", read_rows, G_N_ELEMENTS(read_rows),
+                                                 NULL};
 
 /* start */
 
-static gboolean take_steps(struct yaml_text *yaml, const struct card_reader *reader,
-                           const yaml_node_t *value)
+static gboolean take_steps(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct card *card = reader->card;
+    struct card *card = field->target;
     g_autoptr(GError) inner = NULL;
     g_autofree char *path = NULL;
 
     card->is_heard = true;
-    if (value->type != YAML_SCALAR_NODE)
-        return steps_file_take(yaml, value, card->steps);
-    if (!card_reader_file(yaml, reader, value, &path))
+    if (field->value->type != YAML_SCALAR_NODE)
+        return steps_file_take(yaml, field->value, card->steps);
+    if (!card_reader_file(yaml, card->reader, field->value, &path))
         return FALSE;
     GPtrArray *loaded = wry_console_steps_load(path, &inner);
     if (!loaded)
-        return yaml_text_complain(yaml, yaml_text_place(value), "%s", inner->message);
+        return yaml_field_complain(yaml, field, "%s", inner->message);
     g_ptr_array_unref(card->steps);
     card->steps = loaded;
     return TRUE;
 }
 
-static gboolean take_line_end(struct yaml_text *yaml, const yaml_node_t *value, struct card *card)
+static gboolean take_line_end(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    static const char *const ends[][2] = {{"crlf", "\r\n"}, {"lf", "\n"}, {"cr", "\r"}};
+    static const char *const bytes[] = {"\r\n", "\n", "\r"};
+    struct card *card = field->target;
+    unsigned which = 0;
 
-    for (size_t i = 0; i < G_N_ELEMENTS(ends); i++) {
-        if (strcmp(yaml_text_of(value), ends[i][0]) == 0) {
-            card->line_end = g_strdup(ends[i][1]);
-            return TRUE;
-        }
-    }
-    return yaml_text_complain(yaml, yaml_text_place(value), "'line-end' is crlf, lf or cr");
-}
-
-static gboolean take_start(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           void *context)
-{
-    struct card_reader *reader = context;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-
-    if (strcmp(name, "steps") == 0)
-        return take_steps(yaml, reader, value);
-    if (strcmp(name, "line-end") == 0)
-        return take_line_end(yaml, value, reader->card);
-    if (strcmp(name, "speed") == 0)
-        return wry_units_parse_speed(text, &reader->card->run_speed) ||
-               yaml_text_complain(yaml, yaml_text_place(value), "'%s' is no speed in baud", text);
-    if (strcmp(name, "within") == 0)
-        return wry_units_parse_time(text, &reader->card->within) ||
-               yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' is no time: write it in seconds, such as 5s", text);
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "'start' has steps, within, speed and line-end, not '%s'", name);
-}
-
-/* The whole. */
-
-static gboolean each_of(struct yaml_text *yaml, const yaml_node_t *value, const char *shape,
-                        gboolean (*take)(struct yaml_text *yaml, const yaml_node_t *key,
-                                         const yaml_node_t *value, void *context),
-                        struct card_reader *reader)
-{
-    return card_reader_is_mapping(yaml, value, shape) && yaml_text_each(yaml, value, take, reader);
-}
-
-static gboolean take_writes(struct yaml_text *yaml, const yaml_node_t *value,
-                            struct card_reader *reader)
-{
-    return value->type == YAML_SEQUENCE_NODE
-               ? yaml_text_items(yaml, value, card_reader_placement, reader)
-               : yaml_text_complain(yaml, yaml_text_place(value),
-                                    "'write' is a list of {region: …, file: …}");
-}
-
-static gboolean take_flash(struct yaml_text *yaml, const yaml_node_t *value,
-                           struct card_reader *reader)
-{
-    return value->type == YAML_SEQUENCE_NODE ? yaml_text_items(yaml, value, add_flash, reader)
-                                             : add_flash(yaml, value, reader);
-}
-
-static gboolean take_simple(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, struct card_reader *reader, bool *taken)
-{
-    const char *name = yaml_text_of(key);
-    struct card *card = reader->card;
-
-    *taken = true;
-    if (strcmp(name, "card") == 0)
-        return card_reader_line(yaml, key, value, &card->name);
-    if (strcmp(name, "version") == 0)
-        return card_reader_line(yaml, key, value, &card->version);
-    if (strcmp(name, "layout") == 0)
-        return card_reader_file(yaml, reader, value, &card->layout);
-    if (strcmp(name, "erase") == 0)
-        return take_erase(yaml, value, card);
-    if (strcmp(name, "times") == 0)
-        return strcmp(yaml_text_of(value), "any") == 0 ||
-               take_number(yaml, value, name, 1, TIMES_MOST, &card->times);
-    *taken = false;
+    if (!yaml_take_choice(yaml,
+                          &(struct yaml_field){field->member, field->key, field->value, &which}))
+        return FALSE;
+    card->line_end = g_strdup(bytes[which]);
     return TRUE;
 }
 
-static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, void *context)
-{
-    struct card_reader *reader = context;
-    const char *name = yaml_text_of(key);
-    bool taken = strcmp(name, "chip") == 0 || strcmp(name, "flash") == 0;
+static const char *const line_ends[] = {"crlf", "lf", "cr", NULL};
+static const struct yaml_member start_rows[] = {
+    {"steps", take_steps, 0, NULL},
+    {"within", yaml_take_time, offsetof(struct card, within), NULL},
+    {"speed", yaml_take_speed, offsetof(struct card, run_speed), NULL},
+    {"line-end", take_line_end, 0, line_ends},
+};
+static const struct yaml_members start_members = {"'start'", start_rows, G_N_ELEMENTS(start_rows),
+                                                  NULL};
 
-    if (taken)
-        return TRUE;
-    gboolean good = take_simple(yaml, key, value, reader, &taken);
-    if (taken)
-        return good;
-    if (strcmp(name, "expect") == 0)
-        return each_of(yaml, value, "{revision: …, holds: …}", take_expectation, reader);
-    if (strcmp(name, "backup") == 0)
-        return each_of(yaml, value, "{when: first}", take_backup, reader);
-    if (strcmp(name, "write") == 0)
-        return take_writes(yaml, value, reader);
-    if (strcmp(name, "set") == 0)
-        return each_of(yaml, value, "{KEY: VALUE}", take_setting, reader);
-    if (strcmp(name, "set-new") == 0)
-        return each_of(yaml, value, "{KEY: VALUE}", take_new_setting, reader);
-    if (strcmp(name, "boards") == 0)
-        return each_of(yaml, value, "{file: …, row: …}", take_table, reader);
-    if (strcmp(name, "read") == 0)
-        return each_of(yaml, value, "{lines: …, clock: …}", take_read, reader);
-    if (strcmp(name, "start") == 0)
-        return each_of(yaml, value, "{steps: …}", take_start, reader);
-    return yaml_text_complain(
-        yaml, yaml_text_place(key),
-        "a card has card, version, chip, flash, layout, expect, backup, erase, "
-        "write, set, set-new, boards, read, start and times, not '%s'",
-        name);
+/* The whole. */
+
+static gboolean take_writes(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    return field->value->type == YAML_SEQUENCE_NODE
+               ? yaml_text_items(yaml, field->value, card_reader_placement, field->target)
+               : yaml_field_complain(yaml, field, "'write' is a list of {region: …, file: …}");
 }
+
+static gboolean take_flash(struct yaml_text *yaml, const yaml_node_t *value, struct card *card)
+{
+    return value->type == YAML_SEQUENCE_NODE ? yaml_text_items(yaml, value, add_flash, card)
+                                             : add_flash(yaml, value, card);
+}
+
+static gboolean take_name(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    return card_reader_line(yaml, field->key, field->value,
+                            (char **)(void *)((char *)field->target + field->member->at));
+}
+
+static gboolean take_layout(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct card *card = field->target;
+
+    return card_reader_file(yaml, card->reader, field->value, &card->layout);
+}
+
+static gboolean take_times(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    return strcmp(yaml_text_of(field->value), "any") == 0 || yaml_take_number(yaml, field);
+}
+
+static const struct yaml_range times = {1, TIMES_MOST, sizeof(uint32_t)};
+static const struct yaml_shape expect_shape = {"{revision: …, holds: …}", &expect_members};
+static const struct yaml_shape backup_shape = {"{when: first}", &backup_members};
+static const struct yaml_shape boards_shape = {"{file: …, row: …}", &boards_members};
+static const struct yaml_shape read_shape = {"{lines: …, clock: …}", &read_members};
+static const struct yaml_shape start_shape = {"{steps: …}", &start_members};
+
+/* chip and flash come first, wherever they stand: the rest is judged by them. */
+static const struct yaml_member rows[] = {
+    {"card", take_name, offsetof(struct card, name), NULL},
+    {"version", take_name, offsetof(struct card, version), NULL},
+    {"chip", yaml_take_elsewhere, 0, NULL},
+    {"flash", yaml_take_elsewhere, 0, NULL},
+    {"layout", take_layout, 0, NULL},
+    {"expect", yaml_take_mapping, 0, &expect_shape},
+    {"backup", yaml_take_mapping, 0, &backup_shape},
+    {"erase", take_erase, 0, NULL},
+    {"write", take_writes, 0, NULL},
+    {"set", take_values, 0, NULL},
+    {"set-new", take_values, 0, NULL},
+    {"boards", yaml_take_mapping, 0, &boards_shape},
+    {"read", yaml_take_mapping, 0, &read_shape},
+    {"start", yaml_take_mapping, 0, &start_shape},
+    {"times", take_times, offsetof(struct card, times), &times},
+};
+static const struct yaml_members members = {"a card", rows, G_N_ELEMENTS(rows), NULL};
 
 static gboolean require(struct yaml_text *yaml, bool there, const char *what)
 {
@@ -402,18 +354,16 @@ static gboolean require(struct yaml_text *yaml, bool there, const char *what)
 
 static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
-    struct card_reader *reader = context;
-    struct card *card = reader->card;
+    struct card *card = context;
 
     const yaml_node_t *chip = yaml_text_find(yaml, root, "chip");
     const yaml_node_t *flash = yaml_text_find(yaml, root, "flash");
 
-    /* What the rest is judged by comes first, wherever it stands. */
     if (chip)
         take_chip(yaml, chip, card);
     if (flash)
-        take_flash(yaml, flash, reader);
-    yaml_text_each(yaml, root, take_member, reader);
+        take_flash(yaml, flash, card);
+    yaml_members_read(yaml, root, &members, card);
     require(yaml, yaml_text_find(yaml, root, "card") != NULL,
             "the card has no name: 'card: NAME' says it");
     require(yaml, chip != NULL, "'chip: NAME' says for which chip it is");
@@ -447,6 +397,7 @@ struct card *card_load(const char *path, const struct card_files *files, GPtrArr
 {
     struct card *card = g_new0(struct card, 1);
     struct card_reader reader = {.card = card, .files = files};
+    bool loaded;
 
     card->path = g_strdup(path);
     card->folder = g_path_get_dirname(path);
@@ -457,8 +408,12 @@ struct card *card_load(const char *path, const struct card_files *files, GPtrArr
     card->placements = card_reader_placements();
     card->steps = steps_file_new();
     card->files = card_reader_files();
-    if (take_digest(card, error) &&
-        (yaml_text_check(path, "a card", read_root, &reader, mistakes, error) || mistakes->len > 0))
+    card->reader = &reader;
+    loaded =
+        take_digest(card, error) &&
+        (yaml_text_check(path, "a card", read_root, card, mistakes, error) || mistakes->len > 0);
+    card->reader = NULL;
+    if (loaded)
         return card;
     card_free(card);
     return NULL;

@@ -44,7 +44,7 @@ static gboolean add_variant(struct yaml_text *yaml, struct card_reader *reader,
 static gboolean take_variant(struct yaml_text *yaml, const yaml_node_t *key,
                              const yaml_node_t *value, void *context)
 {
-    struct card_reader *reader = context;
+    struct card_reader *reader = ((struct card *)context)->reader;
     uint32_t bytes = 0;
 
     if (!card_reader_flash_size(yaml, key, &bytes))
@@ -55,15 +55,26 @@ static gboolean take_variant(struct yaml_text *yaml, const yaml_node_t *key,
     return add_variant(yaml, reader, value, bytes);
 }
 
-static gboolean take_shelf(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           struct card_reader *reader)
+static gboolean is_second(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct card_variant *variant = g_new0(struct card_variant, 1);
-    g_autofree char *name = NULL;
-    gboolean taken = card_reader_line(yaml, key, value, &name);
+    const struct card *card = field->target;
 
+    return card->reader->placement->variants->len > 0 &&
+           !yaml_text_complain(yaml, yaml_text_place(field->key),
+                               "give a file or a name on the shelf");
+}
+
+static gboolean take_shelf(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct card_reader *reader = ((struct card *)field->target)->reader;
+    g_autofree char *name = NULL;
+
+    if (is_second(yaml, field))
+        return FALSE;
+    struct card_variant *variant = g_new0(struct card_variant, 1);
+    gboolean taken = card_reader_line(yaml, field->key, field->value, &name);
     variant->written = g_strconcat(SHELF, name, NULL);
-    variant->at = yaml_text_place(value);
+    variant->at = yaml_text_place(field->value);
     g_ptr_array_add(reader->placement->variants, variant);
     variant->file = reader->files ? reader->files->find(reader->files->context, variant->written)
                                   : g_strdup(variant->written);
@@ -74,41 +85,39 @@ static gboolean take_shelf(struct yaml_text *yaml, const yaml_node_t *key, const
     return taken;
 }
 
-static gboolean set_place(struct yaml_text *yaml, struct card_placement *placement,
-                          const yaml_node_t *key, const yaml_node_t *value)
+static gboolean take_file(struct yaml_text *yaml, const struct yaml_field *field)
 {
+    struct card *card = field->target;
+
+    if (is_second(yaml, field))
+        return FALSE;
+    return field->value->type == YAML_MAPPING_NODE
+               ? yaml_text_each(yaml, field->value, take_variant, card)
+               : add_variant(yaml, card->reader, field->value, 0);
+}
+
+static gboolean take_place(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct card_placement *placement = ((struct card *)field->target)->reader->placement;
+    const char *text = yaml_text_of(field->value);
     uint32_t offset;
 
     if (placement->place)
-        return yaml_text_complain(yaml, yaml_text_place(key), "give a region or an offset");
-    if (strcmp(yaml_text_of(key), "offset") == 0 &&
-        !wry_units_parse_offset(yaml_text_of(value), &offset))
-        return yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' is no offset: write it as 0x40000 or 256K",
-                                  yaml_text_of(value));
-    return card_reader_line(yaml, key, value, &placement->place);
+        return yaml_text_complain(yaml, yaml_text_place(field->key), "give a region or an offset");
+    if (strcmp(field->member->name, "offset") == 0 && !wry_units_parse_offset(text, &offset))
+        return yaml_field_complain(yaml, field, "'%s' is no offset: write it as 0x40000 or 256K",
+                                   text);
+    return card_reader_line(yaml, field->key, field->value, &placement->place);
 }
 
-static gboolean take_placement_member(struct yaml_text *yaml, const yaml_node_t *key,
-                                      const yaml_node_t *value, void *context)
-{
-    struct card_reader *reader = context;
-    const char *name = yaml_text_of(key);
-
-    if (strcmp(name, "region") == 0 || strcmp(name, "offset") == 0)
-        return set_place(yaml, reader->placement, key, value);
-    if (strcmp(name, "file") != 0 && strcmp(name, "shelf") != 0)
-        return yaml_text_complain(
-            yaml, yaml_text_place(key),
-            "what is written has region or offset, and file or shelf, not '%s'", name);
-    if (reader->placement->variants->len > 0)
-        return yaml_text_complain(yaml, yaml_text_place(key), "give a file or a name on the shelf");
-    if (strcmp(name, "shelf") == 0)
-        return take_shelf(yaml, key, value, reader);
-    if (value->type == YAML_MAPPING_NODE)
-        return yaml_text_each(yaml, value, take_variant, reader);
-    return add_variant(yaml, reader, value, 0);
-}
+static const struct yaml_member rows[] = {
+    {"region", take_place, 0, NULL},
+    {"offset", take_place, 0, NULL},
+    {"file", take_file, 0, NULL},
+    {"shelf", take_shelf, 0, NULL},
+};
+static const struct yaml_members members = {"what is written", rows, G_N_ELEMENTS(rows),
+                                            "region or offset, and file or shelf"};
 
 static gboolean check_variants(struct yaml_text *yaml, const struct card *card,
                                const struct card_placement *placement)
@@ -125,7 +134,7 @@ static gboolean check_variants(struct yaml_text *yaml, const struct card *card,
 
 gboolean card_reader_placement(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
-    struct card_reader *reader = context;
+    struct card_reader *reader = ((struct card *)context)->reader;
     struct card_placement *placement = g_new0(struct card_placement, 1);
 
     placement->variants = g_ptr_array_new_with_free_func(free_variant);
@@ -133,7 +142,7 @@ gboolean card_reader_placement(struct yaml_text *yaml, const yaml_node_t *item, 
     g_ptr_array_add(reader->card->placements, placement);
     reader->placement = placement;
     if (!card_reader_is_mapping(yaml, item, "{region: …, file: …}") ||
-        !yaml_text_each(yaml, item, take_placement_member, reader))
+        !yaml_members_read(yaml, item, &members, context))
         return FALSE;
     if (placement->variants->len == 0)
         return yaml_text_complain(yaml, placement->at, "no file is named");

@@ -2,6 +2,7 @@
 #ifndef WRY_STORE_CARD_READER_H
 #define WRY_STORE_CARD_READER_H
 
+#include "base/yaml_members.h"
 #include "card_data.h"
 
 struct card_reader {
@@ -27,7 +28,7 @@ gboolean card_reader_flash_size(struct yaml_text *yaml, const yaml_node_t *item,
 gboolean card_reader_is_mapping(struct yaml_text *yaml, const yaml_node_t *value,
                                 const char *shape);
 
-/* card_placements.c: an item of 'write'; context is the reader. */
+/* card_placements.c: an item of 'write'; context is the card. */
 gboolean card_reader_placement(struct yaml_text *yaml, const yaml_node_t *item, void *context);
 /* Of struct card_placement; free with g_ptr_array_unref. */
 GPtrArray *card_reader_placements(void);

@@ -3,11 +3,6 @@
 
 #include <errno.h>
 
-GQuark wry_store_error_quark(void)
-{
-    return g_quark_from_static_string("wrytograph-store");
-}
-
 gboolean store_file_error(GError **error, const char *path)
 {
     g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, g_strerror(errno));

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "store/text/yaml_text.h"
+#include "base/yaml_members.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/message.h"
 
@@ -23,62 +23,59 @@ struct region_reader {
     bool has_offset, has_length;
 };
 
-static gboolean set_kind(struct wry_region *region, const char *text)
+static gboolean take_kind(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    region->kind = wry_region_kind_by_name(text);
-    return region->kind != 0;
+    struct wry_region *region = &((struct region_reader *)field->target)->region;
+
+    region->kind = wry_region_kind_by_name(yaml_text_of(field->value));
+    return region->kind != 0 ||
+           yaml_field_complain(yaml, field, "'%s' is no kind: start, table, app, settings or files",
+                               yaml_text_of(field->value));
 }
 
-static gboolean set_name(struct wry_region *region, const char *text)
+static gboolean take_name(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    return wry_region_name_is_fit(text) &&
-           g_strlcpy(region->name, text, sizeof region->name) < sizeof region->name;
+    struct wry_region *region = &((struct region_reader *)field->target)->region;
+    const char *text = yaml_text_of(field->value);
+
+    return (wry_region_name_is_fit(text) &&
+            g_strlcpy(region->name, text, sizeof region->name) < sizeof region->name) ||
+           yaml_field_complain(yaml, field,
+                               "'%s' is no name: a letter, then up to 15 letters, digits, '-' and "
+                               "'_'; not all or rest",
+                               text);
+}
+
+static gboolean take_offset(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    ((struct region_reader *)field->target)->has_offset = true;
+    return yaml_take_offset(yaml, field);
 }
 
 /* A length of 0 stands for "rest" until the offset is known, so it cannot be written. */
-static gboolean set_length(struct reader *r, struct wry_region *region, const char *text,
-                           struct yaml_place at)
+static gboolean take_length(struct yaml_text *yaml, const struct yaml_field *field)
 {
+    struct region_reader *reader = field->target;
+    const char *text = yaml_text_of(field->value);
+
+    reader->has_length = true;
     if (strcmp(text, "rest") == 0) {
-        r->file->open_ended = true;
+        reader->r->file->open_ended = true;
         return TRUE;
     }
-    return (wry_units_parse_size(text, &region->length) && region->length > 0) ||
-           yaml_text_complain(r->yaml, at, "'%s' is no length: write it as 0x1000, 4K or rest",
-                              text);
+    return (wry_units_parse_size(text, &reader->region.length) && reader->region.length > 0) ||
+           yaml_field_complain(yaml, field, "'%s' is no length: write it as 0x1000, 4K or rest",
+                               text);
 }
 
-static gboolean set_member(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                           void *context)
-{
-    struct region_reader *reader = context;
-    struct wry_region *region = &reader->region;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-    struct yaml_place at = yaml_text_place(value);
-
-    if (strcmp(name, "name") == 0)
-        return set_name(region, text) ||
-               yaml_text_complain(
-                   yaml, at,
-                   "'%s' is no name: a letter, then up to 15 letters, digits, '-' and '_'; not "
-                   "all or rest",
-                   text);
-    if (strcmp(name, "kind") == 0)
-        return set_kind(region, text) ||
-               yaml_text_complain(yaml, at, "'%s' is no kind: start, table, app, settings or files",
-                                  text);
-    if (strcmp(name, "offset") == 0) {
-        reader->has_offset = true;
-        return wry_units_parse_offset(text, &region->offset) ||
-               yaml_text_complain(yaml, at, "'%s' is no offset: write it as 0x40000 or 256K", text);
-    }
-    if (strcmp(name, "length") == 0) {
-        reader->has_length = true;
-        return set_length(reader->r, region, text, at);
-    }
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "a region has name, kind, offset and length, not '%s'", name);
-}
+static const struct yaml_member region_rows[] = {
+    {"name", take_name, 0, NULL},
+    {"kind", take_kind, 0, NULL},
+    {"offset", take_offset, offsetof(struct region_reader, region.offset), NULL},
+    {"length", take_length, 0, NULL},
+};
+static const struct yaml_members region_members = {"a region", region_rows,
+                                                   G_N_ELEMENTS(region_rows), NULL};
 
 static gboolean settle_rest(struct reader *r, struct wry_region *region, struct yaml_place at)
 {
@@ -104,7 +101,7 @@ static gboolean read_region(struct yaml_text *yaml, const yaml_node_t *node, voi
         return yaml_text_complain(yaml, at, "a region is written {name: …, offset: …, length: …}");
     if (layout->count == WRY_REGION_MAX)
         return yaml_text_complain(yaml, at, "more than %u regions", (unsigned)WRY_REGION_MAX);
-    if (!yaml_text_each(yaml, node, set_member, &reader))
+    if (!yaml_members_read(yaml, node, &region_members, &reader))
         return FALSE;
     if (reader.region.name[0] == '\0' || !reader.has_offset || !reader.has_length)
         return yaml_text_complain(yaml, at, "a region needs name, offset and length");
@@ -115,27 +112,36 @@ static gboolean read_region(struct yaml_text *yaml, const yaml_node_t *node, voi
     return TRUE;
 }
 
-static gboolean read_member(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, void *context)
+static gboolean take_regions(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct reader *r = context;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-    struct yaml_place at = yaml_text_place(value);
-
-    if (strcmp(name, "regions") == 0)
-        return value->type == YAML_SEQUENCE_NODE
-                   ? yaml_text_items(yaml, value, read_region, r)
-                   : yaml_text_complain(yaml, at, "'regions' is a list");
-    if (strcmp(name, "chip") == 0) {
-        r->file->chip = wry_chip_by_name(text);
-        return r->file->chip || yaml_text_complain(yaml, at, "there is no chip '%s'", text);
-    }
-    if (strcmp(name, "flash") == 0)
-        return wry_units_parse_size(text, &r->file->layout.flash_size) ||
-               yaml_text_complain(yaml, at, "'%s' is no flash size", text);
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "a layout has chip, flash and regions, not '%s'", name);
+    return field->value->type == YAML_SEQUENCE_NODE
+               ? yaml_text_items(yaml, field->value, read_region, field->target)
+               : yaml_field_complain(yaml, field, "'regions' is a list");
 }
+
+static gboolean take_chip(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct layout_file *file = ((struct reader *)field->target)->file;
+
+    file->chip = wry_chip_by_name(yaml_text_of(field->value));
+    return file->chip ||
+           yaml_field_complain(yaml, field, "there is no chip '%s'", yaml_text_of(field->value));
+}
+
+static gboolean take_flash(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct layout_file *file = ((struct reader *)field->target)->file;
+
+    return wry_units_parse_size(yaml_text_of(field->value), &file->layout.flash_size) ||
+           yaml_field_complain(yaml, field, "'%s' is no flash size", yaml_text_of(field->value));
+}
+
+static const struct yaml_member rows[] = {
+    {"chip", take_chip, 0, NULL},
+    {"flash", take_flash, 0, NULL},
+    {"regions", take_regions, 0, NULL},
+};
+static const struct yaml_members members = {"a layout", rows, G_N_ELEMENTS(rows), NULL};
 
 static gboolean check(struct reader *r)
 {
@@ -176,7 +182,7 @@ static gboolean read_document(struct yaml_text *yaml, const yaml_node_t *root, v
     struct reader *r = context;
 
     r->yaml = yaml;
-    return yaml_text_each(yaml, root, read_member, r) && check(r);
+    return yaml_members_read(yaml, root, &members, r) && check(r);
 }
 
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,

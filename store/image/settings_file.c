@@ -6,8 +6,8 @@
 #include <string.h>
 
 #include "base/words_distance.h"
+#include "base/yaml_members.h"
 #include "store/file/error.h"
-#include "store/text/yaml_text.h"
 #include "wrytograph-host/text_file.h"
 
 enum {
@@ -184,48 +184,40 @@ struct value_reader {
 };
 
 /* True when the member says where the value comes from. */
-static bool take_source(struct value_reader *reader, const char *name, const char *text)
+static gboolean take_value(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    if (strcmp(name, "value") == 0)
-        reader->value = text;
-    else if (strcmp(name, "env") == 0)
-        reader->env = text;
-    else if (strcmp(name, "file") == 0)
-        reader->file = text;
-    else
-        return false;
-    return true;
+    struct value_reader *reader = field->target;
+
+    *(const char **)(void *)((char *)reader + field->member->at) = yaml_text_of(field->value);
+    reader->at = yaml_text_place(field->value);
+    reader->quoted = yaml_text_is_quoted(field->value) || !reader->value;
+    return field->value->type == YAML_SCALAR_NODE ||
+           yaml_text_complain(yaml, reader->at, "'%s' takes one value", field->member->name);
 }
 
-static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, void *context)
+static gboolean take_type(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct value_reader *reader = context;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
+    struct value_reader *reader = field->target;
+    const char *text = yaml_text_of(field->value);
 
-    if (take_source(reader, name, text)) {
-        reader->at = yaml_text_place(value);
-        reader->quoted = yaml_text_is_quoted(value) || !reader->value;
-        return value->type == YAML_SCALAR_NODE ||
-               yaml_text_complain(yaml, reader->at, "'%s' takes one value", name);
+    for (size_t i = 0; i < G_N_ELEMENTS(types); i++) {
+        if (strcmp(text, types[i].name) == 0)
+            reader->type = types[i].type;
     }
-    if (strcmp(name, "secret") == 0) {
-        reader->secret = strcmp(text, "true") == 0;
-        return reader->secret || strcmp(text, "false") == 0 ||
-               yaml_text_complain(yaml, yaml_text_place(value), "'secret' is true or false");
-    }
-    if (strcmp(name, "type") == 0) {
-        for (size_t i = 0; i < G_N_ELEMENTS(types); i++) {
-            if (strcmp(text, types[i].name) == 0)
-                reader->type = types[i].type;
-        }
-        return reader->type != 0 ||
-               yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' is no type: text, integer, real, boolean or bytes", text);
-    }
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "a setting has value, env or file, type and secret, not '%s'", name);
+    return reader->type != 0 ||
+           yaml_field_complain(yaml, field,
+                               "'%s' is no type: text, integer, real, boolean or bytes", text);
 }
+
+static const struct yaml_member value_rows[] = {
+    {"value", take_value, offsetof(struct value_reader, value), NULL},
+    {"env", take_value, offsetof(struct value_reader, env), NULL},
+    {"file", take_value, offsetof(struct value_reader, file), NULL},
+    {"type", take_type, 0, NULL},
+    {"secret", yaml_take_bool, offsetof(struct value_reader, secret), NULL},
+};
+static const struct yaml_members value_members = {"a setting", value_rows, G_N_ELEMENTS(value_rows),
+                                                  "value, env or file, type and secret"};
 
 /* The text of a value, from wherever it comes; free with g_free. NULL after a complaint. */
 static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
@@ -276,7 +268,7 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
         reader.value = yaml_text_of(value);
     else if (value->type != YAML_MAPPING_NODE)
         return yaml_text_complain(yaml, reader.at, "'%s': a setting is one value", name);
-    else if (!yaml_text_each(yaml, value, take_member, &reader))
+    else if (!yaml_members_read(yaml, value, &value_members, &reader))
         return FALSE;
     g_autofree char *text = fetch(yaml, &reader);
     if (!text)
@@ -294,23 +286,21 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
                                        name, type_name(entry->setting.type));
 }
 
-static gboolean take_root(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          void *context)
+static gboolean take_settings(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    if (strcmp(yaml_text_of(key), "settings") != 0)
-        return yaml_text_complain(yaml, yaml_text_place(key),
-                                  "a settings file has 'settings:', not '%s'", yaml_text_of(key));
-    if (value->type != YAML_MAPPING_NODE)
-        return yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'settings' holds lines of KEY: VALUE");
-    return yaml_text_each(yaml, value, take_setting, context);
+    return field->value->type == YAML_MAPPING_NODE
+               ? yaml_text_each(yaml, field->value, take_setting, field->target)
+               : yaml_field_complain(yaml, field, "'settings' holds lines of KEY: VALUE");
 }
+
+static const struct yaml_member root_rows[] = {{"settings", take_settings, 0, NULL}};
+static const struct yaml_members root_members = {"a settings file", root_rows, 1, "'settings:'"};
 
 static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
     struct settings *settings = context;
 
-    if (!yaml_text_each(yaml, root, take_root, settings))
+    if (!yaml_members_read(yaml, root, &root_members, settings))
         return FALSE;
     return settings->entries->len > 0 ||
            yaml_text_complain(yaml, YAML_TEXT_START, "there are no settings");

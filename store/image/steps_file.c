@@ -3,8 +3,7 @@
 
 #include <string.h>
 
-#include "store/text/yaml_text.h"
-#include "wrytograph-host/units.h"
+#include "base/yaml_members.h"
 
 enum {
     STEPS_MOST = 256,
@@ -20,43 +19,27 @@ static void free_step(void *item)
     g_free(step);
 }
 
-static gboolean take_text(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          const char **text)
+static gboolean take_failure(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    const char *given = yaml_text_of(value);
+    struct wry_console_step *step = field->target;
+    unsigned which = 0;
 
-    if (value->type != YAML_SCALAR_NODE || given[0] == '\0' || strpbrk(given, "\r\n"))
-        return yaml_text_complain(yaml, yaml_text_place(value), "'%s' takes one line of text",
-                                  yaml_text_of(key));
-    *text = g_strdup(given);
+    if (!yaml_take_choice(yaml,
+                          &(struct yaml_field){field->member, field->key, field->value, &which}))
+        return FALSE;
+    step->go_on = which == 1;
     return TRUE;
 }
 
-static gboolean take_member(struct yaml_text *yaml, const yaml_node_t *key,
-                            const yaml_node_t *value, void *context)
-{
-    struct wry_console_step *step = context;
-    const char *name = yaml_text_of(key), *text = yaml_text_of(value);
-
-    if (strcmp(name, "send") == 0)
-        return take_text(yaml, key, value, &step->send);
-    if (strcmp(name, "expect") == 0)
-        return take_text(yaml, key, value, &step->expect);
-    if (strcmp(name, "advice") == 0)
-        return take_text(yaml, key, value, &step->advice);
-    if (strcmp(name, "within") == 0)
-        return wry_units_parse_time(text, &step->within) ||
-               yaml_text_complain(yaml, yaml_text_place(value),
-                                  "'%s' is no time: write it in seconds, such as 5s", text);
-    if (strcmp(name, "on-failure") == 0) {
-        step->go_on = strcmp(text, "go-on") == 0;
-        return step->go_on || strcmp(text, "stop") == 0 ||
-               yaml_text_complain(yaml, yaml_text_place(value), "'on-failure' is stop or go-on");
-    }
-    return yaml_text_complain(yaml, yaml_text_place(key),
-                              "a step has send, expect, within, on-failure and advice, not '%s'",
-                              name);
-}
+static const char *const failures[] = {"stop", "go-on", NULL};
+static const struct yaml_member rows[] = {
+    {"send", yaml_take_line, offsetof(struct wry_console_step, send), NULL},
+    {"expect", yaml_take_line, offsetof(struct wry_console_step, expect), NULL},
+    {"within", yaml_take_time, offsetof(struct wry_console_step, within), NULL},
+    {"on-failure", take_failure, 0, failures},
+    {"advice", yaml_take_line, offsetof(struct wry_console_step, advice), NULL},
+};
+static const struct yaml_members members = {"a step", rows, G_N_ELEMENTS(rows), NULL};
 
 static gboolean take_step(struct yaml_text *yaml, const yaml_node_t *item, void *context)
 {
@@ -69,7 +52,7 @@ static gboolean take_step(struct yaml_text *yaml, const yaml_node_t *item, void 
         return yaml_text_complain(yaml, at, "a step is written {send: …, expect: …}");
     if (steps->len > STEPS_MOST)
         return yaml_text_complain(yaml, at, "more than %u steps", STEPS_MOST);
-    if (!yaml_text_each(yaml, item, take_member, step))
+    if (!yaml_members_read(yaml, item, &members, step))
         return FALSE;
     if (!step->send && !step->expect)
         return yaml_text_complain(yaml, at, "a step sends or expects something");
@@ -89,20 +72,19 @@ gboolean steps_file_take(struct yaml_text *yaml, const yaml_node_t *list, GPtrAr
                : yaml_text_complain(yaml, yaml_text_place(list), "'steps' is a list");
 }
 
-static gboolean take_root(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
-                          void *context)
+static gboolean take_steps(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    if (strcmp(yaml_text_of(key), "steps") != 0)
-        return yaml_text_complain(yaml, yaml_text_place(key), "a steps file has 'steps:', not '%s'",
-                                  yaml_text_of(key));
-    return steps_file_take(yaml, value, context);
+    return steps_file_take(yaml, field->value, field->target);
 }
+
+static const struct yaml_member root_rows[] = {{"steps", take_steps, 0, NULL}};
+static const struct yaml_members root_members = {"a steps file", root_rows, 1, "'steps:'"};
 
 static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void *context)
 {
     GPtrArray *steps = context;
 
-    if (!yaml_text_each(yaml, root, take_root, steps))
+    if (!yaml_members_read(yaml, root, &root_members, steps))
         return FALSE;
     return steps->len > 0 || yaml_text_complain(yaml, YAML_TEXT_START, "there are no steps");
 }

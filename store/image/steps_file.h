@@ -11,7 +11,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
-#include "store/text/yaml_text.h"
+#include "base/yaml_text.h"
 #include "wrytograph-host/jobs.h"
 
 /* The list of steps of another file of ours; steps: struct wry_console_step, whose strings it owns,

@@ -1,5 +1,5 @@
 /* Lists of mistakes. */
-#include "store/text/diagnostics.h"
+#include "diagnostics.h"
 
 static void free_mistake(void *item)
 {

@@ -14,7 +14,7 @@
 #include <stdint.h>
 #include <yaml.h>
 
-#include "store/text/diagnostics.h"
+#include "diagnostics.h"
 
 struct yaml_text {
     const char *path;

@@ -1,9 +1,9 @@
 /* YAML trees with lines. */
-#include "store/text/yaml_text.h"
+#include "yaml_text.h"
 
 #include <string.h>
 
-#include "store/file/error.h"
+#include "wrytograph-host/error.h"
 #include "wrytograph-host/text_file.h"
 
 gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const char *format, ...)
