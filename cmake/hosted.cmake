@@ -53,7 +53,7 @@ set(WRY_HOST_SOURCES
 
 # Simulated boards alone need no package.
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})
-target_include_directories(wry_sim PUBLIC ports)
+target_include_directories(wry_sim PUBLIC ports PRIVATE core)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
 # Packers alone need no more than their libraries.
@@ -74,7 +74,7 @@ target_link_libraries(wry_host PUBLIC wry_sim ${WRY_HOST_PACKAGES})
 # What others are linked with: it exports what its public headers declare, and nothing else. The
 # simulated boards and the loader that they run are inside.
 add_library(wrytograph_host SHARED
-    $<TARGET_OBJECTS:wry_host_objects> ${WRY_SIM_SOURCES} ${WRY_LOADER_SOURCES})
+    $<TARGET_OBJECTS:wry_host_objects> ${WRY_SIM_SOURCES} ${WRY_LOADER_SOURCES} ${WRY_INNER_SOURCES})
 set_target_properties(wrytograph_host PROPERTIES
     OUTPUT_NAME wrytograph-host EXPORT_NAME host C_VISIBILITY_PRESET hidden
     VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})

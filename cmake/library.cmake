@@ -4,7 +4,7 @@ set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
     core/status/status.c
-    core/bytes/byte_order.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
+    core/bytes/blank.c core/bytes/fields.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
     core/bytes/huffman.c core/bytes/inflate.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
@@ -17,6 +17,9 @@ set(WRY_CORE_SOURCES
     core/session/rate_control.c core/session/read_request.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/recover.c core/session/speed.c core/session/stream_coding.c core/session/unpack.c core/session/verify_range.c
     core/session/wait.c core/session/window.c core/session/write_spans.c core/session/write_part.c)
+
+# What the loader shares with the core and no public header declares.
+set(WRY_INNER_SOURCES core/bytes/fields.c core/wire/frame_decoder.c core/wire/frame_encoder.c)
 
 # Without its codings the loader takes and gives content as it is, in half the room.
 option(WRY_LOADER_CODINGS "The loader unpacks, packs and puts differences together" ON)

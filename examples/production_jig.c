@@ -38,9 +38,9 @@ static void *serve(void *context)
     struct wry_image_options image = {.place = "app", .file = place->image};
     struct wry_images_options options = {.images = &image, .image_count = 1};
     struct wry_station *station = wry_station_new(&settings);
-    struct wry_identity board = {0};
-    struct wry_write_result written = {0};
-    struct wry_verify_result verified = {0};
+    wry_auto(identity) board = {0};
+    wry_auto(write_result) written = {0};
+    wry_auto(verify_result) verified = {0};
 
     place->outcome = wry_station_identify(station, false, &board);
     if (place->outcome == WRY_OUTCOME_DONE)
@@ -51,9 +51,6 @@ static void *serve(void *context)
            (unsigned)written.done.sectors_written, wry_outcome_text(place->outcome));
     if (place->outcome != WRY_OUTCOME_DONE)
         print_problem(place->link, wry_station_problem(station));
-    wry_verify_result_clear(&verified);
-    wry_write_result_clear(&written);
-    wry_identity_clear(&board);
     wry_station_free(station);
     return NULL;
 }

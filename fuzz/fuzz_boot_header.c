@@ -1,6 +1,7 @@
 /* Any bytes as a boot header, with a CRC-32 that fits where the first byte asks for it. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
 #include "door.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/bytes.h"
@@ -14,7 +15,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
         return 0;
     memcpy(header, bytes + 1, sizeof header);
     if (bytes[0] % 2)
-        wry_put32(header + sizeof header - 4, wry_crc32(0, header, sizeof header - 4));
+        bytes_put32(header + sizeof header - 4, wry_crc32(0, header, sizeof header - 4));
     if (!wry_boot_header_get(&had, header))
         return 0;
     MUST(strlen(had.version) <= WRY_BOOT_TEXT_SIZE);

@@ -1,9 +1,9 @@
 /* Any text as a job card: mistakes with their places, or a card that is whole. */
 #include <string.h>
 
+#include "base/diagnostics.h"
 #include "door.h"
 #include "store/card/card_data.h"
-#include "base/diagnostics.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {

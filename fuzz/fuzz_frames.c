@@ -2,6 +2,7 @@
  * again. */
 #include <string.h>
 
+#include "core/wire/frame_codec.h"
 #include "door.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/frame.h"
@@ -18,12 +19,12 @@ static void again(const uint8_t *body, size_t n)
     enum wry_frame_event event = WRY_FRAME_NONE;
     size_t head = n / 3, length = 0, given;
 
-    wry_encoder_init(&encoder, body, head, body + head, n - head);
-    while ((given = wry_encoder_give(&encoder, line + length, 1 + length % 7)) > 0)
+    frame_encoder_init(&encoder, body, head, body + head, n - head);
+    while ((given = frame_encoder_give(&encoder, line + length, 1 + length % 7)) > 0)
         length += given;
-    wry_decoder_init(&decoder, room, sizeof room);
+    frame_decoder_init(&decoder, room, sizeof room);
     for (size_t at = 0; at < length; at++)
-        MUST(wry_decoder_take(&decoder, line + at, 1, &event) == 1);
+        MUST(frame_decoder_take(&decoder, line + at, 1, &event) == 1);
     MUST(event == WRY_FRAME_GOOD && decoder.length == n && memcmp(room, body, n) == 0);
 }
 
@@ -35,9 +36,10 @@ static uint32_t events(const uint8_t *bytes, size_t n, size_t step)
     enum wry_frame_event event;
     uint32_t seen = 0;
 
-    wry_decoder_init(&decoder, room, sizeof room);
+    frame_decoder_init(&decoder, room, sizeof room);
     for (size_t at = 0; at < n;) {
-        size_t used = wry_decoder_take(&decoder, bytes + at, n - at < step ? n - at : step, &event);
+        size_t used =
+            frame_decoder_take(&decoder, bytes + at, n - at < step ? n - at : step, &event);
         MUST(used > 0 && used <= step);
         at += used;
         if (event == WRY_FRAME_BAD)

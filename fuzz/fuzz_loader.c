@@ -5,6 +5,7 @@
  */
 #include <string.h>
 
+#include "core/wire/frame_codec.h"
 #include "door.h"
 #include "strict_nor.h"
 #include "wrytograph/bytes.h"
@@ -115,7 +116,7 @@ static void overhear(const uint8_t *bytes, size_t n)
     enum wry_frame_event event;
 
     while (n > 0) {
-        size_t used = wry_decoder_take(&decoder, bytes, n, &event);
+        size_t used = frame_decoder_take(&decoder, bytes, n, &event);
         bytes += used;
         n -= used;
         if (event == WRY_FRAME_GOOD && wry_message_split(&message, heard, decoder.length) &&
@@ -141,8 +142,8 @@ static void say_frame(const uint8_t *head, size_t n, const uint8_t *payload, siz
     static uint8_t frame[WRY_FRAME_WORST(WRY_BODY_MAX)];
     struct wry_encoder encoder;
 
-    wry_encoder_init(&encoder, head, n, payload, m);
-    say(frame, wry_encoder_give(&encoder, frame, sizeof frame));
+    frame_encoder_init(&encoder, head, n, payload, m);
+    say(frame, frame_encoder_give(&encoder, frame, sizeof frame));
 }
 
 static size_t take(struct door_input *input, const uint8_t **bytes, size_t most)
@@ -307,7 +308,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     seq = 0;
     over = false;
     job_offset = job_at = 0;
-    wry_decoder_init(&decoder, heard, sizeof heard);
+    frame_decoder_init(&decoder, heard, sizeof heard);
     wry_loader_init(&loader, &port, &identity, memory, memories[how % 4]);
     turn();
     while (input.at < n && !over) {

@@ -1,6 +1,7 @@
 /* Any bytes as a region table, with a CRC-32 that fits where the first byte asks for it. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
 #include "door.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/layout.h"
@@ -33,7 +34,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     memcpy(copy, bytes + 1, n);
     if (bytes[0] % 2 && n > 6 && n >= WRY_REGION_TABLE_SIZE(copy[5])) {
         size_t covered = WRY_REGION_TABLE_SIZE(copy[5]) - 4;
-        wry_put32(copy + covered, wry_crc32(0, copy, covered));
+        bytes_put32(copy + covered, wry_crc32(0, copy, covered));
     }
     if (!wry_region_table_get(&had, copy, n))
         return 0;

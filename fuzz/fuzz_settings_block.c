@@ -2,6 +2,7 @@
  * holds can be made into a block again. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
 #include "door.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/settings_block.h"
@@ -36,7 +37,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     memcpy(copy, bytes + 1, n);
     if (wry_settings_head(&head, copy) && bytes[0] % 2 && head.length <= n &&
         head.length >= WRY_SETTINGS_HEAD_SIZE + 4)
-        wry_put32(copy + head.length - 4, wry_crc32(0, copy, head.length - 4));
+        bytes_put32(copy + head.length - 4, wry_crc32(0, copy, head.length - 4));
     if (!wry_settings_get(&head, copy, n))
         return 0;
     size_t length = make_again(&head);

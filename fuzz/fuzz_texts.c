@@ -3,12 +3,12 @@
 #include <glib.h>
 #include <string.h>
 
+#include "base/diagnostics.h"
 #include "door.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/image/steps_file.h"
 #include "store/text/csv_table.h"
-#include "base/diagnostics.h"
 
 static void steps_hold(const char *path)
 {

@@ -1,5 +1,6 @@
 /* Texts of records: the same in any pieces, and no content from nowhere. */
 #include "records.h"
+#include "core/bytes/fields.h"
 
 #include "door.h"
 #include "wrytograph/bytes.h"
@@ -17,7 +18,7 @@ static bool take(void *context, uint32_t address, const uint8_t *bytes, size_t n
 
     MUST(n > 0 && n <= WRY_RECORD_MAX && n - 1 <= UINT32_MAX - address);
     for (size_t i = 0; i < n; i++) {
-        wry_put32(at, address + (uint32_t)i);
+        bytes_put32(at, address + (uint32_t)i);
         content->seen = wry_crc32(content->seen, at, sizeof at);
         content->seen = wry_crc32(content->seen, bytes + i, 1);
     }

@@ -6,6 +6,7 @@
  * a sector is not among them, or not everywhere, nothing may be erased: neighbours would go that
  * nobody has kept. Only a part that names none at all is taken for a usual one.
  */
+#include "bytes/fields.h"
 #include "loader_inner.h"
 
 enum command {
@@ -94,7 +95,7 @@ static uint32_t read_word(struct wry_loader *loader, uint32_t offset)
     uint8_t bytes[4];
 
     read_sfdp(loader, offset, bytes, sizeof bytes);
-    return wry_get32(bytes);
+    return bytes_get32(bytes);
 }
 
 /* 0 where the table has no such word. */
@@ -135,12 +136,12 @@ static bool find_tables(struct tables *tables)
     uint8_t head[HEAD];
 
     read_sfdp(loader, 0, head, sizeof head);
-    if (wry_get32(head) != SIGNATURE)
+    if (bytes_get32(head) != SIGNATURE)
         return false;
     unsigned count = head[6] + 1u;
     for (unsigned i = 0; i < count && i < TABLES_MOST; i++) {
         read_sfdp(loader, HEAD + HEAD * i, head, sizeof head);
-        uint32_t offset = wry_get32(head + 4) & 0xFFFFFF;
+        uint32_t offset = bytes_get32(head + 4) & 0xFFFFFF;
         unsigned id = (unsigned)head[7] << 8 | head[0];
         struct table table = {.offset = offset, .count = head[3]};
         if (id == TABLE_BASIC)

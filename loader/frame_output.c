@@ -1,5 +1,6 @@
 /* Frames on their way out: encoded whole into a buffer that the line drains. */
 #include "loader_inner.h"
+#include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
@@ -25,9 +26,9 @@ void loader_output_frame(struct wry_loader *loader, const uint8_t *head, size_t 
     struct wry_encoder encoder;
 
     compact(loader);
-    wry_encoder_init(&encoder, head, head_length, payload, payload_length);
-    loader->output_fill += wry_encoder_give(&encoder, loader->output + loader->output_fill,
-                                            sizeof loader->output - loader->output_fill);
+    frame_encoder_init(&encoder, head, head_length, payload, payload_length);
+    loader->output_fill += frame_encoder_give(&encoder, loader->output + loader->output_fill,
+                                              sizeof loader->output - loader->output_fill);
     loader->port->worked(loader->port->context, WRY_WORK_FRAME_OUT,
                          (uint32_t)(head_length + payload_length));
 }

@@ -1,5 +1,6 @@
 /* The loader's turn: receive, act, send. */
 #include "wrytograph/loader.h"
+#include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
@@ -21,7 +22,7 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader->identity = *identity;
     loader_memory_divide(loader, memory, size);
     loader_packed_divide(loader);
-    wry_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
+    frame_decoder_init(&loader->decoder, loader->body, sizeof loader->body);
     loader->speed = WRY_STARTING_SPEED;
     loader->speed_confirmed = loader->speed_proved = true;
     loader->heard_at = port->now(port->context);
@@ -202,7 +203,7 @@ static bool take_input(struct wry_loader *loader)
         loader->port->worked(loader->port->context, WRY_WORK_FRAME_IN, (uint32_t)n);
     for (size_t left = n; left > 0;) {
         enum wry_frame_event event;
-        size_t used = wry_decoder_take(&loader->decoder, at, left, &event);
+        size_t used = frame_decoder_take(&loader->decoder, at, left, &event);
         at += used;
         left -= used;
         if (event == WRY_FRAME_GOOD)

@@ -1,5 +1,6 @@
 /* Talking to a loader frame by frame. */
 #include "talk.h"
+#include "core/wire/frame_codec.h"
 
 #include <string.h>
 
@@ -14,7 +15,7 @@ void talk_begin(struct talk *talk, const struct rig_setup *setup)
     port->set_lines(port->context, false, true);
     port->sleep(port->context, 100 * MS);
     port->discard(port->context);
-    wry_decoder_init(&talk->decoder, talk->body, sizeof talk->body);
+    frame_decoder_init(&talk->decoder, talk->body, sizeof talk->body);
 }
 
 void talk_say(struct talk *talk, const uint8_t *head, size_t n, const uint8_t *payload, size_t m)
@@ -23,8 +24,8 @@ void talk_say(struct talk *talk, const uint8_t *head, size_t n, const uint8_t *p
     struct wry_encoder encoder;
     const struct wry_port *port = &talk->rig->adapter.port;
 
-    wry_encoder_init(&encoder, head, n, payload, m);
-    size_t length = wry_encoder_give(&encoder, line, sizeof line);
+    frame_encoder_init(&encoder, head, n, payload, m);
+    size_t length = frame_encoder_give(&encoder, line, sizeof line);
     port->write(port->context, line, length);
 }
 
@@ -41,7 +42,7 @@ bool talk_hear(struct talk *talk, uint64_t time)
         port->read(port->context, &byte, 1, deadline, &got);
         if (got == 0)
             return false;
-        wry_decoder_take(&talk->decoder, &byte, 1, &event);
+        frame_decoder_take(&talk->decoder, &byte, 1, &event);
         if (event == WRY_FRAME_GOOD)
             return wry_message_split(&talk->last, talk->body, talk->decoder.length);
     }

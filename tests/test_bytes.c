@@ -1,6 +1,7 @@
 /* Byte order, CRC-32 and SHA-256. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
 #include "harness.h"
 #include "rig.h"
 #include "wrytograph/bytes.h"
@@ -31,13 +32,13 @@ static void fields_are_little_endian_at_any_alignment(void)
 {
     uint8_t room[8] = {0};
 
-    wry_put32(room + 1, 0x12345678);
+    bytes_put32(room + 1, 0x12345678);
     CHECK_EQUAL(0x78, room[1]);
     CHECK_EQUAL(0x12, room[4]);
-    CHECK_EQUAL(0x12345678, wry_get32(room + 1));
-    wry_put16(room + 5, 0xFEDC);
+    CHECK_EQUAL(0x12345678, bytes_get32(room + 1));
+    bytes_put16(room + 5, 0xFEDC);
     CHECK_EQUAL(0xDC, room[5]);
-    CHECK_EQUAL(0xFEDC, wry_get16(room + 5));
+    CHECK_EQUAL(0xFEDC, bytes_get16(room + 5));
     CHECK_EQUAL(0, room[7]);
 }
 

@@ -1,6 +1,8 @@
 /* RFC 1662 framing in both directions. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
+#include "core/wire/frame_codec.h"
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
@@ -23,14 +25,14 @@ struct receiver {
 static void begin(struct receiver *r)
 {
     memset(r, 0, sizeof *r);
-    wry_decoder_init(&r->decoder, r->room, sizeof r->room);
+    frame_decoder_init(&r->decoder, r->room, sizeof r->room);
 }
 
 static void take(struct receiver *r, const uint8_t *bytes, size_t n)
 {
     while (n > 0) {
         enum wry_frame_event event;
-        size_t used = wry_decoder_take(&r->decoder, bytes, n, &event);
+        size_t used = frame_decoder_take(&r->decoder, bytes, n, &event);
         CHECK(used > 0 && used <= n);
         bytes += used;
         n -= used;
@@ -50,8 +52,8 @@ static size_t encode(const uint8_t *body, size_t n, size_t head, uint8_t *to, si
     struct wry_encoder encoder;
     size_t length = 0, given;
 
-    wry_encoder_init(&encoder, body, head, body + head, n - head);
-    while ((given = wry_encoder_give(&encoder, to + length, piece)) > 0)
+    frame_encoder_init(&encoder, body, head, body + head, n - head);
+    while ((given = frame_encoder_give(&encoder, to + length, piece)) > 0)
         length += given;
     return length;
 }
@@ -74,7 +76,7 @@ static void the_fcs_leaves_the_good_residue_of_rfc_1662(void)
     uint8_t frame[13];
 
     memcpy(frame, "123456789", 9);
-    wry_put32(frame + 9, wry_crc32(0, frame, 9));
+    bytes_put32(frame + 9, wry_crc32(0, frame, 9));
     /* Section C.3: 0xDEBB20E3 before the final complement. */
     CHECK_EQUAL(0xDEBB20E3, (uint32_t)~wry_crc32(0, frame, 13));
 }

@@ -5,6 +5,8 @@
  */
 #include <string.h>
 
+#include "core/bytes/fields.h"
+#include "core/wire/frame_codec.h"
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
@@ -36,8 +38,8 @@ static void say(struct liar *liar, const uint8_t *body, size_t n)
 
     if (liar->fill + WRY_FRAME_WORST(n) > LINE_ROOM)
         return;
-    wry_encoder_init(&encoder, body, n, NULL, 0);
-    liar->fill += wry_encoder_give(&encoder, liar->line + liar->fill, LINE_ROOM - liar->fill);
+    frame_encoder_init(&encoder, body, n, NULL, 0);
+    liar->fill += frame_encoder_give(&encoder, liar->line + liar->fill, LINE_ROOM - liar->fill);
 }
 
 static void say_hello(struct liar *liar, const struct wry_message *message)
@@ -69,13 +71,13 @@ static void lie(struct liar *liar, const struct wry_message *message)
     body[0] = sim_random(&liar->random) % 2 ? (uint8_t)(message->kind | WRY_KIND_REPLY)
                                             : kinds[sim_random(&liar->random) % sizeof kinds];
     if (sim_random(&liar->random) % 3)
-        wry_put16(body + 2, message->seq);
+        bytes_put16(body + 2, message->seq);
     if (sim_random(&liar->random) % 2 && message->length >= 8)
         memcpy(body + 4, message->fields, 8);
     if (body[0] == 0x88 && sim_random(&liar->random) % 2) {
         body[4] = (uint8_t)(sim_random(&liar->random) % 4);
-        wry_put32(body + 8, 0x40000 + (uint32_t)(sim_random(&liar->random) % 0x12000));
-        wry_put32(body + 12, 0x40000 + (uint32_t)(sim_random(&liar->random) % 0x20000));
+        bytes_put32(body + 8, 0x40000 + (uint32_t)(sim_random(&liar->random) % 0x12000));
+        bytes_put32(body + 12, 0x40000 + (uint32_t)(sim_random(&liar->random) % 0x20000));
         body[32] = (uint8_t)(sim_random(&liar->random) % 40);
         n = 34 + (size_t)body[32];
     }
@@ -100,7 +102,7 @@ static enum wry_status liar_write(void *context, const uint8_t *bytes, size_t n)
     enum wry_frame_event event;
 
     for (liar->now += n; n > 0;) {
-        size_t used = wry_decoder_take(&liar->decoder, bytes, n, &event);
+        size_t used = frame_decoder_take(&liar->decoder, bytes, n, &event);
         bytes += used;
         n -= used;
         if (event == WRY_FRAME_GOOD)
@@ -172,7 +174,7 @@ static void begin(struct liar *liar, uint64_t seed, bool honest_hello, bool fram
     liar->random = seed;
     liar->honest_hello = honest_hello;
     liar->framed = framed;
-    wry_decoder_init(&liar->decoder, liar->body, sizeof liar->body);
+    frame_decoder_init(&liar->decoder, liar->body, sizeof liar->body);
     liar->port = (struct wry_port){.context = liar,
                                    .write = liar_write,
                                    .read = liar_read,

@@ -3,6 +3,7 @@
  */
 #include <string.h>
 
+#include "core/bytes/fields.h"
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
@@ -280,8 +281,8 @@ static void arbitrary_messages_never_leave_the_flash_or_the_window(void)
         body[0] = kinds[sim_random(&random) % sizeof kinds];
         if (seed % 3 != 0) {
             uint32_t grain = seed % 2 ? WRY_PAGE_SIZE : WRY_SECTOR_SIZE;
-            wry_put32(body + 4, (uint32_t)sim_random(&random) % 0x440000 & ~(grain - 1));
-            wry_put32(body + 8, (uint32_t)sim_random(&random) % 0x9000 & ~(grain - 1));
+            bytes_put32(body + 4, (uint32_t)sim_random(&random) % 0x440000 & ~(grain - 1));
+            bytes_put32(body + 8, (uint32_t)sim_random(&random) % 0x9000 & ~(grain - 1));
         }
         talk_say(&talk, body, 4 + (size_t)(sim_random(&random) % 596), NULL, 0);
     }

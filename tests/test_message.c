@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "core/bytes/fields.h"
+#include "core/wire/frame_codec.h"
 #include "harness.h"
 #include "rig.h"
 #include "wrytograph/frame.h"
@@ -36,8 +38,8 @@ static void check_example(const char *name, const uint8_t *head, size_t length,
     uint8_t ours[256], theirs[256];
     struct wry_encoder encoder;
 
-    wry_encoder_init(&encoder, head, length, payload, payload_length);
-    size_t n = wry_encoder_give(&encoder, ours, sizeof ours);
+    frame_encoder_init(&encoder, head, length, payload, payload_length);
+    size_t n = frame_encoder_give(&encoder, ours, sizeof ours);
     size_t m = documented(name, theirs, sizeof theirs);
     check_context("example %s", name);
     CHECK_EQUAL(n, m);
@@ -273,7 +275,7 @@ static void a_choice_of_pages_comes_whole_or_not_at_all(void)
     read.range.length = WRY_READ_PAGES * WRY_PAGE_SIZE;
     size_t n = wry_message_put_read(body, 7, &read);
     CHECK(wry_message_split(&message, body, n) && wry_message_get_read(&message, &got));
-    wry_put32(body + 8, read.range.length + 1);
+    bytes_put32(body + 8, read.range.length + 1);
     CHECK(wry_message_split(&message, body, n) && !wry_message_get_read(&message, &got));
 }
 
@@ -380,8 +382,8 @@ static void a_message_cut_short_is_refused(void)
 
     for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
         size_t n = documented(names[i], line, sizeof line);
-        wry_decoder_init(&decoder, body, sizeof body);
-        wry_decoder_take(&decoder, line, n, &event);
+        frame_decoder_init(&decoder, body, sizeof body);
+        frame_decoder_take(&decoder, line, n, &event);
         CHECK_EQUAL(WRY_FRAME_GOOD, event);
         check_context("%s", names[i]);
         message = split(body, decoder.length);

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "command.h"
+#include "core/bytes/fields.h"
 #include "harness.h"
 #include "rig.h"
 #include "store/image/settings_file.h"
@@ -104,7 +105,7 @@ static void arbitrary_entries_are_decoded_or_refused(void)
         rig_random(noise, sizeof noise, seed);
         for (int i = 0; i < 3; i++)
             bytes[4 + noise[i] % (n - 8)] = noise[i + 3];
-        wry_put32(bytes + n - 4, wry_crc32(0, bytes, n - 4));
+        bytes_put32(bytes + n - 4, wry_crc32(0, bytes, n - 4));
         struct wry_settings_head head;
         struct wry_setting s;
         size_t at = WRY_SETTINGS_HEAD_SIZE;

@@ -1,6 +1,8 @@
 /* Agreeing on a speed, over lines that carry more one way than the other. */
 #include <string.h>
 
+#include "core/bytes/fields.h"
+#include "core/wire/frame_codec.h"
 #include "harness.h"
 #include "rig.h"
 #include "through.h"
@@ -33,9 +35,9 @@ static void pass_on(struct elder *elder)
     uint8_t *features = elder->body + WRY_MESSAGE_PREFIX + 6;
 
     if (elder->body[0] == (WRY_KIND_HELLO | WRY_KIND_REPLY))
-        wry_put16(features, wry_get16(features) & (uint16_t)~WRY_FEATURE_PROOF);
-    wry_encoder_init(&encoder, elder->body, elder->decoder.length, NULL, 0);
-    elder->fill = wry_encoder_give(&encoder, elder->line, sizeof elder->line);
+        bytes_put16(features, bytes_get16(features) & (uint16_t)~WRY_FEATURE_PROOF);
+    frame_encoder_init(&encoder, elder->body, elder->decoder.length, NULL, 0);
+    elder->fill = frame_encoder_give(&encoder, elder->line, sizeof elder->line);
     elder->at = 0;
 }
 
@@ -50,7 +52,7 @@ static enum wry_status elder_read(void *context, uint8_t *bytes, size_t room, ui
         enum wry_status status = elder->inner->read(elder->inner->context, &byte, 1, deadline, got);
         if (status != WRY_OK || *got == 0)
             return status;
-        wry_decoder_take(&elder->decoder, &byte, 1, &event);
+        frame_decoder_take(&elder->decoder, &byte, 1, &event);
         if (event == WRY_FRAME_GOOD)
             pass_on(elder);
         if (event == WRY_FRAME_OUTSIDE) {
@@ -68,7 +70,7 @@ static void make_elder(struct elder *elder, struct rig *rig)
 {
     memset(elder, 0, sizeof *elder);
     elder->inner = &rig->adapter.port;
-    wry_decoder_init(&elder->decoder, elder->body, sizeof elder->body);
+    frame_decoder_init(&elder->decoder, elder->body, sizeof elder->body);
     elder->port = through_port(elder);
     elder->port.read = elder_read;
     rig->session.port = &elder->port;

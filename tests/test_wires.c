@@ -2,6 +2,7 @@
 #include <string.h>
 
 #include "harness.h"
+#include "posix/wiring_lines.h"
 #include "rfc2217/com_port.h"
 #include "rfc2217/server.h"
 #include "rig.h"
@@ -16,8 +17,8 @@ static void every_wiring_leads_back_to_what_was_meant(void)
         CHECK(wry_wiring_by_name(wiring->name) == wiring);
         for (unsigned meant = 0; meant < 4 && !wiring->none; meant++, count++) {
             bool dtr, rts, reset, boot;
-            wry_wiring_outputs(wiring, meant & 1, meant & 2, &dtr, &rts);
-            wry_wiring_meaning(wiring, dtr, rts, &reset, &boot);
+            wiring_outputs(wiring, meant & 1, meant & 2, &dtr, &rts);
+            wiring_meaning(wiring, dtr, rts, &reset, &boot);
             check_context("%s %u", wiring->name, meant);
             /* Both at once cannot be held there. */
             CHECK_EQUAL(wiring->cross_coupled && meant == 3 ? 1 : meant,
@@ -32,9 +33,9 @@ static void the_usual_wiring_is_as_its_words_say(void)
 {
     bool dtr, rts;
 
-    wry_wiring_outputs(wry_wiring_at(0), true, false, &dtr, &rts);
+    wiring_outputs(wry_wiring_at(0), true, false, &dtr, &rts);
     CHECK(rts && !dtr);
-    wry_wiring_outputs(wry_wiring_by_name("dtr-reset-inverted"), true, false, &dtr, &rts);
+    wiring_outputs(wry_wiring_by_name("dtr-reset-inverted"), true, false, &dtr, &rts);
     CHECK(!dtr && rts);
 }
 

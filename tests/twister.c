@@ -1,5 +1,7 @@
 /* Bends what a board says. */
 #include "twister.h"
+#include "core/bytes/fields.h"
+#include "core/wire/frame_codec.h"
 
 #include <string.h>
 
@@ -34,11 +36,12 @@ static void bend(struct twister *t, size_t length)
     if (t->body[0] == (WRY_KIND_STATUS | WRY_KIND_REPLY) && length >= 34) {
         uint64_t which = t->draw(t->from) % 8;
         if (which < 6)
-            wry_put32(t->body + 8 + 4 * which, bend_number(t, wry_get32(t->body + 8 + 4 * which)));
+            bytes_put32(t->body + 8 + 4 * which,
+                        bend_number(t, bytes_get32(t->body + 8 + 4 * which)));
         else if (which == 6)
             t->body[4] = (uint8_t)(t->draw(t->from) % 5);
         else
-            wry_put16(t->body + 6, (uint16_t)t->draw(t->from));
+            bytes_put16(t->body + 6, (uint16_t)t->draw(t->from));
         return;
     }
     if (length < 12)
@@ -46,7 +49,7 @@ static void bend(struct twister *t, size_t length)
     if (t->draw(t->from) % 2)
         field[t->draw(t->from) % (length - 4)] ^= (uint8_t)(1u << t->draw(t->from) % 8);
     else
-        wry_put32(field, bend_number(t, wry_get32(field)));
+        bytes_put32(field, bend_number(t, bytes_get32(field)));
 }
 
 static void pass_on(struct twister *t)
@@ -58,9 +61,9 @@ static void pass_on(struct twister *t)
         t->truthful--;
     else if (t->draw(t->from) % t->one_in == 0)
         bend(t, length);
-    wry_encoder_init(&encoder, t->body, length, NULL, 0);
+    frame_encoder_init(&encoder, t->body, length, NULL, 0);
     t->at = 0;
-    t->fill = wry_encoder_give(&encoder, t->line, sizeof t->line);
+    t->fill = frame_encoder_give(&encoder, t->line, sizeof t->line);
 }
 
 static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
@@ -74,7 +77,7 @@ static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, 
         enum wry_status status = t->inner->read(t->inner->context, &byte, 1, deadline, got);
         if (status != WRY_OK || *got == 0)
             return status;
-        wry_decoder_take(&t->decoder, &byte, 1, &event);
+        frame_decoder_take(&t->decoder, &byte, 1, &event);
         if (event == WRY_FRAME_GOOD)
             pass_on(t);
     }
@@ -105,7 +108,7 @@ void twist(struct twister *t, struct rig *rig, uint64_t (*draw)(void *from), voi
     t->from = from;
     t->truthful = 3 + (unsigned)(draw(from) % 60);
     t->one_in = 1 + (unsigned)(draw(from) % 12);
-    wry_decoder_init(&t->decoder, t->body, sizeof t->body);
+    frame_decoder_init(&t->decoder, t->body, sizeof t->body);
     t->port = through_port(t);
     t->port.read = twisted_read;
     t->port.discard = twisted_discard;

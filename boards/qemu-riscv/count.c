@@ -2,6 +2,7 @@
  * Instructions per byte of what a loader computes, counted by the processor: what the simulated
  * bench charges its boards for. Run under -icount, prints a line for each kind of work.
  */
+#include "wire/frame_codec.h"
 #include "hardware.h"
 
 enum {
@@ -78,13 +79,13 @@ static void count_frames(void)
     enum wry_frame_event event = WRY_FRAME_NONE;
 
     uint32_t begun = instructions();
-    wry_encoder_init(&encoder, head, sizeof head, content, PIECE);
-    size_t n = wry_encoder_give(&encoder, stream, sizeof stream);
+    frame_encoder_init(&encoder, head, sizeof head, content, PIECE);
+    size_t n = frame_encoder_give(&encoder, stream, sizeof stream);
     tell("frame-out", instructions() - begun, sizeof head + PIECE, 0);
-    wry_decoder_init(&decoder, body, sizeof body);
+    frame_decoder_init(&decoder, body, sizeof body);
     begun = instructions();
     for (size_t at = 0; at < n;)
-        at += wry_decoder_take(&decoder, stream + at, n - at, &event);
+        at += frame_decoder_take(&decoder, stream + at, n - at, &event);
     tell("frame-in", instructions() - begun, (uint32_t)n, event == WRY_FRAME_GOOD);
 }
 

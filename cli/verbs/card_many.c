@@ -220,8 +220,7 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
         }
         g_mutex_clear(&many.rows[i].lock);
         g_free(many.rows[i].words);
-        g_free(many.boards[i].words);
-        wry_run_result_clear(&many.boards[i].result);
+        wry_many_board_clear(&many.boards[i]);
     }
     g_free(listeners);
     g_free(many.boards);

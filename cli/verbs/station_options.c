@@ -9,8 +9,8 @@
 #include "views/mismatches.h"
 #include "views/progress.h"
 #include "views/terminal.h"
-#include "wrytograph-host/ledger.h"
 #include "wrytograph-host/inspect.h"
+#include "wrytograph-host/ledger.h"
 
 static void on_event(void *context, const struct wry_event *event)
 {

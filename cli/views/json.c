@@ -3,9 +3,9 @@
 
 #include "stats.h"
 #include "words.h"
+#include "wrytograph-host/inspect.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
-#include "wrytograph-host/inspect.h"
 
 void json_add_text(JsonBuilder *b, const char *name, const char *value)
 {

@@ -1,4 +1,5 @@
 /* SHA-256, FIPS 180-4 section 6.2. */
+#include "fields.h"
 #include "wrytograph/bytes.h"
 
 #include "bytes/memory.h"
@@ -178,5 +179,5 @@ uint64_t wry_sha256_end_short(struct wry_sha256 *sha)
     uint8_t digest[WRY_SHA256_SIZE];
 
     wry_sha256_end(sha, digest);
-    return wry_get32(digest) | (uint64_t)wry_get32(digest + 4) << 32;
+    return bytes_get32(digest) | (uint64_t)bytes_get32(digest + 4) << 32;
 }

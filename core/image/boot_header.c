@@ -1,5 +1,6 @@
 /* The boot header in front of a program. */
 #include "wrytograph/boot_header.h"
+#include "bytes/fields.h"
 
 #include "bytes/memory.h"
 
@@ -38,16 +39,16 @@ static bool text_is_printable(const uint8_t *text)
 bool wry_boot_header_get(struct wry_boot_header *header, const uint8_t *bytes)
 {
     if (!wry_boot_header_present(bytes) || bytes[AT_VERSION] != WRY_BOOT_HEADER_VERSION ||
-        wry_get32(bytes + AT_CRC) != wry_crc32(0, bytes, AT_CRC) ||
+        bytes_get32(bytes + AT_CRC) != wry_crc32(0, bytes, AT_CRC) ||
         !text_is_printable(bytes + AT_TEXT))
         return false;
-    header->chip_code = wry_get16(bytes + AT_CHIP);
+    header->chip_code = bytes_get16(bytes + AT_CHIP);
     header->kind = bytes[AT_KIND];
     header->only_upgrade = (bytes[AT_FLAGS] & FLAG_ONLY_UPGRADE) != 0;
     header->flash_size_log2 = bytes[AT_FLASH_SIZE];
     header->read_lines = bytes[AT_READ_LINES];
     header->read_clock = bytes[AT_READ_CLOCK];
-    header->body_length = wry_get32(bytes + AT_BODY_LENGTH);
+    header->body_length = bytes_get32(bytes + AT_BODY_LENGTH);
     memcpy(header->version, bytes + AT_TEXT, WRY_BOOT_TEXT_SIZE);
     header->version[WRY_BOOT_TEXT_SIZE] = '\0';
     return header->flash_size_log2 < 32 &&
@@ -62,12 +63,12 @@ void wry_boot_header_put(uint8_t *bytes, const struct wry_boot_header *header)
     bytes[AT_VERSION] = WRY_BOOT_HEADER_VERSION;
     bytes[AT_KIND] = header->kind;
     bytes[AT_FLAGS] = header->only_upgrade ? FLAG_ONLY_UPGRADE : 0;
-    wry_put16(bytes + AT_CHIP, header->chip_code);
+    bytes_put16(bytes + AT_CHIP, header->chip_code);
     bytes[AT_FLASH_SIZE] = header->flash_size_log2;
     bytes[AT_READ_LINES] = header->read_lines;
     bytes[AT_READ_CLOCK] = header->read_clock;
-    wry_put32(bytes + AT_BODY_LENGTH, header->body_length);
+    bytes_put32(bytes + AT_BODY_LENGTH, header->body_length);
     for (uint32_t i = 0; i < WRY_BOOT_TEXT_SIZE && header->version[i] != '\0'; i++)
         bytes[AT_TEXT + i] = (uint8_t)header->version[i];
-    wry_put32(bytes + AT_CRC, wry_crc32(0, bytes, AT_CRC));
+    bytes_put32(bytes + AT_CRC, wry_crc32(0, bytes, AT_CRC));
 }

@@ -1,5 +1,6 @@
 /* The settings block: read and made. */
 #include "wrytograph/settings_block.h"
+#include "bytes/fields.h"
 
 #include "bytes/memory.h"
 
@@ -52,9 +53,9 @@ bool wry_settings_head(struct wry_settings_head *head, const uint8_t *bytes)
 {
     if (!wry_settings_present(bytes) || bytes[AT_VERSION] != VERSION)
         return false;
-    head->count = wry_get16(bytes + AT_COUNT);
-    head->generation = wry_get32(bytes + AT_GENERATION);
-    uint32_t entries = wry_get32(bytes + AT_LENGTH);
+    head->count = bytes_get16(bytes + AT_COUNT);
+    head->generation = bytes_get32(bytes + AT_GENERATION);
+    uint32_t entries = bytes_get32(bytes + AT_LENGTH);
     if (entries > WRY_SETTINGS_BLOCK_MAX - WRY_SETTINGS_HEAD_SIZE - CRC_SIZE)
         return false;
     head->length = WRY_SETTINGS_HEAD_SIZE + entries + CRC_SIZE;
@@ -63,13 +64,13 @@ bool wry_settings_head(struct wry_settings_head *head, const uint8_t *bytes)
 
 static uint64_t get64(const uint8_t *from)
 {
-    return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
+    return bytes_get32(from) | (uint64_t)bytes_get32(from + 4) << 32;
 }
 
 static void put64(uint8_t *to, uint64_t value)
 {
-    wry_put32(to, (uint32_t)value);
-    wry_put32(to + 4, (uint32_t)(value >> 32));
+    bytes_put32(to, (uint32_t)value);
+    bytes_put32(to + 4, (uint32_t)(value >> 32));
 }
 
 static bool take_value(struct wry_setting *setting, const uint8_t *value, uint16_t n)
@@ -107,7 +108,7 @@ static bool take_entry(const uint8_t *bytes, size_t end, size_t *at, struct wry_
     setting->type = entry[0];
     setting->secret = (entry[1] & FLAG_SECRET) != 0;
     setting->key_length = entry[2];
-    uint16_t length = wry_get16(entry + 4);
+    uint16_t length = bytes_get16(entry + 4);
     if (end - *at - ENTRY_HEAD < (size_t)setting->key_length + length)
         return false;
     setting->key = (const char *)entry + ENTRY_HEAD;
@@ -144,7 +145,7 @@ bool wry_settings_get(struct wry_settings_head *head, const uint8_t *bytes, size
         head->length > n)
         return false;
     size_t end = head->length - CRC_SIZE;
-    if (wry_get32(bytes + end) != wry_crc32(0, bytes, end))
+    if (bytes_get32(bytes + end) != wry_crc32(0, bytes, end))
         return false;
     while (at < end && count <= COUNT_MOST) {
         size_t begun = at;
@@ -222,7 +223,7 @@ void wry_settings_add(struct wry_settings_writer *writer, const struct wry_setti
     to[0] = setting->type;
     to[1] = setting->secret ? FLAG_SECRET : 0;
     to[2] = setting->key_length;
-    wry_put16(to + 4, length);
+    bytes_put16(to + 4, length);
     memcpy(to + ENTRY_HEAD, setting->key, setting->key_length);
     put_value(to + ENTRY_HEAD + setting->key_length, setting, length);
     writer->used += needed;
@@ -239,10 +240,10 @@ size_t wry_settings_end(struct wry_settings_writer *writer, uint32_t generation)
     memset(bytes, 0, WRY_SETTINGS_HEAD_SIZE);
     memcpy(bytes, magic, sizeof magic);
     bytes[AT_VERSION] = VERSION;
-    wry_put16(bytes + AT_COUNT, writer->count);
-    wry_put32(bytes + AT_GENERATION, generation);
-    wry_put32(bytes + AT_LENGTH, (uint32_t)(writer->used - WRY_SETTINGS_HEAD_SIZE));
-    wry_put32(bytes + writer->used, wry_crc32(0, bytes, writer->used));
+    bytes_put16(bytes + AT_COUNT, writer->count);
+    bytes_put32(bytes + AT_GENERATION, generation);
+    bytes_put32(bytes + AT_LENGTH, (uint32_t)(writer->used - WRY_SETTINGS_HEAD_SIZE));
+    bytes_put32(bytes + writer->used, wry_crc32(0, bytes, writer->used));
     writer->used += CRC_SIZE;
     return wry_settings_get(&head, bytes, writer->used) ? writer->used : 0;
 }

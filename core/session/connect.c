@@ -1,5 +1,6 @@
 /* Loading mode, and finding the board again. */
 #include "session_inner.h"
+#include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
@@ -29,7 +30,7 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
     if (config->likely_speed > 0 && config->likely_speed < session->speed_bound)
         session->speed_bound = config->likely_speed;
     session_pace_begin(session);
-    wry_decoder_init(&session->decoder, session->body, sizeof session->body);
+    frame_decoder_init(&session->decoder, session->body, sizeof session->body);
 }
 
 /* The lines as meant, and some time for them to take effect. */

@@ -1,5 +1,5 @@
 /* The cost model. */
-#include "wrytograph/cost.h"
+#include "session_inner.h"
 
 #include "wrytograph/message.h"
 
@@ -46,7 +46,8 @@ static uint64_t line_time(uint32_t bytes, uint32_t speed)
     return (uint64_t)(bytes / 1000) * byte_ns + bytes % 1000 * byte_ns / 1000;
 }
 
-struct wry_cost wry_cost_of(const struct wry_cost_terms *terms, const struct wry_cost_part *part)
+struct wry_cost session_cost_of(const struct session_cost_terms *terms,
+                                const struct wry_cost_part *part)
 {
     uint32_t bytes = part->line_bytes + part->line_bytes / FRAME_BYTES;
     /* Each page goes to the flash and comes back once; old content that is built upon, too. */

@@ -1,5 +1,7 @@
 /* Frames out and in, and requests that are repeated until answered. */
+#include "bytes/fields.h"
 #include "session_inner.h"
+#include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
@@ -63,9 +65,9 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
 
     if (!session->connected && head[0] != WRY_KIND_HELLO)
         return session_fail(session, WRY_BAD_ARGUMENT, WRY_STEP_NONE, 0);
-    wry_encoder_init(&encoder, head, head_length, payload, payload_length);
+    frame_encoder_init(&encoder, head, head_length, payload, payload_length);
     room = room < PIECE_LEAST ? PIECE_LEAST : room > PIECE_MOST ? PIECE_MOST : room;
-    while ((n = wry_encoder_give(&encoder, piece, room)) > 0) {
+    while ((n = frame_encoder_give(&encoder, piece, room)) > 0) {
         enum wry_status status = send_piece(session, piece, n);
         if (status != WRY_OK)
             return status;
@@ -142,7 +144,7 @@ static bool decode(struct wry_session *session, struct wry_message *message)
         const uint8_t *at = session->raw + session->raw_at;
         enum wry_frame_event event;
         size_t used =
-            wry_decoder_take(&session->decoder, at, session->raw_fill - session->raw_at, &event);
+            frame_decoder_take(&session->decoder, at, session->raw_fill - session->raw_at, &event);
         session->raw_at += used;
         if (event == WRY_FRAME_OUTSIDE)
             hear(session, at, used);
@@ -243,7 +245,7 @@ static enum wry_status exchange(struct wry_session *session, const uint8_t *head
                                 unsigned tries, uint32_t text, struct wry_message *reply)
 {
     uint8_t reply_kind = head[0] | WRY_KIND_REPLY;
-    uint16_t seq = wry_get16(head + 2);
+    uint16_t seq = bytes_get16(head + 2);
     uint64_t asked = 0;
 
     /* Whoever asked to stop does not wait for answers: what is sent now leaves the board in order.
@@ -303,7 +305,7 @@ enum wry_status session_set_port_speed(struct wry_session *session, uint32_t bau
     }
     session->speed = baud;
     session->line_free_at = session_now(session);
-    wry_decoder_init(&session->decoder, session->body, sizeof session->body);
+    frame_decoder_init(&session->decoder, session->body, sizeof session->body);
     session->raw_at = session->raw_fill = 0;
     session->port->discard(session->port->context);
     return WRY_OK;

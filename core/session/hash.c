@@ -1,4 +1,5 @@
 /* Digests of what the flash shall hold, to compare with those of the board. */
+#include "bytes/fields.h"
 #include "session_inner.h"
 
 enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
@@ -22,7 +23,7 @@ enum wry_status session_hash(struct wry_session *session, const struct wry_reade
 
 uint64_t session_short_digest(const uint8_t *from)
 {
-    return wry_get32(from) | (uint64_t)wry_get32(from + 4) << 32;
+    return bytes_get32(from) | (uint64_t)bytes_get32(from + 4) << 32;
 }
 
 enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,

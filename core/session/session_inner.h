@@ -200,6 +200,14 @@ enum wry_status session_send_part(struct session_write *job);
 /* write_part.c: sent and checked. */
 enum wry_status session_write_part(struct session_write *job);
 
+/* cost.c: how long a part takes. */
+struct session_cost_terms {
+    uint32_t speed;   /* baud */
+    uint64_t latency; /* us from question to answer beyond the line's own time */
+};
+struct wry_cost session_cost_of(const struct session_cost_terms *terms,
+                                const struct wry_cost_part *part);
+
 /* write_estimate.c: what writing a part would take. */
 enum wry_status session_estimate_part(struct session_write *job);
 

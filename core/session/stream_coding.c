@@ -37,7 +37,8 @@ static uint64_t time_of(const struct session_write *job, uint8_t coding, uint32_
                         uint32_t erase_unit)
 {
     const struct wry_session *session = job->session;
-    struct wry_cost_terms terms = {.speed = session->speed, .latency = session_latency(session)};
+    struct session_cost_terms terms = {.speed = session->speed,
+                                       .latency = session_latency(session)};
     uint32_t length = job->part.end - job->part.start;
     struct wry_cost_part part = {.offset = job->part.start,
                                  .length = length,
@@ -46,7 +47,7 @@ static uint64_t time_of(const struct session_write *job, uint8_t coding, uint32_
                                  .line_bytes = line_bytes,
                                  .pages = length / WRY_PAGE_SIZE};
 
-    return wry_cost_of(&terms, &part).total;
+    return session_cost_of(&terms, &part).total;
 }
 
 static uint32_t packed_difference(const struct session_write *job)

@@ -32,7 +32,8 @@ static bool count_stream(const struct session_write *job, uint32_t *length)
 enum wry_status session_estimate_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    struct wry_cost_terms terms = {.speed = session->speed, .latency = session_latency(session)};
+    struct session_cost_terms terms = {.speed = session->speed,
+                                       .latency = session_latency(session)};
     struct wry_cost_part part = {.offset = job->part.start,
                                  .length = job->part.end - job->part.start,
                                  .erase_unit = SESSION_ERASE_MOST};
@@ -49,7 +50,7 @@ enum wry_status session_estimate_part(struct session_write *job)
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
     if (part.coding == WRY_CODING_DIFFERENCE)
         part.erase_unit = session->board.old_block;
-    struct wry_cost cost = wry_cost_of(&terms, &part);
+    struct wry_cost cost = session_cost_of(&terms, &part);
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
     return WRY_OK;

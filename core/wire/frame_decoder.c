@@ -1,9 +1,11 @@
 /* The receiving half of RFC 1662 framing. */
+#include "bytes/fields.h"
+#include "frame_codec.h"
 #include "wrytograph/frame.h"
 
 #include "wrytograph/bytes.h"
 
-void wry_decoder_init(struct wry_decoder *decoder, uint8_t *room, size_t capacity)
+void frame_decoder_init(struct wry_decoder *decoder, uint8_t *room, size_t capacity)
 {
     decoder->body = room;
     decoder->capacity = capacity;
@@ -36,7 +38,7 @@ static enum wry_frame_event close_frame(struct wry_decoder *decoder)
     if (fill <= WRY_FRAME_FCS_SIZE)
         return WRY_FRAME_NONE;
     size_t length = fill - WRY_FRAME_FCS_SIZE;
-    if (wry_crc32(0, decoder->body, length) != wry_get32(decoder->body + length))
+    if (wry_crc32(0, decoder->body, length) != bytes_get32(decoder->body + length))
         return WRY_FRAME_BAD;
     decoder->state = WRY_DECODER_OUTSIDE;
     decoder->length = length;
@@ -69,8 +71,8 @@ static enum wry_frame_event take_byte(struct wry_decoder *decoder, uint8_t byte)
     return WRY_FRAME_NONE;
 }
 
-size_t wry_decoder_take(struct wry_decoder *decoder, const uint8_t *bytes, size_t n,
-                        enum wry_frame_event *event)
+size_t frame_decoder_take(struct wry_decoder *decoder, const uint8_t *bytes, size_t n,
+                          enum wry_frame_event *event)
 {
     size_t used = 0;
 

@@ -1,17 +1,19 @@
 /* The sending half of RFC 1662 framing. */
+#include "bytes/fields.h"
+#include "frame_codec.h"
 #include "wrytograph/frame.h"
 
 #include "wrytograph/bytes.h"
 
-void wry_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t head_length,
-                      const uint8_t *payload, size_t payload_length)
+void frame_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t head_length,
+                        const uint8_t *payload, size_t payload_length)
 {
     encoder->head = head;
     encoder->head_length = head_length;
     encoder->payload = payload;
     encoder->payload_length = payload_length;
     uint32_t fcs = wry_crc32(0, head, head_length);
-    wry_put32(encoder->fcs, wry_crc32(fcs, payload, payload_length));
+    bytes_put32(encoder->fcs, wry_crc32(fcs, payload, payload_length));
     encoder->part = WRY_ENCODER_OPENING;
     encoder->at = 0;
     encoder->escaped = 0;
@@ -62,7 +64,7 @@ static size_t give_part(struct wry_encoder *encoder, uint8_t *to, size_t room)
     return given;
 }
 
-size_t wry_encoder_give(struct wry_encoder *encoder, uint8_t *to, size_t room)
+size_t frame_encoder_give(struct wry_encoder *encoder, uint8_t *to, size_t room)
 {
     size_t given = 0;
 

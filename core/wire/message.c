@@ -1,5 +1,6 @@
 /* Bodies of frames: encoding and checked decoding. */
 #include "wrytograph/message.h"
+#include "bytes/fields.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
@@ -24,7 +25,7 @@ static size_t put_prefix(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq)
 {
     to[0] = kind;
     to[1] = flags;
-    wry_put16(to + 2, seq);
+    bytes_put16(to + 2, seq);
     return WRY_MESSAGE_PREFIX;
 }
 
@@ -34,7 +35,7 @@ bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t 
         return false;
     message->kind = body[0];
     message->flags = body[1];
-    message->seq = wry_get16(body + 2);
+    message->seq = bytes_get16(body + 2);
     message->fields = body + WRY_MESSAGE_PREFIX;
     message->length = length - WRY_MESSAGE_PREFIX;
     return true;
@@ -44,10 +45,10 @@ size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_m
 {
     uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO, hello->heard ? WRY_FLAG_HEARD : 0, seq);
 
-    wry_put32(f, hello->token);
+    bytes_put32(f, hello->token);
     f[4] = hello->version_min;
     f[5] = hello->version_max;
-    wry_put16(f + 6, 0);
+    bytes_put16(f + 6, 0);
     return WRY_MESSAGE_PREFIX + HELLO_SIZE;
 }
 
@@ -58,7 +59,7 @@ bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_m
     if (message->length < HELLO_SIZE)
         return false;
     hello->heard = (message->flags & WRY_FLAG_HEARD) != 0;
-    hello->token = wry_get32(f);
+    hello->token = bytes_get32(f);
     hello->version_min = f[4];
     hello->version_max = f[5];
     return hello->version_min <= hello->version_max;
@@ -80,24 +81,24 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
 {
     uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO | WRY_KIND_REPLY, 0, seq);
 
-    wry_put32(f, reply->token);
+    bytes_put32(f, reply->token);
     f[4] = reply->version;
     f[5] = reply->continued;
-    wry_put16(f + 6, reply->features);
-    wry_put16(f + 8, reply->chip_code);
+    bytes_put16(f + 6, reply->features);
+    bytes_put16(f + 8, reply->chip_code);
     f[10] = reply->chip_revision;
     f[11] = reply->protect;
     memcpy(f + 12, reply->eui48, WRY_EUI48_SIZE);
     memcpy(f + 18, reply->jedec, WRY_JEDEC_SIZE);
     f[21] = reply->encodings;
-    wry_put32(f + 22, reply->capacity);
-    wry_put32(f + 26, reply->window);
-    wry_put16(f + 30, reply->payload_max);
-    wry_put32(f + 32, reply->top_speed);
-    wry_put32(f + 36, 0);
+    bytes_put32(f + 22, reply->capacity);
+    bytes_put32(f + 26, reply->window);
+    bytes_put16(f + 30, reply->payload_max);
+    bytes_put32(f + 32, reply->top_speed);
+    bytes_put32(f + 36, 0);
     f[36] = log2_of(reply->dictionary);
     f[37] = log2_of(reply->old_block);
-    wry_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
+    bytes_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
     f[40] = reply->flash_limit;
     f[41] = log2_of(reply->erase_least);
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
@@ -116,23 +117,23 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     if (message->length < HELLO_REPLY_LEAST)
         return false;
     bool more = message->length >= HELLO_REPLY_SIZE;
-    reply->token = wry_get32(f);
+    reply->token = bytes_get32(f);
     reply->version = f[4];
     reply->continued = f[5] == 1;
-    reply->features = wry_get16(f + 6);
-    reply->chip_code = wry_get16(f + 8);
+    reply->features = bytes_get16(f + 6);
+    reply->chip_code = bytes_get16(f + 8);
     reply->chip_revision = f[10];
     reply->protect = f[11];
     memcpy(reply->eui48, f + 12, WRY_EUI48_SIZE);
     memcpy(reply->jedec, f + 18, WRY_JEDEC_SIZE);
     reply->encodings = f[21];
-    reply->capacity = wry_get32(f + 22);
-    reply->window = wry_get32(f + 26);
-    reply->payload_max = wry_get16(f + 30);
-    reply->top_speed = wry_get32(f + 32);
+    reply->capacity = bytes_get32(f + 22);
+    reply->window = bytes_get32(f + 26);
+    reply->payload_max = bytes_get16(f + 30);
+    reply->top_speed = bytes_get32(f + 32);
     reply->dictionary = power_of(f[36]);
     reply->old_block = power_of(f[37]);
-    reply->old_history = (uint32_t)wry_get16(f + 38) * WRY_PAGE_SIZE;
+    reply->old_history = (uint32_t)bytes_get16(f + 38) * WRY_PAGE_SIZE;
     reply->flash_limit = more ? f[40] : WRY_FLASH_FULL;
     reply->erase_least = more ? power_of(f[41]) : 0;
     return true;
@@ -143,8 +144,8 @@ size_t wry_message_put_speed(uint8_t *to, uint8_t kind, uint16_t seq,
 {
     uint8_t *f = to + put_prefix(to, kind, speed->prove ? WRY_FLAG_PROVE : 0, seq);
 
-    wry_put32(f, speed->baud);
-    wry_put16(f + 4, speed->confirm_ms);
+    bytes_put32(f, speed->baud);
+    bytes_put16(f + 4, speed->confirm_ms);
     return WRY_MESSAGE_PREFIX + SPEED_SIZE;
 }
 
@@ -153,8 +154,8 @@ bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_m
     if (message->length < SPEED_LEAST)
         return false;
     speed->prove = (message->flags & WRY_FLAG_PROVE) != 0;
-    speed->baud = wry_get32(message->fields);
-    speed->confirm_ms = message->length < SPEED_SIZE ? 0 : wry_get16(message->fields + 4);
+    speed->baud = bytes_get32(message->fields);
+    speed->confirm_ms = message->length < SPEED_SIZE ? 0 : bytes_get16(message->fields + 4);
     return speed->baud > 0;
 }
 
@@ -163,8 +164,8 @@ size_t wry_message_put_range(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t 
 {
     uint8_t *f = to + put_prefix(to, kind, flags, seq);
 
-    wry_put32(f, range->offset);
-    wry_put32(f + 4, range->length);
+    bytes_put32(f, range->offset);
+    bytes_put32(f + 4, range->length);
     return WRY_MESSAGE_PREFIX + RANGE_SIZE;
 }
 
@@ -172,8 +173,8 @@ bool wry_message_get_range(const struct wry_message *message, struct wry_range_m
 {
     if (message->length < RANGE_SIZE)
         return false;
-    range->offset = wry_get32(message->fields);
-    range->length = wry_get32(message->fields + 4);
+    range->offset = bytes_get32(message->fields);
+    range->length = bytes_get32(message->fields + 4);
     return range->length > 0 && range->length <= UINT32_MAX - range->offset;
 }
 
@@ -186,7 +187,7 @@ size_t wry_message_put_erase(uint8_t *to, uint8_t flags, uint16_t seq,
         return n;
     to[n] = erase->coding;
     to[n + 1] = log2_of(erase->window);
-    wry_put16(to + n + 2, 0);
+    bytes_put16(to + n + 2, 0);
     return n + STREAM_SIZE;
 }
 
@@ -252,7 +253,7 @@ size_t wry_message_put_read_end(uint8_t *to, uint16_t seq, const struct wry_rang
     size_t n =
         wry_message_put_range(to, WRY_KIND_READ | WRY_KIND_REPLY, WRY_FLAG_PACKED, seq, range);
 
-    wry_put32(to + n, stream_length);
+    bytes_put32(to + n, stream_length);
     return n + STREAM_LENGTH_SIZE;
 }
 
@@ -261,7 +262,7 @@ bool wry_message_get_read_end(const struct wry_message *message, uint32_t *strea
     if (!(message->flags & WRY_FLAG_PACKED) ||
         message->length < (size_t)RANGE_SIZE + STREAM_LENGTH_SIZE)
         return false;
-    *stream_length = wry_get32(message->fields + RANGE_SIZE);
+    *stream_length = bytes_get32(message->fields + RANGE_SIZE);
     return true;
 }
 
@@ -270,8 +271,8 @@ size_t wry_message_put_data(uint8_t *to, uint8_t kind, uint16_t seq,
 {
     uint8_t *f = to + put_prefix(to, kind, 0, seq);
 
-    wry_put32(f, data->offset);
-    wry_put32(f + 4, (data->length & 0xFFFFFF) | (uint32_t)data->encoding << 24);
+    bytes_put32(f, data->offset);
+    bytes_put32(f + 4, (data->length & 0xFFFFFF) | (uint32_t)data->encoding << 24);
     return WRY_DATA_HEAD;
 }
 
@@ -281,8 +282,8 @@ bool wry_message_get_data(const struct wry_message *message, struct wry_data_mes
 
     if (message->length < DATA_SIZE)
         return false;
-    data->offset = wry_get32(f);
-    data->length = wry_get32(f + 4) & 0xFFFFFF;
+    data->offset = bytes_get32(f);
+    data->length = bytes_get32(f + 4) & 0xFFFFFF;
     data->encoding = f[7];
     data->payload = f + DATA_SIZE;
     data->payload_length = message->length - DATA_SIZE;
@@ -305,13 +306,13 @@ size_t wry_message_put_progress(uint8_t *to, uint16_t seq,
 
     f[0] = progress->job;
     f[1] = progress->error;
-    wry_put16(f + 2, progress->last_seq);
-    wry_put32(f + 4, progress->received);
-    wry_put32(f + 8, progress->limit);
-    wry_put32(f + 12, progress->erased);
-    wry_put32(f + 16, progress->programmed);
-    wry_put32(f + 20, progress->digested);
-    wry_put32(f + 24, progress->error_offset);
+    bytes_put16(f + 2, progress->last_seq);
+    bytes_put32(f + 4, progress->received);
+    bytes_put32(f + 8, progress->limit);
+    bytes_put32(f + 12, progress->erased);
+    bytes_put32(f + 16, progress->programmed);
+    bytes_put32(f + 20, progress->digested);
+    bytes_put32(f + 24, progress->error_offset);
     f[28] = progress->bitmap_length;
     f[29] = 0;
     memcpy(f + PROGRESS_SIZE, progress->bitmap, progress->bitmap_length);
@@ -327,13 +328,13 @@ bool wry_message_get_progress(const struct wry_message *message,
         return false;
     progress->job = f[0];
     progress->error = f[1];
-    progress->last_seq = wry_get16(f + 2);
-    progress->received = wry_get32(f + 4);
-    progress->limit = wry_get32(f + 8);
-    progress->erased = wry_get32(f + 12);
-    progress->programmed = wry_get32(f + 16);
-    progress->digested = wry_get32(f + 20);
-    progress->error_offset = wry_get32(f + 24);
+    progress->last_seq = bytes_get16(f + 2);
+    progress->received = bytes_get32(f + 4);
+    progress->limit = bytes_get32(f + 8);
+    progress->erased = bytes_get32(f + 12);
+    progress->programmed = bytes_get32(f + 16);
+    progress->digested = bytes_get32(f + 20);
+    progress->error_offset = bytes_get32(f + 24);
     progress->bitmap_length = f[28];
     if (progress->bitmap_length > sizeof progress->bitmap ||
         message->length != (size_t)PROGRESS_SIZE + progress->bitmap_length)
@@ -377,8 +378,8 @@ size_t wry_message_put_error(uint8_t *to, uint16_t seq, const struct wry_error_m
 
     f[0] = error->of_kind;
     f[1] = error->code;
-    wry_put16(f + 2, 0);
-    wry_put32(f + 4, error->offset);
+    bytes_put16(f + 2, 0);
+    bytes_put32(f + 4, error->offset);
     return WRY_MESSAGE_PREFIX + ERROR_SIZE;
 }
 
@@ -388,6 +389,6 @@ bool wry_message_get_error(const struct wry_message *message, struct wry_error_m
         return false;
     error->of_kind = message->fields[0];
     error->code = message->fields[1];
-    error->offset = wry_get32(message->fields + 4);
+    error->offset = bytes_get32(message->fields + 4);
     return true;
 }

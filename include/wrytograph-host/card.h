@@ -144,10 +144,13 @@ struct wry_many_board {
                                              from a thread of this board's own */
     gint ended;                           /* see wry_many_has_ended; then: */
     enum wry_outcome outcome;
-    struct wry_run_result result; /* to be cleared */
-    char *words;                  /* why it did not pass, in words; g_free */
+    struct wry_run_result result;
+    char *words; /* why it did not pass */
     bool simulated;
 };
+
+/* Frees what its run has left; the settings are the caller's. */
+void wry_many_board_clear(struct wry_many_board *board);
 
 /* May be asked while others are at work. */
 bool wry_many_has_ended(const struct wry_many_board *board);

@@ -72,10 +72,6 @@ struct wry_evidence {
  */
 void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *session);
 
-/* The same of a board that answered at first: printable is what counts.bytes_printable was then. */
-void wry_evidence_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
-                               uint32_t printable);
-
 /* Frees what it holds; may be called again. */
 void wry_evidence_clear(struct wry_evidence *evidence);
 

@@ -21,6 +21,7 @@
 
 #include <glib.h>
 
+#include "wrytograph-host/auto.h"
 #include "wrytograph-host/contents.h"
 #include "wrytograph-host/station.h"
 #include "wrytograph/image.h"
@@ -180,6 +181,7 @@ struct wry_erase_result {
 enum wry_outcome wry_station_erase(struct wry_station *station,
                                    const struct wry_erase_options *options,
                                    struct wry_erase_result *result);
+void wry_erase_result_clear(struct wry_erase_result *result);
 
 /* Backup. */
 
@@ -224,6 +226,7 @@ struct wry_restore_result {
 enum wry_outcome wry_station_restore(struct wry_station *station,
                                      const struct wry_restore_options *options,
                                      struct wry_restore_result *result);
+void wry_restore_result_clear(struct wry_restore_result *result);
 
 /* Verify. */
 

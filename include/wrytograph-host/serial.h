@@ -65,9 +65,6 @@ struct wry_serial_device {
                                     can be told; NULL when nobody is known to */
 };
 
-/* False with a message when there is no such device, or it may not be opened. */
-bool wry_serial_check_access(const char *path, GError **error);
-
 /*
  * An array of struct wry_serial_device, by path. Free with g_ptr_array_unref. A file named by
  * WRYTOGRAPH_DEVICES stands in for the system's list: a line for each, PATH VENDOR:PRODUCT SERIAL

@@ -29,7 +29,6 @@
 extern "C" {
 #endif
 
-struct pack_shared;
 struct wry_ledger;
 struct wry_station;
 
@@ -53,11 +52,10 @@ struct wry_station_settings {
     bool
         clear_protection; /* the flash's block-protect bits are cleared where they are in the way */
     bool without_known;   /* what this computer knows of a board's content is made no use of */
-    const char *layout_file; /* regions; else the board's own table, else the chip's usual ones */
-    struct pack_shared *shared; /* packed streams, of those who work at once; see wry_run_many */
-    struct wry_ledger *ledger;  /* writes, restores, erasures, backups and cards are put on record
-                                   there; outlives the station. NULL: nowhere */
-    void *context;              /* handed to event and board */
+    const char *layout_file;   /* regions; else the board's own table, else the chip's usual ones */
+    struct wry_ledger *ledger; /* writes, restores, erasures, backups and cards are put on record
+                                  there; outlives the station. NULL: nowhere */
+    void *context;             /* handed to event and board */
     void (*event)(void *context, const struct wry_event *event); /* NULL: nothing is told */
     /* The station as the board has answered: wry_station_board and the like are filled in. NULL:
      * nothing is told. */

@@ -30,14 +30,6 @@ struct wry_wiring {
 const struct wry_wiring *wry_wiring_at(size_t n);
 const struct wry_wiring *wry_wiring_by_name(const char *name);
 
-/* What DTR and RTS have to be for reset and boot as meant. Where they are cross-coupled only one of
- * these can be; of both it is reset. */
-void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr,
-                        bool *rts);
-/* The other way round, for the far end of the wires. */
-void wry_wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, bool *reset,
-                        bool *boot);
-
 #ifdef __cplusplus
 }
 #endif

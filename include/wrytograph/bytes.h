@@ -23,12 +23,6 @@ extern "C" {
 
 #define WRY_SHA256_SIZE 32u
 
-/* Little-endian fields at any alignment. */
-uint16_t wry_get16(const uint8_t *from);
-uint32_t wry_get32(const uint8_t *from);
-void wry_put16(uint8_t *to, uint16_t value);
-void wry_put32(uint8_t *to, uint32_t value);
-
 /* True when all n bytes are 0xFF, the erased state of NOR flash. True for n = 0. */
 bool wry_bytes_blank(const uint8_t *bytes, size_t n);
 

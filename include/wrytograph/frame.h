@@ -8,15 +8,7 @@
  * so text between frames can be told from a frame, and one damaged flag costs one frame. No control
  * characters are mapped (the ACCM is 0): the line must be 8-bit clean.
  *
- *     struct wry_decoder decoder;
- *     wry_decoder_init(&decoder, room, sizeof room);
- *     while (n > 0) {
- *         enum wry_frame_event event;
- *         size_t used = wry_decoder_take(&decoder, bytes, n, &event);
- *         if (event == WRY_FRAME_GOOD)
- *             handle(decoder.body, decoder.length);
- *         bytes += used, n -= used;
- *     }
+ * Sessions and loaders do this by themselves: the structs are here because theirs hold them.
  */
 #ifndef WRYTOGRAPH_FRAME_H
 #define WRYTOGRAPH_FRAME_H
@@ -56,17 +48,6 @@ struct wry_decoder {
     size_t fill; /* bytes of the frame so far; capacity + 1 once it is too long */
 };
 
-/* Neither pointer is NULL. A decoder may be copied only together with a new room. room must outlive
- * it; capacity of at least WRY_FRAME_FCS_SIZE + 1. */
-void wry_decoder_init(struct wry_decoder *decoder, uint8_t *room, size_t capacity);
-
-/*
- * Takes up to n bytes and stops after the first event. Returns how many were used (at least 1 when
- * n > 0). Frames shorter than the FCS and empty frames are passed over silently (section 4.3).
- */
-size_t wry_decoder_take(struct wry_decoder *decoder, const uint8_t *bytes, size_t n,
-                        enum wry_frame_event *event);
-
 enum wry_encoder_part {
     WRY_ENCODER_OPENING,
     WRY_ENCODER_HEAD,
@@ -86,13 +67,6 @@ struct wry_encoder {
     size_t at; /* next byte within the part */
     int escaped;
 };
-
-/* payload may be NULL when payload_length is 0. */
-void wry_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t head_length,
-                      const uint8_t *payload, size_t payload_length);
-
-/* Puts up to room bytes at to; returns how many. 0 with room > 0: the frame is complete. */
-size_t wry_encoder_give(struct wry_encoder *encoder, uint8_t *to, size_t room);
 
 #ifdef __cplusplus
 }

@@ -4,11 +4,11 @@
 
 #include <string.h>
 
+#include "base/diagnostics.h"
 #include "jobs/plan/shelf_items.h"
 #include "store/archive/archive.h"
 #include "store/card/signing.h"
 #include "store/file/error.h"
-#include "base/diagnostics.h"
 #include "wrytograph-host/units.h"
 
 #define SHELF "shelf:"

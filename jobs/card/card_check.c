@@ -1,13 +1,13 @@
 /* What is wrong with what a card names, found without a board. */
 #include <string.h>
 
+#include "base/diagnostics.h"
 #include "jobs/card/card.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
-#include "base/diagnostics.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/layout.h"

@@ -1,6 +1,7 @@
 /* A card on many boards at once, a thread for each: none waits for another. */
 #include "jobs/card/card.h"
 #include "jobs/station/station_problem.h"
+#include "pack/content_packer.h"
 #include "pack/shared.h"
 #include "wrytograph-host/card.h"
 #include "wrytograph-host/units.h"
@@ -14,6 +15,7 @@ struct many {
     GCond changed;
     GHashTable *addresses; /* of boards that may have a row */
     size_t ended;
+    struct pack_shared *shared; /* packed streams: equal boards get the same */
 };
 
 struct place {
@@ -38,6 +40,7 @@ static void run_board(struct many *many, struct wry_many_board *board)
     struct wry_station *station = wry_station_new(&board->settings);
     struct wry_run_options options = *many->options;
 
+    pack_share(station->pack, many->shared);
     if (options.card->card->table) {
         options.may_have_row = claim_address;
         options.context = many;
@@ -66,6 +69,12 @@ static gpointer run_place(gpointer data)
     return NULL;
 }
 
+void wry_many_board_clear(struct wry_many_board *board)
+{
+    g_clear_pointer(&board->words, g_free);
+    wry_run_result_clear(&board->result);
+}
+
 bool wry_many_has_ended(const struct wry_many_board *board)
 {
     return g_atomic_int_get(&board->ended) != 0;
@@ -75,8 +84,8 @@ void wry_run_many(const struct wry_run_options *options, struct wry_many_board *
                   size_t count, void (*turn)(void *context), void *context)
 {
     struct many many = {.options = options,
-                        .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL)};
-    struct pack_shared *shared = pack_shared_new();
+                        .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL),
+                        .shared = pack_shared_new()};
     struct place *places = g_new0(struct place, count);
     bool over = false;
 
@@ -84,7 +93,6 @@ void wry_run_many(const struct wry_run_options *options, struct wry_many_board *
     g_cond_init(&many.changed);
     for (size_t i = 0; i < count; i++) {
         places[i] = (struct place){.many = &many, .board = &boards[i]};
-        boards[i].settings.shared = shared;
         places[i].thread = g_thread_new("board", run_place, &places[i]);
     }
     while (!over) {
@@ -98,7 +106,7 @@ void wry_run_many(const struct wry_run_options *options, struct wry_many_board *
     }
     for (size_t i = 0; i < count; i++)
         g_thread_join(places[i].thread);
-    pack_shared_free(shared);
+    pack_shared_free(many.shared);
     g_hash_table_unref(many.addresses);
     g_mutex_clear(&many.lock);
     g_cond_clear(&many.changed);

@@ -88,3 +88,8 @@ enum wry_outcome wry_station_erase(struct wry_station *station,
     run_record_begin(station, "erase");
     return station_end_call(station, run_record_end(station, erase(station, options, result)));
 }
+
+void wry_erase_result_clear(struct wry_erase_result *result)
+{
+    *result = (struct wry_erase_result){0};
+}

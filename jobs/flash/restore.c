@@ -240,3 +240,8 @@ enum wry_outcome wry_station_restore(struct wry_station *station,
     run_record_begin(station, "restore");
     return station_end_call(station, run_record_end(station, restore(station, options, result)));
 }
+
+void wry_restore_result_clear(struct wry_restore_result *result)
+{
+    *result = (struct wry_restore_result){0};
+}

@@ -97,8 +97,8 @@ void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *
         evidence->finding = WRY_FINDING_DEAF;
 }
 
-void wry_evidence_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
-                               uint32_t printable)
+void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
+                            uint32_t printable)
 {
     const struct wry_session_stats *counts = wry_session_stats(session);
 

@@ -14,4 +14,9 @@ char *diagnosis_last_line(const uint8_t *bytes, size_t n);
 /* True when a line of boot text says that the strap is held. */
 bool diagnosis_says_loading(const char *text);
 
+/* wry_evidence_take for a board that answered at first: printable is what counts.bytes_printable
+ * was then. */
+void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
+                            uint32_t printable);
+
 #endif

@@ -23,7 +23,6 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
     station->pack = pack_new();
-    pack_share(station->pack, settings->shared);
     station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
     station->kept = g_new(struct wry_journal_sector, STATION_KEPT_SECTORS);
     return station;

@@ -7,10 +7,10 @@ static const struct template_row *row_of(const struct wry_problem *problem)
 {
     const struct template_row *row =
         problem->kind == WRY_PROBLEM_SESSION
-            ? template_find(problem_table_session, problem_table_session_size, problem->status,
+            ? template_find(problem_table_session, problem_table_session_size, (int)problem->status,
                             problem_facts_text, problem)
-            : template_find(problem_table, problem_table_size, problem->kind, problem_facts_text,
-                            problem);
+            : template_find(problem_table, problem_table_size, (int)problem->kind,
+                            problem_facts_text, problem);
 
     return row ? row : &problem_table[problem_table_size - 1];
 }

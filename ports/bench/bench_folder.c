@@ -1,5 +1,6 @@
 /* The bench folder. */
 #include "bench_folder.h"
+#include "posix/wiring_lines.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -278,14 +279,14 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 
     if (board->taken_for->none)
         return WRY_OK;
-    wry_wiring_outputs(board->taken_for, reset, boot, &dtr, &rts);
+    wiring_outputs(board->taken_for, reset, boot, &dtr, &rts);
     if (delay > 0 && rts != board->rts) {
-        wry_wiring_meaning(board->wired, dtr, board->rts, &reset, &boot);
+        wiring_meaning(board->wired, dtr, board->rts, &reset, &boot);
         adapter->port.set_lines(context, reset, boot);
         adapter->port.sleep(context, adapter->port.now(context) + delay);
     }
     board->rts = rts;
-    wry_wiring_meaning(board->wired, dtr, rts, &reset, &boot);
+    wiring_meaning(board->wired, dtr, rts, &reset, &boot);
     return adapter->port.set_lines(context, reset, boot);
 }
 

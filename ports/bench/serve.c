@@ -1,5 +1,6 @@
 /* Serving simulated boards in real time. */
 #include "bench_folder.h"
+#include "posix/wiring_lines.h"
 
 #include <errno.h>
 #include <gio/gio.h>
@@ -90,7 +91,7 @@ static void on_outputs(void *context, bool dtr, bool rts)
     struct served *s = context;
     bool reset, boot;
 
-    wry_wiring_meaning(s->wiring, dtr, rts, &reset, &boot);
+    wiring_meaning(s->wiring, dtr, rts, &reset, &boot);
     s->adapter->port.set_lines(s->adapter->port.context, reset, boot);
 }
 

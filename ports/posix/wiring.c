@@ -1,5 +1,6 @@
 /* How adapter outputs reach the board's reset and boot strap. */
 #include "wrytograph-host/wiring.h"
+#include "wiring_lines.h"
 
 #include <string.h>
 
@@ -43,8 +44,7 @@ const struct wry_wiring *wry_wiring_by_name(const char *name)
     return NULL;
 }
 
-void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr,
-                        bool *rts)
+void wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, bool *dtr, bool *rts)
 {
     if (wiring->none) {
         *dtr = *rts = false;
@@ -59,8 +59,7 @@ void wry_wiring_outputs(const struct wry_wiring *wiring, bool reset, bool boot, 
     *dtr = wiring->reset_is_rts ? boot_out : reset_out;
 }
 
-void wry_wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, bool *reset,
-                        bool *boot)
+void wiring_meaning(const struct wry_wiring *wiring, bool dtr, bool rts, bool *reset, bool *boot)
 {
     bool reset_out = wiring->reset_is_rts ? rts : dtr;
     bool boot_out = wiring->reset_is_rts ? dtr : rts;

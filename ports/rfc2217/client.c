@@ -1,4 +1,6 @@
 /* A serial port across TCP. */
+#include "posix/clock.h"
+#include "posix/wiring_lines.h"
 #include "wrytograph-host/remote.h"
 
 #include <errno.h>
@@ -13,7 +15,6 @@
 
 #include "com_port.h"
 #include "posix/speed.h"
-#include "wrytograph-host/clock.h"
 #include "wrytograph/message.h"
 
 enum {
@@ -61,7 +62,7 @@ static void keep(struct wry_remote *remote, const uint8_t *bytes, size_t n)
 /* Milliseconds to wait for the deadline, in slices. */
 static int slice(uint64_t deadline)
 {
-    return MIN(wry_clock_wait(deadline), WAIT_MS);
+    return MIN(posix_clock_wait(deadline), WAIT_MS);
 }
 
 static bool is_stopped(const struct wry_remote *remote)
@@ -71,18 +72,18 @@ static bool is_stopped(const struct wry_remote *remote)
 
 static void send_all(struct wry_remote *remote, const uint8_t *bytes, size_t n)
 {
-    uint64_t deadline = wry_clock_now(NULL) + WRITE_TIME;
+    uint64_t deadline = posix_clock_now(NULL) + WRITE_TIME;
 
     while (n > 0 && !remote->failed) {
         ssize_t sent = send(remote->socket, bytes, n, MSG_NOSIGNAL | MSG_DONTWAIT);
         if (sent > 0) {
             bytes += sent;
             n -= (size_t)sent;
-            deadline = wry_clock_now(NULL) + WRITE_TIME;
+            deadline = posix_clock_now(NULL) + WRITE_TIME;
         } else if (sent < 0 && (errno == EAGAIN || errno == EWOULDBLOCK)) {
             struct pollfd wait = {.fd = remote->socket, .events = POLLOUT};
             poll(&wait, 1, slice(deadline));
-            remote->failed = wry_clock_now(NULL) >= deadline || is_stopped(remote);
+            remote->failed = posix_clock_now(NULL) >= deadline || is_stopped(remote);
         } else if (sent >= 0 || errno != EINTR) {
             remote->failed = true;
         }
@@ -178,7 +179,7 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     if (remote->fill == 0) {
         do
             take_input(remote, deadline);
-        while (remote->fill == 0 && !remote->failed && wry_clock_now(NULL) < deadline);
+        while (remote->fill == 0 && !remote->failed && posix_clock_now(NULL) < deadline);
     }
     for (*got = 0; *got < room && remote->fill > 0; ++*got) {
         bytes[*got] = remote->queue[remote->head];
@@ -192,13 +193,13 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
 static bool set(struct wry_remote *remote, uint8_t command, const uint8_t *value, size_t n)
 {
     uint8_t message[8] = {command};
-    uint64_t deadline = wry_clock_now(NULL) + ANSWER_TIME;
+    uint64_t deadline = posix_clock_now(NULL) + ANSWER_TIME;
 
     memcpy(message + 1, value, n);
     remote->awaited = command;
     telnet_subnegotiation(remote->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
     flush(remote);
-    while (remote->awaited == command && !remote->failed && wry_clock_now(NULL) < deadline &&
+    while (remote->awaited == command && !remote->failed && posix_clock_now(NULL) < deadline &&
            !is_stopped(remote))
         take_input(remote, deadline);
     return remote->awaited != command && !remote->failed;
@@ -239,7 +240,7 @@ static bool set_outputs(struct wry_remote *remote, bool reset, bool boot, bool s
 {
     bool dtr, rts;
 
-    wry_wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
+    wiring_outputs(remote->settings.wiring, reset, boot, &dtr, &rts);
     uint8_t dtr_byte = dtr ? COM_PORT_DTR_ON : COM_PORT_DTR_OFF;
     uint8_t rts_byte = rts ? COM_PORT_RTS_ON : COM_PORT_RTS_OFF;
     bool dtr_first = strap_first == remote->settings.wiring->reset_is_rts;
@@ -293,14 +294,14 @@ static enum wry_status port_discard(void *context)
 /* Binary transmission both ways, COM port control, and a plain 8N1 port without flow control. */
 static bool negotiate(struct wry_remote *remote)
 {
-    uint64_t deadline = wry_clock_now(NULL) + ANSWER_TIME;
+    uint64_t deadline = posix_clock_now(NULL) + ANSWER_TIME;
 
     telnet_negotiate(remote->telnet, TELNET_WILL, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_DO, TELNET_TELOPT_BINARY);
     telnet_negotiate(remote->telnet, TELNET_WILL, COM_PORT_OPTION);
     flush(remote);
     while (!remote->server_does && !remote->server_refuses && !remote->failed &&
-           wry_clock_now(NULL) < deadline && !is_stopped(remote))
+           posix_clock_now(NULL) < deadline && !is_stopped(remote))
         take_input(remote, deadline);
     return remote->server_does && set_byte(remote, COM_PORT_SET_DATASIZE, COM_PORT_EIGHT_BITS) &&
            set_byte(remote, COM_PORT_SET_PARITY, COM_PORT_NO_PARITY) &&
@@ -344,7 +345,7 @@ static struct connecting connect_in_slices(struct wry_remote *remote)
     g_autoptr(GMainContext) loop = g_main_context_new();
     g_autoptr(GCancellable) cancellable = g_cancellable_new();
     GSource *tick = g_timeout_source_new(WAIT_MS);
-    uint64_t deadline = wry_clock_now(NULL) + CONNECT_TIME;
+    uint64_t deadline = posix_clock_now(NULL) + CONNECT_TIME;
     struct connecting c = {0};
 
     g_main_context_push_thread_default(loop);
@@ -355,7 +356,7 @@ static struct connecting connect_in_slices(struct wry_remote *remote)
                                           cancellable, on_connected, &c);
     while (!c.over) {
         g_main_context_iteration(loop, TRUE);
-        if (is_stopped(remote) || wry_clock_now(NULL) >= deadline)
+        if (is_stopped(remote) || posix_clock_now(NULL) >= deadline)
             g_cancellable_cancel(cancellable);
     }
     g_source_destroy(tick);
@@ -456,8 +457,8 @@ struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, G
                                      .send_break = port_send_break,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = wry_clock_now,
-                                     .sleep = wry_clock_sleep,
+                                     .now = posix_clock_now,
+                                     .sleep = posix_clock_sleep,
                                      .top_speed = settings->com_port ? 3000000 : pipe_speed};
     if (establish(remote, error))
         return remote;

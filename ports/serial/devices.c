@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "port_lock.h"
+#include "serial_access.h"
 #include "wrytograph-host/serial.h"
 
 #define LASTING "/dev/serial/by-id"
@@ -54,7 +55,7 @@ static void look_at(struct wry_serial_device *device)
     g_autoptr(GError) error = NULL;
     char *real = realpath(device->path, NULL);
 
-    if (!wry_serial_check_access(device->path, &error))
+    if (!serial_check_access(device->path, &error))
         device->problem = g_strdup(strchr(error->message, ':') + 2);
     if (real) {
         device->link = lasting_name(real);

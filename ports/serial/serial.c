@@ -1,5 +1,8 @@
 /* A real serial device or pseudo-terminal. */
 #include "wrytograph-host/serial.h"
+#include "posix/clock.h"
+#include "posix/wiring_lines.h"
+#include "serial_access.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -14,7 +17,6 @@
 #include "port_lock.h"
 #include "posix/tty.h"
 #include "usb_place.h"
-#include "wrytograph-host/clock.h"
 
 enum {
     WRITE_MS = 10000, /* without a byte taken that mean a dead line */
@@ -79,7 +81,7 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     struct pollfd event = {.fd = serial->descriptor, .events = POLLIN};
 
     *got = 0;
-    int ready = poll(&event, 1, wry_clock_wait(deadline));
+    int ready = poll(&event, 1, posix_clock_wait(deadline));
     if (ready < 0)
         return errno == EINTR ? WRY_OK : WRY_LINK_LOST;
     if (ready == 0)
@@ -98,10 +100,10 @@ static bool drain(const struct wry_serial *serial)
     uint32_t baud = MAX(tty_speed(serial->descriptor), 1);
     uint64_t byte = BITS_PER_BYTE * UINT64_C(1000000) / baud;
     uint32_t unsent = tty_unsent(serial->descriptor);
-    uint64_t limit = wry_clock_now(NULL) + (unsent + UART_BYTES) * byte + DRAIN_TIME;
+    uint64_t limit = posix_clock_now(NULL) + (unsent + UART_BYTES) * byte + DRAIN_TIME;
 
     while (tty_unsent(serial->descriptor) > 0 || tty_is_sending(serial->descriptor)) {
-        if (wry_clock_now(NULL) >= limit || wry_stop_asked(serial->stop))
+        if (posix_clock_now(NULL) >= limit || wry_stop_asked(serial->stop))
             return false;
         g_usleep(DRAIN_STEP);
     }
@@ -137,7 +139,7 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 
     if (!serial->has_lines)
         return WRY_OK;
-    wry_wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
+    wiring_outputs(serial->wiring, reset, boot, &dtr, &rts);
     return tty_set_lines(serial->descriptor, dtr, rts) ? WRY_OK : WRY_LINK_LOST;
 }
 
@@ -184,7 +186,7 @@ static char *group_that_lacks(const char *path)
     return entry ? g_strdup(entry->gr_name) : g_strdup_printf("%u", (unsigned)about.st_gid);
 }
 
-bool wry_serial_check_access(const char *path, GError **error)
+bool serial_check_access(const char *path, GError **error)
 {
     if (access(path, F_OK) != 0)
         return fail(error, WRY_SERIAL_ERROR_MISSING, path, "there is no such device");
@@ -227,7 +229,7 @@ static bool release_lines(struct wry_serial *serial)
 {
     bool reset, boot;
 
-    wry_wiring_meaning(serial->wiring, true, true, &reset, &boot);
+    wiring_meaning(serial->wiring, true, true, &reset, &boot);
     if (reset && port_set_lines(serial, true, false) != WRY_OK)
         return false;
     if (reset)
@@ -317,7 +319,7 @@ static enum wry_status port_reopen(void *context)
     shut(serial);
     g_autofree char *found = serial->place ? usb_place_find(serial->place) : NULL;
     const char *path = serial->place ? found : serial->path;
-    if (path && wry_serial_check_access(path, NULL) && set_up(serial, path, NULL))
+    if (path && serial_check_access(path, NULL) && set_up(serial, path, NULL))
         return WRY_OK;
     shut(serial);
     return WRY_LINK_LOST;
@@ -340,10 +342,10 @@ struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, G
                                      .send_break = port_send_break,
                                      .discard = port_discard,
                                      .reopen = port_reopen,
-                                     .now = wry_clock_now,
-                                     .sleep = wry_clock_sleep,
+                                     .now = posix_clock_now,
+                                     .sleep = posix_clock_sleep,
                                      .top_speed = 3000000};
-    if (wry_serial_check_access(serial->path, error) && set_up(serial, serial->path, error))
+    if (serial_check_access(serial->path, error) && set_up(serial, serial->path, error))
         return serial;
     wry_serial_close(serial);
     return NULL;

@@ -1,6 +1,7 @@
 /* What a NOR flash die says of itself: SFDP, JESD216D. */
 #include <string.h>
 
+#include "bytes/fields.h"
 #include "nor_die.h"
 #include "wrytograph/bytes.h"
 
@@ -19,14 +20,14 @@ enum {
 
 static void put_header(uint8_t *to, uint16_t id, unsigned words, uint32_t offset)
 {
-    wry_put32(to,
-              (uint32_t)(id & 0xFF) | UINT32_C(6) << 8 | UINT32_C(1) << 16 | (uint32_t)words << 24);
-    wry_put32(to + 4, offset | (uint32_t)(id >> 8) << 24);
+    bytes_put32(to, (uint32_t)(id & 0xFF) | UINT32_C(6) << 8 | UINT32_C(1) << 16 |
+                        (uint32_t)words << 24);
+    bytes_put32(to + 4, offset | (uint32_t)(id >> 8) << 24);
 }
 
 static void put_word(uint8_t *table, unsigned n, uint32_t value)
 {
-    wry_put32(table + 4 * (n - 1), value);
+    bytes_put32(table + 4 * (n - 1), value);
 }
 
 /* Erase types 1 to 3, as log2 of the size and command; nothing for none. */
@@ -94,8 +95,8 @@ void sim_nor_die_describe(const struct sim_nor_die *die, uint32_t address, uint8
     uint8_t all[SIZE];
 
     memset(all, 0xFF, sizeof all);
-    wry_put32(all, SIGNATURE);
-    wry_put32(all + 4, UINT32_C(0xFF000106) | more << 16);
+    bytes_put32(all, SIGNATURE);
+    bytes_put32(all + 4, UINT32_C(0xFF000106) | more << 16);
     put_header(all + 8, 0xFF00, BASIC_WORDS, BASIC);
     memset(all + BASIC, 0, (size_t)4 * BASIC_WORDS);
     put_basic(die, all + BASIC, wide);

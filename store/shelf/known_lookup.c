@@ -111,7 +111,9 @@ static bool recognise(void *context, uint32_t offset, const uint8_t *digest, siz
     lookup.gap = (sector + 1 - before) * WRY_SECTOR_SIZE;
     lookup.found.state = STRANGE;
     lookup.gone = g_array_new(FALSE, FALSE, sizeof(int64_t));
-    uint64_t sum = wry_get32(digest) | (uint64_t)wry_get32(digest + 4) << 32;
+    uint64_t sum; /* the first 8 bytes, little-endian, as the index has them */
+    memcpy(&sum, digest, sizeof sum);
+    sum = GUINT64_FROM_LE(sum);
     known_index_find(known->index, sum, look_at, &lookup);
     for (guint i = 0; i < lookup.gone->len; i++)
         known_index_drop(known->index, g_array_index(lookup.gone, int64_t, i));

@@ -1,0 +1,12 @@
+/* Little-endian fields at any alignment, as all formats of ours have them. */
+#ifndef WRY_BYTES_FIELDS_H
+#define WRY_BYTES_FIELDS_H
+
+#include <stdint.h>
+
+uint16_t bytes_get16(const uint8_t *from);
+uint32_t bytes_get32(const uint8_t *from);
+void bytes_put16(uint8_t *to, uint16_t value);
+void bytes_put32(uint8_t *to, uint32_t value);
+
+#endif
