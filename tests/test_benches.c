@@ -155,6 +155,53 @@ static void a_board_is_taken_off_the_bench(void)
     EXPECT(2, "no board 'backups'", command("bench", "remove", "backups", NULL));
 }
 
+static void a_board_has_a_flash_that_its_chip_can_have(void)
+{
+    static const struct {
+        const char *chip, *size;
+        int code;
+    } cases[] = {
+        {"sanderling-s1", "256KiB", 2}, {"sanderling-s1", "512KiB", 0},
+        {"sanderling-s1", "2MiB", 0},   {"sanderling-s1", "4MiB", 2},
+        {"turnstone-t2", "2MiB", 2},    {"turnstone-t2", "4MiB", 0},
+        {"turnstone-t2", "5MiB", 2},    {"turnstone-t2", "16MiB", 0},
+        {"turnstone-t2", "32MiB", 2},   {"dunlin-d3", "1MiB", 2},
+        {"dunlin-d3", "2MiB", 0},       {"dunlin-d3", "32MiB", 0},
+        {"dunlin-d3", "128MiB", 0},     {"dunlin-d3", "256MiB", 2},
+    };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("sized-%zu", i);
+        check_context("%s with %s", cases[i].chip, cases[i].size);
+        EXPECT(
+            cases[i].code, cases[i].code == 0 ? "is on the bench" : "flash",
+            command("bench", "add", name, "--chip", cases[i].chip, "--flash", cases[i].size, NULL));
+        CHECK_EQUAL(cases[i].code == 0, command("bench", "remove", name, NULL).code == 0);
+    }
+    check_context(NULL);
+}
+
+/* Without --link, one USB adapter is taken; any other device may be anything. */
+static void the_only_adapter_is_taken_and_no_other_device(void)
+{
+    static const char modem[] = "/dev/null 0000:0000 - Modem\n";
+    static const char one[] = "/dev/null 0000:0000 - Modem\n/dev/zero FFFE:0004 A1 Harbour\n";
+    static const char two[] = "/dev/zero FFFE:0004 A1 Harbour\n/dev/full FFFE:0005 A2 Creek\n";
+
+    g_unsetenv("WRYTOGRAPH_LINK");
+    g_setenv("WRYTOGRAPH_DEVICES", scratch_file("adapters"), TRUE);
+    scratch_text("adapters", modem);
+    EXPECT(2, "no link given, and no USB adapter is there", command("identify", NULL));
+    scratch_text("adapters", one);
+    struct said said = command("identify", NULL);
+    CHECK(said.code != 0 && says(&said, "Using /dev/zero, the only adapter."));
+    scratch_text("adapters", two);
+    said = command("identify", NULL);
+    EXPECT(2, "no link given, and there are 2 adapters", said);
+    CHECK(says(&said, "/dev/zero        Harbour") && says(&said, "/dev/full        Creek"));
+    g_unsetenv("WRYTOGRAPH_DEVICES");
+}
+
 static void ports_that_do_not_appear_are_not_waited_for_without_end(void)
 {
     g_setenv("WRYTOGRAPH_DEVICES", scratch_file("devices"), TRUE);
@@ -278,6 +325,8 @@ int main(int argc, char **argv)
         FACT(faults_of_lines_and_flash_can_be_rehearsed),
         FACT(buttons_are_pressed_from_outside),
         FACT(a_board_is_taken_off_the_bench),
+        FACT(a_board_has_a_flash_that_its_chip_can_have),
+        FACT(the_only_adapter_is_taken_and_no_other_device),
         FACT(ports_that_do_not_appear_are_not_waited_for_without_end),
         FACT(wires_are_drawn_for_chip_and_wiring),
         FACT(what_is_on_a_board_is_named),

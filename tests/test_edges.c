@@ -48,6 +48,27 @@ static void change_journal(const char *name, const char *statements)
     tables_change(journal_of(name), statements);
 }
 
+/* A dry run recovers nothing, and says so; the restore itself does, and need not. */
+static void a_dry_restore_says_what_was_interrupted_and_a_real_one_recovers_it(void)
+{
+    size_t n;
+
+    scratch_add_gauge("dry");
+    EXPECT(0, "", command("backup", "-l", link_of("dry"), scratch_file("dry.zip"), NULL));
+    EXPECT(0, "", command("bench", "remove", "dry", NULL));
+    cut_a_write("dry", 2);
+    g_autofree uint8_t *before = scratch_flash("dry", &n);
+    struct said said =
+        command("restore", "-l", link_of("dry"), "--dry-run", scratch_file("dry.zip"), NULL);
+    EXPECT(0, "is only in the journal of this computer", said);
+    CHECK(scratch_flash_is("dry", before, n));
+    said = command("restore", "-l", link_of("dry"), scratch_file("dry.zip"), NULL);
+    EXPECT(0, "was put back first: sector 0x041000", said);
+    CHECK(!says(&said, "is only in the journal"));
+    g_autofree uint8_t *returned = scratch_read("returned-1.bin", &n);
+    CHECK(scratch_flash_is("dry", returned, n));
+}
+
 static void content_for_no_sector_of_this_flash_is_said_to_be_that(void)
 {
     size_t n;
@@ -460,6 +481,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(after_a_cut_every_verb_says_what_only_the_journal_holds),
+        FACT(a_dry_restore_says_what_was_interrupted_and_a_real_one_recovers_it),
         FACT(content_for_no_sector_of_this_flash_is_said_to_be_that),
         FACT(a_journal_of_version_1_is_no_empty_one),
         FACT(newer_work_of_another_computer_is_not_overwritten),

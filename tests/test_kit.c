@@ -46,6 +46,19 @@ static struct said pack(const char *name, const char *key)
                : command("card", "pack", scratch_file("card.yaml"), "-o", scratch_file(name), NULL);
 }
 
+/* Once: signed.zip by the key harbour, foreign.zip by the key creek, and plain.zip by none. */
+static void make_kits(void)
+{
+    make_card();
+    if (g_file_test(scratch_file("signed.zip"), G_FILE_TEST_EXISTS))
+        return;
+    EXPECT(0, "", command("card", "keys", scratch_file("harbour"), NULL));
+    EXPECT(0, "", command("card", "keys", scratch_file("creek"), NULL));
+    EXPECT(0, "signed", pack("signed.zip", "harbour.secret"));
+    EXPECT(0, "", pack("plain.zip", NULL));
+    EXPECT(0, "", pack("foreign.zip", "creek.secret"));
+}
+
 static bool same_files(const char *a, const char *b)
 {
     size_t n = 0, m = 0;
@@ -56,7 +69,6 @@ static bool same_files(const char *a, const char *b)
 
 static void the_same_content_gives_the_same_bytes(void)
 {
-    scratch_make_images();
     make_card();
     EXPECT(0, "Packed: ", pack("a.zip", NULL));
     /* Other times, and another place: the bytes stay. */
@@ -81,7 +93,8 @@ static void the_same_content_gives_the_same_bytes(void)
 static void a_kit_runs_where_its_files_are_not(void)
 {
     CHECK_EQUAL(0, g_mkdir_with_parents(scratch_file("bench-2"), 0755));
-    CHECK_EQUAL(0, g_rename(scratch_file("a.zip"), scratch_file("bench-2/a.zip")));
+    make_card();
+    EXPECT(0, "Packed: ", pack("bench-2/a.zip", NULL));
     scratch_add_gauge("gauge-1");
     g_setenv("WRYTOGRAPH_LINK", "bench:gauge-1", TRUE);
     /* The secret file belongs beside the kit. */
@@ -109,6 +122,7 @@ static void a_kit_runs_where_its_files_are_not(void)
 
 static void a_kit_holds_no_secrets(void)
 {
+    make_card();
     scratch_text("secret.yaml", "card: Secret\nchip: turnstone-t2\nflash: 4MiB\n"
                                 "write: [{region: calibration, file: pier.yaml}]\n"
                                 "boards: {file: secret.csv, row: next}\n");
@@ -125,13 +139,12 @@ static void a_kit_holds_no_secrets(void)
 
 static void keys_are_made_once(void)
 {
-    struct said said = command("card", "keys", scratch_file("harbour"), NULL);
+    struct said said = command("card", "keys", scratch_file("jetty"), NULL);
 
     EXPECT(0, "wrytograph public key 1: ", said);
     GStatBuf info;
-    CHECK(g_stat(scratch_file("harbour.secret"), &info) == 0 && (info.st_mode & 077) == 0);
-    EXPECT(2, "harbour.secret", command("card", "keys", scratch_file("harbour"), NULL));
-    EXPECT(0, "", command("card", "keys", scratch_file("creek"), NULL));
+    CHECK(g_stat(scratch_file("jetty.secret"), &info) == 0 && (info.st_mode & 077) == 0);
+    EXPECT(2, "jetty.secret", command("card", "keys", scratch_file("jetty"), NULL));
 }
 
 static struct said check_trusted(const char *kit, const char *trust)
@@ -141,10 +154,7 @@ static struct said check_trusted(const char *kit, const char *trust)
 
 static void only_trusted_kits_are_taken(void)
 {
-    scratch_text("wifi.txt", "fair winds and no drift\n");
-    EXPECT(0, "signed", pack("signed.zip", "harbour.secret"));
-    EXPECT(0, "", pack("plain.zip", NULL));
-    EXPECT(0, "", pack("foreign.zip", "creek.secret"));
+    make_kits();
     EXPECT(0, "is sound", check_trusted("signed.zip", "harbour.public"));
     EXPECT(3, "not signed, and only kits signed by a key of",
            check_trusted("plain.zip", "harbour.public"));
@@ -176,8 +186,10 @@ static void trust_that_cannot_be_read_trusts_nothing(void)
     g_autofree char *folder =
         g_build_filename(g_getenv("XDG_CONFIG_HOME"), "wrytograph", "trusted", NULL);
     g_autofree char *stray = g_build_filename(folder, "creek.pub", NULL);
-    g_autofree char *key = NULL;
+    g_autofree char *key = NULL, *parent = g_path_get_dirname(folder);
 
+    make_kits();
+    CHECK_EQUAL(0, g_mkdir_with_parents(parent, 0755));
     CHECK(g_file_get_contents(scratch_file("harbour.public"), &key, NULL, NULL));
     CHECK(g_file_set_contents(folder, key, -1, NULL));
     EXPECT(3, "this must be a folder of trusted keys",
@@ -208,6 +220,7 @@ static void authors_check_and_sign_their_own_cards_where_keys_are_trusted(void)
         g_build_filename(g_getenv("XDG_CONFIG_HOME"), "wrytograph", "trusted", NULL);
     g_autofree char *own = g_build_filename(folder, "harbour.public", NULL), *key = NULL;
 
+    make_kits();
     CHECK(g_file_get_contents(scratch_file("harbour.public"), &key, NULL, NULL));
     CHECK_EQUAL(0, g_mkdir_with_parents(folder, 0755));
     CHECK(g_file_set_contents(own, key, -1, NULL));
@@ -255,6 +268,7 @@ static char *replaced(const char *text, const char *from, const char *to)
 
 static void altered_kits_are_refused(void)
 {
+    make_kits();
     g_autofree char *list = list_of("signed.zip");
     g_autofree char *path =
         replaced(list, "\"path\" : \"gauge.bin\"", "\"path\" : \"../gauge.bin\"");
@@ -305,6 +319,7 @@ static void altered_kits_are_refused(void)
 
 static void a_kit_holds_what_was_on_the_shelf(void)
 {
+    scratch_use_gauge("shelved", "none");
     EXPECT(0, "On the shelf", command("shelf", "add", scratch_file("gauge.bin"), NULL));
     scratch_text("shelf.yaml", "card: From the shelf\nchip: turnstone-t2\nflash: 4MiB\n"
                                "write: [{region: app, shelf: tide-gauge 2.3.1}]\n");
@@ -347,6 +362,7 @@ static void shares_of_a_kit_have_no_row_in_common(void)
 {
     static const char *const shares[] = {"1/2", "2/2"};
 
+    make_card();
     scratch_text("rows.csv", "gauge,datum_mm\n1,-1801\n2,-1802\n3,-1803\n");
     scratch_text("rows.yaml", "card: Rows\nchip: turnstone-t2\nflash: 4MiB\n"
                               "boards: {file: rows.csv, row: next}\n");
@@ -391,6 +407,7 @@ int main(int argc, char **argv)
         FACT(a_kit_holds_what_was_on_the_shelf),
         FACT(rows_of_a_kit_stand_beside_it),
         FACT(shares_of_a_kit_have_no_row_in_common)};
+    scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

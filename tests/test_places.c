@@ -356,6 +356,47 @@ static void read_mode_and_clock_are_set_as_wanted(void)
     EXPECT(0, "Written", command("write", "--read-clock", "80", placed("app", "fast.bin"), NULL));
 }
 
+static void a_chip_takes_the_read_modes_that_it_has(void)
+{
+    struct wry_boot_header header = program_header("creek-gauge 1.0.0", 4000);
+
+    header.chip_code = WRY_CHIP_SANDERLING_S1;
+    header.flash_size_log2 = 19;
+    header.read_lines = 1;
+    header.read_clock = 20;
+    program_write("creek.bin", &header);
+    EXPECT(0, "",
+           command("bench", "add", "creek", "--chip", "sanderling-s1", "--flash", "512KiB", NULL));
+    EXPECT(0, "set to 2 data lines at 40 MHz",
+           command("write", "-l", "bench:creek", "--read-mode", "2", "--read-clock", "40",
+                   placed("app", "creek.bin"), NULL));
+    EXPECT(5, "a Sanderling S1 can 2 at 40 MHz",
+           command("write", "-l", "bench:creek", "--read-mode", "4", placed("app", "creek.bin"),
+                   NULL));
+    EXPECT(5, "a Sanderling S1 can 2 at 40 MHz",
+           command("write", "-l", "bench:creek", "--read-clock", "41", placed("app", "creek.bin"),
+                   NULL));
+}
+
+/* A file with addresses is the job's region table where the chip looks for one, and only there. */
+static void a_table_in_records_rules_its_job_by_its_address(void)
+{
+    static const struct {
+        const char *address, *name, *layout;
+    } cases[] = {{"0xE000", "regions.hex", "the region table that is written"},
+                 {"0x300000", "copy.hex", "the usual one of this chip"}};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        struct said said = run_program(
+            "objcopy", "-I", "binary", "-O", "ihex", "--change-addresses", cases[i].address,
+            scratch_file("regions.bin"), scratch_file(cases[i].name), NULL);
+        CHECK_EQUAL(0, said.code);
+        EXPECT(0, cases[i].layout,
+               command("plan", "--chip", "turnstone-t2", "--flash", "4MiB", "--any-content",
+                       scratch_file(cases[i].name), NULL));
+    }
+}
+
 static void a_new_table_rules_its_own_job(void)
 {
     size_t n = 0, m = 0;
@@ -462,6 +503,8 @@ int main(int argc, char **argv)
         FACT(without_a_place_the_header_finds_it),
         FACT(an_upgrade_wants_a_program_to_upgrade),
         FACT(read_mode_and_clock_are_set_as_wanted),
+        FACT(a_chip_takes_the_read_modes_that_it_has),
+        FACT(a_table_in_records_rules_its_job_by_its_address),
         FACT(a_new_table_rules_its_own_job),
         FACT(a_whole_set_makes_a_blank_board_boot),
         FACT(a_folder_is_an_archive_that_others_read),

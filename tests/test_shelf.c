@@ -31,9 +31,31 @@ static void make_download(void)
     scratch_write("builds/page.bin", page, sizeof page - 1);
 }
 
+static const char *const release[] = {"start.bin", "regions.bin", "gauge.bin"};
+
+/* An empty shelf of this name, for the commands that follow. */
+static void use_shelf(const char *name)
+{
+    g_autofree char *folder = g_build_filename(scratch(), "shelves", name, NULL);
+
+    CHECK_EQUAL(0, g_mkdir_with_parents(folder, 0755));
+    g_setenv("WRYTOGRAPH_SHELF", folder, TRUE);
+    g_unsetenv("WRYTOGRAPH_LINK");
+    make_download();
+}
+
+/* One that holds the download and the release. */
+static void use_full_shelf(const char *name)
+{
+    use_shelf(name);
+    EXPECT(0, "5 new", command("shelf", "add", scratch_file("builds"), NULL));
+    for (size_t i = 0; i < G_N_ELEMENTS(release); i++)
+        EXPECT(0, "1 new", command("shelf", "add", scratch_file(release[i]), NULL));
+}
+
 static void files_folders_and_zips_go_onto_the_shelf(void)
 {
-    make_download();
+    use_shelf("empty");
     EXPECT(0, "The shelf is empty", command("shelf", "list", NULL));
     struct said said = command("shelf", "add", scratch_file("builds"), NULL);
     EXPECT(0, "On the shelf: 5 new, 0 were there already; the others are no images", said);
@@ -42,10 +64,9 @@ static void files_folders_and_zips_go_onto_the_shelf(void)
            command("shelf", "add", scratch_file("builds/b.bin"), NULL));
     int code = 0;
     zip_t *zip = zip_open(scratch_file("release.zip"), ZIP_CREATE, &code);
-    static const char *const names[] = {"start.bin", "regions.bin", "gauge.bin"};
-    for (size_t i = 0; i < G_N_ELEMENTS(names); i++) {
-        g_autofree char *inside = g_strdup_printf("release-2.3/%s", names[i]);
-        zip_source_t *source = zip_source_file(zip, scratch_file(names[i]), 0, -1);
+    for (size_t i = 0; i < G_N_ELEMENTS(release); i++) {
+        g_autofree char *inside = g_strdup_printf("release-2.3/%s", release[i]);
+        zip_source_t *source = zip_source_file(zip, scratch_file(release[i]), 0, -1);
         CHECK(zip_file_add(zip, inside, source, ZIP_FL_ENC_UTF_8) >= 0);
     }
     CHECK_EQUAL(0, zip_close(zip));
@@ -63,8 +84,9 @@ static void files_folders_and_zips_go_onto_the_shelf(void)
 static void damaged_images_stay_off_it(void)
 {
     size_t n = 0;
-    g_autofree uint8_t *bytes = scratch_read("builds/b.bin", &n);
 
+    use_shelf("damaged");
+    g_autofree uint8_t *bytes = scratch_read("builds/b.bin", &n);
     bytes[n / 2] ^= 1;
     scratch_write("damaged.bin", bytes, n);
     EXPECT(3, "damaged or cut short", command("shelf", "add", scratch_file("damaged.bin"), NULL));
@@ -81,6 +103,7 @@ static void damaged_images_stay_off_it(void)
 
 static void the_list_says_which_fit_and_why_not(void)
 {
+    use_full_shelf("listed");
     scratch_add_gauge("listed");
     struct said said = command("shelf", "list", "--link", "bench:listed", NULL);
     EXPECT(0, "fits region app", said);
@@ -102,6 +125,7 @@ static void several_that_fit_are_never_guessed_among(void)
 {
     size_t n = 0;
 
+    use_full_shelf("chosen");
     scratch_add_gauge("chosen");
     g_setenv("WRYTOGRAPH_LINK", "bench:chosen", TRUE);
     g_autofree uint8_t *before = scratch_flash("chosen", &n);
@@ -126,6 +150,7 @@ static void several_that_fit_are_never_guessed_among(void)
 
 static void what_is_removed_is_gone(void)
 {
+    use_full_shelf("removed");
     EXPECT(0, "is off the shelf", command("shelf", "remove", "tide-gauge 2.9.0", NULL));
     EXPECT(2, "there is no 'tide-gauge 2.9.0' on the shelf",
            command("shelf", "remove", "tide-gauge", "2.9.0", NULL));
@@ -136,13 +161,14 @@ static void what_is_removed_is_gone(void)
 /* Nothing there is one thing, and not to be read is another. */
 static void a_shelf_that_cannot_be_used_is_no_empty_one(void)
 {
+    use_full_shelf("unusable");
     g_autofree char *own = g_strdup(g_getenv("WRYTOGRAPH_SHELF"));
-
+    scratch_add_gauge("unusable");
     scratch_write("no-folder", "x", 1);
     g_setenv("WRYTOGRAPH_SHELF", scratch_file("no-folder"), TRUE);
     EXPECT(3, "no-folder", command("shelf", "list", NULL));
-    EXPECT(3, "no-folder", command("write", "-l", "bench:listed", "app=shelf:tide-gauge", NULL));
-    EXPECT(0, "Note: the shelf cannot be read", command("identify", "-l", "bench:listed", NULL));
+    EXPECT(3, "no-folder", command("write", "-l", "bench:unusable", "app=shelf:tide-gauge", NULL));
+    EXPECT(0, "Note: the shelf cannot be read", command("identify", "-l", "bench:unusable", NULL));
     CHECK_EQUAL(0, g_mkdir(scratch_file("bad-shelf"), 0755));
     scratch_write("bad-shelf/shelf.db", "this is no database at all, but long enough", 43);
     g_setenv("WRYTOGRAPH_SHELF", scratch_file("bad-shelf"), TRUE);
@@ -168,10 +194,12 @@ static void odd_rows_are_shown_and_not_taken(void)
         "CREATE TABLE other AS SELECT * FROM image; DROP TABLE image;"
         "ALTER TABLE other RENAME TO image; UPDATE image SET sha256 = NULL, name = NULL, "
         "version = NULL, file = NULL, added = NULL, body = NULL"};
-    static const char *const lists[][2] = {{NULL, NULL}, {"--json", NULL}, {"-l", "bench:listed"}};
+    static const char *const lists[][2] = {{NULL, NULL}, {"--json", NULL}, {"-l", "bench:odd"}};
 
+    use_full_shelf("odd");
+    scratch_add_gauge("odd");
     for (size_t i = 0; i < G_N_ELEMENTS(changes); i++) {
-        tables_change(scratch_file("shelf/shelf.db"), changes[i]);
+        tables_change(scratch_file("shelves/odd/shelf.db"), changes[i]);
         for (size_t k = 0; k < G_N_ELEMENTS(lists); k++) {
             check_context("%s, list %s", changes[i], lists[k][0]);
             struct said said = command("shelf", "list", lists[k][0], lists[k][1], NULL);
@@ -179,7 +207,7 @@ static void odd_rows_are_shown_and_not_taken(void)
             CHECK(g_utf8_validate(said.out, -1, NULL) && strchr(said.out, 0x1B) == NULL);
         }
     }
-    EXPECT(2, "", command("write", "-l", "bench:listed", "app=shelf:tide-gauge", NULL));
+    EXPECT(2, "", command("write", "-l", "bench:odd", "app=shelf:tide-gauge", NULL));
     check_context(NULL);
 }
 
