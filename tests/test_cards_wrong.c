@@ -118,7 +118,6 @@ static void make_files(void)
 
 static void a_sound_card_is_sound(void)
 {
-    make_files();
     write_card("card.yaml", NULL);
     EXPECT(0, "the card 'Pier gauges 3' is sound, for a Turnstone T2 with 4 MiB",
            command("card", "check", scratch_file("card.yaml"), NULL));
@@ -143,6 +142,7 @@ static void the_schema_agrees(void)
     g_autofree char *out = NULL;
     int status = -1;
 
+    write_card("card.yaml", NULL);
     g_ptr_array_add(argv, (gpointer) "python3");
     g_ptr_array_add(argv, (gpointer)peer("card_schema.py"));
     g_ptr_array_add(argv, (gpointer)WRY_SOURCE_DIR "/docs/card.schema.json");
@@ -276,6 +276,7 @@ int main(int argc, char **argv)
         FACT(what_is_no_card_at_all_is_refused),
         FACT(what_only_a_run_would_have_shown_is_found),
     };
+    make_files();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

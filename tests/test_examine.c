@@ -73,8 +73,8 @@ static void listen_shows_what_the_board_says_and_checks_it(void)
 
 static void listen_finds_the_speed_that_is_readable(void)
 {
+    scratch_use_gauge("slow", "none");
     struct said said = command("listen", "--speed", "38400", "--within", "9s", NULL);
-
     EXPECT(0, "Readable at 115200 baud", said);
     CHECK(says(&said, "tide 2."));
 }
@@ -83,6 +83,7 @@ static void listen_keeps_a_log(void)
 {
     size_t n = 0;
 
+    scratch_use_gauge("logged", "none");
     EXPECT(0, "", command("listen", "--log", scratch_file("talk.log"), "--within", "2s", NULL));
     g_autofree char *log = (char *)scratch_read("talk.log", &n);
     CHECK(log && g_strstr_len(log, (gssize)n, "gauge ready\n"));
@@ -92,6 +93,7 @@ static void listen_keeps_a_log(void)
 
 static void start_can_ask_the_new_firmware_for_its_version(void)
 {
+    scratch_use_gauge("asked", "none");
     EXPECT(0, "Written",
            command("write", placed("start", "start.bin"), placed("app", "gauge.bin"), NULL));
     EXPECT(0, "Seen: \"tide-gauge 2.3.1\"",

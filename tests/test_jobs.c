@@ -126,6 +126,10 @@ static void restoring_is_refused_where_it_would_harm(void)
     size_t n = 0;
     g_autofree uint8_t *before = use_gauge("mine", &n);
 
+    /* Settings that no other board has. */
+    EXPECT(0, "", command("write", "--set", "datum_mm=-1866", NULL));
+    g_free(before);
+    before = scratch_flash("mine", &n);
     EXPECT(0, "", command("backup", scratch_file("mine.zip"), NULL));
     EXPECT(0, "", command("backup", "--plain", scratch_file("mine.bin"), NULL));
     size_t m = 0;
@@ -136,7 +140,14 @@ static void restoring_is_refused_where_it_would_harm(void)
     EXPECT(5, "comes from board 02:57:", said);
     CHECK(says(&said, "this is board 02:57:"));
     CHECK(says(&said, "--from-another-board"));
-    EXPECT(5, "plain binary", command("restore", scratch_file("mine.bin"), NULL));
+    /* A plain binary does not say whose it is; what is known of its settings may. */
+    EXPECT(5,
+           "mine.bin comes from board 02:57:", command("restore", scratch_file("mine.bin"), NULL));
+    g_autofree uint8_t *blank = g_malloc(n);
+    memset(blank, 0xFF, n);
+    scratch_write("blank.bin", blank, n);
+    EXPECT(5, "is a plain binary: it does not say which board it comes from",
+           command("restore", scratch_file("blank.bin"), NULL));
     EXPECT(5, "has 21096 bytes",
            command("restore", "--from-another-board", scratch_file("start.bin"), NULL));
     EXPECT(3, "No such file", command("restore", scratch_file("none.zip"), NULL));

@@ -20,6 +20,11 @@ enum {
 
 static void add_boards(void)
 {
+    static bool done;
+
+    if (done)
+        return;
+    done = true;
     for (unsigned i = 1; i <= BOARDS; i++) {
         g_autofree char *name = g_strdup_printf("gauge-%u", i);
         scratch_add_gauge(name);
@@ -52,7 +57,6 @@ static bool all_hold_the_same(unsigned from, unsigned to)
 
 static void all_pass(void)
 {
-    scratch_make_images();
     cards_make(NULL);
     add_boards();
     write_links("links.txt");
@@ -90,6 +94,8 @@ static void some_fail_and_harm_no_other(void)
     };
 
     cards_make("times: any\n");
+    add_boards();
+    write_links("links.txt");
     EXPECT(0, "", command("bench", "remove", "gauge-7", NULL));
     EXPECT(0, "",
            command("bench", "add", "gauge-7", "--chip", "dunlin-d3", "--flash", "4MiB", NULL));
@@ -147,6 +153,8 @@ static void links_are_given_once_each(void)
 {
     const char *card = scratch_file("card.yaml");
 
+    cards_make(NULL);
+    add_boards();
     EXPECT(
         2, "the link bench:gauge-1 was given twice",
         command("card", "run", card, "--link", "bench:gauge-1", "--link", "bench:gauge-1", NULL));
@@ -272,6 +280,7 @@ static void what_is_wrong_with_the_link_is_told(void)
 {
     static const char *const arguments[] = {"--each", "--link", "bench:nowhere", NULL};
 
+    cards_make(NULL);
     EXPECT(2, "is not a link",
            command("card", "run", scratch_file("card.yaml"), "--each", "--link", "nonsense", NULL));
     struct running running = begin(arguments);
@@ -285,6 +294,7 @@ static void one_after_another_as_ports_appear(void)
 {
     static const char *const arguments[] = {"--each", NULL};
 
+    cards_make(NULL);
     g_setenv("WRYTOGRAPH_DEVICES", scratch_file("devices"), TRUE);
     scratch_text("devices", "/nowhere/tty1 1234:5678 A1 Harbour adapter\n");
     g_unsetenv("WRYTOGRAPH_LINK");
@@ -362,6 +372,7 @@ int main(int argc, char **argv)
                                         FACT(what_is_wrong_with_the_link_is_told),
                                         FACT(one_after_another_as_ports_appear),
                                         FACT(a_stream_is_made_once_for_all)};
+    scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
     scratch_remove();

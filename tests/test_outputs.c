@@ -68,8 +68,9 @@ static void work_on_a_board_goes_on_without_a_reader(void)
 
 static void a_list_whose_reader_has_enough_ends_quietly(void)
 {
+    scratch_use_gauge("quiet", "none");
+    EXPECT(0, "", command("erase", "log", NULL));
     struct said said = pipeline("\"$0\" ledger list --most 0 | head -n 1");
-
     CHECK_EQUAL(0, said.code);
     CHECK(said.err[0] == '\0');
     said = pipeline("\"$0\" listen | head -n 1; echo ${PIPESTATUS[0]}");
