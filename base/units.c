@@ -119,6 +119,11 @@ char *wry_units_address(const uint8_t e[6])
     return g_strdup_printf("%02X:%02X:%02X:%02X:%02X:%02X", e[0], e[1], e[2], e[3], e[4], e[5]);
 }
 
+char *wry_units_jedec(const uint8_t id[3])
+{
+    return g_strdup_printf("%02X %02X %02X", id[0], id[1], id[2]);
+}
+
 bool wry_units_parse_address(const char *text, uint8_t eui48[6])
 {
     char between = '\0';

@@ -11,14 +11,14 @@ static void print_board(const struct app *app, const struct wry_identity *identi
     const struct wry_hello_reply *board = &identity->board;
     g_autofree char *address = wry_units_address(board->eui48);
     g_autofree char *size = wry_units_flash_size(board->capacity);
+    g_autofree char *jedec = wry_units_jedec(board->jedec);
     g_autofree char *protected = words_protected(identity);
     g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
 
     app_print(app, "address   %s", address);
     app_print(app, "chip      %s, revision %u", identity->chip ? identity->chip->title : "unknown",
               board->chip_revision);
-    app_print(app, "flash     %s, JEDEC ID %02X %02X %02X", size, board->jedec[0], board->jedec[1],
-              board->jedec[2]);
+    app_print(app, "flash     %s, JEDEC ID %s", size, jedec);
     app_print(app, "protected %s", protected);
     if (limit)
         app_print(app, "limit     can be read, not written: %s", limit);

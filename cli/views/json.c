@@ -91,8 +91,7 @@ void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
     const struct wry_hello_reply *board = &identity->board;
     g_autofree char *protected = words_protected(identity);
     g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
-    g_autofree char *jedec =
-        g_strdup_printf("%02X %02X %02X", board->jedec[0], board->jedec[1], board->jedec[2]);
+    g_autofree char *jedec = wry_units_jedec(board->jedec);
 
     add_address(b, board->eui48);
     json_add_text(b, "chip", identity->chip ? identity->chip->name : "unknown");

@@ -9,8 +9,10 @@
  *         show(wry_station_problem(station));
  *     wry_station_free(station);
  *
- * A thread may hold a station, or several; nothing is shared between stations. Each station belongs
- * to one thread at a time.
+ * One thread may hold several stations; each station belongs to one thread at a time. Stations of
+ * one process share the user's stores (shelf, ledger, backups, journal, known content), encoded
+ * streams of equal content and, if they were given the same one, a ledger; all of these are locked
+ * inside.
  */
 #ifndef WRYTOGRAPH_HOST_STATION_H
 #define WRYTOGRAPH_HOST_STATION_H

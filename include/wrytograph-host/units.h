@@ -30,6 +30,8 @@ char *wry_units_flash_size(uint32_t bytes);
 char *wry_units_bytes(uint64_t bytes);
 
 char *wry_units_address(const uint8_t eui48[6]);
+/* A JEDEC ID (JEP106 maker, type, capacity) as "E5 40 16"; free with g_free. */
+char *wry_units_jedec(const uint8_t id[3]);
 
 /* Six octets as 02:1A:…, with colons, hyphens or nothing between them. */
 bool wry_units_parse_address(const char *text, uint8_t eui48[6]);

@@ -1,10 +1,10 @@
 /*
  * Outcomes and faults.
  *
- * Every call that can fail returns an enum wry_status. What went wrong in detail (where, what was
- * expected, what was found) is left in a struct wry_fault that the caller hands in or that the
- * session keeps. The library makes no sentences of them: turning facts into words is the caller's
- * job. wry_status_text names a status for logs.
+ * Every call that can fail returns an enum wry_status. The details (where, what was expected, what
+ * was found) are in a struct wry_fault, which the caller passes in or the session holds. The core
+ * has no sentences: wrytograph-host/words.h has them for hosted programs, and wry_status_text names
+ * a status for logs.
  *
  *     if (wry_session_write(&session, &plan) != WRY_OK)
  *         explain(wry_session_fault(&session));
@@ -22,7 +22,8 @@ enum wry_status {
     WRY_OK = 0,
     WRY_BAD_ARGUMENT,   /* the caller broke a stated rule */
     WRY_BAD_RANGE,      /* a range is empty, unaligned or beyond the end of flash */
-    WRY_OVERLAP,        /* two placements claim the same byte: offset, and found = length shared */
+    WRY_OVERLAP,        /* two placements claim the bytes offset + length; expected and found are
+                           their indexes after sorting by offset */
     WRY_SOURCE_FAILED,  /* a reader of the caller failed, at offset */
     WRY_SINK_FAILED,    /* a writer of the caller failed, at offset */
     WRY_JOURNAL_FAILED, /* the caller's journal failed: nothing more was erased, at offset */

@@ -1,5 +1,6 @@
 /* Reading only what changed. */
 #include "jobs/flash/incremental_read.h"
+#include "base/digest.h"
 
 struct changes {
     struct wry_session *session;
@@ -27,13 +28,10 @@ static bool take_over(const struct changes *c, uint32_t offset, uint64_t sum)
 {
     const struct archive_range *range = older_range(c, offset);
     uint8_t sector[WRY_SECTOR_SIZE];
-    struct wry_sha256 sha;
 
     if (!range || !archive_range_read(range, offset - range->offset, sector, sizeof sector))
         return false;
-    wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, sector, sizeof sector);
-    if (wry_sha256_end_short(&sha) != sum)
+    if (digest_short_of(sector, sizeof sector) != sum)
         return false;
     *c->from_older += sizeof sector;
     return c->writer->write(c->writer->context, offset, sector, sizeof sector);

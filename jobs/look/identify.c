@@ -1,6 +1,7 @@
 /* identify: which board is on the link. */
 #include <string.h>
 
+#include "base/digest.h"
 #include "jobs/look/contents.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/regions.h"
@@ -12,13 +13,9 @@
 
 static bool is_blank(const uint8_t digest[WRY_SHA256_SIZE], uint32_t length)
 {
-    struct wry_reader blank = wry_reader_blank();
     uint8_t ours[WRY_SHA256_SIZE];
-    struct wry_sha256 sha;
 
-    wry_sha256_begin(&sha);
-    wry_reader_hash(&blank, 0, length, &sha);
-    wry_sha256_end(&sha, ours);
+    digest_of_blank(length, ours);
     return memcmp(digest, ours, sizeof ours) == 0;
 }
 

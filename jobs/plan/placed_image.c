@@ -25,34 +25,31 @@ static struct wry_reader file_reader(const struct image_file *file)
     return (struct wry_reader){.context = (struct image_file *)file, .read = read_file};
 }
 
-/* Of a raw file, whose digest is known, it is found out once. */
-static char *whole_fact(const struct image_file *file, uint32_t at)
+/* Only of a raw file is sha256 the digest of what image_file_read returns. */
+static bool is_cached(const struct image_file *file)
 {
-    g_autofree char *digest = wry_units_digest(file->sha256);
-
-    return file->format == WRY_IMAGE_RAW && !file->spool
-               ? g_strdup_printf("%s is whole from %u on", digest, (unsigned)at)
-               : NULL;
+    return file->format == WRY_IMAGE_RAW && !file->spool;
 }
 
 bool image_body_is_whole(const struct image_file *file, uint32_t at,
                          const struct wry_boot_header *header)
 {
-    g_autofree char *fact = whole_fact(file, at);
+    struct file_fact fits = {.kind = FILE_FACT_BODY_FITS, .number = at};
     uint8_t ours[WRY_SHA256_SIZE], theirs[WRY_SHA256_SIZE];
     struct wry_reader reader = file_reader(file);
     uint32_t body = at + WRY_BOOT_HEADER_SIZE;
     struct wry_sha256 sha;
 
-    if (fact && file_cache_knows(fact))
+    memcpy(fits.sha256, file->sha256, sizeof fits.sha256);
+    if (is_cached(file) && file_cache_knows(&fits))
         return true;
     wry_sha256_begin(&sha);
     bool read = wry_reader_hash(&reader, body, header->body_length, &sha);
     wry_sha256_end(&sha, ours);
     bool whole = read && image_file_read(file, body + header->body_length, theirs, sizeof theirs) &&
                  memcmp(ours, theirs, sizeof ours) == 0;
-    if (whole && fact)
-        file_cache_learn(fact);
+    if (whole && is_cached(file))
+        file_cache_learn(&fits);
     return whole;
 }
 

@@ -55,22 +55,21 @@ void known_content_close(struct wry_station *station)
 void known_content_note_file(struct wry_station *station, const struct image_file *file,
                              uint32_t start)
 {
-    static GMutex lock; /* fifty boards at once come here at once */
+    static GMutex lock; /* many boards with one image: the first adds it, the others find it */
     uint32_t within = start % WRY_SECTOR_SIZE;
     g_autofree char *folder = index_folder(station);
-    g_autofree char *digest = wry_units_digest(file->sha256);
-    g_autofree char *fact = g_strdup_printf("%s in %s is in the index of %s from %u on", digest,
-                                            file->path, folder, (unsigned)within);
+    struct file_fact indexed = {
+        .kind = FILE_FACT_INDEXED, .number = within, .path = file->path, .folder = folder};
 
-    /* What was made of a file is in no file. */
+    memcpy(indexed.sha256, file->sha256, sizeof indexed.sha256);
+    /* The index names files, and content that was decoded or unpacked has none. */
     if (!open_index(station) || file->format != WRY_IMAGE_RAW || file->spool)
         return;
     g_mutex_lock(&lock);
-    /* What is in the index already is not written there for each of fifty boards. */
-    if (!file_cache_knows(fact)) {
+    if (!file_cache_knows(&indexed)) {
         known_note_image(station->known, file->path, within > 0 ? WRY_SECTOR_SIZE - within : 0,
                          file->length);
-        file_cache_learn(fact);
+        file_cache_learn(&indexed);
     }
     g_mutex_unlock(&lock);
 }

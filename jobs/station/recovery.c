@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "base/digest.h"
 #include "base/folders.h"
 #include "jobs/station/link.h"
 #include "store/journal/journal.h"
@@ -158,13 +159,9 @@ static enum wry_status is_blank(struct wry_station *station, uint32_t start, uin
                                 bool *blank)
 {
     uint8_t theirs[WRY_SHA256_SIZE], ours[WRY_SHA256_SIZE];
-    struct wry_reader content = wry_reader_blank();
-    struct wry_sha256 sha;
     enum wry_status status = wry_session_digest(&station->session, start, end - start, theirs);
 
-    wry_sha256_begin(&sha);
-    wry_reader_hash(&content, 0, end - start, &sha);
-    wry_sha256_end(&sha, ours);
+    digest_of_blank(end - start, ours);
     *blank = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
     return status;
 }

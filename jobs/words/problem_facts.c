@@ -223,7 +223,7 @@ static char *limit(const struct wry_problem *p)
 
 static char *jedec(const struct wry_problem *p)
 {
-    return g_strdup_printf("%02X %02X %02X", p->jedec[0], p->jedec[1], p->jedec[2]);
+    return wry_units_jedec(p->jedec);
 }
 
 static char *speed(const struct wry_problem *p)

@@ -80,8 +80,7 @@ char *archive_json_write(const struct archive *archive)
     g_autoptr(JsonGenerator) generator = json_generator_new();
     const struct wry_chip *chip = wry_chip_by_code(archive->chip_code);
     g_autofree char *address = wry_units_address(archive->eui48);
-    g_autofree char *jedec =
-        g_strdup_printf("%02X %02X %02X", archive->jedec[0], archive->jedec[1], archive->jedec[2]);
+    g_autofree char *jedec = wry_units_jedec(archive->jedec);
 
     json_builder_begin_object(b);
     add_text(b, "format", FORMAT);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "base/diagnostics.h"
+#include "base/digest.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph-host/units.h"
@@ -380,15 +381,12 @@ bool card_is_one(const char *path)
 
 static bool take_digest(struct card *card, GError **error)
 {
-    struct wry_sha256 sha256;
     size_t n = 0;
     g_autofree char *text = wry_text_file_read(card->path, WRY_TEXT_FILE_YAML, &n, error);
 
     if (!text)
         return false;
-    wry_sha256_begin(&sha256);
-    wry_sha256_add(&sha256, (const uint8_t *)text, n);
-    wry_sha256_end(&sha256, card->sha256);
+    digest_of(text, n, card->sha256);
     return true;
 }
 

@@ -1,4 +1,4 @@
-/* What was found out about files. */
+/* A cache of file digests, and of facts about content. */
 #include "store/file/file_cache.h"
 
 #include <glib.h>
@@ -8,14 +8,15 @@
 
 enum {
     PIECE = 65536,
-    ENTRIES_MOST = 4096, /* then all is forgotten: there is no hurry to find it out again */
-    SETTLED = 2,         /* s since the last change: two within a tick of the clock look like one */
+    ENTRIES_MOST = 4096, /* in each table; a full one is emptied */
+    SETTLED = 2,         /* s without a change before a file's times identify its content */
 };
 
 static GMutex lock;
-static GHashTable *digests; /* a file's identity to GBytes */
-static GHashTable *facts;   /* a set of texts */
+static GHashTable *digests; /* identity() to GBytes */
+static GHashTable *facts;   /* a set of fact_key() */
 
+/* NULL while its times do not identify the content. */
 static char *identity(int file)
 {
     struct stat info;
@@ -79,28 +80,49 @@ bool file_cache_digest(int file, uint8_t sha256[WRY_SHA256_SIZE])
     }
     bool read = digest(file, sha256);
     g_autofree char *after = identity(file);
-    /* Of a file that changed meanwhile it is not known what was read. */
+    /* If the file changed meanwhile, the digest is of neither version. */
     if (read && before && after && strcmp(before, after) == 0)
         keep(g_steal_pointer(&before), sha256);
     g_free(before);
     return read;
 }
 
-bool file_cache_knows(const char *fact)
+/* All members as bytes, each string with its NUL: no two facts have the same. */
+static GBytes *fact_key(const struct file_fact *fact)
 {
+    uint8_t kind = (uint8_t)fact->kind;
+    const char *path = fact->path ? fact->path : "";
+    const char *folder = fact->folder ? fact->folder : "";
+    GByteArray *key = g_byte_array_new();
+
+    g_byte_array_append(key, &kind, sizeof kind);
+    g_byte_array_append(key, fact->sha256, sizeof fact->sha256);
+    g_byte_array_append(key, (const uint8_t *)&fact->number, sizeof fact->number);
+    g_byte_array_append(key, (const uint8_t *)path, (guint)strlen(path) + 1);
+    g_byte_array_append(key, (const uint8_t *)folder, (guint)strlen(folder) + 1);
+    return g_byte_array_free_to_bytes(key);
+}
+
+bool file_cache_knows(const struct file_fact *fact)
+{
+    g_autoptr(GBytes) key = fact_key(fact);
+
     g_mutex_lock(&lock);
-    bool known = facts && g_hash_table_contains(facts, fact);
+    bool known = facts && g_hash_table_contains(facts, key);
     g_mutex_unlock(&lock);
     return known;
 }
 
-void file_cache_learn(const char *fact)
+void file_cache_learn(const struct file_fact *fact)
 {
+    GBytes *key = fact_key(fact);
+
     g_mutex_lock(&lock);
     if (!facts)
-        facts = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+        facts =
+            g_hash_table_new_full(g_bytes_hash, g_bytes_equal, (GDestroyNotify)g_bytes_unref, NULL);
     if (g_hash_table_size(facts) >= ENTRIES_MOST)
         g_hash_table_remove_all(facts);
-    g_hash_table_add(facts, g_strdup(fact));
+    g_hash_table_add(facts, key);
     g_mutex_unlock(&lock);
 }

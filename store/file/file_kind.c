@@ -5,6 +5,7 @@
 #include <magic.h>
 #include <string.h>
 
+#include "base/digest.h"
 #include "error.h"
 #include "store/file/file_cache.h"
 #include "wrytograph-host/units.h"
@@ -54,19 +55,6 @@ static enum wry_content by_type(const char *type)
     return WRY_CONTENT_ANY;
 }
 
-/* Of bytes that tell nothing; that is what comes to fifty boards. */
-static char *fact_of(const uint8_t *bytes, size_t n)
-{
-    uint8_t sha256[WRY_SHA256_SIZE];
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, bytes, n);
-    wry_sha256_end(&sha, sha256);
-    g_autofree char *digest = wry_units_digest(sha256);
-    return g_strdup_printf("bytes with digest %s tell nothing", digest);
-}
-
 static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
                           enum wry_content *content, GError **error)
 {
@@ -90,16 +78,18 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
                            enum wry_content *content, GError **error)
 {
     static GMutex lock;
-    g_autofree char *fact = fact_of(bytes, n);
+    struct file_fact fact = {.kind = FILE_FACT_NOT_MISTAKEN};
     gboolean recognised = TRUE;
 
-    /* libmagic loads megabytes of rules each time: who else needs it for the same bytes waits. */
+    digest_of(bytes, n, fact.sha256);
+    /* libmagic loads megabytes of rules each time: a second thread with the same bytes waits for
+     * the first one's result. */
     g_mutex_lock(&lock);
     *content = WRY_CONTENT_ANY;
-    if (!file_cache_knows(fact)) {
+    if (!file_cache_knows(&fact)) {
         recognised = recognise(name, bytes, n, content, error);
         if (recognised && *content == WRY_CONTENT_ANY)
-            file_cache_learn(fact);
+            file_cache_learn(&fact);
     }
     g_mutex_unlock(&lock);
     return recognised;

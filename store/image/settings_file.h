@@ -1,14 +1,15 @@
 /*
- * Settings in memory: read from a YAML file or a block, changed one by one, made into a block
- * (docs/settings-block.md).
+ * Settings in memory: loaded from a YAML file or a settings block, changed one at a time, encoded
+ * as a block (docs/settings-block.md).
  *
+ *     bool changed = false;
  *     struct settings *settings = settings_load("pier-a.yaml", &error);
- *     settings_set(settings, "datum_mm", "-1827", &error);
+ *     settings_set(settings, "datum_mm", "-1827", false, &changed, &error);
  *     size_t n = settings_make(settings, 1, bytes, sizeof bytes);
  *     settings_free(settings);
  *
- * Values that are secret stay in memory of this program and in the block that is made of them; no
- * message holds one.
+ * Secret values exist only in this program's memory and in the encoded block. Messages never quote
+ * them.
  */
 #ifndef WRY_STORE_SETTINGS_FILE_H
 #define WRY_STORE_SETTINGS_FILE_H
@@ -20,50 +21,51 @@
 
 struct settings;
 
-/* From a file of ours; NULL with file, line and cause. */
+/* Loads a YAML file. NULL with the file, the line and the cause in error. */
 struct settings *settings_load(const char *path, GError **error);
 
-/* True when the file is YAML that has 'settings:', sound or not. */
+/* True if the file is YAML with a member 'settings:', whether or not it is valid. */
 bool settings_is_file(const char *path);
 
-/* A value that comes from a file beside the settings file. */
+/* A value that is read from another file, by a path relative to the settings file. */
 struct settings_reference {
-    char *file; /* as it is written there */
+    char *file; /* the path as written there */
     bool secret;
 };
 
-/* All of them, struct settings_reference; NULL with file, line and cause. Values are not read. Free
- * with g_ptr_array_unref. */
+/* All references of the file, struct settings_reference *, without reading them. NULL with the
+ * file, the line and the cause in error. Free with g_ptr_array_unref. */
 GPtrArray *settings_references(const char *path, GError **error);
 
-/* Whether the file says that this setting is secret; its value is not read. False also when it
- * cannot be told. */
+/* True if the file marks this setting as secret. The value is not read. False also if the file
+ * cannot be read. */
 bool settings_file_keeps_secret(const char *path, const char *key);
 
-/* From a block that is sound. */
+/* From a block whose checksum has been verified. */
 struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head);
 void settings_free(struct settings *settings);
 
 /*
- * A value as one would write it in the file. A key that is there keeps its type, and whether it is
- * secret; one that is not there is refused, with the nearest, unless is_new: then it gets the type
- * that the value reads as. *changed is true if it had another value.
+ * Sets key to a value written as in the file. An existing key keeps its type and its secrecy. An
+ * unknown key is refused, and the error names the nearest one, unless is_new is true: the key is
+ * then added with the type that the value reads as. *changed is true if the value differs from the
+ * one before.
  */
 gboolean settings_set(struct settings *settings, const char *key, const char *value, bool is_new,
                       bool *changed, GError **error);
 
-/* Bytes of the block; 0 when it does not fit. */
+/* Encodes the settings as a block into bytes. Returns its length, or 0 if room is too small. */
 size_t settings_make(const struct settings *settings, uint32_t generation, uint8_t *bytes,
                      size_t room);
 
-/* True for a key of the same name; for one that also has the same type and value. */
+/* settings_has compares the key alone; settings_holds the type and the value as well. */
 bool settings_has(const struct settings *settings, const struct wry_setting *setting);
 bool settings_holds(const struct settings *settings, const struct wry_setting *setting);
 
-/* The key that is spelled most like it; NULL if none comes near. Valid until the next change. */
+/* The existing key spelled most like key; NULL if none is near. Valid until the next change. */
 const char *settings_nearest(const struct settings *settings, const char *key);
 
-/* False also where there is no such key. */
+/* False also for an unknown key. */
 bool settings_is_secret(const struct settings *settings, const char *key);
 
 guint settings_count(const struct settings *settings);

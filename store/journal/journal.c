@@ -482,7 +482,6 @@ bool journal_knows_board(const uint8_t eui48[WRY_EUI48_SIZE])
 
 void journal_set_board(struct journal *journal, const struct wry_hello_reply *board)
 {
-    const uint8_t *id = board->jedec;
     g_autofree char *address = wry_units_address(board->eui48);
     g_autofree char *one_job = g_uuid_string_random();
 
@@ -491,7 +490,7 @@ void journal_set_board(struct journal *journal, const struct wry_hello_reply *bo
     /* Boards without an address of their own are not one board: each job stands for itself. */
     journal->board = journal_knows_board(board->eui48) ? g_steal_pointer(&address)
                                                        : g_strdup_printf("%s#%s", address, one_job);
-    journal->jedec = g_strdup_printf("%02X %02X %02X", id[0], id[1], id[2]);
+    journal->jedec = wry_units_jedec(board->jedec);
     journal->chip = board->chip_code;
     journal->flash = board->capacity;
 }

@@ -142,33 +142,34 @@ static bool prepare_tables(struct journal *journal)
     return false;
 }
 
-/* Of a file that has something in it; NULL of any other. */
-static char *prepared_fact(const struct journal *journal)
+/* False for a missing or empty file: it has no tables, whatever an earlier one of its name had. */
+static bool ready_fact(const struct journal *journal, struct file_fact *fact)
 {
     GStatBuf info;
 
     if (g_stat(journal->path, &info) != 0 || info.st_size == 0)
-        return NULL;
-    return g_strdup_printf("prepared: %s %ju", journal->path, (uintmax_t)info.st_ino);
+        return false;
+    *fact = (struct file_fact){
+        .kind = FILE_FACT_TABLES_READY, .number = info.st_ino, .path = journal->path};
+    return true;
 }
 
 bool journal_prepare(struct journal *journal)
 {
     static GMutex lock;
+    struct file_fact ready;
     bool prepared = false;
 
     while (!g_mutex_trylock(&lock)) {
         if (!journal_wait_for_lock(journal, 0))
             return journal_fail(journal);
     }
-    g_autofree char *before = prepared_fact(journal);
-    if (before && file_cache_knows(before))
+    if (ready_fact(journal, &ready) && file_cache_knows(&ready))
         prepared = journal_execute(journal, "PRAGMA synchronous = FULL");
     else
         prepared = prepare_tables(journal);
-    g_autofree char *after = prepared ? prepared_fact(journal) : NULL;
-    if (after)
-        file_cache_learn(after);
+    if (prepared && ready_fact(journal, &ready))
+        file_cache_learn(&ready);
     g_mutex_unlock(&lock);
     return prepared;
 }

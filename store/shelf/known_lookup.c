@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "base/digest.h"
 #include "store/shelf/known_index.h"
 #include "store/shelf/known_source.h"
 #include "wrytograph/bytes.h"
@@ -49,22 +50,15 @@ static struct known_source *source_of(struct known *known, int64_t file, const c
 
 static bool has_digest(const uint8_t *bytes, const uint8_t *digest, size_t n)
 {
-    struct wry_sha256 sha;
     uint8_t ours[WRY_SHA256_SIZE];
 
-    wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, bytes, WRY_SECTOR_SIZE);
-    wry_sha256_end(&sha, ours);
+    digest_of(bytes, WRY_SECTOR_SIZE, ours);
     return memcmp(ours, digest, n) == 0;
 }
 
 static uint64_t sum_of(const uint8_t *bytes)
 {
-    struct wry_sha256 sha;
-
-    wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, bytes, WRY_SECTOR_SIZE);
-    return wry_sha256_end_short(&sha);
+    return digest_short_of(bytes, WRY_SECTOR_SIZE);
 }
 
 struct lookup {

@@ -4,6 +4,7 @@
 #include <glib/gstdio.h>
 #include <string.h>
 
+#include "base/digest.h"
 #include "base/folders.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
@@ -70,13 +71,10 @@ static bool copy(const char *path, const char *to, uint8_t sha256[WRY_SHA256_SIZ
 {
     g_autofree char *bytes = NULL;
     gsize n = 0;
-    struct wry_sha256 sha;
 
     if (!g_file_get_contents(path, &bytes, &n, error))
         return false;
-    wry_sha256_begin(&sha);
-    wry_sha256_add(&sha, (const uint8_t *)bytes, n);
-    wry_sha256_end(&sha, sha256);
+    digest_of(bytes, n, sha256);
     return !to || g_file_set_contents(to, bytes, (gssize)n, error);
 }
 
