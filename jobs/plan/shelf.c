@@ -6,6 +6,7 @@
 #include <string.h>
 #include <zip.h>
 
+#include "base/folder_names.h"
 #include "jobs/plan/shelf_items.h"
 #include "placed_image.h"
 #include "store/archive/archive.h"
@@ -178,25 +179,15 @@ static bool add_zip(const struct adding *a, const char *path)
 
 static bool add_path(const struct adding *a, const char *path, unsigned depth);
 
-static int by_name(const void *a, const void *b)
-{
-    return strcmp(*(const char *const *)a, *(const char *const *)b);
-}
-
 static bool add_folder(const struct adding *a, const char *path, unsigned depth)
 {
-    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
-    GDir *dir = g_dir_open(path, 0, a->error);
-    const char *name;
-    bool done = dir != NULL;
+    g_auto(GStrv) names = folder_names(path, a->error);
+    bool done = names != NULL;
 
-    while (dir && (name = g_dir_read_name(dir)))
-        g_ptr_array_add(names, g_build_filename(path, name, NULL));
-    if (dir)
-        g_dir_close(dir);
-    g_ptr_array_sort(names, by_name);
-    for (guint i = 0; i < names->len && done; i++)
-        done = add_path(a, g_ptr_array_index(names, i), depth + 1);
+    for (char **name = names; done && *name; name++) {
+        g_autofree char *inner = g_build_filename(path, *name, NULL);
+        done = add_path(a, inner, depth + 1);
+    }
     return done;
 }
 

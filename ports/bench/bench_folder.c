@@ -1,5 +1,6 @@
 /* The bench folder. */
 #include "bench_folder.h"
+#include "base/folder_names.h"
 #include "posix/wiring_lines.h"
 
 #include <errno.h>
@@ -146,31 +147,21 @@ gboolean bench_add(const char *folder, const char *name,
     return FALSE;
 }
 
-static int by_name(const void *a, const void *b)
-{
-    return strcmp(*(const char *const *)a, *(const char *const *)b);
-}
-
 char **bench_list(const char *folder, GError **error)
 {
-    g_autoptr(GPtrArray) names = g_ptr_array_new();
-    const char *name;
-    GDir *dir;
+    g_autoptr(GStrvBuilder) boards = g_strv_builder_new();
 
     if (g_file_test(folder, G_FILE_TEST_IS_DIR)) {
-        dir = g_dir_open(folder, 0, error);
-        if (!dir)
+        g_auto(GStrv) names = folder_names(folder, error);
+        if (!names)
             return NULL;
-        while ((name = g_dir_read_name(dir))) {
-            g_autofree char *yaml = g_build_filename(folder, name, DESCRIPTION, NULL);
+        for (char **name = names; *name; name++) {
+            g_autofree char *yaml = g_build_filename(folder, *name, DESCRIPTION, NULL);
             if (g_file_test(yaml, G_FILE_TEST_EXISTS))
-                g_ptr_array_add(names, g_strdup(name));
+                g_strv_builder_add(boards, *name);
         }
-        g_dir_close(dir);
     }
-    g_ptr_array_sort(names, by_name);
-    g_ptr_array_add(names, NULL);
-    return (char **)g_ptr_array_steal(names, NULL);
+    return g_strv_builder_end(boards);
 }
 
 gboolean bench_load(const char *folder, const char *name, struct bench_description *description,
@@ -198,19 +189,16 @@ gboolean bench_save(const char *folder, const char *name,
 
 static gboolean remove_folder(const char *path, GError **error)
 {
-    GDir *dir = g_dir_open(path, 0, error);
-    gboolean removed = dir != NULL;
-    const char *name;
+    g_auto(GStrv) names = folder_names(path, error);
+    gboolean removed = names != NULL;
 
-    while (removed && (name = g_dir_read_name(dir))) {
-        g_autofree char *inner = g_build_filename(path, name, NULL);
+    for (char **name = names; removed && *name; name++) {
+        g_autofree char *inner = g_build_filename(path, *name, NULL);
         bool folder =
             g_file_test(inner, G_FILE_TEST_IS_DIR) && !g_file_test(inner, G_FILE_TEST_IS_SYMLINK);
         removed =
             folder ? remove_folder(inner, error) : g_unlink(inner) == 0 || file_error(error, inner);
     }
-    if (dir)
-        g_dir_close(dir);
     return removed && (g_rmdir(path) == 0 || file_error(error, path));
 }
 

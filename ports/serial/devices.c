@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "base/folder_names.h"
 #include "port_lock.h"
 #include "serial_access.h"
 #include "wrytograph-host/serial.h"
@@ -33,19 +34,16 @@ static int by_path(const void *a, const void *b)
 /* The name in /dev/serial/by-id that leads to the device; NULL when none does. */
 static char *lasting_name(const char *real)
 {
-    GDir *folder = g_dir_open(LASTING, 0, NULL);
+    g_auto(GStrv) names = folder_names(LASTING, NULL);
     char *found = NULL;
-    const char *name;
 
-    while (folder && !found && (name = g_dir_read_name(folder))) {
-        g_autofree char *link = g_build_filename(LASTING, name, NULL);
+    for (char **name = names; name && *name && !found; name++) {
+        g_autofree char *link = g_build_filename(LASTING, *name, NULL);
         char *target = realpath(link, NULL);
         if (g_strcmp0(target, real) == 0)
             found = g_steal_pointer(&link);
         free(target);
     }
-    if (folder)
-        g_dir_close(folder);
     return found;
 }
 

@@ -11,6 +11,7 @@
 #include <unistd.h>
 
 #include "base/file_lock.h"
+#include "base/folder_names.h"
 #include "wrytograph-host/serial.h"
 
 enum {
@@ -69,34 +70,28 @@ static char *name_of(const char *process)
 static bool has_open(const char *process, const char *device)
 {
     g_autofree char *folder = g_build_filename("/proc", process, "fd", NULL);
-    GDir *files = g_dir_open(folder, 0, NULL);
-    const char *file;
+    g_auto(GStrv) files = folder_names(folder, NULL);
     bool found = false;
 
-    while (files && !found && (file = g_dir_read_name(files))) {
-        g_autofree char *link = g_build_filename(folder, file, NULL);
+    for (char **file = files; file && *file && !found; file++) {
+        g_autofree char *link = g_build_filename(folder, *file, NULL);
         g_autofree char *target = g_file_read_link(link, NULL);
         found = g_strcmp0(target, device) == 0;
     }
-    if (files)
-        g_dir_close(files);
     return found;
 }
 
 /* Of those whose files may be looked at: one's own programs, or all for a superuser. */
 static char *find_by_files(const char *device)
 {
-    GDir *processes = g_dir_open("/proc", 0, NULL);
-    const char *process;
+    g_auto(GStrv) processes = folder_names("/proc", NULL);
     char *holder = NULL;
 
-    while (processes && !holder && (process = g_dir_read_name(processes))) {
-        if (g_ascii_isdigit(process[0]) && atoi(process) != (int)getpid() &&
-            has_open(process, device))
-            holder = name_of(process);
+    for (char **process = processes; process && *process && !holder; process++) {
+        if (g_ascii_isdigit(*process[0]) && atoi(*process) != (int)getpid() &&
+            has_open(*process, device))
+            holder = name_of(*process);
     }
-    if (processes)
-        g_dir_close(processes);
     return holder;
 }
 

@@ -1,6 +1,7 @@
 /* The USB devices that the system knows of, serial ports or not. */
 #include <string.h>
 
+#include "base/folder_names.h"
 #include "wrytograph-host/serial.h"
 
 #define SYSTEM_FOLDER "/sys/bus/usb/devices"
@@ -48,29 +49,18 @@ static struct wry_usb_device *describe(const char *folder, const char *place)
     return device;
 }
 
-static int by_place(const void *a, const void *b)
-{
-    const struct wry_usb_device *const *x = a, *const *y = b;
-
-    return strcmp((*x)->place, (*y)->place);
-}
-
 GPtrArray *wry_usb_devices(void)
 {
     GPtrArray *devices = g_ptr_array_new_with_free_func(free_device);
     const char *stand_in = g_getenv("WRYTOGRAPH_USB");
     const char *folder = stand_in && stand_in[0] ? stand_in : SYSTEM_FOLDER;
-    GDir *dir = g_dir_open(folder, 0, NULL);
-    const char *place;
+    g_auto(GStrv) places = folder_names(folder, NULL);
 
-    while (dir && (place = g_dir_read_name(dir))) {
-        /* With a colon it is an interface of a device. */
-        if (!strchr(place, ':') && read_number(folder, place, "idVendor") > 0 &&
-            read_number(folder, place, "bDeviceClass") != HUB_CLASS)
-            g_ptr_array_add(devices, describe(folder, place));
+    for (char **place = places; place && *place; place++) {
+        /* A name with a colon is an interface of a device. */
+        if (!strchr(*place, ':') && read_number(folder, *place, "idVendor") > 0 &&
+            read_number(folder, *place, "bDeviceClass") != HUB_CLASS)
+            g_ptr_array_add(devices, describe(folder, *place));
     }
-    if (dir)
-        g_dir_close(dir);
-    g_ptr_array_sort(devices, by_place);
     return devices;
 }

@@ -1,5 +1,6 @@
 /* Which USB adapter a device is. */
 #include "usb_place.h"
+#include "base/folder_names.h"
 
 #include <stdbool.h>
 #include <stdlib.h>
@@ -90,14 +91,13 @@ static int alike(const struct usb_place *a, const struct usb_place *b)
 
 char *usb_place_find(const struct usb_place *place)
 {
-    GDir *terminals = g_dir_open(TERMINALS, 0, NULL);
-    const char *name;
+    g_auto(GStrv) terminals = folder_names(TERMINALS, NULL);
     char *found = NULL;
     int best = 0;
     bool several = false;
 
-    while (terminals && (name = g_dir_read_name(terminals))) {
-        struct usb_place *other = place_of_terminal(name);
+    for (char **name = terminals; name && *name; name++) {
+        struct usb_place *other = place_of_terminal(*name);
         int score = other ? alike(place, other) : 0;
         usb_place_free(other);
         several = score > 0 && score == best ? true : score > best ? false : several;
@@ -105,10 +105,8 @@ char *usb_place_find(const struct usb_place *place)
             continue;
         best = score;
         g_free(found);
-        found = g_build_filename("/dev", name, NULL);
+        found = g_build_filename("/dev", *name, NULL);
     }
-    if (terminals)
-        g_dir_close(terminals);
     if (several)
         g_clear_pointer(&found, g_free);
     return found;

@@ -2,6 +2,7 @@
 #include <string.h>
 #include <zip.h>
 
+#include "base/folder_names.h"
 #include "store/card/kit.h"
 #include "store/card/kit_list.h"
 #include "store/card/kit_zip.h"
@@ -36,31 +37,21 @@ static gboolean add_member(struct kit_entry *entry, const char *path, const char
     return measure(member, error);
 }
 
-static gint by_name(gconstpointer a, gconstpointer b)
-{
-    return strcmp(*(const char *const *)a, *(const char *const *)b);
-}
-
 /* All of a folder, in the order of names; below is the path within it, "" at its top. */
 static gboolean add_folder(struct kit_entry *entry, const char *folder, const char *below,
                            GError **error)
 {
     g_autofree char *here = g_build_filename(folder, below, NULL);
     g_autoptr(GError) inner = NULL;
-    g_autoptr(GDir) dir = g_dir_open(here, 0, &inner);
-    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
-    gboolean good = dir != NULL;
+    g_auto(GStrv) names = folder_names(here, &inner);
+    gboolean good = TRUE;
 
-    if (!dir) {
+    if (!names) {
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
-    for (const char *name = g_dir_read_name(dir); name; name = g_dir_read_name(dir))
-        g_ptr_array_add(names, g_strdup(name));
-    g_ptr_array_sort(names, by_name);
-    for (guint i = 0; i < names->len && good; i++) {
-        g_autofree char *path =
-            below[0] ? g_build_filename(below, names->pdata[i], NULL) : g_strdup(names->pdata[i]);
+    for (char **name = names; good && *name; name++) {
+        g_autofree char *path = below[0] ? g_build_filename(below, *name, NULL) : g_strdup(*name);
         g_autofree char *source = g_build_filename(folder, path, NULL);
         good = g_file_test(source, G_FILE_TEST_IS_DIR) ? add_folder(entry, folder, path, error)
                                                        : add_member(entry, path, source, error);

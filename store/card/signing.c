@@ -7,6 +7,7 @@
 #include <string.h>
 #include <sys/stat.h>
 
+#include "base/folder_names.h"
 #include "base/folders.h"
 #include "store/file/error.h"
 #include "wrytograph-host/atomic_file.h"
@@ -155,14 +156,14 @@ gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZ
     *trusted = false;
     if (!g_file_test(trust, G_FILE_TEST_IS_DIR))
         return look_in_file(trust, key, trusted, error);
-    g_autoptr(GDir) folder = g_dir_open(trust, 0, &inner);
-    if (!folder) {
+    g_auto(GStrv) names = folder_names(trust, &inner);
+    if (!names) {
         g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
         return FALSE;
     }
-    for (const char *name = g_dir_read_name(folder); name; name = g_dir_read_name(folder)) {
-        g_autofree char *path = g_build_filename(trust, name, NULL);
-        if (name[0] != '.' && !look_in_entry(path, key, trusted, error))
+    for (char **name = names; *name; name++) {
+        g_autofree char *path = g_build_filename(trust, *name, NULL);
+        if (*name[0] != '.' && !look_in_entry(path, key, trusted, error))
             return FALSE;
     }
     return TRUE;

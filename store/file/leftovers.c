@@ -10,6 +10,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/folder_names.h"
 #include "base/process_mark.h"
 #include "store/file/folder.h"
 
@@ -50,11 +51,11 @@ static bool is_old_one(const char *name, const GStatBuf *info)
 
 void leftovers_remove(const char *folder)
 {
-    GDir *dir = g_dir_open(folder, 0, NULL);
-    const char *name;
+    g_auto(GStrv) names = folder_names(folder, NULL);
     GStatBuf info;
 
-    while (dir && (name = g_dir_read_name(dir))) {
+    for (char **at = names; at && *at; at++) {
+        const char *name = *at;
         g_autofree char *path = name[0] == '.' ? g_build_filename(folder, name, NULL) : NULL;
         if (!path || g_lstat(path, &info) != 0 || info.st_uid != geteuid() ||
             !(leftovers_is_one(name) || is_old_one(name, &info)))
@@ -64,8 +65,6 @@ void leftovers_remove(const char *folder)
         else
             g_unlink(path);
     }
-    if (dir)
-        g_dir_close(dir);
 }
 
 char *leftovers_new_folder(const char *purpose)

@@ -7,6 +7,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/folder_names.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
 #include "wrytograph-host/text_file.h"
@@ -89,11 +90,6 @@ static gboolean add_file(struct maker *maker, const char *path, const char *name
     return good;
 }
 
-static int by_name(const void *a, const void *b)
-{
-    return strcmp(*(const char *const *)a, *(const char *const *)b);
-}
-
 static gboolean add_folder(struct maker *maker, const char *folder, const char *prefix,
                            unsigned depth);
 
@@ -117,19 +113,13 @@ static gboolean add_item(struct maker *maker, const char *folder, const char *pr
 static gboolean add_folder(struct maker *maker, const char *folder, const char *prefix,
                            unsigned depth)
 {
-    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
-    GDir *dir = depth < DEPTH_MOST ? g_dir_open(folder, 0, NULL) : NULL;
+    g_auto(GStrv) names = depth < DEPTH_MOST ? folder_names(folder, NULL) : NULL;
     gboolean good = TRUE;
-    const char *name;
 
-    if (!dir)
+    if (!names)
         return fail(maker, folder, depth < DEPTH_MOST ? "cannot be read" : "too many folders deep");
-    while ((name = g_dir_read_name(dir)))
-        g_ptr_array_add(names, g_strdup(name));
-    g_dir_close(dir);
-    g_ptr_array_sort(names, by_name);
-    for (guint i = 0; i < names->len && good; i++)
-        good = add_item(maker, folder, prefix, g_ptr_array_index(names, i), depth);
+    for (char **name = names; good && *name; name++)
+        good = add_item(maker, folder, prefix, *name, depth);
     return good;
 }
 

@@ -4,6 +4,7 @@
 #include <sodium.h>
 #include <string.h>
 
+#include "base/folder_names.h"
 #include "base/folders.h"
 #include "base/process_mark.h"
 #include "postgres.h"
@@ -340,15 +341,14 @@ GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
     g_autofree char *folder = folders_user(FOLDER_DATA, NULL);
     GPtrArray *found = g_ptr_array_new_with_free_func(free_outbox);
     g_autoptr(GError) failure = NULL;
-    GDir *dir = g_dir_open(folder, 0, &failure);
-    const char *name;
-    bool good = dir || g_error_matches(failure, G_FILE_ERROR, G_FILE_ERROR_NOENT);
+    g_auto(GStrv) names = folder_names(folder, &failure);
+    bool good = names || g_error_matches(failure, G_FILE_ERROR, G_FILE_ERROR_NOENT);
 
     if (!good)
         g_propagate_error(error, g_steal_pointer(&failure));
-    while (dir && good && (name = g_dir_read_name(dir))) {
-        g_autofree char *path = g_build_filename(folder, name, NULL);
-        if (!g_str_has_prefix(name, "outbox-") || !g_str_has_suffix(name, ".db") ||
+    for (char **name = names; name && *name && good; name++) {
+        g_autofree char *path = g_build_filename(folder, *name, NULL);
+        if (!g_str_has_prefix(*name, "outbox-") || !g_str_has_suffix(*name, ".db") ||
             strcmp(path, ledger->path) == 0)
             continue;
         struct wry_ledger_outbox *outbox = look_at_outbox(path, error);
@@ -358,8 +358,6 @@ GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
         else if (outbox)
             free_outbox(outbox);
     }
-    if (dir)
-        g_dir_close(dir);
     if (good)
         return found;
     g_ptr_array_unref(found);

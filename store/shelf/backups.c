@@ -4,6 +4,7 @@
 #include <string.h>
 #include <sys/stat.h>
 
+#include "base/folder_names.h"
 #include "base/folders.h"
 #include "store/archive/archive.h"
 #include "store/db/database.h"
@@ -180,24 +181,21 @@ static bool take_in(struct backups *backups, const char *path, GError **error)
 
 bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
 {
-    GDir *dir = g_dir_open(backups->folder, 0, NULL);
+    g_auto(GStrv) names = folder_names(backups->folder, NULL);
     bool done = true;
-    const char *name;
 
-    /* A folder that nobody has made yet holds nothing; any other failure is one. */
-    if (!dir && g_file_test(backups->folder, G_FILE_TEST_EXISTS)) {
+    /* A missing folder holds no backups; any other failure is an error. */
+    if (!names && g_file_test(backups->folder, G_FILE_TEST_EXISTS)) {
         g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read",
                     backups->folder);
         return false;
     }
-    while (dir && done && !wry_stop_asked(stop) && (name = g_dir_read_name(dir))) {
-        g_autofree char *joined = g_build_filename(backups->folder, name, NULL);
+    for (char **name = names; name && *name && done && !wry_stop_asked(stop); name++) {
+        g_autofree char *joined = g_build_filename(backups->folder, *name, NULL);
         g_autofree char *path = g_canonicalize_filename(joined, NULL);
-        if (g_str_has_suffix(name, ".zip") && name[0] != '.')
+        if (g_str_has_suffix(*name, ".zip") && *name[0] != '.')
             done = take_in(backups, path, error);
     }
-    if (dir)
-        g_dir_close(dir);
     return done;
 }
 
