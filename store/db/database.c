@@ -42,27 +42,40 @@ bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error)
     return done;
 }
 
-int database_version(sqlite3 *db, const char *path, GError **error)
-{
-    sqlite3_stmt *statement = database_prepare(db, "PRAGMA user_version", error);
-    int version = -1;
-
-    if (statement && sqlite3_step(statement) == SQLITE_ROW) {
-        version = sqlite3_column_int(statement, 0);
-        if (version < 0)
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                        "%s: its schema has the number %d, which no version of this program gave",
-                        path, version);
-    } else if (statement) {
-        database_fail(db, error);
-    }
-    sqlite3_finalize(statement);
-    return MAX(version, -1);
-}
-
-static bool execute(sqlite3 *db, const char *text, GError **error)
+bool database_execute(sqlite3 *db, const char *text, GError **error)
 {
     return sqlite3_exec(db, text, NULL, NULL, NULL) == SQLITE_OK || database_fail(db, error);
+}
+
+bool database_number(sqlite3 *db, const char *text, int64_t *number, GError **error)
+{
+    sqlite3_stmt *statement = database_prepare(db, text, error);
+    bool got = statement && sqlite3_step(statement) == SQLITE_ROW;
+
+    if (got)
+        *number = sqlite3_column_int64(statement, 0);
+    else if (statement)
+        database_fail(db, error);
+    sqlite3_finalize(statement);
+    return got;
+}
+
+void database_rollback(sqlite3 *db)
+{
+    if (!sqlite3_get_autocommit(db))
+        sqlite3_exec(db, "ROLLBACK", NULL, NULL, NULL);
+}
+
+int database_version(sqlite3 *db, const char *path, GError **error)
+{
+    int64_t version = -1;
+
+    if (!database_number(db, "PRAGMA user_version", &version, error) || version >= 0)
+        return (int)version;
+    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+                "%s: its schema has the number %d, which no version of this program gave", path,
+                (int)version);
+    return -1;
 }
 
 /*
@@ -121,6 +134,12 @@ static bool has_one_name(const char *path, GError **error)
     return false;
 }
 
+bool database_look(const char *path, sqlite3 **db, GError **error)
+{
+    return sqlite3_open_v2(path, db, SQLITE_OPEN_READONLY, NULL) == SQLITE_OK ||
+           database_fail(*db, error);
+}
+
 bool database_connect(const char *path, sqlite3 **db, GError **error)
 {
     static GMutex creating; /* no connection of this process is open while create_private closes */
@@ -161,9 +180,9 @@ static bool migrate(sqlite3 *db, const char *path, const struct database_kind *k
 
     for (int i = version; i < known && good; i++) {
         g_autofree char *mark = g_strdup_printf("PRAGMA user_version = %d", i + 1);
-        good = execute(db, kind->steps[i], error) && execute(db, mark, error);
+        good = database_execute(db, kind->steps[i], error) && database_execute(db, mark, error);
     }
-    return good && execute(db, "COMMIT", error);
+    return good && database_execute(db, "COMMIT", error);
 }
 
 /* One attempt. *busy: it failed because another process holds the file. */
@@ -182,12 +201,11 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
     }
     bool good = version >= 0;
     if (good && version < known)
-        good = execute(db, "PRAGMA journal_mode = WAL", error) &&
-               execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);
-    good = good && (!kind->settings || execute(db, kind->settings, error));
+        good = database_execute(db, "PRAGMA journal_mode = WAL", error) &&
+               database_execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);
+    good = good && (!kind->settings || database_execute(db, kind->settings, error));
     *busy = !good && is_busy(db);
-    if (!sqlite3_get_autocommit(db))
-        sqlite3_exec(db, "ROLLBACK", NULL, NULL, NULL);
+    database_rollback(db);
     return good;
 }
 

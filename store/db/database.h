@@ -1,6 +1,7 @@
 /*
  * SQLite files of this program: opened or created with the right schema, and small statements on
- * them. Every store opens its file here.
+ * them. All stores use SQLite through this; only rows are bound and read by SQLite's own calls.
+ * error may be NULL in all calls.
  *
  *     static const char *const steps[] = {"CREATE TABLE IF NOT EXISTS image (…);", NULL};
  *     static const struct database_kind kind = {.steps = steps, .busy = 1000};
@@ -43,6 +44,9 @@ sqlite3 *database_open(const char *path, const struct database_kind *kind, struc
  */
 bool database_connect(const char *path, sqlite3 **db, GError **error);
 
+/* Opens an existing file to read it, and changes nothing of it. On failure as database_connect. */
+bool database_look(const char *path, sqlite3 **db, GError **error);
+
 /* Number of its schema, 0 of one that has none yet; -1 with an error that names path. */
 int database_version(sqlite3 *db, const char *path, GError **error);
 
@@ -51,6 +55,15 @@ sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error);
 
 /* Runs a statement that gives no rows, and finalizes it. */
 bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error);
+
+/* Runs statements that need no values and whose rows do not matter. */
+bool database_execute(sqlite3 *db, const char *text, GError **error);
+
+/* The number in the first row that the statement gives; false without a row. */
+bool database_number(sqlite3 *db, const char *text, int64_t *number, GError **error);
+
+/* Ends a transaction, if one is open, and undoes what it changed. */
+void database_rollback(sqlite3 *db);
 
 /* Sets the error to what SQLite reported last; returns false. */
 bool database_fail(sqlite3 *db, GError **error);

@@ -23,9 +23,9 @@ enum {
 /* A statement with the board as ?1 to ?4. NULL when it cannot be made. */
 static sqlite3_stmt *prepare(struct journal *journal, const char *text)
 {
-    sqlite3_stmt *statement = NULL;
+    sqlite3_stmt *statement = database_prepare(journal->db, text, NULL);
 
-    if (sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) != SQLITE_OK) {
+    if (!statement) {
         journal_fail(journal);
         return NULL;
     }
@@ -39,12 +39,7 @@ static sqlite3_stmt *prepare(struct journal *journal, const char *text)
 /* Runs a statement that gives no rows. */
 static bool finish(struct journal *journal, sqlite3_stmt *statement)
 {
-    bool done = statement && sqlite3_step(statement) == SQLITE_DONE;
-
-    if (statement && !done)
-        journal_fail(journal);
-    sqlite3_finalize(statement);
-    return done;
+    return database_run(journal->db, statement, NULL) || journal_fail(journal);
 }
 
 /* One statement for all of them: others wait while the file is held. */
@@ -154,7 +149,7 @@ static bool apply_all(struct journal *journal, struct group_commit *first,
             tell(journal, first, end);
     }
     if (*begun && !done)
-        sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
+        database_rollback(journal->db);
     return done;
 }
 
@@ -419,10 +414,9 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
                                             .unsettled = unsettled,
                                             .saved = saved,
                                             .yield = yield};
-    bool opened = to_look ? sqlite3_open_v2(journal->path, &journal->db, SQLITE_OPEN_READONLY,
-                                            NULL) == SQLITE_OK ||
-                                journal_fail(journal)
-                          : database_connect(journal->path, &journal->db, error);
+    bool opened = to_look
+                      ? database_look(journal->path, &journal->db, NULL) || journal_fail(journal)
+                      : database_connect(journal->path, &journal->db, error);
     if (opened) {
         sqlite3_busy_handler(journal->db, journal_wait_for_lock, journal);
         opened = to_look ? journal_prepare_to_look(journal) : journal_prepare(journal);

@@ -3,6 +3,7 @@
 
 #include <glib/gstdio.h>
 
+#include "store/db/database.h"
 #include "store/file/file_cache.h"
 
 enum {
@@ -38,7 +39,7 @@ bool journal_fail(struct journal *journal)
 
 bool journal_execute(struct journal *journal, const char *text)
 {
-    return sqlite3_exec(journal->db, text, NULL, NULL, NULL) == SQLITE_OK || journal_fail(journal);
+    return database_execute(journal->db, text, NULL) || journal_fail(journal);
 }
 
 int journal_wait_for_lock(void *context, int times)
@@ -51,29 +52,17 @@ int journal_wait_for_lock(void *context, int times)
     return 1;
 }
 
-/* A number that a statement gives in its first row. */
 static bool get_number(struct journal *journal, const char *text, int64_t *number)
 {
-    sqlite3_stmt *statement = NULL;
-    bool got = sqlite3_prepare_v2(journal->db, text, -1, &statement, NULL) == SQLITE_OK &&
-               sqlite3_step(statement) == SQLITE_ROW;
-
-    if (got)
-        *number = sqlite3_column_int64(statement, 0);
-    else
-        journal_fail(journal);
-    sqlite3_finalize(statement);
-    return got;
+    return database_number(journal->db, text, number, NULL) || journal_fail(journal);
 }
 
 static bool is_whole(struct journal *journal)
 {
-    sqlite3_stmt *statement = NULL;
+    sqlite3_stmt *statement = database_prepare(journal->db, "PRAGMA quick_check(1)", NULL);
     bool whole = false;
 
-    if (sqlite3_prepare_v2(journal->db, "PRAGMA quick_check(1)", -1, &statement, NULL) ==
-            SQLITE_OK &&
-        sqlite3_step(statement) == SQLITE_ROW) {
+    if (statement && sqlite3_step(statement) == SQLITE_ROW) {
         const char *text = (const char *)sqlite3_column_text(statement, 0);
         whole = g_strcmp0(text, "ok") == 0;
         g_free(journal->problem);
@@ -138,7 +127,7 @@ static bool prepare_tables(struct journal *journal)
         journal_execute(journal, "DELETE FROM unsettled WHERE 0") &&
         journal_execute(journal, "COMMIT"))
         return true;
-    sqlite3_exec(journal->db, "ROLLBACK", NULL, NULL, NULL);
+    database_rollback(journal->db);
     return false;
 }
 

@@ -19,12 +19,6 @@ struct ledger_sqlite {
     bool unsure; /* what is put now may be lost with the power */
 };
 
-static bool execute(struct ledger_sqlite *lite, const char *text, GError **error)
-{
-    return sqlite3_exec(lite->db, text, NULL, NULL, NULL) == SQLITE_OK ||
-           database_fail(lite->db, error);
-}
-
 struct ledger_sqlite *ledger_sqlite_open(const char *path, GError **error)
 {
     const struct database_kind kind = {
@@ -53,7 +47,8 @@ bool ledger_sqlite_be_sure(struct ledger_sqlite *lite, bool sure, GError **error
     if (sure == !lite->unsure)
         return true;
     lite->unsure = !sure;
-    return execute(lite, sure ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = NORMAL", error);
+    return database_execute(
+        lite->db, sure ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = NORMAL", error);
 }
 
 static char *put_statement(void)
@@ -261,7 +256,7 @@ bool ledger_sqlite_refuse(struct ledger_sqlite *lite, const char *id, const char
 
 bool ledger_sqlite_take_up(struct ledger_sqlite *lite, GError **error)
 {
-    return execute(lite, "UPDATE run SET waiting = 1 WHERE waiting = 2", error);
+    return database_execute(lite->db, "UPDATE run SET waiting = 1 WHERE waiting = 2", error);
 }
 
 bool ledger_sqlite_set_server(struct ledger_sqlite *lite, const char *name, GError **error)
@@ -286,10 +281,10 @@ char *ledger_sqlite_server(struct ledger_sqlite *lite)
 
 bool ledger_sqlite_begin(struct ledger_sqlite *lite, GError **error)
 {
-    return execute(lite, "BEGIN IMMEDIATE", error);
+    return database_execute(lite->db, "BEGIN IMMEDIATE", error);
 }
 
 bool ledger_sqlite_commit(struct ledger_sqlite *lite, GError **error)
 {
-    return execute(lite, "COMMIT", error);
+    return database_execute(lite->db, "COMMIT", error);
 }

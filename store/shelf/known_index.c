@@ -61,33 +61,27 @@ void known_index_close(struct known_index *index)
 
 static bool run(struct known_index *index, const char *text, int64_t a, int64_t b, int64_t c)
 {
-    sqlite3_stmt *statement = NULL;
-    bool done = sqlite3_prepare_v2(index->db, text, -1, &statement, NULL) == SQLITE_OK;
+    sqlite3_stmt *statement = database_prepare(index->db, text, NULL);
 
-    if (done) {
+    if (statement) {
         sqlite3_bind_int64(statement, 1, a);
         sqlite3_bind_int64(statement, 2, b);
         sqlite3_bind_int64(statement, 3, c);
-        done = sqlite3_step(statement) == SQLITE_DONE;
     }
-    sqlite3_finalize(statement);
-    return done;
+    return database_run(index->db, statement, NULL);
 }
 
 static bool add_file(struct known_index *index, const char *path, enum known_kind kind)
 {
     static const char text[] = "INSERT OR REPLACE INTO file (path, kind, used) "
                                "VALUES (?1, ?2, (SELECT ifnull(max(used), 0) + 1 FROM file))";
-    sqlite3_stmt *statement = NULL;
-    bool done = sqlite3_prepare_v2(index->db, text, -1, &statement, NULL) == SQLITE_OK;
+    sqlite3_stmt *statement = database_prepare(index->db, text, NULL);
 
-    if (done) {
+    if (statement) {
         sqlite3_bind_text(statement, 1, path, -1, SQLITE_STATIC);
         sqlite3_bind_int64(statement, 2, kind);
-        done = sqlite3_step(statement) == SQLITE_DONE;
     }
-    sqlite3_finalize(statement);
-    return done;
+    return database_run(index->db, statement, NULL);
 }
 
 /* What was added longest ago goes first. */
@@ -122,13 +116,11 @@ bool known_index_add(struct known_index *index, const char *path, enum known_kin
                      const struct known_sector *sectors, size_t count)
 {
     G_STATIC_ASSERT(KNOWN_SPOTS_MOST == 4); /* as the statement says */
-    if (sqlite3_exec(index->db, "BEGIN IMMEDIATE", NULL, NULL, NULL) != SQLITE_OK)
-        return false;
-    if (add_all(index, path, kind, sectors, count) &&
-        sqlite3_exec(index->db, "COMMIT", NULL, NULL, NULL) == SQLITE_OK)
-        return true;
-    sqlite3_exec(index->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
+    bool done = database_execute(index->db, "BEGIN IMMEDIATE", NULL) &&
+                add_all(index, path, kind, sectors, count) &&
+                database_execute(index->db, "COMMIT", NULL);
+    database_rollback(index->db);
+    return done;
 }
 
 /* A row that no version of this program has made is none: the file may have been damaged. */
