@@ -1,12 +1,12 @@
-/* Work of several threads that one of them does for all. */
+/* A queue of waiting work, and the threads that lead a batch of it. */
 #include "group_commit.h"
 
 #include <glib.h>
 
 static GMutex lock;
 static GCond changed;
-static struct group_commit *waiting; /* not taken on by anybody */
-static GSList *leaders;              /* struct group_commit, at work */
+static struct group_commit *waiting; /* in order of arrival, in no batch yet */
+static GSList *leaders;              /* struct group_commit; one for each key at work */
 
 static bool is_led(const char *key)
 {
@@ -27,7 +27,7 @@ static void take_from_waiting(struct group_commit *one)
     one->next = NULL;
 }
 
-/* Those of the same key, behind mine in the order in which they came. */
+/* Moves all waiting work of the same key into the batch of mine, in order of arrival. */
 static void take_all(struct group_commit *mine)
 {
     struct group_commit **last = &mine->next;
@@ -68,7 +68,7 @@ void group_commit_finish(struct group_commit *mine)
 {
     g_mutex_lock(&lock);
     leaders = g_slist_remove(leaders, mine);
-    /* Whose work is over may be gone at once. */
+    /* Once over is set, the owner may return, and its struct is gone: read next before. */
     for (struct group_commit *each = mine->next, *next; each; each = next) {
         next = each->next;
         each->over = true;

@@ -1,6 +1,6 @@
 /*
- * Work of several threads that one of them does for all: what costs the same for many as for one,
- * as making sure that a file is on the disk.
+ * Group commit: one of several threads does the work of all that wait, where this costs the same
+ * for many as for one, such as an fsync.
  *
  *     struct group_commit mine = {.key = path, .work = &work};
  *     if (!group_commit_join(&mine)) {
@@ -10,21 +10,22 @@
  *     }
  *     return mine.good;
  */
-#ifndef WRY_BASE_TOGETHER_H
-#define WRY_BASE_TOGETHER_H
+#ifndef WRY_BASE_GROUP_COMMIT_H
+#define WRY_BASE_GROUP_COMMIT_H
 
 #include <stdbool.h>
 
 struct group_commit {
-    const char *key; /* only work of the same key is done together */
+    const char *key; /* work of equal keys is done together */
     void *work;
-    bool good; /* as who did it says */
-    bool over; /* inner use, as next for who does not lead */
-    struct group_commit *next;
+    bool good;                 /* the result, set by the thread that does the work */
+    bool over;                 /* for group_commit.c alone */
+    struct group_commit *next; /* for the leader: the next in the batch, or NULL */
 };
 
-/* Waits while another thread works for this key. True: it was done meanwhile. False: this thread
- * has to do all from mine on, by next, and then to call group_commit_finish. */
+/* Waits while another thread leads for this key. True: that thread has done the work of mine, too.
+ * False: this thread leads; it does all work from mine on, by next, and then calls
+ * group_commit_finish. mine must stay where it is until then. */
 bool group_commit_join(struct group_commit *mine);
 void group_commit_finish(struct group_commit *mine);
 

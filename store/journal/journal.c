@@ -7,20 +7,20 @@
 #include <string.h>
 
 #include "base/folders.h"
-#include "base/group_commit.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
+#include "store/journal/journal_commit.h"
 #include "store/journal/journal_tables.h"
 #include "wrytograph-host/units.h"
 
 enum {
-    STRETCHES_MAX = 64, /* told of */
+    STRETCHES_MAX = 64, /* that journal_unsettled reports */
 };
 
-/* The board's rows; those of version 1 knew the address only. */
+/* The board's rows, by the parameters ?1 to ?4. Rows of version 1 have the address alone. */
 #define OF_BOARD "board = ?1 AND chip IN (?2, -1) AND flash IN (?3, -1) AND jedec IN (?4, '') "
 
-/* A statement with the board as ?1 to ?4. NULL when it cannot be made. */
+/* A statement with the board bound to ?1 to ?4; NULL, and the problem set, if it is refused. */
 static sqlite3_stmt *prepare(struct journal *journal, const char *text)
 {
     sqlite3_stmt *statement = database_prepare(journal->db, text, NULL);
@@ -42,7 +42,8 @@ static bool finish(struct journal *journal, sqlite3_stmt *statement)
     return database_run(journal->db, statement, NULL) || journal_fail(journal);
 }
 
-/* One statement for all of them: others wait while the file is held. */
+/* Marks sectors as unsettled. Every other process waits for this transaction, so the statement is
+ * prepared once for all of them. */
 static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
 {
     sqlite3_stmt *statement =
@@ -60,6 +61,8 @@ static bool add_sectors(struct journal *journal, uint32_t start, uint32_t end)
     return done;
 }
 
+/* Adds to a marked sector the bytes that it shares with other content, and what is to be written.
+ */
 static bool add_kept(struct journal *journal, const struct wry_journal_sector *kept, uint32_t start,
                      const struct wry_reader *intended)
 {
@@ -83,17 +86,7 @@ static bool add_kept(struct journal *journal, const struct wry_journal_sector *k
     return finish(journal, statement);
 }
 
-/* What is changed at once, or not at all. */
-struct change {
-    struct journal *journal;
-    bool (*apply)(struct journal *journal, const struct change *change);
-    uint32_t start, end;
-    const struct wry_journal_sector *kept;
-    size_t count;
-    const struct wry_reader *intended;
-};
-
-static bool add(struct journal *journal, const struct change *change)
+static bool add_rows(struct journal *journal, const struct journal_change *change)
 {
     bool done = add_sectors(journal, change->start, change->end);
 
@@ -102,7 +95,7 @@ static bool add(struct journal *journal, const struct change *change)
     return done;
 }
 
-static bool take_away(struct journal *journal, const struct change *change)
+static bool delete_rows(struct journal *journal, const struct journal_change *change)
 {
     sqlite3_stmt *statement = prepare(journal, "DELETE FROM unsettled WHERE " OF_BOARD
                                                "AND offset >= ?5 AND offset < ?6");
@@ -114,92 +107,26 @@ static bool take_away(struct journal *journal, const struct change *change)
     return finish(journal, statement);
 }
 
-/* What failed in the database of journal, to all from first to before end. */
-static void tell(const struct journal *journal, const struct group_commit *first,
-                 const struct group_commit *end)
-{
-    for (const struct group_commit *each = first; each != end; each = each->next) {
-        struct journal *owner = ((const struct change *)each->work)->journal;
-        if (owner == journal)
-            continue;
-        g_free(owner->problem);
-        owner->problem = g_strdup(journal->problem);
-    }
-}
-
-/* From first to before end, through the database of journal. Whoever waits for a change of its own
- * lends its journal for that. *begun: it was not kept from that by others. */
-static bool apply_all(struct journal *journal, struct group_commit *first,
-                      const struct group_commit *end, bool *begun)
-{
-    bool done = *begun = journal_execute(journal, "BEGIN IMMEDIATE");
-
-    if (!*begun)
-        tell(journal, first, end);
-    for (struct group_commit *each = first; each != end && done; each = each->next) {
-        struct change *change = each->work;
-        sqlite3 *own = change->journal->db;
-        change->journal->db = journal->db;
-        done = change->apply(change->journal, change);
-        change->journal->db = own;
-    }
-    if (done) {
-        done = journal_execute(journal, "COMMIT");
-        if (!done)
-            tell(journal, first, end);
-    }
-    if (*begun && !done)
-        database_rollback(journal->db);
-    return done;
-}
-
-/* All at once; where that does not go, each alone, so that one that cannot be made stops no other.
- * Who has to wait for a lock until it is given up waits once. */
-static void make_all(struct journal *journal, struct group_commit *first)
-{
-    bool begun = false, all = apply_all(journal, first, NULL, &begun);
-
-    for (struct group_commit *each = first; each; each = each->next)
-        each->good = all;
-    for (struct group_commit *each = first; first->next && each && begun && !all;
-         each = each->next) {
-        each->good = apply_all(journal, each, each->next, &begun);
-        if (!begun)
-            tell(journal, each, NULL);
-    }
-}
-
-/* A change is on the disk when this returns. Fifty boards at once wait for the disk together. */
-static bool make(struct change *change)
-{
-    struct group_commit mine = {.key = change->journal->path, .work = change};
-
-    if (!group_commit_join(&mine)) {
-        make_all(change->journal, &mine);
-        group_commit_finish(&mine);
-    }
-    return mine.good;
-}
-
 static bool begin(void *context, const struct wry_span *span, const struct wry_journal_sector *kept,
                   size_t count, const struct wry_reader *intended)
 {
-    struct change change = {.journal = context,
-                            .apply = add,
-                            .start = span->start,
-                            .end = span->end,
-                            .kept = kept,
-                            .count = count,
-                            .intended = intended};
+    struct journal_change change = {.journal = context,
+                                    .apply = add_rows,
+                                    .start = span->start,
+                                    .end = span->end,
+                                    .kept = kept,
+                                    .count = count,
+                                    .intended = intended};
 
-    return make(&change);
+    return journal_commit(&change);
 }
 
 static bool forget(struct journal *journal, uint32_t start, uint32_t end)
 {
-    struct change change = {.journal = journal, .apply = take_away, .start = start, .end = end};
+    struct journal_change change = {
+        .journal = journal, .apply = delete_rows, .start = start, .end = end};
 
-    return make(&change);
+    return journal_commit(&change);
 }
 
 static bool end(void *context, const struct wry_span *span)
@@ -207,6 +134,7 @@ static bool end(void *context, const struct wry_span *span)
     return forget(context, span->start, span->end);
 }
 
+/* Of a statement that asks whether there is such a row. */
 static enum wry_kept answer(struct journal *journal, int step)
 {
     if (step == SQLITE_ROW)
@@ -240,7 +168,7 @@ static bool unsound(struct journal *journal, char *problem)
     return false;
 }
 
-/* Whole pages, as many as a sector has room for. */
+/* Rows may have been altered or damaged: content must be whole pages within one sector. */
 static bool take_old(struct journal *journal, sqlite3_stmt *statement, int column,
                      struct wry_journal_sector *old)
 {
@@ -258,7 +186,7 @@ static bool take_old(struct journal *journal, sqlite3_stmt *statement, int colum
     return true;
 }
 
-/* Whether this flash has a sector there is for whoever settles it to see. */
+/* Fits the type; the caller compares it with the size of the flash. */
 static bool take_offset(struct journal *journal, sqlite3_stmt *statement, int column,
                         uint32_t *offset)
 {
@@ -304,7 +232,7 @@ static enum wry_kept saved(void *context, struct wry_journal_sector *old,
     return found;
 }
 
-/* Content that the flash has no place for any more: a file of its own, so that it is not lost. */
+/* Writes content that can no longer go back into the flash to a file, and remembers its path. */
 static bool set_aside(struct journal *journal, uint32_t offset, const void *content, int n)
 {
     g_autofree char *address = g_strdelimit(g_strdup(journal->board), ":#", '-');
@@ -354,7 +282,7 @@ bool journal_set_all_aside(struct journal *journal)
     return found == WRY_KEPT_NO && forget(journal, 0, UINT32_MAX);
 }
 
-/* Sectors that follow one another are one stretch. */
+/* Merges adjacent sectors of one kind into one stretch. */
 static void add_stretch(GArray *list, uint32_t offset, bool content, const char *since)
 {
     struct journal_stretch *last =
@@ -481,7 +409,8 @@ void journal_set_board(struct journal *journal, const struct wry_hello_reply *bo
 
     g_free(journal->board);
     g_free(journal->jedec);
-    /* Boards without an address of their own are not one board: each job stands for itself. */
+    /* Many boards may have an address such as FF:FF:FF:FF:FF:FF, so the rows of such a job are
+     * found by this job alone. */
     journal->board = journal_knows_board(board->eui48) ? g_steal_pointer(&address)
                                                        : g_strdup_printf("%s#%s", address, one_job);
     journal->jedec = wry_units_jedec(board->jedec);

@@ -1,4 +1,4 @@
-/* The journal's file: its tables, and waiting for who else has it. */
+/* The journal's tables and their versions, and waiting for another process's lock. */
 #include "store/journal/journal_tables.h"
 
 #include <glib/gstdio.h>
@@ -8,10 +8,10 @@
 
 enum {
     VERSION = 3,
-    BUSY_SHORT = 1,    /* ms: others of this computer hold it for about as long, */
-    BUSY_SHORTS = 200, /* so often; then */
-    BUSY_SLICE = 50,   /* ms, */
-    BUSY_SLICES = 100, /* until it is taken for one that stays */
+    BUSY_SHORT = 1,    /* ms: about as long as a commit of another board takes */
+    BUSY_SHORTS = 200, /* such waits, then */
+    BUSY_SLICE = 50,   /* ms */
+    BUSY_SLICES = 100, /* such waits: a lock held for five seconds is not a commit */
 };
 
 static const char schema[] =
@@ -21,12 +21,12 @@ static const char schema[] =
     " old_from INTEGER NOT NULL DEFAULT 0,"
     " PRIMARY KEY (board, chip, flash, jedec, offset)) WITHOUT ROWID;";
 
-/* Version 1: the address and the old content were all that was kept. */
+/* Version 1 stored the address and the old content alone. */
 static const char from_version_1[] =
     "INSERT INTO unsettled SELECT board, -1, -1, '', offset, content, NULL, '', 0 FROM sectors;"
     "DROP TABLE sectors;";
 
-/* Version 2 kept whole sectors. */
+/* Version 2 stored whole sectors. */
 static const char from_version_2[] =
     "ALTER TABLE unsettled ADD COLUMN old_from INTEGER NOT NULL DEFAULT 0;";
 
@@ -85,8 +85,8 @@ static bool check_version(struct journal *journal, int64_t *version)
     return false;
 }
 
-/* What looks like a journal may be somebody's own: a table with other columns, or with rules that
- * change what is put into it, would lose what it is given. */
+/* Refuses a table of another program, with other columns or with triggers: rows stored there might
+ * be lost. */
 static bool is_ours(struct journal *journal)
 {
     int64_t same = 0, rules = 0;
@@ -109,7 +109,7 @@ static bool is_ours(struct journal *journal)
     return false;
 }
 
-/* In one transaction, which also finds out whether it can be written at all. */
+/* One transaction. The empty DELETE fails here, before any erase, on a file that is read-only. */
 static bool prepare_tables(struct journal *journal)
 {
     int64_t version = 0, old_table = 0;
@@ -131,7 +131,7 @@ static bool prepare_tables(struct journal *journal)
     return false;
 }
 
-/* False for a missing or empty file: it has no tables, whatever an earlier one of its name had. */
+/* False for a missing or empty file: it has no tables, even if an earlier file of its name had. */
 static bool ready_fact(const struct journal *journal, struct file_fact *fact)
 {
     GStatBuf info;

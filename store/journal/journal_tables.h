@@ -1,4 +1,4 @@
-/* The journal's file: its tables, and waiting for who else has it. */
+/* The journal's file: its tables and their versions, and waiting for another process's lock. */
 #ifndef WRY_STORE_JOURNAL_TABLES_H
 #define WRY_STORE_JOURNAL_TABLES_H
 
@@ -12,29 +12,30 @@ struct journal {
     sqlite3 *db;
     char *folder, *path;
     struct wry_stop stop;
-    char *board, *jedec;
-    int64_t chip, flash;
-    char *problem;
-    GPtrArray *aside;
+    char *board, *jedec; /* EUI-48 and JEDEC ID as text */
+    int64_t chip, flash; /* chip code; bytes of flash */
+    char *problem;       /* of the last failure, or NULL */
+    GPtrArray *aside;    /* paths, see journal_set_aside */
     struct wry_journal journal;
 };
 
-/* False, with the database's words as the problem. */
+/* Takes SQLite's last error as the problem; returns false. */
 bool journal_fail(struct journal *journal);
+/* Runs statements without rows; false with the problem set. */
 bool journal_execute(struct journal *journal, const char *text);
 
-/* For sqlite3_busy_handler, context = the journal: another process has it. Not deaf to whoever
- * wants to stop. */
+/* For sqlite3_busy_handler, with the journal as context: waits a moment for another process's lock.
+ * Returns 0 after about five seconds, or once stop is asked for. */
 int journal_wait_for_lock(void *context, int times);
 
-/* To be written: checked, made or brought up to date. Fifty boards at once find that out once: the
- * others need no more than that the file is there. */
+/* Prepares it for writing: checks the file, and creates or migrates its tables. Done once for each
+ * file in a process; later calls see that it is still the same file. */
 bool journal_prepare(struct journal *journal);
 
-/* To be looked at: checked, and not brought up to date, for it may be read-only. */
+/* Prepares it for reading: checks it, without migrating, as it may be read-only. */
 bool journal_prepare_to_look(struct journal *journal);
 
-/* Made, and ended before anything was written. */
+/* True of a file without tables, as a process leaves that ends while creating it. */
 bool journal_is_empty(struct journal *journal);
 
 #endif
