@@ -10,25 +10,36 @@ struct reading {
     void *target;
 };
 
-/* "lines, clock and mode". */
+/* Appends the i-th of n names: "lines, clock and mode", where last is " and ". */
+static void append_name(GString *text, const char *name, size_t i, size_t n, const char *last)
+{
+    g_string_append(text, i == 0 ? "" : i + 1 == n ? last : ", ");
+    g_string_append(text, name);
+}
+
 static char *list(const char *const *names, size_t n, const char *last)
 {
     GString *text = g_string_new(NULL);
 
     for (size_t i = 0; i < n; i++)
-        g_string_append_printf(text, "%s%s", i == 0 ? "" : i + 1 == n ? last : ", ", names[i]);
+        append_name(text, names[i], i, n, last);
+    return g_string_free(text, FALSE);
+}
+
+static char *list_members(const struct yaml_members *members)
+{
+    GString *text = g_string_new(members->known);
+
+    for (size_t i = 0; i < members->n && !members->known; i++)
+        append_name(text, members->rows[i].name, i, members->n, " and ");
     return g_string_free(text, FALSE);
 }
 
 static gboolean complain_unknown(struct yaml_text *yaml, const struct yaml_members *members,
                                  const yaml_node_t *key)
 {
-    g_autofree const char **names = g_new(const char *, members->n);
+    g_autofree char *known = list_members(members);
 
-    for (size_t i = 0; i < members->n; i++)
-        names[i] = members->rows[i].name;
-    g_autofree char *known =
-        members->known ? g_strdup(members->known) : list(names, members->n, " and ");
     return yaml_text_complain(yaml, yaml_text_place(key), "%s has %s, not '%s'", members->what,
                               known, yaml_text_of(key));
 }

@@ -14,9 +14,9 @@ for symbol in $(nm -D --defined-only "$library" | awk '{print $3}'); do
         status=1
     fi
 done
-# The loader is a library of its own: its calls are not in this one.
+# The loader is a library of its own, and wry_auto a macro: neither is in this one.
 for symbol in $(cat "$headers"/*.h | grep -oE '\bwry_[a-z0-9_]+\(' | tr -d '(' |
-    grep -v '^wry_loader_' | sort -u); do
+    grep -v '^wry_loader_' | grep -vx 'wry_auto' | sort -u); do
     case $(grep -hE "\\b$symbol\\(" "$headers"/*.h | grep -vE '^ \*|^    |^static inline') in
         '') continue ;; # only spoken of
     esac

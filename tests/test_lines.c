@@ -392,6 +392,7 @@ static void an_adapter_that_appears_is_named(void)
     GPid pid;
     int out, err, status = 0;
 
+    g_setenv("WRYTOGRAPH_DEVICES", scratch_file("devices"), TRUE);
     scratch_write("devices", "/dev/null 1209:0001 A77 Old\n", 28);
     CHECK(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &pid,
                                    NULL, &out, &err, NULL));

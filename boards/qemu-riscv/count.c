@@ -2,8 +2,8 @@
  * Instructions per byte of what a loader computes, counted by the processor: what the simulated
  * bench charges its boards for. Run under -icount, prints a line for each kind of work.
  */
-#include "wire/frame_codec.h"
 #include "hardware.h"
+#include "wire/frame_codec.h"
 
 enum {
     CONTENT = 32 * 1024,

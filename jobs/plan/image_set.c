@@ -130,20 +130,22 @@ struct wry_problem *images_lay_out(const struct images_job *job, const struct ta
 
 void images_record(struct wry_station *station, const struct wry_image_set *held)
 {
-    g_autofree struct run_content *contents = g_new0(struct run_content, held->count);
-    g_autofree uint8_t *digests = g_malloc(held->count * WRY_SHA256_SIZE);
+    g_autoptr(GArray) contents = g_array_new(FALSE, FALSE, sizeof(struct run_content));
+    g_autoptr(GByteArray) digests = g_byte_array_new();
     bool recorded = run_record_run(station) != NULL;
 
+    g_byte_array_set_size(digests, (guint)(held->count * WRY_SHA256_SIZE));
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
-        uint8_t *sha256 = digests + i * WRY_SHA256_SIZE;
+        uint8_t *sha256 = digests->data + i * WRY_SHA256_SIZE;
         /* The digest of a settings block would give a short secret away. */
         bool shown =
             recorded && image->facts.what != WRY_WHAT_SETTINGS && image_digest(image->file, sha256);
-        contents[i] = (struct run_content){.facts = &image->facts, .sha256 = shown ? sha256 : NULL};
+        struct run_content content = {.facts = &image->facts, .sha256 = shown ? sha256 : NULL};
+        g_array_append_val(contents, content);
         known_content_note_file(station, image->file, image->facts.start);
     }
-    run_record_contents(station, contents, held->count);
+    run_record_contents(station, (const struct run_content *)(void *)contents->data, contents->len);
 }
 
 void images_free(struct wry_image_set *held)

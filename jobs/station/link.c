@@ -135,10 +135,11 @@ static struct wry_problem *choose_device(struct wry_station *station)
 
 struct wry_problem *open_link(struct wry_station *station)
 {
-    struct wry_problem *problem = station->link ? NULL : choose_device(station);
-
-    if (problem)
-        return problem;
+    if (!station->link) {
+        struct wry_problem *problem = choose_device(station);
+        if (!station->link)
+            return problem;
+    }
     if (g_str_has_prefix(station->link, BENCH))
         return open_bench(station);
     if (g_str_has_prefix(station->link, RFC2217))
