@@ -268,7 +268,9 @@ static struct wry_problem *check_erased(struct run *run, const struct wry_image_
     struct target target;
     struct wry_problem *problem = regions_of_board(run->station, &target);
 
-    for (size_t i = 0; i < held->count && !problem; i++) {
+    if (problem)
+        return problem;
+    for (size_t i = 0; i < held->count; i++) {
         const struct wry_planned_image *image = held->facts[i];
         const struct wry_region *region = wry_layout_at(&target.layout.table, image->start);
         bool needs_old = i >= given || (image->has_header && image->header.only_upgrade);
@@ -276,8 +278,9 @@ static struct wry_problem *check_erased(struct run *run, const struct wry_image_
             continue;
         problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name);
         problem->region = *region;
+        return problem;
     }
-    return problem;
+    return NULL;
 }
 
 /* All that the write would refuse is found before anything is erased. */
