@@ -1,6 +1,6 @@
 /* A list of what is wrong in files, in the order found. */
-#ifndef WRY_STORE_MISTAKES_H
-#define WRY_STORE_MISTAKES_H
+#ifndef WRY_BASE_DIAGNOSTICS_H
+#define WRY_BASE_DIAGNOSTICS_H
 
 #include "wrytograph-host/diagnostic.h"
 

@@ -4,8 +4,8 @@
  *     struct pack *pack = pack_new();
  *     config.packer = pack_packer(pack);
  */
-#ifndef WRY_PACK_PACKER_H
-#define WRY_PACK_PACKER_H
+#ifndef WRY_PACK_CONTENT_PACKER_H
+#define WRY_PACK_CONTENT_PACKER_H
 
 #include "wrytograph/packer.h"
 

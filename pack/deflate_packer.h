@@ -1,6 +1,6 @@
 /* Deflating bytes that a source gives piece by piece, by zlib. */
-#ifndef WRY_PACK_DEFLATE_H
-#define WRY_PACK_DEFLATE_H
+#ifndef WRY_PACK_DEFLATE_PACKER_H
+#define WRY_PACK_DEFLATE_PACKER_H
 
 #include <stdbool.h>
 #include <stddef.h>

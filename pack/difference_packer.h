@@ -1,6 +1,6 @@
 /* Records of a difference stream: new content told by what the flash held before. */
-#ifndef WRY_PACK_DIFFERENCE_H
-#define WRY_PACK_DIFFERENCE_H
+#ifndef WRY_PACK_DIFFERENCE_PACKER_H
+#define WRY_PACK_DIFFERENCE_PACKER_H
 
 #include "wrytograph/packer.h"
 

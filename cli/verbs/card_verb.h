@@ -1,6 +1,6 @@
 /* What the ways to run a card have in common. */
-#ifndef WRY_CLI_CARD_H
-#define WRY_CLI_CARD_H
+#ifndef WRY_CLI_CARD_VERB_H
+#define WRY_CLI_CARD_VERB_H
 
 #include "station_options.h"
 #include "wrytograph-host/card.h"

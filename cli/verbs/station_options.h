@@ -1,6 +1,6 @@
 /* The station that the common options describe, and what it tells while it works. */
-#ifndef WRY_CLI_STATION_H
-#define WRY_CLI_STATION_H
+#ifndef WRY_CLI_STATION_OPTIONS_H
+#define WRY_CLI_STATION_OPTIONS_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"

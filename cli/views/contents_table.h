@@ -1,6 +1,6 @@
 /* What regions hold, a line each. */
-#ifndef WRY_CLI_CONTENTS_H
-#define WRY_CLI_CONTENTS_H
+#ifndef WRY_CLI_CONTENTS_TABLE_H
+#define WRY_CLI_CONTENTS_TABLE_H
 
 #include "app/app.h"
 #include "wrytograph-host/contents.h"

@@ -1,6 +1,6 @@
 /* Where content and flash differ: lines for each comparison, and a map of all. */
-#ifndef WRY_CLI_DIFFERENCES_H
-#define WRY_CLI_DIFFERENCES_H
+#ifndef WRY_CLI_MISMATCHES_H
+#define WRY_CLI_MISMATCHES_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"

@@ -2,8 +2,8 @@
  * What moves on the terminal while a station works: the bar, the call by hand, the lost link.
  * Nothing is drawn when stderr is no terminal.
  */
-#ifndef WRY_CLI_LIVE_H
-#define WRY_CLI_LIVE_H
+#ifndef WRY_CLI_PROGRESS_H
+#define WRY_CLI_PROGRESS_H
 
 #include "wrytograph-host/event.h"
 

@@ -1,6 +1,6 @@
 /* What a job did not have to send or read, and why. */
-#ifndef WRY_CLI_SAVINGS_H
-#define WRY_CLI_SAVINGS_H
+#ifndef WRY_CLI_STATS_H
+#define WRY_CLI_STATS_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"

@@ -3,8 +3,8 @@
  *
  *     printf("%s:%u:%u: %s\n", mistake->file, mistake->line, mistake->column, mistake->text);
  */
-#ifndef WRYTOGRAPH_HOST_MISTAKE_H
-#define WRYTOGRAPH_HOST_MISTAKE_H
+#ifndef WRYTOGRAPH_HOST_DIAGNOSTIC_H
+#define WRYTOGRAPH_HOST_DIAGNOSTIC_H
 
 #include <glib.h>
 

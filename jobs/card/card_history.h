@@ -1,6 +1,6 @@
 /* What the ledger says of a card on a board before. */
-#ifndef WRY_JOBS_EARLIER_H
-#define WRY_JOBS_EARLIER_H
+#ifndef WRY_JOBS_CARD_HISTORY_H
+#define WRY_JOBS_CARD_HISTORY_H
 
 #include "store/card/card_data.h"
 #include "wrytograph-host/ledger.h"

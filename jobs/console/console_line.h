@@ -1,6 +1,6 @@
 /* A line that is listened to: its speed, what was heard on it, and what the boot ROM said. */
-#ifndef WRY_JOBS_TALK_LINE_H
-#define WRY_JOBS_TALK_LINE_H
+#ifndef WRY_JOBS_CONSOLE_LINE_H
+#define WRY_JOBS_CONSOLE_LINE_H
 
 #include "jobs/station/station_problem.h"
 

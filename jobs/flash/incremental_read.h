@@ -1,6 +1,6 @@
 /* Reading only what changed since an older archive of the same board. */
-#ifndef WRY_JOBS_CHANGES_H
-#define WRY_JOBS_CHANGES_H
+#ifndef WRY_JOBS_INCREMENTAL_READ_H
+#define WRY_JOBS_INCREMENTAL_READ_H
 
 #include "store/archive/archive.h"
 #include "wrytograph/session.h"

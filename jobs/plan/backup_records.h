@@ -1,6 +1,6 @@
 /* Backups that are known of a board, and whose calibration is whose. */
-#ifndef WRY_JOBS_BACKED_UP_H
-#define WRY_JOBS_BACKED_UP_H
+#ifndef WRY_JOBS_BACKUP_RECORDS_H
+#define WRY_JOBS_BACKUP_RECORDS_H
 
 #include "placed_image.h"
 

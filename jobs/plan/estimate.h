@@ -1,6 +1,6 @@
 /* What a write would do and take, by the session's estimate. */
-#ifndef WRY_JOBS_EXPECTING_H
-#define WRY_JOBS_EXPECTING_H
+#ifndef WRY_JOBS_ESTIMATE_H
+#define WRY_JOBS_ESTIMATE_H
 
 #include "jobs/station/station_problem.h"
 #include "wrytograph-host/jobs.h"

@@ -1,6 +1,6 @@
 /* Several images as one plan: opened, placed, checked. */
-#ifndef WRY_JOBS_IMAGES_H
-#define WRY_JOBS_IMAGES_H
+#ifndef WRY_JOBS_IMAGE_SET_H
+#define WRY_JOBS_IMAGE_SET_H
 
 #include "jobs/plan/image_checks.h"
 

@@ -1,6 +1,6 @@
 /* One image: opened, its boot header read, its content as readers. */
-#ifndef WRY_JOBS_IMAGE_H
-#define WRY_JOBS_IMAGE_H
+#ifndef WRY_JOBS_PLACED_IMAGE_H
+#define WRY_JOBS_PLACED_IMAGE_H
 
 #include "jobs/station/station_problem.h"
 #include "store/image/image_file.h"

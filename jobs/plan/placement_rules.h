@@ -1,6 +1,6 @@
 /* Where images go: regions by name or by what a header says, and what speaks against a place. */
-#ifndef WRY_JOBS_PLACES_H
-#define WRY_JOBS_PLACES_H
+#ifndef WRY_JOBS_PLACEMENT_RULES_H
+#define WRY_JOBS_PLACEMENT_RULES_H
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"

@@ -1,6 +1,6 @@
 /* From what is wanted to a plan that holds: images chosen, placed and checked against a flash. */
-#ifndef WRY_JOBS_PLANNING_H
-#define WRY_JOBS_PLANNING_H
+#ifndef WRY_JOBS_PLAN_BUILD_H
+#define WRY_JOBS_PLAN_BUILD_H
 
 #include "jobs/plan/image_set.h"
 

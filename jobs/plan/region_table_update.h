@@ -1,6 +1,6 @@
 /* A region table among what is written: it rules where the rest of the job goes. */
-#ifndef WRY_JOBS_NEW_TABLE_H
-#define WRY_JOBS_NEW_TABLE_H
+#ifndef WRY_JOBS_REGION_TABLE_UPDATE_H
+#define WRY_JOBS_REGION_TABLE_UPDATE_H
 
 #include "jobs/plan/image_set.h"
 

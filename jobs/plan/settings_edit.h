@@ -1,6 +1,6 @@
 /* Single settings, changed in the block that the board has, or in the one that the job brings. */
-#ifndef WRY_JOBS_SET_VALUES_H
-#define WRY_JOBS_SET_VALUES_H
+#ifndef WRY_JOBS_SETTINGS_EDIT_H
+#define WRY_JOBS_SETTINGS_EDIT_H
 
 #include "jobs/plan/image_set.h"
 

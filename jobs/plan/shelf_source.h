@@ -1,6 +1,6 @@
 /* Images that a job takes from the shelf. */
-#ifndef WRY_JOBS_FROM_SHELF_H
-#define WRY_JOBS_FROM_SHELF_H
+#ifndef WRY_JOBS_SHELF_SOURCE_H
+#define WRY_JOBS_SHELF_SOURCE_H
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"

@@ -1,6 +1,6 @@
 /* What a boot ROM's text tells of a link. */
-#ifndef WRY_JOBS_FINDING_H
-#define WRY_JOBS_FINDING_H
+#ifndef WRY_JOBS_DIAGNOSIS_H
+#define WRY_JOBS_DIAGNOSIS_H
 
 #include <stdbool.h>
 #include <stddef.h>

@@ -1,6 +1,6 @@
 /* What of a board's content this computer knows already, and what it learns on the way. */
-#ifndef WRY_JOBS_KNOWING_H
-#define WRY_JOBS_KNOWING_H
+#ifndef WRY_JOBS_KNOWN_CONTENT_H
+#define WRY_JOBS_KNOWN_CONTENT_H
 
 #include "station_problem.h"
 #include "wrytograph-host/jobs.h"

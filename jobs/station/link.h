@@ -1,6 +1,6 @@
 /* From a link's address to a port. */
-#ifndef WRY_JOBS_OPEN_H
-#define WRY_JOBS_OPEN_H
+#ifndef WRY_JOBS_LINK_H
+#define WRY_JOBS_LINK_H
 
 #include "station_problem.h"
 

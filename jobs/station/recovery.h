@@ -1,6 +1,6 @@
 /* Keeping what an erase puts at risk: the journal of this computer, and what is told of it. */
-#ifndef WRY_JOBS_KEEPING_H
-#define WRY_JOBS_KEEPING_H
+#ifndef WRY_JOBS_RECOVERY_H
+#define WRY_JOBS_RECOVERY_H
 
 #include "station_problem.h"
 #include "wrytograph/plan.h"

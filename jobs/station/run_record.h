@@ -6,8 +6,8 @@
  *     struct wry_problem *problem = write_images(…);
  *     return run_record_end(station, problem);
  */
-#ifndef WRY_JOBS_RECORDING_H
-#define WRY_JOBS_RECORDING_H
+#ifndef WRY_JOBS_RUN_RECORD_H
+#define WRY_JOBS_RUN_RECORD_H
 
 #include "station_problem.h"
 #include "wrytograph-host/card.h"

@@ -8,8 +8,8 @@
  * begin at one place is taken. The mask is of a character that no secret has, so that what is left
  * beside a mask never makes up a secret.
  */
-#ifndef WRY_JOBS_MASKING_H
-#define WRY_JOBS_MASKING_H
+#ifndef WRY_JOBS_SECRETS_H
+#define WRY_JOBS_SECRETS_H
 
 #include <glib.h>
 #include <stdbool.h>

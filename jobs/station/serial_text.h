@@ -1,6 +1,6 @@
 /* What a board says, taken in without the protocol. */
-#ifndef WRY_JOBS_LISTENING_H
-#define WRY_JOBS_LISTENING_H
+#ifndef WRY_JOBS_SERIAL_TEXT_H
+#define WRY_JOBS_SERIAL_TEXT_H
 
 #include "station_problem.h"
 

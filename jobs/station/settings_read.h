@@ -1,6 +1,6 @@
 /* The settings block of a region: which of its two copies counts. */
-#ifndef WRY_JOBS_SETTINGS_FOUND_H
-#define WRY_JOBS_SETTINGS_FOUND_H
+#ifndef WRY_JOBS_SETTINGS_READ_H
+#define WRY_JOBS_SETTINGS_READ_H
 
 #include "jobs/station/flash_reader.h"
 #include "wrytograph/region.h"

@@ -1,6 +1,6 @@
 /* Getting a board to answer, and leaving it. */
-#ifndef WRY_JOBS_BOARD_H
-#define WRY_JOBS_BOARD_H
+#ifndef WRY_JOBS_STATION_BOARD_H
+#define WRY_JOBS_STATION_BOARD_H
 
 #include "station_problem.h"
 

@@ -1,6 +1,6 @@
 /* What the jobs that write have in common, and how a job is counted and timed. */
-#ifndef WRY_JOBS_WORK_H
-#define WRY_JOBS_WORK_H
+#ifndef WRY_JOBS_WRITE_COMMON_H
+#define WRY_JOBS_WRITE_COMMON_H
 
 #include "station_problem.h"
 #include "wrytograph-host/jobs.h"

@@ -10,8 +10,8 @@
  *     ...
  *     bench_close(board);
  */
-#ifndef WRY_BENCH_H
-#define WRY_BENCH_H
+#ifndef WRY_PORTS_BENCH_FOLDER_H
+#define WRY_PORTS_BENCH_FOLDER_H
 
 #include <glib.h>
 #include <stdint.h>

@@ -7,8 +7,8 @@
  *         ...
  *     card_free(card);
  */
-#ifndef WRY_STORE_CARD_H
-#define WRY_STORE_CARD_H
+#ifndef WRY_STORE_CARD_DATA_H
+#define WRY_STORE_CARD_DATA_H
 
 #include <glib.h>
 #include <stdbool.h>

@@ -1,6 +1,6 @@
 /* What a file is, by its first bytes (libmagic). */
-#ifndef WRY_STORE_CONTENT_H
-#define WRY_STORE_CONTENT_H
+#ifndef WRY_STORE_FILE_KIND_H
+#define WRY_STORE_FILE_KIND_H
 
 #include <glib.h>
 #include <stddef.h>

@@ -2,8 +2,8 @@
  * A ledger in a PostgreSQL database. Opening it takes until a deadline, on g_get_monotonic_time;
  * every later call waits for a limited time for each answer.
  */
-#ifndef WRY_STORE_LEDGER_SERVER_H
-#define WRY_STORE_LEDGER_SERVER_H
+#ifndef WRY_STORE_LEDGER_POSTGRES_H
+#define WRY_STORE_LEDGER_POSTGRES_H
 
 #include "wrytograph-host/ledger.h"
 

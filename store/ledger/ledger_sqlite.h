@@ -2,8 +2,8 @@
  * A ledger in an SQLite file: the user's own, or what waits for a server. Write-ahead logging, so
  * that readers and a writer do not wait for each other.
  */
-#ifndef WRY_STORE_LEDGER_LITE_H
-#define WRY_STORE_LEDGER_LITE_H
+#ifndef WRY_STORE_LEDGER_SQLITE_H
+#define WRY_STORE_LEDGER_SQLITE_H
 
 #include "wrytograph-host/ledger.h"
 

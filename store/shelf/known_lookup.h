@@ -12,8 +12,8 @@
  *     known_note_image(known, "gauge.bin", 0, length);
  *     known_close(known);
  */
-#ifndef WRY_STORE_KNOWN_H
-#define WRY_STORE_KNOWN_H
+#ifndef WRY_STORE_KNOWN_LOOKUP_H
+#define WRY_STORE_KNOWN_LOOKUP_H
 
 #include <glib.h>
 

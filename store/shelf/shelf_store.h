@@ -8,8 +8,8 @@
  *     g_autoptr(GPtrArray) items = shelf_items(shelf, &error);
  *     shelf_close(shelf);
  */
-#ifndef WRY_STORE_SHELF_H
-#define WRY_STORE_SHELF_H
+#ifndef WRY_STORE_SHELF_STORE_H
+#define WRY_STORE_SHELF_STORE_H
 
 #include <glib.h>
 #include <stdbool.h>
