@@ -3,6 +3,7 @@
 #include <locale.h>
 #include <signal.h>
 #include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 #include "app/app.h"
@@ -19,8 +20,8 @@ static void print_help(FILE *to)
           "over a serial link.\n"
           "\nusage: wrytograph VERB [OPTIONS] [ARGUMENTS]\n\nverbs, in the order of the work:\n",
           to);
-    for (const struct verb *verb = verbs; verb->name; verb++)
-        fprintf(to, "  %-10s %s\n", verb->name, verb->summary);
+    for (const struct verb *const *verb = verbs; *verb; verb++)
+        fprintf(to, "  %-10s %s\n", (*verb)->name, (*verb)->summary);
     fputs("\n'wrytograph VERB --help' tells more about a verb.\n"
           "To try it without hardware: wrytograph bench add gauge-1 --chip turnstone-t2 --flash "
           "4MiB\n"
@@ -73,23 +74,7 @@ static int finish(struct app *app, int code)
     }
     g_object_unref(app->json);
     g_strfreev(app->rest);
-    g_free(app->link);
-    g_free(app->bench_folder);
-    g_free(app->speed);
-    g_free(app->expect_chip);
-    g_free(app->expect_flash);
-    g_free(app->wait);
-    g_free(app->call_speed);
-    g_free(app->patience);
-    g_free(app->wiring_name);
-    g_free(app->layout_path);
-    g_free(app->read_mode);
-    g_free(app->read_clock);
-    g_strfreev(app->set);
-    g_strfreev(app->set_new);
-    g_strfreev(app->links);
-    g_free(app->ledger_name);
-    g_free(app->format);
+    options_free(common_options, app);
     g_free(app->message);
     g_free(app->next_step);
     g_free(app);
@@ -128,6 +113,22 @@ static void print_version(void)
     puts("kits      ZIP, SHA-256, Ed25519");
 }
 
+/* argv[0] is the verb. */
+static int run(struct app *app, int argc, char **argv)
+{
+    const struct verb *verb = app->verb;
+    void *values = g_malloc0(MAX(verb->size, 1));
+
+    if (verb->defaults)
+        memcpy(values, verb->defaults, verb->size);
+    int code = options_parse(app, argc, argv, values) ? verb->run(app, values) : app->code;
+    if (verb->clear)
+        verb->clear(values);
+    options_free(verb->own, values);
+    g_free(values);
+    return code;
+}
+
 int main(int argc, char **argv)
 {
     hold_standard_files();
@@ -158,7 +159,7 @@ int main(int argc, char **argv)
     app->json = json_builder_new();
     json_builder_begin_object(app->json);
     json_add_text(app->json, "verb", verb ? verb->name : "");
-    int code = verb ? verb->run(app, argc - 1, argv + 1)
+    int code = verb ? run(app, argc - 1, argv + 1)
                     : app_fail(app, EXIT_USAGE, "See 'wrytograph --help'.", "there is no verb '%s'",
                                argv[1]);
     return finish(app, code);

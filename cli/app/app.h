@@ -1,9 +1,9 @@
 /*
  * One run of the command: its options, its output, and how it ends.
  *
- * A verb is a function that parses its own options with app_parse, does its work, shows the result
- * on stdout (or adds it to app->json), and returns an exit code. A failure is told once, by
- * app_fail.
+ * A verb is a table row and a function that gets the values of its options, does its work, shows
+ * the result on stdout (or adds it to app->json), and returns an exit code. A failure is told once,
+ * by app_fail.
  */
 #ifndef WRY_CLI_APP_H
 #define WRY_CLI_APP_H
@@ -13,6 +13,7 @@
 #include <stdbool.h>
 #include <stdio.h>
 
+#include "options.h"
 #include "wrytograph-host/problem.h"
 #include "wrytograph-host/stop.h"
 
@@ -50,12 +51,16 @@ enum app_options {
 /* A verb, and all that others need to know of it. */
 struct verb {
     const char *name;
-    const char *summary;     /* for the list of verbs */
-    const char *usage;       /* its arguments */
-    const char *description; /* for --help */
-    unsigned options;        /* enum app_options */
-    bool leaves_running;     /* it only reads: the board runs its firmware again afterwards */
-    int (*run)(struct app *app, int argc, char **argv);
+    const char *summary;         /* for the list of verbs */
+    const char *usage;           /* its arguments */
+    const char *description;     /* for --help */
+    unsigned options;            /* enum app_options */
+    const struct option *own;    /* options of its own; NULL = none */
+    size_t size;                 /* of the struct of their values */
+    const void *defaults;        /* what the values begin with; NULL: zeros */
+    void (*clear)(void *values); /* frees what the table does not know; NULL = nothing */
+    bool leaves_running;         /* it only reads: the board runs its firmware again afterwards */
+    int (*run)(struct app *app, void *values);
 };
 
 struct wry_ledger;
@@ -89,15 +94,6 @@ struct app {
     char *message, *next_step;
     bool told; /* the verb has told itself that it failed */
 };
-
-/*
- * Parses argv[1...]. own: the verb's own options, or NULL. False after app_fail, or when help was
- * printed (app->code is EXIT_DONE then).
- */
-bool app_parse(struct app *app, int argc, char **argv, const GOptionEntry *own);
-/* The same with a group of options whose callbacks get the group's data; group may be NULL. */
-bool app_parse_with(struct app *app, int argc, char **argv, const GOptionEntry *own,
-                    GOptionGroup *group);
 
 /* Notes what went wrong and what to do next (may be NULL); returns code. */
 int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)

@@ -6,6 +6,11 @@
 #include "views/words.h"
 #include "wrytograph-host/units.h"
 
+struct backup_options {
+    char **only, *into, *since;
+    gboolean plain, replace;
+};
+
 static void print_outcome(const struct app *app, const struct wry_backup_options *options,
                           const struct wry_backup_result *result)
 {
@@ -45,33 +50,43 @@ static int back_up(struct app *app, struct wry_backup_options *options)
     return station_conclude(app, outcome);
 }
 
-int verb_backup(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    g_auto(GStrv) only = NULL;
-    g_autofree char *since = NULL, *into = NULL;
-    gboolean plain = FALSE, replace = FALSE;
-    GOptionEntry entries[] = {
-        {"only", 0, 0, G_OPTION_ARG_STRING_ARRAY, &only,
-         "Only this part: a region's name or OFFSET+LENGTH; may be repeated", "PART"},
-        {"into", 0, 0, G_OPTION_ARG_FILENAME, &into,
-         "Folder for the backup, which is named by the board's address and the time; else "
-         "WRYTOGRAPH_BACKUPS, else the usual one",
-         "FOLDER"},
-        {"since", 0, 0, G_OPTION_ARG_FILENAME, &since,
-         "Read only what changed since this archive; the result is complete", "OLDER"},
-        {"plain", 0, 0, G_OPTION_ARG_NONE, &plain,
-         "Write just the binary, without the board's description", NULL},
-        {"replace", 0, 0, G_OPTION_ARG_NONE, &replace, "Replace a file of that name", NULL},
-        G_OPTION_ENTRY_NULL};
+    const struct backup_options *own = values;
+    struct wry_backup_options options = {.folder = own->into,
+                                         .parts = (const char *const *)own->only,
+                                         .older = own->since,
+                                         .plain = own->plain,
+                                         .replace = own->replace};
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
-    struct wry_backup_options options = {
-
-        .folder = into,
-        .parts = (const char *const *)only,
-        .older = since,
-        .plain = plain,
-        .replace = replace};
     return back_up(app, &options);
 }
+
+#define AT(member) offsetof(struct backup_options, member)
+
+static const struct option own[] = {
+    OPTION(TEXTS, "only", only, "PART",
+           "Only this part: a region's name or OFFSET+LENGTH; may be repeated"),
+    OPTION(FILE, "into", into, "FOLDER",
+           "Folder for the backup, which is named by the board's address and the time; else "
+           "WRYTOGRAPH_BACKUPS, else the usual one"),
+    OPTION(FILE, "since", since, "OLDER",
+           "Read only what changed since this archive; the result is complete"),
+    OPTION(FLAG, "plain", plain, NULL, "Write just the binary, without the board's description"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace a file of that name"),
+    {.name = NULL},
+};
+
+const struct verb verb_backup = {
+    .name = "backup",
+    .summary = "save the flash to an archive tied to the board",
+    .usage = "[FILE]",
+    .description = "Reads the flash into an archive that belongs to this board. Without a name it\n"
+                   "goes into the folder of backups, named by address and time. The file appears\n"
+                   "under its name only when it is complete and its SHA-256 is the board's.",
+    .options = APP_LINK | APP_LAYOUT | APP_KNOWN | APP_LEDGER,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct backup_options),
+    .run = run,
+};

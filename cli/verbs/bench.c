@@ -137,7 +137,7 @@ static int press(struct app *app)
     return EXIT_DONE;
 }
 
-static int run(struct app *app, const struct bench_options *options)
+static int dispatch(struct app *app, const struct bench_options *options)
 {
     const char *what = app->rest[0];
 
@@ -163,38 +163,65 @@ static int run(struct app *app, const struct bench_options *options)
                                  : "say add, list, fault, press, remove or serve");
 }
 
-int verb_bench(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    struct bench_options options = {.revision = 1};
-    GOptionEntry entries[] = {
-        {"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip,
-         "add: sanderling-s1, turnstone-t2 or dunlin-d3", "CHIP"},
-        {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "add: size of the flash", "SIZE"},
-        {"content", 0, 0, G_OPTION_ARG_FILENAME, &options.content,
-         "add: what the flash begins with; else it is blank", "FILE"},
-        {"wired", 0, 0, G_OPTION_ARG_STRING, &options.wired,
-         "add: how its reset and strap are wired; else rts-reset", "NAME"},
-        {"host", 0, 0, G_OPTION_ARG_STRING, &options.host,
-         "serve: address to listen on; else 127.0.0.1", "ADDRESS"},
-        {"port", 0, 0, G_OPTION_ARG_INT, &options.port,
-         "serve: TCP port of the first board; else any free ones", "N"},
-        {"pty", 0, 0, G_OPTION_ARG_NONE, &options.pty, "serve: also as pseudo-terminals", NULL},
-        {"revision", 0, 0, G_OPTION_ARG_INT, &options.revision, "add: of the chip", "N"},
-        G_OPTION_ENTRY_NULL};
-    int code;
+    const struct bench_options *options = values;
 
-    if (!app_parse(app, argc, argv, entries))
-        code = app->code;
-    else if (options.revision < 0 || options.revision > 255)
-        code = usage_error(app, "--revision is a number from 0 to 255");
-    else if (options.port < 0 || options.port > UINT16_MAX)
-        code = usage_error(app, "--port is a number from 1 to 65535");
-    else
-        code = run(app, &options);
-    g_free(options.chip);
-    g_free(options.flash);
-    g_free(options.content);
-    g_free(options.wired);
-    g_free(options.host);
-    return code;
+    if (options->revision < 0 || options->revision > 255)
+        return usage_error(app, "--revision is a number from 0 to 255");
+    if (options->port < 0 || options->port > UINT16_MAX)
+        return usage_error(app, "--port is a number from 1 to 65535");
+    return dispatch(app, options);
 }
+
+#define AT(member) offsetof(struct bench_options, member)
+
+static const struct option own[] = {
+    OPTION(TEXT, "chip", chip, "CHIP", "add: sanderling-s1, turnstone-t2 or dunlin-d3"),
+    OPTION(TEXT, "flash", flash, "SIZE", "add: size of the flash"),
+    OPTION(FILE, "content", content, "FILE", "add: what the flash begins with; else it is blank"),
+    OPTION(TEXT, "wired", wired, "NAME", "add: how its reset and strap are wired; else rts-reset"),
+    OPTION(TEXT, "host", host, "ADDRESS", "serve: address to listen on; else 127.0.0.1"),
+    OPTION(NUMBER, "port", port, "N", "serve: TCP port of the first board; else any free ones"),
+    OPTION(FLAG, "pty", pty, NULL, "serve: also as pseudo-terminals"),
+    OPTION(NUMBER, "revision", revision, "N", "add: of the chip"),
+    {.name = NULL},
+};
+
+const struct verb verb_bench = {
+    .name = "bench",
+    .summary = "make, list, spoil and serve simulated boards",
+    .usage = "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… |\n"
+             "       press NAME BUTTON… | remove NAME | serve [NAME…]",
+    .description = "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
+                   "  none            take all faults away\n"
+                   "  strap-released  the boot strap never reaches the chip\n"
+                   "  unpowered       the board has no power\n"
+                   "  no-ground       adapter and board share no ground\n"
+                   "  swapped         TX is wired to TX, RX to RX\n"
+                   "  echo            the adapter's TX is joined to its RX\n"
+                   "  brown-out       the supply gives way when the board works hard\n"
+                   "  loader=BAUD     the loader listens at another speed than 115200\n"
+                   "  console=BAUD    the firmware speaks at another speed than its chip's\n"
+                   "  line-end=END    the firmware wants lines to end in lf, cr or crlf\n"
+                   "  tx-open         the wire from the adapter's TX is open\n"
+                   "  rx-open         the wire to the adapter's RX is open\n"
+                   "  strap-stuck     the boot strap is always held\n"
+                   "  noise=RATE      bit errors per bit, up to 0.1\n"
+                   "  cable=BAUD      the cable garbles anything faster\n"
+                   "  to-board=BAUD   the wire to the board does; from-board=BAUD, that from it\n"
+                   "  off-speed=PERCENT  the board's speeds are off by so much, up to 10\n"
+                   "  late-rts=TIME   the adapter sets RTS so much later than DTR\n"
+                   "  protect=BITS    block-protect bits of the flash, such as 0x14\n"
+                   "  claims=SIZE     the flash claims another size than it has\n"
+                   "  erases=SIZE     the flash erases no less at a time, such as 256KiB\n"
+                   "  busy=TIME       the flash is at work for so long when the power comes\n"
+                   "  power-cut=N     the power fails within the N-th flash operation of a run\n"
+                   "  cable-cut=N     the cable is pulled after N bytes to the board\n"
+                   "  unplugged=N     the adapter is, and plugged in again 3 s later",
+    .options = APP_BENCH,
+    .own = own,
+    .size = sizeof(struct bench_options),
+    .defaults = &(const struct bench_options){.revision = 1},
+    .run = run,
+};

@@ -222,7 +222,7 @@ static int make_keys(struct app *app)
 
 /* run */
 
-static int run(struct app *app, const struct card_options *options)
+static int run_card(struct app *app, const struct card_options *options)
 {
     struct wry_card *card = card_open(app, app->rest[1], options);
     g_autoptr(GPtrArray) links = card ? card_links(app, options) : NULL;
@@ -249,15 +249,16 @@ static int run(struct app *app, const struct card_options *options)
     return code;
 }
 
-static int dispatch(struct app *app, const struct card_options *options)
+static int run(struct app *app, void *values)
 {
+    const struct card_options *options = values;
     const char *what = app->rest[0];
     bool one = app->rest[0] && app->rest[1] && !app->rest[2];
 
     if (g_strcmp0(what, "check") == 0 && app->rest[1])
         return check(app, options);
     if (g_strcmp0(what, "run") == 0 && one)
-        return run(app, options);
+        return run_card(app, options);
     if (g_strcmp0(what, "pack") == 0 && one)
         return pack(app, options);
     if (g_strcmp0(what, "keys") == 0 && one)
@@ -267,48 +268,49 @@ static int dispatch(struct app *app, const struct card_options *options)
                          : "say check, run, pack or keys");
 }
 
-int verb_card(struct app *app, int argc, char **argv)
-{
-    struct card_options options = {0};
-    GOptionEntry entries[] = {
-        {"each", 0, 0, G_OPTION_ARG_NONE, &options.each,
-         "run: on one board after another, as they come; Ctrl-C ends", NULL},
-        {"links", 0, 0, G_OPTION_ARG_FILENAME, &options.links,
-         "run: on all the links that this file names, a line for each", "FILE"},
-        {"adapters", 0, 0, G_OPTION_ARG_STRING, &options.adapters,
-         "run: on every port of this type of adapter, as 'ports' lists them, or 'all'",
-         "VENDOR:PRODUCT"},
-        {"again", 0, 0, G_OPTION_ARG_NONE, &options.again,
-         "run: also a board that got the card as often as it may", NULL},
-        {"bell", 0, 0, G_OPTION_ARG_NONE, &options.bell,
-         "run --each: sound a bell at the end of "
-         "each board, three where it failed",
-         NULL},
-        {"logs", 0, 0, G_OPTION_ARG_FILENAME, &options.logs,
-         "run: folder for a log of each board; of many boards there always is one, else in the "
-         "user's state folder",
-         "FOLDER"},
-        {"trust", 0, 0, G_OPTION_ARG_FILENAME, &options.trust,
-         "Take only kits that are signed by a key of this file or folder; else of "
-         "~/.config/wrytograph/trusted, where that folder exists",
-         "KEYS"},
-        {"output", 'o', 0, G_OPTION_ARG_FILENAME, &options.output, "pack: the kit", "FILE"},
-        {"share", 0, 0, G_OPTION_ARG_STRING, &options.share,
-         "pack, of a card that hands out rows: the kit hands out every N-th row from the K-th on",
-         "K/N"},
-        {"one-bench", 0, 0, G_OPTION_ARG_NONE, &options.one_bench,
-         "pack, of such a card: the kit is for one bench alone, and hands out all rows", NULL},
-        {"sign", 0, 0, G_OPTION_ARG_FILENAME, &options.sign, "pack: sign it with this secret key",
-         "FILE"},
-        G_OPTION_ENTRY_NULL};
-    int code = app_parse(app, argc, argv, entries) ? dispatch(app, &options) : app->code;
+#define AT(member) offsetof(struct card_options, member)
 
-    g_free(options.trust);
-    g_free(options.output);
-    g_free(options.sign);
-    g_free(options.links);
-    g_free(options.adapters);
-    g_free(options.logs);
-    g_free(options.share);
-    return code;
-}
+static const struct option own[] = {
+    OPTION(FLAG, "each", each, NULL, "run: on one board after another, as they come; Ctrl-C ends"),
+    OPTION(FILE, "links", links, "FILE",
+           "run: on all the links that this file names, a line for each"),
+    OPTION(TEXT, "adapters", adapters, "VENDOR:PRODUCT",
+           "run: on every port of this type of adapter, as 'ports' lists them, or 'all'"),
+    OPTION(FLAG, "again", again, NULL, "run: also a board that got the card as often as it may"),
+    OPTION(FLAG, "bell", bell, NULL,
+           "run --each: sound a bell at the end of "
+           "each board, three where it failed"),
+    OPTION(FILE, "logs", logs, "FOLDER",
+           "run: folder for a log of each board; of many boards there always is one, else in the "
+           "user's state folder"),
+    OPTION(FILE, "trust", trust, "KEYS",
+           "Take only kits that are signed by a key of this file or folder; else of "
+           "~/.config/wrytograph/trusted, where that folder exists"),
+    OPTION(FILE, "output", output, "FILE", "pack: the kit", .brief = 'o'),
+    OPTION(
+        TEXT, "share", share, "K/N",
+        "pack, of a card that hands out rows: the kit hands out every N-th row from the K-th on"),
+    OPTION(FLAG, "one-bench", one_bench, NULL,
+           "pack, of such a card: the kit is for one bench alone, and hands out all rows"),
+    OPTION(FILE, "sign", sign, "FILE", "pack: sign it with this secret key"),
+    {.name = NULL},
+};
+
+const struct verb verb_card = {
+    .name = "card",
+    .summary = "run a job card, on one board, on many, or on one after another",
+    .usage = "check CARD… | run CARD | pack CARD | keys NAME",
+    .description =
+        "A card is a YAML file that describes one job that is repeated board by board:\n"
+        "what it is for, what is backed up, erased and written, which settings each board\n"
+        "gets, and what it must say after the start (docs/card.md). A kit is a card with\n"
+        "all its files in one ZIP, signed or not.\n"
+        "  check  finds all mistakes, without a board\n"
+        "  run    does it, and ends in one line: PASSED, or FAILED and where\n"
+        "  pack   makes a kit\n"
+        "  keys   makes a key to sign kits with",
+    .options = APP_LINK | APP_LINKS | APP_DRY_RUN | APP_KNOWN | APP_LEDGER,
+    .own = own,
+    .size = sizeof(struct card_options),
+    .run = run,
+};

@@ -5,6 +5,10 @@
 #include "views/words.h"
 #include "wrytograph-host/units.h"
 
+struct erase_options {
+    gboolean without_backup;
+};
+
 static void print_outcome(const struct app *app, const struct wry_done *done)
 {
     g_autofree char *total = wry_units_bytes(done->bytes);
@@ -17,17 +21,11 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
                  done->sectors_left == 1 ? " was" : "s were");
 }
 
-int verb_erase(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean without_backup = FALSE;
-    GOptionEntry entries[] = {
-        {"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
-         "Also all of the flash, and settings, of which no backup of this board is known", NULL},
-        G_OPTION_ENTRY_NULL};
+    const struct erase_options *own = values;
     struct wry_erase_result result = {0};
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
     if (!app->rest[0])
         return app_fail(app, EXIT_USAGE, "Say all, a region's name, or OFFSET+LENGTH.",
                         "nothing said to erase");
@@ -37,7 +35,7 @@ int verb_erase(struct app *app, int argc, char **argv)
     struct wry_erase_options options = {.parts = (const char *const *)app->rest,
                                         .every_sector = app->every_sector,
                                         .dry_run = app->dry_run,
-                                        .without_backup = without_backup};
+                                        .without_backup = own->without_backup};
     enum wry_outcome outcome = wry_station_erase(app->station, &options, &result);
     if (result.erased) {
         print_outcome(app, &result.done);
@@ -47,3 +45,23 @@ int verb_erase(struct app *app, int argc, char **argv)
     }
     return station_conclude(app, outcome);
 }
+
+#define AT(member) offsetof(struct erase_options, member)
+
+static const struct option own[] = {
+    OPTION(FLAG, "without-backup", without_backup, NULL,
+           "Also all of the flash, and settings, of which no backup of this board is known"),
+    {.name = NULL},
+};
+
+const struct verb verb_erase = {
+    .name = "erase",
+    .summary = "erase all of the flash, regions or ranges",
+    .usage = "all | REGION… | OFFSET+LENGTH…",
+    .description = "Erases the parts named, and checks that they are blank. What shares a sector\n"
+                   "with them stays as it is. Says first what will be lost; --dry-run stops there.",
+    .options = APP_LINK | APP_DRY_RUN | APP_LAYOUT | APP_EVERY | APP_LEDGER,
+    .own = own,
+    .size = sizeof(struct erase_options),
+    .run = run,
+};

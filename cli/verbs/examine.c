@@ -7,6 +7,11 @@
 #include "views/wiring_drawing.h"
 #include "wrytograph-host/words.h"
 
+struct examine_options {
+    gboolean drawing, replace;
+    char *svg;
+};
+
 static void print_evidence(const struct app *app, const struct wry_evidence *evidence)
 {
     bool good = evidence->finding == WRY_FINDING_GOOD || evidence->finding == WRY_FINDING_SLOW;
@@ -46,7 +51,7 @@ static int examine(struct app *app)
 }
 
 /* Without a board: how one is wired up. */
-static int draw(struct app *app, const char *svg, bool replace)
+static int draw(struct app *app, const struct examine_options *options)
 {
     const struct wry_chip *chip = NULL;
     const struct wry_wiring *wiring = NULL;
@@ -59,28 +64,44 @@ static int draw(struct app *app, const char *svg, bool replace)
         return code;
     if (!wiring)
         wiring = wry_wiring_at(0);
-    if (svg && !wiring_drawing_save_svg(chip, wiring, svg, replace, &error))
+    if (options->svg &&
+        !wiring_drawing_save_svg(chip, wiring, options->svg, options->replace, &error))
         return explain_error(app, error);
     wiring_drawing_print(app, chip, wiring);
     json_add_text(app->json, "wiring", wiring->name);
-    if (svg)
-        app_print(app, "The drawing is in %s.", svg);
+    if (options->svg)
+        app_print(app, "The drawing is in %s.", options->svg);
     return EXIT_DONE;
 }
 
-int verb_examine(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean drawing = FALSE, replace = FALSE;
-    g_autofree char *svg = NULL;
-    GOptionEntry entries[] = {
-        {"drawing", 0, 0, G_OPTION_ARG_NONE, &drawing,
-         "Draw how adapter and board are wired, for --wiring and --expect-chip, and touch nothing",
-         NULL},
-        {"svg", 0, 0, G_OPTION_ARG_FILENAME, &svg, "The drawing as a picture, too", "FILE"},
-        {"replace", 0, 0, G_OPTION_ARG_NONE, &replace, "Replace a picture of that name", NULL},
-        G_OPTION_ENTRY_NULL};
+    const struct examine_options *options = values;
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
-    return drawing || svg ? draw(app, svg, replace) : examine(app);
+    return options->drawing || options->svg ? draw(app, options) : examine(app);
 }
+
+#define AT(member) offsetof(struct examine_options, member)
+
+static const struct option own[] = {
+    OPTION(
+        FLAG, "drawing", drawing, NULL,
+        "Draw how adapter and board are wired, for --wiring and --expect-chip, and touch nothing"),
+    OPTION(FILE, "svg", svg, "FILE", "The drawing as a picture, too"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace a picture of that name"),
+    {.name = NULL},
+};
+
+const struct verb verb_examine = {
+    .name = "examine",
+    .summary = "say what is wrong with a link, and what to check",
+    .usage = "",
+    .description = "Says what is wrong with a link: calls the board, listens, tries other speeds,\n"
+                   "and names the most likely cause, what was heard, and what to check first.\n"
+                   "Changes nothing in the flash. Exit code 0: good; 4: no answer; 7: unreliable.",
+    .options = APP_LINK | APP_NO_WORDS,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct examine_options),
+    .run = run,
+};

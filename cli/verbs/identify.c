@@ -3,23 +3,19 @@
 #include "verbs.h"
 #include "views/identity.h"
 
-int verb_identify(struct app *app, int argc, char **argv)
-{
-    gboolean deep = FALSE;
-    GOptionEntry entries[] = {
-        {"deep", 0, 0, G_OPTION_ARG_NONE, &deep,
-         "Also find out whether the flash is as large as it claims, and check the digests of "
-         "all programs",
-         NULL},
-        G_OPTION_ENTRY_NULL};
-    struct wry_identity identity = {0};
+struct identify_options {
+    gboolean deep;
+};
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
+static int run(struct app *app, void *values)
+{
+    const struct identify_options *options = values;
+    struct wry_identity identity = {0};
     int code = station_make(app);
+
     if (code != EXIT_DONE)
         return code;
-    enum wry_outcome outcome = wry_station_identify(app->station, deep, &identity);
+    enum wry_outcome outcome = wry_station_identify(app->station, options->deep, &identity);
     if (identity.known) {
         identity_print(app, &identity);
         identity_add(app, &identity);
@@ -27,3 +23,25 @@ int verb_identify(struct app *app, int argc, char **argv)
     wry_identity_clear(&identity);
     return station_conclude(app, outcome);
 }
+
+#define AT(member) offsetof(struct identify_options, member)
+
+static const struct option own[] = {
+    OPTION(FLAG, "deep", deep, NULL,
+           "Also find out whether the flash is as large as it claims, and check the digests of "
+           "all programs"),
+    {.name = NULL},
+};
+
+const struct verb verb_identify = {
+    .name = "identify",
+    .summary = "say which board is on the link: chip, address, flash",
+    .usage = "",
+    .description = "Gets the board into loading mode and says what it is. With --expect-chip or\n"
+                   "--expect-flash, a board that differs is an error (exit code 5).",
+    .options = APP_LINK | APP_LAYOUT | APP_NO_WORDS,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct identify_options),
+    .run = run,
+};

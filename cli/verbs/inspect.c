@@ -100,7 +100,7 @@ static int inspect_all(struct app *app, const GPtrArray *files, const enum wry_i
     return code;
 }
 
-static int run(struct app *app, const enum wry_image_format *format)
+static int inspect(struct app *app, const enum wry_image_format *format)
 {
     g_autoptr(GPtrArray) files = g_ptr_array_new_with_free_func(g_free);
     bool one = !app->rest[1] && !g_file_test(app->rest[0], G_FILE_TEST_IS_DIR);
@@ -116,15 +116,25 @@ static int run(struct app *app, const enum wry_image_format *format)
                : inspect_all(app, files, format);
 }
 
-int verb_inspect(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
     const enum wry_image_format *format;
 
-    if (!app_parse(app, argc, argv, NULL))
-        return app->code;
+    (void)values;
     if (!app->rest[0])
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph inspect gauge.bin'.",
                         "give a file to inspect, or several, or a folder");
     int code = station_parse_format(app, &format);
-    return code == EXIT_DONE ? run(app, format) : code;
+    return code == EXIT_DONE ? inspect(app, format) : code;
 }
+
+const struct verb verb_inspect = {
+    .name = "inspect",
+    .summary = "say what a file contains, without a board",
+    .usage = "FILE|FOLDER…",
+    .description =
+        "Says what images, backup archives, and layout, settings and steps files (.yaml)\n"
+        "contain, and whether they are whole.",
+    .options = APP_FORMAT,
+    .run = run,
+};

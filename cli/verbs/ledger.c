@@ -472,52 +472,54 @@ static int dispatch(struct app *app, struct wry_ledger *ledger, struct ledger_op
                                 : "say list, show, export, send, report or label");
 }
 
-static int run(struct app *app, struct ledger_options *options)
+static int run(struct app *app, void *values)
 {
     GError *error = NULL;
     struct wry_ledger *ledger = wry_ledger_open(app->ledger_name, &error);
-    int code = ledger ? dispatch(app, ledger, options) : explain_error(app, error);
+    int code = ledger ? dispatch(app, ledger, values) : explain_error(app, error);
 
     wry_ledger_close(ledger);
     return code;
 }
 
-int verb_ledger(struct app *app, int argc, char **argv)
-{
-    struct ledger_options options = {0};
-    GOptionEntry entries[] = {
-        {"board", 0, 0, G_OPTION_ARG_STRING, &options.board, "Of this board", "ADDRESS"},
-        {"card", 0, 0, G_OPTION_ARG_STRING, &options.card, "Of the card with this name", "NAME"},
-        {"day", 0, 0, G_OPTION_ARG_STRING, &options.day, "Begun on this day (UTC)", "YYYY-MM-DD"},
-        {"since", 0, 0, G_OPTION_ARG_STRING, &options.since, "Begun on this day or later",
-         "YYYY-MM-DD"},
-        {"until", 0, 0, G_OPTION_ARG_STRING, &options.until, "Begun on this day or earlier",
-         "YYYY-MM-DD"},
-        {"outcome", 0, 0, G_OPTION_ARG_STRING, &options.outcome,
-         "passed, 'done before', failed, stopped, cut or running", "OUTCOME"},
-        {"kind", 0, 0, G_OPTION_ARG_STRING, &options.kind, "card, write, restore, erase or backup",
-         "KIND"},
-        {"most", 0, 0, G_OPTION_ARG_STRING, &options.most,
-         "The latest so many; else 50 are listed, and all go into the others", "N"},
-        {"csv", 0, 0, G_OPTION_ARG_NONE, &options.csv, "export: as CSV; --json: as JSON", NULL},
-        {"svg", 0, 0, G_OPTION_ARG_NONE, &options.svg, "label: as SVG, which it is in any case",
-         NULL},
-        {"from", 0, 0, G_OPTION_ARG_STRING, &options.from,
-         "send: what waits for the server's old address goes to this ledger", "ADDRESS"},
-        {"output", 'o', 0, G_OPTION_ARG_FILENAME, &options.output,
-         "export, report, label: into this file, else onto the standard output", "FILE"},
-        G_OPTION_ENTRY_NULL};
-    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+#define AT(member) offsetof(struct ledger_options, member)
 
-    g_free(options.board);
-    g_free(options.card);
-    g_free(options.day);
-    g_free(options.since);
-    g_free(options.until);
-    g_free(options.outcome);
-    g_free(options.kind);
-    g_free(options.most);
-    g_free(options.output);
-    g_free(options.from);
-    return code;
-}
+static const struct option own[] = {
+    OPTION(TEXT, "board", board, "ADDRESS", "Of this board"),
+    OPTION(TEXT, "card", card, "NAME", "Of the card with this name"),
+    OPTION(TEXT, "day", day, "YYYY-MM-DD", "Begun on this day (UTC)"),
+    OPTION(TEXT, "since", since, "YYYY-MM-DD", "Begun on this day or later"),
+    OPTION(TEXT, "until", until, "YYYY-MM-DD", "Begun on this day or earlier"),
+    OPTION(TEXT, "outcome", outcome, "OUTCOME",
+           "passed, 'done before', failed, stopped, cut or running"),
+    OPTION(TEXT, "kind", kind, "KIND", "card, write, restore, erase or backup"),
+    OPTION(TEXT, "most", most, "N",
+           "The latest so many; else 50 are listed, and all go into the others"),
+    OPTION(FLAG, "csv", csv, NULL, "export: as CSV; --json: as JSON"),
+    OPTION(FLAG, "svg", svg, NULL, "label: as SVG, which it is in any case"),
+    OPTION(TEXT, "from", from, "ADDRESS",
+           "send: what waits for the server's old address goes to this ledger"),
+    OPTION(FILE, "output", output, "FILE",
+           "export, report, label: into this file, else onto the standard output", .brief = 'o'),
+    {.name = NULL},
+};
+
+const struct verb verb_ledger = {
+    .name = "ledger",
+    .summary = "show what was done to which board",
+    .usage = "list | show RUN | export | send | report | label BOARD",
+    .description =
+        "Every run of a card, every write, restore, erase and backup is on record: in the\n"
+        "user's own file, or in one that --ledger or WRYTOGRAPH_LEDGER names, or in a\n"
+        "PostgreSQL database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
+        "  list    the latest runs, of all boards or as the options say\n"
+        "  show    one run with all its steps\n"
+        "  export  all that is on record, as CSV or JSON\n"
+        "  send    what waits on this computer goes to the server\n"
+        "  report  a page about boards and cards, in one HTML file\n"
+        "  label   a small label of a board, as SVG",
+    .options = APP_LEDGER,
+    .own = own,
+    .size = sizeof(struct ledger_options),
+    .run = run,
+};

@@ -4,8 +4,9 @@
 #include "verbs.h"
 #include "views/terminal.h"
 
-static int run(struct app *app, struct terminal_options *options)
+static int run(struct app *app, void *values)
 {
+    struct terminal_options *options = values;
     struct wry_console_options job_options = {0};
 
     int code = values_speed(app, app->speed, "115200", &job_options.speed);
@@ -18,11 +19,16 @@ static int run(struct app *app, struct terminal_options *options)
     return code == EXIT_DONE ? terminal_run(app, options, &job_options, wry_station_listen) : code;
 }
 
-int verb_listen(struct app *app, int argc, char **argv)
-{
-    struct terminal_options options = {0};
-    int code = terminal_parse(app, argc, argv, &options) ? run(app, &options) : app->code;
-
-    terminal_free(&options);
-    return code;
-}
+const struct verb verb_listen = {
+    .name = "listen",
+    .summary = "a serial terminal that can check what the board says",
+    .usage = "",
+    .description = "Shows what the board says and sends what is typed or piped in. Ctrl-X leaves.\n"
+                   "When what arrives is not readable, the usual speeds are tried. With --expect\n"
+                   "it is a check. --speed is the speed to begin with, else 115200.",
+    .options = APP_LINK | APP_NO_WORDS,
+    .own = terminal_options,
+    .clear = terminal_clear,
+    .size = sizeof(struct terminal_options),
+    .run = run,
+};

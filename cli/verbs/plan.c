@@ -86,8 +86,9 @@ static int show(struct app *app, const struct wry_plan_result *result,
     return EXIT_DONE;
 }
 
-static int run(struct app *app, const struct plan_options *options)
+static int run(struct app *app, void *values)
 {
+    const struct plan_options *options = values;
     struct wry_plan_result result = {0};
     struct wry_images_options job_options;
     int code = station_parse_images(app, &job_options);
@@ -105,22 +106,25 @@ static int run(struct app *app, const struct plan_options *options)
     return code;
 }
 
-int verb_plan(struct app *app, int argc, char **argv)
-{
-    struct plan_options options = {0};
-    GOptionEntry entries[] = {
-        {"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip, "Plan for this chip, without a board",
-         "CHIP"},
-        {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash, "and this size of flash", "SIZE"},
-        {"svg", 0, 0, G_OPTION_ARG_FILENAME, &options.svg, "Draw the map into a picture, too",
-         "FILE"},
-        {"replace", 0, 0, G_OPTION_ARG_NONE, &options.replace, "Replace a picture of that name",
-         NULL},
-        G_OPTION_ENTRY_NULL};
-    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+#define AT(member) offsetof(struct plan_options, member)
 
-    g_free(options.chip);
-    g_free(options.flash);
-    g_free(options.svg);
-    return code;
-}
+static const struct option own[] = {
+    OPTION(TEXT, "chip", chip, "CHIP", "Plan for this chip, without a board"),
+    OPTION(TEXT, "flash", flash, "SIZE", "and this size of flash"),
+    OPTION(FILE, "svg", svg, "FILE", "Draw the map into a picture, too"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace a picture of that name"),
+    {.name = NULL},
+};
+
+const struct verb verb_plan = {
+    .name = "plan",
+    .summary = "check what would be written, and draw the flash map",
+    .usage = "PLACEMENT…",
+    .description = "Takes what write takes, checks it against the board on the link or against\n"
+                   "--chip and --flash, and draws the flash map. Touches nothing.",
+    .options = APP_LINK | APP_IMAGES | APP_WRITES,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct plan_options),
+    .run = run,
+};

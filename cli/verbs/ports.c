@@ -7,6 +7,11 @@
 #include "views/json.h"
 #include "wrytograph-host/serial.h"
 
+struct ports_options {
+    gboolean appearing;
+    char *wait;
+};
+
 #define LOOK_EVERY 200000                /* us */
 #define WAIT_TIME 60000000u              /* us, when no other time is said */
 #define DRIVER_TIME (2 * G_USEC_PER_SEC) /* us for a driver to make a port of a device */
@@ -208,21 +213,33 @@ static int wait_for_one(struct app *app, uint64_t wait)
     return code;
 }
 
-int verb_ports(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean appearing = FALSE;
-    g_autofree char *wait = NULL;
+    const struct ports_options *options = values;
     uint64_t time = WAIT_TIME;
-    GOptionEntry entries[] = {
-        {"appearing", 0, 0, G_OPTION_ARG_NONE, &appearing,
-         "Wait until one is plugged in, and name it", NULL},
-        {"wait", 0, 0, G_OPTION_ARG_STRING, &wait, "How long to wait for it; else 60s", "TIME"},
-        G_OPTION_ENTRY_NULL};
+    int code = values_time(app, "--wait", options->wait, &time);
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
-    int code = values_time(app, "--wait", wait, &time);
     if (code != EXIT_DONE)
         return code;
-    return appearing ? wait_for_one(app, time) : list(app);
+    return options->appearing ? wait_for_one(app, time) : list(app);
 }
+
+#define AT(member) offsetof(struct ports_options, member)
+
+static const struct option own[] = {
+    OPTION(FLAG, "appearing", appearing, NULL, "Wait until one is plugged in, and name it"),
+    OPTION(TEXT, "wait", wait, "TIME", "How long to wait for it; else 60s"),
+    {.name = NULL},
+};
+
+const struct verb verb_ports = {
+    .name = "ports",
+    .summary = "list serial ports, or name the one that appears",
+    .usage = "",
+    .description = "Lists the serial ports: device, USB ids, serial number, adapter, and why one\n"
+                   "cannot be opened.",
+    .options = APP_NO_WORDS,
+    .own = own,
+    .size = sizeof(struct ports_options),
+    .run = run,
+};

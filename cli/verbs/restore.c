@@ -6,6 +6,11 @@
 #include "views/words.h"
 #include "wrytograph-host/units.h"
 
+struct restore_options {
+    char **only;
+    gboolean without_backup, from_another_board;
+};
+
 static void print_outcome(const struct app *app, const struct wry_done *done)
 {
     g_autofree char *total = wry_units_bytes(done->bytes);
@@ -36,31 +41,44 @@ static int restore(struct app *app, const struct wry_restore_options *options)
     return station_conclude(app, outcome);
 }
 
-int verb_restore(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean from_another_board = FALSE, without_backup = FALSE;
-    g_auto(GStrv) only = NULL;
-    GOptionEntry entries[] = {{"only", 0, 0, G_OPTION_ARG_STRING_ARRAY, &only,
-                               "Only this part of the archive: a region's name or OFFSET+LENGTH; "
-                               "may be repeated",
-                               "PART"},
-                              {"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
-                               "Also where no backup of this board is known", NULL},
-                              {"from-another-board", 0, 0, G_OPTION_ARG_NONE, &from_another_board,
-                               "Allow another board's backup, or a plain binary of unknown origin",
-                               NULL},
-                              G_OPTION_ENTRY_NULL};
+    const struct restore_options *own = values;
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
     if (!app->rest[0] || app->rest[1])
         return app_fail(app, EXIT_USAGE, "Such as 'wrytograph restore gauge-1.zip'.",
                         "give one archive to restore");
     struct wry_restore_options options = {.file = app->rest[0],
-                                          .parts = (const char *const *)only,
-                                          .from_another_board = from_another_board,
-                                          .without_backup = without_backup,
+                                          .parts = (const char *const *)own->only,
+                                          .from_another_board = own->from_another_board,
+                                          .without_backup = own->without_backup,
                                           .every_sector = app->every_sector,
                                           .dry_run = app->dry_run};
     return restore(app, &options);
 }
+
+#define AT(member) offsetof(struct restore_options, member)
+
+static const struct option own[] = {
+    OPTION(TEXTS, "only", only, "PART",
+           "Only this part of the archive: a region's name or OFFSET+LENGTH; "
+           "may be repeated"),
+    OPTION(FLAG, "without-backup", without_backup, NULL,
+           "Also where no backup of this board is known"),
+    OPTION(FLAG, "from-another-board", from_another_board, NULL,
+           "Allow another board's backup, or a plain binary of unknown origin"),
+    {.name = NULL},
+};
+
+const struct verb verb_restore = {
+    .name = "restore",
+    .summary = "put an archive back on its board",
+    .usage = "ARCHIVE",
+    .description = "Puts a backup back onto the board it comes from. The archive's digests, chip,\n"
+                   "flash size and board address are checked before anything is changed; sectors\n"
+                   "that are right already are left alone.",
+    .options = APP_LINK | APP_DRY_RUN | APP_EVERY | APP_KNOWN | APP_LEDGER,
+    .own = own,
+    .size = sizeof(struct restore_options),
+    .run = run,
+};

@@ -109,8 +109,9 @@ static int change(struct app *app, gboolean (*how)(const char *, const char *, G
     return EXIT_DONE;
 }
 
-static int run(struct app *app, const struct shelf_options *options)
+static int run(struct app *app, void *values)
 {
+    const struct shelf_options *options = values;
     const char *what = app->rest[0];
 
     if (g_strcmp0(what, "add") == 0)
@@ -125,17 +126,26 @@ static int run(struct app *app, const struct shelf_options *options)
                                  : "say add, list, prefer or remove");
 }
 
-int verb_shelf(struct app *app, int argc, char **argv)
-{
-    struct shelf_options options = {0};
-    GOptionEntry entries[] = {{"chip", 0, 0, G_OPTION_ARG_STRING, &options.chip,
-                               "list: say what fits this chip, without a board", "CHIP"},
-                              {"flash", 0, 0, G_OPTION_ARG_STRING, &options.flash,
-                               "list: and this size of flash", "SIZE"},
-                              G_OPTION_ENTRY_NULL};
-    int code = app_parse(app, argc, argv, entries) ? run(app, &options) : app->code;
+#define AT(member) offsetof(struct shelf_options, member)
 
-    g_free(options.chip);
-    g_free(options.flash);
-    return code;
-}
+static const struct option own[] = {
+    OPTION(TEXT, "chip", chip, "CHIP", "list: say what fits this chip, without a board"),
+    OPTION(TEXT, "flash", flash, "SIZE", "list: and this size of flash"),
+    {.name = NULL},
+};
+
+const struct verb verb_shelf = {
+    .name = "shelf",
+    .summary = "keep images by content, and say which fit a board",
+    .usage = "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | remove NAME [VERSION]",
+    .description =
+        "Keeps images under their SHA-256, with what their boot headers say. 'list' says\n"
+        "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' takes\n"
+        "the one that fits; where several do, the one that is preferred, or none. The shelf\n"
+        "is in WRYTOGRAPH_SHELF, else in the user's data folder.",
+    .options = APP_LINK,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct shelf_options),
+    .run = run,
+};

@@ -5,8 +5,9 @@
 
 #define FIRST_WORDS 1500000u /* us: enough for the boot text, when no more is asked for */
 
-static int run(struct app *app, struct terminal_options *options)
+static int run(struct app *app, void *values)
 {
+    struct terminal_options *options = values;
     struct wry_console_options job_options = {0};
     int code = terminal_console_options(app, options, &job_options);
 
@@ -21,11 +22,16 @@ static int run(struct app *app, struct terminal_options *options)
     return terminal_run(app, options, &job_options, wry_station_start);
 }
 
-int verb_start(struct app *app, int argc, char **argv)
-{
-    struct terminal_options options = {0};
-    int code = terminal_parse(app, argc, argv, &options) ? run(app, &options) : app->code;
-
-    terminal_free(&options);
-    return code;
-}
+const struct verb verb_start = {
+    .name = "start",
+    .summary = "leave loading mode and run the firmware",
+    .usage = "",
+    .description =
+        "Restarts the board into its firmware and shows what it prints first. With\n"
+        "--listen it stays at the line as 'wrytograph listen' does; with --expect it is a check.",
+    .options = APP_LINK | APP_LISTEN | APP_NO_WORDS,
+    .own = terminal_options,
+    .clear = terminal_clear,
+    .size = sizeof(struct terminal_options),
+    .run = run,
+};

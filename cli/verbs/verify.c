@@ -5,6 +5,10 @@
 #include "views/mismatches.h"
 #include "wrytograph-host/inspect.h"
 
+struct verify_options {
+    gboolean read_back;
+};
+
 static int conclude(struct app *app, enum wry_outcome outcome, struct wry_verify_result *result,
                     const char *list, const char *what)
 {
@@ -47,16 +51,33 @@ static int verify_images(struct app *app, bool read_back)
     return code;
 }
 
-int verb_verify(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean read_back = FALSE;
-    GOptionEntry entries[] = {{"read-back", 0, 0, G_OPTION_ARG_NONE, &read_back,
-                               "Read everything and compare bytes, instead of digests", NULL},
-                              G_OPTION_ENTRY_NULL};
+    const struct verify_options *options = values;
 
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
     if (app->rest[0] && !app->rest[1] && wry_file_kind_of(app->rest[0]) == WRY_FILE_ARCHIVE)
-        return verify_archive(app, app->rest[0], read_back);
-    return verify_images(app, read_back);
+        return verify_archive(app, app->rest[0], options->read_back);
+    return verify_images(app, options->read_back);
 }
+
+#define AT(member) offsetof(struct verify_options, member)
+
+static const struct option own[] = {
+    OPTION(FLAG, "read-back", read_back, NULL,
+           "Read everything and compare bytes, instead of digests"),
+    {.name = NULL},
+};
+
+const struct verb verb_verify = {
+    .name = "verify",
+    .summary = "compare images or an archive with what the flash holds",
+    .usage = "PLACEMENT… | ARCHIVE",
+    .description = "Compares images, or a backup archive, with the flash by the board's SHA-256,\n"
+                   "and says and draws where they differ. Changes nothing. Exit code 6 when\n"
+                   "anything differs. The flash size in boot headers is compared as write sets it.",
+    .options = APP_LINK | APP_IMAGES,
+    .leaves_running = true,
+    .own = own,
+    .size = sizeof(struct verify_options),
+    .run = run,
+};

@@ -8,6 +8,10 @@
 #include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
+struct write_options {
+    gboolean without_backup;
+};
+
 /* What a chip starts from, and would not start this from. */
 static void warn_of_no_program(const struct app *app, const struct wry_planned *planned)
 {
@@ -81,19 +85,13 @@ static int write_images(struct app *app, const struct wry_images_options *option
     return station_conclude(app, outcome);
 }
 
-int verb_write(struct app *app, int argc, char **argv)
+static int run(struct app *app, void *values)
 {
-    gboolean without_backup = FALSE;
-    GOptionEntry entries[] = {{"without-backup", 0, 0, G_OPTION_ARG_NONE, &without_backup,
-                               "Also where settings go that no known backup of this board holds",
-                               NULL},
-                              G_OPTION_ENTRY_NULL};
+    const struct write_options *own = values;
     struct wry_images_options options;
-
-    if (!app_parse(app, argc, argv, entries))
-        return app->code;
     int code = station_parse_images(app, &options);
-    options.without_backup = without_backup;
+
+    options.without_backup = own->without_backup;
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)
@@ -101,3 +99,30 @@ int verb_write(struct app *app, int argc, char **argv)
     station_free_images(&options);
     return code;
 }
+
+#define AT(member) offsetof(struct write_options, member)
+
+static const struct option own[] = {
+    OPTION(FLAG, "without-backup", without_backup, NULL,
+           "Also where settings go that no known backup of this board holds"),
+    {.name = NULL},
+};
+
+const struct verb verb_write = {
+    .name = "write",
+    .summary = "write images at their places and check them",
+    .usage = "PLACEMENT…",
+    .description =
+        "A placement is REGION=FILE, OFFSET=FILE, or a FILE that says itself where it\n"
+        "goes: HEX and S-records, programs with a boot header, region tables. FILE may\n"
+        "be shelf:NAME, for a settings region settings as FILE.yaml, for a files region\n"
+        "a folder. Writes the sectors that differ and compares the board's\n"
+        "SHA-256 of all of it with that of the files. Everything else in the flash\n"
+        "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
+        "A write that was interrupted is resumed by saying it again.",
+    .options =
+        APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_WRITES | APP_EVERY | APP_KNOWN | APP_LEDGER,
+    .own = own,
+    .size = sizeof(struct write_options),
+    .run = run,
+};

@@ -49,66 +49,67 @@ static void add_step(struct terminal_options *options, const char *send, const c
         g_array_append_val(steps, step);
 }
 
-static gboolean take_step(const char *name, const char *value, gpointer data, GError **error)
+static void begin_steps(struct terminal_options *options)
 {
-    struct terminal_options *options = data;
-    char *kept = g_strdup(value);
-
-    (void)error;
-    g_ptr_array_add(options->texts, kept);
-    if (strcmp(name, "--send") == 0)
-        add_step(options, kept, NULL);
-    else
-        add_step(options, NULL, kept);
-    return TRUE;
-}
-
-bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_options *options)
-{
-    /* A function where the library has room for data alone. */
-    const union {
-        GOptionArgFunc function;
-        gpointer data;
-    } hook = {take_step};
-    GOptionEntry steps[] = {
-        {"send", 0, 0, G_OPTION_ARG_CALLBACK, hook.data,
-         "Send this line once the board is silent; --send and --expect may be repeated, in order",
-         "TEXT"},
-        {"expect", 0, 0, G_OPTION_ARG_CALLBACK, hook.data,
-         "Wait for this text: exit code 0 when it was seen, 6 when not", "TEXT"},
-        G_OPTION_ENTRY_NULL};
-    GOptionEntry entries[] = {
-        {"steps", 0, 0, G_OPTION_ARG_FILENAME, &options->steps_file,
-         "What to send and to expect, step by step, from a YAML file", "FILE"},
-        {"within", 0, 0, G_OPTION_ARG_STRING, &options->within,
-         "Wait no longer for each text, such as 10s; else 5s", "TIME"},
-        {"line-end", 0, 0, G_OPTION_ARG_STRING, &options->line_end,
-         "What ends a line that is sent: crlf, lf or cr; else crlf, and when that is not answered "
-         "the others",
-         "END"},
-        {"log", 0, 0, G_OPTION_ARG_FILENAME, &options->log, "Append all lines to this file",
-         "FILE"},
-        {"timestamps", 0, 0, G_OPTION_ARG_NONE, &options->timestamps,
-         "Begin each line with the time of day", NULL},
-        G_OPTION_ENTRY_NULL};
-    GOptionGroup *group = g_option_group_new("talk", "", "", options, NULL);
-
+    if (options->steps)
+        return;
     options->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_console_step));
     options->texts = g_ptr_array_new_with_free_func(g_free);
-    g_option_group_add_entries(group, steps);
-    return app_parse_with(app, argc, argv, entries, group);
 }
 
-void terminal_free(struct terminal_options *options)
+/* Steps point to texts that the options keep. */
+static const char *keep(struct terminal_options *options, const char *text)
 {
-    g_free(options->line_end);
-    g_free(options->log);
-    g_free(options->within);
-    g_free(options->steps_file);
-    g_array_unref(options->steps);
-    g_ptr_array_unref(options->texts);
-    if (options->loaded)
-        g_ptr_array_unref(options->loaded);
+    char *kept = g_strdup(text);
+
+    begin_steps(options);
+    g_ptr_array_add(options->texts, kept);
+    return kept;
+}
+
+static void take_send(void *values, const char *text)
+{
+    add_step(values, keep(values, text), NULL);
+}
+
+static void take_expect(void *values, const char *text)
+{
+    add_step(values, NULL, keep(values, text));
+}
+
+#define AT(member) offsetof(struct terminal_options, member)
+
+const struct option terminal_options[] = {
+    {.name = "send",
+     .type = OPTION_CALL,
+     .value = "TEXT",
+     .help =
+         "Send this line once the board is silent; --send and --expect may be repeated, in order",
+     .take = take_send},
+    {.name = "expect",
+     .type = OPTION_CALL,
+     .value = "TEXT",
+     .help = "Wait for this text: exit code 0 when it was seen, 6 when not",
+     .take = take_expect},
+    OPTION(FILE, "steps", steps_file, "FILE",
+           "What to send and to expect, step by step, from a YAML file"),
+    OPTION(TEXT, "within", within, "TIME", "Wait no longer for each text, such as 10s; else 5s"),
+    OPTION(
+        TEXT, "line-end", line_end, "END",
+        "What ends a line that is sent: crlf, lf or cr; else crlf, and when that is not answered "
+        "the others"),
+    OPTION(FILE, "log", log, "FILE", "Append all lines to this file"),
+    OPTION(FLAG, "timestamps", timestamps, NULL, "Begin each line with the time of day"),
+    {.name = NULL},
+};
+
+void terminal_clear(void *values)
+{
+    struct terminal_options *options = values;
+
+    g_clear_pointer(&options->steps, g_array_unref);
+    g_clear_pointer(&options->texts, g_ptr_array_unref);
+    g_clear_pointer(&options->loaded, g_ptr_array_unref);
 }
 
 /* NULL: none of them. */
@@ -125,6 +126,7 @@ static int load_steps(struct app *app, struct terminal_options *options)
 {
     GError *error = NULL;
 
+    begin_steps(options);
     if (!options->steps_file)
         return EXIT_DONE;
     if (options->steps->len > 0)

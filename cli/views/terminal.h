@@ -21,9 +21,10 @@ struct terminal_options {
     gboolean timestamps;
 };
 
-/* app_parse with the options of a talk. False as there; free options in any case. */
-bool terminal_parse(struct app *app, int argc, char **argv, struct terminal_options *options);
-void terminal_free(struct terminal_options *options);
+/* The options of a verb with a terminal; values: struct terminal_options. */
+extern const struct option terminal_options[];
+/* Frees what options_free does not know. */
+void terminal_clear(void *values);
 
 /* Fills in what is wanted of the job. EXIT_DONE or the code of app_fail. */
 int terminal_console_options(struct app *app, struct terminal_options *options,
