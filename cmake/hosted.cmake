@@ -90,7 +90,18 @@ add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c demo/progra
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
 
 file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c cli/*/*.c)
-add_executable(wrytograph ${WRY_CLI_SOURCES})
+find_program(GLIB_COMPILE_RESOURCES glib-compile-resources REQUIRED)
+file(GLOB WRY_TEMPLATES CONFIGURE_DEPENDS cli/templates/*)
+add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c
+    COMMAND ${GLIB_COMPILE_RESOURCES} --generate-source
+        --sourcedir=${PROJECT_SOURCE_DIR}/cli/templates
+        --target=${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c
+        ${PROJECT_SOURCE_DIR}/cli/templates/templates.gresource.xml
+    DEPENDS ${WRY_TEMPLATES})
+# One string holds all templates: longer than what C99 promises, which no compiler minds.
+set_source_files_properties(${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c PROPERTIES
+    COMPILE_OPTIONS "-Wno-overlength-strings")
+add_executable(wrytograph ${WRY_CLI_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c)
 target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE)
 target_include_directories(wrytograph PRIVATE cli)
 target_link_libraries(wrytograph PRIVATE wry_host)

@@ -2,48 +2,53 @@
 #include <stdio.h>
 
 #include "flash_map.h"
+#include "json.h"
+#include "mustache.h"
 #include "wrytograph-host/atomic_file.h"
 #include "wrytograph-host/units.h"
 
+/* Sizes that flash_map.svg relies on. */
 enum {
     WIDTH = 1120,
     MARGIN = 32,
     TITLE_HEIGHT = 64,
     STRIP_HEIGHT = 34,
+    FIRST_ROW = TITLE_HEIGHT + STRIP_HEIGHT + 50,
     ROW_HEIGHT = 40,
     BAR_LEFT = 330,
     BAR_WIDTH = 430,
     BAR_HEIGHT = 20,
-    REMARK_LEFT = BAR_LEFT + BAR_WIDTH + 18,
 };
 
 static const char *const fills[MAP_KINDS] = {
     [MAP_UNTOUCHED] = "#ece8de", [MAP_KEPT] = "#d9a441",   [MAP_BLANKED] = "#9fc3cc",
     [MAP_IMAGE] = "#22577a",     [MAP_AGREES] = "#5b8c5a", [MAP_DIFFERS] = "#b3261e",
 };
+
+/* A stretch of flash, drawn to scale. */
 struct bar {
     double x, y, width, height;
     uint32_t offset, length;
 };
 
-static void text(GString *svg, double x, double y, const char *style, const char *words)
+static void add_place(JsonBuilder *data, const struct bar *place)
 {
-    g_autofree char *clean = app_printable(words);
-    g_autofree char *escaped = g_markup_escape_text(clean, -1);
-
-    g_string_append_printf(svg, "<text x=\"%.1f\" y=\"%.1f\" class=\"%s\">%s</text>\n", x, y, style,
-                           escaped);
+    json_add_format(data, "x", "%.2f", place->x);
+    json_add_format(data, "y", "%.2f", place->y);
+    json_add_format(data, "width", "%.2f", place->width);
+    json_add_format(data, "height", "%.2f", place->height);
 }
 
-static void rectangle(GString *svg, struct bar place, const char *fill)
+static void add_rectangle(JsonBuilder *data, struct bar place, enum map_kind kind)
 {
-    g_string_append_printf(
-        svg, "<rect x=\"%.2f\" y=\"%.2f\" width=\"%.2f\" height=\"%.2f\" fill=\"%s\"/>\n", place.x,
-        place.y, place.width, place.height, fill);
+    json_builder_begin_object(data);
+    add_place(data, &place);
+    json_add_text(data, "fill", fills[kind]);
+    json_builder_end_object(data);
 }
 
-/* A thing too small to see gets a hair's breadth. */
-static void draw_span(GString *svg, const struct bar *bar, const struct map_span *span)
+/* The part of a span that lies within the bar; never too narrow to see. */
+static void add_span(JsonBuilder *data, const struct bar *bar, const struct map_span *span)
 {
     uint64_t start = MAX(span->offset, bar->offset);
     uint64_t end = MIN((uint64_t)span->offset + span->length, (uint64_t)bar->offset + bar->length);
@@ -53,46 +58,54 @@ static void draw_span(GString *svg, const struct bar *bar, const struct map_span
     double x = bar->x + bar->width * (double)(start - bar->offset) / bar->length;
     double width = bar->width * (double)(end - start) / bar->length;
     struct bar place = {.x = x, .y = bar->y, .width = MAX(width, 1.5), .height = bar->height};
-    rectangle(svg, place, fills[span->kind]);
+    add_rectangle(data, place, span->kind);
 }
 
-static void draw_bar(GString *svg, const struct flash_map *map, const struct bar *bar)
+static void add_bar(JsonBuilder *data, const char *name, const struct flash_map *map,
+                    const struct bar *bar)
 {
-    rectangle(svg, *bar, fills[MAP_UNTOUCHED]);
+    json_begin_object(data, name);
+    add_place(data, bar);
+    json_begin_list(data, "spans");
+    add_rectangle(data, *bar, MAP_UNTOUCHED);
+    /* Kind by kind, so that what matters more lies on top. */
     for (int kind = MAP_KEPT; kind < MAP_KINDS; kind++) {
         for (guint i = 0; i < map->spans->len; i++) {
             const struct map_span *span = &g_array_index(map->spans, struct map_span, i);
             if ((int)span->kind == kind)
-                draw_span(svg, bar, span);
+                add_span(data, bar, span);
         }
     }
-    g_string_append_printf(svg,
-                           "<rect x=\"%.2f\" y=\"%.2f\" width=\"%.2f\" height=\"%.2f\" "
-                           "fill=\"none\" stroke=\"#5b5648\" stroke-width=\"0.8\"/>\n",
-                           bar->x, bar->y, bar->width, bar->height);
+    json_builder_end_array(data);
+    json_builder_end_object(data);
 }
 
-static void draw_strip(GString *svg, const struct flash_map *map, double y)
+/* All of the flash, with offsets below. */
+static void add_strip(JsonBuilder *data, const struct flash_map *map)
 {
+    static const char *const classes[] = {"tick", "tick middle", "tick middle", "tick middle",
+                                          "tick end"};
     struct bar bar = {.x = MARGIN,
-                      .y = y,
+                      .y = TITLE_HEIGHT,
                       .width = WIDTH - 2.0 * MARGIN,
                       .height = STRIP_HEIGHT,
                       .length = map->flash_size};
 
-    draw_bar(svg, map, &bar);
-    for (unsigned i = 0; i <= 4; i++) {
-        uint32_t offset = (uint32_t)((uint64_t)map->flash_size * i / 4);
-        g_autofree char *label = g_strdup_printf("0x%06X", (unsigned)offset);
-        text(svg, bar.x + bar.width * i / 4, y + STRIP_HEIGHT + 17,
-             i == 0   ? "tick"
-             : i == 4 ? "tick end"
-                      : "tick middle",
-             label);
+    add_bar(data, "strip", map, &bar);
+    json_begin_list(data, "ticks");
+    for (unsigned i = 0; i < G_N_ELEMENTS(classes); i++) {
+        uint64_t offset = (uint64_t)map->flash_size * i / (G_N_ELEMENTS(classes) - 1);
+        json_builder_begin_object(data);
+        json_add_format(data, "x", "%.1f", bar.x + bar.width * i / (G_N_ELEMENTS(classes) - 1));
+        json_add_text(data, "class", classes[i]);
+        json_add_format(data, "offset", "0x%06X", (unsigned)offset);
+        json_builder_end_object(data);
     }
+    json_builder_end_array(data);
 }
 
-static void draw_row(GString *svg, const struct flash_map *map, const struct map_row *row, double y)
+static void add_row(JsonBuilder *data, const struct flash_map *map, const struct map_row *row,
+                    double y)
 {
     struct bar bar = {.x = BAR_LEFT,
                       .y = y,
@@ -100,56 +113,61 @@ static void draw_row(GString *svg, const struct flash_map *map, const struct map
                       .height = BAR_HEIGHT,
                       .offset = row->offset,
                       .length = row->length};
-    g_autofree char *offset = g_strdup_printf("0x%06X", (unsigned)row->offset);
     g_autofree char *size = wry_units_bytes(row->length);
     g_autofree char *remark = flash_map_remark(map, row);
+    g_autofree char *clean = app_printable(remark);
 
-    text(svg, MARGIN, y + 15, "offset", offset);
-    text(svg, MARGIN + 90, y + 15, row->name[0] ? "name" : "none",
-         row->name[0] ? row->name : "no region");
-    text(svg, BAR_LEFT - 14, y + 15, "size end", size);
-    draw_bar(svg, map, &bar);
-    text(svg, REMARK_LEFT, y + 15, "size", remark);
+    json_builder_begin_object(data);
+    json_add_format(data, "offset", "0x%06X", (unsigned)row->offset);
+    json_add_format(data, "text_y", "%.1f", y + 15);
+    json_add_text(data, "class", row->name[0] ? "name" : "none");
+    json_add_text(data, "name", row->name[0] ? row->name : "no region");
+    json_add_text(data, "size", size);
+    json_add_text(data, "remark", clean);
+    add_bar(data, "bar", map, &bar);
+    json_builder_end_object(data);
 }
 
-static void draw_legend(GString *svg, const struct flash_map *map, double y)
+static void add_legend(JsonBuilder *data, const struct flash_map *map, double y)
 {
     double x = MARGIN;
 
+    json_begin_list(data, "legend");
     for (enum map_kind kind = MAP_UNTOUCHED; kind < MAP_KINDS; kind++) {
         const char *meaning = flash_map_meaning(kind);
         if (!flash_map_uses(map, kind))
             continue;
-        rectangle(svg, (struct bar){.x = x, .y = y, .width = 14, .height = 14}, fills[kind]);
-        text(svg, x + 21, y + 12, "size", meaning);
+        json_builder_begin_object(data);
+        json_add_format(data, "x", "%.2f", x);
+        json_add_format(data, "y", "%.2f", y);
+        json_add_text(data, "fill", fills[kind]);
+        json_add_format(data, "text_x", "%.1f", x + 21);
+        json_add_format(data, "text_y", "%.1f", y + 12);
+        json_add_text(data, "meaning", meaning);
+        json_builder_end_object(data);
         x += 50 + 7.2 * (double)g_utf8_strlen(meaning, -1);
     }
+    json_builder_end_array(data);
 }
 
 gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gboolean replace,
                             GError **error)
 {
+    g_autoptr(JsonBuilder) data = json_builder_new();
     g_autoptr(GString) svg = g_string_new(NULL);
-    double y = TITLE_HEIGHT;
-    double rows = (double)map->rows->len * ROW_HEIGHT;
-    double height = y + STRIP_HEIGHT + 50 + rows + 50;
+    g_autofree char *title = app_printable(map->title);
+    double y = FIRST_ROW;
 
-    g_string_append_printf(
-        svg,
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"%d\" height=\"%.0f\" "
-        "viewBox=\"0 0 %d %.0f\">\n"
-        "<style>text{font-family:'DejaVu Sans',Arial,sans-serif;font-size:14px;fill:#26231c}"
-        ".title{font-size:19px;font-weight:bold}.name{font-weight:bold}"
-        ".none{fill:#8a8472}.offset,.tick{font-family:'DejaVu Sans Mono',monospace}"
-        ".tick{font-size:12px;fill:#5b5648}.end{text-anchor:end}.middle{text-anchor:middle}"
-        "</style>\n<rect width=\"100%%\" height=\"100%%\" fill=\"#fdfcf9\"/>\n",
-        WIDTH, height, WIDTH, height);
-    text(svg, MARGIN, 38, "title", map->title);
-    draw_strip(svg, map, y);
-    y += STRIP_HEIGHT + 50;
+    json_builder_begin_object(data);
+    json_add_format(data, "height", "%u", FIRST_ROW + map->rows->len * ROW_HEIGHT + 50);
+    json_add_text(data, "title", title);
+    add_strip(data, map);
+    json_begin_list(data, "rows");
     for (guint i = 0; i < map->rows->len; i++, y += ROW_HEIGHT)
-        draw_row(svg, map, &g_array_index(map->rows, struct map_row, i), y);
-    draw_legend(svg, map, y + 8);
-    g_string_append(svg, "</svg>\n");
+        add_row(data, map, &g_array_index(map->rows, struct map_row, i), y);
+    json_builder_end_array(data);
+    add_legend(data, map, y + 8);
+    json_builder_end_object(data);
+    mustache_fill(svg, "flash_map.svg", data);
     return wry_atomic_file_save(path, svg->str, svg->len, replace, error);
 }

@@ -15,6 +15,16 @@ void json_add_text(JsonBuilder *b, const char *name, const char *value)
     json_builder_add_string_value(b, valid);
 }
 
+void json_add_format(JsonBuilder *b, const char *name, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    json_add_text(b, name, text);
+}
+
 void json_add_number(JsonBuilder *b, const char *name, int64_t value)
 {
     json_builder_set_member_name(b, name);
@@ -23,15 +33,19 @@ void json_add_number(JsonBuilder *b, const char *name, int64_t value)
 
 void json_add_offset(JsonBuilder *b, const char *name, uint32_t value)
 {
-    g_autofree char *text = g_strdup_printf("0x%X", (unsigned)value);
-
-    json_add_text(b, name, text);
+    json_add_format(b, name, "0x%X", (unsigned)value);
 }
 
 void json_add_boolean(JsonBuilder *b, const char *name, bool value)
 {
     json_builder_set_member_name(b, name);
     json_builder_add_boolean_value(b, value);
+}
+
+void json_begin_object(JsonBuilder *b, const char *name)
+{
+    json_builder_set_member_name(b, name);
+    json_builder_begin_object(b);
 }
 
 void json_begin_list(JsonBuilder *b, const char *name)

@@ -12,9 +12,11 @@
 #include "wrytograph-host/jobs.h"
 
 void json_add_text(JsonBuilder *b, const char *name, const char *value);
+void json_add_format(JsonBuilder *b, const char *name, const char *format, ...) G_GNUC_PRINTF(3, 4);
 void json_add_number(JsonBuilder *b, const char *name, int64_t value);
 void json_add_offset(JsonBuilder *b, const char *name, uint32_t value);
 void json_add_boolean(JsonBuilder *b, const char *name, bool value);
+void json_begin_object(JsonBuilder *b, const char *name);
 void json_begin_list(JsonBuilder *b, const char *name);
 
 /* struct wry_shown_setting as an object. */

@@ -4,41 +4,30 @@
 #include <qrencode.h>
 #include <string.h>
 
+#include "json.h"
+#include "mustache.h"
+
 enum {
-    WIDTH = 500, /* tenths of a millimetre */
-    HEIGHT = 220,
-    CODE = 180, /* side of the code */
-    QUIET = 20, /* white around it; the standard asks for four modules */
-    TEXT_AT = 230,
+    CODE = 180,     /* side of the code, in tenths of a millimetre */
+    QUIET = 20,     /* white around it; the standard asks for four modules */
     TEXT_MOST = 22, /* characters that fit on a line */
 };
 
-static void add_code(GString *svg, const char *text)
+/* The path that fills the dark modules; "" if there is no memory for it. Free with g_free. */
+static char *code_path(const char *text)
 {
     QRcode *code = QRcode_encodeString(text, 0, QR_ECLEVEL_M, QR_MODE_8, 1);
+    GString *path = g_string_new(NULL);
+    int width = code ? code->width : 0;
 
-    if (!code)
-        return;
-    double module = (double)CODE / code->width;
-    g_string_append(svg, "<path d=\"");
-    for (int y = 0; y < code->width; y++) {
-        for (int x = 0; x < code->width; x++) {
-            if (code->data[y * code->width + x] & 1)
-                g_string_append_printf(svg, "M%.2f %.2fh%.2fv%.2fh-%.2fz", QUIET + x * module,
-                                       QUIET + y * module, module, module, module);
-        }
+    for (int i = 0; i < width * width; i++) {
+        double module = (double)CODE / width;
+        if (code->data[i] & 1)
+            g_string_append_printf(path, "M%.2f %.2fh%.2fv%.2fh-%.2fz", QUIET + i % width * module,
+                                   QUIET + i / width * module, module, module, module);
     }
-    g_string_append(svg, "\" fill=\"#000\" shape-rendering=\"crispEdges\"/>\n");
     QRcode_free(code);
-}
-
-static void add_text(GString *svg, int y, int size, const char *weight, const char *text)
-{
-    g_autofree char *escaped = g_markup_escape_text(text, -1);
-
-    g_string_append_printf(
-        svg, "<text x=\"%d\" y=\"%d\" font-size=\"%d\" font-weight=\"%s\">%s</text>\n", TEXT_AT, y,
-        size, weight, escaped);
+    return g_string_free(path, FALSE);
 }
 
 /* Two lines of it, broken between words; what does not fit goes. */
@@ -63,28 +52,21 @@ static void break_text(const char *text, char **first, char **second)
 
 char *label_svg(const struct wry_ledger_run *run)
 {
+    bool has_version = run->card_version && run->card_version[0];
+    g_autoptr(JsonBuilder) data = json_builder_new();
     GString *svg = g_string_new(NULL);
-    g_autofree char *version = run->card_version && run->card_version[0]
-                                   ? g_strdup_printf("version %s", run->card_version)
-                                   : g_strdup("");
-    g_autofree char *day = g_strndup(run->ended ? run->ended : run->began, 10);
-    g_autofree char *date = g_strdup_printf("passed %s", day);
-
-    g_autofree char *first = NULL, *second = NULL;
+    g_autofree char *first = NULL, *second = NULL, *code = code_path(run->board);
 
     break_text(run->card ? run->card : run->kind, &first, &second);
-    g_string_append_printf(
-        svg,
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"%dmm\" height=\"%dmm\" "
-        "viewBox=\"0 0 %d %d\" font-family=\"DejaVu Sans, Arial, sans-serif\">\n"
-        "<title>%s</title>\n<rect width=\"%d\" height=\"%d\" fill=\"#fff\"/>\n",
-        WIDTH / 10, HEIGHT / 10, WIDTH, HEIGHT, run->board, WIDTH, HEIGHT);
-    add_code(svg, run->board);
-    add_text(svg, 50, 25, "bold", run->board);
-    add_text(svg, 92, 18, "normal", first);
-    add_text(svg, 117, 18, "normal", second);
-    add_text(svg, 152, 18, "normal", version);
-    add_text(svg, 184, 18, "normal", date);
-    g_string_append(svg, "</svg>\n");
+    json_builder_begin_object(data);
+    json_add_text(data, "board", run->board);
+    json_add_text(data, "code", code);
+    json_add_text(data, "first", first);
+    json_add_text(data, "second", second);
+    json_add_format(data, "version", "%s%s", has_version ? "version " : "",
+                    has_version ? run->card_version : "");
+    json_add_format(data, "day", "%.10s", run->ended ? run->ended : run->began);
+    json_builder_end_object(data);
+    mustache_fill(svg, "label.svg", data);
     return g_string_free(svg, FALSE);
 }

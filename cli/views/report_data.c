@@ -69,7 +69,7 @@ void report_free(struct report *report)
     g_free(report);
 }
 
-static struct report_day *day_of(struct report *report, const struct wry_ledger_run *run)
+static struct report_day *find_day(struct report *report, const struct wry_ledger_run *run)
 {
     g_autofree char *day = g_strndup(run->began, 10);
     g_autofree char *what = words_card(run->card, run->card_version);
@@ -129,7 +129,7 @@ static void take_day(struct report_day *day, const struct wry_ledger_run *run, b
     g_hash_table_insert(day->reasons, g_steal_pointer(&reason), GUINT_TO_POINTER(before + 1));
 }
 
-static struct report_board *board_of(struct report *report, const struct wry_ledger_run *run)
+static struct report_board *find_board(struct report *report, const struct wry_ledger_run *run)
 {
     struct report_board *board = g_hash_table_lookup(report->boards_by_address, run->board);
 
@@ -230,9 +230,9 @@ bool report_take(void *context, const struct wry_ledger_run *run)
     report->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
     note_time(&report->from, run->began, false);
     note_time(&report->until, run->began, true);
-    take_day(day_of(report, run), run, passed);
+    take_day(find_day(report, run), run, passed);
     if (run->board)
-        take_board(board_of(report, run), run, passed);
+        take_board(find_board(report, run), run, passed);
     return true;
 }
 

@@ -4,6 +4,8 @@
 #include <langinfo.h>
 #include <string.h>
 
+#include "json.h"
+#include "mustache.h"
 #include "wrytograph-host/atomic_file.h"
 
 enum {
@@ -136,97 +138,43 @@ void wiring_drawing_print(const struct app *app, const struct wry_chip *chip,
 /* The picture. */
 
 enum {
-    WIDTH = 1100,
-    HEIGHT = 470,
-    BOX_TOP = 90,
-    BOX_HEIGHT = 320,
-    BOX_WIDTH = 190,
-    LEFT = 50,
-    RIGHT = 480,
-    FIRST_WIRE = 180,
+    FIRST_WIRE = 180, /* from the top of the picture */
     WIRE_STEP = 42,
 };
 
-static void draw_text(GString *svg, int x, int y, const char *class, const char *text)
+static void add_wire(JsonBuilder *data, const struct wire *wire, int y)
 {
-    g_autofree char *escaped = g_markup_escape_text(text, -1);
-
-    g_string_append_printf(svg, "<text x=\"%d\" y=\"%d\" class=\"%s\">%s</text>\n", x, y, class,
-                           escaped);
-}
-
-static void draw_box(GString *svg, int x, const char *title)
-{
-    g_string_append_printf(svg,
-                           "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"%d\" rx=\"8\" "
-                           "fill=\"#ece8de\" stroke=\"#5b5648\"/>\n",
-                           x, BOX_TOP, BOX_WIDTH, BOX_HEIGHT);
-    draw_text(svg, x + BOX_WIDTH / 2, BOX_TOP + 32, "name middle", title);
-}
-
-static void draw_arrow(GString *svg, int x, int y, int direction, const char *color)
-{
-    g_string_append_printf(svg, "<path d=\"M%d %d l%d -7 v14 z\" fill=\"%s\"/>\n", x, y,
-                           -12 * direction, color);
-}
-
-static void draw_wire(GString *svg, const struct wire *wire, int y)
-{
-    int from = LEFT + BOX_WIDTH, to = RIGHT;
-
-    draw_text(svg, RIGHT + 14, y + 5, "pin", wire->to);
-    draw_text(svg, RIGHT + BOX_WIDTH + 24, y + 5, "remark", wire->remark);
-    if (wire->way == BUTTON) {
-        g_string_append_printf(svg,
-                               "<path d=\"M%d %d h-40 m-24 0 h-30 v14 m-12 0 h24 m-19 5 h14 m-9 5 "
-                               "h4 M%d %d l24 -12\" fill=\"none\" stroke=\"%s\" "
-                               "stroke-width=\"3\"/>\n",
-                               to, y, to - 64, y, wire->color);
-        return;
-    }
-    draw_text(svg, from - 14, y + 5, "pin end", wire->from);
-    g_string_append_printf(svg, "<path d=\"M%d %d H%d\" stroke=\"%s\" stroke-width=\"3\"/>\n", from,
-                           y, to, wire->color);
-    if (wire->way == TO_BOARD)
-        draw_arrow(svg, to, y, 1, wire->color);
-    else if (wire->way == TO_ADAPTER)
-        draw_arrow(svg, from, y, -1, wire->color);
-}
-
-static GString *draw(const struct drawing *d, const struct wry_wiring *wiring)
-{
-    GString *svg = g_string_new(NULL);
-    g_autofree char *title = g_strdup_printf("%s at a 3.3 V USB-serial adapter", d->board);
-
-    g_string_append_printf(
-        svg,
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"%d\" height=\"%d\" "
-        "viewBox=\"0 0 %d %d\">\n"
-        "<style>text{font-family:'DejaVu Sans',Arial,sans-serif;font-size:15px;fill:#26231c}"
-        ".title{font-size:20px;font-weight:bold}.name{font-weight:bold;font-size:17px}"
-        ".pin{font-family:'DejaVu Sans Mono',monospace;font-weight:bold}.remark{fill:#5b5648}"
-        ".end{text-anchor:end}.middle{text-anchor:middle}"
-        "</style>\n<rect width=\"100%%\" height=\"100%%\" fill=\"#fdfcf9\"/>\n",
-        WIDTH, HEIGHT, WIDTH, HEIGHT);
-    draw_text(svg, LEFT, 48, "title", title);
-    draw_box(svg, LEFT, "USB adapter");
-    draw_box(svg, RIGHT, d->board);
-    draw_text(svg, LEFT + BOX_WIDTH / 2, BOX_TOP + 56, "remark middle", adapter_note);
-    for (int i = 0; i < WIRES; i++)
-        draw_wire(svg, &d->wires[i], FIRST_WIRE + i * WIRE_STEP);
-    draw_text(svg, RIGHT + 14, FIRST_WIRE + WIRES * WIRE_STEP + 5, "pin", "3.3 V");
-    draw_text(svg, RIGHT + BOX_WIDTH + 24, FIRST_WIRE + WIRES * WIRE_STEP + 5, "remark", supply);
-    draw_text(svg, LEFT, HEIGHT - 24, "remark", wiring->words);
-    g_string_append(svg, "</svg>\n");
-    return svg;
+    json_builder_begin_object(data);
+    json_add_text(data, "from", wire->from);
+    json_add_text(data, "to", wire->to);
+    json_add_text(data, "remark", wire->remark);
+    json_add_text(data, "color", wire->color);
+    json_add_format(data, "y", "%d", y);
+    json_add_format(data, "text_y", "%d", y + 5);
+    json_add_boolean(data, "button", wire->way == BUTTON);
+    json_add_boolean(data, "to_board", wire->way == TO_BOARD);
+    json_add_boolean(data, "to_adapter", wire->way == TO_ADAPTER);
+    json_builder_end_object(data);
 }
 
 gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_wiring *wiring,
                                  const char *path, gboolean replace, GError **error)
 {
     struct drawing d = make(chip, wiring);
-    g_autoptr(GString) svg = draw(&d, wiring);
+    g_autoptr(JsonBuilder) data = json_builder_new();
+    g_autoptr(GString) svg = g_string_new(NULL);
 
+    json_builder_begin_object(data);
+    json_add_text(data, "board", d.board);
+    json_add_text(data, "adapter_note", adapter_note);
+    json_add_text(data, "supply", supply);
+    json_add_text(data, "words", wiring->words);
+    json_begin_list(data, "wires");
+    for (int i = 0; i < WIRES; i++)
+        add_wire(data, &d.wires[i], FIRST_WIRE + i * WIRE_STEP);
+    json_builder_end_array(data);
+    json_builder_end_object(data);
     finish(&d);
+    mustache_fill(svg, "wiring.svg", data);
     return wry_atomic_file_save(path, svg->str, svg->len, replace, error);
 }

@@ -1,0 +1,21 @@
+/*
+ * Templates: text with marks that are filled in from JSON. The marks are a part of mustache(5):
+ *
+ *     {{name}}               the member's text, escaped for HTML and SVG; nothing if there is none
+ *     {{#name}}…{{/name}}    once for each element of an array, once for an object, a text that is
+ *                            not empty or true, and else not at all
+ *     {{^name}}…{{/name}}    in the other cases
+ *     {{>file}}              another template, with the same data
+ *
+ * A name is looked up in the innermost object first, and then in those around it.
+ */
+#ifndef WRY_CLI_MUSTACHE_H
+#define WRY_CLI_MUSTACHE_H
+
+#include <json-glib/json-glib.h>
+
+/* Appends the template of this name, one of cli/templates, filled in from what the builder holds:
+ * one complete object. */
+void mustache_fill(GString *to, const char *name, JsonBuilder *data);
+
+#endif
