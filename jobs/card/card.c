@@ -38,11 +38,11 @@ bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, G
         files.context = card->kit;
         path = kit_card(card->kit);
     } else if (trust) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: a card that is no kit has no signature, and only kits signed by a key of "
-                    "%s are run here; 'wrytograph card pack' with --sign makes one of it",
-                    path, trust);
-        return false;
+        return store_error(
+            error, WRY_STORE_ERROR_DAMAGED,
+            "%s: a card that is no kit has no signature, and only kits signed by a key of "
+            "%s are run here; 'wrytograph card pack' with --sign makes one of it",
+            path, trust);
     }
     card->card = card_load(path, card->kit ? &files : NULL, mistakes, error);
     if (card->card && card->kit)
@@ -134,7 +134,7 @@ static char *find_on_shelf(const char *written, const GPtrArray *items, GError *
     }
     if (count == 1 || (found && found->preferred))
         return g_strdup(found->path);
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE,
+    store_error(error, WRY_STORE_ERROR_NONE,
                 count == 0 ? "there is no '%s' on the shelf"
                            : "several on the shelf are named '%s': say which version",
                 name);

@@ -99,11 +99,8 @@ static struct wry_problem *check_board(struct run *run)
         return fail_flash(run, board->capacity);
     if (board->chip_revision >= run->card->revision)
         return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_REVISION, run->card->name);
-    problem->expected = run->card->revision;
-    problem->found = board->chip_revision;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_REVISION, run->card->name,
+                   .expected = run->card->revision, .found = board->chip_revision);
 }
 
 static const struct wry_content_of *content_of(const struct wry_identity *identity,
@@ -164,12 +161,8 @@ static struct wry_problem *look_back(struct run *run)
         g_set_error(&error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "there is no ledger");
     run->result->earlier = run->earlier.passed;
     run->result->earlier_at = g_strdup(run->earlier.last);
-    if (!told && run->card->times > 0 && !run->options->again && !run->options->dry_run) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL);
-        problem->cause = error;
-        return problem;
-    }
+    if (!told && run->card->times > 0 && !run->options->again && !run->options->dry_run)
+        return PROBLEM(WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL, .cause = error);
     g_clear_error(&error);
     run->result->done_before =
         run->card->times > 0 && run->earlier.passed >= run->card->times && !run->options->again;
@@ -224,9 +217,7 @@ static struct wry_problem *take_row(struct run *run)
     run->result->row_name = row.name;
     if (run->values)
         return NULL;
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
-    problem->cause = error;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL, .cause = error);
 }
 
 static struct wry_problem *connect_board(struct run *run)
@@ -276,9 +267,7 @@ static struct wry_problem *check_erased(struct run *run, const struct wry_image_
         bool needs_old = i >= given || (image->has_header && image->header.only_upgrade);
         if (!needs_old || !region || !is_erased(run, &target, region))
             continue;
-        problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name);
-        problem->region = *region;
-        return problem;
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_ERASES, image->name, .region = *region);
     }
     return NULL;
 }
@@ -499,9 +488,7 @@ static struct wry_problem *mark_row(struct run *run)
     if (!path || run->card->rows != CARD_ROWS_NEXT || run->options->dry_run ||
         board_table_done(path, run->result->address, now, &error))
         return NULL;
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL);
-    problem->cause = error;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL, .cause = error);
 }
 
 static struct wry_problem *run_steps(struct run *run)

@@ -16,20 +16,13 @@ struct wry_problem *archives_check_flash(struct wry_station *station, const stru
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
 
-    if (archive->chip_code != board->chip_code) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_CHIP, path);
-        problem->chip = wry_chip_by_code(archive->chip_code);
-        problem->found_chip = wry_chip_by_code(board->chip_code);
-        return problem;
-    }
-    if (archive->flash_size != board->capacity) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_FLASH, path);
-        problem->expected = archive->flash_size;
-        problem->found = board->capacity;
-        return problem;
-    }
+    if (archive->chip_code != board->chip_code)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_CHIP, path,
+                       .chip = wry_chip_by_code(archive->chip_code),
+                       .found_chip = wry_chip_by_code(board->chip_code));
+    if (archive->flash_size != board->capacity)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_FLASH, path,
+                       .expected = archive->flash_size, .found = board->capacity);
     return NULL;
 }
 

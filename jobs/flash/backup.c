@@ -60,13 +60,9 @@ static struct wry_problem *choose_ranges(struct backup *backup, const struct tar
     g_array_sort(ranges, by_offset);
     for (guint i = 0; i < ranges->len; i++) {
         const struct archive_range *range = &g_array_index(ranges, struct archive_range, i);
-        if (range->offset < end) {
-            struct wry_problem *problem =
-                problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_PARTS_SHARE, NULL);
-            problem->start = range->offset;
-            problem->last = MIN(end, range->offset + range->length) - 1;
-            return problem;
-        }
+        if (range->offset < end)
+            return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_PARTS_SHARE, NULL, .start = range->offset,
+                           .last = MIN(end, range->offset + range->length) - 1);
         end = range->offset + range->length;
     }
     return NULL;
@@ -98,9 +94,7 @@ static struct wry_problem *read_range(struct backup *backup, struct archive_rang
         known_content_stop(station);
         return read_range(backup, range);
     }
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL);
-    problem->start = range->offset;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL, .start = range->offset);
 }
 
 static struct wry_problem *read_all(struct backup *backup)

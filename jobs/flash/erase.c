@@ -29,12 +29,9 @@ static struct wry_problem *plan_parts(const struct target *target, GArray *items
 
     if (status != WRY_OK) {
         bool share = status == WRY_OVERLAP;
-        struct wry_problem *problem =
-            problem_new(share ? WRY_OUTCOME_USAGE : WRY_OUTCOME_WRONG,
-                        share ? WRY_PROBLEM_PARTS_SHARE : WRY_PROBLEM_PART_UNFIT, NULL);
-        problem->start = fault.offset;
-        problem->last = (uint64_t)fault.offset + fault.length - 1;
-        return problem;
+        return PROBLEM(share ? WRY_OUTCOME_USAGE : WRY_OUTCOME_WRONG,
+                       share ? WRY_PROBLEM_PARTS_SHARE : WRY_PROBLEM_PART_UNFIT, NULL,
+                       .start = fault.offset, .last = (uint64_t)fault.offset + fault.length - 1);
     }
     planned->chip = target->chip;
     planned->flash_size = target->flash_size;

@@ -78,20 +78,15 @@ static struct wry_problem *check_plain(struct restore *r)
         return fail_plain(r);
     if (r->plain->length == capacity)
         return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->options->file);
-    problem->expected = capacity;
-    problem->found = r->plain->length;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_PLAIN_LENGTH, r->options->file,
+                   .expected = capacity, .found = r->plain->length);
 }
 
 /* A part that is named is where it was when the archive was made. */
 static struct wry_problem *fail_part(struct restore *r, enum wry_problem_kind kind,
                                      const char *text)
 {
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, r->options->file);
-    problem->other = g_strdup(text);
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, kind, r->options->file, .other = g_strdup(text));
 }
 
 /* It must be where the board has it today: content for another place would do harm there. */
@@ -171,12 +166,9 @@ static struct wry_problem *make_plan(struct restore *r)
         g_array_append_val(r->items, item);
     }
     if (wry_plan_init(&r->planned.plan, (struct wry_placement *)(void *)r->items->data,
-                      r->items->len, capacity, &fault) != WRY_OK) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->options->file);
-        problem->start = fault.offset;
-        return problem;
-    }
+                      r->items->len, capacity, &fault) != WRY_OK)
+        return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_ARCHIVE_RANGE, r->options->file,
+                       .start = fault.offset);
     r->planned.flash_size = capacity;
     r->planned.archive = r->options->file;
     r->planned.created = r->archive ? r->archive->created : NULL;

@@ -79,10 +79,7 @@ static struct wry_problem *conclude(const struct verify *v, enum wry_status stat
         return problem_of_session(v->station, status);
     if (v->result->same)
         return NULL;
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_DIFFERS, kind, NULL);
-    problem->start = v->first;
-    problem->found = count;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_DIFFERS, kind, NULL, .start = v->first, .found = count);
 }
 
 enum wry_outcome wry_station_verify(struct wry_station *station,

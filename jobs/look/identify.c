@@ -52,10 +52,8 @@ static struct wry_problem *look_deep(struct wry_station *station, struct wry_ide
     identity->deep = true;
     if (identity->flash_found >= identity->board.capacity)
         return NULL;
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL);
-    problem->expected = identity->board.capacity;
-    problem->found = identity->flash_found;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL,
+                   .expected = identity->board.capacity, .found = identity->flash_found);
 }
 
 static struct wry_problem *look_at_contents(struct wry_station *station,

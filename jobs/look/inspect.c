@@ -145,8 +145,7 @@ static gboolean inspect_image(const char *path, const enum wry_image_format *for
     read_table(file, inspection);
     gboolean read = image_digest(file, inspection->sha256);
     if (!read)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read to its end",
-                    path);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s: cannot be read to its end", path);
     image_file_free(file);
     return read;
 }

@@ -17,20 +17,15 @@ struct wry_problem *image_check_chip(const struct image *image, const struct tar
 
     if (target->chip && code == target->chip->code)
         return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path);
-    problem->chip = wry_chip_by_code(code);
-    problem->found_chip = target->chip;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path,
+                   .chip = wry_chip_by_code(code), .found_chip = target->chip);
 }
 
 static struct wry_problem *fail_larger(const struct image *image, const struct target *target)
 {
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_LARGER_FLASH, image->facts.path);
-    problem->expected = UINT64_C(1) << image->facts.header.flash_size_log2;
-    problem->found = target->flash_size;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_LARGER_FLASH, image->facts.path,
+                   .expected = UINT64_C(1) << image->facts.header.flash_size_log2,
+                   .found = target->flash_size);
 }
 
 /* The header learns of a larger flash; a smaller one than it was built for is refused. */
@@ -149,10 +144,8 @@ static struct wry_problem *check_content(const struct image *image, const struct
         return problem_of_error(error);
     if (content == WRY_CONTENT_ANY)
         return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_FIRMWARE, image->facts.path);
-    problem->content = content;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_NO_FIRMWARE, image->facts.path,
+                   .content = content);
 }
 
 /* A sound block begins at that byte of the file. */

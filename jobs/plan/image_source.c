@@ -12,7 +12,7 @@ struct image_file *image_source_settings(const char *path, const struct settings
     size_t n = settings_make(settings, generation, bytes, WRY_SETTINGS_BLOCK_MAX);
 
     if (n == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "%s: more settings than a block can hold (%u bytes)", path,
                     WRY_SETTINGS_BLOCK_MAX);
         return NULL;
@@ -22,8 +22,7 @@ struct image_file *image_source_settings(const char *path, const struct settings
         return NULL;
     if (spool_write(spool, 0, bytes, n))
         return image_file_of_spool(path, spool, (uint32_t)n);
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: no room for temporary files",
-                path);
+    store_error(error, WRY_STORE_ERROR_FILE, "%s: no room for temporary files", path);
     spool_free(spool);
     return NULL;
 }

@@ -81,13 +81,9 @@ static struct wry_problem *check_whole(const struct image *image)
 
     if (!image->facts.has_header)
         return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_HEADER_DAMAGED, path);
-    if (promised > length) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CUT_SHORT, path);
-        problem->expected = promised;
-        problem->found = length;
-        return problem;
-    }
+    if (promised > length)
+        return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CUT_SHORT, path, .expected = promised,
+                       .found = length);
     if (!image_body_is_whole(image->file, image->header_at, header))
         return problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_BODY_DAMAGED, path);
     return NULL;
@@ -214,20 +210,14 @@ struct wry_problem *image_open(struct image *image, const struct wry_image_optio
     image->place = g_strdup(options->place);
     image->path = g_strdup(options->file);
     image->facts.path = image->facts.name = image->path;
-    if (image_has_offset(image) && !wry_units_parse_offset(image->place, &base)) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place);
-        problem->other = g_strdup(options->file);
-        return problem;
-    }
+    if (image_has_offset(image) && !wry_units_parse_offset(image->place, &base))
+        return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_OFFSET, image->place,
+                       .other = g_strdup(options->file));
     if (g_str_has_prefix(image->path, IMAGE_SHELF))
         return NULL;
-    if (must_be_whole && !format && is_misnamed(image->path, &records)) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file);
-        problem->other = g_strdup(wry_image_format_title(records));
-        return problem;
-    }
+    if (must_be_whole && !format && is_misnamed(image->path, &records))
+        return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_RECORDS_AS_BIN, options->file,
+                       .other = g_strdup(wry_image_format_title(records)));
     struct image_file *file = open_file(image, format, &error);
     if (!file)
         return problem_of_error(error);

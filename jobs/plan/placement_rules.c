@@ -85,12 +85,9 @@ static struct wry_problem *find_place(const struct target *target, struct image 
 {
     char **names = fitting(target, image);
 
-    if (names[0] && names[1]) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path);
-        problem->names = names;
-        return problem;
-    }
+    if (names[0] && names[1])
+        return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_MANY_PLACES, image->facts.path,
+                       .names = names);
     const struct wry_region *region =
         names[0] ? wry_layout_find(&target->layout.table, names[0]) : NULL;
     g_strfreev(names);

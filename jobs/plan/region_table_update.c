@@ -28,13 +28,9 @@ static struct wry_problem *check_fit(const struct image *image, const struct tar
     const struct wry_region_table *table = &image->table;
     uint32_t which, other;
 
-    if (table->flash_size > target->flash_size) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_FLASH, image->facts.path);
-        problem->expected = table->flash_size;
-        problem->found = target->flash_size;
-        return problem;
-    }
+    if (table->flash_size > target->flash_size)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_TABLE_FLASH, image->facts.path,
+                       .expected = table->flash_size, .found = target->flash_size);
     if (wry_layout_check(table, target->flash_size, &which, &other) == WRY_LAYOUT_FINE)
         return NULL;
     struct wry_problem *problem =

@@ -50,11 +50,8 @@ static struct image *image_of(const struct changes *c, const char *region)
 
 static struct wry_problem *fail_region(enum wry_problem_kind kind, const struct change *change)
 {
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, kind, NULL);
-
-    problem->region = change->region;
-    problem->found = change->found.damaged;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, kind, NULL, .region = change->region,
+                   .found = change->found.damaged);
 }
 
 /* What the region holds, from the job or the board; *change NULL when it holds none. */
@@ -138,11 +135,8 @@ static struct wry_problem *set_one(struct changes *c, const struct wry_setting_o
     if (problem || !change)
         return problem;
     if (!settings_set(change->settings, options->key, options->value, options->is_new, &changed,
-                      &error)) {
-        problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, options->key);
-        problem->cause = error;
-        return problem;
-    }
+                      &error))
+        return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_SETTING, options->key, .cause = error);
     if (!change->keys)
         change->keys = g_ptr_array_new_with_free_func(g_free);
     if (!g_ptr_array_find_with_equal_func(change->keys, options->key, g_str_equal, NULL))
@@ -157,12 +151,8 @@ static struct wry_problem *check_room(const struct change *change, const struct 
 
     if (file->length <= room)
         return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_SETTINGS_ROOM, file->path);
-    problem->region = change->region;
-    problem->expected = room;
-    problem->found = file->length;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_SETTINGS_ROOM, file->path,
+                   .region = change->region, .expected = room, .found = file->length);
 }
 
 /* The settings file of the job, with other values. */

@@ -246,10 +246,9 @@ static const struct wry_shelf_item *find_one(const GPtrArray *items, const char 
         }
     }
     if (count == 0)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "there is no '%s' on the shelf",
-                    name);
+        store_error(error, WRY_STORE_ERROR_NONE, "there is no '%s' on the shelf", name);
     else if (count > 1)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE,
+        store_error(error, WRY_STORE_ERROR_NONE,
                     "'%s' is the name of %u images on the shelf: say the version, too", name,
                     count);
     return count == 1 ? found : NULL;

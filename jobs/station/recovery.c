@@ -92,11 +92,9 @@ static struct wry_problem *open_journal(struct wry_station *station)
     if (station->journal)
         return NULL;
     bool stopped = station_stopped(station);
-    struct wry_problem *problem =
-        problem_new(stopped ? WRY_OUTCOME_STOPPED : WRY_OUTCOME_BAD_INPUT,
-                    stopped ? WRY_PROBLEM_JOURNAL_STOPPED : WRY_PROBLEM_NO_JOURNAL, NULL);
-    problem->cause = error;
-    return problem;
+    return PROBLEM(stopped ? WRY_OUTCOME_STOPPED : WRY_OUTCOME_BAD_INPUT,
+                   stopped ? WRY_PROBLEM_JOURNAL_STOPPED : WRY_PROBLEM_NO_JOURNAL, NULL,
+                   .cause = error);
 }
 
 static void tell_address(const struct wry_station *station)

@@ -50,18 +50,11 @@ static struct wry_problem *load_from_file(struct wry_station *station, struct ta
 
     if (!layout_file_load(path, target->flash_size, &file, &error))
         return problem_of_error(error);
-    if (file.chip && file.chip != target->chip) {
-        struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path);
-        problem->chip = file.chip;
-        return problem;
-    }
-    if (file.layout.flash_size > 0 && file.layout.flash_size != target->flash_size) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path);
-        problem->found = file.layout.flash_size;
-        problem->expected = target->flash_size;
-        return problem;
-    }
+    if (file.chip && file.chip != target->chip)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path, .chip = file.chip);
+    if (file.layout.flash_size > 0 && file.layout.flash_size != target->flash_size)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path,
+                       .found = file.layout.flash_size, .expected = target->flash_size);
     target->layout =
         (struct wry_layout){.source = WRY_LAYOUT_SOURCE_FILE, .file = path, .table = file.layout};
     return NULL;
@@ -122,9 +115,8 @@ static struct wry_problem *parse_numbers(const struct target *target, const char
         return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, text);
     if (*offset < target->flash_size && *length <= target->flash_size - *offset)
         return NULL;
-    struct wry_problem *problem = problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_PART_BEYOND, text);
-    problem->expected = target->flash_size;
-    return problem;
+    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_PART_BEYOND, text,
+                   .expected = target->flash_size);
 }
 
 struct wry_problem *regions_parse_part(const struct target *target, const char *text,

@@ -107,21 +107,13 @@ static struct wry_problem *check_expected(struct wry_station *station)
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
 
-    if (settings->expect_chip && chip != settings->expect_chip) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL);
-        problem->chip = settings->expect_chip;
-        problem->found_chip = chip;
-        problem->chip_code = board->chip_code;
-        return problem;
-    }
-    if (settings->expect_flash > 0 && board->capacity != settings->expect_flash) {
-        struct wry_problem *problem =
-            problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL);
-        problem->expected = settings->expect_flash;
-        problem->found = board->capacity;
-        return problem;
-    }
+    if (settings->expect_chip && chip != settings->expect_chip)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL,
+                       .chip = settings->expect_chip, .found_chip = chip,
+                       .chip_code = board->chip_code);
+    if (settings->expect_flash > 0 && board->capacity != settings->expect_flash)
+        return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_FLASH, NULL,
+                       .expected = settings->expect_flash, .found = board->capacity);
     return NULL;
 }
 

@@ -48,15 +48,19 @@ static void clear(struct wry_problem *problem)
     memset(problem, 0, sizeof *problem);
 }
 
-struct wry_problem *problem_new(enum wry_outcome outcome, enum wry_problem_kind kind,
-                                const char *subject)
+struct wry_problem *problem_of(struct wry_problem values, const char *subject)
 {
     struct wry_problem *problem = g_new0(struct wry_problem, 1);
 
-    problem->kind = kind;
-    problem->outcome = outcome;
+    *problem = values;
     problem->subject = g_strdup(subject);
     return problem;
+}
+
+struct wry_problem *problem_new(enum wry_outcome outcome, enum wry_problem_kind kind,
+                                const char *subject)
+{
+    return problem_of((struct wry_problem){.outcome = outcome, .kind = kind}, subject);
 }
 
 void problem_free(struct wry_problem *problem)
@@ -112,10 +116,7 @@ static enum wry_outcome outcome_of_error(const GError *error)
 struct wry_problem *problem_of_cause(enum wry_outcome outcome, enum wry_problem_kind kind,
                                      GError *cause)
 {
-    struct wry_problem *problem = problem_new(outcome, kind, NULL);
-
-    problem->cause = cause;
-    return problem;
+    return PROBLEM(outcome, kind, NULL, .cause = cause);
 }
 
 struct wry_problem *problem_of_error(GError *error)

@@ -13,6 +13,11 @@
 /* subject may be NULL. */
 struct wry_problem *problem_new(enum wry_outcome outcome, enum wry_problem_kind kind,
                                 const char *subject);
+/* The same with more of its members: PROBLEM(outcome, kind, subject, .found = 3). Strings and what
+ * else is freed with a problem are taken over. */
+#define PROBLEM(result, what, about, ...)                                                          \
+    problem_of((struct wry_problem){.outcome = result, .kind = what, __VA_ARGS__}, about)
+struct wry_problem *problem_of(struct wry_problem values, const char *subject);
 /* NULL is fine. */
 void problem_free(struct wry_problem *problem);
 

@@ -35,8 +35,7 @@ bool archive_is_one(const char *path)
 
 static gboolean zip_error(GError **error, const char *path, const char *what)
 {
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, what);
-    return FALSE;
+    return store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", path, what);
 }
 
 /* Adds one range straight from the spool; stream is a FILE over it. */
@@ -188,11 +187,9 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
     gssize length = 0;
     g_autofree char *text = read_description(zip, &length);
 
-    if (!text) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: no backup: there is no %s in it", path, DESCRIPTION);
-        return FALSE;
-    }
+    if (!text)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
+                           path, DESCRIPTION);
     if (!archive_json_read(archive, text, length, path, error))
         return FALSE;
     archive->content = spool_new(NULL, error);
@@ -202,10 +199,9 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
         struct archive_range *range = &g_array_index(archive->ranges, struct archive_range, i);
         if (unpack_into_spool(zip, range))
             continue;
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,
-                    (unsigned)range->offset);
-        return FALSE;
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,
+                           (unsigned)range->offset);
     }
     return TRUE;
 }
@@ -220,7 +216,7 @@ struct archive *archive_open(const char *path, GError **error)
     close(file);
     zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "%s: damaged or cut short: not a whole ZIP file", path);
         return NULL;
     }

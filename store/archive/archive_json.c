@@ -238,23 +238,16 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
                   json_parser_load_from_data(parser, text, length, NULL);
     JsonNode *root = parsed ? json_parser_get_root(parser) : NULL; /* NULL of an empty text, too */
 
-    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: board.json is damaged",
-                    path);
-        return FALSE;
-    }
+    if (!root || !JSON_NODE_HOLDS_OBJECT(root))
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: board.json is damaged", path);
     JsonObject *object = json_node_get_object(root);
     if (strcmp(get_text(object, "format"), FORMAT) != 0 ||
-        !get_number(object, "version", UINT16_MAX, &version) || version != VERSION) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: not a backup that this version reads", path);
-        return FALSE;
-    }
+        !get_number(object, "version", UINT16_MAX, &version) || version != VERSION)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: not a backup that this version reads", path);
     if (!read_board(archive, object) || !read_layout(archive, get_list(object, "layout")) ||
-        !read_ranges(archive, get_list(object, "ranges"))) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: board.json has a member that is missing or out of bounds", path);
-        return FALSE;
-    }
+        !read_ranges(archive, get_list(object, "ranges")))
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: board.json has a member that is missing or out of bounds", path);
     return TRUE;
 }

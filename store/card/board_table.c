@@ -151,7 +151,7 @@ static char *real_path(const char *path, GError **error)
     free(real);
     if (info.st_nlink <= 1)
         return copy;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
+    store_error(error, WRY_STORE_ERROR_FILE,
                 "%s: this file has %u names (hard links), and under each of them a row could be "
                 "given to another board; make a copy of it instead, or remove the other names",
                 path, (unsigned)info.st_nlink);
@@ -200,10 +200,9 @@ static int lock_table(const char *real, GError **error)
         g_usleep(LOCK_PAUSE * 1000);
     }
     if (lock == FILE_LOCK_HELD)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: another program holds it",
-                    real);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s: another program holds it", real);
     else
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be locked: %s", name,
+        store_error(error, WRY_STORE_ERROR_FILE, "%s: cannot be locked: %s", name,
                     g_strerror(errno));
     if (file >= 0)
         close(file);
@@ -309,13 +308,13 @@ static GPtrArray *take(struct csv_table *table, const struct board_table_request
     if (row == 0 && rows == CARD_ROWS_NEXT)
         row = find_free(table, wanted->share);
     if (row == 0 && rows == CARD_ROWS_NEXT && wanted->share.of > 1) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE,
+        store_error(error, WRY_STORE_ERROR_NONE,
                     "%s: no row of this kit's share (%u of %u) is free for board %s", table->path,
                     wanted->share.part, wanted->share.of, address);
         return NULL;
     }
     if (row == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE,
+        store_error(error, WRY_STORE_ERROR_NONE,
                     rows == CARD_ROWS_NEXT ? "%s: no row is free for board %s"
                                            : "%s: there is no row for board %s",
                     table->path, address);
@@ -364,8 +363,7 @@ gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE],
             csv_table_set(table, row, column, when);
         done = row > 0 && csv_table_save(table, error);
         if (row == 0)
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "%s: the board's row is gone",
-                        path);
+            store_error(error, WRY_STORE_ERROR_NONE, "%s: the board's row is gone", path);
     }
     csv_table_free(table);
     if (lock >= 0)

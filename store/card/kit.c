@@ -58,8 +58,7 @@ static gboolean fail(GError **error, const struct kit *kit, const char *format, 
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: %s", kit->path, text);
-    return FALSE;
+    return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: %s", kit->path, text);
 }
 
 /* NULL if there is none, or if it is something else than text. */

@@ -302,13 +302,12 @@ struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GErr
     struct kit_list *list = kit_list_new();
 
     if (format > KIT_FORMAT)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "%s: this kit was made by a newer version of this program", path);
     else if (format >= 1 && read_list(object, list))
         return list;
     else
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: damaged: its list is not sound", path);
+        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: damaged: its list is not sound", path);
     kit_list_free(list);
     return NULL;
 }

@@ -17,10 +17,8 @@ static gboolean measure(struct kit_member *member, GError **error)
     g_autoptr(GError) inner = NULL;
     g_autoptr(GMappedFile) map = g_mapped_file_new(member->source, FALSE, &inner);
 
-    if (!map) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    if (!map)
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     member->size = g_mapped_file_get_length(map);
     member->sha256 = g_compute_checksum_for_data(
         G_CHECKSUM_SHA256, (const guchar *)g_mapped_file_get_contents(map), member->size);
@@ -46,10 +44,8 @@ static gboolean add_folder(struct kit_entry *entry, const char *folder, const ch
     g_auto(GStrv) names = folder_names(here, &inner);
     gboolean good = TRUE;
 
-    if (!names) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    if (!names)
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     for (char **name = names; good && *name; name++) {
         g_autofree char *path = below[0] ? g_build_filename(below, *name, NULL) : g_strdup(*name);
         g_autofree char *source = g_build_filename(folder, path, NULL);
@@ -104,7 +100,7 @@ static gboolean check_table(const struct card *card, GError **error)
         const char *slash = strchr(name, '/');
         good = !is_secret(card, slash ? slash + 1 : name);
         if (!good)
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+            store_error(error, WRY_STORE_ERROR_DAMAGED,
                         "%s: '%s' is a secret setting, and a kit holds no secrets: it stays beside "
                         "the bench as a file or in the environment",
                         card->table, name);
@@ -179,7 +175,7 @@ static gboolean write_zip(const char *path, const struct kit_list *list, const c
 
     if (zip && add_all(zip, list, text, signature) && zip_close(zip) == 0)
         return TRUE;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path,
+    store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", path,
                 zip ? zip_strerror(zip) : "cannot be made");
     if (zip)
         zip_discard(zip);

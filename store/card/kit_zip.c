@@ -21,13 +21,13 @@ zip_t *kit_zip_open(const char *path, GError **error)
     int code = 0, file = wry_text_file_open_plain(path, &inner);
 
     if (file < 0) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
         return NULL;
     }
     close(file);
     zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "%s: damaged or cut short: not a whole ZIP file", path);
     return zip;
 }

@@ -37,8 +37,7 @@ bool signing_parse_hex(const char *text, uint8_t *bytes, size_t n)
 
 static gboolean fail(GError **error, const char *path, const char *what)
 {
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: %s", path, what);
-    return FALSE;
+    return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: %s", path, what);
 }
 
 /* A line of a key file: what it is, and the key. */
@@ -83,7 +82,7 @@ static char *read_text(const char *path, GError **error)
     char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text)
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     return text;
 }
 
@@ -129,11 +128,9 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
         if (**line == '\0' || **line == '#')
             continue;
         if (!g_str_has_prefix(*line, PUBLIC) ||
-            !signing_parse_hex(*line + strlen(PUBLIC), found, sizeof found)) {
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                        "%s:%u: this is no public key", path, (unsigned)(line - lines) + 1);
-            return FALSE;
-        }
+            !signing_parse_hex(*line + strlen(PUBLIC), found, sizeof found))
+            return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u: this is no public key", path,
+                               (unsigned)(line - lines) + 1);
         any = true;
         *trusted = *trusted || sodium_memcmp(found, key, sizeof found) == 0;
     }
@@ -157,10 +154,8 @@ gboolean signing_is_trusted(const char *trust, const uint8_t key[SIGNING_KEY_SIZ
     if (!g_file_test(trust, G_FILE_TEST_IS_DIR))
         return look_in_file(trust, key, trusted, error);
     g_auto(GStrv) names = folder_names(trust, &inner);
-    if (!names) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    if (!names)
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     for (char **name = names; *name; name++) {
         g_autofree char *path = g_build_filename(trust, *name, NULL);
         if (*name[0] != '.' && !look_in_entry(path, key, trusted, error))

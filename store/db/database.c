@@ -18,9 +18,8 @@ bool database_fail(sqlite3 *db, GError **error)
 {
     const char *path = sqlite3_db_filename(db, "main");
 
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path ? path : "database",
-                sqlite3_errmsg(db));
-    return false;
+    return store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", path ? path : "database",
+                       sqlite3_errmsg(db));
 }
 
 sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error)
@@ -72,7 +71,7 @@ int database_version(sqlite3 *db, const char *path, GError **error)
 
     if (!database_number(db, "PRAGMA user_version", &version, error) || version >= 0)
         return (int)version;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+    store_error(error, WRY_STORE_ERROR_DAMAGED,
                 "%s: its schema has the number %d, which no version of this program gave", path,
                 (int)version);
     return -1;
@@ -113,8 +112,7 @@ static bool open_file(const char *path, sqlite3 **db, GError **error)
         return store_file_error(error, path);
     if (sqlite3_open_v2(path, db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, NULL) == SQLITE_OK)
         return true;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
-    return false;
+    return store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", path, sqlite3_errmsg(*db));
 }
 
 /* SQLite names the write-ahead log after the database, and resolves symbolic links for that. Under
@@ -127,11 +125,11 @@ static bool has_one_name(const char *path, GError **error)
         return store_file_error(error, path);
     if (info.st_nlink <= 1)
         return true;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
-                "%s: this file has %u names (hard links), and what is kept under one of them would "
-                "be missing under the others; make a copy of it instead, or remove the other names",
-                path, (unsigned)info.st_nlink);
-    return false;
+    return store_error(
+        error, WRY_STORE_ERROR_FILE,
+        "%s: this file has %u names (hard links), and what is kept under one of them would "
+        "be missing under the others; make a copy of it instead, or remove the other names",
+        path, (unsigned)info.st_nlink);
 }
 
 bool database_look(const char *path, sqlite3 **db, GError **error)
@@ -193,11 +191,11 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
 
     if (version > known) {
         *busy = false;
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
-                    "%s: this file has schema %d, made by a newer version of this program; this "
-                    "version knows schemas up to %d",
-                    path, version, known);
-        return false;
+        return store_error(
+            error, WRY_STORE_ERROR_FILE,
+            "%s: this file has schema %d, made by a newer version of this program; this "
+            "version knows schemas up to %d",
+            path, version, known);
     }
     bool good = version >= 0;
     if (good && version < known)

@@ -25,16 +25,12 @@ static gboolean may_take_name(const struct wry_atomic_file *file, GError **error
 
     if (lstat(file->path, &info) != 0)
         return errno == ENOENT || store_file_error(error, file->path);
-    if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: not a regular file",
-                    file->path);
-        return FALSE;
-    }
+    if (!S_ISREG(info.st_mode) && !(S_ISLNK(info.st_mode) && !file->replace))
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s: not a regular file", file->path);
     if (file->replace)
         return TRUE;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_EXISTS, "%s: there is a file of that name",
-                file->path);
-    return FALSE;
+    return store_error(error, WRY_STORE_ERROR_EXISTS, "%s: there is a file of that name",
+                       file->path);
 }
 
 struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error)

@@ -42,11 +42,10 @@ static la_ssize_t take(struct archive *archive, void *context, const void *bytes
 
 static gboolean fail(const struct maker *maker, const char *path, const char *what)
 {
-    g_set_error(maker->error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: %s", path,
-                maker->too_large ? "larger than any flash"
-                : maker->no_room ? "no room for temporary files"
-                                 : what);
-    return FALSE;
+    return store_error(maker->error, WRY_STORE_ERROR_DAMAGED, "%s: %s", path,
+                       maker->too_large ? "larger than any flash"
+                       : maker->no_room ? "no room for temporary files"
+                                        : what);
 }
 
 static gboolean add_head(struct maker *maker, const char *path, const char *name, bool folder,
@@ -73,10 +72,8 @@ static gboolean add_file(struct maker *maker, const char *path, const char *name
     uint64_t left;
     ssize_t n = 0;
 
-    if (file < 0) {
-        g_set_error_literal(maker->error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    if (file < 0)
+        return store_error(maker->error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     bool good =
         fstat(file, &info) == 0 && add_head(maker, path, name, false, (uint64_t)info.st_size);
     left = good ? (uint64_t)info.st_size : 0;

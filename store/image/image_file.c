@@ -188,16 +188,14 @@ static gboolean parse(struct image_file *image, int file, GError **error)
     if (n < 0)
         return store_file_error(error, image->path);
     if (!wry_image_parser_end(&parser) || !flush(g)) {
-        if (g->disk_failed) {
-            g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE,
-                        "%s: no room for its content in %s (%s); make room there, or set TMPDIR to "
-                        "another folder",
-                        image->path, g_get_tmp_dir(), g_strerror(errno));
-            return FALSE;
-        }
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
-                    (unsigned)parser.line, cause(&parser, g));
-        return FALSE;
+        if (g->disk_failed)
+            return store_error(
+                error, WRY_STORE_ERROR_FILE,
+                "%s: no room for its content in %s (%s); make room there, or set TMPDIR to "
+                "another folder",
+                image->path, g_get_tmp_dir(), g_strerror(errno));
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u: %s", image->path,
+                           (unsigned)parser.line, cause(&parser, g));
     }
     return TRUE;
 }
@@ -206,11 +204,9 @@ static gboolean open_raw(struct image_file *image, GError **error)
 {
     struct image_extent extent = {.length = (uint32_t)image->file_length};
 
-    if (image->file_length > WRY_FLASH_MAX) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: larger than any flash",
-                    image->path);
-        return FALSE;
-    }
+    if (image->file_length > WRY_FLASH_MAX)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: larger than any flash",
+                           image->path);
     if (!file_cache_digest(image->file, image->sha256))
         return store_file_error(error, image->path);
     g_array_append_val(image->extents, extent);
@@ -227,39 +223,31 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
     g_autoptr(GError) inner = NULL;
 
     image->file = wry_text_file_open_plain(image->path, &inner);
-    if (image->file < 0) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
-        return FALSE;
-    }
+    if (image->file < 0)
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
     if (fstat(image->file, &info) != 0)
         return store_file_error(error, image->path);
     image->file_length = (uint64_t)info.st_size;
     ssize_t n = pread(image->file, first, sizeof first, 0);
     if (n < 0)
         return store_file_error(error, image->path);
-    if (n == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty",
-                    image->path);
-        return FALSE;
-    }
+    if (n == 0)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
     image->format = format ? *format : wry_image_detect(first, (size_t)n);
-    if (image->format == WRY_IMAGE_UNCLEAR) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
-                    "that begins with the first record, or say --as raw",
-                    image->path);
-        return FALSE;
-    }
+    if (image->format == WRY_IMAGE_UNCLEAR)
+        return store_error(
+            error, WRY_STORE_ERROR_DAMAGED,
+            "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
+            "that begins with the first record, or say --as raw",
+            image->path);
     if (image->format == WRY_IMAGE_RAW)
         return open_raw(image, error);
     gboolean parsed = parse(image, image->file, error);
     close(image->file);
     image->file = -1;
-    if (parsed && image->length == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s: the file carries no content", image->path);
-        return FALSE;
-    }
+    if (parsed && image->length == 0)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: the file carries no content",
+                           image->path);
     return parsed;
 }
 

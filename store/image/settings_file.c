@@ -479,7 +479,7 @@ static void fail_unknown(const struct settings *settings, const char *key, GErro
 {
     const char *nearest = settings_nearest(settings, key);
 
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "there is no setting '%s'%s%s%s", key,
+    store_error(error, WRY_STORE_ERROR_NONE, "there is no setting '%s'%s%s%s", key,
                 nearest ? "; did you mean '" : "", nearest ? nearest : "", nearest ? "'?" : "");
 }
 
@@ -487,7 +487,7 @@ static void fail_type(const char *key, const struct entry *entry, const char *va
 {
     bool zero = entry->setting.type == WRY_SETTING_INTEGER && value[0] == '0';
 
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+    store_error(error, WRY_STORE_ERROR_DAMAGED,
                 "'%s' is %s %s here, and what it is set to is none, or too long%s", key,
                 entry->setting.type == WRY_SETTING_INTEGER ? "an" : "a",
                 type_name(entry->setting.type), zero ? " (an integer has no zeros before it)" : "");
@@ -503,7 +503,7 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
     entry->setting.type = old ? old->setting.type : type_of(value);
     entry->setting.secret = old && old->setting.secret;
     if (!wry_settings_key_is_fit(key, strlen(key))) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "'%s' is no key: a letter, then up to %u letters, digits, '-' and '_'", key,
                     WRY_SETTINGS_KEY_MAX - 1);
     } else if (!old && !is_new) {

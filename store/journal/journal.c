@@ -352,8 +352,7 @@ static struct journal *open_file(const char *folder, struct wry_stop stop, bool 
     if (opened)
         return journal;
     if (journal->problem)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", journal->path,
-                    journal->problem);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", journal->path, journal->problem);
     journal_close(journal);
     return NULL;
 }

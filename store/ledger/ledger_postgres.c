@@ -66,7 +66,7 @@ static bool migrate(const struct ledger_postgres *ledger, GError **error)
         version = MAX(version, known);
     }
     if (version > known)
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
+        store_error(error, WRY_STORE_ERROR_DAMAGED,
                     "%s: this ledger has schema %d, made by a newer version of this program, which "
                     "knows schemas up to %d",
                     ledger->name, version, known);

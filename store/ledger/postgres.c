@@ -112,8 +112,7 @@ bool postgres_fail(const struct postgres *server, const char *what, GError **err
         g_string_truncate(text, (gsize)(end - text->str));
         g_string_append(text, "…");
     }
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: %s", server->name, text->str);
-    return false;
+    return store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", server->name, text->str);
 }
 
 static bool fail_late(const struct postgres *server, GError **error)
@@ -157,12 +156,10 @@ static bool connect_to(struct postgres *server, const char *address, int64_t dea
     PQconninfoOption *options = parse(address, &normal);
 
     /* libpq's own words would show a password. */
-    if (!options) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "the ledger's address cannot be read: it is written "
-                    "postgresql://USER@HOST:PORT/DATABASE");
-        return false;
-    }
+    if (!options)
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "the ledger's address cannot be read: it is written "
+                           "postgresql://USER@HOST:PORT/DATABASE");
     server->password = g_strdup(value_of(options, "password"));
     PQconninfoFree(options);
     server->connection = PQconnectStart(normal);

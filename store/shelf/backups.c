@@ -185,11 +185,8 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
     bool done = true;
 
     /* A missing folder holds no backups; any other failure is an error. */
-    if (!names && g_file_test(backups->folder, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, "%s: cannot be read",
-                    backups->folder);
-        return false;
-    }
+    if (!names && g_file_test(backups->folder, G_FILE_TEST_EXISTS))
+        return store_error(error, WRY_STORE_ERROR_FILE, "%s: cannot be read", backups->folder);
     for (char **name = names; name && *name && done && !wry_stop_asked(stop); name++) {
         g_autofree char *joined = g_build_filename(backups->folder, *name, NULL);
         g_autofree char *path = g_canonicalize_filename(joined, NULL);

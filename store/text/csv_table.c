@@ -93,10 +93,9 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
     csv_free(&parser);
     if (good && !reader->wrong)
         return TRUE;
-    g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s",
-                reader->table->path, reader->line, reader->column,
-                reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
-    return FALSE;
+    return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
+                       reader->line, reader->column,
+                       reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
 }
 
 /* By the first line that is not blank; what stands between quotes is no delimiter. */
@@ -120,7 +119,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
 
     if (!text) {
-        g_set_error_literal(error, WRY_STORE_ERROR, WRY_STORE_ERROR_FILE, inner->message);
+        store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
         return NULL;
     }
     struct csv_table *table = g_new0(struct csv_table, 1);
@@ -133,8 +132,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     gboolean good = parse(&reader, text + skip, n - skip, error);
     g_array_unref(reader.row);
     if (good && table->rows->len == 0) {
-        g_set_error(error, WRY_STORE_ERROR, WRY_STORE_ERROR_DAMAGED,
-                    "%s:1:1: there is no line of names", path);
+        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:1:1: there is no line of names", path);
         good = FALSE;
     }
     if (good)
