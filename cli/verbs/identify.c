@@ -16,10 +16,8 @@ static int run(struct app *app, void *values)
     if (code != EXIT_DONE)
         return code;
     enum wry_outcome outcome = wry_station_identify(app->station, options->deep, &identity);
-    if (identity.known) {
-        identity_print(app, &identity);
-        identity_add(app, &identity);
-    }
+    if (identity.known)
+        identity_show(app, &identity);
     wry_identity_clear(&identity);
     return station_conclude(app, outcome);
 }

@@ -21,8 +21,7 @@ static int inspect_card(struct app *app, const char *path)
     card = card_open_from(app, path, NULL);
     if (!card)
         return app->code;
-    card_view_print(app, card);
-    card_view_add_json(app->json, card);
+    card_view_show(app, card);
     wry_card_close(card);
     return EXIT_DONE;
 }
@@ -37,8 +36,7 @@ static int inspect_file(struct app *app, const char *path, const enum wry_image_
         return inspect_card(app, path);
     json_add_text(app->json, "file", path);
     if (wry_inspect_file(path, format, &inspection, &error)) {
-        inspection_print(app, &inspection);
-        json_add_inspection(app->json, &inspection);
+        inspection_show(app, &inspection);
         if (!inspection.whole)
             code = app_fail(app, EXIT_BAD_INPUT, "Build or download the image again.",
                             "%s is damaged", path);

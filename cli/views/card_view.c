@@ -1,6 +1,7 @@
 /* A card or a kit as lines. */
 #include "card_view.h"
 
+#include "facts.h"
 #include "json.h"
 #include "run_outcome.h"
 #include "wrytograph-host/units.h"
@@ -18,68 +19,62 @@ char *card_view_sizes(const struct wry_card *card)
     return g_string_free(sizes, FALSE);
 }
 
-static void print_files(const struct app *app, const struct wry_card *card)
+static void show_files(const struct facts *facts, const struct wry_card *card)
 {
+    JsonBuilder *b = facts->app->json;
     struct wry_kit_file file;
 
-    for (size_t i = 0; wry_card_kit_file(card, i, &file); i++) {
-        g_autofree char *bytes = wry_units_bytes(file.size);
-        app_print(app, "%-10s %-24s %14s  %s", i == 0 ? "files" : "", file.written, bytes,
-                  file.sha256 ? file.sha256 : "a folder");
-    }
-}
-
-void card_view_print(const struct app *app, const struct wry_card *card)
-{
-    struct wry_card_facts facts;
-    g_autofree char *name = run_outcome_card(card);
-    g_autofree char *sizes = card_view_sizes(card);
-
-    wry_card_get_facts(card, &facts);
-    if (!facts.kit_sha256)
-        app_print(app, "%-10s a job card", "format");
-    else if (facts.signer)
-        app_print(app, "%-10s a kit, signed by key %s", "format", facts.signer);
-    else
-        app_print(app, "%-10s a kit, not signed", "format");
-    app_print(app, "%-10s %s", "card", name);
-    app_print(app, "%-10s %s", "chip", facts.chip->title);
-    app_print(app, "%-10s %s", "flash", sizes);
-    app_print(app, "%-10s %zu placement%s, %zu step%s after the start%s", "does", facts.placements,
-              facts.placements == 1 ? "" : "s", facts.steps, facts.steps == 1 ? "" : "s",
-              facts.by_row ? ", a row of settings for each board" : "");
-    if (facts.times > 0)
-        app_print(app, "%-10s at most %u for each board", "times", facts.times);
-    app_print(app, "%-10s %s", "SHA-256", facts.kit_sha256 ? facts.kit_sha256 : facts.sha256);
-    print_files(app, card);
-}
-
-void card_view_add_json(JsonBuilder *b, const struct wry_card *card)
-{
-    struct wry_card_facts facts;
-    struct wry_kit_file file;
-
-    wry_card_get_facts(card, &facts);
-    json_add_text(b, "card", facts.name);
-    json_add_text(b, "version", facts.version);
-    json_add_text(b, "chip", facts.chip->name);
-    json_begin_list(b, "flash_sizes");
-    for (size_t i = 0; i < facts.flash_count; i++)
-        json_builder_add_int_value(b, facts.flash_sizes[i]);
-    json_builder_end_array(b);
-    json_add_text(b, "sha256", facts.sha256);
-    if (facts.kit_sha256)
-        json_add_text(b, "kit_sha256", facts.kit_sha256);
-    if (facts.signer)
-        json_add_text(b, "signed_by", facts.signer);
     json_begin_list(b, "files");
     for (size_t i = 0; wry_card_kit_file(card, i, &file); i++) {
+        g_autofree char *bytes = wry_units_bytes(file.size);
+        facts_line(facts, i == 0 ? "files" : "", "%-24s %14s  %s", file.written, bytes,
+                   file.sha256 ? file.sha256 : "a folder");
         json_builder_begin_object(b);
         json_add_text(b, "written", file.written);
         json_add_number(b, "bytes", (int64_t)file.size);
-        if (file.sha256)
-            json_add_text(b, "sha256", file.sha256);
+        facts_add(facts, NULL, "sha256", file.sha256);
         json_builder_end_object(b);
     }
     json_builder_end_array(b);
+}
+
+static void show_format(const struct facts *facts, const struct wry_card_facts *card)
+{
+    if (!card->kit_sha256)
+        facts_add(facts, "format", NULL, "a job card");
+    else if (card->signer)
+        facts_line(facts, "format", "a kit, signed by key %s", card->signer);
+    else
+        facts_add(facts, "format", NULL, "a kit, not signed");
+}
+
+void card_view_show(const struct app *app, const struct wry_card *card)
+{
+    struct facts facts = {.app = app, .width = 10};
+    struct wry_card_facts of;
+    g_autofree char *name = run_outcome_card(card);
+    g_autofree char *sizes = card_view_sizes(card);
+
+    wry_card_get_facts(card, &of);
+    show_format(&facts, &of);
+    facts_add(&facts, "card", NULL, name);
+    facts_add(&facts, NULL, "card", of.name);
+    facts_add(&facts, NULL, "version", of.version);
+    facts_add(&facts, "chip", NULL, of.chip->title);
+    facts_add(&facts, NULL, "chip", of.chip->name);
+    facts_add(&facts, "flash", NULL, sizes);
+    json_begin_list(app->json, "flash_sizes");
+    for (size_t i = 0; i < of.flash_count; i++)
+        json_builder_add_int_value(app->json, of.flash_sizes[i]);
+    json_builder_end_array(app->json);
+    facts_line(&facts, "does", "%zu placement%s, %zu step%s after the start%s", of.placements,
+               of.placements == 1 ? "" : "s", of.steps, of.steps == 1 ? "" : "s",
+               of.by_row ? ", a row of settings for each board" : "");
+    if (of.times > 0)
+        facts_line(&facts, "times", "at most %u for each board", of.times);
+    facts_add(&facts, "SHA-256", NULL, of.kit_sha256 ? of.kit_sha256 : of.sha256);
+    facts_add(&facts, NULL, "sha256", of.sha256);
+    facts_add(&facts, NULL, "kit_sha256", of.kit_sha256);
+    facts_add(&facts, NULL, "signed_by", of.signer);
+    show_files(&facts, card);
 }

@@ -2,28 +2,10 @@
 #include "identity.h"
 
 #include "contents_table.h"
+#include "facts.h"
 #include "json.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
-
-static void print_board(const struct app *app, const struct wry_identity *identity)
-{
-    const struct wry_hello_reply *board = &identity->board;
-    g_autofree char *address = wry_units_address(board->eui48);
-    g_autofree char *size = wry_units_flash_size(board->capacity);
-    g_autofree char *jedec = wry_units_jedec(board->jedec);
-    g_autofree char *protected = words_protected(identity);
-    g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
-
-    app_print(app, "address   %s", address);
-    app_print(app, "chip      %s, revision %u", identity->chip ? identity->chip->title : "unknown",
-              board->chip_revision);
-    app_print(app, "flash     %s, JEDEC ID %s", size, jedec);
-    app_print(app, "protected %s", protected);
-    if (limit)
-        app_print(app, "limit     can be read, not written: %s", limit);
-    app_print(app, "link      %s at %u baud", identity->link, (unsigned)identity->speed);
-}
 
 /* "3 days old"; free with g_free. */
 static char *age_of(const char *created)
@@ -42,48 +24,74 @@ static char *age_of(const char *created)
     return g_strdup_printf("%s old", days);
 }
 
-static void print_backup(const struct app *app, const struct wry_known_backup *backup)
+static void show_board(const struct facts *facts, const struct wry_identity *identity)
 {
-    g_autofree char *age = backup->created ? age_of(backup->created) : NULL;
+    const struct wry_hello_reply *board = &identity->board;
+    JsonBuilder *b = facts->app->json;
+    g_autofree char *address = wry_units_address(board->eui48);
+    g_autofree char *size = wry_units_flash_size(board->capacity);
+    g_autofree char *jedec = wry_units_jedec(board->jedec);
+    g_autofree char *protected = words_protected(identity);
+    g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
 
-    if (!backup->told)
-        app_print(app, "backup    not known: %s", backup->reason);
-    else if (!backup->any)
-        app_print(app, "backup    none known; 'wrytograph backup' makes one");
-    else
-        app_print(app, "backup    %s, %s%s", backup->path, age,
-                  backup->whole ? "" : "; of parts only");
+    facts_add(facts, "address", "address", address);
+    facts_line(facts, "chip", "%s, revision %u", identity->chip ? identity->chip->title : "unknown",
+               board->chip_revision);
+    facts_add(facts, NULL, "chip", identity->chip ? identity->chip->name : "unknown");
+    json_add_number(b, "chip_code", board->chip_code);
+    json_add_number(b, "chip_revision", board->chip_revision);
+    facts_line(facts, "flash", "%s, JEDEC ID %s", size, jedec);
+    json_add_number(b, "flash_bytes", board->capacity);
+    facts_add(facts, NULL, "jedec_id", jedec);
+    facts_add(facts, "protected", "protected", protected);
+    if (limit)
+        facts_line(facts, "limit", "can be read, not written: %s", limit);
+    facts_add(facts, NULL, "limit", limit);
+    json_add_number(b, "block_protect_bits", board->protect);
+    facts_line(facts, "link", "%s at %u baud", identity->link, (unsigned)identity->speed);
+    facts_add(facts, NULL, "link", identity->link);
+    json_add_number(b, "speed_baud", identity->speed);
 }
 
-void identity_print(const struct app *app, const struct wry_identity *identity)
+static void show_backup(const struct facts *facts, const struct wry_known_backup *backup)
 {
-    print_board(app, identity);
-    print_backup(app, &identity->backup);
-    app_print(app, "layout    %s", words_layout(&identity->layout));
-    if (identity->contents)
+    g_autofree char *age = backup->created ? age_of(backup->created) : NULL;
+    JsonBuilder *b = facts->app->json;
+
+    if (!backup->told)
+        facts_line(facts, "backup", "not known: %s", backup->reason);
+    else if (!backup->any)
+        facts_line(facts, "backup", "none known; 'wrytograph backup' makes one");
+    else
+        facts_line(facts, "backup", "%s, %s%s", backup->path, age,
+                   backup->whole ? "" : "; of parts only");
+    json_begin_object(b, "backup");
+    json_add_boolean(b, "known", backup->told);
+    json_add_boolean(b, "there_is_one", backup->any);
+    json_add_boolean(b, "of_all", backup->whole);
+    facts_add(facts, NULL, "file", backup->path);
+    facts_add(facts, NULL, "created", backup->created);
+    json_builder_end_object(b);
+}
+
+void identity_show(const struct app *app, const struct wry_identity *identity)
+{
+    struct facts facts = {.app = app, .width = 9};
+
+    show_board(&facts, identity);
+    facts_add(&facts, NULL, "layout_source", words_layout(&identity->layout));
+    json_add_regions(app->json, &identity->layout.table);
+    if (identity->deep)
+        json_add_number(app->json, "flash_bytes_found", identity->flash_found);
+    show_backup(&facts, &identity->backup);
+    facts_add(&facts, "layout", NULL, words_layout(&identity->layout));
+    if (identity->contents) {
         contents_table_print(app, "", identity->contents);
+        contents_table_add(app, identity->contents);
+    }
     if (identity->deep && identity->flash_found >= identity->board.capacity)
-        app_print(app, "deep      %s",
+        facts_add(&facts, "deep", NULL,
                   identity->deep_blank
                       ? "the flash is blank, which proves nothing about its size"
                       : "content does not repeat: the flash is as large as it claims");
-}
-
-void identity_add(const struct app *app, const struct wry_identity *identity)
-{
-    JsonBuilder *b = app->json;
-
-    json_add_identity(b, identity);
-    json_builder_set_member_name(b, "backup");
-    json_builder_begin_object(b);
-    json_add_boolean(b, "known", identity->backup.told);
-    json_add_boolean(b, "there_is_one", identity->backup.any);
-    json_add_boolean(b, "of_all", identity->backup.whole);
-    if (identity->backup.path)
-        json_add_text(b, "file", identity->backup.path);
-    if (identity->backup.created)
-        json_add_text(b, "created", identity->backup.created);
-    json_builder_end_object(b);
-    if (identity->contents)
-        contents_table_add(app, identity->contents);
 }

@@ -1,13 +1,10 @@
-/* What a board is, as lines. */
+/* What a board is and what is on it: lines, and members of the document. */
 #ifndef WRY_CLI_IDENTITY_H
 #define WRY_CLI_IDENTITY_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
 
-void identity_print(const struct app *app, const struct wry_identity *identity);
-
-/* The same into the document. */
-void identity_add(const struct app *app, const struct wry_identity *identity);
+void identity_show(const struct app *app, const struct wry_identity *identity);
 
 #endif

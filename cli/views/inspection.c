@@ -1,7 +1,9 @@
-/* What a file contains, as lines. */
+/* What a file contains. */
 #include "inspection.h"
 
 #include "contents_table.h"
+#include "facts.h"
+#include "json.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 
@@ -9,17 +11,14 @@ enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
 };
 
-static void show(const struct app *app, const char *name, const char *value)
-{
-    app_print(app, "%-10s %s", name, value);
-}
-
 /* Regions that reach the largest flash end where the flash of the board does, if open-ended. */
-static void print_regions(const struct app *app, const struct wry_inspection *inspection)
+static void show_regions(const struct facts *facts, const struct wry_inspection *inspection)
 {
     const struct wry_region_table *layout = &inspection->layout;
 
-    for (uint32_t i = 0; inspection->has_layout && i < layout->count; i++) {
+    if (!inspection->has_layout)
+        return;
+    for (uint32_t i = 0; i < layout->count; i++) {
         const struct wry_region *region = &layout->regions[i];
         bool rest =
             inspection->open_ended && region->offset + (uint64_t)region->length >= WRY_FLASH_MAX;
@@ -27,117 +26,141 @@ static void print_regions(const struct app *app, const struct wry_inspection *in
         g_autofree char *end =
             rest ? g_strdup("the end ")
                  : g_strdup_printf("0x%06X", (unsigned)(region->offset + region->length - 1));
-        app_print(app, "%-10s 0x%06X to %s  %-12s %-12s %s", i == 0 ? "regions" : "",
-                  (unsigned)region->offset, end, length, region->name,
-                  wry_region_kind_name(region->kind));
+        facts_line(facts, i == 0 ? "regions" : "", "0x%06X to %s  %-12s %-12s %s",
+                   (unsigned)region->offset, end, length, region->name,
+                   wry_region_kind_name(region->kind));
     }
+    json_add_regions(facts->app->json, layout);
 }
 
-static void print_archive(const struct app *app, const struct wry_inspection *inspection)
+/* Ranges of an archive have digests, those of an image are lengths at addresses. */
+static void show_ranges(const struct facts *facts, const struct wry_inspection *inspection)
+{
+    bool archive = inspection->kind == WRY_FILE_ARCHIVE;
+    JsonBuilder *b = facts->app->json;
+    guint count = inspection->ranges->len, most = archive ? count : SHOWN_MAX;
+
+    json_begin_list(b, "ranges");
+    for (guint i = 0; i < count; i++) {
+        const struct wry_inspected_range *range =
+            &g_array_index(inspection->ranges, struct wry_inspected_range, i);
+        unsigned start = range->offset, last = range->offset + range->length - 1;
+        const char *word = i == 0 ? "holds" : "";
+        g_autofree char *sha256 = archive ? wry_units_digest(range->sha256) : NULL;
+        g_autofree char *length = wry_units_bytes(range->length);
+        if (archive)
+            facts_line(facts, word, "0x%06X to 0x%06X  SHA-256 %s", start, last, sha256);
+        else if (i < most)
+            facts_line(facts, word, "0x%08X to 0x%08X  %s", start, last, length);
+        json_builder_begin_object(b);
+        json_add_offset(b, archive ? "offset" : "address", range->offset);
+        json_add_number(b, "length", range->length);
+        if (archive)
+            json_add_text(b, "sha256", sha256);
+        json_builder_end_object(b);
+    }
+    json_builder_end_array(b);
+    if (count > most)
+        facts_line(facts, "", "and %u more stretches", count - most);
+}
+
+static void show_archive(const struct facts *facts, const struct wry_inspection *inspection)
 {
     g_autofree char *address = wry_units_address(inspection->address);
     g_autofree char *size = wry_units_flash_size(inspection->flash_size);
 
-    show(app, "format", "backup archive");
-    show(app, "board", address);
-    show(app, "chip", inspection->chip ? inspection->chip->title : "unknown");
-    show(app, "flash", size);
-    show(app, "made", inspection->created);
-    show(app, "by", inspection->tool);
-    for (guint i = 0; i < inspection->ranges->len; i++) {
-        const struct wry_inspected_range *range =
-            &g_array_index(inspection->ranges, struct wry_inspected_range, i);
-        g_autofree char *sha256 = wry_units_digest(range->sha256);
-        app_print(app, "%-10s 0x%06X to 0x%06X  SHA-256 %s", i == 0 ? "holds" : "",
-                  (unsigned)range->offset, (unsigned)(range->offset + range->length - 1), sha256);
-    }
+    facts_add(facts, "format", "format", "backup archive");
+    facts_add(facts, "board", "address", address);
+    facts_add(facts, "chip", "chip", inspection->chip ? inspection->chip->title : "unknown");
+    facts_add(facts, "flash", "flash", size);
+    facts_add(facts, "made", "created", inspection->created);
+    facts_add(facts, "by", "tool", inspection->tool);
+    show_ranges(facts, inspection);
     if (inspection->contents && inspection->contents->len > 0)
-        contents_table_print(app, "regions", inspection->contents);
-    app_outcome(app, true, "The archive is whole: every range fits its SHA-256.");
+        contents_table_print(facts->app, "regions", inspection->contents);
+    app_outcome(facts->app, true, "The archive is whole: every range fits its SHA-256.");
+    if (inspection->has_layout)
+        json_add_regions(facts->app->json, &inspection->layout);
 }
 
-static void print_extents(const struct app *app, const GArray *ranges)
-{
-    for (guint i = 0; i < MIN(ranges->len, SHOWN_MAX); i++) {
-        const struct wry_inspected_range *range =
-            &g_array_index(ranges, struct wry_inspected_range, i);
-        g_autofree char *length = wry_units_bytes(range->length);
-        app_print(app, "%-10s 0x%08X to 0x%08X  %s", i == 0 ? "holds" : "", (unsigned)range->offset,
-                  (unsigned)(range->offset + range->length - 1), length);
-    }
-    if (ranges->len > SHOWN_MAX)
-        app_print(app, "%-10s and %u more stretches", "", ranges->len - SHOWN_MAX);
-}
-
-static void print_header(const struct app *app, const struct wry_inspection *inspection)
+static void show_header(const struct facts *facts, const struct wry_inspection *inspection)
 {
     const struct wry_boot_header *header = &inspection->header;
     g_autofree char *body = wry_units_bytes(header->body_length);
     g_autofree char *mode = words_read_mode(header);
     g_autofree char *flash = words_header_flash(header);
     const struct wry_chip *chip = wry_chip_by_code(header->chip_code);
+    bool says = header->kind != WRY_PROGRAM_UNSAID;
 
-    show(app, "header", words_header_state(inspection->header_state));
+    facts_add(facts, "header", "boot_header", words_header_state(inspection->header_state));
     if (inspection->header_state != WRY_HEADER_FITS)
         return;
-    g_autofree char *program = g_strdup_printf(
-        "%s%s%s", header->version, header->kind == WRY_PROGRAM_UNSAID ? "" : ", ",
-        header->kind == WRY_PROGRAM_UNSAID ? "" : wry_program_kind_title(header->kind));
-    show(app, "program", program);
+    facts_line(facts, "program", "%s%s%s", header->version, says ? ", " : "",
+               says ? wry_program_kind_title(header->kind) : "");
+    facts_add(facts, NULL, "version", header->version);
+    if (says)
+        facts_add(facts, NULL, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
     if (header->only_upgrade)
-        show(app, "meant", "only as an upgrade of a board that has a program");
-    show(app, "built for", chip ? chip->title : "a chip unknown here");
-    show(app, "flash", flash);
-    show(app, "read mode", mode);
-    show(app, "body", body);
-    show(app, "digest", words_body_digest(inspection->whole));
+        facts_line(facts, "meant", "only as an upgrade of a board that has a program");
+    json_add_boolean(facts->app->json, "only_upgrade", header->only_upgrade);
+    facts_add(facts, "built for", NULL, chip ? chip->title : "a chip unknown here");
+    facts_add(facts, NULL, "chip", wry_chip_title(chip));
+    facts_add(facts, "flash", "flash", flash);
+    facts_add(facts, "read mode", "read_mode", mode);
+    facts_add(facts, "body", "body", body);
+    facts_add(facts, "digest", "body_digest", words_body_digest(inspection->whole));
 }
 
-static void print_image(const struct app *app, const struct wry_inspection *inspection)
+static void show_image(const struct facts *facts, const struct wry_inspection *inspection)
 {
     g_autofree char *content = wry_units_bytes(inspection->content_bytes);
     g_autofree char *sha256 = wry_units_digest(inspection->sha256);
 
-    show(app, "format", wry_image_format_title(inspection->format));
-    show(app, "content", content);
-    print_extents(app, inspection->ranges);
-    show(app, "SHA-256", sha256);
-    print_header(app, inspection);
+    facts_add(facts, "format", "format", wry_image_format_title(inspection->format));
+    facts_add(facts, "content", "content", content);
+    json_add_number(facts->app->json, "content_bytes", (int64_t)inspection->content_bytes);
+    show_ranges(facts, inspection);
+    facts_add(facts, "SHA-256", "sha256", sha256);
+    show_header(facts, inspection);
     if (inspection->has_layout)
-        show(app, "table", words_region_table());
-    print_regions(app, inspection);
+        facts_add(facts, "table", "region_table", words_region_table());
+    show_regions(facts, inspection);
 }
 
-static void print_settings(const struct app *app, const struct wry_inspection *inspection)
+static void show_settings(const struct facts *facts, const struct wry_inspection *inspection)
 {
-    show(app, "format", "settings");
+    facts_add(facts, "format", "format", "settings");
     for (guint i = 0; i < inspection->settings->len; i++) {
         const struct wry_shown_setting *setting = g_ptr_array_index(inspection->settings, i);
-        app_print(app, "%-10s %s = %s", i == 0 ? "sets" : "", setting->key, setting->value);
+        facts_line(facts, i == 0 ? "sets" : "", "%s = %s", setting->key, setting->value);
     }
-    app_outcome(app, true, "The settings are sound.");
+    json_add_settings(facts->app->json, inspection->settings);
+    app_outcome(facts->app, true, "The settings are sound.");
 }
 
-void inspection_print(const struct app *app, const struct wry_inspection *inspection)
+void inspection_show(const struct app *app, const struct wry_inspection *inspection)
 {
+    struct facts facts = {.app = app, .width = 10};
+
     switch (inspection->kind) {
     case WRY_FILE_ARCHIVE:
-        print_archive(app, inspection);
+        show_archive(&facts, inspection);
         break;
     case WRY_FILE_IMAGE:
-        print_image(app, inspection);
+        show_image(&facts, inspection);
         break;
     case WRY_FILE_SETTINGS:
-        print_settings(app, inspection);
+        show_settings(&facts, inspection);
         break;
     case WRY_FILE_STEPS:
-        show(app, "format", "steps");
+        facts_add(&facts, "format", "format", "steps");
+        json_add_number(app->json, "steps", inspection->step_count);
         app_outcome(app, true, "The steps are sound: %u.", inspection->step_count);
         break;
     case WRY_FILE_LAYOUT:
-        show(app, "format", "layout");
-        show(app, "chip", inspection->chip ? inspection->chip->title : "any");
-        print_regions(app, inspection);
+        facts_add(&facts, "format", "format", "layout");
+        facts_add(&facts, "chip", "chip", inspection->chip ? inspection->chip->title : "any");
+        show_regions(&facts, inspection);
         app_outcome(app, true, "The layout is sound.");
         break;
     case WRY_FILE_CARD: /* card_view shows it */

@@ -60,13 +60,6 @@ static void add_seconds(JsonBuilder *b, double seconds)
     json_builder_add_double_value(b, seconds);
 }
 
-static void add_digest(JsonBuilder *b, const uint8_t sha256[WRY_SHA256_SIZE])
-{
-    g_autofree char *text = wry_units_digest(sha256);
-
-    json_add_text(b, "sha256", text);
-}
-
 static void add_address(JsonBuilder *b, const uint8_t eui48[WRY_EUI48_SIZE])
 {
     g_autofree char *text = wry_units_address(eui48);
@@ -74,7 +67,7 @@ static void add_address(JsonBuilder *b, const uint8_t eui48[WRY_EUI48_SIZE])
     json_add_text(b, "address", text);
 }
 
-static void add_regions(JsonBuilder *b, const struct wry_region_table *layout)
+void json_add_regions(JsonBuilder *b, const struct wry_region_table *layout)
 {
     json_begin_list(b, "layout");
     for (uint32_t i = 0; i < layout->count; i++) {
@@ -98,31 +91,6 @@ void json_add_settings(JsonBuilder *b, const GPtrArray *settings)
         json_add_text(b, setting->key, setting->value);
     }
     json_builder_end_object(b);
-}
-
-void json_add_identity(JsonBuilder *b, const struct wry_identity *identity)
-{
-    const struct wry_hello_reply *board = &identity->board;
-    g_autofree char *protected = words_protected(identity);
-    g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
-    g_autofree char *jedec = wry_units_jedec(board->jedec);
-
-    add_address(b, board->eui48);
-    json_add_text(b, "chip", identity->chip ? identity->chip->name : "unknown");
-    json_add_number(b, "chip_code", board->chip_code);
-    json_add_number(b, "chip_revision", board->chip_revision);
-    json_add_number(b, "flash_bytes", board->capacity);
-    json_add_text(b, "jedec_id", jedec);
-    json_add_text(b, "protected", protected);
-    if (limit)
-        json_add_text(b, "limit", limit);
-    json_add_number(b, "block_protect_bits", board->protect);
-    json_add_text(b, "link", identity->link);
-    json_add_number(b, "speed_baud", identity->speed);
-    json_add_text(b, "layout_source", words_layout(&identity->layout));
-    add_regions(b, &identity->layout.table);
-    if (identity->deep)
-        json_add_number(b, "flash_bytes_found", identity->flash_found);
 }
 
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence)
@@ -160,7 +128,7 @@ void json_add_plan(JsonBuilder *b, const struct wry_planned *planned)
 {
     add_images(b, &planned->plan);
     json_add_text(b, "layout_source", words_layout(&planned->layout));
-    add_regions(b, &planned->layout.table);
+    json_add_regions(b, &planned->layout.table);
     json_add_number(b, "sectors", planned->sectors);
 }
 
@@ -237,98 +205,4 @@ void json_add_console(JsonBuilder *b, const struct wry_console_result *result)
 {
     json_add_text(b, "text", result->text);
     json_add_number(b, "speed_baud", result->speed);
-}
-
-static void add_ranges(JsonBuilder *b, const struct wry_inspection *inspection)
-{
-    bool archive = inspection->kind == WRY_FILE_ARCHIVE;
-
-    json_begin_list(b, "ranges");
-    for (guint i = 0; i < inspection->ranges->len; i++) {
-        const struct wry_inspected_range *range =
-            &g_array_index(inspection->ranges, struct wry_inspected_range, i);
-        json_builder_begin_object(b);
-        json_add_offset(b, archive ? "offset" : "address", range->offset);
-        json_add_number(b, "length", range->length);
-        if (archive)
-            add_digest(b, range->sha256);
-        json_builder_end_object(b);
-    }
-    json_builder_end_array(b);
-}
-
-static void add_archive(JsonBuilder *b, const struct wry_inspection *inspection)
-{
-    g_autofree char *size = wry_units_flash_size(inspection->flash_size);
-
-    json_add_text(b, "format", "backup archive");
-    add_address(b, inspection->address);
-    json_add_text(b, "chip", inspection->chip ? inspection->chip->title : "unknown");
-    json_add_text(b, "flash", size);
-    json_add_text(b, "created", inspection->created);
-    json_add_text(b, "tool", inspection->tool);
-    add_ranges(b, inspection);
-}
-
-static void add_header(JsonBuilder *b, const struct wry_inspection *inspection)
-{
-    const struct wry_boot_header *header = &inspection->header;
-    g_autofree char *body = wry_units_bytes(header->body_length);
-    g_autofree char *mode = words_read_mode(header);
-    g_autofree char *flash = words_header_flash(header);
-
-    json_add_text(b, "boot_header", words_header_state(inspection->header_state));
-    if (inspection->header_state != WRY_HEADER_FITS)
-        return;
-    json_add_text(b, "version", header->version);
-    if (header->kind != WRY_PROGRAM_UNSAID)
-        json_add_text(b, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
-    json_add_boolean(b, "only_upgrade", header->only_upgrade);
-    json_add_text(b, "chip", wry_chip_title(wry_chip_by_code(header->chip_code)));
-    json_add_text(b, "flash", flash);
-    json_add_text(b, "read_mode", mode);
-    json_add_text(b, "body", body);
-    json_add_text(b, "body_digest", words_body_digest(inspection->whole));
-}
-
-static void add_image(JsonBuilder *b, const struct wry_inspection *inspection)
-{
-    g_autofree char *content = wry_units_bytes(inspection->content_bytes);
-
-    json_add_text(b, "format", wry_image_format_title(inspection->format));
-    json_add_text(b, "content", content);
-    json_add_number(b, "content_bytes", (int64_t)inspection->content_bytes);
-    add_ranges(b, inspection);
-    add_digest(b, inspection->sha256);
-    add_header(b, inspection);
-    if (inspection->has_layout)
-        json_add_text(b, "region_table", words_region_table());
-}
-
-void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection)
-{
-    switch (inspection->kind) {
-    case WRY_FILE_ARCHIVE:
-        add_archive(b, inspection);
-        break;
-    case WRY_FILE_IMAGE:
-        add_image(b, inspection);
-        break;
-    case WRY_FILE_SETTINGS:
-        json_add_text(b, "format", "settings");
-        json_add_settings(b, inspection->settings);
-        break;
-    case WRY_FILE_STEPS:
-        json_add_text(b, "format", "steps");
-        json_add_number(b, "steps", inspection->step_count);
-        break;
-    case WRY_FILE_LAYOUT:
-        json_add_text(b, "format", "layout");
-        json_add_text(b, "chip", inspection->chip ? inspection->chip->title : "any");
-        break;
-    case WRY_FILE_CARD: /* card_view shows it */
-        break;
-    }
-    if (inspection->has_layout)
-        add_regions(b, &inspection->layout);
 }

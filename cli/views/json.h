@@ -19,9 +19,10 @@ void json_add_boolean(JsonBuilder *b, const char *name, bool value);
 void json_begin_object(JsonBuilder *b, const char *name);
 void json_begin_list(JsonBuilder *b, const char *name);
 
+/* A list "layout". */
+void json_add_regions(JsonBuilder *b, const struct wry_region_table *layout);
 /* struct wry_shown_setting as an object. */
 void json_add_settings(JsonBuilder *b, const GPtrArray *settings);
-void json_add_identity(JsonBuilder *b, const struct wry_identity *identity);
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence);
 void json_add_plan(JsonBuilder *b, const struct wry_planned *planned);
 void json_add_write(JsonBuilder *b, const struct wry_write_result *result, const char *address);
@@ -31,6 +32,5 @@ void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result);
 /* list: "images" or "ranges". */
 void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list);
 void json_add_console(JsonBuilder *b, const struct wry_console_result *result);
-void json_add_inspection(JsonBuilder *b, const struct wry_inspection *inspection);
 
 #endif
