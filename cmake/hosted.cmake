@@ -12,6 +12,7 @@ pkg_check_modules(ARCHIVE REQUIRED IMPORTED_TARGET libarchive)
 pkg_check_modules(SODIUM REQUIRED IMPORTED_TARGET libsodium)
 pkg_check_modules(PQ REQUIRED IMPORTED_TARGET libpq)
 pkg_check_modules(QRENCODE REQUIRED IMPORTED_TARGET libqrencode)
+pkg_check_modules(SMARTCOLS REQUIRED IMPORTED_TARGET smartcols)
 pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
 find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
@@ -104,4 +105,4 @@ set_source_files_properties(${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c PROPERTI
 add_executable(wrytograph ${WRY_CLI_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c)
 target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE)
 target_include_directories(wrytograph PRIVATE cli)
-target_link_libraries(wrytograph PRIVATE wry_host)
+target_link_libraries(wrytograph PRIVATE wry_host PkgConfig::SMARTCOLS)

@@ -350,7 +350,7 @@ static void old_ledgers_are_brought_up_to_date(void)
                              "'2026-01-02T03:04:05.678Z', 'bench-9', 'ada', '0.0.9', 'passed', 0)",
                              NULL, NULL, NULL));
     sqlite3_close(db);
-    EXPECT(0, "00000000 2026-01-02 03:04:05", command("ledger", "list", "--ledger", path, NULL));
+    EXPECT(0, "00000000  2026-01-02 03:04:05", command("ledger", "list", "--ledger", path, NULL));
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(path, &db));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "DROP INDEX run_board", NULL, NULL, NULL));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "PRAGMA user_version = 99", NULL, NULL, NULL));

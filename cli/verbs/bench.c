@@ -5,9 +5,9 @@
 #include "bench_serve.h"
 #include "values.h"
 #include "verbs.h"
-#include "views/bench_board.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "views/table.h"
 #include "wrytograph-host/bench.h"
 #include "wrytograph-host/error.h"
 #include "wrytograph-host/units.h"
@@ -51,14 +51,24 @@ static int add(struct app *app, const struct bench_options *options)
     return EXIT_DONE;
 }
 
-static int list_board(struct app *app, const char *name)
+static int list_board(struct app *app, struct table *table, const char *name)
 {
     struct wry_bench_board board;
     GError *error = NULL;
 
     if (!wry_bench_load(app->bench_folder, name, &board, &error))
         return explain_error(app, error);
-    bench_board_show(app, name, &board);
+    g_autofree char *address = wry_units_address(board.eui48);
+    g_autofree char *size = wry_units_flash_size(board.flash_size);
+    table_row(table, name, board.chip->title, address, size,
+              board.faults[0] ? board.faults : "no faults", NULL);
+    json_builder_begin_object(app->json);
+    json_add_text(app->json, "name", name);
+    json_add_text(app->json, "chip", board.chip->name);
+    json_add_text(app->json, "address", address);
+    json_add_number(app->json, "flash_bytes", board.flash_size);
+    json_add_text(app->json, "faults", board.faults);
+    json_builder_end_object(app->json);
     wry_bench_board_clear(&board);
     return EXIT_DONE;
 }
@@ -74,10 +84,12 @@ static int list(struct app *app)
     if (!names[0])
         app_print(app, "The bench in %s is empty. 'wrytograph bench add' puts a board on it.",
                   app->bench_folder);
+    struct table *table = table_new(app, "board", "chip", "address", "flash", "faults", NULL);
     json_begin_list(app->json, "boards");
     for (char **name = names; *name && code == EXIT_DONE; name++)
-        code = list_board(app, *name);
+        code = list_board(app, table, *name);
     json_builder_end_array(app->json);
+    table_end(table, false);
     return code;
 }
 

@@ -134,6 +134,7 @@ static int make_filter(struct app *app, struct ledger_options *options,
 
 struct listing {
     struct app *app;
+    struct table *table;
     guint count;
 };
 
@@ -141,11 +142,11 @@ static bool list_run(void *context, const struct wry_ledger_run *run)
 {
     struct listing *listing = context;
 
-    if (listing->count++ == 0)
-        ledger_table_head(listing->app);
-    ledger_table_row(listing->app, run);
+    listing->count++;
     if (listing->app->json_wanted)
         ledger_table_add_json(listing->app->json, run);
+    else
+        ledger_table_row(listing->table, run);
     return true;
 }
 
@@ -211,7 +212,7 @@ static int tell_waiting(struct app *app, struct wry_ledger *ledger)
 static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_filter *filter,
                 bool most_said)
 {
-    struct listing listing = {.app = app};
+    struct listing listing = {.app = app, .table = ledger_table_new(app)};
     GError *error = NULL;
 
     if (!most_said)
@@ -219,6 +220,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
     json_begin_list(app->json, "runs");
     bool good = wry_ledger_each(ledger, filter, list_run, &listing, &error);
     json_builder_end_array(app->json);
+    table_end(listing.table, true); /* a line a run; 'ledger show' has all of it */
     if (!good)
         return fail_read(app, ledger, error);
     if (listing.count == 0)

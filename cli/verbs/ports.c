@@ -5,6 +5,7 @@
 #include "values.h"
 #include "verbs.h"
 #include "views/json.h"
+#include "views/table.h"
 #include "wrytograph-host/serial.h"
 
 struct ports_options {
@@ -16,7 +17,7 @@ struct ports_options {
 #define WAIT_TIME 60000000u              /* us, when no other time is said */
 #define DRIVER_TIME (2 * G_USEC_PER_SEC) /* us for a driver to make a port of a device */
 
-static void add_device(struct app *app, const struct wry_serial_device *device)
+static void add_device(struct app *app, struct table *table, const struct wry_serial_device *device)
 {
     g_autofree char *usb = device->usb_vendor > 0
                                ? g_strdup_printf("%04X:%04X", (unsigned)device->usb_vendor,
@@ -27,11 +28,12 @@ static void add_device(struct app *app, const struct wry_serial_device *device)
                              : device->holder ? g_strdup_printf("held by %s", device->holder)
                                               : g_strdup("ready");
 
-    app_print(app, "%-16s %-10s %-14s %-24s %s", device->path, usb,
-              device->serial ? device->serial : "-",
-              device->description ? device->description : "-", state);
-    if (device->link)
-        app_print(app, "%16s also %s", "", device->link);
+    table_row(table, device->path, usb, device->serial ? device->serial : "-",
+              device->description ? device->description : "-", state, NULL);
+    if (device->link) {
+        g_autofree char *also = g_strdup_printf("also %s", device->link);
+        table_row(table, "", "", "", "", also, NULL);
+    }
     json_builder_begin_object(app->json);
     json_add_text(app->json, "path", device->path);
     json_add_text(app->json, "description", device->description ? device->description : "");
@@ -47,17 +49,22 @@ static void add_device(struct app *app, const struct wry_serial_device *device)
     json_builder_end_object(app->json);
 }
 
+static void show(struct app *app, const struct wry_serial_device *const *devices, guint n)
+{
+    struct table *table = table_new(app, "device", "USB ids", "serial", "adapter", "state", NULL);
+
+    json_begin_list(app->json, "ports");
+    for (guint i = 0; i < n; i++)
+        add_device(app, table, devices[i]);
+    json_builder_end_array(app->json);
+    table_end(table, false);
+}
+
 static int list(struct app *app)
 {
     g_autoptr(GPtrArray) devices = wry_serial_devices();
 
-    json_begin_list(app->json, "ports");
-    if (devices->len > 0)
-        app_print(app, "%-16s %-10s %-14s %-24s %s", "device", "USB ids", "serial", "adapter",
-                  "state");
-    for (guint i = 0; i < devices->len; i++)
-        add_device(app, g_ptr_array_index(devices, i));
-    json_builder_end_array(app->json);
+    show(app, (const struct wry_serial_device *const *)devices->pdata, devices->len);
     if (devices->len == 0)
         app_print(app, "There is no serial port. Plug the adapter in; if it still does not "
                        "appear, its driver is missing or the cable only charges.\n"
@@ -194,9 +201,7 @@ static int wait_for_one(struct app *app, uint64_t wait)
         const struct wry_serial_device *device = find_port(&before, &now);
         watch_usb(app, &silent, &before, &now);
         if (device) {
-            json_begin_list(app->json, "ports");
-            add_device(app, device);
-            json_builder_end_array(app->json);
+            show(app, &device, 1);
             app_note(app, "Use it with --link %s", device->path);
             code = EXIT_DONE;
         } else if (app_interrupted()) {

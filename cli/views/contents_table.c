@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "json.h"
+#include "table.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 
@@ -102,32 +103,21 @@ static char *range_of(const struct wry_region *region)
                            (unsigned)(region->offset + region->length - 1));
 }
 
-/* Above 16 MiB offsets have more digits. */
-static int widest_range(const GPtrArray *contents)
+void contents_table_print(const struct facts *facts, const char *word, const GPtrArray *contents)
 {
-    size_t most = 0;
-
-    for (guint i = 0; i < contents->len; i++) {
-        const struct wry_content_of *content = g_ptr_array_index(contents, i);
-        g_autofree char *range = range_of(&content->region);
-        most = MAX(most, strlen(range));
-    }
-    return (int)most;
-}
-
-void contents_table_print(const struct app *app, const char *name, const GPtrArray *contents)
-{
-    int width = widest_range(contents);
+    struct table *table = table_new(facts->app, "", "", "", "", "", NULL);
 
     for (guint i = 0; i < contents->len; i++) {
         const struct wry_content_of *content = g_ptr_array_index(contents, i);
         const struct wry_region *region = &content->region;
         g_autofree char *range = range_of(region);
+        g_autofree char *begin = g_strdup_printf("%-*s %s", facts->width, i ? "" : word, range);
         g_autofree char *length = wry_units_bytes(region->length);
         g_autofree char *words = words_of(content);
-        app_print(app, "%-9s %-*s  %-10s %-12s %-8s %s", i == 0 ? name : "", width, range, length,
-                  region->name, wry_region_kind_name(region->kind), words);
+        table_row(table, begin, length, region->name, wry_region_kind_name(region->kind), words,
+                  NULL);
     }
+    table_end(table, false);
 }
 
 static const char *holds_name(enum wry_holds holds)

@@ -2,11 +2,11 @@
 #ifndef WRY_CLI_CONTENTS_TABLE_H
 #define WRY_CLI_CONTENTS_TABLE_H
 
-#include "app/app.h"
+#include "facts.h"
 #include "wrytograph-host/contents.h"
 
-/* contents: struct wry_content_of. The first line begins with the name, the others are indented. */
-void contents_table_print(const struct app *app, const char *name, const GPtrArray *contents);
+/* contents: struct wry_content_of. The first line begins with the word, the others are indented. */
+void contents_table_print(const struct facts *facts, const char *word, const GPtrArray *contents);
 
 /* A member "contents" of the document. */
 void contents_table_add(const struct app *app, const GPtrArray *contents);

@@ -28,13 +28,16 @@ static const char *text_or(const char *text, const char *other)
     return text && text[0] ? text : other;
 }
 
-void ledger_table_head(const struct app *app)
+struct table *ledger_table_new(const struct app *app)
 {
-    app_print(app, "%-*s %-19s  %-17s  %-8s %7s  %s", ID_SHOWN, "run", "began (UTC)", "board",
-              "outcome", "seconds", "what");
+    struct table *table =
+        table_new(app, "run", "began (UTC)", "board", "outcome", "seconds", "what", NULL);
+
+    table_right(table, 4);
+    return table;
 }
 
-void ledger_table_row(const struct app *app, const struct wry_ledger_run *run)
+void ledger_table_row(struct table *table, const struct wry_ledger_run *run)
 {
     g_autofree char *time = ledger_table_time(run->began);
     g_autofree char *card = words_card(run->card, run->card_version);
@@ -43,19 +46,12 @@ void ledger_table_row(const struct app *app, const struct wry_ledger_run *run)
                                  ? g_strdup_printf(", at %s", run->failed_at)
                                  : g_strdup("");
 
-    g_autofree char *line =
-        g_strdup_printf("%.*s %-19s  %-17s  %-8s %7.1f  %s%s%s%s", ID_SHOWN, run->id, time,
-                        text_or(run->board, "-"), run->outcome, run->seconds, what, where,
-                        run->reason ? ": " : "", run->reason ? run->reason : "");
-    unsigned columns = app_columns();
+    g_autofree char *id = g_strndup(run->id, ID_SHOWN);
+    g_autofree char *seconds = g_strdup_printf("%.1f", run->seconds);
+    g_autofree char *all = g_strdup_printf("%s%s%s%s", what, where, run->reason ? ": " : "",
+                                           run->reason ? run->reason : "");
 
-    /* A line a run; 'ledger show' has all of it. */
-    if (columns > 0 && g_utf8_strlen(line, -1) > (glong)columns) {
-        g_autofree char *part = g_utf8_substring(line, 0, (glong)columns - 1);
-        app_print(app, "%s…", part);
-        return;
-    }
-    app_print(app, "%s", line);
+    table_row(table, id, time, text_or(run->board, "-"), run->outcome, seconds, all, NULL);
 }
 
 static void show(const struct app *app, const char *name, const char *value)

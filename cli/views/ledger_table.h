@@ -1,17 +1,19 @@
 /*
  * Runs of the ledger as lines, as one run in full, as JSON and as CSV.
  *
- *     ledger_table_head(app);
- *     ledger_table_row(app, run);
+ *     struct table *table = ledger_table_new(app);
+ *     ledger_table_row(table, run);
+ *     table_end(table, true);
  */
 #ifndef WRY_CLI_LEDGER_TABLE_H
 #define WRY_CLI_LEDGER_TABLE_H
 
 #include "app/app.h"
+#include "table.h"
 #include "wrytograph-host/ledger.h"
 
-void ledger_table_head(const struct app *app);
-void ledger_table_row(const struct app *app, const struct wry_ledger_run *run);
+struct table *ledger_table_new(const struct app *app);
+void ledger_table_row(struct table *table, const struct wry_ledger_run *run);
 
 /* All that is known of one. */
 void ledger_table_show(const struct app *app, const struct wry_ledger_run *run);

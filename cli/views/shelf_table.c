@@ -2,6 +2,7 @@
 #include "shelf_table.h"
 
 #include "json.h"
+#include "table.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 
@@ -114,8 +115,8 @@ static void add_item(const struct app *app, const struct wry_shelf_item *item,
     json_builder_end_object(app->json);
 }
 
-static void print_item(const struct app *app, const struct wry_shelf_item *item,
-                       const struct shelf_board *board)
+static void add_row(const struct app *app, struct table *table, const struct wry_shelf_item *item,
+                    const struct shelf_board *board)
 {
     const struct wry_chip *chip = item->chip_code > 0 ? wry_chip_by_code(item->chip_code) : NULL;
     g_autofree char *flash =
@@ -125,29 +126,28 @@ static void print_item(const struct app *app, const struct wry_shelf_item *item,
     g_autofree char *fit = board->known ? fit_words(item, board, &fits) : g_strdup("");
     g_autofree char *version = g_strdup_printf("%s%s", item->version, item->preferred ? " *" : "");
 
-    app_print(app, "%-16s %-10s %-13s %-18s %-14s %-8s %s", item->name, version,
-              item->chip_code == 0 ? "any" : wry_chip_title(chip), flash, size, region_word(item),
-              fit);
+    table_row(table, item->name, version, item->chip_code == 0 ? "any" : wry_chip_title(chip),
+              flash, size, region_word(item), fit, NULL);
     add_item(app, item, board, fit, fits);
 }
 
 void shelf_table_print(const struct app *app, const GPtrArray *items,
                        const struct shelf_board *board)
 {
+    struct table *table = table_new(app, "image", "version", "chip", "flash", "size", "for",
+                                    board->known ? "this board" : "", NULL);
     bool preferred = false;
 
     json_begin_list(app->json, "images");
     if (items->len == 0)
         app_print(app, "The shelf is empty. 'wrytograph shelf add FILE' puts images on it.");
-    else
-        app_print(app, "%-16s %-10s %-13s %-18s %-14s %-8s %s", "image", "version", "chip", "flash",
-                  "size", "for", board->known ? "this board" : "");
     for (guint i = 0; i < items->len; i++) {
         const struct wry_shelf_item *item = g_ptr_array_index(items, i);
         preferred = preferred || item->preferred;
-        print_item(app, item, board);
+        add_row(app, table, item, board);
     }
     json_builder_end_array(app->json);
+    table_end(table, false);
     if (preferred)
         app_note(app, "* is taken where several of its name fit.");
     if (items->len > 0 && !board->known)
