@@ -6,9 +6,9 @@
 #include <string.h>
 
 #include "door.h"
+#include "corrupter.h"
 #include "pack/content_packer.h"
 #include "rig.h"
-#include "twister.h"
 #include "wrytograph/bytes.h"
 
 enum {
@@ -36,7 +36,7 @@ static uint8_t content[LENGTH], filling[FLASH_SIZE];
 
 struct lies {
     struct door_input input;
-    struct twister twister;
+    struct corrupter corrupter;
 };
 
 static uint64_t draw(void *from)
@@ -44,7 +44,7 @@ static uint64_t draw(void *from)
     struct lies *lies = from;
 
     if (lies->input.at == lies->input.n) {
-        lies->twister.truthful = UINT32_MAX;
+        lies->corrupter.truthful = UINT32_MAX;
         return 1;
     }
     uint64_t byte = door_byte(&lies->input);
@@ -147,7 +147,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     rig->config.patience = PATIENCE;
     rig->config.packer = pack ? pack_packer(pack) : NULL;
     rig_new_session(rig, 7);
-    twist(&lies.twister, rig, draw, &lies);
+    corrupter_begin(&lies.corrupter, rig, draw, &lies);
     work(rig, job);
     MUST(rig->adapter.now < TIME_MOST);
     pack_free(pack);

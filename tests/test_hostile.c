@@ -7,10 +7,10 @@
 
 #include "core/bytes/fields.h"
 #include "core/wire/frame_codec.h"
+#include "corrupter.h"
 #include "harness.h"
 #include "rig.h"
 #include "sim/random.h"
-#include "twister.h"
 #include "wrytograph/frame.h"
 
 enum {
@@ -293,7 +293,7 @@ static void arbitrary_bytes_between_good_frames_do_no_harm(void)
     CHECK(connected > SEEDS / 3);
 }
 
-static struct rig *begin_twisted(struct twister *t, uint64_t seed)
+static struct rig *begin_twisted(struct corrupter *t, uint64_t seed)
 {
     static uint64_t random;
     struct rig *rig = rig_new(&(struct rig_setup){.seed = seed, .flash_size = 0x400000});
@@ -301,14 +301,14 @@ static struct rig *begin_twisted(struct twister *t, uint64_t seed)
     random = seed;
     rig->config.patience = 3000000;
     rig_new_session(rig, (uint32_t)seed + 1);
-    twist(t, rig, twister_seeded, &random);
+    corrupter_begin(t, rig, corrupter_seeded, &random);
     return rig;
 }
 
 /* Whatever is bent on the way, "written" is only said of a flash that holds it, neighbours too. */
 static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(void)
 {
-    static struct twister t;
+    static struct corrupter t;
     struct wry_placement items[2] = {
         {.offset = 0x40123, .length = 0x5432, .reader = rig_reader(content)},
         {.offset = 0x90000, .length = 0x2345, .reader = rig_reader(content + 0x8000)}};
@@ -338,7 +338,7 @@ static void a_board_that_lies_after_a_while_is_never_believed_to_have_written(vo
 
 static void a_board_that_lies_after_a_while_is_never_believed_to_agree(void)
 {
-    static struct twister t;
+    static struct corrupter t;
     struct wry_placement item = {
         .offset = 0x40123, .length = 0x9432, .reader = rig_reader(content)};
     unsigned agreed = 0, apart = check_one_in(3);

@@ -1,44 +1,44 @@
 /* Streams as the loader takes them: of the wrong kind, hostile, and larger than their range. */
 #include <string.h>
 
+#include "frames.h"
 #include "harness.h"
-#include "talk.h"
 #include "wrytograph/difference.h"
 
-static void say_job(struct talk *talk, uint8_t coding, uint32_t window)
+static void say_job(struct frames *wire, uint8_t coding, uint32_t window)
 {
     struct wry_erase_message erase = {
         .range = {.offset = 0x20000, .length = 0x4000}, .coding = coding, .window = window};
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
-    size_t n = wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++talk->seq, &erase);
-    talk_say(talk, head, n, NULL, 0);
+    size_t n = wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++wire->seq, &erase);
+    frames_say(wire, head, n, NULL, 0);
 }
 
-static void say_stream_job(struct talk *talk, uint32_t window)
+static void say_stream_job(struct frames *wire, uint32_t window)
 {
-    say_job(talk, WRY_CODING_DEFLATE, window);
+    say_job(wire, WRY_CODING_DEFLATE, window);
 }
 
-static void say_stream(struct talk *talk, uint32_t offset, const uint8_t *bytes, uint32_t length)
+static void say_stream(struct frames *wire, uint32_t offset, const uint8_t *bytes, uint32_t length)
 {
     struct wry_data_message data = {
         .offset = offset, .length = length, .encoding = WRY_ENCODING_STREAM};
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
-    talk_say(talk, head, wry_message_put_data(head, WRY_KIND_DATA, ++talk->seq, &data), bytes,
-             length);
+    frames_say(wire, head, wry_message_put_data(head, WRY_KIND_DATA, ++wire->seq, &data), bytes,
+               length);
 }
 
 /* Asks until the job is over, for 5 s at most. */
-static struct wry_progress_message await_job(struct talk *talk)
+static struct wry_progress_message await_job(struct frames *wire)
 {
-    const struct wry_port *port = &talk->rig->adapter.port;
-    struct wry_progress_message progress = talk_ask_status(talk);
+    const struct wry_port *port = &wire->rig->adapter.port;
+    struct wry_progress_message progress = frames_ask_status(wire);
 
     for (int i = 0; i < 100 && progress.job == WRY_JOB_RUNNING; i++) {
         port->sleep(port->context, port->now(port->context) + 50 * MS);
-        progress = talk_ask_status(talk);
+        progress = frames_ask_status(wire);
     }
     return progress;
 }
@@ -51,42 +51,43 @@ static bool outside_is_untouched(const struct rig *rig)
 
 static void a_stream_of_another_kind_is_refused(void)
 {
-    struct talk talk;
+    struct frames wire;
     uint8_t page[256] = {0};
 
-    talk_begin(&talk, &(struct rig_setup){
-                          .seed = 1, .chip_code = WRY_CHIP_SANDERLING_S1, .flash_size = 0x100000});
-    talk_hello(&talk, 1);
-    say_stream_job(&talk, 0x8000); /* more than its dictionary */
-    talk_expect_error(&talk, WRY_ERROR_UNSUPPORTED);
-    say_stream_job(&talk, 128);
-    talk_expect_error(&talk, WRY_ERROR_UNSUPPORTED);
-    say_stream_job(&talk, 4096);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
-    talk_data(&talk, 0x20000, page, 256); /* a page is no part of a stream */
-    talk_expect_error(&talk, WRY_ERROR_BAD_RANGE);
-    say_stream(&talk, 100, page, 256);
-    talk_expect_error(&talk, WRY_ERROR_BAD_RANGE);
-    talk_finish(&talk);
+    frames_begin(&wire, &(struct rig_setup){.seed = 1,
+                                            .chip_code = WRY_CHIP_SANDERLING_S1,
+                                            .flash_size = 0x100000});
+    frames_hello(&wire, 1);
+    say_stream_job(&wire, 0x8000); /* more than its dictionary */
+    frames_expect_error(&wire, WRY_ERROR_UNSUPPORTED);
+    say_stream_job(&wire, 128);
+    frames_expect_error(&wire, WRY_ERROR_UNSUPPORTED);
+    say_stream_job(&wire, 4096);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    frames_data(&wire, 0x20000, page, 256); /* a page is no part of a stream */
+    frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
+    say_stream(&wire, 100, page, 256);
+    frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
+    frames_finish(&wire);
 }
 
 static void a_stream_of_noise_fails_and_changes_nothing_outside(void)
 {
     for (uint64_t seed = 1; seed < 40; seed++) {
-        struct talk talk;
+        struct frames wire;
         uint8_t bytes[2048];
-        talk_begin(&talk, &(struct rig_setup){.seed = seed});
-        talk_hello(&talk, 1);
-        say_stream_job(&talk, 0x8000);
+        frames_begin(&wire, &(struct rig_setup){.seed = seed});
+        frames_hello(&wire, 1);
+        say_stream_job(&wire, 0x8000);
         rig_random(bytes, sizeof bytes, seed);
         bytes[0] = (uint8_t)((bytes[0] & ~7u) | (seed % 2 ? 3u : 5u)); /* fixed or dynamic codes */
-        say_stream(&talk, 0, bytes, sizeof bytes);
-        struct wry_progress_message progress = await_job(&talk);
+        say_stream(&wire, 0, bytes, sizeof bytes);
+        struct wry_progress_message progress = await_job(&wire);
         check_context("seed %u: job %u, error %u", (unsigned)seed, progress.job, progress.error);
         CHECK(progress.job == WRY_JOB_RUNNING || progress.error == WRY_ERROR_BAD_STREAM);
         CHECK(progress.programmed <= 0x24000);
-        CHECK(outside_is_untouched(talk.rig));
-        talk_finish(&talk);
+        CHECK(outside_is_untouched(wire.rig));
+        frames_finish(&wire);
     }
 }
 
@@ -105,7 +106,7 @@ static void put_code(struct bits *bits, unsigned code, unsigned length)
 /* A zero, and then as many copies of it as fit: 250 KiB in 2 KiB. */
 static void no_more_than_the_range_comes_out_of_a_stream(void)
 {
-    struct talk talk;
+    struct frames wire;
     struct bits bits = {.n = 0};
 
     put_code(&bits, 1, 1); /* the last block */
@@ -115,17 +116,17 @@ static void no_more_than_the_range_comes_out_of_a_stream(void)
         put_code(&bits, 0xC5, 8); /* 258 bytes */
         put_code(&bits, 0, 5);    /* from one before */
     }
-    talk_begin(&talk, &(struct rig_setup){.seed = 3});
-    talk_hello(&talk, 1);
-    say_stream_job(&talk, 0x8000);
-    say_stream(&talk, 0, bits.bytes, sizeof bits.bytes);
-    struct wry_progress_message progress = await_job(&talk);
+    frames_begin(&wire, &(struct rig_setup){.seed = 3});
+    frames_hello(&wire, 1);
+    say_stream_job(&wire, 0x8000);
+    say_stream(&wire, 0, bits.bytes, sizeof bits.bytes);
+    struct wry_progress_message progress = await_job(&wire);
     CHECK_EQUAL(WRY_JOB_DONE, progress.job);
     CHECK_EQUAL(0x24000, progress.programmed);
     for (uint32_t i = 0x20000; i < 0x24000; i++)
-        CHECK(talk.rig->flash[i] == 0);
-    CHECK(outside_is_untouched(talk.rig));
-    talk_finish(&talk);
+        CHECK(wire.rig->flash[i] == 0);
+    CHECK(outside_is_untouched(wire.rig));
+    frames_finish(&wire);
 }
 
 /* With the fixed codes (section 3.2.6). */
@@ -160,7 +161,7 @@ static void put_copy(struct bits *bits, uint32_t length, uint32_t distance_chang
 }
 
 /* Three sectors as they were, and in the fourth what stands at source. */
-static void put_together_from(struct talk *talk, uint32_t source)
+static void put_together_from(struct frames *wire, uint32_t source)
 {
     struct bits bits = {.n = 0};
 
@@ -169,9 +170,9 @@ static void put_together_from(struct talk *talk, uint32_t source)
     put_copy(&bits, 0x3000, 0);
     put_copy(&bits, 0x1000, source - 0x23000);
     put_code(&bits, 0, 7); /* the end */
-    say_job(talk, WRY_CODING_DIFFERENCE, 4096);
-    CHECK(talk_hear_kind(talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
-    say_stream(talk, 0, bits.bytes, sizeof bits.bytes);
+    say_job(wire, WRY_CODING_DIFFERENCE, 4096);
+    CHECK(frames_hear_kind(wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    say_stream(wire, 0, bits.bytes, sizeof bits.bytes);
 }
 
 /* A board that keeps a sector and one before it, and one that keeps 64 KiB. */
@@ -188,23 +189,23 @@ static void old_content_is_had_as_far_as_it_is_kept_and_never_beyond(void)
     static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2};
 
     for (size_t i = 0; i < 2 * sizeof cases / sizeof cases[0]; i++) {
-        struct talk talk;
+        struct frames wire;
         uint32_t source = cases[i / 2].source;
         bool has = i % 2 == 0 ? cases[i / 2].small : cases[i / 2].large;
-        talk_begin(&talk, &(struct rig_setup){
-                              .seed = i, .chip_code = chips[i % 2], .flash_size = 0x100000});
-        talk_hello(&talk, 1);
-        put_together_from(&talk, source);
-        struct wry_progress_message progress = await_job(&talk);
+        frames_begin(&wire, &(struct rig_setup){
+                                .seed = i, .chip_code = chips[i % 2], .flash_size = 0x100000});
+        frames_hello(&wire, 1);
+        put_together_from(&wire, source);
+        struct wry_progress_message progress = await_job(&wire);
         check_context("from 0x%X on board %zu: job %u", (unsigned)source, i % 2, progress.job);
         CHECK_EQUAL(has ? WRY_JOB_DONE : WRY_JOB_FAILED, progress.job);
         CHECK_EQUAL(has ? WRY_ERROR_NONE : WRY_ERROR_BAD_STREAM, progress.error);
-        const uint8_t *flash = talk.rig->flash, *before = talk.rig->before;
+        const uint8_t *flash = wire.rig->flash, *before = wire.rig->before;
         if (has)
             CHECK(memcmp(flash + 0x20000, before + 0x20000, 0x3000) == 0 &&
                   memcmp(flash + 0x23000, before + source, 0x1000) == 0);
-        CHECK(outside_is_untouched(talk.rig));
-        talk_finish(&talk);
+        CHECK(outside_is_untouched(wire.rig));
+        frames_finish(&wire);
     }
 }
 
@@ -212,43 +213,43 @@ static void old_content_is_had_as_far_as_it_is_kept_and_never_beyond(void)
 static void records_of_noise_fail_and_change_nothing_outside(void)
 {
     for (uint64_t seed = 1; seed < 60; seed++) {
-        struct talk talk;
+        struct frames wire;
         struct bits bits = {.n = 0};
         uint8_t noise[1500];
-        talk_begin(&talk, &(struct rig_setup){.seed = seed});
-        talk_hello(&talk, 1);
+        frames_begin(&wire, &(struct rig_setup){.seed = seed});
+        frames_hello(&wire, 1);
         rig_random(noise, sizeof noise, seed);
         put_code(&bits, 1, 1);
         put_code(&bits, 2, 2);
         for (size_t i = 0; i < sizeof noise; i++)
             put_byte(&bits, i % 7 < seed % 7 ? (uint8_t)(noise[i] % 16) : noise[i]);
         put_code(&bits, 0, 7);
-        say_job(&talk, WRY_CODING_DIFFERENCE, 4096);
-        say_stream(&talk, 0, bits.bytes, sizeof bits.bytes);
-        struct wry_progress_message progress = await_job(&talk);
+        say_job(&wire, WRY_CODING_DIFFERENCE, 4096);
+        say_stream(&wire, 0, bits.bytes, sizeof bits.bytes);
+        struct wry_progress_message progress = await_job(&wire);
         check_context("seed %u: job %u, error %u", (unsigned)seed, progress.job, progress.error);
         CHECK_EQUAL(WRY_JOB_FAILED, progress.job); /* it is too short for the range in any case */
         CHECK_EQUAL(WRY_ERROR_BAD_STREAM, progress.error);
-        CHECK(outside_is_untouched(talk.rig));
-        talk_finish(&talk);
+        CHECK(outside_is_untouched(wire.rig));
+        frames_finish(&wire);
     }
 }
 
 static void a_board_that_keeps_nothing_takes_no_difference(void)
 {
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 1});
-    const struct wry_port *port = &talk.rig->adapter.port;
-    talk.rig->board.memory_size = 40 * 1024; /* from the next boot on */
+    frames_begin(&wire, &(struct rig_setup){.seed = 1});
+    const struct wry_port *port = &wire.rig->adapter.port;
+    wire.rig->board.memory_size = 40 * 1024; /* from the next boot on */
     port->set_lines(port->context, true, true);
     port->set_lines(port->context, false, true);
     port->sleep(port->context, port->now(port->context) + 100 * MS);
     port->discard(port->context);
-    talk_hello(&talk, 1);
-    say_job(&talk, WRY_CODING_DIFFERENCE, 4096);
-    talk_expect_error(&talk, WRY_ERROR_UNSUPPORTED);
-    talk_finish(&talk);
+    frames_hello(&wire, 1);
+    say_job(&wire, WRY_CODING_DIFFERENCE, 4096);
+    frames_expect_error(&wire, WRY_ERROR_UNSUPPORTED);
+    frames_finish(&wire);
 }
 
 int main(int argc, char **argv)

@@ -4,10 +4,10 @@
 #include <string.h>
 
 #include "demo/program_like.h"
+#include "frames.h"
 #include "harness.h"
+#include "port_filter.h"
 #include "rig.h"
-#include "talk.h"
-#include "through.h"
 
 enum {
     OFFSET = 0x12345,
@@ -163,7 +163,7 @@ static void a_busy_computer_does_not_ask_for_what_is_on_its_way(void)
                                      .every = every * 170000,
                                      .length = 250000,
                                      .next = every == 0 ? UINT64_MAX : 1200000};
-        busy.port = through_port(&busy);
+        busy.port = port_filter(&busy);
         busy.port.read = busy_read;
         wry_session_init(&rig->session, &busy.port, &rig->config);
         uint64_t n = read_all(rig);
@@ -176,15 +176,15 @@ static void a_busy_computer_does_not_ask_for_what_is_on_its_way(void)
     check_context(NULL);
 }
 
-static void ask_packed(struct talk *talk, uint32_t offset, uint32_t length)
+static void ask_packed(struct frames *wire, uint32_t offset, uint32_t length)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_read_message read = {.range = {.offset = offset, .length = length}, .packed = true};
 
-    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
+    frames_say(wire, head, wry_message_put_read(head, ++wire->seq, &read), NULL, 0);
 }
 
-static void ask_soon(struct talk *talk, uint32_t offset, uint32_t length, unsigned page)
+static void ask_soon(struct frames *wire, uint32_t offset, uint32_t length, unsigned page)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_read_message read = {.range = {.offset = offset, .length = length},
@@ -193,24 +193,24 @@ static void ask_soon(struct talk *talk, uint32_t offset, uint32_t length, unsign
                                     .chosen = true};
 
     read.wanted[page / 8] = (uint8_t)(1u << page % 8);
-    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
+    frames_say(wire, head, wry_message_put_read(head, ++wire->seq, &read), NULL, 0);
 }
 
 /* The stream's bytes from at on, as one frame or more, and its end. */
-static uint32_t hear_stream(struct talk *talk, uint8_t *stream)
+static uint32_t hear_stream(struct frames *wire, uint8_t *stream)
 {
     struct wry_data_message data;
     uint32_t length = 0;
 
-    while (talk_hear(talk, 3000 * MS)) {
-        if (talk->last.kind == (WRY_KIND_READ | WRY_KIND_REPLY))
+    while (frames_hear(wire, 3000 * MS)) {
+        if (wire->last.kind == (WRY_KIND_READ | WRY_KIND_REPLY))
             break;
-        if (talk->last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY) &&
-            wry_message_get_data(&talk->last, &data) && data.encoding == WRY_ENCODING_STREAM)
+        if (wire->last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY) &&
+            wry_message_get_data(&wire->last, &data) && data.encoding == WRY_ENCODING_STREAM)
             memcpy(stream + data.offset, data.payload, data.length);
     }
-    CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, talk->last.kind);
-    CHECK(wry_message_get_read_end(&talk->last, &length));
+    CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, wire->last.kind);
+    CHECK(wry_message_get_read_end(&wire->last, &length));
     return length;
 }
 
@@ -219,41 +219,41 @@ static void what_was_lost_is_sent_again_before_anything_else(void)
 {
     static uint8_t stream[0x10000], again[0x10000];
     struct wry_data_message data;
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 1});
-    fill_like_program(talk.rig->flash, 0x40000, 3, 0);
-    talk_hello(&talk, 1);
-    ask_packed(&talk, 0, 0x8000);
-    uint32_t length = hear_stream(&talk, stream);
+    frames_begin(&wire, &(struct rig_setup){.seed = 1});
+    fill_like_program(wire.rig->flash, 0x40000, 3, 0);
+    frames_hello(&wire, 1);
+    ask_packed(&wire, 0, 0x8000);
+    uint32_t length = hear_stream(&wire, stream);
     CHECK(length > 0x1000 && length < 0x8000);
-    ask_packed(&talk, 0x8000, 0x8000);
-    ask_packed(&talk, 0x10000, 0x8000);
-    ask_soon(&talk, 0, 0x8000, 5);
-    uint16_t soon = talk.seq;
-    CHECK(talk_hear_kind(&talk, WRY_KIND_DATA | WRY_KIND_REPLY, 1000 * MS));
-    while (talk.last.seq != soon) /* what was on its way already */
-        CHECK(talk_hear(&talk, 1000 * MS) && talk.last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY));
-    CHECK(wry_message_get_data(&talk.last, &data));
+    ask_packed(&wire, 0x8000, 0x8000);
+    ask_packed(&wire, 0x10000, 0x8000);
+    ask_soon(&wire, 0, 0x8000, 5);
+    uint16_t soon = wire.seq;
+    CHECK(frames_hear_kind(&wire, WRY_KIND_DATA | WRY_KIND_REPLY, 1000 * MS));
+    while (wire.last.seq != soon) /* what was on its way already */
+        CHECK(frames_hear(&wire, 1000 * MS) && wire.last.kind == (WRY_KIND_DATA | WRY_KIND_REPLY));
+    CHECK(wry_message_get_data(&wire.last, &data));
     CHECK(data.offset == 5 * 256 && data.length == 256);
     CHECK(memcmp(data.payload, stream + 5 * 256, 256) == 0);
     for (int i = 0; i < 2; i++) {
-        CHECK(talk_hear(&talk, 100 * MS) && talk.last.seq == soon);
-        CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, talk.last.kind);
+        CHECK(frames_hear(&wire, 100 * MS) && wire.last.seq == soon);
+        CHECK_EQUAL(WRY_KIND_READ | WRY_KIND_REPLY, wire.last.kind);
     }
-    hear_stream(&talk, again);
-    hear_stream(&talk, again);
+    hear_stream(&wire, again);
+    hear_stream(&wire, again);
     /* Later streams have gone over it by now: it is made once more, and is the same. */
-    ask_packed(&talk, 0x18000, 0xF000);
-    ask_packed(&talk, 0x28000, 0xF000);
-    hear_stream(&talk, again);
-    hear_stream(&talk, again);
-    ask_soon(&talk, 0, 0x8000, 7);
+    ask_packed(&wire, 0x18000, 0xF000);
+    ask_packed(&wire, 0x28000, 0xF000);
+    hear_stream(&wire, again);
+    hear_stream(&wire, again);
+    ask_soon(&wire, 0, 0x8000, 7);
     memset(again, 0, sizeof again);
-    CHECK_EQUAL(length, hear_stream(&talk, again));
+    CHECK_EQUAL(length, hear_stream(&wire, again));
     CHECK(memcmp(again + 7 * 256, stream + 7 * 256, 256) == 0);
     CHECK(again[6 * 256] == 0 && again[8 * 256] == 0);
-    talk_finish(&talk);
+    frames_finish(&wire);
 }
 
 /* A write takes the memory, and changes what the streams were of. */
@@ -261,23 +261,23 @@ static void no_stream_outlives_a_write(void)
 {
     static uint8_t stream[0x10000], again[0x10000];
     uint8_t page[WRY_PAGE_SIZE];
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 2});
-    fill_like_program(talk.rig->flash, 0x10000, 3, 0);
+    frames_begin(&wire, &(struct rig_setup){.seed = 2});
+    fill_like_program(wire.rig->flash, 0x10000, 3, 0);
     rig_random(page, sizeof page, 2);
-    talk_hello(&talk, 1);
-    ask_packed(&talk, 0, 0x8000);
-    uint32_t length = hear_stream(&talk, stream);
-    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x1000, 0x1000);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    frames_hello(&wire, 1);
+    ask_packed(&wire, 0, 0x8000);
+    uint32_t length = hear_stream(&wire, stream);
+    frames_range(&wire, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x1000, 0x1000);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
     for (uint32_t at = 0; at < 0x1000; at += sizeof page)
-        talk_data(&talk, 0x1000 + at, page, sizeof page);
-    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
-        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
-    ask_soon(&talk, 0, 0x8000, 2);
-    CHECK(hear_stream(&talk, again) != length);
-    talk_finish(&talk);
+        frames_data(&wire, 0x1000 + at, page, sizeof page);
+    while (wire.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&wire.rig->adapter, wire.rig->adapter.now + 10000, false);
+    ask_soon(&wire, 0, 0x8000, 2);
+    CHECK(hear_stream(&wire, again) != length);
+    frames_finish(&wire);
 }
 
 /* The board still has the job of a write that was given up, and with it the memory. */
@@ -306,34 +306,34 @@ static void a_read_after_a_write_that_was_given_up_comes_as_it_is(void)
 
 static void what_is_blank_is_told_by_a_stream_of_no_length(void)
 {
-    struct talk talk;
+    struct frames wire;
     uint32_t length = 1;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 1, .blank = true});
-    talk_hello(&talk, 1);
-    ask_packed(&talk, 0x1000, WRY_READ_PACKED_MOST);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 500 * MS));
-    CHECK(wry_message_get_read_end(&talk.last, &length));
+    frames_begin(&wire, &(struct rig_setup){.seed = 1, .blank = true});
+    frames_hello(&wire, 1);
+    ask_packed(&wire, 0x1000, WRY_READ_PACKED_MOST);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_READ | WRY_KIND_REPLY, 500 * MS));
+    CHECK(wry_message_get_read_end(&wire.last, &length));
     CHECK_EQUAL(0, length);
-    ask_packed(&talk, 0x1000, WRY_READ_PACKED_MOST + 1);
-    talk_expect_error(&talk, WRY_ERROR_MALFORMED);
-    talk_finish(&talk);
+    ask_packed(&wire, 0x1000, WRY_READ_PACKED_MOST + 1);
+    frames_expect_error(&wire, WRY_ERROR_MALFORMED);
+    frames_finish(&wire);
 }
 
 static void a_write_takes_the_memory_of_what_is_being_packed(void)
 {
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 2});
-    talk_hello(&talk, 1);
-    ask_packed(&talk, 0x10000, WRY_READ_PACKED_MOST);
-    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x1000);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 500 * MS));
-    ask_packed(&talk, 0x10000, 0x1000);
-    talk_expect_error(&talk, WRY_ERROR_BUSY);
+    frames_begin(&wire, &(struct rig_setup){.seed = 2});
+    frames_hello(&wire, 1);
+    ask_packed(&wire, 0x10000, WRY_READ_PACKED_MOST);
+    frames_range(&wire, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x20000, 0x1000);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 500 * MS));
+    ask_packed(&wire, 0x10000, 0x1000);
+    frames_expect_error(&wire, WRY_ERROR_BUSY);
     /* No more of the first one comes. */
-    CHECK(!talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 2000 * MS));
-    talk_finish(&talk);
+    CHECK(!frames_hear_kind(&wire, WRY_KIND_READ | WRY_KIND_REPLY, 2000 * MS));
+    frames_finish(&wire);
 }
 
 int main(int argc, char **argv)

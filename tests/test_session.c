@@ -2,9 +2,9 @@
 #include <string.h>
 
 #include "harness.h"
+#include "port_filter.h"
 #include "rig.h"
 #include "sim/random.h"
-#include "through.h"
 
 static uint8_t content[0x100000];
 
@@ -418,7 +418,7 @@ static void a_hundred_disconnects_cost_time_not_the_job(void)
     struct rig *rig = rig_new(&(struct rig_setup){.seed = 13});
     struct flaky flaky = {.inner = &rig->adapter.port, .bytes_left = UINT64_MAX};
 
-    flaky.port = through_port(&flaky);
+    flaky.port = port_filter(&flaky);
     flaky.port.write = flaky_write;
     flaky.port.read = flaky_read;
     flaky.port.set_speed = flaky_set_speed;

@@ -2,8 +2,8 @@
 #include <string.h>
 
 #include "harness.h"
+#include "port_filter.h"
 #include "rig.h"
-#include "through.h"
 
 static uint8_t content[0x40000];
 
@@ -397,7 +397,7 @@ static void a_port_that_fails_for_good_ends_every_call_as_gone(void)
         struct failing f = {
             .inner = &rig->adapter.port, .reads_left = 100000, .writes_left = 100000};
         enum wry_status status = WRY_OK;
-        f.port = through_port(&f);
+        f.port = port_filter(&f);
         f.port.write = failing_write;
         f.port.read = failing_read;
         f.port.top_speed = 921600;

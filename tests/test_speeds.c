@@ -4,8 +4,8 @@
 #include "core/bytes/fields.h"
 #include "core/wire/frame_codec.h"
 #include "harness.h"
+#include "port_filter.h"
 #include "rig.h"
-#include "through.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/frame.h"
@@ -71,7 +71,7 @@ static void make_elder(struct elder *elder, struct rig *rig)
     memset(elder, 0, sizeof *elder);
     elder->inner = &rig->adapter.port;
     frame_decoder_init(&elder->decoder, elder->body, sizeof elder->body);
-    elder->port = through_port(elder);
+    elder->port = port_filter(elder);
     elder->port.read = elder_read;
     rig->session.port = &elder->port;
 }
@@ -207,7 +207,7 @@ static void a_speed_that_the_port_cannot_do_is_left_out(void)
         struct rig *rig = begin(i, WRY_CHIP_TURNSTONE_T2, &(struct sim_board_faults){0});
         struct slow_port slow = {.inner = &rig->adapter.port, .most = limits[i % 5]};
         bool says = i < 5;
-        slow.port = through_port(&slow);
+        slow.port = port_filter(&slow);
         slow.port.set_speed = slow_set_speed;
         slow.port.can_speed = says ? slow_can_speed : NULL;
         rig->session.port = &slow.port;

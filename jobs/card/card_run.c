@@ -284,7 +284,7 @@ static struct wry_problem *plan_write(struct run *run)
     run->write_job = (struct images_job){.station = run->station,
                                          .options = options,
                                          .use = IMAGE_WRITE,
-                                         .settles = !options->dry_run,
+                                         .recovers = !options->dry_run,
                                          .held = &run->written.held,
                                          .planned = &run->written.planned};
     if (options->image_count + options->setting_count > 0)

@@ -41,7 +41,8 @@ static uint64_t now(const struct console *t)
 
 static bool is_over(const struct console *t)
 {
-    return t->leave || station_stopped(t->station) || (t->starts && t->line.rom != TALK_ROM_SILENT);
+    return t->leave || station_stopped(t->station) ||
+           (t->starts && t->line.rom != CONSOLE_ROM_SILENT);
 }
 
 static const char *line_end(const struct console *t)
@@ -108,10 +109,10 @@ static void hint(struct console *t)
 
 static enum wry_status turn(struct console *t)
 {
-    enum talk_rom before = t->line.rom;
+    enum console_rom before = t->line.rom;
     enum wry_status status = console_line_turn(&t->line);
 
-    if (t->line.rom == TALK_ROM_LOADING && before != TALK_ROM_LOADING && !t->starts)
+    if (t->line.rom == CONSOLE_ROM_LOADING && before != CONSOLE_ROM_LOADING && !t->starts)
         station_note(t->station, WRY_NOTE_IN_LOADING_MODE, NULL);
     hint(t);
     return status == WRY_OK ? send_taken(t) : status;
@@ -313,9 +314,9 @@ static struct wry_problem *conclude(struct console *t, enum wry_status status)
         return problem_new(WRY_OUTCOME_LINK_LOST, WRY_PROBLEM_LINK_GONE, station->link);
     if (station_stopped(station))
         return problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
-    if (t->line.rom == TALK_ROM_LOADING && (t->starts || missing))
+    if (t->line.rom == CONSOLE_ROM_LOADING && (t->starts || missing))
         return problem_new(WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_STRAP_HELD, NULL);
-    if (t->line.rom == TALK_ROM_NOTHING && (t->starts || missing))
+    if (t->line.rom == CONSOLE_ROM_NOTHING && (t->starts || missing))
         return problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOTHING_TO_RUN, NULL);
     return t->missing ? fail_missing(t) : NULL;
 }
@@ -325,13 +326,13 @@ static void hear_rom_out(struct console *t)
 {
     uint64_t end = now(t) + QUIET_TIME;
 
-    while (t->starts && t->line.rom != TALK_ROM_SILENT && now(t) < end &&
+    while (t->starts && t->line.rom != CONSOLE_ROM_SILENT && now(t) < end &&
            !station_stopped(t->station) && console_line_turn(&t->line) == WRY_OK)
         ;
 }
 
-static struct wry_problem *talk(struct console *t, uint32_t speed, uint32_t console,
-                                struct wry_console_result *result)
+static struct wry_problem *run_console(struct console *t, uint32_t speed, uint32_t console,
+                                       struct wry_console_result *result)
 {
     const struct wry_console_options *options = t->options;
     bool given = options->speed > 0;
@@ -365,7 +366,7 @@ enum wry_outcome wry_station_listen(struct wry_station *station,
         return station_end_call(station, problem);
     /* Opening a port may have pulled its outputs: let the board go. */
     station->port->set_lines(station->port->context, false, false);
-    return station_end_call(station, talk(&t, WRY_STARTING_SPEED, 0, result));
+    return station_end_call(station, run_console(&t, WRY_STARTING_SPEED, 0, result));
 }
 
 enum wry_outcome wry_station_start(struct wry_station *station,
@@ -384,8 +385,8 @@ enum wry_outcome wry_station_start(struct wry_station *station,
         return station_end_call(station, problem_of_session(station, status));
     station->connected = false;
     station_note(station, WRY_NOTE_STARTED, NULL);
-    problem =
-        talk(&t, chip ? chip->boot_speed : WRY_STARTING_SPEED, chip ? chip->run_speed : 0, result);
+    problem = run_console(&t, chip ? chip->boot_speed : WRY_STARTING_SPEED,
+                          chip ? chip->run_speed : 0, result);
     return station_end_call(station, problem);
 }
 

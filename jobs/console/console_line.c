@@ -62,9 +62,9 @@ static void judge_rom_line(struct console_line *line)
         if (line->chip && line->chip != chip)
             continue;
         if (strstr(line->rom_line->str, chip->says_loading))
-            line->rom = TALK_ROM_LOADING;
+            line->rom = CONSOLE_ROM_LOADING;
         else if (strstr(line->rom_line->str, chip->says_nothing))
-            line->rom = TALK_ROM_NOTHING;
+            line->rom = CONSOLE_ROM_NOTHING;
     }
     g_string_truncate(line->rom_line, 0);
 }
@@ -74,7 +74,7 @@ static void note_byte(struct console_line *line, uint8_t byte)
 {
     bool continues = line->utf8_left > 0 && (byte & 0xC0) == 0x80;
 
-    line->latest[line->at_speed++ % TALK_LATEST] = serial_text_is_readable(byte);
+    line->latest[line->at_speed++ % CONSOLE_LATEST] = serial_text_is_readable(byte);
     if (!continues) {
         line->utf8_length = byte >= 0xC2 && byte < 0xE0   ? 2
                             : byte >= 0xE0 && byte < 0xF0 ? 3
@@ -85,7 +85,7 @@ static void note_byte(struct console_line *line, uint8_t byte)
     }
     line->utf8_left--;
     for (unsigned i = 1; line->utf8_left == 0 && i <= line->utf8_length && i <= line->at_speed; i++)
-        line->latest[(line->at_speed - i) % TALK_LATEST] = true;
+        line->latest[(line->at_speed - i) % CONSOLE_LATEST] = true;
 }
 
 static bool is_kept(uint8_t byte)
@@ -166,7 +166,7 @@ static enum wry_status set_speed(struct console_line *line, uint32_t baud, bool 
 
 static unsigned readable_percent(const struct console_line *line)
 {
-    unsigned n = MIN(line->at_speed, TALK_LATEST), readable = 0;
+    unsigned n = MIN(line->at_speed, CONSOLE_LATEST), readable = 0;
 
     for (unsigned i = 0; i < n; i++)
         readable += line->latest[i];
@@ -180,7 +180,7 @@ static enum wry_status follow_boot(struct console_line *line)
     bool ended = line->at_speed > 0 && now(line) >= line->heard_at + BOOT_QUIET;
     bool silent = line->at_speed == 0 && now(line) >= line->speed_since + BOOT_SILENCE;
 
-    if (line->rom == TALK_ROM_NOTHING || line->rom == TALK_ROM_LOADING || (!ended && !silent))
+    if (line->rom == CONSOLE_ROM_NOTHING || line->rom == CONSOLE_ROM_LOADING || (!ended && !silent))
         return WRY_OK;
     line->next_console = 0;
     return set_speed(line, console, false);
@@ -209,7 +209,7 @@ static enum wry_status try_next(struct console_line *line)
 /* A speed that was readable and is no longer: the board speaks at another one now. */
 static enum wry_status watch_speed(struct console_line *line)
 {
-    if (line->gave_up || line->at_speed < TALK_LATEST || readable_percent(line) >= LOST_PERCENT)
+    if (line->gave_up || line->at_speed < CONSOLE_LATEST || readable_percent(line) >= LOST_PERCENT)
         return WRY_OK;
     line->first_speed = line->speed;
     line->next_speed = serial_text_speeds;
@@ -242,7 +242,7 @@ enum wry_status console_line_turn(struct console_line *line)
     uint8_t bytes[256];
     size_t got;
     enum wry_status status =
-        port->read(port->context, bytes, sizeof bytes, now(line) + TALK_TURN, &got);
+        port->read(port->context, bytes, sizeof bytes, now(line) + CONSOLE_TURN, &got);
 
     if (status == WRY_OK && got > 0)
         hear(line, bytes, got);

@@ -5,15 +5,15 @@
 #include "jobs/station/station_problem.h"
 
 enum {
-    TALK_LATEST = 48, /* bytes by which a speed is judged */
+    CONSOLE_LATEST = 48, /* bytes by which a speed is judged */
 };
 
-#define TALK_TURN 20000u /* us between looks at what is to be sent */
+#define CONSOLE_TURN 20000u /* us between looks at what is to be sent */
 
-enum talk_rom {
-    TALK_ROM_SILENT,
-    TALK_ROM_LOADING, /* it says that the strap is held */
-    TALK_ROM_NOTHING, /* it says that there is nothing to run */
+enum console_rom {
+    CONSOLE_ROM_SILENT,
+    CONSOLE_ROM_LOADING, /* it says that the strap is held */
+    CONSOLE_ROM_NOTHING, /* it says that there is nothing to run */
 };
 
 struct console_line {
@@ -23,12 +23,12 @@ struct console_line {
     GString *held;               /* the beginning of a secret, perhaps */
     GString *seen;               /* printable text that no step has looked at yet; never shown */
     GString *rom_line;           /* the line that is coming in */
-    enum talk_rom rom;
+    enum console_rom rom;
     uint32_t speed;
     uint32_t next_console;           /* baud of the firmware, after the boot text; 0 = the same */
     uint64_t heard_bytes;            /* in all */
     uint64_t heard_at;               /* us, when something was heard last */
-    bool latest[TALK_LATEST];        /* of the bytes at this speed: whether it was text */
+    bool latest[CONSOLE_LATEST];     /* of the bytes at this speed: whether it was text */
     unsigned utf8_length, utf8_left; /* of a letter that is coming in; 0 = none */
     unsigned at_speed;               /* bytes at this speed */
     const uint32_t *next_speed;      /* to try; NULL = the speed is readable */

@@ -65,7 +65,7 @@ static struct wry_problem *write_images(struct wry_station *station,
     struct images_job job = {.station = station,
                              .options = options,
                              .use = IMAGE_WRITE,
-                             .settles = !options->dry_run,
+                             .recovers = !options->dry_run,
                              .held = &result->held,
                              .planned = &result->planned};
     struct write_common work;

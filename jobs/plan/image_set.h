@@ -22,7 +22,7 @@ struct images_job {
     struct wry_station *station;
     const struct wry_images_options *options;
     enum image_use use;
-    bool settles;                /* it puts back what a cut job left */
+    bool recovers;                /* it puts back what a cut job left */
     struct wry_image_set **held; /* to be freed by the caller in any case */
     struct wry_planned *planned;
 };

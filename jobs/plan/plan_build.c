@@ -183,7 +183,7 @@ struct wry_problem *plan_build_for_board(const struct images_job *job)
     struct wry_problem *problem = images_open(job);
 
     if (!problem)
-        problem = board_connect(job->station, job->settles);
+        problem = board_connect(job->station, job->recovers);
     if (!problem)
         problem = regions_of_board(job->station, &target);
     return problem ? problem : plan_build(job, &target);

@@ -65,7 +65,7 @@ static void look(const struct wry_station *station, struct journal *journal)
     g_array_unref(stretches);
 }
 
-void recovery_tell(struct wry_station *station, bool settles)
+void recovery_tell(struct wry_station *station, bool recovers)
 {
     g_autofree char *folder = journal_folder(station);
     g_autoptr(GError) error = NULL;
@@ -78,7 +78,7 @@ void recovery_tell(struct wry_station *station, bool settles)
     if (!journal)
         return;
     journal_set_board(journal, board_of(station));
-    if (!settles)
+    if (!recovers)
         look(station, journal);
     journal_close(journal);
 }

@@ -6,8 +6,8 @@
 #include "wrytograph/plan.h"
 
 /* Tells what a cut job has left on the board, as far as this computer knows; changes nothing.
- * settles: the job that begins puts it back, and tells that itself. */
-void recovery_tell(struct wry_station *station, bool settles);
+ * recovers: the job that begins puts it back, and tells that itself. */
+void recovery_tell(struct wry_station *station, bool recovers);
 
 /*
  * Opens the journal, and puts back what a job that was cut on this board put at risk; to be called

@@ -132,7 +132,7 @@ static void tell_speed(const struct wry_station *station, const char *adapter, u
                                         .speed = session->speed});
 }
 
-struct wry_problem *board_connect(struct wry_station *station, bool settles)
+struct wry_problem *board_connect(struct wry_station *station, bool recovers)
 {
     if (station->connected) {
         run_record_board(station);
@@ -158,7 +158,7 @@ struct wry_problem *board_connect(struct wry_station *station, bool settles)
     station->connected = true;
     if (station->settings.board)
         station->settings.board(station->settings.context, station);
-    recovery_tell(station, settles);
+    recovery_tell(station, recovers);
     return NULL;
 }
 

@@ -4,9 +4,9 @@
 
 #include "station_problem.h"
 
-/* Connects unless that was done. settles: the job puts back what a cut one left, so that it need
+/* Connects unless that was done. recovers: the job puts back what a cut one left, so that it need
  * not be told. */
-struct wry_problem *board_connect(struct wry_station *station, bool settles);
+struct wry_problem *board_connect(struct wry_station *station, bool recovers);
 
 /* What the settings make of a session. */
 struct wry_session_config board_config(struct wry_station *station);

@@ -11,7 +11,7 @@
 #include "rig.h"
 #include "schedule.h"
 #include "sim/random.h"
-#include "through.h"
+#include "port_filter.h"
 
 enum {
     FLASH_SIZE = 0x80000,
@@ -330,7 +330,7 @@ static void set_up(struct campaign *c, const struct schedule *schedule)
                                       .yield = yield};
     c->mortal.campaign = c;
     c->mortal.inner = &c->rig->adapter.port;
-    c->mortal.port = through_port(&c->mortal);
+    c->mortal.port = port_filter(&c->mortal);
     c->mortal.port.write = mortal_write;
     c->mortal.port.read = mortal_read;
     c->mortal.port.set_speed = mortal_set_speed;

@@ -1,15 +1,15 @@
 /* Bends what a board says. */
-#include "twister.h"
+#include "corrupter.h"
 #include "core/bytes/fields.h"
 #include "core/wire/frame_codec.h"
 
 #include <string.h>
 
+#include "port_filter.h"
 #include "sim/random.h"
-#include "through.h"
 #include "wrytograph/bytes.h"
 
-static uint32_t bend_number(struct twister *t, uint32_t value)
+static uint32_t bend_number(struct corrupter *t, uint32_t value)
 {
     switch (t->draw(t->from) % 6) {
     case 0:
@@ -28,7 +28,7 @@ static uint32_t bend_number(struct twister *t, uint32_t value)
 }
 
 /* One field, by kind: marks of progress, offsets and lengths, digests, what hello says, codes. */
-static void bend(struct twister *t, size_t length)
+static void bend(struct corrupter *t, size_t length)
 {
     uint8_t *field = t->body + 4;
 
@@ -52,7 +52,7 @@ static void bend(struct twister *t, size_t length)
         bytes_put32(field, bend_number(t, bytes_get32(field)));
 }
 
-static void pass_on(struct twister *t)
+static void pass_on(struct corrupter *t)
 {
     struct wry_encoder encoder;
     size_t length = t->decoder.length;
@@ -69,7 +69,7 @@ static void pass_on(struct twister *t)
 static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                                     size_t *got)
 {
-    struct twister *t = context;
+    struct corrupter *t = context;
     enum wry_frame_event event;
     uint8_t byte;
 
@@ -89,18 +89,18 @@ static enum wry_status twisted_read(void *context, uint8_t *bytes, size_t room, 
 
 static enum wry_status twisted_discard(void *context)
 {
-    struct twister *t = context;
+    struct corrupter *t = context;
 
     t->at = t->fill = 0;
     return t->inner->discard(t->inner->context);
 }
 
-uint64_t twister_seeded(void *from)
+uint64_t corrupter_seeded(void *from)
 {
     return sim_random(from);
 }
 
-void twist(struct twister *t, struct rig *rig, uint64_t (*draw)(void *from), void *from)
+void corrupter_begin(struct corrupter *t, struct rig *rig, uint64_t (*draw)(void *from), void *from)
 {
     memset(t, 0, sizeof *t);
     t->inner = &rig->adapter.port;
@@ -109,7 +109,7 @@ void twist(struct twister *t, struct rig *rig, uint64_t (*draw)(void *from), voi
     t->truthful = 3 + (unsigned)(draw(from) % 60);
     t->one_in = 1 + (unsigned)(draw(from) % 12);
     frame_decoder_init(&t->decoder, t->body, sizeof t->body);
-    t->port = through_port(t);
+    t->port = port_filter(t);
     t->port.read = twisted_read;
     t->port.discard = twisted_discard;
     rig->session.port = &t->port;

@@ -250,7 +250,7 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     struct wry_serial *serial = wry_serial_open(
         &(struct wry_serial_settings){.path = bench.pty, .wiring = wry_wiring_at(0)}, &error);
     CHECK(serial != NULL);
-    EXPECT(4, "test_lines (process", command("identify", "-l", bench.pty, NULL));
+    EXPECT(4, "test_real_lines (process", command("identify", "-l", bench.pty, NULL));
     wry_serial_close(serial);
     EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
     EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
@@ -458,7 +458,7 @@ static void python3_serial_can_use_a_served_board(void)
     CHECK(has_peer(PYTHON));
     serve(&bench, "python-client");
     struct said said =
-        run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/talk_to_board.py", bench.link, NULL);
+        run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/frames_to_board.py", bench.link, NULL);
     EXPECT(0, "booted", said);
     CHECK(says(&said, "version tide-gauge 2.3.0"));
     stop(&bench);

@@ -3,8 +3,8 @@
 #include <string.h>
 
 #include "harness.h"
+#include "port_filter.h"
 #include "rig.h"
-#include "through.h"
 
 #define US_PER_S UINT64_C(1000000)
 
@@ -94,7 +94,7 @@ static struct rig *begin(struct leaver *leaver, uint64_t seed)
     rig_random(content, sizeof content, seed);
     memset(leaver, 0, sizeof *leaver);
     leaver->inner = &rig->adapter.port;
-    leaver->port = through_port(leaver);
+    leaver->port = port_filter(leaver);
     leaver->port.write = leaver_write;
     leaver->port.read = leaver_read;
     leaver->port.set_speed = leaver_set_speed;
@@ -255,7 +255,7 @@ static void a_lost_answer_to_start_is_no_failure(void)
         struct rig *rig = rig_new(&(struct rig_setup){.seed = left, .max_speed = 115200});
         struct swallower swallower = {.inner = &rig->adapter.port, .left = left < 11 ? left : 10};
         uint8_t rest[128];
-        swallower.port = through_port(&swallower);
+        swallower.port = port_filter(&swallower);
         swallower.port.read = swallower_read;
         rig->session.port = &swallower.port;
         check_context("%u bytes lost", left);

@@ -2,16 +2,16 @@
  * Between a true board and the host: tells the truth for a while, then bends what it passes on, one
  * field at a time, in good frames.
  *
- *     twist(&t, rig, seeded, &random);
+ *     corrupter_begin(&t, rig, seeded, &random);
  *     rig->session.port = &t.port;
  */
-#ifndef WRY_TESTS_TWISTER_H
-#define WRY_TESTS_TWISTER_H
+#ifndef WRY_TESTS_CORRUPTER_H
+#define WRY_TESTS_CORRUPTER_H
 
 #include "rig.h"
 #include "wrytograph/frame.h"
 
-struct twister {
+struct corrupter {
     const struct wry_port *inner;
     uint64_t (*draw)(void *from); /* decides all that it does */
     void *from;
@@ -26,9 +26,10 @@ struct twister {
 };
 
 /* Puts it in front of the rig's adapter. What it draws decides also when it begins to lie. */
-void twist(struct twister *t, struct rig *rig, uint64_t (*draw)(void *from), void *from);
+void corrupter_begin(struct corrupter *t, struct rig *rig, uint64_t (*draw)(void *from),
+                     void *from);
 
 /* One that draws by a seed: from is a uint64_t, the state of sim_random. */
-uint64_t twister_seeded(void *from);
+uint64_t corrupter_seeded(void *from);
 
 #endif

@@ -10,7 +10,7 @@
 /* A copy in the scratch folder, since some are brought up to date. */
 static const char *take(const char *name, const char *as)
 {
-    g_autofree char *path = g_build_filename(WRY_SOURCE_DIR, "tests", "kept", name, NULL);
+    g_autofree char *path = g_build_filename(WRY_SOURCE_DIR, "tests", "earlier_files", name, NULL);
     g_autofree char *bytes = NULL;
     gsize n = 0;
 

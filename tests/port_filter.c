@@ -1,5 +1,5 @@
 /* A port that passes everything on. */
-#include "through.h"
+#include "port_filter.h"
 
 static const struct wry_port *behind(void *context)
 {
@@ -56,7 +56,7 @@ static void pass_sleep(void *context, uint64_t until)
     port->sleep(port->context, until);
 }
 
-struct wry_port through_port(void *context)
+struct wry_port port_filter(void *context)
 {
     return (struct wry_port){.context = context,
                              .write = pass_write,

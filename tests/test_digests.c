@@ -2,9 +2,9 @@
  * that are not looked at twice. */
 #include <string.h>
 
+#include "frames.h"
 #include "harness.h"
 #include "sim/random.h"
-#include "talk.h"
 
 enum { MIB = 0x100000 };
 
@@ -18,14 +18,14 @@ static void digest_of(const uint8_t *bytes, size_t n, uint8_t digest[WRY_SHA256_
 }
 
 /* The next digest that comes is that of the flash from offset on. */
-static void expect_digest(struct talk *talk, uint32_t offset, uint32_t length)
+static void expect_digest(struct frames *wire, uint32_t offset, uint32_t length)
 {
     struct wry_digest_reply reply = {0};
     uint8_t digest[WRY_SHA256_SIZE];
 
-    digest_of(talk->rig->flash + offset, length, digest);
-    CHECK(talk_hear_kind(talk, WRY_KIND_DIGEST | WRY_KIND_REPLY, 1000 * MS));
-    CHECK(wry_message_get_digest_reply(&talk->last, &reply));
+    digest_of(wire->rig->flash + offset, length, digest);
+    CHECK(frames_hear_kind(wire, WRY_KIND_DIGEST | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_digest_reply(&wire->last, &reply));
     CHECK_EQUAL(offset, reply.range.offset);
     CHECK_EQUAL(length, reply.range.length);
     CHECK_EQUAL(sizeof digest, reply.digest_length);
@@ -34,65 +34,65 @@ static void expect_digest(struct talk *talk, uint32_t offset, uint32_t length)
 
 static void a_digest_that_comes_after_another_waits_for_it(void)
 {
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 1});
-    talk_hello(&talk, 1);
+    frames_begin(&wire, &(struct rig_setup){.seed = 1});
+    frames_hello(&wire, 1);
     /* With nothing under way it begins at once. */
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0, 0x10000);
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x10000, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x10000, 0x10000);
     /* The first asked for once more leaves the next where it is; and the next goes with a newer. */
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x10000);
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x30000, 0x8000);
-    expect_digest(&talk, 0, 0x10000);
-    expect_digest(&talk, 0x30000, 0x8000);
-    CHECK(!talk_hear(&talk, 200 * MS));
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x30000, 0x8000);
+    expect_digest(&wire, 0, 0x10000);
+    expect_digest(&wire, 0x30000, 0x8000);
+    CHECK(!frames_hear(&wire, 200 * MS));
     /* One that does not wait takes the place of both. */
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x20000);
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x40000, 0x8000);
-    expect_digest(&talk, 0x40000, 0x8000);
-    CHECK(!talk_hear(&talk, 300 * MS));
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0, 0x20000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0x40000, 0x8000);
+    expect_digest(&wire, 0x40000, 0x8000);
+    CHECK(!frames_hear(&wire, 300 * MS));
     /* Neither outlives the session. */
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x20000);
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
-    talk_hello(&talk, 2);
-    CHECK(!talk_hear(&talk, 300 * MS));
-    talk_finish(&talk);
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0, 0x20000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x20000, 0x10000);
+    frames_hello(&wire, 2);
+    CHECK(!frames_hear(&wire, 300 * MS));
+    frames_finish(&wire);
 }
 
 static void a_bad_range_is_refused_before_it_waits(void)
 {
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 1});
-    talk_hello(&talk, 1);
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0, 0x10000);
-    talk_range(&talk, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x3FF000, 0x2000);
-    talk_expect_error(&talk, WRY_ERROR_BAD_RANGE);
-    expect_digest(&talk, 0, 0x10000);
-    talk_finish(&talk);
+    frames_begin(&wire, &(struct rig_setup){.seed = 1});
+    frames_hello(&wire, 1);
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_AFTER, 0x3FF000, 0x2000);
+    frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
+    expect_digest(&wire, 0, 0x10000);
+    frames_finish(&wire);
 }
 
 /* The digest is there soon after the last erase: the rest was hashed while the flash erased. */
 static void an_erase_is_hashed_while_it_goes_on(void)
 {
-    struct talk talk;
+    struct frames wire;
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 3});
-    talk_hello(&talk, 1);
-    talk_range(&talk, WRY_KIND_ERASE, 0, 0x100000, MIB);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x100000, MIB);
-    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
-        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
-    uint64_t ended = talk.rig->adapter.now;
-    expect_digest(&talk, 0x100000, MIB);
-    CHECK(talk.rig->adapter.now - ended < 60 * MS * 1000);
-    CHECK(wry_bytes_blank(talk.rig->flash + 0x100000, MIB));
-    CHECK(memcmp(talk.rig->flash, talk.rig->before, 0x100000) == 0);
-    CHECK(memcmp(talk.rig->flash + 0x200000, talk.rig->before + 0x200000, 0x200000) == 0);
-    talk_finish(&talk);
+    frames_begin(&wire, &(struct rig_setup){.seed = 3});
+    frames_hello(&wire, 1);
+    frames_range(&wire, WRY_KIND_ERASE, 0, 0x100000, MIB);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0x100000, MIB);
+    while (wire.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&wire.rig->adapter, wire.rig->adapter.now + 10000, false);
+    uint64_t ended = wire.rig->adapter.now;
+    expect_digest(&wire, 0x100000, MIB);
+    CHECK(wire.rig->adapter.now - ended < 60 * MS * 1000);
+    CHECK(wry_bytes_blank(wire.rig->flash + 0x100000, MIB));
+    CHECK(memcmp(wire.rig->flash, wire.rig->before, 0x100000) == 0);
+    CHECK(memcmp(wire.rig->flash + 0x200000, wire.rig->before + 0x200000, 0x200000) == 0);
+    frames_finish(&wire);
 }
 
 static enum wry_status erase(struct rig *rig, uint32_t offset, uint32_t length)
@@ -196,45 +196,45 @@ static void noise_while_looking_changes_nothing(void)
     }
 }
 
-static void hear_stream_length(struct talk *talk, uint32_t offset, uint32_t length, bool blank)
+static void hear_stream_length(struct frames *wire, uint32_t offset, uint32_t length, bool blank)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_read_message read = {.range = {.offset = offset, .length = length}, .packed = true};
     uint32_t stream = 1;
 
-    talk_say(talk, head, wry_message_put_read(head, ++talk->seq, &read), NULL, 0);
-    CHECK(talk_hear_kind(talk, WRY_KIND_READ | WRY_KIND_REPLY, 1000 * MS));
-    CHECK(wry_message_get_read_end(&talk->last, &stream));
+    frames_say(wire, head, wry_message_put_read(head, ++wire->seq, &read), NULL, 0);
+    CHECK(frames_hear_kind(wire, WRY_KIND_READ | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_read_end(&wire->last, &stream));
     CHECK_EQUAL(blank, stream == 0);
 }
 
 /* What a digest saw to be blank is believed as long as nothing changes it. */
 static void what_was_blank_is_looked_at_again_once_it_changed(void)
 {
-    struct talk talk;
+    struct frames wire;
     uint8_t page[WRY_PAGE_SIZE];
 
-    talk_begin(&talk, &(struct rig_setup){.seed = 5, .blank = true});
+    frames_begin(&wire, &(struct rig_setup){.seed = 5, .blank = true});
     rig_random(page, sizeof page, 5);
-    memcpy(talk.rig->flash + 0x2FF00, page, sizeof page);
-    talk_hello(&talk, 1);
-    talk_range(&talk, WRY_KIND_DIGEST, 0, 0x10200, 0x3F000);
-    expect_digest(&talk, 0x10200, 0x3F000);
-    uint64_t begun = talk.rig->adapter.now;
-    hear_stream_length(&talk, 0x11000, 0x8000, true);
+    memcpy(wire.rig->flash + 0x2FF00, page, sizeof page);
+    frames_hello(&wire, 1);
+    frames_range(&wire, WRY_KIND_DIGEST, 0, 0x10200, 0x3F000);
+    expect_digest(&wire, 0x10200, 0x3F000);
+    uint64_t begun = wire.rig->adapter.now;
+    hear_stream_length(&wire, 0x11000, 0x8000, true);
     /* It did not take the time that reading does. */
-    CHECK(talk.rig->adapter.now - begun < 8 * MS * 1000);
-    hear_stream_length(&talk, 0x28000, 0x8000, false);
-    talk_range(&talk, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x14000, 0x1000);
-    CHECK(talk_hear_kind(&talk, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
+    CHECK(wire.rig->adapter.now - begun < 8 * MS * 1000);
+    hear_stream_length(&wire, 0x28000, 0x8000, false);
+    frames_range(&wire, WRY_KIND_ERASE, WRY_FLAG_PROGRAM, 0x14000, 0x1000);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_ERASE | WRY_KIND_REPLY, 100 * MS));
     for (uint32_t at = 0; at < 0x1000; at += sizeof page)
-        talk_data(&talk, 0x14000 + at, page, sizeof page);
-    while (talk.rig->board.loader.write.state == WRY_JOB_RUNNING)
-        sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
-    CHECK(memcmp(talk.rig->flash + 0x14000, page, sizeof page) == 0);
-    hear_stream_length(&talk, 0x11000, 0x8000, false);
-    hear_stream_length(&talk, 0x11000, 0x3000, true);
-    talk_finish(&talk);
+        frames_data(&wire, 0x14000 + at, page, sizeof page);
+    while (wire.rig->board.loader.write.state == WRY_JOB_RUNNING)
+        sim_adapter_advance(&wire.rig->adapter, wire.rig->adapter.now + 10000, false);
+    CHECK(memcmp(wire.rig->flash + 0x14000, page, sizeof page) == 0);
+    hear_stream_length(&wire, 0x11000, 0x8000, false);
+    hear_stream_length(&wire, 0x11000, 0x3000, true);
+    frames_finish(&wire);
 }
 
 /* A page that a read hands to the digest in mid-sector, with blank ones before and behind it. */
@@ -244,21 +244,21 @@ static void a_sector_with_any_content_is_never_taken_for_blank(void)
         uint8_t head[WRY_MESSAGE_HEAD_MAX];
         struct wry_read_message read = {.range = {.offset = 0x10000 + page * 256, .length = 256},
                                         .packed = true};
-        struct talk talk;
+        struct frames wire;
         uint32_t at = 0x10000 + page * 256;
-        talk_begin(&talk, &(struct rig_setup){.seed = page, .blank = true});
-        struct wry_loader *loader = &talk.rig->board.loader;
-        rig_random(talk.rig->flash + at, 256, page);
-        talk_hello(&talk, 1);
-        talk_range(&talk, WRY_KIND_DIGEST, 0, 0x10000, 0x8000);
-        talk_say(&talk, head, wry_message_put_read(head, ++talk.seq, &read), NULL, 0);
+        frames_begin(&wire, &(struct rig_setup){.seed = page, .blank = true});
+        struct wry_loader *loader = &wire.rig->board.loader;
+        rig_random(wire.rig->flash + at, 256, page);
+        frames_hello(&wire, 1);
+        frames_range(&wire, WRY_KIND_DIGEST, 0, 0x10000, 0x8000);
+        frames_say(&wire, head, wry_message_put_read(head, ++wire.seq, &read), NULL, 0);
         while (loader->digest.state != WRY_JOB_DONE || loader->read_count > 0)
-            sim_adapter_advance(&talk.rig->adapter, talk.rig->adapter.now + 10000, false);
-        CHECK(talk_hear_kind(&talk, WRY_KIND_READ | WRY_KIND_REPLY, 100 * MS));
+            sim_adapter_advance(&wire.rig->adapter, wire.rig->adapter.now + 10000, false);
+        CHECK(frames_hear_kind(&wire, WRY_KIND_READ | WRY_KIND_REPLY, 100 * MS));
         check_context("page %u", (unsigned)page);
         CHECK(!(loader->digest.blank[0] & 1u << page / 16));
-        hear_stream_length(&talk, 0x10000 + page / 16 * 0x1000, 0x1000, false);
-        talk_finish(&talk);
+        hear_stream_length(&wire, 0x10000 + page / 16 * 0x1000, 0x1000, false);
+        frames_finish(&wire);
     }
 }
 
