@@ -1,9 +1,8 @@
 /*
- * The boot header: 64 bytes in front of a program that say what it was built for.
- *
- * An image with a boot header is header, body, and the SHA-256 of the body. docs/boot-header.md
- * gives the layout. The digest does not cover the header, which has a CRC-32 of its own, so the
- * flash fields can be set to the board at hand without touching the rest.
+ * The boot header: the 64 bytes in front of a program that name its chip, kind, version and flash
+ * settings. An image consists of the header, the body, and the SHA-256 of the body;
+ * docs/boot-header.md gives the layout. The header has a CRC-32 of its own and is not part of the
+ * SHA-256: the flash fields can be set for the board at hand without a new digest.
  *
  *     struct wry_boot_header header;
  *     if (wry_boot_header_get(&header, bytes) && header.chip_code != board->chip_code)
@@ -33,7 +32,7 @@ enum wry_program_kind {
 struct wry_boot_header {
     uint16_t chip_code;
     uint8_t kind;                         /* enum wry_program_kind */
-    bool only_upgrade;                    /* for boards that have a program already */
+    bool only_upgrade;                    /* an upgrade: of no use on a board without a program */
     uint8_t flash_size_log2;              /* bytes of flash as a power of two; 0 = any */
     uint8_t read_lines;                   /* data lines of the read mode: 1, 2 or 4; 0 = not said */
     uint8_t read_clock;                   /* MHz; 0 = not said */
@@ -41,10 +40,11 @@ struct wry_boot_header {
     char version[WRY_BOOT_TEXT_SIZE + 1]; /* printable ASCII, ends with NUL */
 };
 
-/* True when the bytes begin with the magic number, whether or not the rest is right. */
+/* True if the bytes begin with the magic number, even if the rest is damaged. */
 bool wry_boot_header_present(const uint8_t *bytes);
 
-/* False when magic, version, CRC-32 or a field is wrong. bytes: WRY_BOOT_HEADER_SIZE of them. */
+/* False if the magic number, the version, the CRC-32 or a field is wrong. bytes:
+ * WRY_BOOT_HEADER_SIZE of them. */
 bool wry_boot_header_get(struct wry_boot_header *header, const uint8_t *bytes);
 
 void wry_boot_header_put(uint8_t *bytes, const struct wry_boot_header *header);

@@ -1,11 +1,10 @@
 /*
- * Byte order, checksums and digests.
- *
- * The small arithmetic everything else stands on. Contexts are plain structs owned by the caller
- * without inner pointers, so they may be copied to fork a running computation.
+ * Blank checks, checksums and digests. Contexts are plain structs of the caller and hold no
+ * pointers into themselves, so a running computation can be copied.
  *
  *     struct wry_sha256 sha;
  *     uint8_t digest[WRY_SHA256_SIZE];
+ *
  *     wry_sha256_begin(&sha);
  *     wry_sha256_add(&sha, data, length);
  *     wry_sha256_end(&sha, digest);
@@ -23,12 +22,12 @@ extern "C" {
 
 #define WRY_SHA256_SIZE 32u
 
-/* True when all n bytes are 0xFF, the erased state of NOR flash. True for n = 0. */
+/* True if all n bytes are 0xFF, the erased state of NOR flash; true for n = 0. */
 bool wry_bytes_blank(const uint8_t *bytes, size_t n);
 
 /*
- * CRC-32 as in RFC 1662 section C.3 and ISO-HDLC: reflected polynomial 0xEDB88320, start value and
- * final complement 0xFFFFFFFF. crc is the result of the call before, 0 for the first.
+ * CRC-32 as in RFC 1662 section C.3 and ISO-HDLC: reflected polynomial 0xEDB88320, initial value
+ * and final complement 0xFFFFFFFF. crc is the result of the previous call, 0 for the first.
  */
 uint32_t wry_crc32(uint32_t crc, const uint8_t *bytes, size_t n);
 
@@ -41,9 +40,9 @@ struct wry_sha256 {
 
 void wry_sha256_begin(struct wry_sha256 *sha);
 void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n);
-/* Writes the digest and leaves the context unusable until the next begin. */
+/* Writes the digest. The context must not be used again before the next begin. */
 void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE]);
-/* The same, but gives only the first 8 bytes of the digest, as a little-endian number. */
+/* Ends it likewise; returns only the first 8 bytes of the digest, as a little-endian number. */
 uint64_t wry_sha256_end_short(struct wry_sha256 *sha);
 
 #ifdef __cplusplus

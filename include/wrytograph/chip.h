@@ -1,5 +1,5 @@
 /*
- * Chip descriptions: what the tool knows of each Wi-Fi microcontroller family.
+ * Chip descriptions: what is known of each Wi-Fi microcontroller family.
  *
  *     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
  *     printf("%s starts from 0x%x\n", chip->title, chip->start_offset);
@@ -24,25 +24,25 @@ enum wry_chip_code {
 };
 
 struct wry_chip {
-    uint16_t code;                 /* as the board reports it */
-    const char *name;              /* for commands and files: lower case, with hyphens */
-    const char *title;             /* for people */
-    bool wants_header;             /* the boot ROM starts nothing without a boot header */
-    uint8_t read_lines_most;       /* data lines over which it can read its flash: 1, 2 or 4 */
-    uint8_t read_clock_most;       /* MHz of that */
-    const char *strap;             /* the pin that is low through reset for loading mode */
-    const char *says_loading;      /* in the ROM's text: the strap is held */
-    const char *says_nothing;      /* in the ROM's text: there is no program to start */
-    uint32_t start_offset;         /* flash offset from which the boot ROM starts a program */
-    uint32_t table_offset;         /* of the region table, or WRY_NO_OFFSET */
-    uint32_t app_offset;           /* the lowest offset of an application */
-    uint32_t flash_min, flash_max; /* bytes: sizes that are fitted */
-    uint32_t boot_speed;           /* baud of the boot ROM's text */
-    uint32_t run_speed;            /* baud of the firmware's text */
+    uint16_t code;            /* as the board reports it in its hello reply */
+    const char *name;         /* identifier in commands and files: lower case, with hyphens */
+    const char *title;        /* display name */
+    bool wants_header;        /* the boot ROM starts no program without a boot header */
+    uint8_t read_lines_most;  /* most data lines it reads its flash over: 1, 2 or 4 */
+    uint8_t read_clock_most;  /* fastest flash read clock, MHz */
+    const char *strap;        /* name of the pin that selects loading mode when low during reset */
+    const char *says_loading; /* ROM output that shows that the strap is held */
+    const char *says_nothing; /* ROM output that shows that there is no program to start */
+    uint32_t start_offset;    /* flash offset from which the boot ROM starts a program */
+    uint32_t table_offset;    /* flash offset of the region table, or WRY_NO_OFFSET */
+    uint32_t app_offset;      /* lowest flash offset of an application */
+    uint32_t flash_min, flash_max; /* bytes, the range of flash sizes on boards with this chip */
+    uint32_t boot_speed;           /* baud of the boot ROM's output */
+    uint32_t run_speed;            /* baud of the firmware's console */
     uint32_t top_speed;            /* baud that the chip's receiver is specified for */
 };
 
-/* NULL when unknown. */
+/* The chip with this code; NULL if it is unknown. */
 const struct wry_chip *wry_chip_by_code(uint16_t code);
 const struct wry_chip *wry_chip_by_name(const char *name);
 /* The n-th chip, counting from 0; NULL past the last. */

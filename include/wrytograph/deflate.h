@@ -1,9 +1,9 @@
 /*
- * Deflate: packing bytes in bounded memory (RFC 1951), for a board that sends what it reads.
+ * A deflate encoder (RFC 1951) in bounded memory, for a loader that compresses what it reads.
  *
- * All memory is the caller's; how much it is decides how far the stream reaches back. Content is
- * put in by pieces and the stream taken out by pieces; the same content in any pieces gives the
- * same stream, so that a part of it that was lost can be made again.
+ * The caller provides all memory; its size decides how far the stream may reach back. The stream
+ * depends only on the content, not on the pieces in which it is put in and taken out, so a lost
+ * part of a stream can be produced again.
  *
  *     wry_deflate_init(&deflate, memory, sizeof memory);
  *     while (!wry_deflate_is_over(&deflate)) {
@@ -35,61 +35,64 @@ extern "C" {
           */
 #define WRY_DEFLATE_DISTANCES 30u
 
-/* A byte, or a length and a distance back. */
+/* A literal byte, or a match: a length and a distance back. */
 struct wry_deflate_token {
     uint16_t length;   /* 0: a literal */
     uint16_t distance; /* or the byte */
 };
 
 struct wry_deflate {
-    uint8_t *window; /* a ring: what came last */
+    uint8_t *window; /* ring buffer of the latest input */
     uint32_t mask;   /* its size - 1 */
-    uint16_t *heads; /* by hash: where three such bytes stood last, modulo 2^16 */
-    uint16_t *chain; /* by place in the window: where they stood before that */
+    uint16_t *heads; /* by hash of three bytes: where they were seen last, modulo 2^16 */
+    uint16_t *chain; /* by position in the window: the previous occurrence */
     uint8_t hash_bits;
     struct wry_deflate_token *tokens;
     uint32_t tokens_most;
 
-    uint32_t fill;        /* bytes that came in */
-    uint32_t at;          /* of these, in tokens */
-    uint32_t block_start; /* the block's first */
+    uint32_t fill;        /* bytes put in so far */
+    uint32_t at;          /* bytes already turned into tokens */
+    uint32_t block_start; /* first byte of the current block */
     uint32_t token_count;
-    uint32_t extra_bits; /* of the block's lengths and distances */
-    bool finishing;      /* no more will come in */
-    bool last;           /* the block in hand is the last one */
-    uint8_t step;        /* of giving a block out */
-    uint32_t given;      /* codes, tokens or bytes of it */
-    uint8_t *out;        /* during a take */
-    uint32_t bits;       /* not given out yet, from bit 0 */
+    uint32_t extra_bits; /* extra bits of the block's lengths and distances */
+    bool finishing;      /* wry_deflate_finish was called */
+    bool last;           /* the current block is the last one */
+    uint8_t step;        /* which part of the block is being written */
+    uint32_t given;      /* codes, tokens or bytes of that part written so far */
+    uint8_t *out;        /* output buffer during wry_deflate_take */
+    uint32_t bits;       /* pending output bits, lowest first */
     uint8_t bit_count;
 
-    uint16_t literals, distances, code_lengths; /* in the head of a dynamic block */
+    uint16_t literals, distances, code_lengths; /* numbers in the header of a dynamic block */
     uint16_t run_count;
-    uint8_t head_lengths[19]; /* of the code that codes the lengths */
+    uint8_t head_lengths[19]; /* code lengths of the code length alphabet (section 3.2.7) */
     uint16_t head_codes[19];
 
-    /* What is large comes last: small processors reach little beyond the start. */
+    /* Large members come last: small processors encode short offsets in fewer bytes. */
     uint16_t literal_uses[WRY_DEFLATE_LITERALS], far_uses[WRY_DEFLATE_DISTANCES];
     uint8_t lengths[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES];
     uint16_t codes[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES];
-    uint16_t runs[WRY_DEFLATE_LITERALS + WRY_DEFLATE_DISTANCES]; /* symbol, and its extra bits */
-    uint16_t order[WRY_DEFLATE_LITERALS];                        /* while codes are made */
+    uint16_t runs[WRY_DEFLATE_LITERALS +
+                  WRY_DEFLATE_DISTANCES]; /* code length symbols with their extra bits */
+    uint16_t order[WRY_DEFLATE_LITERALS]; /* work area for building codes */
     uint32_t weights[WRY_DEFLATE_LITERALS];
 };
 
-/* size is at least WRY_DEFLATE_MEMORY_LEAST, and memory aligned for uint16_t. Both outlive it. */
+/* size is at least WRY_DEFLATE_MEMORY_LEAST; memory is aligned for uint16_t and outlives the
+ * encoder. */
 void wry_deflate_init(struct wry_deflate *deflate, void *memory, size_t size);
 
-/* Bytes that can be put in now. 0: take first. */
+/* Bytes that can be put in now; 0: call wry_deflate_take first. */
 size_t wry_deflate_room(const struct wry_deflate *deflate);
-/* n is at most the room. */
+/* Adds n bytes of content, at most wry_deflate_room. */
 void wry_deflate_put(struct wry_deflate *deflate, const uint8_t *bytes, size_t n);
-/* No more comes in. */
+/* Marks the end of the content. */
 void wry_deflate_finish(struct wry_deflate *deflate);
 
-/* Bytes of the stream; room is at least WRY_DEFLATE_TAKE_LEAST. 0: put or finish first. */
+/* Writes up to room bytes of the stream, room being at least WRY_DEFLATE_TAKE_LEAST. Returns their
+ * number; 0: put in more content, or finish. */
 size_t wry_deflate_take(struct wry_deflate *deflate, uint8_t *to, size_t room);
-/* All of it was taken. */
+/* True once the whole stream has been taken. */
 bool wry_deflate_is_over(const struct wry_deflate *deflate);
 
 #ifdef __cplusplus

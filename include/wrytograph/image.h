@@ -1,12 +1,13 @@
 /*
  * Image formats: raw binary, Intel HEX and Motorola S-record.
  *
- * A parser takes the text of a HEX or S-record file in any pieces and hands out what it carries,
- * address by address; nothing is held but one record. Checksums, lengths, record types and counts
- * are checked, and an error names line and cause.
+ * A parser takes the text of a HEX or S-record file in pieces of any size and passes the content to
+ * a sink with its addresses, one record at a time. It checks checksums, lengths, record types and
+ * counts; an error gives line and cause.
  *
  *     struct wry_image_parser parser;
  *     struct wry_image_sink sink = {.context = file, .take = keep};
+ *
  *     wry_image_parser_init(&parser, WRY_IMAGE_INTEL_HEX, &sink);
  *     while (n = read(...))
  *         if (!wry_image_parser_take(&parser, bytes, n))
@@ -29,22 +30,21 @@
 extern "C" {
 #endif
 
-#define WRY_IMAGE_DETECT_SIZE 2048u /* bytes worth giving to wry_image_detect */
+#define WRY_IMAGE_DETECT_SIZE 2048u /* bytes of a file that wry_image_detect looks at */
 #define WRY_RECORD_MAX 260u         /* bytes of the longest record, checksum included */
 
 enum wry_image_format {
     WRY_IMAGE_RAW,
     WRY_IMAGE_INTEL_HEX,
     WRY_IMAGE_S_RECORD,
-    WRY_IMAGE_UNCLEAR, /* records, but in UTF-16 or behind lines of other text: no parser takes it
-                        */
+    WRY_IMAGE_UNCLEAR, /* records in UTF-16, or after other text: no parser accepts them */
 };
 
 enum wry_image_error {
     WRY_IMAGE_OK = 0,
     WRY_IMAGE_BAD_CHARACTER, /* neither a hex digit nor the start of a record */
     WRY_IMAGE_BAD_CHECKSUM,
-    WRY_IMAGE_BAD_LENGTH,  /* the record is shorter or longer than it says */
+    WRY_IMAGE_BAD_LENGTH,  /* the record's length field does not match its length */
     WRY_IMAGE_BAD_TYPE,    /* an unknown record type */
     WRY_IMAGE_BAD_ADDRESS, /* content beyond the 32-bit address space */
     WRY_IMAGE_BAD_COUNT,   /* S5 or S6 does not count the data records before it */
@@ -53,7 +53,7 @@ enum wry_image_error {
     WRY_IMAGE_SINK_FAILED, /* the sink returned false */
 };
 
-/* Takes n bytes of content for address. False stops the parser. */
+/* Receives n bytes of content for address. Returning false stops the parser. */
 struct wry_image_sink {
     void *context;
     bool (*take)(void *context, uint32_t address, const uint8_t *bytes, size_t n);
@@ -63,14 +63,14 @@ struct wry_image_parser {
     enum wry_image_format format;
     struct wry_image_sink sink;
     enum wry_image_error error;
-    uint32_t line;         /* from 1: of the record in hand, or of the error */
-    uint32_t data_records; /* so far */
+    uint32_t line;         /* counted from 1: the current record's, or the error's */
+    uint32_t data_records; /* number of them so far */
 
-    size_t mark_bytes; /* of a UTF-8 byte order mark that have passed */
+    size_t mark_bytes; /* bytes of a UTF-8 byte order mark passed so far */
     bool in_record, ended, last_was_cr;
-    uint8_t type; /* S-records: the digit behind the S */
+    uint8_t type; /* S-records: the digit after the S */
     bool has_type;
-    bool half; /* one digit of the next byte is in high */
+    bool half; /* high holds the first digit of the next byte */
     uint8_t high;
     uint32_t base;  /* HEX: set by extended address records */
     bool segmented; /* HEX: base is a segment, addresses wrap within 64 KiB */
@@ -79,21 +79,21 @@ struct wry_image_parser {
 };
 
 /*
- * By content: the first bytes of a file, up to WRY_IMAGE_DETECT_SIZE. Blank lines and a UTF-8 byte
- * order mark may stand before the first record.
+ * Detects the format by the first bytes of a file, up to WRY_IMAGE_DETECT_SIZE. Blank lines and a
+ * UTF-8 byte order mark may precede the first record.
  */
 enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n);
 
-/* format is WRY_IMAGE_INTEL_HEX or WRY_IMAGE_S_RECORD; sink is copied. The parser has no inner
- * pointers. */
+/* format is WRY_IMAGE_INTEL_HEX or WRY_IMAGE_S_RECORD; sink is copied. The parser holds no pointers
+ * into itself. */
 void wry_image_parser_init(struct wry_image_parser *parser, enum wry_image_format format,
                            const struct wry_image_sink *sink);
 
-/* False once an error was found, and from then on; parser->error and line tell which and where. Any
- * pieces, also of 0 bytes (bytes may be NULL then). */
+/* Parses n bytes; bytes may be NULL if n is 0. False from the first error on; parser->error and
+ * parser->line describe it. */
 bool wry_image_parser_take(struct wry_image_parser *parser, const uint8_t *bytes, size_t n);
 
-/* The text is over. False when an error was found or the end record is missing. */
+/* Ends the text. False if there was an error or the end record is missing. */
 bool wry_image_parser_end(struct wry_image_parser *parser);
 
 #ifdef __cplusplus

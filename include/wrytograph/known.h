@@ -1,10 +1,11 @@
 /*
- * Known content: what the caller may have already of what a board's flash holds.
+ * Known content: what the caller may already know of the content of a board's flash.
  *
- * The session tells the digests that the board gives of its sectors; the caller looks them up among
- * images and backups of its own. What it knows need not be read from the board, and new content can
- * be sent as its difference to it. Nothing depends on it: a digest by the board over all is the
- * proof, and where that differs the work is done again without what was believed.
+ * The session passes on the digests that the board computes of its sectors; the caller looks them
+ * up among its images and backups. Content that is known this way need not be read from the board,
+ * and new content can be sent as the difference to it. A wrong guess costs time only: the board's
+ * digest of the whole range is compared in the end, and if it differs the work is done again
+ * without the guess.
  *
  *     config.known = &known;
  */
@@ -21,15 +22,15 @@ extern "C" {
 
 struct wry_known {
     void *context;
-    /* The sector at offset has a SHA-256 that begins with these n bytes (8 or 32), by the board.
-     * True when the caller has content with that digest, which read then gives. */
+    /* Reports the first n bytes (8 or 32) of the board's SHA-256 of the sector at offset. True if
+     * the caller has content with that digest; read then provides it. */
     bool (*recognise)(void *context, uint32_t offset, const uint8_t *digest, size_t n);
-    /* Bytes of the range that read gives: what was recognised, and what is likely to stand between
-     * and behind that, whole sectors of it. */
+    /* The number of bytes of the range that read can provide: recognised sectors, and the sectors
+     * that probably lie between and after them. Whole sectors only. */
     uint32_t (*covers)(void *context, uint32_t offset, uint32_t length);
-    /* n bytes from offset, within one sector. False where nothing is known. */
+    /* Provides n bytes from offset on, within one sector. False if they are not known. */
     bool (*read)(void *context, uint32_t offset, uint8_t *to, size_t n);
-    /* The content of the range has changed: nothing is known of it any more. */
+    /* The content of the range has changed: forget what is known of it. */
     void (*forget)(void *context, uint32_t offset, uint32_t length);
 };
 

@@ -1,21 +1,22 @@
 /*
- * The board's half of the protocol.
+ * The loader: the board's half of the protocol.
  *
- * A polled state machine for the program that answers in loading mode. It needs no operating
- * system, never blocks and never allocates: the firmware that hosts it fills in a board port, calls
- * wry_loader_init once and wry_loader_poll for ever. Each poll takes what the line has brought,
- * starts or advances at most one flash operation, does one slice of digest or read work, and sends
- * what the line will take. It says for how long it has nothing to do, so that the board can sleep.
- * Erasing and programming go on in the flash while data arrive in a window in RAM.
+ * It is a polled state machine for the program that answers in loading mode. It needs no operating
+ * system, never blocks and never allocates. The firmware that hosts it fills in a board port, calls
+ * wry_loader_init once and then wry_loader_poll forever. Each call takes the bytes that have
+ * arrived, starts or advances at most one flash operation, does one slice of digest or read work,
+ * and sends what the line accepts. Its result is the time that the board may sleep. The flash
+ * erases and programs while data arrives in a window in RAM.
  *
  *     static struct wry_loader loader;
  *     static uint8_t memory[48 * 1024];
+ *
  *     wry_loader_init(&loader, &board_port, &identity, memory, sizeof memory);
  *     for (;;)
  *         wry_loader_poll(&loader);
  *
- * Nothing from the line is believed: every length, offset and count is checked against the flash
- * and the job in hand before it is used. What each message does is in docs/protocol.md.
+ * Nothing from the line is trusted: every length, offset and count is checked against the flash and
+ * the current job before use. docs/protocol.md describes each message.
  */
 #ifndef WRYTOGRAPH_LOADER_H
 #define WRYTOGRAPH_LOADER_H
@@ -35,20 +36,24 @@
 extern "C" {
 #endif
 
-#define WRY_LOADER_RAM_MAX (16u * 1024u) /* bytes: sizeof(struct wry_loader) stays below */
-#define WRY_LOADER_MEMORY_LEAST 4352u    /* bytes of memory besides */
+#define WRY_LOADER_RAM_MAX (16u * 1024u) /* bytes, upper bound of sizeof(struct wry_loader) */
+#define WRY_LOADER_MEMORY_LEAST 4352u    /* bytes, the least memory to give to wry_loader_init */
 #define WRY_LOADER_READS 4u              /* read requests held at once */
 #define WRY_LOADER_DIGEST_SECTORS 256u   /* sectors in one sector digest */
-#define WRY_LOADER_BLANK_SECTORS 4096u   /* of a digest's range, that are remembered to be blank */
-#define WRY_LOADER_SPEED_CONFIRM 400000u /* us to hear a good frame after a speed change */
-#define WRY_LOADER_SPEED_IDLE 5000000u   /* us without life before the starting speed; and */
-#define WRY_LOADER_IDLE_FRAMES 4u        /* so many times the longest frame, at slow speeds more */
-#define WRY_LOADER_RECEIVE_ROOM 256u     /* bytes to be held between two turns: see port.receive */
-#define WRY_LOADER_REST_MOST 100000u     /* us from one turn to the next at most; and */
-#define WRY_LOADER_REST_WORK 10000u      /* while anything is under way */
-#define WRY_LOADER_FLASH_WAIT 4000000u   /* us to wait for a flash whose status is all ones */
+#define WRY_LOADER_BLANK_SECTORS                                                                   \
+    4096u /* leading sectors of a digest's range that can be remembered as blank */
+#define WRY_LOADER_SPEED_CONFIRM                                                                   \
+    400000u /* us after a speed change in which a good frame must arrive */
+#define WRY_LOADER_SPEED_IDLE                                                                      \
+    5000000u /* us without a good frame before the starting speed is restored, and */
+#define WRY_LOADER_IDLE_FRAMES 4u /* in longest frames, which is more at slow speeds */
+#define WRY_LOADER_RECEIVE_ROOM                                                                    \
+    256u /* bytes that the port buffers between two polls: see receive */
+#define WRY_LOADER_REST_MOST 100000u   /* us, the longest time between two polls; and */
+#define WRY_LOADER_REST_WORK 10000u    /* while any work is in progress */
+#define WRY_LOADER_FLASH_WAIT 4000000u /* us to wait for a flash whose status reads as all ones */
 
-/* One transaction with chip select held low: out, then out2, then in. */
+/* One SPI transaction with chip select low: sends out, then out2, then receives in. */
 struct wry_spi_transfer {
     const uint8_t *out;
     size_t out_length;
@@ -62,35 +67,36 @@ enum wry_work {
     WRY_WORK_FRAME_IN,  /* bytes unframed and checked */
     WRY_WORK_FRAME_OUT, /* bytes framed */
     WRY_WORK_DIGEST,    /* bytes hashed */
-    WRY_WORK_SCAN,      /* bytes looked at for any that is not blank */
+    WRY_WORK_SCAN,      /* bytes checked for being blank */
     WRY_WORK_COMPARE,   /* bytes compared */
-    WRY_WORK_UNPACK,    /* bytes of a stream used up */
-    WRY_WORK_COPY,      /* bytes that came out of it */
-    WRY_WORK_ADD,       /* bytes of a difference put together */
-    WRY_WORK_PACK,      /* bytes of content packed */
-    WRY_WORK_PACK_RUN,  /* and of such that are all alike */
-    WRY_WORK_TURN,      /* a call of wry_loader_poll: 0 bytes */
+    WRY_WORK_UNPACK,    /* bytes of a stream decoded */
+    WRY_WORK_COPY,      /* bytes that a stream decoded to */
+    WRY_WORK_ADD,       /* bytes of new content computed from a difference */
+    WRY_WORK_PACK,      /* bytes of content compressed */
+    WRY_WORK_PACK_RUN,  /* bytes of runs of one value compressed */
+    WRY_WORK_TURN,      /* one call of wry_loader_poll; always 0 bytes */
 };
 
 struct wry_board_port {
     void *context;
-    /* Up to room bytes that have arrived, without waiting; how many. Between two turns more arrive
-     * than a UART holds: at 2 Mbaud and 160 MHz up to WRY_LOADER_RECEIVE_ROOM, which an interrupt
-     * or DMA has to put into memory; in proportion more on a slower processor. */
+    /* Stores up to room bytes that have arrived, without waiting; returns their number. Between two
+     * polls more bytes arrive than a UART holds: at 2 Mbaud on a 160 MHz processor up to
+     * WRY_LOADER_RECEIVE_ROOM, on a slower one proportionally more. An interrupt handler or DMA
+     * must buffer them. */
     size_t (*receive)(void *context, uint8_t *to, size_t room);
-    /* Takes up to n bytes for sending, without waiting; how many. */
+    /* Accepts up to n bytes for sending, without waiting; returns their number. */
     size_t (*transmit)(void *context, const uint8_t *from, size_t n);
-    /* True when everything taken has left on the line. */
+    /* True once all accepted bytes have left on the line. */
     bool (*transmitted)(void *context);
     void (*set_speed)(void *context, uint32_t baud);
     void (*spi)(void *context, const struct wry_spi_transfer *transfer);
-    /* Microseconds from any start; may wrap. */
+    /* A clock in microseconds from any origin; it may wrap around. */
     uint32_t (*now)(void *context);
-    /* Resets the chip into its firmware. May return; poll is then not called again. */
+    /* Resets the chip into its firmware. If it returns, poll must not be called again. */
     void (*restart)(void *context);
-    /* Called in each turn and after each slice of work: a real board feeds its watchdog here. A
-     * board that sleeps no longer than wry_loader_poll says calls it at least every
-     * WRY_LOADER_REST_MOST, and every WRY_LOADER_REST_WORK while anything is under way. */
+    /* Called in each poll and after each slice of work, so that the board can feed its watchdog
+     * here. A board that sleeps no longer than wry_loader_poll allows gets this call at least every
+     * WRY_LOADER_REST_MOST, and every WRY_LOADER_REST_WORK while any work is in progress. */
     void (*worked)(void *context, enum wry_work work, uint32_t bytes);
 };
 
@@ -99,38 +105,40 @@ struct wry_board_identity {
     uint8_t chip_revision;
     uint8_t eui48[WRY_EUI48_SIZE];
     uint32_t top_speed; /* baud */
-    /* The flash has its block-protect bits where most parts have them: BP0 to BP2, TB and SEC in
-     * bits 2 to 6 of the status register. Not set: protection is found out by trying. */
+    /* True if the flash has its block-protect bits where most parts have them: BP0 to BP2, TB and
+     * SEC in bits 2 to 6 of the status register. Otherwise the loader finds out about protection
+     * when an operation has no effect. */
     bool usual_protection;
 };
 
-/* The flash operation under way. */
+/* The flash operation in progress. */
 enum wry_loader_op {
     WRY_OP_NONE,
     WRY_OP_ERASE,
     WRY_OP_PROGRAM,
     WRY_OP_UNPROTECT,
-    WRY_OP_DROPPED, /* of a job that is no more: only its end is waited for */
+    WRY_OP_DROPPED, /* belongs to a cancelled job: the loader only waits for its end */
 };
 
 struct wry_loader_write {
     uint8_t state; /* enum wry_job_state */
-    uint8_t flags; /* of the erase request */
+    uint8_t flags; /* flags of the erase request */
     uint16_t seq;
     uint8_t error;
     uint32_t error_offset;
     uint32_t start, end; /* sector-aligned */
     uint32_t erased;     /* start to here is erased */
-    uint32_t programmed; /* start to here is programmed: base of the window */
-    uint32_t looked;     /* without content, start to here was seen to be blank after its erase */
-    uint32_t received;   /* start to here has arrived; of a stream, 0 to here */
-    uint32_t consumed;   /* of a stream, 0 to here is unpacked */
-    uint8_t coding;      /* of a stream, enum wry_coding */
-    uint32_t taken;      /* of a difference, 0 to here of what was unpacked is used up */
-    uint32_t reported;   /* programmed, or consumed, as of the last progress sent */
-    uint32_t scan;       /* next byte of the blank scan */
-    uint32_t scan_end;   /* end of the stretch being scanned, up to the next 64 KiB boundary */
-    uint16_t dirty;      /* its sectors from scan_end's 64 KiB boundary: bit n needs an erase */
+    uint32_t programmed; /* start to here is programmed; the window begins here */
+    uint32_t looked;     /* erase without content: start to here was read back as blank */
+    uint32_t received;   /* start to here has arrived; for a stream, its first so many bytes */
+    uint32_t consumed;   /* stream: bytes decoded */
+    uint8_t coding;      /* stream: enum wry_coding */
+    uint32_t taken;      /* difference: decoded bytes already applied */
+    uint32_t reported;   /* value of programmed, or of consumed, in the last progress message */
+    uint32_t scan;       /* next byte of the blank check */
+    uint32_t scan_end;   /* end of the current blank check, at most the next 64 KiB boundary */
+    uint16_t dirty; /* sectors of the 64 KiB block that ends at scan_end: bit n set if it must be
+                       erased */
     uint8_t arrived[WRY_PROGRESS_PAGES / 8];
 };
 
@@ -142,59 +150,61 @@ struct wry_loader_digest_next {
 };
 
 struct wry_loader_digest {
-    struct wry_loader_digest_next next; /* begun once this one is answered */
+    struct wry_loader_digest_next next; /* started after this one is answered */
     uint8_t state;                      /* enum wry_job_state */
     uint8_t flags;
     uint16_t seq;
     uint32_t start, end;
     uint32_t at;
-    uint32_t blank_to; /* at to here was read and is blank; hashed later */
+    uint32_t blank_to; /* at to here was found to be blank; it is hashed later */
     bool reply_due;
-    bool sector_blank; /* so far, the one that at stands in */
+    bool sector_blank; /* the sector that contains at is blank so far */
     struct wry_sha256 sha;
     uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
-    uint8_t blank[WRY_LOADER_BLANK_SECTORS / 8]; /* a read need not look at these again */
+    uint8_t blank[WRY_LOADER_BLANK_SECTORS /
+                  8]; /* known blank sectors, which a read need not check again */
 };
 
 struct wry_loader_read {
     uint16_t seq;
     uint16_t frame_max; /* bytes of content in a data frame */
-    bool packed;        /* as a stream; the pages are its */
-    bool again;         /* of a stream that is still there: at counts its bytes */
+    bool packed;        /* sent as a stream, whose pages are meant */
+    bool again;         /* repeats a stream that is still cached: at counts its bytes */
     bool chosen;        /* only the pages in wanted are sent */
     uint32_t start, end;
     uint32_t at;
-    uint32_t blank_from; /* blank bytes from here to at are not yet told of */
+    uint32_t blank_from; /* bytes from here to at are blank and not reported yet */
     uint8_t wanted[WRY_READ_PAGES / 8];
 };
 
-/* A stream that was made and sent, or is being made. */
+/* A stream that was sent, or is being made. */
 struct wry_loader_cached {
-    uint32_t start, end; /* of the content */
-    uint32_t at;         /* where it begins, counted over all streams */
-    uint32_t length;     /* bytes; 0 = not over yet */
+    uint32_t start, end; /* the content's range */
+    uint32_t at;         /* position of its first byte, counted over all streams */
+    uint32_t length;     /* bytes; 0 = not complete yet */
 };
 
-/* What the flash knows of its own content: what is still being changed, and what must not be. */
+/* Ranges that protect the consistency of reads during writes. */
 struct wry_loader_content {
-    uint32_t unsettled_start, unsettled_end; /* still to be erased or programmed; equal: nothing */
-    uint32_t watch_start, watch_end;         /* a change in here breaks the watch */
+    uint32_t unsettled_start,
+        unsettled_end;               /* range still to be erased or programmed; empty if equal */
+    uint32_t watch_start, watch_end; /* watched range: a change in here ends the watch */
     bool watch_broken;
 };
 
-/* The flash's part, and how it is spoken to. */
+/* The flash part and its commands. */
 struct wry_loader_part {
-    uint8_t state;                          /* of finding that out */
+    uint8_t state;                          /* state of the detection */
     uint32_t since;                         /* us */
-    bool long_address;                      /* four bytes in every command */
-    bool own_commands;                      /* that have commands of their own */
-    bool entered;                           /* a mode for that was entered */
-    uint8_t erase_4k, erase_32k, erase_64k; /* commands; 0 = it has none */
-    bool assumed;                           /* it names none: these are the usual ones */
+    bool long_address;                      /* every command carries a four-byte address */
+    bool own_commands;                      /* and there are separate commands for that */
+    bool entered;                           /* the four-byte mode was entered */
+    uint8_t erase_4k, erase_32k, erase_64k; /* erase commands; 0 = the part has none */
+    bool assumed;                           /* the part reports none: these are the usual ones */
     uint8_t limit;                          /* enum wry_flash_limit */
-    uint8_t least_log2;                     /* of the bytes of its smallest unit; 0 = not known */
-    bool two_bytes; /* a status write of one byte clears the second status register */
-    bool by_flag;   /* its flag status register tells whether it is busy, the other does not */
+    uint8_t least_log2; /* log2 of the bytes of its smallest erase unit; 0 = not known */
+    bool two_bytes;     /* writing one status byte would clear the second status register */
+    bool by_flag;       /* it reports busy in its flag status register only */
 };
 
 struct wry_loader {
@@ -212,11 +222,11 @@ struct wry_loader {
     bool progress_due;
     bool restart_due;
 
-    uint32_t speed, speed_next; /* speed_next: 0, or to be set once the reply is out */
+    uint32_t speed, speed_next; /* speed_next: set once the reply has been sent; 0 = no change */
     bool speed_confirmed;
-    bool speed_proved;      /* the host heard the board at it, or was not asked to say so */
-    uint32_t speed_confirm; /* us after the change within which it has to be confirmed */
-    uint32_t heard_at;      /* last good frame, last byte sent, or the speed change */
+    bool speed_proved;      /* the host confirmed this speed, or was not asked to */
+    uint32_t speed_confirm; /* us after the change in which the host must confirm it */
+    uint32_t heard_at;      /* us: the last good frame, byte sent or speed change */
 
     enum wry_loader_op op;
     uint32_t op_offset, op_length;
@@ -227,55 +237,57 @@ struct wry_loader {
     struct wry_loader_write write;
     struct wry_loader_read reads[WRY_LOADER_READS];
     size_t read_count;
-    bool packing;                                      /* the first of them is being packed */
-    struct wry_loader_cached cached[WRY_LOADER_READS]; /* the latest streams, in a ring */
-    uint32_t cache_begun;                              /* how many were begun */
-    uint32_t cache_fill;                               /* bytes that were put into it */
-    uint8_t *cache_ring;                               /* at the end of the memory */
-    uint32_t cache_size; /* bytes, a power of two; 0 = none are kept */
+    bool packing; /* the first read in the queue is being compressed */
+    struct wry_loader_cached cached[WRY_LOADER_READS]; /* ring of the latest streams */
+    uint32_t cache_begun;                              /* number of streams begun */
+    uint32_t cache_fill;                               /* bytes put into the ring so far */
+    uint8_t *cache_ring; /* ring of their bytes, at the end of the memory */
+    uint32_t cache_size; /* bytes, a power of two; 0 = streams are not cached */
 
     struct wry_decoder decoder;
     size_t output_fill, output_sent;
-    uint8_t *memory; /* that the board gives; all that follows lies in it */
+    uint8_t *memory; /* the memory given to wry_loader_init; the following members point into it */
     size_t memory_size;
-    uint8_t *window; /* a ring of pages */
+    uint8_t *window; /* ring of pages */
     uint16_t window_pages;
-    struct wry_inflate *inflate; /* NULL without a dictionary */
+    struct wry_inflate *inflate; /* NULL if there is no dictionary */
     uint8_t *dictionary;
     uint32_t dictionary_size; /* bytes, a power of two; 0 = too little memory for streams */
-    uint8_t *fresh;           /* a ring: new content of a difference that is not programmed yet */
+    uint8_t *fresh;           /* ring: new content computed from a difference, not programmed yet */
     uint32_t fresh_size;      /* bytes, a power of two */
-    uint8_t *old;             /* a ring: content from before the erase */
-    uint32_t old_block;       /* bytes kept at a time, a power of two; 0 = no differences */
-    uint32_t old_size;        /* of the ring: block and history */
+    uint8_t *old;             /* ring: old content from before the erase */
+    uint32_t old_block;       /* bytes kept for each erase, a power of two; 0 = no differences */
+    uint32_t old_size;        /* bytes of that ring: block and history */
     struct wry_difference_reader difference;
 
-    /* What is large comes last: small processors reach little beyond the start. */
+    /* Large members come last: small processors encode short offsets in fewer bytes. */
     struct wry_loader_digest digest;
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
     uint8_t output[WRY_FRAME_WORST(WRY_BODY_MAX) + WRY_FRAME_WORST(WRY_MESSAGE_HEAD_MAX)];
     uint8_t slice[WRY_PAYLOAD_MAX];
 };
 
-/* The loader's memory is bounded: in C and C++, this does not compile when it is not. */
+/* Fails to compile, in C and C++, if the struct exceeds its bound. */
 typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_RAM_MAX ? 1 : -1];
 
 /*
- * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. No pointer is NULL. port
- * and what it points to must outlive the loader; identity is copied. May be called again, to begin
- * anew. A loader points into itself: it must not be copied or moved afterwards.
+ * Starts listening at WRY_STARTING_SPEED and asks the flash for its ID. No pointer may be NULL.
+ * port and what it points to must outlive the loader; identity is copied. It may be called again to
+ * start over. A loader points into itself: do not copy or move it afterwards.
  *
- * memory is the loader's for as long: at least WRY_LOADER_MEMORY_LEAST bytes. Its size decides how
- * much is held ahead of the flash, and whether content may come packed, and how far; the host is
- * told. 40 KiB let a 64 KiB erase pass at 2 Mbaud; more than 100 KiB gain nothing.
+ * memory belongs to the loader for as long and has at least WRY_LOADER_MEMORY_LEAST bytes. Its size
+ * decides how much data is buffered ahead of the flash and which streams the loader accepts; the
+ * host is told in the hello reply. 40 KiB cover a 64 KiB erase at 2 Mbaud; more than 100 KiB bring
+ * nothing.
  */
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,
                      const struct wry_board_identity *identity, void *memory, size_t size);
 
 /*
- * One turn. Microseconds for which no other is needed unless bytes arrive; 0 = at once. While
- * something is still to be sent, or waits for that, it is the time of one byte on the line, for
- * nothing tells the loader when there is room. WRY_LOADER_REST_MOST when nothing goes on.
+ * Does one turn of work. Returns the microseconds for which no other call is needed unless bytes
+ * arrive; 0 = call again at once. While data waits to be sent it returns the time of one byte on
+ * the line, since the port does not report when it has room. WRY_LOADER_REST_MOST if there is
+ * nothing to do.
  */
 uint32_t wry_loader_poll(struct wry_loader *loader);
 

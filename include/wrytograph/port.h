@@ -1,9 +1,9 @@
 /*
- * The host's way to a board: a port.
+ * Ports: how the host reaches a board.
  *
- * One struct of functions that a serial device, a serial port across a network and a simulated
- * board all fill in. A port moves bytes and knows nothing of the protocol. Times are microseconds
- * on the port's own clock, which is virtual for simulated boards.
+ * A port is one struct of functions, which a serial device, a serial port across a network and a
+ * simulated board implement alike. It moves bytes and knows nothing of the protocol. Times are in
+ * microseconds on the port's own clock, which is virtual for simulated boards.
  *
  *     enum wry_status status = port->write(port->context, bytes, n);
  */
@@ -22,35 +22,35 @@ extern "C" {
 
 struct wry_port {
     void *context;
-    /* Sends all n bytes; returns once they are taken, not once they have left. */
+    /* Sends n bytes. Returns when they have been accepted, which may be before they leave. */
     enum wry_status (*write)(void *context, const uint8_t *bytes, size_t n);
     /*
-     * Returns as soon as at least one byte is there, with *got of at most room bytes; or at the
-     * deadline with *got = 0. A deadline in the past only looks.
+     * Waits for input. Returns as soon as there is at least one byte, with *got of up to room
+     * bytes, or at the deadline with *got = 0. A deadline in the past means: do not wait.
      */
     enum wry_status (*read)(void *context, uint8_t *bytes, size_t room, uint64_t deadline,
                             size_t *got);
-    /* Takes effect after what was written before has left. WRY_UNSUPPORTED: it cannot come within
-     * 2 % of that, and has the speed from before. */
+    /* Changes the speed after all bytes written before have left. WRY_UNSUPPORTED: the port cannot
+     * come within 2 % of it, and keeps the speed it had. */
     enum wry_status (*set_speed)(void *context, uint32_t baud);
-    /* Whether set_speed would be supported; nothing is on the line meanwhile. May be NULL: that
-     * shows when it is tried. */
+    /* Whether set_speed would support this speed, without using the line. NULL: only trying it
+     * shows that. */
     bool (*can_speed)(void *context, uint32_t baud);
-    /* By meaning: reset true holds the board in reset, boot true asks for loading mode. Nothing is
-     * held when both are false. */
+    /* Sets the control lines by meaning: reset holds the board in reset, boot selects loading mode.
+     * With both false, nothing is held. */
     enum wry_status (*set_lines)(void *context, bool reset, bool boot);
-    /* Holds the line low for longer than a byte takes (a break). May be NULL: it cannot. */
+    /* Sends a break: holds the line low for longer than a byte. NULL: not supported. */
     enum wry_status (*send_break)(void *context);
-    /* Forgets input that has arrived and was not read. */
+    /* Discards input that has arrived but was not read. */
     enum wry_status (*discard)(void *context);
     /*
-     * Opens the port again after a call has failed: the device is back, or the server. May be NULL.
-     * WRY_LINK_LOST when it is not back yet.
+     * Opens the port again after a call has failed because the device or server was gone.
+     * WRY_LINK_LOST if it is not back yet. NULL: not supported.
      */
     enum wry_status (*reopen)(void *context);
     uint64_t (*now)(void *context);
     void (*sleep)(void *context, uint64_t until);
-    uint32_t top_speed; /* baud that the adapter can do */
+    uint32_t top_speed; /* the adapter's highest speed, baud */
 };
 
 #ifdef __cplusplus

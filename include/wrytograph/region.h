@@ -1,5 +1,5 @@
 /*
- * Regions: named ranges of flash, and what they are for.
+ * Regions: named ranges of flash with a purpose.
  *
  *     printf("%s is for %s", region->name, wry_region_kind_name(region->kind));
  */
@@ -13,7 +13,7 @@
 extern "C" {
 #endif
 
-#define WRY_REGION_MAX 32u       /* regions of one flash */
+#define WRY_REGION_MAX 32u       /* most regions of one flash */
 #define WRY_REGION_NAME_SIZE 16u /* bytes of a name, without the NUL */
 
 enum wry_region_kind {
@@ -25,28 +25,28 @@ enum wry_region_kind {
 };
 
 struct wry_region {
-    char name[WRY_REGION_NAME_SIZE + 1]; /* letters, digits, '-', '_'; ends with NUL */
+    char name[WRY_REGION_NAME_SIZE + 1]; /* see wry_region_name_is_fit; ends with NUL */
     uint8_t kind;                        /* enum wry_region_kind */
     uint32_t offset, length;             /* bytes, multiples of a sector */
 };
 
 /* The regions of one flash. */
 struct wry_region_table {
-    uint32_t flash_size; /* bytes it was made for; 0 = any */
+    uint32_t flash_size; /* bytes of flash that it was made for; 0 = any */
     uint32_t count;
     struct wry_region regions[WRY_REGION_MAX];
 };
 
 /*
- * A region's name: a letter, then letters, digits, '-' and '_', at most WRY_REGION_NAME_SIZE. "all"
- * and "rest" have a meaning of their own, and what begins with a digit reads as a size or offset.
+ * True for a valid name: a letter, then letters, digits, '-' and '_', at most WRY_REGION_NAME_SIZE
+ * characters. "all" and "rest" are reserved words of commands and cards.
  */
 bool wry_region_name_is_fit(const char *name);
 
-/* "start", "table", "app", "settings" or "files"; "unknown" for any other. Never NULL. */
+/* "start", "table", "app", "settings" or "files"; "unknown" for other values. Never NULL. */
 const char *wry_region_kind_name(uint8_t kind);
 
-/* The kind of that name; 0 when there is none. */
+/* The kind with this name; 0 if there is none. */
 uint8_t wry_region_kind_by_name(const char *name);
 
 #ifdef __cplusplus

@@ -1,14 +1,14 @@
 /*
- * The settings block: keys and typed values that a firmware finds in a region of its flash.
+ * The settings block: keys and typed values that a firmware reads from a region of its flash.
  *
- * docs/settings-block.md gives the layout: a head of 16 bytes, entries, and a CRC-32 over all
- * before it. A region has room for two copies: it is two slots of the same size, each whole
- * sectors, and the sound block with the higher generation counts. So a firmware, or this library's
- * user, changes settings by writing the next generation into the other slot, and a cut leaves the
- * old ones.
+ * docs/settings-block.md gives the layout: a head of 16 bytes, the entries, and a CRC-32 over both.
+ * A region has two slots of the same size, each of whole sectors; the valid block with the higher
+ * generation is current. To change settings, a firmware or a user of this library writes the next
+ * generation into the other slot, so that an interruption leaves the old settings.
  *
  *     struct wry_setting setting;
  *     size_t at = WRY_SETTINGS_HEAD_SIZE;
+ *
  *     if (wry_settings_get(&head, bytes, n))
  *         while (wry_settings_next(bytes, &head, &at, &setting))
  *             use(setting.key, setting.key_length);
@@ -40,15 +40,15 @@ enum wry_setting_type {
 struct wry_settings_head {
     uint32_t generation;
     uint32_t length; /* bytes of the whole block */
-    uint16_t count;  /* of settings */
+    uint16_t count;  /* number of settings */
 };
 
-/* One of them. key and bytes point into the block. */
+/* One setting. key and bytes point into the block. */
 struct wry_setting {
     const char *key; /* a letter, then letters, digits, '-' and '_'; not ended by a NUL */
     uint8_t key_length;
     uint8_t type; /* enum wry_setting_type */
-    bool secret;  /* its value is not to be shown */
+    bool secret;  /* its value must not be displayed */
     bool boolean;
     int64_t integer;
     double real;
@@ -56,29 +56,29 @@ struct wry_setting {
     uint16_t length;
 };
 
-/* Bytes of one slot in a region of that length; 0 when it is too small for two. */
+/* Bytes of one slot in a region of this length; 0 if it is too small for two. */
 uint32_t wry_settings_slot(uint32_t region_length);
 
-/* True when the bytes begin as a block does, sound or not. bytes: at least 4. */
+/* True if the bytes begin like a block, valid or not. bytes: at least 4. */
 bool wry_settings_present(const uint8_t *bytes);
 
 /*
- * The head alone: how long the block would be. False when it is none, or longer than
- * WRY_SETTINGS_BLOCK_MAX. bytes: WRY_SETTINGS_HEAD_SIZE of them.
+ * Reads the head, which gives the length of the block. False if it is not a head, or the length
+ * exceeds WRY_SETTINGS_BLOCK_MAX. bytes: WRY_SETTINGS_HEAD_SIZE of them.
  */
 bool wry_settings_head(struct wry_settings_head *head, const uint8_t *bytes);
 
-/* False unless all of it is sound: CRC-32, keys, types, lengths, no key twice. */
+/* Checks a whole block: CRC-32, keys, types, lengths, and that no key occurs twice. */
 bool wry_settings_get(struct wry_settings_head *head, const uint8_t *bytes, size_t n);
 
-/* The setting at *at, which is moved on; false behind the last. The block is sound. */
+/* Returns the setting at *at and advances *at; false after the last one. The block is valid. */
 bool wry_settings_next(const uint8_t *bytes, const struct wry_settings_head *head, size_t *at,
                        struct wry_setting *setting);
 
-/* True for a key as above. */
+/* True for a valid key; see struct wry_setting. */
 bool wry_settings_key_is_fit(const char *key, size_t n);
 
-/* A block that is being made, in the caller's memory. */
+/* A block under construction, in the caller's memory. */
 struct wry_settings_writer {
     uint8_t *bytes;
     size_t room, used;
@@ -88,7 +88,7 @@ struct wry_settings_writer {
 
 void wry_settings_begin(struct wry_settings_writer *writer, uint8_t *bytes, size_t room);
 void wry_settings_add(struct wry_settings_writer *writer, const struct wry_setting *setting);
-/* Bytes of the block; 0 when it did not fit, or a key or value was none. */
+/* Completes the block; returns its length, or 0 if it did not fit or a key or value was invalid. */
 size_t wry_settings_end(struct wry_settings_writer *writer, uint32_t generation);
 
 #ifdef __cplusplus
