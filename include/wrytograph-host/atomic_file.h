@@ -1,10 +1,10 @@
 /*
- * A file that appears under its name only when it is complete and on the disk. Until then it has a
- * hidden name in the same folder.
+ * Files that appear under their name only when they are complete and on disk. Until then they have
+ * a hidden name in the same folder.
  *
  *     struct wry_atomic_file *file = wry_atomic_file_begin("gauge.zip", FALSE, &error);
  *     ... write to wry_atomic_file_path(file) ...
- *     wry_atomic_file_commit(file, &error);     or     wry_atomic_file_abandon(file);
+ *     wry_atomic_file_commit(file, &error); or wry_atomic_file_abandon(file);
  */
 #ifndef WRYTOGRAPH_HOST_ATOMIC_FILE_H
 #define WRYTOGRAPH_HOST_ATOMIC_FILE_H
@@ -18,26 +18,26 @@ extern "C" {
 struct wry_atomic_file;
 
 /*
- * replace: whether a plain file of that name may be overwritten. Tries the folder out, and removes
- * what killed processes left in it. Only the owner may read the file.
+ * replace: a plain file with this name may be overwritten. Checks that the folder can be written
+ * to, and removes what killed processes left there. The new file is readable by its owner only.
  */
 struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error);
 
-/* The hidden path to write to, and the folder it lies in. */
+/* The hidden path to write to, and the folder that contains it. */
 const char *wry_atomic_file_path(const struct wry_atomic_file *file);
 const char *wry_atomic_file_folder(const struct wry_atomic_file *file);
 
-/* Flushes to the disk and renames; frees in any case. */
+/* Flushes to disk and renames. Frees the file in any case. */
 gboolean wry_atomic_file_commit(struct wry_atomic_file *file, GError **error);
 
-/* All of it in one go. */
+/* Begins, writes n bytes and commits. */
 gboolean wry_atomic_file_save(const char *path, const char *bytes, gsize n, gboolean replace,
                               GError **error);
 
-/* The same in place of a file, whose mode and group it gets: others share it. */
+/* The same in place of an existing file that others share: its mode and group are kept. */
 gboolean wry_atomic_file_replace(const char *path, const char *bytes, gsize n, GError **error);
 
-/* Removes what was written; frees. NULL is fine. */
+/* Removes what was written and frees the file. NULL is allowed. */
 void wry_atomic_file_abandon(struct wry_atomic_file *file);
 
 #ifdef __cplusplus

@@ -1,11 +1,12 @@
 /*
- * Results that are cleared when their scope ends, as g_autoptr does it for pointers:
+ * Results that are cleared when they go out of scope, like pointers with g_autoptr:
  *
  *     wry_auto(write_result) written = {0};
  *     outcome = wry_station_write(station, &options, &written);
- *     // no wry_write_result_clear: it is called at the closing brace
+ *     // wry_write_result_clear is called at the closing brace
  *
- * For every struct wry_X that has a wry_X_clear. Needs the cleanup attribute of GCC and clang.
+ * It works for every struct wry_X with a wry_X_clear, with compilers that have GCC's cleanup
+ * attribute.
  */
 #ifndef WRYTOGRAPH_HOST_AUTO_H
 #define WRYTOGRAPH_HOST_AUTO_H

@@ -28,22 +28,22 @@ extern "C" {
 struct wry_bench_board {
     const struct wry_chip *chip;
     uint8_t revision;
-    uint8_t eui48[WRY_EUI48_SIZE];   /* made of the name when the board is added */
-    const struct wry_wiring *wiring; /* of its reset and strap; NULL: the usual one */
+    uint8_t eui48[WRY_EUI48_SIZE];   /* derived from the name when the board is added */
+    const struct wry_wiring *wiring; /* how reset and strap are wired; NULL: the usual way */
     uint32_t flash_size;             /* bytes */
     char *faults;                    /* "strap-released, noise 1e-05"; "" without any */
 };
 
-/* Frees what it holds; may be called again. */
+/* Frees the members. It may be called again. */
 void wry_bench_board_clear(struct wry_bench_board *board);
 
-/* The folder named by WRYTOGRAPH_BENCH, else one in the XDG data folder. Free with g_free. */
+/* The folder in WRYTOGRAPH_BENCH, else one in the XDG data folder. Free with g_free. */
 char *wry_bench_default_folder(void);
 
 /*
- * Makes a board and fills in its address, which is of the locally administered kind (IEEE 802) and
- * the same for the same name. content: a file whose bytes the flash begins with; NULL: it is
- * blank. Nothing is left behind when it fails.
+ * Adds a board and fills in its address, which is a locally administered one (IEEE 802) derived
+ * from the name. content: a file with the initial bytes of the flash; NULL: a blank flash. On
+ * failure nothing is left behind.
  */
 gboolean wry_bench_add(const char *folder, const char *name, struct wry_bench_board *board,
                        const char *content, GError **error);
@@ -51,56 +51,55 @@ gboolean wry_bench_add(const char *folder, const char *name, struct wry_bench_bo
 /* Names of all boards, sorted, ends with NULL. Free with g_strfreev. */
 char **wry_bench_list(const char *folder, GError **error);
 
-/* What board.yaml says of one. */
+/* Reads a board's board.yaml. */
 gboolean wry_bench_load(const char *folder, const char *name, struct wry_bench_board *board,
                         GError **error);
 
-/* Sets faults, such as "noise=1e-5", one after another; "none" takes all away. faults ends with
- * NULL. Nothing is changed when one of them is no fault. */
+/* Sets faults such as "noise=1e-5" in this order; "none" removes all. faults ends with NULL. If one
+ * of them is not a fault, nothing is changed. */
 gboolean wry_bench_set_faults(const char *folder, const char *name, const char *const *faults,
                               GError **error);
 
-/* How the boot button was left. */
+/* The state of the boot button. */
 enum wry_bench_button {
     WRY_BENCH_BUTTON_RELEASED,
     WRY_BENCH_BUTTON_HELD,
-    WRY_BENCH_BUTTON_HELD_ONCE, /* through the next reset */
+    WRY_BENCH_BUTTON_HELD_ONCE, /* until after the next reset */
 };
 
-/* Presses buttons one after another: "boot" (and holds it), "release", "reset", "loading" (boot
- * held, reset tapped, boot let go), "power" (off and on). what ends with NULL. */
+/* Presses buttons in this order: "boot" (and holds it), "release", "reset", "loading" (hold boot,
+ * tap reset, release boot), "power" (off and on). what ends with NULL. */
 gboolean wry_bench_press(const char *folder, const char *name, const char *const *what,
                          enum wry_bench_button *boot, GError **error);
 
-/* Takes a board off the bench, its flash and journal with it. Refused while it is worked on. */
+/* Removes a board with its flash and journal. Fails while it is in use. */
 gboolean wry_bench_remove(const char *folder, const char *name, GError **error);
 
 /*
- * Serving boards in real time: each on a TCP port of its own that speaks RFC 2217, and, if asked,
- * as a pseudo-terminal. They have threads of their own, as many as there are processors.
- *
- * Over RFC 2217, speed and control lines act on the board as on a real one. A pseudo-terminal has
- * no control lines: its board gets power when the terminal is opened, loses it when it is closed,
- * and has its boot strap set by a jumper, so that it comes up in loading mode.
+ * A server for boards in real time. Each board gets a TCP port that speaks RFC 2217, and a
+ * pseudo-terminal if asked for; one thread per processor runs them. Over RFC 2217, speed and
+ * control lines act as on a real board. A pseudo-terminal has no control lines: its board is
+ * powered while the terminal is open and has its boot strap set, so that it comes up in loading
+ * mode.
  */
 struct wry_bench_server_settings {
     const char *folder;
     const char *host;    /* address to listen on */
-    uint16_t first_port; /* the others follow; 0: any free ones */
+    uint16_t first_port; /* the next ports follow; 0: any free ports */
     bool pty;
 };
 
 struct wry_bench_server;
 
-/* names: ends with NULL. NULL when a board cannot be opened or a port is taken. */
+/* names ends with NULL. Returns NULL if a board cannot be opened or a port is in use. */
 struct wry_bench_server *wry_bench_server_new(const struct wry_bench_server_settings *settings,
                                               char **names, GError **error);
 
-/* The n-th board's TCP port, and its pseudo-terminal (NULL without). */
+/* TCP port and pseudo-terminal (NULL if there is none) of the n-th board. */
 uint16_t wry_bench_server_port(const struct wry_bench_server *server, size_t n);
 const char *wry_bench_server_pty(const struct wry_bench_server *server, size_t n);
 
-/* Cuts the power of all boards and saves their state. */
+/* Switches all boards off and saves their state. */
 void wry_bench_server_free(struct wry_bench_server *server);
 
 #ifdef __cplusplus

@@ -27,23 +27,23 @@ extern "C" {
 struct wry_card;
 
 /*
- * A card file, or a kit. trust: a file of public keys or a folder of them; then a kit must be
- * signed by one of these, and a card that is no kit is refused. NULL: any. *mistakes (struct
- * wry_diagnostic; free with g_ptr_array_unref) lists all that is wrong in the file itself; NULL is
- * returned with an empty list and the error when it cannot be read at all, or is not trusted.
+ * Opens a card file or a kit. trust: a file or folder of public keys; then only kits signed by one
+ * of them are accepted. NULL: any card or kit. *mistakes (struct wry_diagnostic; free with
+ * g_ptr_array_unref) lists everything wrong in the file itself. If the file cannot be read or is
+ * not trusted, the result is NULL with an empty list and error set.
  */
 struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **mistakes,
                                GError **error);
 void wry_card_close(struct wry_card *card);
 
 /*
- * The folder of keys that this computer trusts, ~/.config/wrytograph/trusted. *folder is NULL (and
- * any kit may be taken) only if nothing of that name exists; free with g_free. FALSE with an error
- * if something does that is no folder, or that cannot be looked at: then nothing is trusted.
+ * The folder of trusted keys, ~/.config/wrytograph/trusted. *folder is NULL (any kit is accepted)
+ * only if nothing with that name exists; free with g_free. FALSE with error if it exists but is not
+ * a folder or cannot be read: then no kit is trusted.
  */
 gboolean wry_card_trusted_folder(char **folder, GError **error);
 
-/* True for a file that is a ZIP, as kits are; its content is not checked. */
+/* True for a ZIP file, which is what kits are. Its content is not checked. */
 bool wry_card_is_kit(const char *path);
 
 struct wry_card_facts {
@@ -51,88 +51,89 @@ struct wry_card_facts {
     const struct wry_chip *chip;
     const uint32_t *flash_sizes; /* bytes */
     size_t flash_count;
-    char sha256[WRY_SHA256_SIZE * 2 + 1]; /* of the card file, hexadecimal */
-    const char *kit_sha256, *signer;      /* NULL when it is no kit, or not signed */
-    unsigned times;                       /* that a board may get it; 0 = any */
+    char sha256[WRY_SHA256_SIZE * 2 + 1]; /* SHA-256 of the card file, hexadecimal */
+    const char *kit_sha256, *signer;      /* NULL if it is not a kit, or not signed */
+    unsigned times; /* times that one board may get the card; 0 = any number */
     size_t placements, steps;
     bool by_row;                   /* each board has a row of settings */
-    bool hands_out_rows;           /* the next free one, to a board that has none */
-    unsigned share_part, share_of; /* of a kit: it hands out every share_of-th row from the
-                                      share_part-th on; 0 = nothing is said, 1 of 1 = all */
+    bool hands_out_rows;           /* a board without a row gets the next free one */
+    unsigned share_part, share_of; /* kit: it uses rows share_part, share_part + share_of and so on;
+                                      0 = not stated, 1 of 1 = all */
 };
 void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *facts);
 
 /* A file of a kit. */
 struct wry_kit_file {
-    const char *written; /* as the card has it */
+    const char *written; /* the name as written in the card */
     uint64_t size;       /* bytes */
-    const char *sha256;  /* hexadecimal; NULL of a folder */
+    const char *sha256;  /* hexadecimal; NULL for a folder */
 };
-/* The n-th, counting from 0; false past the last, and of a card that is no kit. */
+/* The n-th file, counting from 0. False past the last one, and for a card that is not a kit. */
 bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_file *file);
 
 /*
- * All that is wrong with a card or a kit, and with what it names: files, places, settings, the
- * table of boards, for each size of flash; struct wry_diagnostic in the order of the file, free
- * with g_ptr_array_unref. Needs no board. NULL with the error when it cannot be read, or is not
- * trusted.
+ * Finds everything wrong with a card or kit and with what it names (files, places, settings, the
+ * table of boards) for each size of flash, without a board. Returns struct wry_diagnostic in file
+ * order; free with g_ptr_array_unref. NULL with error if it cannot be read or is not trusted.
  */
 GPtrArray *wry_card_check(const char *path, const char *trust, GError **error);
 
-/* Where logs of boards go unless told otherwise, in the user's state folder. Free with g_free. */
+/* The default folder of board logs, in the user's state folder. Free with g_free. */
 char *wry_card_logs_folder(void);
 
 /*
- * Makes a kit of a card that has no mistakes. secret_key: a file to sign it with; NULL: unsigned.
- * part, of: which rows it hands out, see wry_card_facts; 0, 0 for a card that hands out none.
- * Copies of one kit on two benches would give each row twice: each bench gets a part of its own.
+ * Makes a kit from a card without mistakes. secret_key: a file to sign it with; NULL: unsigned.
+ * part, of: the share of rows (see wry_card_facts); 0, 0 for a card that hands out no rows. Two
+ * benches with copies of one kit would each use all rows, so each bench needs a kit with a
+ * different part.
  */
 gboolean wry_card_pack(const struct wry_card *card, const char *path, const char *secret_key,
                        unsigned part, unsigned of, GError **error);
 
-/* Two new files of a key to sign kits with: NAME.secret and NAME.public. public_key: the text of
- * the latter; free with g_free. */
+/* Makes a new key pair to sign kits with, in the files NAME.secret and NAME.public. public_key: the
+ * text of the latter; free with g_free. */
 gboolean wry_card_make_keys(const char *name, char **public_key, GError **error);
 
-/* Sets what the card says of chip, layout and how the board is left. */
+/* Fills in the settings that the card prescribes: chip, layout, and how to leave the board. */
 void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *settings);
 
 struct wry_run_options {
     struct wry_card *card;
-    bool dry_run; /* plans all and changes nothing */
-    bool again;   /* also on a board that got it as often as it may */
-    /* False refuses the board a row: another one of the same address is being worked on. Called
-     * from the thread of that board; NULL: any may. */
+    bool dry_run; /* plan everything and change nothing */
+    bool again;   /* run it even on a board that has had the card as often as it may */
+    /* Returning false refuses the board a row, because another board with the same address is being
+     * worked on. Called in the thread of that board. NULL: never refused. */
     bool (*may_have_row)(void *context, const uint8_t eui48[WRY_EUI48_SIZE]);
     void *context;
 };
 
-/* How a step went. */
+/* The result of one step. */
 struct wry_run_step_done {
     enum wry_run_step step;
     enum wry_outcome outcome;
     bool skipped; /* it was not needed */
     double seconds;
-    uint64_t bytes; /* of content */
+    uint64_t bytes; /* bytes of content */
 };
 
 struct wry_run_result {
-    bool known; /* the board has answered: */
+    bool known; /* the board has answered, and address is valid: */
     uint8_t address[WRY_EUI48_SIZE];
-    GArray *steps; /* struct wry_run_step_done, those that were begun; NULL = none */
+    GArray *steps; /* struct wry_run_step_done of the steps begun; NULL = none */
     double seconds;
-    char *backup;     /* file: made, or known before; NULL = none */
+    char *backup;     /* path of the backup made, or of the existing one; NULL = none */
     unsigned row;     /* line of the board's row; 0 = none */
-    char *row_name;   /* its first setting, "gauge 2"; NULL = none */
-    bool done_before; /* the board has had the card as often as it may: nothing was done to it, and
-                         that is no failure; earlier_at says when it was done */
-    unsigned earlier; /* times that the board got this card before, as far as is on record */
-    char *earlier_at; /* when it did last; NULL = never */
+    char *row_name;   /* the row's first setting, such as "gauge 2"; NULL = none */
+    bool done_before; /* the board already had the card as often as it may, last at earlier_at:
+                         nothing was done, and this is not a failure */
+    unsigned earlier; /* times that the board had this card before, as recorded */
+    char *earlier_at; /* time of the last of them; NULL = never */
 };
 
 /*
- * All that the card says, from connecting to what the board says after the start. On a board where
- * it was cut before, it goes on. One row of the ledger. Where it failed is the last of the steps.
+ * Does everything that the card prescribes, from connecting to the checks after the start. If an
+ * earlier run on this board was interrupted, it resumes. Adds one row to the ledger. After a
+ * failure the last of the steps is where it failed.
  */
 enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_options *options,
                                  struct wry_run_result *result);
@@ -140,24 +141,25 @@ void wry_run_result_clear(struct wry_run_result *result);
 
 /* One of many boards. */
 struct wry_many_board {
-    struct wry_station_settings settings; /* as wry_card_prepare left them; events and words come
-                                             from a thread of this board's own */
-    gint ended;                           /* see wry_many_has_ended; then: */
+    struct wry_station_settings
+        settings; /* from wry_card_prepare; events come from a thread of this board */
+    gint ended;   /* see wry_many_has_ended; once true, the following are valid: */
     enum wry_outcome outcome;
     struct wry_run_result result;
-    char *words; /* why it did not pass */
+    char *words; /* why it failed */
     bool simulated;
 };
 
-/* Frees what its run has left; the settings are the caller's. */
+/* Frees the results of its run, not the settings. */
 void wry_many_board_clear(struct wry_many_board *board);
 
-/* May be asked while others are at work. */
+/* May be called while boards are being worked on. */
 bool wry_many_has_ended(const struct wry_many_board *board);
 
 /*
- * The same on many boards at once. What is sent to several of them is packed once. turn is called
- * about every 100 ms in the caller's thread, and once more when all have ended.
+ * Runs the card on several boards in parallel. Content that several of them get is encoded once.
+ * turn is called about every 100 ms in the caller's thread, and once more when all boards have
+ * ended.
  */
 void wry_run_many(const struct wry_run_options *options, struct wry_many_board *boards,
                   size_t count, void (*turn)(void *context), void *context);

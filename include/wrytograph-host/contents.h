@@ -1,6 +1,6 @@
 /*
- * What the regions of a flash hold: programs by name and version, the region table, settings,
- * archives. Of a board, or of a backup of one.
+ * What the regions of a flash contain: programs by name and version, the region table, settings,
+ * archives; read from a board or from a backup.
  *
  *     for (guint i = 0; i < contents->len; i++) {
  *         const struct wry_content_of *content = g_ptr_array_index(contents, i);
@@ -22,13 +22,13 @@
 extern "C" {
 #endif
 
-/* As far as was looked: at the beginning of a region, of both copies of a settings block, and at
- * all of a program whose digest was checked. */
+/* Judged by the beginning of a region, by both slots of a settings region, and by the whole program
+ * where its digest was checked. */
 enum wry_holds {
-    WRY_HOLDS_UNREAD, /* a backup of parts has it not */
-    WRY_HOLDS_BLANK,  /* where it begins, it is blank */
+    WRY_HOLDS_UNREAD, /* not in this partial backup */
+    WRY_HOLDS_BLANK,  /* its beginning is blank */
     WRY_HOLDS_PROGRAM,
-    WRY_HOLDS_DAMAGED_PROGRAM, /* a boot header that is damaged, or promises more than fits */
+    WRY_HOLDS_DAMAGED_PROGRAM, /* the boot header is damaged, or longer than the region allows */
     WRY_HOLDS_TABLE,
     WRY_HOLDS_DAMAGED_TABLE,
     WRY_HOLDS_SETTINGS,
@@ -38,24 +38,24 @@ enum wry_holds {
 };
 
 enum wry_digest_state {
-    WRY_DIGEST_UNCHECKED, /* it would have taken too long */
+    WRY_DIGEST_UNCHECKED, /* skipped, since it would take long */
     WRY_DIGEST_FITS,
     WRY_DIGEST_DIFFERS,
 };
 
-/* One setting as it may be shown. */
+/* A setting for display. */
 struct wry_shown_setting {
-    char *key, *value; /* the value of a secret one is not here: "********" */
+    char *key, *value; /* the value of a secret one reads "********" */
 };
 
 struct wry_content_of {
     struct wry_region region;
     enum wry_holds holds;
     struct wry_boot_header header; /* WRY_HOLDS_PROGRAM */
-    enum wry_digest_state digest;  /* of its body */
-    char *on_shelf;      /* a program's name there: the same body, by its digest; NULL = none */
+    enum wry_digest_state digest;  /* whether the digest fits its body */
+    char *on_shelf; /* name of the same program (by its body's digest) on the shelf; NULL = none */
     GPtrArray *settings; /* struct wry_shown_setting; WRY_HOLDS_SETTINGS */
-    uint32_t generation; /* of the settings block */
+    uint32_t generation; /* generation of the settings block */
 };
 
 #ifdef __cplusplus

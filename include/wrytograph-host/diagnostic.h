@@ -1,5 +1,5 @@
 /*
- * A mistake in a file that somebody wrote: where it stands, and what is wrong.
+ * A mistake in a text file: where it is, and what is wrong.
  *
  *     printf("%s:%u:%u: %s\n", mistake->file, mistake->line, mistake->column, mistake->text);
  */
@@ -14,8 +14,8 @@ extern "C" {
 
 struct wry_diagnostic {
     char *file;
-    unsigned line, column; /* from 1; column in characters; 0 = of all of the file */
-    char *text;            /* a sentence without its full stop */
+    unsigned line, column; /* counted from 1, columns in characters; 0 = the whole file */
+    char *text;            /* a sentence without full stop */
 };
 
 #ifdef __cplusplus

@@ -1,5 +1,6 @@
 /*
- * What a file contains, without a board: an image, a backup archive or a layout.
+ * What a file contains, without a board: an image, a backup archive, a card, a layout, steps or
+ * settings.
  *
  *     struct wry_inspection inspection = {0};
  *     GError *error = NULL;
@@ -22,7 +23,7 @@ extern "C" {
 
 /* "raw binary", "Intel HEX" or "S-record". */
 const char *wry_image_format_title(enum wry_image_format format);
-/* Of "raw", "hex" and "srec"; NULL when it is none of them. */
+/* The format named "raw", "hex" or "srec"; NULL for other names. */
 const enum wry_image_format *wry_image_format_by_name(const char *name);
 
 enum wry_file_kind {
@@ -31,33 +32,33 @@ enum wry_file_kind {
     WRY_FILE_LAYOUT,
     WRY_FILE_SETTINGS,
     WRY_FILE_STEPS,
-    WRY_FILE_CARD, /* or a kit */
+    WRY_FILE_CARD, /* a card or a kit */
 };
 
-/* What a file is by its beginning; whatever is none of the others, or cannot be read, is an image.
- */
+/* The kind of a file, by its beginning. A file of no other kind, and one that cannot be read,
+ * counts as an image. */
 enum wry_file_kind wry_file_kind_of(const char *path);
 
 enum wry_header_state {
     WRY_HEADER_NONE,
     WRY_HEADER_DAMAGED,
-    WRY_HEADER_FITS, /* its CRC-32 */
+    WRY_HEADER_FITS, /* the CRC-32 is correct */
 };
 
 struct wry_inspected_range {
-    uint32_t offset; /* or address, in an image */
+    uint32_t offset; /* flash offset; in an image, address */
     uint32_t length;
     uint8_t sha256[WRY_SHA256_SIZE]; /* archives only */
 };
 
 struct wry_inspection {
     enum wry_file_kind kind;
-    bool whole;      /* as far as the file says of itself */
-    GArray *ranges;  /* struct wry_inspected_range, by rising offset; not of layouts */
+    bool whole;      /* undamaged, by the checksums in the file */
+    GArray *ranges;  /* struct wry_inspected_range, sorted; NULL for layouts */
     bool has_layout; /* layouts, archives, and images that are a region table */
-    bool open_ended; /* the last region reaches to the end of any flash */
+    bool open_ended; /* the last region extends to the end of any flash */
     struct wry_region_table layout;
-    const struct wry_chip *chip; /* archives, layouts; NULL: any, or not known here */
+    const struct wry_chip *chip; /* archives, layouts; NULL: any, or unknown */
 
     /* Archives. */
     uint8_t address[WRY_EUI48_SIZE];
@@ -68,7 +69,7 @@ struct wry_inspection {
     /* Images. */
     enum wry_image_format format;
     uint64_t content_bytes;
-    uint8_t sha256[WRY_SHA256_SIZE]; /* of the content in order of address */
+    uint8_t sha256[WRY_SHA256_SIZE]; /* SHA-256 of the content in order of address */
     enum wry_header_state header_state;
     struct wry_boot_header header;
 
@@ -77,13 +78,13 @@ struct wry_inspection {
 };
 
 /*
- * format: to take it for an image of that format; NULL to go by its content. False with the reason
- * when the file cannot be read, or is damaged so that nothing can be said of it.
+ * Inspects a file. format: read it in this format; NULL: detect the format. False with error if the
+ * file cannot be read or is too damaged.
  */
 gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
                           struct wry_inspection *inspection, GError **error);
 
-/* Frees what it holds; may be called again. */
+/* Frees the members. It may be called again. */
 void wry_inspection_clear(struct wry_inspection *inspection);
 
 #ifdef __cplusplus

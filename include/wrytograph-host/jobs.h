@@ -1,11 +1,11 @@
 /*
- * The jobs: what is done to the board of a station, from start to end, checked.
+ * The jobs: complete, verified work on the board of a station.
  *
- * Each job takes a struct that says what is wanted and fills in one that says what was done. It
- * connects the station if that is not connected, sends events on the way, and returns
- * WRY_OUTCOME_DONE only when the board's own digests say so. Otherwise wry_station_problem has the
- * facts; the result then holds what was found out before. Results begin as zeros and may be cleared
- * in any case, also more than once.
+ * A job takes a struct of options and fills in a struct of results. It connects the station if
+ * necessary, sends events while it works, and returns WRY_OUTCOME_DONE only if the board's own
+ * digests confirm the result. Otherwise wry_station_problem has the facts, and the result contains
+ * what was found out before the failure. Initialise results with zeros; they may be cleared in any
+ * case, also repeatedly.
  *
  *     struct wry_image_options image = {.place = "app", .file = "gauge.bin"};
  *     struct wry_images_options options = {.images = &image, .image_count = 1};
@@ -13,8 +13,8 @@
  *     enum wry_outcome outcome = wry_station_write(station, &options, &result);
  *     wry_write_result_clear(&result);
  *
- * Before the first job that writes or backs up, what a cut job left on this board is made good from
- * the journal of this computer.
+ * The first job that writes or backs up first recovers an interrupted job on this board from the
+ * journal of this computer.
  */
 #ifndef WRYTOGRAPH_HOST_JOBS_H
 #define WRYTOGRAPH_HOST_JOBS_H
@@ -32,93 +32,96 @@ extern "C" {
 
 /* Identify. */
 
-/* What this computer knows of backups of a board. */
+/* The known backups of a board. */
 struct wry_known_backup {
-    bool told;     /* whether there is one is known; else reason says why not */
-    bool any;      /* there is one, of parts at least */
-    bool whole;    /* of all of the flash */
-    char *path;    /* of the newest */
+    bool told;     /* the search succeeded; if not, reason says why */
+    bool any;      /* there is a backup, complete or of parts */
+    bool whole;    /* there is one of the whole flash */
+    char *path;    /* path of the newest */
     char *created; /* UTC, ISO 8601 */
     char *reason;
 };
 
 struct wry_identity {
-    bool known; /* all but the last three are filled in */
+    bool known; /* all but the last three members are valid */
     struct wry_hello_reply board;
-    const struct wry_chip *chip; /* NULL: not known here */
+    const struct wry_chip *chip; /* NULL: unknown */
     char *link;
     uint32_t speed;                              /* baud in use */
-    uint32_t protected_offset, protected_length; /* length 0: nothing is */
+    uint32_t protected_offset, protected_length; /* length 0: nothing is protected */
     struct wry_layout layout;
-    GPtrArray *contents; /* struct wry_content_of, by offset; NULL = they were not looked at */
+    GPtrArray *contents; /* struct wry_content_of, sorted by offset; NULL = not read */
     struct wry_known_backup backup;
-    bool deep;            /* it was looked whether the flash is as large as it claims: */
-    bool deep_blank;      /* it is blank, which proves nothing */
+    bool deep;            /* the size of the flash was checked: */
+    bool deep_blank;      /* the flash is blank, which proves nothing */
     uint32_t flash_found; /* bytes */
 };
 
-/* deep: find out whether the flash repeats itself (WRY_PROBLEM_FLASH_REPEATS when it does), and
- * check the digest of every program; else only as far as that takes less than half a second. */
+/* Identifies the board and reads what its regions contain. deep: also check that the flash has its
+ * claimed size (WRY_PROBLEM_FLASH_REPEATS if not) and the digest of every program; otherwise
+ * digests are checked only if that takes less than half a second. */
 enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
                                       struct wry_identity *identity);
 void wry_identity_clear(struct wry_identity *identity);
 
 /*
- * Examine: what is wrong with the link. Changes nothing in the flash. WRY_OUTCOME_DONE for a link
- * that is good or only slow; NO_ANSWER or LINK_LOST with problem kind NONE when the evidence tells
- * why. To be called on a station that is not connected.
+ * Examine: find out what is wrong with the link. Changes nothing in the flash. WRY_OUTCOME_DONE for
+ * a link that is good or only slow. NO_ANSWER or LINK_LOST with problem kind NONE if the evidence
+ * explains it. Call it on a station that is not connected.
  */
 enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evidence *evidence);
 
-/* Images and where they go: for plan, write and verify. */
+/* Images and their places, for plan, write and verify. */
 
 struct wry_image_options {
-    const char *place; /* a region's name, or an offset as 0x4000 or 16K; NULL when the file carries
-                          its own addresses (Intel HEX, S-record), or says what it is (a boot
-                          header, a region table) and one region fits */
-    const char *file;  /* for a settings region, also a settings file (.yaml); for a files region,
-                          also a folder; or shelf:NAME, shelf:NAME VERSION */
+    const char *place; /* a region's name, or an offset such as 0x4000 or 16K; NULL if the file has
+                          addresses (Intel HEX, S-record), or if its content (a boot header, a
+                          region table) fits exactly one region */
+    const char *file; /* a path; for a settings region, also of a settings file (.yaml); for a files
+                         region, also of a folder; or shelf:NAME, shelf:NAME VERSION */
 };
 
-/* One value of a settings block; the others stay as they are. */
+/* One setting to change in a settings block; the others are kept. */
 struct wry_setting_options {
-    const char *region; /* NULL = the one region that has a block */
+    const char *region; /* NULL = the only region with a block */
     const char *key, *value;
-    bool is_new; /* also a key that the block does not have yet */
+    bool is_new; /* add the key if the block does not have it */
 };
 
 struct wry_images_options {
     const struct wry_image_options *images;
     size_t image_count;
-    const enum wry_image_format *format; /* of all; NULL = by their content */
-    bool leave_header;       /* the flash size in boot headers is not set to the board's */
-    bool any_content;        /* also what is surely no firmware, or would not be started */
-    bool any_place;          /* also over the ends of regions, over settings and the region table */
-    bool from_another_board; /* also content that is known to be another board's calibration */
-    bool without_backup;     /* write: also where settings go that no known backup holds */
-    uint8_t read_lines, read_clock; /* set in boot headers: data lines, MHz; 0 = left as it is */
-    const struct wry_setting_options *settings; /* write, plan: changed in the board's block */
+    const enum wry_image_format *format; /* format of all images; NULL = detect */
+    bool leave_header; /* do not set the flash size in boot headers to the board's */
+    bool any_content;  /* accept what is certainly not firmware, or would not start */
+    bool any_place; /* accept placements across ends of regions, over settings and over the region
+                       table */
+    bool from_another_board; /* accept settings that are known to belong to another board */
+    bool without_backup;     /* write: even if settings would be lost that no known backup has */
+    uint8_t read_lines,
+        read_clock; /* values for boot headers: data lines, MHz; 0 = leave unchanged */
+    const struct wry_setting_options *settings; /* write, plan: settings to change */
     size_t setting_count;
-    bool every_sector; /* write: also sectors that hold the right content already */
-    bool dry_run;      /* write: ends after WRY_EVENT_PLANNED */
-    bool read_back;    /* verify: by reading everything instead of by digests */
-    /* plan: for this chip and bytes of flash, without a board; else for the board. */
+    bool every_sector; /* write: also sectors that already have the right content */
+    bool dry_run;      /* write: stop after WRY_EVENT_PLANNED */
+    bool read_back;    /* verify: read everything instead of comparing digests */
+    /* plan: for this chip and bytes of flash, without a board; NULL, 0: for the connected board */
     const struct wry_chip *chip;
     uint32_t flash_size;
 };
 
-/* The files behind a plan, which stay open as long as the result that holds them. */
+/* The files that a plan refers to; they stay open as long as the result that holds them. */
 struct wry_image_set;
 
-/* A part of what a write would do, on a good line and a used flash. */
+/* One part of a planned write; the estimate is for a good line and a used flash. */
 struct wry_expected_part {
     struct wry_cost_part what;
     struct wry_cost cost;
 };
 
 struct wry_expected {
-    bool known;    /* there is a board to look at */
-    GArray *parts; /* struct wry_expected_part; empty when the flash holds it all */
+    bool known;    /* the board was examined; without one there is no estimate */
+    GArray *parts; /* struct wry_expected_part; empty if the flash already has the content */
     uint64_t line_bytes;
     double seconds;
 };
@@ -129,31 +132,31 @@ struct wry_plan_result {
     struct wry_image_set *held;
 };
 
-/* Checks chip, flash size, places and boot headers as write does, and changes nothing. */
+/* Checks chip, flash size, places and boot headers like wry_station_write; changes nothing. */
 enum wry_outcome wry_station_plan(struct wry_station *station,
                                   const struct wry_images_options *options,
                                   struct wry_plan_result *result);
 void wry_plan_result_clear(struct wry_plan_result *result);
 
-/* What a job that writes did; counts are of this job alone. */
+/* What a job did; the counts are of this job alone. */
 struct wry_done {
-    uint64_t bytes;                         /* of content, checked */
-    double seconds;                         /* on the link's clock */
-    uint32_t sectors_written, sectors_left; /* left: right already */
+    uint64_t bytes;                         /* bytes of content, verified */
+    double seconds;                         /* seconds on the link's clock */
+    uint32_t sectors_written, sectors_left; /* left: had the right content already */
     uint32_t frames_resent, reconnects;
-    uint64_t bytes_sent, bytes_received; /* over the link */
-    uint64_t content_sent;               /* of that, content: packed or not */
-    uint64_t bytes_known;                /* backup: not read, since this computer had them */
-    uint32_t differences;                /* parts sent as the difference to what was known */
-    uint32_t guesses_wrong;              /* times that something else was there */
-    char known_name[64];                 /* the file that was known; "" = none */
+    uint64_t bytes_sent, bytes_received; /* bytes over the link */
+    uint64_t content_sent;               /* of these, content, encoded or not */
+    uint64_t bytes_known;                /* backup: bytes not read, since this computer knew them */
+    uint32_t differences;                /* parts sent as a difference */
+    uint32_t guesses_wrong;              /* times that known content turned out to be wrong */
+    char known_name[64];                 /* the file it was known from; "" = none */
 };
 
 struct wry_write_result {
     struct wry_planned planned;
-    struct wry_expected expected; /* of a dry run */
-    bool tried;                   /* it came to writing */
-    bool written;                 /* and checked */
+    struct wry_expected expected; /* filled in by a dry run */
+    bool tried;                   /* writing was started */
+    bool written;                 /* written and verified */
     struct wry_done done;
     struct wry_image_set *held;
 };
@@ -169,12 +172,12 @@ struct wry_erase_options {
     const char *const *parts; /* "all", a region's name, or OFFSET+LENGTH; ends with NULL */
     bool every_sector;
     bool dry_run;
-    bool without_backup; /* all of the flash, also where no backup of this board is known, and
-                            settings that none holds */
+    bool without_backup; /* even the whole flash without a known backup of this board, and settings
+                            that no backup has */
 };
 
 struct wry_erase_result {
-    bool erased; /* and checked to be blank */
+    bool erased; /* erased and verified to be blank */
     struct wry_done done;
 };
 
@@ -186,19 +189,19 @@ void wry_erase_result_clear(struct wry_erase_result *result);
 /* Backup. */
 
 struct wry_backup_options {
-    const char *file;         /* NULL: named by address and time, in folder */
-    const char *folder;       /* NULL: the usual one of backups */
-    const char *const *parts; /* as of erase; NULL: all */
-    const char *older; /* an archive of this board: only what changed since is read; or NULL */
-    bool plain;        /* just the binary, without the board's description */
-    bool replace;      /* a plain file of that name may be overwritten */
+    const char *file;         /* NULL: a file in folder, named by address and time */
+    const char *folder;       /* NULL: the usual folder of backups */
+    const char *const *parts; /* as for erase; NULL: everything */
+    const char *older; /* an archive of this board: read only what has changed since; or NULL */
+    bool plain;        /* a plain binary without the board's description */
+    bool replace;      /* a plain file with this name may be overwritten */
 };
 
 struct wry_backup_result {
-    bool saved; /* the file is there, and its SHA-256 is the board's */
-    char *file; /* its path; the result's */
+    bool saved; /* the file is written, and its SHA-256 is the board's */
+    char *file; /* its path */
     uint8_t address[WRY_EUI48_SIZE];
-    uint64_t from_older; /* bytes that had not changed */
+    uint64_t from_older; /* bytes that had not changed since older */
     struct wry_done done;
 };
 
@@ -211,15 +214,15 @@ void wry_backup_result_clear(struct wry_backup_result *result);
 
 struct wry_restore_options {
     const char *file;
-    const char *const *parts; /* of an archive, as of erase; NULL: all that is in it */
-    bool from_another_board;  /* also a plain binary of unknown origin */
-    bool without_backup;      /* also where no backup of this board is known */
+    const char *const *parts; /* parts of the archive, as for erase; NULL: everything in it */
+    bool from_another_board;  /* also accept another board's backup, or a plain binary */
+    bool without_backup;      /* even without a known backup of this board */
     bool every_sector;
     bool dry_run;
 };
 
 struct wry_restore_result {
-    bool restored; /* and checked */
+    bool restored; /* restored and verified */
     struct wry_done done;
 };
 
@@ -230,92 +233,90 @@ void wry_restore_result_clear(struct wry_restore_result *result);
 
 /* Verify. */
 
-/* A stretch whose bytes all differ, and its first byte on either side. */
+/* A range whose bytes all differ, and its first byte on both sides. */
 struct wry_difference {
     uint32_t offset, length;
     uint8_t expected, found;
 };
 
-/* One stretch of content, compared. */
+/* One range of content that was compared. */
 struct wry_comparison {
-    const char *name; /* of the file, the region, what part of an archive it is, or what is behind
-                         a settings block */
+    const char *name; /* name of the file, the region, or the part of an archive */
     bool of_archive;
     uint32_t offset, length; /* in flash */
-    uint32_t base;           /* flash offset of address 0 of the content */
-    bool by_digest;          /* else byte for byte */
-    GArray *differences;     /* struct wry_difference, by rising offset; empty = the same */
+    uint32_t base;           /* flash offset of the content's address 0 */
+    bool by_digest;          /* compared by digest; else byte by byte */
+    GArray *differences;     /* struct wry_difference, sorted; empty = equal */
 };
 
 struct wry_verify_result {
     struct wry_layout layout;
     uint32_t flash_size;
-    GPtrArray *comparisons; /* struct wry_comparison, in order of offset; NULL = none was made */
+    GPtrArray *comparisons; /* struct wry_comparison, sorted by offset; NULL = none was made */
     bool same;
     struct wry_image_set *held;
 };
 
-/* WRY_OUTCOME_DIFFERS when anything does. The flash size in boot headers is compared as write sets
- * it. */
+/* Compares images with the flash: WRY_OUTCOME_DIFFERS if anything differs. The flash size in boot
+ * headers is compared as write would set it. */
 enum wry_outcome wry_station_verify(struct wry_station *station,
                                     const struct wry_images_options *options,
                                     struct wry_verify_result *result);
-/* The same with a backup archive. */
+/* Compares a backup archive with the flash. */
 enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
                                             bool read_back, struct wry_verify_result *result);
 void wry_verify_result_clear(struct wry_verify_result *result);
 
-/* Talk: what the board says, and what is said to it. */
+/* Console: what the board prints, and what is sent to it. */
 
-/* Steps are taken in order: a line is sent once the board has fallen silent, then a text awaited.
- */
+/* A step sends a line once the board is silent, or waits for a text, or both in this order. */
 struct wry_console_step {
-    const char *send;   /* a line; or NULL */
-    const char *expect; /* a text; or NULL */
-    uint64_t within;    /* us for it; 0 = as wanted of all */
-    bool go_on;         /* also when it was not seen; that is told, and is no failure */
-    const char *advice; /* for when it was not seen; or NULL */
+    const char *send;   /* line to send, or NULL */
+    const char *expect; /* text to wait for, or NULL */
+    uint64_t within;    /* us to wait; 0 = the time of the options */
+    bool go_on;         /* continue if it was not seen: this is noted, and is not a failure */
+    const char *advice; /* advice if it was not seen; or NULL */
 };
 
-/* Those of a steps file (docs/steps-file.md): struct wry_console_step, which own their strings.
- * NULL with file, line and reason. Free with g_ptr_array_unref. */
+/* Reads a steps file (docs/steps-file.md) into struct wry_console_step that own their strings; free
+ * with g_ptr_array_unref. NULL with error, which gives file and line. */
 GPtrArray *wry_console_steps_load(const char *path, GError **error);
 
-/* What a person at the line may ask for besides sending. */
+/* Requests of the person at the terminal. */
 enum wry_console_ask {
     WRY_CONSOLE_NOTHING,
     WRY_CONSOLE_LEAVE,
-    WRY_CONSOLE_RESET, /* the board, by its reset line */
-    WRY_CONSOLE_BREAK, /* a break on the line */
+    WRY_CONSOLE_RESET, /* reset the board by its reset line */
+    WRY_CONSOLE_BREAK, /* send a break */
 };
 
 struct wry_console_options {
-    uint32_t speed;       /* baud to begin with; 0 = that of the chip's firmware, or 115200 */
-    const char *line_end; /* what a line that is sent ends with; NULL = CR LF, and when a line is
-                             not answered, LF and CR are tried */
+    uint32_t speed;       /* initial baud; 0 = that of the chip's firmware, or 115200 */
+    const char *line_end; /* ending of sent lines; NULL = CR LF, and if a line is not answered, LF
+                             and CR are tried */
     const struct wry_console_step *steps;
     size_t step_count;
-    uint64_t time; /* us: for a text that is expected; without any, for all; 0 = until stopped, or
-                      left */
-    void *context; /* handed to take */
-    /* Gives bytes to send, room at most; 0 when there are none now. Sets *ask to what is asked for.
-     * May be NULL. */
+    uint64_t
+        time; /* us to wait for an expected text; without any, us in total; 0 = until stopped */
+    void *context; /* argument of take */
+    /* Provides up to room bytes to send, 0 if there are none now, and sets *ask to a request. May
+     * be NULL. */
     size_t (*take)(void *context, uint8_t *to, size_t room, enum wry_console_ask *ask);
 };
 
 struct wry_console_result {
-    bool ended;     /* the rest is filled in */
-    bool seen;      /* all that was expected */
-    size_t steps;   /* taken, those that were told as not seen included */
-    char *text;     /* what was said, printable and line ends; the latest 64 KiB of it */
+    bool ended;     /* the following members are valid */
+    bool seen;      /* all expected texts were seen */
+    size_t steps;   /* steps done, including texts not seen that allow to continue */
+    char *text;     /* the board's output, printable characters and line ends; the latest 64 KiB */
     uint32_t speed; /* baud at the end */
 };
 
-/* Listens on the link as it is, without loading mode. */
+/* Listens on the link without entering loading mode. */
 enum wry_outcome wry_station_listen(struct wry_station *station,
                                     const struct wry_console_options *options,
                                     struct wry_console_result *result);
-/* Leaves loading mode, runs the firmware, and listens to it. */
+/* Leaves loading mode, runs the firmware and listens to it. */
 enum wry_outcome wry_station_start(struct wry_station *station,
                                    const struct wry_console_options *options,
                                    struct wry_console_result *result);

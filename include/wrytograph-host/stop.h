@@ -1,6 +1,6 @@
 /*
- * How a caller asks long work to end early: a function that is asked again and again while the work
- * lasts or waits.
+ * How a caller ends long work early: a function that is asked repeatedly while the work runs or
+ * waits.
  *
  *     struct wry_stop stop = {.context = &button, .asked = is_pressed};
  */
@@ -15,7 +15,7 @@ extern "C" {
 #endif
 
 struct wry_stop {
-    void *context;                /* handed to asked */
+    void *context;                /* argument of asked */
     bool (*asked)(void *context); /* true: end now. NULL: never */
 };
 

@@ -1,6 +1,6 @@
 /*
- * Files that somebody hands in: opened only when they are plain files, and small texts read whole
- * within bounds, before any parser sees them.
+ * Input files: only plain files are opened, and text files are read within limits before any parser
+ * sees them.
  *
  *     g_autofree char *text = wry_text_file_read("layout.yaml", WRY_TEXT_FILE_YAML, &length,
  * &error);
@@ -18,22 +18,22 @@ extern "C" {
 #endif
 
 #define WRY_TEXT_FILE_MAX (256u * 1024u) /* bytes */
-#define WRY_TEXT_FILE_DEPTH 24u          /* of brackets within brackets */
+#define WRY_TEXT_FILE_DEPTH 24u          /* levels of nested brackets */
 
 enum wry_text_file_kind {
     WRY_TEXT_FILE_JSON,
     WRY_TEXT_FILE_YAML,
-    WRY_TEXT_FILE_PLAIN, /* no parser follows */
+    WRY_TEXT_FILE_PLAIN, /* not parsed: nesting is not checked */
 };
 
-/* A descriptor to read from; -1 with an error when it is no plain file. Never waits for a pipe. */
+/* Opens a file for reading; -1 with error if it is not a plain file. Never waits for a pipe. */
 int wry_text_file_open_plain(const char *path, GError **error);
 
-/* The whole text, NUL-terminated; free with g_free. */
+/* Reads the whole text, NUL-terminated; free with g_free. */
 char *wry_text_file_read(const char *path, enum wry_text_file_kind kind, size_t *length,
                          GError **error);
 
-/* False when lists and objects nest deeper than WRY_TEXT_FILE_DEPTH. */
+/* False if lists and objects nest deeper than WRY_TEXT_FILE_DEPTH. */
 bool wry_text_file_is_shallow(const char *text, size_t length, enum wry_text_file_kind kind);
 
 #ifdef __cplusplus

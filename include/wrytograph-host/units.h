@@ -1,4 +1,4 @@
-/* Sizes, offsets, speeds and addresses as people write them. */
+/* Sizes, offsets, speeds, times and addresses: parsing what people write, and text for display. */
 #ifndef WRYTOGRAPH_HOST_UNITS_H
 #define WRYTOGRAPH_HOST_UNITS_H
 
@@ -12,13 +12,14 @@
 extern "C" {
 #endif
 
-/* 4MiB, 4M, 512K, 32Mbit, 0x400000; a plain number is bytes. False when it is none of these. */
+/* Parses 4MiB, 4M, 512K, 32Mbit or 0x400000; a plain number is bytes. False for anything else. */
 bool wry_units_parse_size(const char *text, uint32_t *bytes);
 
-/* 0x4000, 16K or 1M. A plain number other than 0 is refused: it may be meant as hexadecimal. */
+/* Parses 0x4000, 16K or 1M. A plain number other than 0 is refused, since it may be meant as
+ * hexadecimal. */
 bool wry_units_parse_offset(const char *text, uint32_t *offset);
 
-/* Seconds, as 10s, 1.5s or 10; us, from 1 ms to a day. */
+/* Parses seconds such as 10s, 1.5s or 10, from 1 ms to a day. *time is in us. */
 bool wry_units_parse_time(const char *text, uint64_t *time);
 
 bool wry_units_parse_speed(const char *text, uint32_t *baud);
@@ -33,7 +34,7 @@ char *wry_units_address(const uint8_t eui48[6]);
 /* A JEDEC ID (JEP106 maker, type, capacity) as "E5 40 16"; free with g_free. */
 char *wry_units_jedec(const uint8_t id[3]);
 
-/* Six octets as 02:1A:…, with colons, hyphens or nothing between them. */
+/* Parses six octets such as 02:1A:…, with colons, hyphens or nothing between them. */
 bool wry_units_parse_address(const char *text, uint8_t eui48[6]);
 
 /* 64 hexadecimal digits; free with g_free. */

@@ -1,14 +1,16 @@
 /*
- * Facts in words: what went wrong and what to do next, in the sentences that the command prints.
+ * Problems, notes and findings as English text: what went wrong and what to do next, in the
+ * sentences that the command prints.
  *
  *     const struct wry_problem *problem = wry_station_problem(station);
  *     g_autofree char *sentence = wry_problem_sentence(problem);
  *     g_autofree char *advice = wry_problem_advice(problem);
+ *
  *     fprintf(stderr, "%s\n%s\n", sentence, advice ? advice : "");
  *
- * Texts are UTF-8 and English. They may quote file names and what a board said, so a program that
- * prints them on a terminal makes control characters visible first. Options that an advice names
- * are those of the command; the options of jobs.h have the same names.
+ * Texts are UTF-8. They may quote file names and output of a board: before printing them on a
+ * terminal, make control characters visible. Options in an advice are those of the command; the
+ * members of the option structs in jobs.h have the same names.
  */
 #ifndef WRYTOGRAPH_HOST_WORDS_H
 #define WRYTOGRAPH_HOST_WORDS_H
@@ -20,35 +22,35 @@
 extern "C" {
 #endif
 
-/* What went wrong, in one sentence without its first capital and full stop, to follow the name of
- * a program or a board. Free with g_free. */
+/* What went wrong, as one sentence without initial capital and full stop, to follow the name of a
+ * program or board. Free with g_free. */
 char *wry_problem_sentence(const struct wry_problem *problem);
 
-/* What to do next, in whole sentences and perhaps in several lines; NULL if there is nothing to
- * say. Free with g_free. */
+/* What to do next, as one or several sentences; NULL if there is nothing to add. Free with
+ * g_free. */
 char *wry_problem_advice(const struct wry_problem *problem);
 
-/* A note (an event of kind WRY_EVENT_NOTE) in one or several lines; NULL for notes that say no more
- * than a result does (WRY_NOTE_SEEN, WRY_NOTE_LISTENING). Free with g_free. */
+/* The text of a note (an event of kind WRY_EVENT_NOTE), in one or several lines; NULL for the two
+ * notes that repeat a result (WRY_NOTE_SEEN, WRY_NOTE_LISTENING). Free with g_free. */
 char *wry_note_text(const struct wry_event *event);
 
 /* The most likely cause of a finding, in one sentence. */
 const char *wry_finding_cause(enum wry_finding finding);
 
-/* What to check, most likely first; at most 6 sentences, then NULL. */
+/* What to check, the most likely first: at most 6 sentences, then NULL. */
 const char *const *wry_finding_checks(enum wry_finding finding);
 
 /* What was heard on the link; free with g_free. */
 char *wry_evidence_text(const struct wry_evidence *evidence);
 
-/* "Turnstone T2", or that it is not known here; chip may be NULL. */
+/* "Turnstone T2", or a phrase for an unknown chip; chip may be NULL. */
 const char *wry_chip_title(const struct wry_chip *chip);
 
 /* "an application", "a start program" or "a program", by the kind in a boot header. */
 const char *wry_program_kind_title(uint8_t kind);
 
 /* What a flash does not allow (enum wry_flash_limit; erase_least in bytes, 0 = not known), such as
- * "it erases no less than 256 KiB at a time"; NULL when it allows all. Free with g_free. */
+ * "it erases no less than 256 KiB at a time"; NULL if there is no limit. Free with g_free. */
 char *wry_flash_limit_text(uint8_t limit, uint64_t erase_least);
 
 #ifdef __cplusplus

@@ -1,8 +1,10 @@
 /*
  * The boot header: the 64 bytes in front of a program that name its chip, kind, version and flash
- * settings. An image consists of the header, the body, and the SHA-256 of the body;
- * docs/boot-header.md gives the layout. The header has a CRC-32 of its own and is not part of the
- * SHA-256: the flash fields can be set for the board at hand without a new digest.
+ * settings.
+ *
+ * An image consists of the header, the body, and the SHA-256 of the body; docs/boot-header.md gives
+ * the layout. The SHA-256 does not cover the header, which has its own CRC-32: the flash settings
+ * can be changed for the board at hand without a new digest.
  *
  *     struct wry_boot_header header;
  *     if (wry_boot_header_get(&header, bytes) && header.chip_code != board->chip_code)

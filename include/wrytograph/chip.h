@@ -1,5 +1,5 @@
 /*
- * Chip descriptions: what is known of each Wi-Fi microcontroller family.
+ * Descriptions of the Wi-Fi microcontroller families.
  *
  *     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
  *     printf("%s starts from 0x%x\n", chip->title, chip->start_offset);

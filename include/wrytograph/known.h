@@ -30,7 +30,7 @@ struct wry_known {
     uint32_t (*covers)(void *context, uint32_t offset, uint32_t length);
     /* Provides n bytes from offset on, within one sector. False if they are not known. */
     bool (*read)(void *context, uint32_t offset, uint8_t *to, size_t n);
-    /* The content of the range has changed: forget what is known of it. */
+    /* The content of the range has changed: forget it. */
     void (*forget)(void *context, uint32_t offset, uint32_t length);
 };
 

@@ -276,8 +276,8 @@ typedef char wry_loader_fits_its_memory[sizeof(struct wry_loader) <= WRY_LOADER_
  * start over. A loader points into itself: do not copy or move it afterwards.
  *
  * memory belongs to the loader for as long and has at least WRY_LOADER_MEMORY_LEAST bytes. Its size
- * decides how much data is buffered ahead of the flash and which streams the loader accepts; the
- * host is told in the hello reply. 40 KiB cover a 64 KiB erase at 2 Mbaud; more than 100 KiB bring
+ * decides how much data is buffered ahead of the flash and which streams the loader accepts, which
+ * the hello reply tells the host. 40 KiB cover a 64 KiB erase at 2 Mbaud; more than 100 KiB bring
  * nothing.
  */
 void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *port,

@@ -98,8 +98,8 @@ struct wry_journal {
     /* The lowest mixed sector of a span that was begun and not ended. */
     enum wry_kept (*saved)(void *context, struct wry_journal_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE]);
-    /* That sector cannot be put back: the flash holds newer work, or ends before it. Neither saved
-     * nor unsettled speak of it any more. */
+    /* That sector cannot be restored: the flash holds newer content, or ends before it. saved and
+     * unsettled must not report it again. */
     bool (*yield)(void *context, uint32_t offset);
 };
 
@@ -152,7 +152,7 @@ struct wry_session_stats {
     uint32_t bytes_outside;    /* received outside frames: boot text, another program, garbage */
     uint32_t bytes_printable;  /* printable ones among them */
     uint32_t bytes_zero;       /* zeros among bytes_outside: a line held low reads as zeros */
-    uint32_t own_frames;       /* frames of our own that came back: the line echoes */
+    uint32_t own_frames;       /* sent frames that came back: the line echoes */
     uint32_t speed_steps_down; /* times that a lower speed was chosen */
     uint32_t sectors_written;  /* sectors written and verified in the last write */
     uint32_t sectors_left;     /* sectors of the last write that already had the right content */
