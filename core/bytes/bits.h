@@ -1,4 +1,4 @@
-/* Sets of small numbers as bits: the n-th is bit n % 8 of byte n / 8, as in the messages. */
+/* Sets of small numbers as bits: number n is bit n % 8 of byte n / 8, as in messages. */
 #ifndef WRY_BYTES_BITS_H
 #define WRY_BYTES_BITS_H
 

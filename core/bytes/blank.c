@@ -5,7 +5,7 @@ bool wry_bytes_blank(const uint8_t *bytes, size_t n)
 {
     size_t i = 0;
 
-    /* Eight at a time: a loader looks at all that it erases. */
+    /* Eight bytes at a time: a loader checks everything it erases. */
     for (; n - i >= 8; i += 8) {
         const uint8_t *at = bytes + i;
         if ((at[0] & at[1] & at[2] & at[3] & at[4] & at[5] & at[6] & at[7]) != 0xFF)

@@ -1,4 +1,4 @@
-/* CRC-32 four bits at a time: a 64-byte table is a fair price on a microcontroller. */
+/* CRC-32, four bits at a time: the table takes only 64 bytes, which suits a microcontroller. */
 #include "wrytograph/bytes.h"
 
 static const uint32_t nibble_table[16] = {

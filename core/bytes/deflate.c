@@ -1,6 +1,6 @@
 /*
- * Deflate (RFC 1951): matches found by hash chains, one step of looking ahead for a longer one, and
- * for each block the cheapest of stored, fixed and dynamic codes.
+ * Deflate (RFC 1951). Matches are found by hash chains, with one step of lazy matching. Each block
+ * is stored, or uses fixed or dynamic codes, whichever is shortest.
  */
 #include "wrytograph/deflate.h"
 
@@ -10,7 +10,7 @@
 enum step {
     GATHERING, /* tokens come in */
     STORED_BYTES,
-    CODE_LENGTHS, /* of the code that codes the lengths */
+    CODE_LENGTHS, /* symbols of the code length alphabet */
     LENGTHS,
     TOKENS,
     OVER,
@@ -19,11 +19,12 @@ enum step {
 enum {
     MATCH_LEAST = 3,
     MATCH_MOST = 258,
-    NICE_MATCH = 96, /* long enough to look no further */
-    TRIES = 32,      /* places in a chain */
-    FAR = 4096,      /* from here on, the shortest match costs more than three literals */
-    AHEAD = MATCH_MOST + MATCH_LEAST + 1, /* bytes behind at that a step may look at */
-    WAITING_MOST = 2 * AHEAD,             /* bytes put in and not in tokens */
+    NICE_MATCH = 96, /* match length at which the search stops */
+    TRIES = 32,      /* most chain entries examined */
+    FAR = 4096, /* distance from which a match of the shortest length costs more than three literals
+                 */
+    AHEAD = MATCH_MOST + MATCH_LEAST + 1, /* bytes after the position that one step may examine */
+    WAITING_MOST = 2 * AHEAD,             /* most bytes put in but not yet in tokens */
     WINDOW_MOST = 32768,
     WINDOW_LEAST = 8192,
     END_OF_BLOCK = 256,
@@ -32,9 +33,9 @@ enum {
     REPEAT = 16,
     ZEROS = 17,
     MANY_ZEROS = 18,
-    RUN_SHIFT = 5, /* a run's extra bits stand above its symbol */
+    RUN_SHIFT = 5, /* position of a run's extra bits above its symbol */
     RUN_SYMBOL = (1 << RUN_SHIFT) - 1,
-    HEAD_BITS = 14, /* the three numbers before the head's code */
+    HEAD_BITS = 14, /* bits of the three counts before the code lengths */
     CODE_BITS = 15,
     CODE_LENGTH_BITS = 7,
     STORED_HEAD = 5, /* bytes, at most */
@@ -43,7 +44,7 @@ enum {
 static const uint8_t code_length_order[CODE_LENGTH_CODES] = {16, 17, 18, 0, 8,  7, 9,  6, 10, 5,
                                                              11, 4,  12, 3, 13, 2, 14, 1, 15};
 
-/* Where the memory has room for so much. */
+/* Parameters by size of the caller's memory. */
 static const struct share {
     uint32_t window;
     uint8_t hash_bits;
@@ -78,7 +79,8 @@ void wry_deflate_init(struct wry_deflate *d, void *memory, size_t size)
     memset(d->heads, 0, sizeof *d->heads << share->hash_bits);
 }
 
-/* Section 3.2.5: the code of a length or a distance, how many extra bits it has, and these. */
+/* A length or distance in its code: symbol, number of extra bits, and extra bits (section
+ * 3.2.5). */
 struct coded {
     uint16_t symbol, extra;
     uint8_t extra_bits;
@@ -129,13 +131,14 @@ static void remember(struct wry_deflate *d, uint32_t at, uint32_t hash)
     *head = (uint16_t)at;
 }
 
-/* The longest match for what stands at at, at least as long as the shortest that pays. */
+/* The longest match for the bytes at at; length 0 if none is worth it. */
 static struct wry_deflate_token find(const struct wry_deflate *d, uint32_t at, uint32_t hash)
 {
     struct wry_deflate_token best = {.distance = byte_at(d, at)};
     const uint8_t *window = d->window;
     const uint32_t mask = d->mask;
-    /* As if all that may wait did, so that the pieces it came in make no difference. */
+    /* Counts bytes that may still arrive as if they had, so that the result does not depend on the
+     * pieces in which content is put in. */
     uint32_t left = d->fill - at, reach = mask + 1 - WAITING_MOST;
     unsigned most = left < MATCH_MOST ? left : MATCH_MOST;
     uint32_t before = 0;
@@ -146,7 +149,8 @@ static struct wry_deflate_token find(const struct wry_deflate *d, uint32_t at, u
     uint16_t place = d->heads[hash];
     for (unsigned i = 0; i < TRIES && best.length < most; i++) {
         uint32_t distance = (uint16_t)(at - place);
-        /* Places are known modulo 2^16, and old ones are written over: distances must grow. */
+        /* Positions are stored modulo 2^16 and entries are overwritten: a distance that does not
+         * grow belongs to an overwritten entry. */
         if (distance <= before || distance > reach)
             break;
         before = distance;
@@ -178,7 +182,7 @@ static void add_token(struct wry_deflate *d, struct wry_deflate_token token)
     d->extra_bits += length.extra_bits + far.extra_bits;
 }
 
-/* One token, or two: a literal where the match behind it is the longer one. */
+/* Adds one token, or a literal and a match if the match one byte later is longer. */
 static void tokenize(struct wry_deflate *d)
 {
     bool whole = d->fill - d->at >= MATCH_LEAST;
@@ -207,13 +211,13 @@ static void tokenize(struct wry_deflate *d)
     d->at += length;
 }
 
-/* Nothing more comes into the block. */
+/* True if the block must end. */
 static bool is_full(const struct wry_deflate *d)
 {
     return d->token_count == d->tokens_most;
 }
 
-/* Tokens as far as there is enough behind them to see the longest match; all at the end. */
+/* Makes tokens while there is enough input to see the longest match; at the end, of all of it. */
 static void gather(struct wry_deflate *d)
 {
     while (!is_full(d) && (d->fill - d->at >= AHEAD || (d->finishing && d->at < d->fill)))
@@ -240,7 +244,7 @@ void wry_deflate_finish(struct wry_deflate *d)
     gather(d);
 }
 
-/* Lengths in the head of a dynamic block, runs of them shortened. Section 3.2.7. */
+/* Code lengths in the header of a dynamic block, with runs shortened (section 3.2.7). */
 static void add_run(struct wry_deflate *d, unsigned symbol, unsigned extra)
 {
     d->runs[d->run_count++] = (uint16_t)(symbol | extra << RUN_SHIFT);
@@ -281,7 +285,7 @@ static void use_fixed(struct wry_deflate *d)
         d->lengths[WRY_DEFLATE_LITERALS + i] = 5;
 }
 
-/* Bits of the block with the code lengths in use, without their head. */
+/* Bits of the block with the current code lengths, without its header. */
 static uint32_t cost(const struct wry_deflate *d)
 {
     uint32_t bits = d->extra_bits;
@@ -293,7 +297,7 @@ static uint32_t cost(const struct wry_deflate *d)
     return bits;
 }
 
-/* Codes that fit the block. */
+/* Chooses codes by the frequencies in this block. */
 static void use_dynamic(struct wry_deflate *d)
 {
     uint8_t *far = d->lengths + WRY_DEFLATE_LITERALS;
@@ -309,7 +313,7 @@ static void use_dynamic(struct wry_deflate *d)
         d->distances--;
 }
 
-/* n is at most 16. The caller has seen to the room. */
+/* n is at most 16. The caller has checked the room. */
 static void put_bits(struct wry_deflate *d, uint32_t value, unsigned n)
 {
     uint32_t bits = d->bits | value << d->bit_count;
@@ -321,7 +325,8 @@ static void put_bits(struct wry_deflate *d, uint32_t value, unsigned n)
     d->bit_count = (uint8_t)count;
 }
 
-/* Both codes' lengths follow each other, shortened, in a code of their own. Returns their cost. */
+/* Makes the header of a dynamic block: the lengths of both codes, run-length encoded, in a code of
+ * their own alphabet. Returns its bits. */
 static uint32_t make_head(struct wry_deflate *d)
 {
     uint16_t uses[CODE_LENGTH_CODES] = {0};
@@ -351,7 +356,7 @@ static void make_codes(struct wry_deflate *d)
                   d->codes + WRY_DEFLATE_LITERALS);
 }
 
-/* Section 3.2.4: on a byte's boundary, the length and its complement. */
+/* Begins a stored block: aligned to a byte, the length and its complement (section 3.2.4). */
 static void begin_stored(struct wry_deflate *d)
 {
     uint32_t length = d->at - d->block_start;
@@ -362,7 +367,7 @@ static void begin_stored(struct wry_deflate *d)
     d->step = STORED_BYTES;
 }
 
-/* The block is complete: how it goes out. */
+/* Chooses the encoding of the completed block. */
 static void begin_block(struct wry_deflate *d)
 {
     uint32_t length = d->at - d->block_start;
@@ -458,7 +463,7 @@ static void give_stored(struct wry_deflate *d)
         put_bits(d, byte_at(d, d->block_start + d->given++), 8);
 }
 
-/* The next few bits; false when there are none. */
+/* Writes the next few bits; false if there are none. */
 static bool give(struct wry_deflate *d)
 {
     switch ((enum step)d->step) {

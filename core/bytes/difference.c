@@ -11,7 +11,7 @@ enum state {
 enum {
     GROUP_BITS = 7,
     MORE = 0x80,
-    LAST_SHIFT = 28, /* of the groups that a number of 32 bits has */
+    LAST_SHIFT = 28, /* shift of the last group of a 32-bit number */
     LAST_MOST = 0x0F,
 };
 
@@ -20,7 +20,7 @@ void wry_difference_init(struct wry_difference_reader *difference, uint32_t offs
     *difference = (struct wry_difference_reader){.at = offset, .state = HEAD};
 }
 
-/* One group of the number in hand; true when it was the last. */
+/* Adds one group to the current number; true if it was the last one. */
 static bool add_group(struct wry_difference_reader *d, uint8_t group)
 {
     if (d->shift == LAST_SHIFT && group > LAST_MOST) {

@@ -1,4 +1,4 @@
-/* Little-endian fields at any alignment, as all formats of ours have them. */
+/* Little-endian fields at any alignment, as in all formats of this project. */
 #ifndef WRY_BYTES_FIELDS_H
 #define WRY_BYTES_FIELDS_H
 

@@ -1,6 +1,7 @@
 /*
- * Prefix codes in place (Moffat and Katajainen, "In-place calculation of minimum-redundancy codes",
- * 1995), shortened to a limit by moving the longest up.
+ * Prefix codes computed in place (Moffat and Katajainen, "In-place calculation of
+ * minimum-redundancy codes", 1995); codes above the length limit are shortened by moving others
+ * down.
  */
 #include "huffman.h"
 
@@ -9,7 +10,7 @@ enum {
     CODE_BITS = 15,
 };
 
-/* Symbols that occur, rarest first; their number. */
+/* Sorts the symbols that occur, rarest first; returns their number. */
 static unsigned sort(const uint16_t *uses, unsigned n, uint16_t *order)
 {
     unsigned count = 0;
@@ -63,7 +64,7 @@ static void weights_to_depths(uint32_t *a, unsigned n)
     }
 }
 
-/* How many codes there are of each length, none above the limit. */
+/* Counts the codes of each length and applies the limit. */
 static void count_lengths(const uint32_t *depths, unsigned n, unsigned limit, unsigned *counts)
 {
     uint32_t space = 0;

@@ -1,7 +1,7 @@
 /*
- * Inflate (RFC 1951). Short codes are looked up, long ones are taken bit by bit from their counts:
- * small, and quick enough for a serial line. Before each step as many bits are gathered as it can
- * need; near the end of the input a step that lacks some is put off, and nothing of it is lost.
+ * Inflate (RFC 1951). Short codes are decoded by table, long ones bit by bit from the counts of
+ * each length. Before each step as many bits are collected as it may need; near the end of the
+ * input a step that lacks some waits for more input, with its bits kept.
  */
 #include "wrytograph/inflate.h"
 
@@ -15,7 +15,7 @@ enum state {
     STORED_CHECK,
     STORED,
     DYNAMIC_HEAD,
-    CODE_LENGTHS, /* of the code that codes the lengths */
+    CODE_LENGTHS, /* symbols of the code length alphabet */
     LENGTHS,
     REPEAT, /* extra bits of a repeated length */
     SYMBOL,
@@ -32,8 +32,9 @@ enum {
     FIRST_LENGTH = 257,
     LENGTH_CODES = 29,
     CODE_LENGTH_CODES = 19,
-    SYMBOL_INPUT = 8, /* bytes: a length and a distance take 48 bits at most */
-    NONE = -1,        /* more bits are wanted */
+    SYMBOL_INPUT =
+        8,     /* bytes of input for one symbol: a length and a distance take at most 48 bits */
+    NONE = -1, /* more bits are needed */
     WRONG = -2,
 };
 
@@ -71,13 +72,14 @@ static uint32_t drop(struct wry_inflate *inflate, unsigned n)
     return value;
 }
 
-/* n <= 16 bits, or NONE. */
+/* Takes n <= 16 bits; NONE if there are not enough. */
 static int take(struct wry_inflate *inflate, unsigned n)
 {
     return inflate->bit_count >= n ? (int)drop(inflate, n) : NONE;
 }
 
-/* The next symbol of a code, or NONE, or WRONG when no code begins like this. Section 3.2.2. */
+/* Takes the next symbol of a code; NONE if bits are missing, WRONG if no code begins like this.
+ * Section 3.2.2. */
 static int take_symbol(struct wry_inflate *inflate, const struct wry_inflate_code *code)
 {
     uint32_t bits = inflate->bits;
@@ -115,7 +117,7 @@ static unsigned reversed(unsigned code, unsigned length)
     return result;
 }
 
-/* Codes come with their first bit first, so a short one stands at every so many places. */
+/* Codes arrive first bit first, so a short code fills every table entry that begins with it. */
 static void fill_fast(const struct wry_inflate_code *code)
 {
     unsigned value = 0, index = 0;
@@ -130,7 +132,8 @@ static void fill_fast(const struct wry_inflate_code *code)
     }
 }
 
-/* From the length of each symbol's code. How much of the code space is left: below 0, too much. */
+/* Builds a code from the lengths of its symbols. Returns the unused code space; below 0 there are
+ * too many codes. */
 static int build(struct wry_inflate_code *code, const uint8_t *lengths, unsigned n)
 {
     uint16_t at[WRY_INFLATE_CODE_BITS + 1];
@@ -156,7 +159,7 @@ static int build(struct wry_inflate_code *code, const uint8_t *lengths, unsigned
     return left;
 }
 
-/* Section 3.2.6. Codes 286 and 287 take part in the code and never occur. */
+/* Section 3.2.6. Symbols 286 and 287 take part in the code but never occur. */
 static void build_fixed(struct wry_inflate *inflate)
 {
     unsigned i = 0;
@@ -175,8 +178,8 @@ static void build_fixed(struct wry_inflate *inflate)
 }
 
 /*
- * An incomplete code is allowed for distances alone, and only where there is one code of one bit,
- * or none (section 3.2.7). A block without an end would have none.
+ * An incomplete code is allowed for distances only, with at most one code of one bit (section
+ * 3.2.7). A block must have a code for its end.
  */
 static enum state build_dynamic(struct wry_inflate *inflate)
 {
@@ -221,7 +224,7 @@ static int end_block(struct wry_inflate *inflate)
     return inflate->last ? ENDED : BLOCK_HEAD;
 }
 
-/* Section 3.2.4: a length, and its complement. */
+/* Begins a stored block: a length and its complement (section 3.2.4). */
 static int begin_stored(struct wry_inflate *inflate)
 {
     int length = take(inflate, 16);
@@ -243,7 +246,7 @@ static int check_stored(struct wry_inflate *inflate)
     return inflate->left > 0 ? STORED : end_block(inflate);
 }
 
-/* First what is in the bits, then straight from the input. */
+/* Copies collected bits first, then bytes directly from the input. */
 static int step_stored(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
     bool moved = inflate->bit_count > 0 || input->n > 0;
@@ -259,7 +262,7 @@ static int step_stored(struct wry_inflate *inflate, struct wry_inflate_input *in
     return moved ? STORED : NONE;
 }
 
-/* Section 3.2.7. */
+/* Begins a dynamic block (section 3.2.7). */
 static int begin_dynamic(struct wry_inflate *inflate)
 {
     if (inflate->bit_count < 14)
@@ -309,7 +312,7 @@ static int step_lengths(struct wry_inflate *inflate)
     return symbol == 16 && inflate->lengths_read == 0 ? DAMAGED : REPEAT;
 }
 
-/* 16: the one before, 3 to 6 times; 17 and 18: zeros, 3 to 10 and 11 to 138 times. */
+/* Repeats: 16 the previous length 3 to 6 times, 17 and 18 zeros 3 to 10 and 11 to 138 times. */
 static int step_repeat(struct wry_inflate *inflate)
 {
     static const uint8_t bits[] = {2, 3, 7}, base[] = {3, 3, 11};
@@ -327,7 +330,8 @@ static int step_repeat(struct wry_inflate *inflate)
     return after_length(inflate);
 }
 
-/* Section 3.2.5: four codes for each doubling, but for the first eight and the last. */
+/* Extra bits of a length: four codes per power of two, except the first eight and the last (section
+ * 3.2.5). */
 static unsigned length_bits(unsigned code)
 {
     return code < 8 || code == 28 ? 0 : code / 4 - 1;
@@ -340,7 +344,7 @@ static uint32_t length_of(unsigned code, uint32_t extra)
     return code == 28 ? 258 : 3 + ((4 + code % 4) << length_bits(code)) + extra;
 }
 
-/* Two codes for each doubling, but for the first four. */
+/* Extra bits of a distance: two codes per power of two, except the first four. */
 static unsigned distance_bits(unsigned code)
 {
     return code < 4 ? 0 : code / 2 - 1;
@@ -399,7 +403,7 @@ static int step_copy(struct wry_inflate *inflate, uint32_t end)
     return inflate->left > 0 ? COPY : SYMBOL;
 }
 
-/* Literals, as many as come one after another. */
+/* Decodes one symbol, or several literals in a row. */
 static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
     for (;;) {
@@ -423,7 +427,7 @@ static int step_symbol(struct wry_inflate *inflate, struct wry_inflate_input *in
 
 #ifndef __OPTIMIZE_SIZE__
 
-/* The bits in hand, where a compiler keeps them in registers. */
+/* A local copy of the collected bits, which a compiler can keep in registers. */
 struct bits {
     uint32_t held;
     unsigned count;
@@ -461,7 +465,7 @@ static inline int draw_symbol(struct wry_inflate *inflate, struct bits *bits,
     return symbol;
 }
 
-/* Whole symbols, while there is input enough for any: no turn of the states for each. */
+/* The fast path: decodes symbols in a loop while there is enough input for any symbol. */
 static int run_symbols(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
     struct bits bits = {.held = inflate->bits, .count = inflate->bit_count};
@@ -496,7 +500,7 @@ static int run_symbols(struct wry_inflate *inflate, struct wry_inflate_input *in
 
 #endif
 
-/* The next state, or NONE. Nothing comes out beyond end. */
+/* Does one step; returns the next state, or NONE. No output goes beyond end. */
 static int step(struct wry_inflate *inflate, struct wry_inflate_input *input, uint32_t end)
 {
     switch ((enum state)inflate->state) {

@@ -1,5 +1,5 @@
 /*
- * The four functions that a freestanding compiler expects to find anyway (C11, 4 and 7.24). Bare
+ * The four functions that compilers require even of freestanding programs (C11, 4 and 7.24). Bare
  * toolchains may lack the header that declares them.
  */
 #ifndef WRY_BYTES_MEMORY_H

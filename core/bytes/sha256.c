@@ -33,7 +33,7 @@ static void put32_big(uint8_t *to, uint32_t value)
     to[3] = (uint8_t)value;
 }
 
-/* What the 64 rounds have in common; returns what is added to d, and h with it becomes a. */
+/* The common part of all rounds: returns T1, which is added to d and to the new a. */
 static inline uint32_t first_sum(uint32_t e, uint32_t f, uint32_t g, uint32_t h, uint32_t more)
 {
     uint32_t big = rotate_right(e, 6) ^ rotate_right(e, 11) ^ rotate_right(e, 25);
@@ -48,7 +48,7 @@ static inline uint32_t second_sum(uint32_t a, uint32_t b, uint32_t c)
     return big + ((a & b) | (c & (a | b)));
 }
 
-/* Section 6.2.2, step 1. The whole schedule first: a compiler does several words of it at once. */
+/* Section 6.2.2, step 1. The whole schedule comes first: compilers vectorise this loop. */
 static void schedule(uint32_t w[64], const uint8_t block[64])
 {
     for (unsigned t = 0; t < 16; t++)
@@ -63,7 +63,7 @@ static void schedule(uint32_t w[64], const uint8_t block[64])
 
 #ifdef __OPTIMIZE_SIZE__
 
-/* Where room counts: the letters are moved on in each round. */
+/* The small version: the working variables are shifted in each round. */
 static void compress(uint32_t state[8], const uint8_t block[64])
 {
     uint32_t w[64], v[8];
@@ -88,7 +88,8 @@ static void compress(uint32_t state[8], const uint8_t block[64])
 
 #else
 
-/* The letters stay where they are, and the callers turn them. */
+/* One round of the fast version: the working variables stay in place, and the caller rotates their
+ * order. */
 static inline void turn(uint32_t a, uint32_t b, uint32_t c, uint32_t *d, uint32_t e, uint32_t f,
                         uint32_t g, uint32_t *h, uint32_t more)
 {

@@ -1,4 +1,4 @@
-/* Comparing names, where no string library is. */
+/* Comparing names without a string library. */
 #ifndef WRY_FLASH_NAMES_H
 #define WRY_FLASH_NAMES_H
 

@@ -1,4 +1,4 @@
-/* Placements checked, sorted, and seen as spans of sectors. */
+/* Plans: placements are sorted and checked, then viewed as spans of sectors. */
 #include "wrytograph/plan.h"
 
 #include "wrytograph/flash.h"
@@ -68,7 +68,7 @@ struct part {
     uint32_t start, end;
 };
 
-/* The part of the i-th placement within the range; false when it begins after the range. */
+/* The part of the i-th placement within the range; false if it begins after the range. */
 static bool part_within(const struct wry_plan *plan, size_t i, uint32_t offset, uint32_t length,
                         struct part *part)
 {
@@ -106,7 +106,7 @@ bool wry_plan_overlay(const struct wry_plan *plan, uint32_t offset, uint8_t *byt
 bool wry_plan_gap(const struct wry_plan *plan, uint32_t offset, uint32_t length, uint32_t *start,
                   uint32_t *end)
 {
-    uint32_t at = offset; /* all before it is covered, or within the gap */
+    uint32_t at = offset; /* everything before it is covered or belongs to the gap */
     struct part part;
 
     *start = *end = offset;

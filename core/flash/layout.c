@@ -1,4 +1,4 @@
-/* Layouts: built in, checked, searched. */
+/* Built-in layouts, checks and lookups. */
 #include "wrytograph/layout.h"
 
 #include "bytes/memory.h"
@@ -7,7 +7,7 @@
 #include "flash_names.h"
 #include "wrytograph/flash.h"
 
-/* Where a built-in region begins or ends, for any flash size. */
+/* Reference point of a built-in region's bounds, for any flash size. */
 enum anchor {
     FROM_START,  /* value */
     FROM_MIDDLE, /* half the flash + value */

@@ -1,4 +1,4 @@
-/* Content in pieces. */
+/* Reading content in pieces. */
 #include "wrytograph/reader.h"
 
 #include "bytes/memory.h"

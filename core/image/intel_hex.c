@@ -69,7 +69,7 @@ enum wry_image_error intel_hex_decode(const uint8_t *bytes, size_t n, struct ima
         break;
     case RECORD_START_SEGMENT:
     case RECORD_START_LINEAR:
-        break; /* where a debugger would begin: nothing for a flash */
+        break; /* a start address for debuggers */
     }
     return WRY_IMAGE_OK;
 }

@@ -1,4 +1,4 @@
-/* Text into records: lines, digits, and what both formats have in common. */
+/* Splits text into records: lines, digits, and what both formats have in common. */
 #include "image_inner.h"
 
 static int digit_value(uint8_t c)
@@ -20,7 +20,7 @@ static bool begins_with_mark(const uint8_t *bytes, size_t n)
            bytes[2] == utf8_mark[2];
 }
 
-/* Enough of a record to tell: a mark, and digits behind it. */
+/* Recognises a record by its mark and the digits after it. */
 static enum wry_image_format record_at(const uint8_t *bytes, size_t n)
 {
     if (n < 10)
@@ -36,7 +36,7 @@ static enum wry_image_format record_at(const uint8_t *bytes, size_t n)
     return hex ? WRY_IMAGE_INTEL_HEX : WRY_IMAGE_S_RECORD;
 }
 
-/* The same with a zero before or behind each character. */
+/* The same in UTF-16: with a zero before or after each character. */
 static bool is_wide_record(const uint8_t *bytes, size_t n)
 {
     uint8_t narrow[10];
@@ -74,7 +74,7 @@ enum wry_image_format wry_image_detect(const uint8_t *bytes, size_t n)
         enum wry_image_format format = record_at(bytes + at, n - at);
         if (format != WRY_IMAGE_RAW)
             return commented ? WRY_IMAGE_UNCLEAR : format;
-        /* A line of text before the first record: neither format has comments. */
+        /* Text before the first record: neither format has comments. */
         for (commented = true; at < n && bytes[at] != '\n' && bytes[at] != '\r'; at++) {
             if (bytes[at] != '\t' && (bytes[at] < 0x20 || bytes[at] == 0x7F))
                 return WRY_IMAGE_RAW;
@@ -99,7 +99,8 @@ static enum wry_image_error give(struct wry_image_parser *parser, uint32_t addre
     return WRY_IMAGE_OK;
 }
 
-/* With a segment base, offsets wrap within 64 KiB; a record that does so is two stretches. */
+/* With a segment base, offsets wrap within 64 KiB; a record across that limit is passed on in two
+ * parts. */
 static enum wry_image_error give_data(struct wry_image_parser *parser,
                                       const struct image_record *record)
 {

@@ -6,7 +6,7 @@ enum {
     AT_ADDRESS = 1,
 };
 
-/* Bytes of address for S0 to S9; 0: no such record. */
+/* Address bytes of S0 to S9; 0: there is no such record. */
 static const uint8_t address_sizes[10] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
 
 static uint32_t get_address(const uint8_t *bytes, size_t size)

@@ -1,4 +1,4 @@
-/* The settings block: read and made. */
+/* Reading and making settings blocks. */
 #include "wrytograph/settings_block.h"
 #include "bytes/fields.h"
 
@@ -19,7 +19,7 @@ enum {
     ENTRY_HEAD = 6, /* type, flags, key length, 0, value length */
     FLAG_SECRET = 1,
     NUMBER_SIZE = 8,
-    COUNT_MOST = 1024, /* so that looking for repeated keys has an end */
+    COUNT_MOST = 1024, /* bounds the search for repeated keys */
 };
 
 uint32_t wry_settings_slot(uint32_t region_length)
@@ -97,7 +97,7 @@ static bool take_value(struct wry_setting *setting, const uint8_t *value, uint16
     }
 }
 
-/* The entry at *at of a block whose entries end at end; false when it is none. */
+/* Reads the entry at *at of a block whose entries end at end; false if it is invalid. */
 static bool take_entry(const uint8_t *bytes, size_t end, size_t *at, struct wry_setting *setting)
 {
     const uint8_t *entry = bytes + *at;
@@ -122,7 +122,7 @@ static bool same_key(const struct wry_setting *a, const struct wry_setting *b)
     return a->key_length == b->key_length && memcmp(a->key, b->key, a->key_length) == 0;
 }
 
-/* Whether a key stands before the entry that begins at end. */
+/* True if the same key occurs before the entry at end. */
 static bool stands_before(const uint8_t *bytes, size_t end, const struct wry_setting *setting)
 {
     struct wry_setting earlier;

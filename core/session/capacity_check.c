@@ -1,25 +1,25 @@
 /*
- * Flash that claims more than it has.
+ * Detection of flash that is smaller than it claims.
  *
- * Such a die answers addresses beyond its end with content from its start, so writing there goes
- * over other content. Before the first erase beyond half of the claim, sectors of both halves are
- * compared: those at the start, where programs stand, and those that would be written over. One
- * that differs proves that the halves are two. Halves that agree where they hold something are one.
- * Where all that was looked at is blank nothing is proved, and nothing is lost either: what is
- * written then is looked for at the other end.
+ * Such a die answers addresses beyond its end with content from its start, so a write there
+ * overwrites other content. Before the first erase beyond half of the claimed size, sectors of both
+ * halves are compared: those at the start, where programs are, and those that the write would
+ * overwrite. One difference proves that the halves are distinct. If they are equal and contain
+ * data, the flash is smaller. If everything compared is blank, nothing is proved, but nothing can
+ * be lost either: after the write, session_check_echo looks for the new content in the lower half.
  */
 #include "session_inner.h"
 
 enum {
-    FIRST_SECTORS = 2,  /* looked at first, which tells of a flash that is in use */
-    PROBES = 3,         /* places looked at of what would be written over */
-    PROBE_SECTORS = 4,  /* at each */
-    START_SECTORS = 16, /* at the start, where programs stand */
+    FIRST_SECTORS = 2,  /* compared first, which settles it for a flash in use */
+    PROBES = 3,         /* places compared in the range to be written */
+    PROBE_SECTORS = 4,  /* sectors compared at each */
+    START_SECTORS = 16, /* sectors compared at the start, where programs are */
 };
 
 struct halves {
     bool differ;
-    bool hold_content; /* alike in both halves, and not all alike among themselves */
+    bool hold_content; /* equal in both halves, but not all equal to each other */
 };
 
 static enum wry_status compare(struct wry_session *session, uint32_t low, uint32_t count,
@@ -35,7 +35,7 @@ static enum wry_status compare(struct wry_session *session, uint32_t low, uint32
         if (*like == 0)
             *like = below[i];
         halves->differ |= below[i] != above[i];
-        /* A flash that holds the same everywhere tells nothing of its size. */
+        /* A flash with the same content everywhere proves nothing. */
         halves->hold_content |= below[i] == above[i] && below[i] != *like;
     }
     return status;
@@ -54,7 +54,7 @@ enum wry_status session_check_capacity(struct wry_session *session, uint32_t sta
 {
     uint32_t half = session->board.capacity / 2;
     uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
-    uint32_t most = half / WRY_SECTOR_SIZE; /* a small flash has no more in a half */
+    uint32_t most = half / WRY_SECTOR_SIZE; /* half of a small flash has fewer */
     uint32_t first_look = most < START_SECTORS ? most : START_SECTORS;
     uint32_t probes = sectors > PROBES * PROBE_SECTORS ? PROBES : 1;
     struct halves halves = {0};
@@ -79,7 +79,7 @@ enum wry_status session_check_echo(struct wry_session *session, uint32_t offset)
 {
     uint32_t half = session->board.capacity / 2;
     struct halves halves = {0};
-    uint64_t like = 1; /* no sector's sum but by chance */
+    uint64_t like = 1; /* equals no sector's digest, except by chance */
     enum wry_status status = compare(session, offset - half, 1, &halves, &like);
 
     if (status != WRY_OK)

@@ -1,10 +1,9 @@
-/* What the flash must hold after a write: the images, laid over the old content of mixed sectors.
- */
+/* The intended content after a write: the images, over the old content of mixed sectors. */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
-/* The first of them that is not before the offset. */
+/* Index of the first kept sector at or after the offset. */
 static size_t kept_from(const struct session_write *job, uint32_t offset)
 {
     size_t low = 0, high = job->kept_count;
@@ -41,8 +40,8 @@ bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *
     return wry_plan_overlay(job->plan, offset, to, length);
 }
 
-/* Of pages some are in the old content and some are not, so by whole pages: as many at once as are
- * wanted whole. */
+/* Old content is kept by whole pages, so content is composed by whole pages, as many at once as are
+ * requested whole. */
 static bool read_composed(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     const struct session_composed *composed = context;

@@ -1,20 +1,21 @@
-/* Loading mode, and finding the board again. */
+/* Entering loading mode, and finding a lost board again. */
 #include "session_inner.h"
 #include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
 enum {
-    ATTEMPTS = 3,     /* resets into loading mode */
-    HELLO_TRIES = 6,  /* after each */
-    RESET_EVERY = 12, /* tries to recover after which the board is reset into loading mode */
+    ATTEMPTS = 3,     /* attempts to enter loading mode */
+    HELLO_TRIES = 6,  /* hellos after each attempt */
+    RESET_EVERY = 12, /* calls after which a lost board is reset into loading mode */
 };
 
 #define CALL_TIME (60 * 1000 * US_PER_MS)
 #define PATIENCE (10 * 1000 * US_PER_MS)
 #define REOPEN_PAUSE (100 * US_PER_MS)
 #define RESET_TIME (50 * US_PER_MS)
-#define STRAP_TIME (60 * US_PER_MS) /* from reset released until the ROM has sampled the strap */
+#define STRAP_TIME                                                                                 \
+    (60 * US_PER_MS) /* us from the release of reset until the ROM has sampled the strap */
 
 void wry_session_init(struct wry_session *session, const struct wry_port *port,
                       const struct wry_session_config *config)
@@ -33,7 +34,7 @@ void wry_session_init(struct wry_session *session, const struct wry_port *port,
     frame_decoder_init(&session->decoder, session->body, sizeof session->body);
 }
 
-/* The lines as meant, and some time for them to take effect. */
+/* Sets the lines and waits until they have taken effect. */
 static enum wry_status hold_lines(struct wry_session *session, bool reset, bool boot, uint64_t time)
 {
     if (session->port->set_lines(session->port->context, reset, boot) == WRY_OK)
@@ -42,7 +43,8 @@ static enum wry_status hold_lines(struct wry_session *session, bool reset, bool 
     return session_fail(session, WRY_LINK_LOST, WRY_STEP_CONNECT, 0);
 }
 
-/* The strap is held through the end of reset, then let go; that also when it is stopped. */
+/* Holds the strap until after the end of reset and then releases it, even if the caller asks to
+ * stop. */
 static enum wry_status enter_loading_mode(struct wry_session *session)
 {
     enum wry_status status = session_set_port_speed(session, session->config.start_speed);
@@ -66,7 +68,7 @@ static bool is_silence(enum wry_status status)
     return status == WRY_LINK_LOST || status == WRY_NO_ANSWER;
 }
 
-/* A port that failed is opened again first; WRY_LINK_LOST when it is not back yet. */
+/* Reopens a port that has failed; WRY_LINK_LOST if it is not back yet. */
 static enum wry_status reopen(struct wry_session *session)
 {
     const struct wry_port *port = session->port;
@@ -83,8 +85,8 @@ static enum wry_status reopen(struct wry_session *session)
     return WRY_OK;
 }
 
-/* While the port is away only time counts: an adapter takes seconds to come back, and so does a
- * board that is its own adapter and leaves the bus at a reset. */
+/* Waits for a lost port. An adapter takes seconds to come back, and so does a board that is its own
+ * adapter and leaves the bus at each reset. */
 static enum wry_status await_port(struct wry_session *session, uint64_t until)
 {
     enum wry_status status = reopen(session);
@@ -95,7 +97,7 @@ static enum wry_status await_port(struct wry_session *session, uint64_t until)
                                    : status;
 }
 
-/* One call at the starting speed, on a port that may have to be opened again. */
+/* Calls once at the starting speed, reopening the port if necessary. */
 static enum wry_status call_once(struct wry_session *session, uint64_t until)
 {
     enum wry_status status = await_port(session, until);
@@ -105,7 +107,7 @@ static enum wry_status call_once(struct wry_session *session, uint64_t until)
     return status == WRY_OK ? session_hello(session, 1) : status;
 }
 
-/* Someone holds the strap and taps reset: calls go on until the board answers. */
+/* Somebody presses the buttons: calls until the board answers. */
 static enum wry_status call_by_hand(struct wry_session *session)
 {
     uint64_t time = session->config.call_time > 0 ? session->config.call_time : CALL_TIME;
@@ -124,12 +126,13 @@ static enum wry_status call_by_hand(struct wry_session *session)
     return status;
 }
 
-/* Each reset may make the port go away, and a call follows when it is back. */
+/* Resets by the control lines and calls. A reset may make the port disappear; the call then waits
+ * for it. */
 static enum wry_status call_by_lines(struct wry_session *session)
 {
     unsigned attempts = session->config.attempts > 0 ? session->config.attempts : ATTEMPTS;
     unsigned resets = 0;
-    /* It may be in loading mode already, left there by the session before. */
+    /* The board may still be in loading mode from an earlier session. */
     enum wry_status status = call_once(session, session_now(session) + patience(session));
 
     for (unsigned i = 0; is_silence(status) && i < 2 * attempts; i++) {
@@ -167,7 +170,8 @@ enum wry_status wry_session_connect(struct wry_session *session)
                                                 : status;
 }
 
-/* One call: at each speed at which the board may stand in turn; by reset now and then. */
+/* Calls a lost board at every speed at which it may be listening, and now and then after a
+ * reset. */
 static enum wry_status call_again(struct wry_session *session, uint32_t speed, unsigned i)
 {
     uint32_t start = session->config.start_speed;
@@ -217,8 +221,8 @@ enum wry_status wry_session_start(struct wry_session *session)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
 
-    /* At the speed at which its program is likely to speak: what it says first is not missed then,
-     * however long the way to the port is. Where that fails, it starts all the same. */
+    /* Before the start, switches to the speed at which its firmware probably prints: then its first
+     * output is not lost, however long the latency of the port. If that fails, it starts anyway. */
     if (session->connected && session->speed > WRY_STARTING_SPEED)
         session_change_speed(session, WRY_STARTING_SPEED);
     size_t n = wry_message_put_bare(head, WRY_KIND_START, session_next_seq(session));

@@ -13,11 +13,11 @@ enum {
 
 enum {
     SPI_BYTES_PER_US = 5, /* 40 MHz */
-    FRAME_BYTES = 50,     /* that cost one more: heads, check sums, flags and what is escaped */
-    REQUESTS_BYTES = 160, /* of an erase and a digest with their answers */
+    FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
+    REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
 };
 
-/* Largest units first, as far as they are whole and aligned; then what is left in smaller ones. */
+/* Uses the largest units first, where they are whole and aligned, then smaller ones. */
 static uint64_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
 {
     uint64_t time = 0;
@@ -38,7 +38,7 @@ static uint64_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
     return time;
 }
 
-/* Without division of 64 bits, which small processors have to be taught. */
+/* Avoids 64-bit division, which small processors do in software. */
 static uint64_t line_time(uint32_t bytes, uint32_t speed)
 {
     uint32_t byte_ns = UINT32_C(1000000000) / (speed / 10);
@@ -50,7 +50,8 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part)
 {
     uint32_t bytes = part->line_bytes + part->line_bytes / FRAME_BYTES;
-    /* Each page goes to the flash and comes back once; old content that is built upon, too. */
+    /* Each page is transferred to the flash and read back once; so is old content that differences
+     * refer to. */
     uint32_t transferred = part->pages * WRY_PAGE_SIZE + part->length;
     struct wry_cost cost = {.line = line_time(bytes, terms->speed)};
 

@@ -1,26 +1,27 @@
-/* Digests by the board. */
+/* Digests computed by the board. */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
-/* How long a digest may take before its progress is asked for. */
+/* Time after which the progress of a digest is requested. */
 #define ASK_AFTER_LEAST (20 * US_PER_MS)
 #define ASK_AFTER_MOST (250 * US_PER_MS)
 
 enum {
     SILENT_ROUNDS = 6,
-    SHORTEST_SUMS = 16 * WRY_SECTOR_SIZE, /* whose answer is worth asking for again */
-    STATUS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
+    SHORTEST_SUMS =
+        16 * WRY_SECTOR_SIZE, /* bytes of a range whose answer is worth requesting again */
+    STATUS_SIZE = 100,        /* bytes of a progress message on the line, escapes included */
 };
 
 struct digest_wait {
     struct wry_session *session;
     struct wry_range_message range;
     uint8_t flags;
-    size_t size;       /* of the answer */
-    uint32_t reached;  /* where the board's work on it stands */
-    unsigned silent;   /* rounds */
-    uint64_t ask_next; /* us */
+    size_t size;       /* bytes of the answer */
+    uint32_t reached;  /* flash offset that the board has reached */
+    unsigned silent;   /* rounds without an answer */
+    uint64_t ask_next; /* us: when to request progress next */
 };
 
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -35,7 +36,7 @@ enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset,
     return session_send(session, head, n, NULL, 0);
 }
 
-/* A processor of the usual kind hashes a byte in about a microsecond. */
+/* A typical processor hashes a byte in about a microsecond. */
 static uint64_t ask_after(uint32_t length)
 {
     uint64_t time = ASK_AFTER_LEAST + length;
@@ -53,7 +54,7 @@ static bool is_here(const struct digest_wait *wait, uint16_t seq)
            (int16_t)(uint16_t)(session->digest_seq - seq) >= 0;
 }
 
-/* How the board stands: that it comes further, or that it is through and its answer was lost. */
+/* The board reported progress: it is still working, or it has finished and its answer was lost. */
 static enum wry_status on_progress(struct digest_wait *wait)
 {
     struct wry_session *session = wait->session;
@@ -83,8 +84,9 @@ static enum wry_status on_message(struct digest_wait *wait, const struct wry_mes
 }
 
 /*
- * Overdue. How far the board is, and the same question again: a board that works on it goes on, and
- * one that is through answers at once. When a long answer does not arrive, a shorter one may.
+ * The answer is overdue: requests progress, and the digest again. A board that is working on it
+ * continues; one that has finished answers at once. If a long answer does not get through, a
+ * shorter one may.
  */
 static enum wry_status ask_once_more(struct digest_wait *wait)
 {
@@ -102,7 +104,7 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
     if (through && (wait->flags & WRY_FLAG_SECTORS) && wait->range.length > SHORTEST_SUMS)
         return WRY_NO_ANSWER;
     status = session_ask_status(session);
-    /* On a line that loses much, twice: it is idle, and a round trip is dearer. */
+    /* Sends the request twice on a lossy line: the line is idle, and a round trip takes longer. */
     session->digest_asked_again = true;
     for (unsigned i = session->pace.payload > WRY_PAGE_SIZE; i < 2 && status == WRY_OK; i++)
         status = session_ask_digest(session, wait->range.offset, wait->range.length, wait->flags,

@@ -1,4 +1,4 @@
-/* Frames out and in, and requests that are repeated until answered. */
+/* Sends and receives frames, and repeats requests until they are answered. */
 #include "bytes/fields.h"
 #include "session_inner.h"
 #include "wire/frame_codec.h"
@@ -6,19 +6,21 @@
 #include "bytes/memory.h"
 
 #define TEXT_SLICE (2 * US_PER_MS)
-#define AHEAD (150 * US_PER_MS) /* of the line: what lies in buffers cannot be stopped any more */
+#define AHEAD                                                                                      \
+    (150 * US_PER_MS) /* most data handed to the port ahead of the line, in time: buffered data    \
+                         cannot be stopped */
 
 enum {
-    PIECE_LEAST = 128, /* bytes that are handed to the port at once, */
-    PIECE_MOST = 1024, /* more at speeds at which */
-    PIECE_RATE = 1000, /* they still are no more than a hundredth of a second */
-    REPLY_SIZE = 64,   /* bytes on the line of any short reply */
-    TEXT_LEAST = 32,   /* bytes: more than an answer has */
+    PIECE_LEAST = 128, /* bytes handed to the port at once, at least, */
+    PIECE_MOST = 1024, /* and at most, at speeds */
+    PIECE_RATE = 1000, /* at which they take a hundredth of a second */
+    REPLY_SIZE = 64,   /* bytes of a short reply on the line */
+    TEXT_LEAST = 32,   /* bytes of text, more than an answer contains */
 };
 
 uint16_t session_next_seq(struct wry_session *session)
 {
-    /* 0 marks messages that answer no request. */
+    /* 0 is reserved for messages that answer no request. */
     if (++session->seq == 0)
         session->seq = 1;
     return session->seq;
@@ -40,7 +42,8 @@ static enum wry_status put_out(struct wry_session *session, const uint8_t *bytes
     return session_fail(session, WRY_LINK_LOST, WRY_STEP_NONE, 0);
 }
 
-/* A frame that is stopped in the middle is closed, so that the next one is not lost with it. */
+/* If the caller stops in the middle of a frame, it is closed, so that the next frame is not lost
+ * with it. */
 static enum wry_status send_piece(struct wry_session *session, const uint8_t *bytes, size_t n)
 {
     const uint8_t flag = WRY_FRAME_FLAG;
@@ -75,7 +78,7 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
     return WRY_OK;
 }
 
-/* Keeps what is not ours, for whoever has to explain why nobody answers. */
+/* Stores bytes outside frames, for the diagnosis of a board that does not answer. */
 static void hear(struct wry_session *session, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n; i++) {
@@ -137,7 +140,7 @@ static void note(struct wry_session *session, const struct wry_message *message)
     }
 }
 
-/* Works through the raw bytes in hand; true when a good frame ended. */
+/* Decodes buffered bytes; true if a good frame ended. */
 static bool decode(struct wry_session *session, struct wry_message *message)
 {
     while (session->raw_at < session->raw_fill) {
@@ -160,7 +163,7 @@ static bool decode(struct wry_session *session, struct wry_message *message)
     return false;
 }
 
-/* What the port has, waiting until the deadline at most. */
+/* Reads from the port, waiting until the deadline at most. */
 static enum wry_status fetch(struct wry_session *session, uint64_t deadline)
 {
     uint64_t begun = session_now(session);
@@ -182,7 +185,7 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got)
 {
     uint64_t now = session_now(session);
-    /* A frame that is on its way is waited for, as long as the longest one may take. */
+    /* Waits for a frame that has begun, for as long as the longest frame takes. */
     uint64_t last = deadline + session_line_time(session, 2 * WRY_FRAME_WORST(WRY_BODY_MAX));
     bool waiting = deadline > now;
 
@@ -206,8 +209,8 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
 }
 
 /*
- * One try: waits for the reply until it is overdue. WRY_NO_ANSWER when it did not come. Where so
- * many bytes of text do as well, they are left for whoever takes what has arrived.
+ * One attempt: waits for the reply until it is overdue, WRY_NO_ANSWER then. If text is not 0, so
+ * many bytes outside frames end the wait as well; they stay in the buffer.
  */
 static enum wry_status await_reply(struct wry_session *session, uint8_t reply_kind, uint16_t seq,
                                    uint32_t text, struct wry_message *reply)
@@ -248,11 +251,10 @@ static enum wry_status exchange(struct wry_session *session, const uint8_t *head
     uint16_t seq = bytes_get16(head + 2);
     uint64_t asked = 0;
 
-    /* Whoever asked to stop does not wait for answers: what is sent now leaves the board in order.
-     */
+    /* After a stop no answers are awaited: what is still sent leaves the board in a clean state. */
     if (session->stopped) {
         enum wry_status status = session_send(session, head, length, NULL, 0);
-        /* A port that is closed next may forget what has not left. */
+        /* A port may lose unsent bytes when it is closed. */
         if (status == WRY_OK)
             status = session_pause(session, session->line_free_at);
         return status == WRY_OK ? session_fail(session, WRY_STOPPED, WRY_STEP_NONE, 0) : status;

@@ -1,4 +1,4 @@
-/* Digests of what the flash shall hold, to compare with those of the board. */
+/* Digests of the intended content, for comparison with those of the board. */
 #include "bytes/fields.h"
 #include "session_inner.h"
 

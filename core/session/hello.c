@@ -1,9 +1,9 @@
-/* Hello: who is there, and whether its work for this session still stands. */
+/* Hello: identifies the board and finds out whether its jobs of this session are still valid. */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
-/* A flash may finish what a reset interrupted: an erase of all takes minutes. */
+/* A reset does not end a flash operation: erasing a whole chip takes minutes. */
 #define FLASH_TIME (15 * 60 * 1000 * US_PER_MS)
 #define FLASH_PAUSE (100 * US_PER_MS)
 
@@ -11,7 +11,7 @@ enum {
     ABANDON_TRIES = 3,
 };
 
-/* Bounds on what the board claims, so that nothing later has to doubt them. */
+/* Checks the reply, so that later code can rely on its values. */
 static bool reply_is_sane(const struct wry_hello_reply *reply)
 {
     return reply->window >= WRY_SECTOR_SIZE &&
@@ -21,14 +21,14 @@ static bool reply_is_sane(const struct wry_hello_reply *reply)
            reply->top_speed >= WRY_STARTING_SPEED;
 }
 
-/* What a job was planned for does not change while it lasts. */
+/* Compares what a job's plan depends on, which must not change during the job. */
 static bool is_same_board(const struct wry_hello_reply *a, const struct wry_hello_reply *b)
 {
     return memcmp(a->eui48, b->eui48, sizeof a->eui48) == 0 && a->chip_code == b->chip_code &&
            a->capacity == b->capacity && memcmp(a->jedec, b->jedec, sizeof a->jedec) == 0;
 }
 
-/* Takes the reply over; the same board must answer throughout. */
+/* Accepts the reply. The same board must answer throughout. */
 static enum wry_status accept_reply(struct wry_session *session,
                                     const struct wry_hello_reply *reply)
 {
@@ -72,7 +72,8 @@ static bool is_busy(const struct wry_session *session, enum wry_status status)
     return status == WRY_REFUSED && session->fault.found == WRY_ERROR_BUSY;
 }
 
-/* A board whose flash still works on what a reset interrupted says so, and is asked again. */
+/* Repeats hello while the board reports that its flash is busy with an operation from before a
+ * reset. */
 enum wry_status session_hello(struct wry_session *session, unsigned tries)
 {
     uint64_t until = session_now(session) + FLASH_TIME;

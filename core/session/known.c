@@ -1,9 +1,9 @@
-/* Backups of what the caller knows already. */
+/* Reads that use content known to the caller. */
 #include "session_inner.h"
 
 enum {
     WORTH_SAMPLING = 32, /* sectors */
-    SAMPLES = 256,       /* at most: as many as one answer holds */
+    SAMPLES = 256,       /* most samples: as many as one answer can hold */
 };
 
 void wry_session_set_known(struct wry_session *session, const struct wry_known *known)
@@ -26,7 +26,7 @@ enum wry_status session_sample(struct wry_session *session, uint32_t offset, uin
         return WRY_OK;
     offset += skip;
     length = (length - skip) / WRY_SECTOR_SIZE * WRY_SECTOR_SIZE;
-    /* Every fourth at most: the board hashes what is looked at. */
+    /* At most every fourth sector, since the board must hash each sample. */
     uint32_t fourth = length / WRY_SECTOR_SIZE / 4;
     uint8_t flags = session_spread_flags(length, fourth < SAMPLES ? fourth : SAMPLES);
     enum wry_status status = session_fetch_digest(session, offset, length, flags);
@@ -36,7 +36,7 @@ enum wry_status session_sample(struct wry_session *session, uint32_t offset, uin
                          session->cargo + i * WRY_SECTOR_DIGEST_SIZE, WRY_SECTOR_DIGEST_SIZE);
         status = session_heartbeat(session);
     }
-    /* On a line that lets no long answer through, there are no guesses. */
+    /* If the line carries no long answers, nothing is guessed. */
     return status == WRY_NO_ANSWER ? WRY_OK : status;
 }
 

@@ -1,24 +1,24 @@
 /*
- * The pace: how long data frames are, and at which speed, from how many of them get lost.
+ * Rate control: chooses the length of data frames and the speed by the number of lost frames.
  *
- * A frame costs its head and flags, and all of it when one bit is struck. So frames get shorter
- * where the loss costs more than the heads of two frames instead of one, and longer where it costs
- * less. Only when most of the shortest frames are lost is a slower speed worth a try: if it
- * promises more than what gets through now. If it was no better, the losses have another cause than
- * the speed, and the session goes back.
+ * A frame costs a fixed overhead, and one bit error loses all of it. So frames are shortened where
+ * losses cost more than the overhead of twice as many frames, and lengthened where they cost less.
+ * A lower speed is tried only when most of the shortest frames are lost, and only if it promises a
+ * higher throughput. If it turns out no better, the losses have another cause, and the session
+ * returns to the old speed.
  */
 #include "session_inner.h"
 
-#define LONGEST_TIME (600 * US_PER_MS) /* of a frame's content on the line */
+#define LONGEST_TIME (600 * US_PER_MS) /* longest time of a frame's content on the line */
 
 enum {
-    OVERHEAD = 18,        /* bytes of head, FCS and flags of a data frame */
-    ENOUGH_TO_SHRINK = 3, /* frames that a judgement takes */
+    OVERHEAD = 18,        /* bytes of header, FCS and flags of a data frame */
+    ENOUGH_TO_SHRINK = 3, /* frames before a decision */
     ENOUGH_TO_GROW = 64,
-    ENOUGH_AT_FIRST = 8, /* until the first loss: nothing is known of the line yet */
+    ENOUGH_AT_FIRST = 8, /* frames before the first decision */
     FIRST_PAYLOAD = 512,
     ENOUGH_FOR_SPEED = 128,
-    HOPELESS_PERCENT = 98, /* loss of the shortest frames at which nothing comes of it */
+    HOPELESS_PERCENT = 98, /* loss of the shortest frames from which the line counts as dead */
 };
 
 void session_pace_begin(struct wry_session *session)
@@ -32,7 +32,7 @@ static void set_payload(struct wry_session_pace *pace, uint32_t payload)
     pace->frames = pace->lost = 0;
 }
 
-/* A frame should not last for seconds: what follows it waits, and all of it is lost at once. */
+/* A frame must not take seconds: everything after it waits, and an error loses all of it. */
 static uint32_t longest(const struct wry_session *session)
 {
     uint32_t most = WRY_PAYLOAD_MAX;
@@ -72,14 +72,14 @@ void session_pace_note(struct wry_session *session, uint32_t frames, uint32_t lo
     } else if (payload < WRY_PAYLOAD_MAX && pace->frames >= enough &&
                cost * 2 < (uint64_t)pace->frames * OVERHEAD) {
         set_payload(pace, payload * 2);
-        pace->before = 0; /* the slower speed has proved itself */
+        pace->before = 0; /* the lower speed is confirmed */
         pace->short_frames = pace->short_lost = 0;
     } else if (pace->frames >= 4 * ENOUGH_TO_GROW) {
         pace->frames = pace->lost = 0;
     }
 }
 
-/* Nearly nothing came through, twice in a row. */
+/* Nearly nothing got through, twice in a row. */
 static enum wry_status give_up(struct wry_session *session, enum wry_step step)
 {
     struct wry_session_pace *pace = &session->pace;

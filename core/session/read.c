@@ -1,7 +1,7 @@
 /*
- * Reading: a few questions in flight, each with a map of the pages that have come. The board serves
- * them in order, so an answer to a later one tells that an earlier one is over; what is missing
- * then is asked for once more, and nothing else.
+ * Reading: several requests in flight, each with a map of received pages. The board serves requests
+ * in order, so an answer to a later one shows that the earlier ones are done; only the pages
+ * missing then are requested again.
  */
 #include "session_inner.h"
 
@@ -9,10 +9,10 @@
 #include "bytes/memory.h"
 
 enum {
-    SILENT_ROUNDS = 4, /* without an answer, after which the board is looked for */
+    SILENT_ROUNDS = 4, /* rounds without an answer after which the link counts as lost */
     FEW_PAGES = 8,
-    TELLING_LENGTH = 4096, /* of a question whose answer shows how content packs */
-    POORLY_PACKED = 95,    /* percent of the content: it is packed already, or encrypted */
+    TELLING_LENGTH = 4096, /* bytes of a read that shows how well content compresses */
+    POORLY_PACKED = 95,    /* percent of the content: it is compressed already, or encrypted */
     PLAIN_QUESTIONS = 3,
 };
 
@@ -25,7 +25,7 @@ static unsigned count_active(const struct wry_session *session)
     return n;
 }
 
-/* What of its content was not taken over yet is read as it is. */
+/* Reads the rest of its content without a stream. */
 static void unpack_no_more(struct wry_session_read *read)
 {
     *read = (struct wry_session_read){.active = true,
@@ -34,8 +34,8 @@ static void unpack_no_more(struct wry_session_read *read)
 }
 
 /*
- * The board is through with a question: asks for what is missing, or is done with it. Long
- * questions wait until frames have the right length: what was asked for comes as it was asked.
+ * The board has finished a request: requests missing pages again, or ends it. Long requests wait
+ * until the frame length is settled, since frames arrive in the length requested.
  */
 static enum wry_status end_question(struct session_read_job *job, struct wry_session_read *read)
 {
@@ -56,7 +56,8 @@ static enum wry_status end_question(struct session_read_job *job, struct wry_ses
     if (read->packed && session_unpack_is_hopeless(session))
         unpack_no_more(read);
     enum wry_status status = session_question_ask(session, read, session_next_seq(session));
-    /* The last pages on a bad line: the line is idle, and a round trip dearer than they are. */
+    /* Requests the last pages twice on a bad line: it is idle, and a round trip takes longer than
+     * they do. */
     if (status == WRY_OK && job->next == job->end && session->pace.payload == WRY_PAGE_SIZE &&
         session_question_lost(session, read) <= FEW_PAGES &&
         count_active(session) <= WRY_SESSION_READS / 2)
@@ -64,7 +65,7 @@ static enum wry_status end_question(struct session_read_job *job, struct wry_ses
     return status;
 }
 
-/* One page of what arrived, or less at the end of the range, unless it came before. */
+/* Stores one received page, shorter at the end of the range, unless it has arrived before. */
 static bool take_page(struct session_read_job *job, struct wry_session_read *read, uint32_t offset,
                       const uint8_t *bytes, uint32_t n)
 {
@@ -96,7 +97,7 @@ static enum wry_status take_data(struct session_read_job *job, struct wry_sessio
                           job->total);
 }
 
-/* Whole pages of the range asked for; only its end may be shorter. */
+/* Checks that data consists of whole pages of the requested range; only its end may be shorter. */
 static bool fits(const struct wry_session_read *read, const struct wry_data_message *data)
 {
     if (!read->active || read->packed || data->encoding == WRY_ENCODING_STREAM ||
@@ -108,7 +109,7 @@ static bool fits(const struct wry_session_read *read, const struct wry_data_mess
            data->offset - read->offset + data->length == read->length;
 }
 
-/* What the board serves after a question that still seems open shows that it is over. */
+/* Data for a later request shows that the earlier ones are done. */
 static enum wry_status pass_earlier(struct session_read_job *job, uint16_t seq)
 {
     enum wry_status status = WRY_OK;
@@ -123,7 +124,8 @@ static enum wry_status pass_earlier(struct session_read_job *job, uint16_t seq)
     return status;
 }
 
-/* When all has come and nothing more is to be asked, the end need not be waited for. */
+/* If everything has arrived and nothing more will be requested, does not wait for the final
+ * reply. */
 static enum wry_status end_early(struct session_read_job *job, struct wry_session_read *read)
 {
     uint32_t first = 0, end;
@@ -133,7 +135,7 @@ static enum wry_status end_early(struct session_read_job *job, struct wry_sessio
                : WRY_OK;
 }
 
-/* One that shows that earlier ones are over. */
+/* True if an answer with this number shows that earlier requests are done. */
 static bool is_in_order(const struct wry_session *session, uint16_t seq)
 {
     for (size_t i = 0; i < WRY_SESSION_READS; i++) {
@@ -144,7 +146,7 @@ static bool is_in_order(const struct wry_session *session, uint16_t seq)
     return false;
 }
 
-/* A sink of pages that were unpacked. */
+/* Receives decoded pages. */
 static enum wry_status take_unpacked(void *context, uint32_t offset, const uint8_t *bytes,
                                      uint32_t n)
 {
@@ -153,12 +155,12 @@ static enum wry_status take_unpacked(void *context, uint32_t offset, const uint8
     if (!job->writer->write(job->writer->context, offset, bytes, n))
         return session_fail(job->session, WRY_SINK_FAILED, WRY_STEP_READ, offset);
     job->done += n;
-    /* Of blank content there is no stream that could have been seen to advance. */
+    /* Blank content produces no stream whose progress could be seen. */
     session_advanced(job->session);
     return session_report(job->session, WRY_STEP_READ, offset + n, job->done, job->total);
 }
 
-/* The one whose content comes next. */
+/* The request whose content comes next in the flash. */
 static struct wry_session_read *earliest_packed(struct wry_session *session)
 {
     struct wry_session_read *earliest = NULL;
@@ -171,7 +173,7 @@ static struct wry_session_read *earliest_packed(struct wry_session *session)
     return earliest;
 }
 
-/* Questions that a board answered by what is no stream are asked again, without. */
+/* The board sent an invalid stream: requests the content again, without streams. */
 static enum wry_status ask_unpacked(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
@@ -188,7 +190,7 @@ static enum wry_status ask_unpacked(struct session_read_job *job)
     return status;
 }
 
-/* Whatever can be unpacked now, in order. */
+/* Decodes what can be decoded now, in flash order. */
 static enum wry_status unpack(struct session_read_job *job)
 {
     struct session_page_sink sink = {.context = job, .take = take_unpacked};
@@ -198,7 +200,8 @@ static enum wry_status unpack(struct session_read_job *job)
 
     while (status == WRY_OK && !damaged && (read = earliest_packed(job->session)) != NULL) {
         status = session_unpack(job->session, read, &sink, &damaged);
-        /* Its end is waited for, since that tells how the line is; but not the very last one. */
+        /* Waits for the end of each request, which measures the line; except for the very last one.
+         */
         bool all = read->unpacked == read->length;
         if (!all || status != WRY_OK || (!read->stream_known && job->next < job->end))
             break;
@@ -274,9 +277,9 @@ static enum wry_status on_end(struct session_read_job *job, const struct wry_mes
     return status;
 }
 
-/* The board's queue was full, since a question that it had answered was repeated: what is missing
- * will be asked for again. Once more, and a write that was given up still has the memory that
- * packing takes. */
+/* The board's queue was full, because a request it had answered was repeated: missing pages are
+ * requested again. The next time, memory for compression may still be occupied by a cancelled
+ * write. */
 static enum wry_status on_busy(struct session_read_job *job, uint16_t seq)
 {
     struct wry_session *session = job->session;
@@ -307,7 +310,7 @@ static enum wry_status on_error(struct session_read_job *job, const struct wry_m
     return session_refused(job->session, WRY_STEP_READ, error.code, error.offset);
 }
 
-/* The same questions once more: a board that still has them in hand passes the repetition over. */
+/* Repeats the requests. A board that still has them queued ignores the repetition. */
 static enum wry_status repeat_questions(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
@@ -319,11 +322,11 @@ static enum wry_status repeat_questions(struct session_read_job *job)
         if (read->active)
             status = session_question_ask(session, read, read->seq);
     }
-    /* Its flash may keep it waiting; then at least this is answered. */
+    /* The board may be waiting for its flash, but always answers a status request. */
     return status == WRY_OK ? session_ask_status(session) : status;
 }
 
-/* After the link was lost, or the speed changed: what was under way is gone. */
+/* After a lost link or a speed change nothing is in flight any more. */
 static enum wry_status ask_anew(struct wry_session *session)
 {
     enum wry_status status = WRY_OK;
@@ -344,7 +347,7 @@ static enum wry_status recover(struct session_read_job *job)
 
 static enum wry_status on_silence(struct session_read_job *job, unsigned *silent)
 {
-    /* On a line that loses frames, the round trip would be for nothing. */
+    /* On a lossy line the round trip would be wasted. */
     if (++*silent == 1 && job->session->pace.untried) {
         job->asks_where = true;
         job->where_seq = (uint16_t)(job->session->seq + 1);
@@ -357,9 +360,9 @@ static enum wry_status on_silence(struct session_read_job *job, unsigned *silent
 }
 
 /*
- * What the board had said before its status is here by now, or lost: so that what is missing then
- * is worth asking for. Repeating questions at once would have a board whose answers only lie in
- * this computer's buffers, as they do when it is busy, give them all again.
+ * All data that the board sent before its status has arrived by now or is lost, so missing pages
+ * may be requested. Repeating requests at once would be wrong: answers may sit in the buffers of a
+ * busy computer, and the board would send them all again.
  */
 static enum wry_status on_status(struct session_read_job *job, uint16_t seq)
 {
@@ -384,7 +387,7 @@ static enum wry_status on_message(struct session_read_job *job, const struct wry
     }
 }
 
-/* The latest question once more: the board has it in hand still, and does not answer to that. */
+/* Repeats the latest request: the board still has it queued and does not answer the repetition. */
 static enum wry_status keep_awake(struct wry_session *session)
 {
     struct wry_session_read *latest = NULL;
@@ -398,8 +401,8 @@ static enum wry_status keep_awake(struct wry_session *session)
     return latest ? session_question_ask(session, latest, latest->seq) : WRY_OK;
 }
 
-/* Between answers: what has come is unpacked, the board is kept awake, the pace is looked at, and
- * an end is made of no end. */
+/* Between answers: decodes, keeps the board awake, adjusts the rate, and ends the read if the board
+ * has stopped answering. */
 static enum wry_status look_after(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
@@ -481,7 +484,7 @@ static enum wry_status read_hashed(struct wry_session *session, uint32_t offset,
                                    uint8_t digest[WRY_SHA256_SIZE])
 {
     uint16_t seq;
-    /* Asked for first: the board hashes while the line is busy with content. */
+    /* Requested first: the board hashes while the line is busy with content. */
     enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
 
     bool asked = status == WRY_OK;

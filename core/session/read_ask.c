@@ -1,14 +1,14 @@
 /*
- * Reading: what is asked for next. What the caller knows already is not read, and questions grow
- * once it is known how long frames should be.
+ * Reading: chooses the next request. Known content is not read, and requests become longer once the
+ * frame length is settled.
  */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
 enum {
-    KNOWN_PIECE = 0x10000, /* bytes that are taken over at once */
-    FIRST_LENGTH = 0x2000, /* of questions at most, until it is known how long frames should be */
+    KNOWN_PIECE = 0x10000, /* bytes of known content passed on at once */
+    FIRST_LENGTH = 0x2000, /* most bytes of a request until the frame length is settled */
 };
 
 uint32_t session_read_first_length(const struct wry_session *session)
@@ -20,7 +20,7 @@ uint32_t session_read_first_length(const struct wry_session *session)
     return length;
 }
 
-/* What is known goes to the writer without the board. */
+/* Passes known content to the writer without the board. */
 static enum wry_status skip_known(struct session_read_job *job)
 {
     struct wry_session *session = job->session;
@@ -34,7 +34,7 @@ static enum wry_status skip_known(struct session_read_job *job)
 
     for (uint32_t i = 0; i < n; i += sizeof page) {
         if (!known->read(known->context, job->next, page, sizeof page)) {
-            /* The board has it all the same. */
+            /* The caller failed to provide it: the board has it. */
             known->forget(known->context, job->next - job->next % WRY_SECTOR_SIZE, WRY_SECTOR_SIZE);
             break;
         }

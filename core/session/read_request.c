@@ -1,5 +1,6 @@
 /*
- * Questions about content: what has come of the answer to one, what is missing, and asking for it.
+ * One read request: which parts of its answer have arrived, which are missing, and requesting
+ * those.
  */
 #include "session_inner.h"
 
@@ -16,7 +17,7 @@ bool session_question_has(const struct wry_session_read *read, uint32_t page)
     return bits_has(read->have, page);
 }
 
-/* Pages that answer the question, as far as it is known. */
+/* Pages of the answer, as far as known. */
 static uint32_t pages_asked(const struct wry_session_read *read)
 {
     if (!read->packed)
@@ -26,7 +27,7 @@ static uint32_t pages_asked(const struct wry_session_read *read)
     return read->stream_known ? pages_of(read->stream_length) : WRY_READ_PAGES;
 }
 
-/* The next stretch of pages that are missing; false when there is none from *first on. */
+/* Finds the next range of missing pages from *first on; false if there is none. */
 bool session_question_lacks(const struct wry_session_read *read, uint32_t *first, uint32_t *end)
 {
     uint32_t pages = pages_asked(read);
@@ -39,7 +40,7 @@ bool session_question_lacks(const struct wry_session_read *read, uint32_t *first
     return *first < pages;
 }
 
-/* All has come, and waits to be unpacked. */
+/* True if the whole answer has arrived. */
 bool session_question_is_complete(const struct wry_session_read *read)
 {
     uint32_t first = 0, end;
@@ -47,7 +48,7 @@ bool session_question_is_complete(const struct wry_session_read *read)
     return !session_question_lacks(read, &first, &end);
 }
 
-/* Asks for what is missing, as seq. */
+/* Requests the missing pages, with sequence number seq. */
 enum wry_status session_question_ask(struct wry_session *session, struct wry_session_read *read,
                                      uint16_t seq)
 {
@@ -75,7 +76,7 @@ enum wry_status session_question_ask(struct wry_session *session, struct wry_ses
     return session_send(session, head, n, NULL, 0);
 }
 
-/* How many frames were lost of those that should have answered. */
+/* The number of lost frames among those of the answer. */
 uint32_t session_question_lost(const struct wry_session *session,
                                const struct wry_session_read *read)
 {
@@ -84,7 +85,7 @@ uint32_t session_question_lost(const struct wry_session *session,
 
     for (first = 0; session_question_lacks(read, &first, &end); first = end) {
         uint32_t frames = (end - first + frame - 1) / frame;
-        lost += frames > 4 ? 1 : frames; /* a long stretch was one frame: a blank one */
+        lost += frames > 4 ? 1 : frames; /* a long gap was a single frame, of blank content */
     }
     return lost;
 }

@@ -1,28 +1,29 @@
 /*
- * Making good what a cut write left behind.
+ * Recovery of interrupted writes.
  *
- * A sector that a write shared with other content is known as it was (old) and as it should have
- * become (intended). A cut leaves pages that are one or the other, blank, or on the way: erasing
- * only sets bits of what was there, programming only clears bits of a blank page. A sector with any
- * other page was written by somebody since, on another computer perhaps: it is not touched. Of a
- * page of zeros anything may be on the way; it is believed where another page shows the cut.
+ * For a mixed sector the journal has its content before the write (old) and its intended content.
+ * An interruption leaves pages that have either, are blank, or are in between: erasing only sets
+ * bits of the old content, programming only clears bits of a blank page. A sector with any other
+ * page has been written by somebody since, perhaps from another computer, and is left alone. A page
+ * of few or no set bits could be in between anything; it counts only if another page shows the
+ * interruption.
  */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
 enum {
-    BITS_TO_TELL = 64, /* set in a page, which whoever writes another one would not all set again */
+    BITS_TO_TELL = 64, /* set bits of a page that other content would hardly all have */
 };
 
-/* What the flash holds, beside what was kept. */
+/* The current content of the flash, judged against the stored one. */
 struct look {
     struct wry_journal_sector *old;
     const uint8_t *intended;
-    bool newer;        /* a page that no cut leaves */
-    bool cut;          /* a page that only a cut leaves */
-    bool doubtful;     /* a page that may be either */
-    bool has_intended; /* wherever old and intended differ, it is the intended */
+    bool newer;        /* a page that an interruption cannot leave */
+    bool cut;          /* a page that only an interruption leaves */
+    bool doubtful;     /* a page that could be either */
+    bool has_intended; /* where old and intended differ, the flash has the intended */
 };
 
 void wry_session_set_journal(struct wry_session *session, const struct wry_journal *journal)
@@ -31,8 +32,8 @@ void wry_session_set_journal(struct wry_session *session, const struct wry_journ
 }
 
 enum page_look {
-    PAGE_OTHER,    /* the content has set bits that the page has not */
-    PAGE_DOUBTFUL, /* the content has hardly any */
+    PAGE_OTHER,    /* the content has set bits that the page lacks */
+    PAGE_DOUBTFUL, /* the content has hardly any set bits */
     PAGE_ON_THE_WAY,
     PAGE_SAME,
 };
@@ -52,8 +53,8 @@ static enum page_look compare_page(const uint8_t *page, const uint8_t *content, 
     return bits >= BITS_TO_TELL ? PAGE_ON_THE_WAY : PAGE_DOUBTFUL;
 }
 
-/* A writer; pages come one by one. Of a page that was all new content nobody knows what it held:
- * as old it counts as it is. */
+/* Receives the sector page by page. The old content of a fully replaced page was not stored: its
+ * current content counts as old. */
 static bool look_at(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
     struct look *look = context;
@@ -83,9 +84,9 @@ static bool read_kept(void *context, uint32_t offset, uint8_t *to, size_t n)
 }
 
 /*
- * The new content is all there, perhaps of work that is long done. Cut in what comes now, the
- * sector must not become what it was before that: from now on the new content is all that it can
- * be.
+ * The intended content is complete, perhaps from work that ended long ago. If this write is
+ * interrupted, the sector must not be reset to the older content, so the journal gets the current
+ * one as its old content first.
  */
 static bool keep_new(struct wry_session *session, struct wry_journal_sector *content,
                      uint32_t offset)
@@ -101,9 +102,9 @@ static bool keep_new(struct wry_session *session, struct wry_journal_sector *con
 }
 
 /*
- * A whole sector has no neighbours, so the memory for those is free to hold it. It does not go as a
- * difference: where what is believed of the old content is wrong, a cut would leave pages that
- * nobody can tell.
+ * Writes a whole sector. It has no neighbours, so their memory can hold it. It is not sent as a
+ * difference: if the assumed old content is wrong, an interruption would leave pages that cannot be
+ * classified.
  */
 static enum wry_status put_back(struct wry_session *session, uint32_t offset, uint8_t *content)
 {
@@ -111,7 +112,7 @@ static enum wry_status put_back(struct wry_session *session, uint32_t offset, ui
     struct wry_placement placement = {.offset = offset,
                                       .length = WRY_SECTOR_SIZE,
                                       .reader = {.context = content, .read = read_kept}};
-    /* One sector within the flash: nothing that a plan could find fault with. */
+    /* A valid plan: one sector within the flash. */
     struct wry_plan plan = {
         .placements = &placement, .count = 1, .flash_size = session->board.capacity};
 
@@ -132,7 +133,7 @@ static enum wry_status yield(struct wry_session *session, uint32_t offset)
                : session_fail(session, WRY_JOURNAL_FAILED, WRY_STEP_READ, offset);
 }
 
-/* What is right where it should be is written once more: the cells may be half erased. */
+/* Sectors that read correctly are written again: their cells may be half erased. */
 static enum wry_status settle_sector(struct wry_session *session, enum wry_recovered *outcome)
 {
     struct wry_journal_sector *old = &session->kept[0];
@@ -153,7 +154,7 @@ static enum wry_status settle_sector(struct wry_session *session, enum wry_recov
         return yield(session, offset);
     }
     *outcome = WRY_RECOVERED_PUT_BACK;
-    /* What a cut has taken of the new content's pages is not known as it was. */
+    /* The old content of fully replaced pages that were erased is lost. */
     bool lost = look.cut && (old->from > 0 || old->to < WRY_SECTOR_SIZE);
     if (look.has_intended && !keep_new(session, &session->kept[1], offset))
         return session_fail(session, WRY_JOURNAL_FAILED, WRY_STEP_JOURNAL, offset);

@@ -1,23 +1,26 @@
-/* Which sectors of a span have to be written: the board's digest of each beside ours. */
+/* Finds the sectors of a span that must be written, by comparing the board's digests with those of
+ * the intended content. */
 #include "session_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
 #define LONG_LATENCY (40 * US_PER_MS)
-#define WHOLE_LATENCY (150 * US_PER_MS) /* three more round trips for hashing 1 MiB once less */
+#define WHOLE_LATENCY                                                                              \
+    (150 * US_PER_MS) /* latency from which hashing 1 MiB twice is cheaper than three more round   \
+                         trips */
 
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
-    SPREAD_SAMPLES = 16,   /* at most, where one request asks for all */
-    WORTH_SAMPLING = 64,   /* sectors, where each sample is a question */
-    WORTH_SPREAD = 8,      /* and where all are one */
-    SAMPLED = 4,           /* one sector of so many at most: the board hashes what is looked at */
-    SPREAD_STEP = 0x10,    /* from one value of WRY_FLAG_SPREAD to the next */
-    ANSWER_MS = 60,        /* of the line for an answer */
-    ANSWER_LEAST = 512,    /* bytes of it */
-    TOGETHER = 64,         /* sectors that one digest tells of first, below */
+    SPREAD_SAMPLES = 16,   /* most samples if one request covers all */
+    WORTH_SAMPLING = 64,   /* sectors of a span worth sampling if each sample is a request, */
+    WORTH_SPREAD = 8,      /* and if one request covers all */
+    SAMPLED = 4,           /* at most one sector in so many, since the board must hash each */
+    SPREAD_STEP = 0x10,    /* step of the WRY_FLAG_SPREAD field */
+    ANSWER_MS = 60,        /* line time of one answer */
+    ANSWER_LEAST = 512,    /* least bytes of an answer */
+    TOGETHER = 64,         /* sectors covered by one digest first, at speeds below */
     SINGLE_SPEED = 400000, /* baud */
 };
 
@@ -34,7 +37,7 @@ enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offse
                : WRY_OK;
 }
 
-/* As many as fit one answer. */
+/* Requests the digests of as many sectors as fit in one answer. */
 static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                 uint64_t *sums)
 {
@@ -46,7 +49,7 @@ static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, ui
     return status;
 }
 
-/* An answer is one frame: on a line that loses long ones it has to be short. */
+/* An answer is one frame, which must be short on a lossy line. */
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums)
 {
@@ -78,9 +81,8 @@ enum wry_status wry_session_sector_sums(struct wry_session *session, uint32_t of
 }
 
 /*
- * A whole SHA-256 of each sector takes four times the bytes, and saves the board from hashing all
- * of it once more in the end. It is asked for where the line is quick and lets long answers
- * through.
+ * Full SHA-256 digests take four times the bytes, but spare the board hashing everything again in
+ * the end. Used if the line is fast and carries long frames.
  */
 static bool whole_pays(const struct wry_session *session)
 {
@@ -89,7 +91,7 @@ static bool whole_pays(const struct wry_session *session)
            session->pace.untried && session->stats.frames_bad == 0;
 }
 
-/* What the board has just said of n sectors, digests of so many bytes each, beside ours. */
+/* Compares the board's digests of n sectors, of size bytes each, with ours. */
 static enum wry_status compare(struct session_write *job, uint32_t offset, uint32_t n,
                                uint8_t flags, struct session_dirty *dirty)
 {
@@ -100,7 +102,8 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
     struct wry_reader content = session_composed(&composed);
     uint8_t ours[WRY_SHA256_SIZE];
     uint32_t stride = wry_digest_stride(flags);
-    bool some = false; /* are unsettled: each is asked for only then */
+    bool some =
+        false; /* Individual sectors are checked only if some of the range were interrupted. */
     enum wry_status status =
         session_is_unsettled(session, offset, (n - 1) * stride + WRY_SECTOR_SIZE, &some);
 
@@ -119,12 +122,13 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
     return status;
 }
 
-/* How the sectors of a span are asked for. */
+/* How digests of a span are requested. */
 struct survey {
-    uint8_t flags; /* of the digests; 0: one for many sectors, and single ones where that differs */
-    uint32_t room; /* bytes that an answer may have: it is one frame */
-    bool ahead;    /* the next are asked for while the board looks at these */
-    uint32_t until; /* as far as this */
+    uint8_t flags; /* flags of the digest requests; 0: one digest for many sectors, then single ones
+                      where it differs */
+    uint32_t room; /* most bytes of an answer, which is one frame */
+    bool ahead;    /* request the next digests while these are compared */
+    uint32_t until; /* end of the range to request ahead */
 };
 
 static struct survey begin_survey(const struct wry_session *session)
@@ -136,7 +140,8 @@ static struct survey begin_survey(const struct wry_session *session)
         .ahead = (session->board.features & WRY_FEATURE_AFTER) != 0,
     };
 
-    /* The last answer keeps everybody waiting; but each costs a round trip for two of them. */
+    /* Nothing overlaps with the last answer; but shorter answers cost a round trip for every two.
+     */
     uint32_t brief = session->speed / 10 * ANSWER_MS / 1000;
     brief = brief > ANSWER_LEAST ? brief : ANSWER_LEAST;
     if (survey.ahead && session_latency(session) < LONG_LATENCY && brief < survey.room)
@@ -151,7 +156,7 @@ static enum wry_status ask_next(struct session_write *job, const struct survey *
                         ? TOGETHER
                         : survey->room / (uint32_t)wry_digest_size(survey->flags, WRY_SECTOR_SIZE);
     uint32_t left = (end - offset) / WRY_SECTOR_SIZE;
-    /* Pieces are looked at one by one. */
+    /* Limited to the current piece. */
     uint32_t in_piece = SESSION_PIECE_SECTORS -
                         (offset - job->span.start) / WRY_SECTOR_SIZE % SESSION_PIECE_SECTORS;
 
@@ -162,7 +167,7 @@ static enum wry_status ask_next(struct session_write *job, const struct survey *
                               survey->flags | after, &job->ahead.seq);
 }
 
-/* The digests of what comes at offset; what comes behind it is asked for meanwhile. */
+/* Fetches the digests at offset and requests those after them. */
 static enum wry_status fetch_next(struct session_write *job, const struct survey *survey,
                                   uint32_t offset, uint32_t end, struct session_asked *asked)
 {
@@ -208,7 +213,7 @@ static enum wry_status find_single(struct session_write *job, struct survey *sur
     return status;
 }
 
-/* *same when all of them are as they should be, and none was begun by a session before. */
+/* *same is true if all sectors are right and none was interrupted by an earlier session. */
 static enum wry_status compare_together(struct session_write *job, uint32_t offset, uint32_t length,
                                         bool *same)
 {
@@ -224,7 +229,7 @@ static enum wry_status compare_together(struct session_write *job, uint32_t offs
     return status;
 }
 
-/* Where digests of single sectors would take longer on the line than the board takes to hash. */
+/* Used if single digests would take longer on the line than the board takes to hash. */
 static enum wry_status find_together(struct session_write *job, struct survey *survey,
                                      uint32_t offset, uint32_t count, struct session_dirty *dirty)
 {
@@ -279,7 +284,7 @@ uint8_t session_spread_flags(uint32_t length, uint32_t most)
     return flags;
 }
 
-/* Sectors evenly apart, by one request. */
+/* Samples evenly spaced sectors by one request. */
 static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 {
     uint32_t length = job->span.end - job->span.start;

@@ -1,6 +1,6 @@
 /*
- * Sending one part's content through the window while the board erases and programs, in pages or as
- * a stream, until the board has programmed all of it.
+ * Sends the content of one part through the window, as pages or as a stream, until the board has
+ * programmed all of it.
  */
 #include "session_inner.h"
 
@@ -10,11 +10,11 @@
 
 enum {
     MISSED_PROBES = 10,
-    INPUT_FRAMES = 64,   /* taken in at once */
-    PROGRESS_SIZE = 100, /* bytes on the line of a progress message, escaped ones included */
+    INPUT_FRAMES = 64,   /* most frames processed at once */
+    PROGRESS_SIZE = 100, /* bytes of a progress message on the line, escapes included */
 };
 
-/* Pages go out in order the first time, which is when they are hashed. */
+/* Pages are hashed when they are first sent, which happens in order. */
 static void hash_once(struct wry_session *session, const uint8_t *bytes, uint32_t offset,
                       uint32_t length)
 {
@@ -28,7 +28,7 @@ static void hash_once(struct wry_session *session, const uint8_t *bytes, uint32_
     window->hashed = end;
 }
 
-/* How far a blank stretch that has just been composed goes on, within what may be sent. */
+/* Length of the blank range from offset on, within what may be sent. */
 static uint32_t blank_length(struct session_write *job, uint32_t offset, uint32_t length)
 {
     uint8_t page[WRY_PAGE_SIZE];
@@ -42,7 +42,7 @@ static uint32_t blank_length(struct session_write *job, uint32_t offset, uint32_
     return length;
 }
 
-/* A blank stretch goes out as a few bytes. */
+/* Sends blank content as a few bytes. */
 static void look_for_blank(struct session_write *job, struct wry_data_message *data)
 {
     if (!wry_bytes_blank(data->payload, data->length) ||
@@ -59,7 +59,7 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     uint16_t seq = session_next_seq(session);
 
-    session->digest_fresh = false; /* its bytes were in the payload */
+    session->digest_fresh = false; /* the payload has overwritten it */
     struct wry_data_message data = {
         .offset = offset, .length = length, .payload = session->cargo, .payload_length = length};
     if (session->window.is_stream) {
@@ -78,7 +78,7 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     return session_send(session, head, n, data.payload, data.payload_length);
 }
 
-/* Takes in everything that has arrived, waiting for the first frame until the deadline. */
+/* Processes everything that has arrived, waiting for the first frame until the deadline. */
 static enum wry_status take_input(struct session_write *job, uint64_t deadline)
 {
     struct wry_session *session = job->session;
@@ -98,7 +98,7 @@ static enum wry_status take_input(struct session_write *job, uint64_t deadline)
     return WRY_OK;
 }
 
-/* Marks that no board could tell of this part; received and limit the window has looked at. */
+/* Rejects values that no board could report; the window has checked received and limit. */
 static bool marks_are_sane(const struct session_write *job,
                            const struct wry_progress_message *progress)
 {
@@ -109,7 +109,7 @@ static bool marks_are_sane(const struct session_write *job,
            (job->session->window.is_stream || progress->programmed <= progress->received);
 }
 
-/* A peer that answers for ever and never comes further would keep us for ever. */
+/* Without this, a peer that answers forever without progress would be waited for without end. */
 static void note_marks(struct session_write *job, const struct wry_progress_message *progress)
 {
     if (progress->erased > job->erased || progress->programmed > job->programmed ||
@@ -120,7 +120,7 @@ static void note_marks(struct session_write *job, const struct wry_progress_mess
     job->received = progress->received;
 }
 
-/* Acts on the last progress message. *over: the span has ended well. */
+/* Processes the latest progress message. *over: the part is complete. */
 static enum wry_status apply_progress(struct session_write *job, bool *over)
 {
     struct wry_session *session = job->session;
@@ -144,7 +144,7 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
                           job->total);
 }
 
-/* All has been sent that may be: waits for the board, and asks it now and then. */
+/* Everything allowed has been sent: waits for the board, and requests its status now and then. */
 static enum wry_status wait_for_board(struct session_write *job, uint64_t *probe_at)
 {
     struct wry_session *session = job->session;
@@ -172,8 +172,8 @@ static enum wry_status check_pace(struct session_write *job)
 }
 
 /*
- * A board that hears nothing good says nothing. On a slow line a whole window takes long: it is
- * asked on the way, so that frames which are too long for the noise are found out early.
+ * A board that receives no good frame sends nothing. At low speeds a full window takes long, so its
+ * status is requested on the way: frames that are too long for the noise are noticed early.
  */
 static enum wry_status ask_when_quiet(struct wry_session *session, uint64_t *since)
 {

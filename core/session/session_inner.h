@@ -1,4 +1,4 @@
-/* What the files of the session share. Each block names the file that holds it. */
+/* Declarations shared by the files of the session. Each block names its file. */
 #ifndef WRY_SESSION_INNER_H
 #define WRY_SESSION_INNER_H
 
@@ -6,65 +6,67 @@
 
 #define US_PER_MS UINT64_C(1000)
 
-/* wait.c: time, and telling the caller while it passes. */
+/* wait.c: time, and progress reports while it passes. */
 uint64_t session_now(const struct wry_session *session);
-/* us that so many bytes take at the speed in use. */
+/* us that n bytes take at the current speed. */
 uint64_t session_line_time(const struct wry_session *session, size_t bytes);
-/* us of silence within a frame after which no more of it is to be expected. */
+/* us of silence within a frame after which its rest is not expected any more. */
 uint64_t session_gap(const struct wry_session *session);
-/* When an answer of so many bytes to what was just sent is overdue. */
+/* Time at which an answer of n bytes to a message just sent is overdue. */
 uint64_t session_answer_deadline(const struct wry_session *session, size_t bytes);
-/* Learns from an answer of so many bytes to a question that was asked tries times, first at asked:
- * to which of them, nobody knows. */
+/* Updates the latency by an answer of n bytes to a request that was sent tries times, first at
+ * asked. With several tries it is unknown which one was answered. */
 void session_note_latency(struct wry_session *session, uint64_t asked, size_t bytes,
                           unsigned tries);
 /* us from question to answer beyond the line's own time. */
 uint64_t session_latency(const struct wry_session *session);
-/* Tells the caller how far it is; WRY_STOPPED when asked to stop. */
+/* Reports progress to the caller; WRY_STOPPED if it asks to stop. */
 enum wry_status session_report(struct wry_session *session, enum wry_step step, uint32_t offset,
                                uint64_t done, uint64_t total);
-/* Tells it that the link is lost and the board is being looked for. */
+/* Reports that the link is lost and the board is being looked for. */
 enum wry_status session_report_loss(struct wry_session *session, enum wry_step step);
-/* Tells it again when it has not heard for a while. */
+/* Repeats the last report if it was some time ago. */
 enum wry_status session_heartbeat(struct wry_session *session);
-/* The deadline, or the end of a slice if that is sooner: no wait of the port's is longer. */
+/* The deadline, or the end of a time slice if that is sooner: no single wait is longer. */
 uint64_t session_slice(const struct wry_session *session, uint64_t deadline);
-/* Waits, and can be stopped. */
+/* Waits until then; WRY_STOPPED if asked to stop. */
 enum wry_status session_pause(struct wry_session *session, uint64_t until);
-/* Every call of the session's user begins with this: it may be stopped, and has just advanced. */
+/* Begins a call of the public API: it may be stopped, and the stall timer restarts. */
 void session_begin_call(struct wry_session *session);
 
-/* The work in hand has come further; a peer that answers without that is given up. */
+/* The work has advanced: restarts the stall timer. */
 void session_advanced(struct wry_session *session);
-/* WRY_STALLED when it has not for too long; WRY_LINK_LOST when damaged frames tell why. */
+/* WRY_STALLED if the work has not advanced for too long; WRY_LINK_LOST if damaged frames explain
+ * it. */
 enum wry_status session_check_advance(struct wry_session *session, enum wry_step step,
                                       uint32_t offset);
 
-/* pace.c: how long frames are, and at which speed. */
+/* rate_control.c: length of data frames, and the speed. */
 void session_pace_begin(struct wry_session *session);
-/* So many frames more went over the line in one direction, so many of them were lost. */
+/* Counts frames that went over the line in one direction, and lost ones among them. */
 void session_pace_note(struct wry_session *session, uint32_t frames, uint32_t lost);
-/* Bytes of content that a data frame should have at most. */
+/* Most bytes of content in a data frame. */
 uint32_t session_frame_max(const struct wry_session *session);
-/* Changes the speed where that promises more; WRY_LINK_LOST when next to nothing gets through. */
+/* Changes the speed if that promises more throughput; WRY_LINK_LOST if hardly anything gets
+ * through. */
 enum wry_status session_pace_judge(struct wry_session *session, enum wry_step step, bool *changed);
 
-/* exchange.c: frames out and in. Before a board has answered, only hello goes out; anything else is
- * WRY_BAD_ARGUMENT. */
+/* exchange.c: sending and receiving. Before a board has answered, only hello may be sent; anything
+ * else is WRY_BAD_ARGUMENT. */
 uint16_t session_next_seq(struct wry_session *session);
 enum wry_status session_send(struct wry_session *session, const uint8_t *head, size_t head_length,
                              const uint8_t *payload, size_t payload_length);
 /*
- * The next good frame until the deadline, which a frame that is coming in puts off; *got false when
- * none came. A deadline in the past only looks. Progress and digest messages are noted in the
- * session as well.
+ * Receives the next good frame until the deadline, which is extended while a frame arrives; *got is
+ * false if there was none. A deadline in the past means: do not wait. Progress and digest messages
+ * are also stored in the session.
  */
 enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got);
-/* Sends until the reply of its kind and sequence comes; WRY_LINK_LOST when it never does. */
+/* Sends a request until its reply comes; WRY_LINK_LOST if it never does. */
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
                                  unsigned tries, struct wry_message *reply);
-/* The same of a request to start: where its answer was lost, text tells that the board has. */
+/* The same for a start request: if the answer is lost, output of the firmware proves the start. */
 enum wry_status session_exchange_start(struct wry_session *session, const uint8_t *head,
                                        size_t length, unsigned tries);
 enum wry_status session_ask_status(struct wry_session *session);
@@ -73,23 +75,23 @@ enum wry_status session_set_port_speed(struct wry_session *session, uint32_t bau
 /* fault.c */
 enum wry_status session_fail(struct wry_session *session, enum wry_status status,
                              enum wry_step step, uint32_t offset);
-/* The same with a length: a range is concerned. */
+/* The same for a range. */
 enum wry_status session_fail_range(struct wry_session *session, enum wry_status status,
                                    enum wry_step step, uint32_t offset, uint32_t length);
-/* The status that an error message stands for, with the fault filled in. */
+/* The status for an error message of the board; sets the fault. */
 enum wry_status session_refused(struct wry_session *session, enum wry_step step, uint8_t code,
                                 uint32_t offset);
 
 /* hello.c */
-/* Ends whatever the board is still doing for this session, so that it answers the next request. */
+/* Cancels the board's jobs of this session, so that it answers the next request. */
 void session_abandon(struct wry_session *session);
 enum wry_status session_hello(struct wry_session *session, unsigned tries);
-/* The same once a hello was answered at this speed: the board then keeps to it. */
+/* A hello that confirms an earlier answer at this speed; afterwards the board keeps the speed. */
 enum wry_status session_hello_heard(struct wry_session *session, unsigned tries);
 
 /* connect.c */
-/* After silence: finds the same board again. session->continued tells whether its jobs stand. */
-/* True for a link that was lost; not for one that is there and carries next to nothing. */
+/* Finds a lost board again. session->continued tells if its jobs are still valid. */
+/* True for a lost link; false for one that exists but carries hardly anything. */
 bool session_may_recover(const struct wry_session *session, enum wry_status status);
 enum wry_status session_recover(struct wry_session *session, enum wry_step step);
 
@@ -122,9 +124,9 @@ void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t 
 
 #define SESSION_ERASE_MOST 0x10000u /* bytes: the largest unit that flash erases at once */
 
-/* Digests of sectors that were asked for. */
+/* Requested sector digests. */
 struct session_asked {
-    uint32_t offset, sectors; /* 0 sectors: nothing */
+    uint32_t offset, sectors; /* 0 sectors: none */
     uint8_t flags;
     uint16_t seq;
 };
@@ -133,74 +135,74 @@ struct session_asked {
 struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
-    struct wry_span span;            /* of the plan */
-    struct wry_journal_sector *kept; /* its mixed sectors, by rising offset */
+    struct wry_span span;            /* the current span of the plan */
+    struct wry_journal_sector *kept; /* its mixed sectors, sorted */
     size_t kept_count;
-    struct wry_span part; /* of the span, being written; after a loss, what is left of it */
-    uint32_t base;        /* where the part began at first */
-    uint64_t done, total; /* bytes in sectors, for progress */
+    struct wry_span part; /* the part of the span being written; after a loss, the rest of it */
+    uint32_t base;        /* original start of the part */
+    uint64_t done, total; /* for progress: bytes in whole sectors */
     uint16_t digest_seq;
-    struct session_asked ahead;            /* of sectors that will be looked at next */
-    unsigned missed;                       /* probes without an answer */
-    uint32_t erased, programmed, received; /* of the part, as the board last told */
+    struct session_asked ahead;            /* digests requested in advance */
+    unsigned missed;                       /* status requests without an answer */
+    uint32_t erased, programmed, received; /* progress of the part as last reported */
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
-    bool erases;                           /* all of the part is blank: no content goes out */
-    bool as_pages;    /* the board could not unpack it: content goes out as it is */
-    bool without_old; /* what the flash holds is not what it was taken for */
-    const struct wry_estimate_sink *estimate; /* nothing is written; NULL in a write */
-    bool proven; /* what was left alone in this span is right by the whole SHA-256 of each sector */
+    bool erases;                           /* the part is all blank: no content is sent */
+    bool as_pages;                         /* the board could not decode the stream: send pages */
+    bool without_old;                      /* the old content was not as assumed */
+    const struct wry_estimate_sink *estimate; /* estimate only; NULL in a write */
+    bool proven; /* the sectors left alone are verified by full SHA-256 digests */
 };
 
 /* hash.c */
-/* SHA-256 of a range of a reader, with signs of life meanwhile. WRY_SOURCE_FAILED when a read
- * failed, with the reader's offset as the fault's. */
+/* SHA-256 of a range of a reader, with progress reports. WRY_SOURCE_FAILED if a read failed, with
+ * the reader's offset in the fault. */
 enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
                              uint32_t offset, uint32_t length, uint8_t digest[WRY_SHA256_SIZE]);
-/* The short digest of a sector of a reader, likewise. */
+/* Likewise the short digest of a sector of a reader. */
 enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,
                                    uint32_t offset, uint64_t *sum);
-/* The first 8 bytes of a digest, as wry_sha256_end_short gives them. */
+/* The first 8 bytes of a digest as a number, see wry_sha256_end_short. */
 uint64_t session_short_digest(const uint8_t *digest);
 
 /* compose.c */
-/* The same as a reader, counted from the page-aligned start on; composed outlives it. */
+/* The composed content as a reader, with offset 0 at the page-aligned start; composed must outlive
+ * it. */
 struct session_composed {
     const struct session_write *job;
     uint32_t start;
 };
 struct wry_reader session_composed(struct session_composed *composed);
-/* Fills to with what the flash must hold from offset on; both page-aligned, within the span. */
+/* Fills to with the intended content from offset on; both are page-aligned and within the span. */
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
 
-/* Those of the mixed sectors that lie in the range: the first, and how many. */
+/* The mixed sectors within the range: the first, and their number. */
 const struct wry_journal_sector *session_kept_within(const struct session_write *job,
                                                      uint32_t start, uint32_t end, size_t *count);
 
-/* stream.c: content that goes out packed. */
-/* Begins a stream of the part's content, where packer and board can: its coding, or 0 when content
- * goes as pages. */
+/* stream_coding.c: sending content as a stream. */
+/* Begins a stream if packer and board can; returns its coding, or 0 to send pages. */
 uint8_t session_stream_begin(struct session_write *job);
-/* Tells the caller how long the part will take, once its coding is known. */
+/* Reports the expected time of the part once its coding is known. */
 void session_stream_expect(struct session_write *job);
-/* The window of a stream, once it is begun for the part. */
+/* Sets up the window for a stream. */
 void session_stream_window(struct wry_session_window *window);
-/* True if the part went as a difference, and that took less than it packs to by itself, as a rule.
- */
+/* True if the part was sent as a difference and this saved bytes over plain compression, by the
+ * usual ratio. */
 bool session_stream_saved(const struct session_write *job);
-/* Makes more of it available, as far as the window has use for it. */
+/* Encodes more of the stream as far as the window needs it. */
 enum wry_status session_stream_fill(struct session_write *job);
-/* Pages of it that are available and not acknowledged. */
+/* Copies bytes of the stream that are available and not acknowledged. */
 void session_stream_take(const struct wry_session *session, uint32_t offset, uint8_t *to,
                          uint32_t length);
 
-/* send.c: until all of the part is programmed. */
+/* send.c: until the whole part is programmed. */
 enum wry_status session_send_part(struct session_write *job);
 
-/* write_part.c: sent and checked. */
+/* write_part.c: sends and verifies a part. */
 enum wry_status session_write_part(struct session_write *job);
 
-/* cost.c: how long a part takes. */
+/* cost.c: the time that a part takes. */
 struct session_cost_terms {
     uint32_t speed;   /* baud */
     uint64_t latency; /* us from question to answer beyond the line's own time */
@@ -208,30 +210,31 @@ struct session_cost_terms {
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part);
 
-/* write_estimate.c: what writing a part would take. */
+/* write_estimate.c: cost of a part without writing it. */
 enum wry_status session_estimate_part(struct session_write *job);
 
-/* claim.c: whether the flash is as large as it claims. */
-/* Before the first erase beyond half of it, of the sectors from start to end. */
+/* capacity_check.c: whether the flash has its claimed size. */
+/* Called before the first erase beyond half of it, with the range of sectors to be written. */
 enum wry_status session_check_capacity(struct wry_session *session, uint32_t start, uint32_t end);
-/* After it, where nothing could be told: the sector at offset must not stand in the lower half. */
+/* Called after that write if nothing was proved: the sector at offset must not appear in the lower
+ * half. */
 enum wry_status session_check_echo(struct wry_session *session, uint32_t offset);
 
-/* write.c */
+/* write_spans.c */
 enum wry_status session_write(struct wry_session *session, const struct wry_plan *plan);
 
-/* sectors.c: which sectors of a span have to be written. */
+/* sectors.c: which sectors of a span must be written. */
 #define SESSION_PIECE_SECTORS 256u
-/* True when a few samples of the span all differ, so that looking closer would not pay. */
+/* *looks_new is true if all samples of the span differ, so that a closer look would not pay. */
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new);
 struct session_dirty {
-    uint32_t count;                          /* sectors that were looked at */
-    uint8_t bits[SESSION_PIECE_SECTORS / 8]; /* the n-th has to be written */
+    uint32_t count;                          /* sectors compared */
+    uint8_t bits[SESSION_PIECE_SECTORS / 8]; /* bit n: sector n must be written */
 };
-/* Flags for the digests of a few sectors of the range, evenly apart: at most so many. */
+/* Digest flags for at most this many evenly spaced sectors of the range. */
 uint8_t session_spread_flags(uint32_t length, uint32_t most);
-/* Looks at count sectors from offset on; count <= a piece. As far as until, more will be looked at
- * behind them. */
+/* Compares count sectors from offset on, at most a piece. Sectors up to until will follow and may
+ * be requested in advance. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
                                    uint32_t until, struct session_dirty *dirty);
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
@@ -239,65 +242,66 @@ enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
                                      bool *unsettled);
 
-/* known.c: what need not be read. */
-/* Has the caller look at a few sectors of the range. */
+/* known.c: content that need not be read. */
+/* Lets the caller recognise a few sectors of the range. */
 enum wry_status session_sample(struct wry_session *session, uint32_t offset, uint32_t length);
-/* Bytes from offset on, at most length, that the caller knows. */
+/* Bytes from offset on, at most length, that are known. */
 uint32_t session_known_from(const struct wry_session *session, uint32_t offset, uint32_t length);
-/* Bytes from offset on, at most length, that it does not know. */
+/* Bytes from offset on, at most length, that are not known. */
 uint32_t session_unknown_from(const struct wry_session *session, uint32_t offset, uint32_t length);
 
-/* question.c: one read request in flight. */
+/* read_request.c: one read request in flight. */
 bool session_question_has(const struct wry_session_read *read, uint32_t page);
-/* The next stretch of pages that are missing; false when there is none from *first on. */
+/* Finds the next range of missing pages from *first on; false if there is none. */
 bool session_question_lacks(const struct wry_session_read *read, uint32_t *first, uint32_t *end);
-/* All has come; a packed one may still have to be unpacked. */
+/* True if the whole answer has arrived; a stream may still have to be decoded. */
 bool session_question_is_complete(const struct wry_session_read *read);
-/* Asks for what is missing, as seq; of nothing, where all is there. */
+/* Requests the missing pages with sequence number seq; does nothing if none are missing. */
 enum wry_status session_question_ask(struct wry_session *session, struct wry_session_read *read,
                                      uint16_t seq);
-/* How many frames were lost of those that should have answered. */
+/* The number of lost frames among those of the answer. */
 uint32_t session_question_lost(const struct wry_session *session,
                                const struct wry_session_read *read);
 
-/* unpack.c: content that comes in packed. */
+/* unpack.c: content received as streams. */
 struct session_page_sink {
     void *context;
     enum wry_status (*take)(void *context, uint32_t offset, const uint8_t *bytes, uint32_t n);
 };
-/* Bytes of content that a question should ask for packed at most, of so many in all; 0 = none. */
+/* Most bytes of content to request as one stream, with total bytes to read; 0 = do not use
+ * streams. */
 uint32_t session_unpack_length(const struct wry_session *session, uint64_t total);
-/* What is asked for packed had better be asked for as it is. */
+/* True if streams should not be requested on this line. */
 bool session_unpack_is_hopeless(const struct wry_session *session);
-/* True for data that may be part of the question's stream. */
+/* True for data that may belong to the request's stream. */
 bool session_unpack_fits(const struct wry_session_read *read, const struct wry_data_message *data);
 void session_unpack_take(struct wry_session *session, struct wry_session_read *read,
                          const struct wry_data_message *data);
-/* Unpacks what is there, page by page; questions one after the other. */
+/* Decodes what has arrived, page by page, one request after the other. */
 enum wry_status session_unpack(struct wry_session *session, struct wry_session_read *read,
                                const struct session_page_sink *sink, bool *damaged);
 
-/* read_ask.c: what is asked for next. */
+/* read_ask.c: what to request next. */
 struct session_read_job {
     struct wry_session *session;
     const struct wry_writer *writer;
-    uint32_t next, end; /* not yet asked for */
-    uint32_t length;    /* of the next question */
-    uint16_t first_seq; /* of this job: older answers are not ours */
+    uint32_t next, end; /* range not requested yet */
+    uint32_t length;    /* bytes of the next request */
+    uint16_t first_seq; /* first sequence number of this job: older answers belong to others */
     uint64_t done, total;
-    bool skips;         /* what is known is not read */
-    bool asks_where;    /* the board was asked for its status, and has not answered yet */
-    uint16_t where_seq; /* of that */
+    bool skips;         /* do not read known content */
+    bool asks_where;    /* a status request has not been answered yet */
+    uint16_t where_seq; /* its sequence number */
 };
-/* Bytes of the first questions: what the line carries in a tenth of a second. */
+/* Bytes of the first requests: what the line carries in a tenth of a second. */
 uint32_t session_read_first_length(const struct wry_session *session);
-/* Asks until as many questions are in flight as may be. */
+/* Sends requests until as many are in flight as allowed. */
 enum wry_status session_read_ask(struct session_read_job *job);
 
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                              const struct wry_writer *writer);
-/* The same, and the board's SHA-256 of the range, computed while it sends. */
+/* The same with the board's SHA-256 of the range, computed while it sends. */
 enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
                                     const struct wry_writer *writer,
                                     uint8_t digest[WRY_SHA256_SIZE]);
@@ -307,11 +311,11 @@ enum wry_status session_digest(struct wry_session *session, uint32_t offset, uin
                                uint8_t digest[WRY_SHA256_SIZE]);
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t flags, uint16_t *seq);
-/* Waits for the answer; it is in session->cargo. WRY_NO_ANSWER when it does not get through and
+/* Waits for the answer, which is in session->cargo. WRY_NO_ANSWER if it does not get through but
  * one about fewer sectors may. */
 enum wry_status session_await_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags, uint16_t seq);
-/* Both; asks once more when the link was lost and found again. */
+/* Requests and waits; repeats the request after a lost link. */
 enum wry_status session_fetch_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                      uint8_t flags);
 

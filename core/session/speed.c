@@ -1,23 +1,23 @@
-/* Agreeing on a speed. A speed that is too fast costs a second, never the job. */
+/* Negotiation of the speed. Trying a speed that is too high costs a second, but never the job. */
 #include "session_inner.h"
 
 static const uint32_t speeds[] = {3000000, 2000000, 1500000, 921600, 460800, 230400, 115200};
 
 enum {
     TRIES = 2,
-    TRIES_SLOW = 3, /* where there is no slower one to go to */
+    TRIES_SLOW = 3, /* tries at the slowest speed */
     SLOWEST_TRIALS = 4,
     CALLS_BACK = 24,
-    NONSENSE = 16, /* bytes outside frames that damage to single frames does not explain */
+    NONSENSE = 16, /* bytes outside frames that single damaged frames do not explain */
     STEP_BACKS = 2,
-    CALL_SIZE = 64, /* bytes on the line of a hello, or of its answer, at most */
+    CALL_SIZE = 64, /* most bytes of a hello, or of its answer, on the line */
     BITS_PER_BYTE = 10,
     CONFIRM_MOST = 2000, /* ms */
-    CONFIRM_USUAL = 400, /* ms: of a board of before, which is not told */
+    CONFIRM_USUAL = 400, /* ms: the fixed time of older boards */
 };
 
 #define SWITCH_TIME (10 * US_PER_MS)
-/* After the board has given a speed up, until it listens at the starting speed. */
+/* us after a failed trial until the board listens at the starting speed. */
 #define FALL_BACK_TIME (50 * US_PER_MS)
 
 static uint32_t least(uint32_t a, uint32_t b)
@@ -25,7 +25,7 @@ static uint32_t least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
-/* The fastest speed worth trying at or below the bound: the bound itself where it was asked for. */
+/* The highest speed to try at or below the bound; the bound itself if it was requested. */
 static uint32_t fastest(const struct wry_session *session, uint32_t bound)
 {
     uint32_t able = least(session->board.top_speed, session->port->top_speed);
@@ -44,13 +44,13 @@ static unsigned tries_at(uint32_t baud)
     return baud <= WRY_STARTING_SPEED ? TRIES_SLOW : TRIES;
 }
 
-/* The board keeps to a speed only once it knows that it was heard there. */
+/* True if the board keeps a new speed only after it knows that it was heard. */
 static bool takes_proof(const struct wry_session *session)
 {
     return (session->board.features & WRY_FEATURE_PROOF) != 0;
 }
 
-/* ms: for the calls at the new speed, and the proof that follows. */
+/* ms for the calls at the new speed and the proof that follows. */
 static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
 {
     uint32_t call =
@@ -96,7 +96,7 @@ static bool is_silent(const struct wry_session *session, enum wry_status status)
     return (status == WRY_LINK_LOST || status == WRY_NO_ANSWER) && !session->port_failed;
 }
 
-/* A board that hears us where we do not hear it goes back when it is told to. */
+/* Sends back a board that hears us but is not heard. */
 static enum wry_status send_back(struct wry_session *session, uint32_t baud)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
@@ -105,7 +105,7 @@ static enum wry_status send_back(struct wry_session *session, uint32_t baud)
     for (unsigned i = 0; i < STEP_BACKS && status == WRY_OK; i++) {
         size_t n = put_speed(session, head, WRY_STARTING_SPEED, 0);
         status = session_send(session, head, n, NULL, 0);
-        /* Its answer has to be out before it changes. */
+        /* It sends its answer before it changes. */
         if (status == WRY_OK)
             status = session_pause(session, session->line_free_at + SWITCH_TIME);
     }
@@ -113,9 +113,9 @@ static enum wry_status send_back(struct wry_session *session, uint32_t baud)
 }
 
 /*
- * Where the board is after a trial that failed: back at the starting speed, still at the old one
- * because the request was lost, or at the new one, where it heard us and we did not hear it; that
- * one is not tried where the port is not able to.
+ * Finds the board after a failed trial: back at the starting speed, still at the old speed because
+ * the request was lost, or at the new speed without being heard. The last is tried only if the port
+ * can do it.
  */
 static enum wry_status find_after_trial(struct wry_session *session, uint32_t old, uint32_t baud,
                                         bool able)
@@ -136,12 +136,12 @@ static enum wry_status find_after_trial(struct wry_session *session, uint32_t ol
     return status;
 }
 
-/* WRY_NO_ANSWER: the speed does not work, or the request for it was lost. */
+/* WRY_NO_ANSWER: the speed does not work, or the request was lost. */
 static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
 {
     uint32_t old = session->speed;
     uint16_t confirm = confirm_time(session, baud);
-    /* The reply may get lost on the way after the board has switched, so go on in any case. */
+    /* Continues without a reply: it may be lost although the board has changed. */
     enum wry_status status = ask_for_speed(session, baud, confirm);
 
     if (status != WRY_OK && !is_silent(session, status))
@@ -160,7 +160,7 @@ static enum wry_status try_speed(struct wry_session *session, uint32_t baud)
     return status == WRY_NO_ANSWER && !able ? WRY_UNSUPPORTED : status;
 }
 
-/* Asked before the board is: that would go there alone. */
+/* Asked first: otherwise the board would change alone. */
 static bool port_can(const struct wry_session *session, uint32_t baud)
 {
     const struct wry_port *port = session->port;
@@ -173,7 +173,8 @@ static bool is_failure(enum wry_status status)
     return status == WRY_NO_ANSWER || status == WRY_UNSUPPORTED;
 }
 
-/* Down to the fastest speed that works. *doubted: the one above it, if nothing was heard there. */
+/* Goes down to the highest speed that works. *doubted: the one above it, if nothing was heard
+ * there. */
 static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
 {
     *doubted = 0;
@@ -187,7 +188,7 @@ static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
             continue;
         }
         enum wry_status status = try_speed(session, baud);
-        /* There is no slower one to go to. */
+        /* At the slowest speed, tries again. */
         for (unsigned i = 1; i < SLOWEST_TRIALS && baud <= WRY_STARTING_SPEED; i++) {
             if (status == WRY_NO_ANSWER)
                 status = try_speed(session, baud);
@@ -203,8 +204,8 @@ static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
 }
 
 /*
- * Nonsense proves that a speed is too fast. Silence may as well come from another program that kept
- * the computer from answering in time: such a speed is tried once more when the next one works.
+ * Garbage proves that a speed is too high. Silence may have another cause, such as a busy computer
+ * that answered too late: such a speed is tried once more after the next one works.
  */
 enum wry_status session_climb(struct wry_session *session)
 {

@@ -1,20 +1,19 @@
 /*
- * Content that goes out as a stream: packed as it is wanted, and kept in the packer's memory, a
- * ring, until the board has it. In the window, pages of the stream take the place of pages of
- * flash.
+ * Content sent as a stream: encoded on demand and kept in the packer's memory, a ring buffer, until
+ * the board has it. In the window, pages of the stream replace pages of flash.
  */
 #include "session_inner.h"
 
 #include "bytes/memory.h"
 
 enum {
-    /* What firmware packs to, as a rule: one byte of so many. */
+    /* the usual ratio: compressed firmware has one byte in so many */
     PACKED = 2,
     PACKED_DIFFERENCE = 12,
-    PIECE = 4096, /* bytes that are packed at once: a moment, on any processor */
+    PIECE = 4096, /* bytes encoded at once: a moment on any processor */
 };
 
-/* A reader of the part's content that hashes what is read for the first time. */
+/* Reads the part's content, and hashes what is read for the first time. */
 static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     struct session_write *job = context;
@@ -59,7 +58,7 @@ static uint32_t packed_difference(const struct session_write *job)
     return covered / PACKED_DIFFERENCE + (length - covered) / PACKED;
 }
 
-/* What it takes as it will be sent, before it is known how well it packs. */
+/* Time of a sector in the chosen coding, before its ratio is known. */
 static uint32_t sector_time(const struct session_write *job)
 {
     const struct wry_session *session = job->session;
@@ -74,7 +73,7 @@ static uint32_t sector_time(const struct session_write *job)
     } else if (job->coding == WRY_CODING_DEFLATE) {
         line_bytes = length / PACKED;
     }
-    /* In 256 us, of which 32 bits hold twelve days. */
+    /* In units of 256 us: 32 bits hold twelve days. */
     uint32_t time = (uint32_t)(time_of(job, job->coding, line_bytes, unit) >> 8);
     return time / (length / WRY_SECTOR_SIZE) << 8;
 }
@@ -85,8 +84,8 @@ void session_stream_expect(struct session_write *job)
 }
 
 /*
- * Whether the difference to old content promises to be quicker: less goes over the line, but a
- * board with little memory erases in smaller units for it, and any reads what it will erase.
+ * Whether a difference promises to be faster. It sends less, but a board with little memory erases
+ * in smaller units for it, and every board must read what it will erase.
  */
 static bool difference_pays(const struct session_write *job)
 {
@@ -145,7 +144,7 @@ bool session_stream_saved(const struct session_write *job)
            job->session->window.packed < (job->part.end - job->part.start) / PACKED;
 }
 
-/* Behind its end, a stream is filled up to a page. */
+/* Pads the stream to a whole page. */
 static void end_stream(struct wry_session_window *window, const struct wry_packer *packer)
 {
     while (window->packed % WRY_PAGE_SIZE != 0)
@@ -153,7 +152,7 @@ static void end_stream(struct wry_session_window *window, const struct wry_packe
     window->end = window->packed;
 }
 
-/* A host that is slow to pack still speaks to the board, which takes silence for a lost link. */
+/* Keeps the board from taking a slow encoder for a lost link. */
 static enum wry_status keep_awake(struct wry_session *session)
 {
     enum wry_status status = session_heartbeat(session);
@@ -163,7 +162,7 @@ static enum wry_status keep_awake(struct wry_session *session)
     return status;
 }
 
-/* Packs until a frame's worth is ready, the ring is full or the stream is over. */
+/* Encodes until there is enough for a frame, the ring is full or the stream ends. */
 enum wry_status session_stream_fill(struct session_write *job)
 {
     struct wry_session *session = job->session;

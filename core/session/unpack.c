@@ -1,25 +1,25 @@
 /*
- * Content that comes in packed: the streams of the questions in flight are kept until they can be
- * unpacked, one after the other, in the order of the flash.
+ * Content received as streams: those in flight are stored until they can be decoded one after the
+ * other, in flash order.
  */
 #include "session_inner.h"
 
 #include "bytes/bits.h"
 #include "bytes/memory.h"
 
-#define LONG_LATENCY (90 * US_PER_MS)   /* what is missed is made good in several round trips */
-#define WORTH_PACKING (100 * US_PER_MS) /* on the line, as it is */
+#define LONG_LATENCY (90 * US_PER_MS)   /* latency from which repeating lost parts is expensive */
+#define WORTH_PACKING (100 * US_PER_MS) /* line time of plain content from which streams pay */
 
 enum {
     QUICK = 1000000,      /* baud */
-    SLOW = 60000,         /* a lost end of a long answer costs seconds */
-    ENOUGH = 64,          /* frames that tell how many get lost */
-    LENGTH_KEPT = 0x6000, /* where many are lost, and the board keeps its streams */
+    SLOW = 60000,         /* below it, the lost end of a long answer costs seconds */
+    ENOUGH = 64,          /* frames before the loss rate is known */
+    LENGTH_KEPT = 0x6000, /* on a lossy line, if the board caches streams */
     LENGTH_WITH_LOSS = 0x4000,
     LENGTH_WITH_MUCH = 0x2000,
 };
 
-/* What stands in the memory that the caller lends. */
+/* Layout of the memory provided by the caller. */
 struct unpacking {
     struct wry_inflate inflate;
     uint8_t window[WRY_INFLATE_WINDOW_MAX];
@@ -38,7 +38,7 @@ static uint8_t *stream_of(const struct wry_session *session, const struct wry_se
     return memory_of(session)->streams[read - session->reads];
 }
 
-/* Where most is lost, a stream hardly ever comes whole. */
+/* With heavy losses a stream hardly ever arrives complete. */
 bool session_unpack_is_hopeless(const struct wry_session *session)
 {
     const struct wry_session_pace *pace = &session->pace;
@@ -47,9 +47,9 @@ bool session_unpack_is_hopeless(const struct wry_session *session)
 }
 
 /*
- * A board that keeps its latest streams sends what was lost of them again at once. Another makes a
- * stream anew for each piece of it: its questions are shorter where frames get lost; and where many
- * do, or the line is as quick as the board's processor, content comes as it is.
+ * A board that caches its latest streams can resend lost parts at once. Other boards encode the
+ * stream again for each part: their requests are kept shorter on lossy lines. With many losses, or
+ * a line as fast as the board's processor, content is read without streams.
  */
 uint32_t session_unpack_length(const struct wry_session *session, uint64_t total)
 {
@@ -66,7 +66,7 @@ uint32_t session_unpack_length(const struct wry_session *session, uint64_t total
         return 0;
     bool distant = session_latency(session) > LONG_LATENCY;
     if ((session->board.features & WRY_FEATURE_SOON) && !(distant && session->speed > QUICK)) {
-        uint32_t most = distant ? LENGTH_WITH_LOSS : LENGTH_KEPT; /* where many are lost */
+        uint32_t most = distant ? LENGTH_WITH_LOSS : LENGTH_KEPT; /* limits for lossy lines */
         return pace->payload > WRY_PAGE_SIZE ? WRY_READ_PACKED_MOST : most;
     }
     if (session->speed > QUICK)
@@ -95,7 +95,7 @@ void session_unpack_take(struct wry_session *session, struct wry_session_read *r
     session_advanced(session);
 }
 
-/* Bytes of the stream that are there without a gap. */
+/* Bytes of the stream received without a gap. */
 static uint32_t ready(const struct wry_session_read *read)
 {
     uint32_t at = read->stream_used - read->stream_used % WRY_PAGE_SIZE;
@@ -105,13 +105,13 @@ static uint32_t ready(const struct wry_session_read *read)
     return at < read->stream_seen ? at : read->stream_seen;
 }
 
-/* A board does not pack what is blank. */
+/* Blank content is never sent as a stream. */
 static bool is_blank(const struct wry_session_read *read)
 {
     return read->stream_known && read->stream_length == 0;
 }
 
-/* The next page of content, or less at the end of the range; false when more has to come first. */
+/* Decodes the next page, shorter at the end of the range; false if more input is needed. */
 static bool next_page(struct wry_session *session, struct wry_session_read *read, uint32_t *n,
                       bool *damaged)
 {

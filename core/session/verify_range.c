@@ -1,6 +1,6 @@
 /*
- * Comparing a placement with the flash. The board's SHA-256 decides; only where it differs are
- * sector digests asked for, and only sectors that differ are read.
+ * Compares a placement with the flash. The board's SHA-256 decides; only if it differs are sector
+ * digests requested, and only differing sectors are read.
  */
 #include "session_inner.h"
 
@@ -10,13 +10,13 @@ struct verify_job {
     struct wry_session *session;
     const struct wry_placement *placement;
     const struct wry_difference_sink *sink;
-    uint32_t at, length; /* the difference being gathered; length 0 = none */
+    uint32_t at, length; /* the current difference; length 0 = none */
     uint8_t expected, found;
-    uint32_t first; /* of all differences */
+    uint32_t first; /* offset of the first difference */
     uint64_t bytes;
 };
 
-/* A reader, by flash offset. */
+/* Reads the placement by flash offset. */
 static bool read_source(void *context, uint32_t offset, uint8_t *to, size_t n)
 {
     const struct verify_job *job = context;
@@ -47,7 +47,7 @@ static void note_byte(struct verify_job *job, uint32_t offset, uint8_t expected,
         job->first = offset;
 }
 
-/* A writer: compares what the board sends with the source. */
+/* Receives flash content and compares it with the placement. */
 static bool compare(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 {
     struct verify_job *job = context;
@@ -80,7 +80,7 @@ static enum wry_status read_and_compare(struct verify_job *job, uint32_t offset,
     return status == WRY_SINK_FAILED ? source_failed(job, job->session->fault.offset) : status;
 }
 
-/* Sectors that are blank by their digests need not be read. */
+/* Sectors that are blank by their digest need not be read. */
 static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offset, uint32_t length)
 {
     uint8_t page[WRY_PAGE_SIZE];
@@ -93,16 +93,16 @@ static enum wry_status compare_with_blank(struct verify_job *job, uint32_t offse
     return WRY_OK;
 }
 
-/* Whole sectors, as many as one answer holds. Those that differ are read stretch by stretch. */
+/* Compares as many whole sectors as one answer covers, and reads ranges that differ. */
 static enum wry_status compare_sectors(struct verify_job *job, uint32_t offset, uint32_t count)
 {
     struct wry_session *session = job->session;
     struct wry_reader content = {.context = job, .read = read_source}, blank = wry_reader_blank();
     uint64_t sums[WRY_SESSION_SUMS_MAX];
     uint64_t sum = 0, blank_sum = 0;
-    uint32_t from = offset; /* from here to at, sectors differ and are yet to be read */
+    uint32_t from = offset; /* from here to at: differing sectors to be read */
     uint32_t at = offset;
-    bool all_blank = true; /* those */
+    bool all_blank = true; /* whether all of those are blank */
     enum wry_status status = session_sector_sums(session, offset, count, sums);
 
     if (status == WRY_OK)
@@ -142,7 +142,7 @@ static enum wry_status find_differences(struct verify_job *job)
     return status == WRY_OK ? read_and_compare(job, at, end - at) : status;
 }
 
-/* *same when the board's digest of the placement is ours. */
+/* *same is true if the board's digest of the placement matches. */
 static enum wry_status compare_digests(struct verify_job *job, bool *same)
 {
     const struct wry_placement *p = job->placement;
@@ -171,7 +171,7 @@ static enum wry_status look(struct verify_job *job, enum wry_verify_method metho
     tell(job);
     if (status != WRY_OK || job->bytes > 0)
         return status;
-    /* The digests differed, and yet every byte that was read agrees. */
+    /* The digests differed, but all bytes agree. */
     *same = method == WRY_VERIFY_READ_BACK;
     return *same ? WRY_OK
                  : session_fail_range(job->session, WRY_CONTRADICTED, WRY_STEP_DIGEST, p->offset,

@@ -1,13 +1,14 @@
 /*
- * Time: how long to wait, and waiting so that the caller can stop it.
- *
- * Deadlines follow the line: what has to pass at the speed in use, and the latency seen so far. All
- * waiting is done in slices, and the caller is told where the work stands in between.
+ * Time: deadlines, and waits that the caller can end. Deadlines depend on the line: on what must
+ * pass at the current speed, and on the latency measured so far. Every wait is done in slices, with
+ * progress reports in between.
  */
 #include "session_inner.h"
 
-#define HANDLING (40 * US_PER_MS)      /* a board or a computer that is busy with something else */
-#define FIRST_LATENCY (80 * US_PER_MS) /* until one has been seen: adapters hold bytes back */
+#define HANDLING (40 * US_PER_MS) /* us for a busy board or computer */
+#define FIRST_LATENCY                                                                              \
+    (80 * US_PER_MS) /* us assumed before one is measured: adapters delay input                    \
+                      */
 #define MOST_LATENCY (1000 * US_PER_MS)
 #define SLICE (100 * US_PER_MS)
 #define STALL_TIME (15 * 1000 * US_PER_MS)
@@ -15,8 +16,8 @@
 
 enum {
     BITS_PER_BYTE = 10,
-    STALL_FRAMES = 8,  /* of the longest kind, that may be lost in a row on a slow line */
-    SILENT_FRAMES = 2, /* and after which a line on which nothing else comes is dead */
+    STALL_FRAMES = 8,  /* longest frames that may be lost in a row on a slow line */
+    SILENT_FRAMES = 2, /* longest frames of silence after which such a line is dead */
 };
 
 uint64_t session_now(const struct wry_session *session)
@@ -26,7 +27,7 @@ uint64_t session_now(const struct wry_session *session)
 
 uint64_t session_line_time(const struct wry_session *session, size_t bytes)
 {
-    /* In 64ths of a microsecond a byte, so that no 64-bit division is needed. */
+    /* In 1/64 us per byte, to avoid a 64-bit division. */
     uint32_t byte = BITS_PER_BYTE * UINT32_C(64000000) / session->speed;
 
     return (uint64_t)bytes * byte >> 6;
@@ -39,7 +40,7 @@ uint64_t session_latency(const struct wry_session *session)
 
 uint64_t session_gap(const struct wry_session *session)
 {
-    /* An adapter hands over 62 bytes at once, or what it has after its latency. */
+    /* An adapter delivers 62 bytes at a time, or fewer after its latency. */
     return HANDLING + session_latency(session) + session_line_time(session, 64);
 }
 
@@ -131,9 +132,9 @@ void session_advanced(struct wry_session *session)
 }
 
 /*
- * Only time that passed in the port counts: a caller that packs, hashes or stores for long is not
- * the board's fault. Where nothing at all was heard, or nothing but damage, it is the line that
- * lets nothing through; a board that answers and does not advance is stuck.
+ * Only time spent in the port counts: the caller's encoding, hashing or storing is not the board's
+ * fault. If nothing or only damaged frames arrived, the line is to blame; a board that answers
+ * without advancing is stalled.
  */
 enum wry_status session_check_advance(struct wry_session *session, enum wry_step step,
                                       uint32_t offset)

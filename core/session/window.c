@@ -1,9 +1,7 @@
 /*
- * The sending side of the window: which pages are on their way.
- *
- * The line keeps its order, and every progress message carries the sequence number of the last
- * good frame the board had. So a page sent before that number and not reported as received is
- * lost, and is sent again at once; nothing else ever is.
+ * The sender's window: which pages are in flight. The line preserves order, and every progress
+ * message has the sequence number of the last good frame the board received. So a page sent before
+ * that number and not reported as received is lost and sent again at once; no other page is.
  */
 #include "session_inner.h"
 
@@ -28,7 +26,7 @@ static bool fits_span(const struct wry_session *session,
 {
     const struct wry_session_window *window = &session->window;
 
-    /* What was never sent cannot have arrived. */
+    /* Content that was never sent cannot have arrived. */
     return progress->received >= window->start && progress->received <= window->sent &&
            progress->received % WRY_PAGE_SIZE == 0 &&
            (window->is_stream || progress->limit <= window->end) &&
@@ -95,8 +93,8 @@ bool session_window_unsent(const struct wry_session_window *window, uint32_t off
 }
 
 /*
- * The line would be idle, and it loses much: what is on its way is sent once more, in turn, since
- * one page that is lost again holds up all behind it.
+ * On an idle, lossy line, pages in flight are sent again one after the other: another loss would
+ * delay everything after it.
  */
 bool session_window_again(struct wry_session *session, uint32_t *offset)
 {

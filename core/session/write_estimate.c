@@ -1,4 +1,4 @@
-/* What a write would do and take: the same way through the plan, but nothing is written. */
+/* The estimate of a write: it takes the same way through the plan without writing. */
 #include "session_inner.h"
 
 static bool count_pages(const struct session_write *job, uint32_t *pages)
@@ -14,7 +14,7 @@ static bool count_pages(const struct session_write *job, uint32_t *pages)
     return true;
 }
 
-/* How long the stream is that was begun. False when content cannot be read. */
+/* Measures the stream that was begun. False if content cannot be read. */
 static bool count_stream(const struct session_write *job, uint32_t *length)
 {
     const struct wry_packer *packer = job->session->config.packer;

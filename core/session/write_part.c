@@ -1,6 +1,6 @@
 /*
- * Writing one part of a span: ask for the erase and for the digest that follows it, send the
- * content, and compare the digests; and go on with it, or do it in a plainer way, where that fails.
+ * Writes one part of a span: requests the erase and the following digest, sends the content, and
+ * compares the digests. If that fails, it resumes, or repeats the part in a simpler coding.
  */
 #include "session_inner.h"
 
@@ -8,10 +8,10 @@
 
 enum {
     HELLO_TRIES = 6,
-    RESTARTS = 20, /* of one part without any progress, after the link was lost or a reset */
+    RESTARTS = 20, /* restarts of one part without progress, after lost links or resets */
 };
 
-/* Looks on until something is not blank; what was looked at is hashed. */
+/* Scans until something is not blank; scanned content is hashed. */
 static enum wry_status find_content(struct session_write *job)
 {
     struct wry_session *session = job->session;
@@ -33,7 +33,7 @@ static enum wry_status find_content(struct session_write *job)
     return status;
 }
 
-/* The first window needs no telling: it is in the hello. */
+/* The initial window is in the hello reply. */
 static void open_window(struct wry_session *session)
 {
     struct wry_session_window *window = &session->window;
@@ -42,7 +42,7 @@ static void open_window(struct wry_session *session)
     window->limit = window->start + (left < most ? left : most);
 }
 
-/* force: sectors that read as blank are erased too, since an erase may have been cut there. */
+/* force: also erases sectors that read as blank, since an erase may have been interrupted there. */
 static enum wry_status begin_part(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
@@ -92,7 +92,7 @@ static enum wry_status check_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     wry_sha256_end(&sha, ours);
-    /* A packer may read as it likes; what it did not read in order is hashed now. */
+    /* An encoder may read in any order: what it did not read in order is hashed now. */
     if (session->window.hashed != job->part.end)
         status = session_hash(session, &content, job->part.start, length, ours);
     if (status != WRY_OK)
@@ -102,8 +102,8 @@ static enum wry_status check_part(struct session_write *job)
     return WRY_OK;
 }
 
-/* The board cannot unpack it, or has all of it and waits for more, or it was made for other old
- * content than there is. */
+/* The board cannot decode the stream, has all of it and still waits, or has other old content than
+ * assumed. */
 static bool stream_is_bad(const struct session_write *job, enum wry_status status)
 {
     const struct wry_session *session = job->session;
@@ -114,7 +114,7 @@ static bool stream_is_bad(const struct session_write *job, enum wry_status statu
            (status == WRY_DIFFERS && job->coding == WRY_CODING_DIFFERENCE);
 }
 
-/* Without the old content first; and when that does not help either, as pages. */
+/* Falls back to a stream without old content, then to pages. */
 static enum wry_status do_without(struct session_write *job)
 {
     struct wry_session *session = job->session;
@@ -125,7 +125,7 @@ static enum wry_status do_without(struct session_write *job)
     } else {
         job->as_pages = true;
     }
-    session->config.token++; /* the board may still wait for the rest of it */
+    session->config.token++; /* ends the job: the board may still wait for its rest */
     return session_hello(session, HELLO_TRIES);
 }
 
@@ -137,7 +137,7 @@ static void forget_old(const struct session_write *job, uint32_t start, uint32_t
         known->forget(known->context, start, end - start);
 }
 
-/* How far the board is with the part. */
+/* Bytes of the part that the board has completed. */
 static uint32_t reached(const struct session_write *job)
 {
     const struct wry_session_window *window = &job->session->window;
@@ -147,8 +147,8 @@ static uint32_t reached(const struct session_write *job)
 }
 
 /*
- * A board that has lost its job is given the rest of it: what it had programmed it had also read
- * back. Behind that, old content may be erased as far as one block goes.
+ * Reduces the part to what a board that lost its job has not programmed; programmed pages were read
+ * back. Old content may be erased up to one block beyond.
  */
 static void shorten(struct session_write *job)
 {
@@ -160,7 +160,7 @@ static void shorten(struct session_write *job)
     job->part.start = done < job->part.end ? done : job->part.end - WRY_SECTOR_SIZE;
 }
 
-/* The part up to where it was shortened, by the board's digest. */
+/* Verifies the completed beginning by the board's digest. */
 static enum wry_status check_done(struct session_write *job, uint32_t start)
 {
     struct wry_session *session = job->session;
@@ -177,7 +177,7 @@ static enum wry_status check_done(struct session_write *job, uint32_t start)
     return status == WRY_OK && memcmp(ours, theirs, sizeof ours) != 0 ? WRY_DIFFERS : status;
 }
 
-/* One try: the part begun, where it is not, sent and checked. */
+/* One attempt: begins the part if necessary, sends and verifies it. */
 static enum wry_status try_part(struct session_write *job, bool *begun, bool force)
 {
     enum wry_status status = *begun ? WRY_OK : begin_part(job, force);
@@ -189,7 +189,7 @@ static enum wry_status try_part(struct session_write *job, bool *begun, bool for
     return status == WRY_OK ? check_part(job) : status;
 }
 
-/* What lost the link is taken up again where the board stands, or where it stood. */
+/* Transfers the part. After a lost link it resumes where the board is. */
 static enum wry_status transfer(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
@@ -200,13 +200,13 @@ static enum wry_status transfer(struct session_write *job, bool force)
         enum wry_status status = try_part(job, &begun, force || lost);
         if (status == WRY_OK && job->part.start > start) {
             status = check_done(job, start);
-            if (status == WRY_DIFFERS && i < RESTARTS) { /* then all of it once more */
+            if (status == WRY_DIFFERS && i < RESTARTS) { /* then repeats all of it */
                 job->part.start = start;
                 begun = false;
                 continue;
             }
         }
-        /* A board that restarts again and again comes no further than before. */
+        /* A board that keeps restarting gets no further than before. */
         if (begun && reached(job) > furthest) {
             furthest = reached(job);
             i = 0;
@@ -222,7 +222,7 @@ static enum wry_status transfer(struct session_write *job, bool force)
         if ((!busy && !session_may_recover(session, status)) || i == RESTARTS)
             return status;
         lost = true;
-        /* Busy with what it was asked for, and whose answer was lost: that is begun anew. */
+        /* The request was accepted but its answer lost: begins again. */
         if (busy)
             session->config.token++;
         status = session_recover(session, WRY_STEP_WRITE);
@@ -235,7 +235,7 @@ static enum wry_status transfer(struct session_write *job, bool force)
     }
 }
 
-/* With the mixed sectors that are the part's own. */
+/* Stores the mixed sectors of the part. */
 static bool keep(struct session_write *job)
 {
     const struct wry_journal *journal = job->session->config.journal;
@@ -248,7 +248,7 @@ static bool keep(struct session_write *job)
     return !journal || journal->begin(journal->context, &job->part, kept, count, &intended);
 }
 
-/* What is written and checked stays so when the journal fails: the next job takes it up again. */
+/* The written content stays even if the journal fails: the next job recovers the entry. */
 static void forget(struct session_write *job)
 {
     const struct wry_journal *journal = job->session->config.journal;

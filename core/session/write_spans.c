@@ -1,6 +1,6 @@
 /*
- * Writing a plan, span by span: read the mixed sectors, find out which sectors differ, write those,
- * and check the whole.
+ * Writes a plan span by span: reads the mixed sectors, finds the sectors that differ, writes those,
+ * and verifies the whole span.
  */
 #include "session_inner.h"
 
@@ -8,8 +8,8 @@
 #include "bytes/memory.h"
 
 enum {
-    /* Sectors that are right already but are written for the sake of one longer part: a part of its
-     * own costs about as much time as two sectors. */
+    /* correct sectors that are rewritten to avoid a further part, which would cost the time of
+     * about two sectors */
     GAP_SECTORS = 2,
 };
 
@@ -21,7 +21,7 @@ static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
     return true;
 }
 
-/* What is kept must be what is there: read, and compared with the board's digest. */
+/* Kept content must be right: it is read, and compared with the board's digest. */
 static enum wry_status read_kept(struct wry_session *session, struct wry_journal_sector *kept)
 {
     struct wry_writer writer = {.context = kept, .write = keep};
@@ -48,7 +48,7 @@ static enum wry_status read_all_kept(struct session_write *job)
     return status;
 }
 
-/* The next span of the plan, or as much of it as there is memory for its mixed sectors. */
+/* The next span, or as much of it as there is memory for its mixed sectors. */
 static bool next_span(struct session_write *job, uint32_t from)
 {
     struct wry_session *session = job->session;
@@ -89,7 +89,7 @@ static void leave(struct session_write *job, uint32_t sectors)
     job->session->stats.sectors_left += sectors;
 }
 
-/* The end of the part that begins at the dirty sector first: small gaps are written with it. */
+/* The end of the part that begins at the dirty sector first; it includes small gaps. */
 static uint32_t end_of_part(const uint8_t *dirty, uint32_t first, uint32_t count)
 {
     uint32_t end = first + 1;
@@ -137,7 +137,7 @@ static enum wry_status write_what_differs(struct session_write *job)
     return status;
 }
 
-/* Sectors that were left alone may have been compared by short digests; "checked" means all of
+/* Sectors left alone may have been compared by short digests only; the result is verified by full
  * SHA-256. */
 static enum wry_status check_span(struct session_write *job)
 {
@@ -174,7 +174,7 @@ static enum wry_status write_span(struct session_write *job)
     return status;
 }
 
-/* The first sector of the span that lies beyond half of the flash; 0 when none does. */
+/* The first offset of the span beyond half of the flash; 0 if there is none. */
 static uint32_t beyond_half(const struct session_write *job)
 {
     uint32_t half = job->session->board.capacity / 2;
@@ -216,7 +216,7 @@ static uint64_t sectors_total(const struct wry_plan *plan)
     return total;
 }
 
-/* No span may touch what the board's block-protect bits lock. */
+/* No span may touch the protected range. */
 static enum wry_status check_protection(struct wry_session *session, const struct wry_plan *plan)
 {
     uint32_t offset;
@@ -230,7 +230,7 @@ static enum wry_status check_protection(struct wry_session *session, const struc
     return session_fail_range(session, WRY_PROTECTED, WRY_STEP_WRITE, offset, length);
 }
 
-/* Where sectors cannot be erased alone, their neighbours would go, and nobody has kept those. */
+/* If sectors cannot be erased alone, an erase would also destroy neighbours that were not kept. */
 static enum wry_status check_limit(struct wry_session *session)
 {
     const struct wry_hello_reply *board = &session->board;

@@ -1,4 +1,4 @@
-/* What a status means, and which version this is. */
+/* Phrases for status codes, and the version. */
 #include "wrytograph/status.h"
 
 #include "wrytograph/version.h"

@@ -16,22 +16,22 @@
 
 #include "wrytograph/frame.h"
 
-/* Neither pointer is NULL. A decoder may be copied only together with a new room. room must outlive
- * it; capacity of at least WRY_FRAME_FCS_SIZE + 1. */
+/* No pointer may be NULL. room must outlive the decoder and has capacity bytes, at least
+ * WRY_FRAME_FCS_SIZE + 1. A copy of a decoder needs its own room. */
 void frame_decoder_init(struct wry_decoder *decoder, uint8_t *room, size_t capacity);
 
 /*
- * Takes up to n bytes and stops after the first event. Returns how many were used (at least 1 when
- * n > 0). Frames shorter than the FCS and empty frames are passed over silently (section 4.3).
+ * Decodes up to n bytes and stops after the first event. Returns the number of bytes used (at least
+ * 1 if n > 0). Empty frames and frames shorter than the FCS are ignored (section 4.3).
  */
 size_t frame_decoder_take(struct wry_decoder *decoder, const uint8_t *bytes, size_t n,
                           enum wry_frame_event *event);
 
-/* payload may be NULL when payload_length is 0. */
+/* payload may be NULL if payload_length is 0. */
 void frame_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t head_length,
                         const uint8_t *payload, size_t payload_length);
 
-/* Puts up to room bytes at to; returns how many. 0 with room > 0: the frame is complete. */
+/* Writes up to room bytes to to; returns their number. 0 with room > 0: the frame is complete. */
 size_t frame_encoder_give(struct wry_encoder *encoder, uint8_t *to, size_t room);
 
 #endif

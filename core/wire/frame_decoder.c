@@ -23,8 +23,8 @@ static void keep(struct wry_decoder *decoder, uint8_t byte)
 }
 
 /*
- * A flag came while inside a frame. After a good frame it was the closing one. After a damaged
- * frame nobody can tell, so it may open the next.
+ * A flag arrived inside a frame. After a good frame it is the closing flag. After a damaged frame
+ * it may be the opening flag of the next one.
  */
 static enum wry_frame_event close_frame(struct wry_decoder *decoder)
 {

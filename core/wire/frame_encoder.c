@@ -19,7 +19,7 @@ void frame_encoder_init(struct wry_encoder *encoder, const uint8_t *head, size_t
     encoder->escaped = 0;
 }
 
-/* The octets of the current part, or none for the flags. */
+/* The octets of the current part; NULL for flags. */
 static const uint8_t *part_bytes(const struct wry_encoder *encoder, size_t *length)
 {
     switch (encoder->part) {

@@ -1,4 +1,4 @@
-/* Bodies of frames: encoding and checked decoding. */
+/* Encoding and checked decoding of frame bodies. */
 #include "wrytograph/message.h"
 #include "bytes/fields.h"
 
@@ -9,12 +9,12 @@
 
 enum {
     HELLO_SIZE = 8,
-    HELLO_REPLY_LEAST = 40, /* what followed is a later addition */
+    HELLO_REPLY_LEAST = 40, /* bytes of a hello reply without later additions */
     HELLO_REPLY_SIZE = 42,
-    SPEED_LEAST = 4, /* likewise */
+    SPEED_LEAST = 4, /* likewise of a speed request */
     SPEED_SIZE = 6,
     RANGE_SIZE = 8,
-    STREAM_SIZE = 4, /* behind the range of an erase */
+    STREAM_SIZE = 4, /* bytes of the stream fields after the range of an erase */
     STREAM_LENGTH_SIZE = 4,
     DATA_SIZE = 8,
     PROGRESS_SIZE = 30,
@@ -65,7 +65,7 @@ bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_m
     return hello->version_min <= hello->version_max;
 }
 
-/* 0 for 0. */
+/* The base-2 logarithm of a power of two; 0 for 0. */
 static uint8_t log2_of(uint32_t power)
 {
     uint8_t n = 0;
@@ -104,7 +104,7 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
 }
 
-/* 0 stands for none. */
+/* The inverse: 0 for 0. */
 static uint32_t power_of(uint8_t log2)
 {
     return log2 > 0 && log2 < 32 ? UINT32_C(1) << log2 : 0;
@@ -201,7 +201,8 @@ bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_m
     return wry_message_get_range(message, &erase->range);
 }
 
-/* How long a stream is, nobody knows before it is made. */
+/* Bytes of the selection: pages of the range, or of a stream of the greatest length, since its
+ * length is not known in advance. */
 static size_t choice_bytes(const struct wry_read_message *read)
 {
     uint32_t length = read->packed ? WRY_READ_PAGES * WRY_PAGE_SIZE : read->range.length;

@@ -1,13 +1,13 @@
-/* The meaning of the block-protect bits that hello carries. */
+/* Decoding of the block-protect bits in a hello reply. */
 #include "wrytograph/flash.h"
 
 enum {
     BITS_SHIFT = 2, /* BP0 to BP2 are bits 2 to 4 of the status register */
     BITS_MASK = 7,
-    BIT_BOTTOM = 0x20,  /* TB: counted from offset 0 instead of the end */
-    BIT_SECTORS = 0x40, /* SEC: counted in sectors instead of parts of the flash */
+    BIT_BOTTOM = 0x20,  /* TB: counted from offset 0 instead of from the end */
+    BIT_SECTORS = 0x40, /* SEC: counted in sectors instead of fractions of the flash */
     ALL = 7,
-    SECTORS_MAX = 4, /* BP of the largest sector count, 8 sectors */
+    SECTORS_MAX = 4, /* BP of the largest sector count, 8 */
 };
 
 uint32_t wry_protected_range(uint8_t protect, uint32_t capacity, uint32_t *offset)
