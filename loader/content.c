@@ -1,6 +1,6 @@
 /*
- * What is known of the flash's content while it changes: a write moves the mark of what is settled,
- * a digest goes no further than that mark and begins anew when what it has passed is changed.
+ * Consistency of flash content during writes: a write reports how far its range is settled, and a
+ * digest goes no further than that and restarts if content behind it changes.
  */
 #include "loader_inner.h"
 

@@ -1,20 +1,20 @@
 /*
- * New content put together from old content and what a difference stream adds.
+ * Applies difference streams: new content from old content and the stream.
  *
- * Old content is what the flash held before this job. It is kept in a ring, block by block, before
- * a block is erased; some history before the block is kept with it, and what lies ahead is still in
- * the flash, as is all that the job does not touch. A block is copied only when all content before
- * it has been put together. A stream that refers to what is lost is damaged.
+ * Old content is what the flash held before this job. It is saved block by block, in a ring, before
+ * each block is erased, together with some history before the block. Content ahead of the block is
+ * still in the flash, and so is everything outside the job. A block is erased only when all content
+ * before it is complete. A stream that refers to lost content is damaged.
  */
 #include "loader_inner.h"
 
 #include "bytes/memory.h"
 
 enum {
-    DIFFERENCE_SLICE = 256, /* bytes put together at one turn */
+    DIFFERENCE_SLICE = 256, /* bytes computed in one step */
 };
 
-/* Old content from here to the end of the block in hand is in the ring. */
+/* The ring holds old content from this offset to the end of the current block. */
 static uint32_t kept_from(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -33,8 +33,8 @@ static void copy_kept(const struct wry_loader *loader, uint32_t source, uint8_t 
 }
 
 /*
- * Old content for the copy in hand, at most n bytes of it: how many were put at to. 0 while the
- * flash is busy; *lost when there is none.
+ * Copies up to n bytes of old content for the current record to to; returns their number, 0 while
+ * the flash is busy. *lost is true if that content is gone.
  */
 static uint32_t fetch(struct wry_loader *loader, uint32_t source, uint8_t *to, uint32_t n,
                       bool *lost)
@@ -65,7 +65,7 @@ static void add(uint8_t *to, const uint8_t *bytes, uint32_t n)
         to[i] = (uint8_t)(to[i] + bytes[i]);
 }
 
-/* Bytes that may be put together at this turn: within the block that is kept, and its ring. */
+/* Bytes that may be computed now: within the saved block and the ring of new content. */
 static uint32_t room_ahead(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -77,7 +77,7 @@ static uint32_t room_ahead(const struct wry_loader *loader)
     return loader_least(loader_least(ring, to_wrap), loader_least(block, DIFFERENCE_SLICE));
 }
 
-/* What of the records is unpacked and not used yet, as far as it lies in one piece. */
+/* The unused decoded records that lie in one piece in the dictionary. */
 static size_t unpacked(const struct wry_loader *loader, const uint8_t **bytes)
 {
     uint32_t at = loader->write.taken & (loader->dictionary_size - 1);

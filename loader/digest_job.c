@@ -1,9 +1,8 @@
 /*
- * SHA-256 of a range, or a short one of each of its sectors, a slice at a time.
- *
- * A digest asked for a range that is being written follows the write: it goes no further than what
- * is settled, and its answer comes soon after the last page. The result is kept, so that a repeated
- * request is answered without reading again.
+ * Digest jobs: SHA-256 of a range or short digests of its sectors, one slice at a time. A digest of
+ * a range that is being written follows the write: it goes only as far as the content is settled,
+ * and completes soon after the last page. The result is kept, so that a repeated request is
+ * answered without reading again.
  */
 #include "loader_inner.h"
 
@@ -12,7 +11,7 @@
 
 enum {
     DIGEST_SLICE = 512,
-    BLANK_AT_ONCE = 2048, /* bytes hashed at one turn before a page that is not blank */
+    BLANK_AT_ONCE = 2048, /* most blank bytes hashed in one step before a page that is not blank */
 };
 
 static void restart(struct wry_loader *loader)
@@ -27,7 +26,7 @@ static void restart(struct wry_loader *loader)
     loader_content_watch(loader, digest->start, digest->start);
 }
 
-/* What was hashed has changed since: a digest under way begins anew, one that is done is void. */
+/* Hashed content has changed: restarts the current digest, or invalidates the finished one. */
 static void heed_changes(struct wry_loader *loader)
 {
     struct wry_loader_digest *digest = &loader->digest;
@@ -110,7 +109,7 @@ static void reply(struct wry_loader *loader)
     digest->reply_due = false;
 }
 
-/* A sector is complete: its digest is put away, and the next begins. */
+/* Ends a sector: stores its digest and begins the next. */
 static void end_sector(struct wry_loader_digest *digest)
 {
     size_t size = wry_digest_size(digest->flags, WRY_SECTOR_SIZE);
@@ -146,7 +145,7 @@ static uint32_t sector_of(const struct wry_loader_digest *digest, uint32_t offse
     return offset / WRY_SECTOR_SIZE - digest->start / WRY_SECTOR_SIZE;
 }
 
-/* Remembers a sector that is blank throughout. */
+/* Remembers that a sector is blank. */
 static void note_blank(struct wry_loader *loader, uint32_t n)
 {
     struct wry_loader_digest *digest = &loader->digest;
@@ -178,13 +177,13 @@ static void add_slice(struct wry_loader *loader, uint32_t n)
     add(loader, loader->slice, n);
 }
 
-/* A page that is known to be blank needs no reading. */
+/* A page known to be blank need not be read. */
 static void add_blank(struct wry_loader *loader)
 {
     static const uint8_t blank[] = {0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF,
                                     0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF};
 
-    loader->digest.sector_blank = false; /* only what was read slice by slice is remembered */
+    loader->digest.sector_blank = false; /* only content read here counts */
     for (uint32_t n = 0; n < WRY_PAGE_SIZE; n += sizeof blank)
         add(loader, blank, sizeof blank);
 }
@@ -213,7 +212,7 @@ void loader_digest_page(struct wry_loader *loader, uint32_t offset, const uint8_
 {
     const struct wry_loader_digest *digest = &loader->digest;
 
-    /* Much that is blank before it would make this turn long: then it is read once more, later. */
+    /* With much blank content before it this step would take long: the page is read again later. */
     if (!loader_digest_waits_for(loader, offset) || digest->blank_to - digest->at > BLANK_AT_ONCE)
         return;
     while (digest->at < digest->blank_to)

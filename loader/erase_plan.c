@@ -1,26 +1,26 @@
 /*
- * Which unit to erase next.
+ * Chooses the next erase unit.
  *
- * The range is taken in stretches that end at 64 KiB boundaries. A stretch is scanned first: a
- * sector that reads blank needs no erase, and the scan of a sector ends at its first other byte,
- * so a used flash costs little. Then the larger unit is taken wherever it is the quicker one, by
- * the typical times of NOR flash: 150 ms for 64 KiB, 120 ms for 32 KiB, 45 ms for a sector.
+ * The range is processed in stretches that end at 64 KiB boundaries. A stretch is scanned first: a
+ * blank sector needs no erase, and the scan of a sector ends at its first other byte, so a used
+ * flash costs little. Then the larger unit is used wherever it is faster, by the typical times of
+ * NOR flash: 150 ms for 64 KiB, 120 ms for 32 KiB, 45 ms for a sector.
  *
- * Where new content is made from old, all of a stretch is read, and kept before it is erased; then
- * stretches are as long as the memory for that allows.
+ * For a difference stream the whole stretch is read and saved before it is erased; a stretch is
+ * then as long as the memory for that.
  */
 #include "loader_inner.h"
 
 enum {
     SCAN_SLICE = 512,
-    FIRST_SLICE = 64, /* of a sector: one that is in use mostly shows it there */
+    FIRST_SLICE = 64, /* first bytes to check: a used sector mostly shows it there */
     SECTORS_WORTH_64K = 4,
     SECTORS_WORTH_32K = 3,
 };
 
 #define BLOCK_64K 0x10000u
 #define BLOCK_32K 0x8000u
-#define BLOCK_LARGEST 0x40000u /* that a usual command erases on any part */
+#define BLOCK_LARGEST 0x40000u /* bytes, the most that a usual command erases on any part */
 
 static uint32_t bit_of(uint32_t offset)
 {
@@ -95,8 +95,8 @@ static bool unit_pays(const struct wry_loader_write *write, uint32_t length, int
            count_dirty(write, write->erased, length) >= worth;
 }
 
-/* A part that names no units may erase more than usual with a usual command: then all of that is to
- * be this job's. */
+/* A part that does not report its units may erase more than usual with a usual command: then all of
+ * that must belong to this job. */
 static bool is_ours(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -118,8 +118,8 @@ uint32_t loader_erase_unit(const struct wry_loader *loader)
     return write->dirty & bit_of(write->erased) ? WRY_SECTOR_SIZE : 0;
 }
 
-/* One that is in use mostly shows it at its start; what this misses, the check of the page finds.
- */
+/* A used sector mostly shows it at its start. What this misses is found when its pages are
+ * checked. */
 uint32_t loader_erase_stays(struct wry_loader *loader)
 {
     uint32_t end = loader->op_offset + loader->op_length;

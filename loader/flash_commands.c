@@ -1,6 +1,6 @@
 /*
- * Commands of the SPI NOR flash. Up to 16 MiB three address bytes do; above, the commands or the
- * mode that the part says it has (flash_part.c).
+ * Commands of SPI NOR flash. Up to 16 MiB they have three address bytes; above, four-byte commands
+ * or a mode are used, whichever the part reports (flash_part.c).
  */
 #include "loader_inner.h"
 
@@ -18,13 +18,14 @@ enum command {
 
 enum status_bit {
     STATUS_BUSY = 0x01,
-    STATUS_PROTECT = 0x7C, /* with TB and SEC, as most parts have them */
-    STATUS_CLEARED = 0x3C, /* what may be cleared where that is not known: bit 6 may be another */
-    SECOND_QUAD = 0x02,    /* of the second register: the chip reads it with four data lines */
-    FLAG_READY = 0x80,     /* of the flag status register */
+    STATUS_PROTECT = 0x7C, /* block-protect bits with TB and SEC, as on most parts */
+    STATUS_CLEARED =
+        0x3C,           /* bits cleared on parts of unknown layout: bit 6 may be something else */
+    SECOND_QUAD = 0x02, /* QE bit of the second register: four data lines for reading */
+    FLAG_READY = 0x80,  /* ready bit of the flag status register */
 };
 
-#define READ_WITHIN 0x10000u /* bytes: no die is smaller, and all are a multiple of it */
+#define READ_WITHIN 0x10000u /* bytes: every die is a multiple of this */
 
 static void transfer(struct wry_loader *loader, const struct wry_spi_transfer *t)
 {
@@ -68,8 +69,8 @@ bool loader_flash_is_silent(struct wry_loader *loader)
     return read_status(loader) == 0xFF;
 }
 
-/* Where the bits stand and what they mean is the part's own affair: JEDEC has no standard for it.
- * A board that does not know leaves it to be found out by trying. */
+/* The position and meaning of the bits depends on the part; JEDEC has no standard for it. If the
+ * board does not know, protection is found out when an operation has no effect. */
 void loader_flash_look_at_protection(struct wry_loader *loader)
 {
     uint8_t status = read_status(loader);
@@ -96,9 +97,9 @@ bool loader_flash_refused(struct wry_loader *loader, uint32_t offset)
 }
 
 /*
- * On many parts a status write of one byte clears the second register, and with it the bit without
- * which the chip cannot start from four data lines. Then both are written, the second as it was. A
- * part that does not say so is one of them if that bit is seen to be set.
+ * On many parts writing one status byte clears the second register, and with it the QE bit, without
+ * which the chip cannot start over four data lines. On such parts both registers are written, the
+ * second unchanged. A part that does not report this is treated so if its QE bit is set.
  */
 static bool writes_both(const struct wry_loader *loader, uint8_t second)
 {
@@ -120,7 +121,7 @@ bool loader_flash_unprotect(struct wry_loader *loader)
     return true;
 }
 
-/* Command and address; returns the length. */
+/* Stores command and address; returns the length. */
 static size_t put_address(const struct wry_loader *loader, uint8_t to[5], uint8_t command,
                           uint32_t offset)
 {
@@ -140,7 +141,7 @@ void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, 
     uint8_t head[5];
     uint8_t command = loader->part.own_commands ? COMMAND_READ_LONG : COMMAND_READ;
 
-    /* Where a part is made of several dies, reading does not go on from one into the next. */
+    /* On parts of several dies a read does not continue into the next die. */
     while (n > 0) {
         size_t to_boundary = READ_WITHIN - offset % READ_WITHIN;
         size_t piece = n < to_boundary ? n : to_boundary;

@@ -1,11 +1,11 @@
 /*
- * What part the flash is: woken, reset, and asked.
+ * Detection of the flash part.
  *
- * Whatever ran before may have left it asleep, in mid-erase, with its addresses four bytes long, or
- * in a mode in which it takes what is sent for addresses on several data lines. It is taken out of
- * that, woken, waited for and reset, as far as a part that never heard of that takes it; then it
- * tells its ID, and in SFDP (flash_table.c) the rest. A part without SFDP is taken for one that has
- * all the usual commands; what it turns out not to have is replaced when that shows.
+ * The program before may have left it asleep, busy with an erase, with four-byte addresses, or in a
+ * mode with addresses on several data lines. It is taken out of such modes, woken, awaited and
+ * reset, as far as it supports that; then it reports its ID and, in SFDP (flash_table.c),
+ * everything else. A part without SFDP is assumed to have all usual commands; if one turns out to
+ * be missing, it is replaced then.
  */
 #include "loader_inner.h"
 
@@ -26,8 +26,8 @@ enum state {
 };
 
 enum {
-    SETTLING = 100,  /* us: to wake from power-down, or after a reset, takes 30 at most */
-    SIZE_LEAST = 16, /* log2 of bytes */
+    SETTLING = 100,  /* us: waking from power-down or a reset takes 30 at most */
+    SIZE_LEAST = 16, /* log2 of the bytes of the smallest flash */
     SIZE_MOST = 31,
 };
 
@@ -53,9 +53,9 @@ static void go_to(struct wry_loader *loader, uint8_t state)
     loader->part.since = loader->port->now(loader->port->context);
 }
 
-/* Ones alone, on the one line that is driven and those that are pulled up, end continuous reads on
- * two and four lines, with three address bytes and four, and a mode of four lines for all (JESD216
- * section 6.4.18). Elsewhere they are no command. */
+/* All ones, on the driven line and the pulled-up ones, end continuous reads on two and four lines
+ * with three and four address bytes, and the mode with four lines for everything (JESD216 section
+ * 6.4.18). To other parts they are not a command. */
 static void end_modes(struct wry_loader *loader)
 {
     static const uint8_t ones[] = {0xFF, 0xFF, 0xFF};
@@ -72,8 +72,8 @@ void loader_flash_start(struct wry_loader *loader)
 }
 
 /*
- * A part that is busy answers to nothing else, and may be so for minutes: a chip erase goes on
- * through a reset of the board. One that is not there reads as all ones for ever.
+ * Waits for a busy part, which answers nothing else, possibly for minutes: a chip erase continues
+ * through a reset of the board. A missing part reads as all ones forever.
  */
 bool loader_flash_await(struct wry_loader *loader)
 {

@@ -1,10 +1,11 @@
 /*
- * What a flash says of itself in SFDP (JESD216F): its size, its erase units, how it is reached
- * above 16 MiB, how it tells that it is busy.
+ * SFDP (JESD216F): what the flash reports about itself: its size, erase units, addressing above 16
+ * MiB, and busy status.
  *
- * A unit is used only with the command that the table names for it. Where the table names units and
- * a sector is not among them, or not everywhere, nothing may be erased: neighbours would go that
- * nobody has kept. Only a part that names none at all is taken for a usual one.
+ * A unit is used only with the command that the table gives for it. If the table lists units and 4
+ * KiB is not among them, or not everywhere, nothing may be erased: an erase would destroy
+ * neighbours that were not saved. Only a part without any units in its table is assumed to be a
+ * usual one.
  */
 #include "bytes/fields.h"
 #include "loader_inner.h"
@@ -15,18 +16,18 @@ enum command {
     COMMAND_LONG_ADDRESSES = 0xB7,
 };
 
-/* A table's words are counted from 1, as the standard does. */
+/* Word numbers count from 1, as in the standard. */
 enum {
-    HEAD = 8, /* bytes of the first header, and of each that follows */
+    HEAD = 8, /* bytes of the SFDP header and of each parameter header */
     TABLES_MOST = 16,
-    TABLE_BASIC = 0xFF00, /* section 6.4 */
+    TABLE_BASIC = 0xFF00, /* basic flash parameters, section 6.4 */
     TABLE_MAP = 0xFF81,   /* sector map, section 6.5 */
     TABLE_LONG = 0xFF84,  /* four-byte address instructions, section 6.7 */
-    TYPES = 4,            /* of erase, in each of them */
+    TYPES = 4,            /* erase types per table */
     TYPES_ALL = 0xF,
     LONG_READ = 1 << 0,
     LONG_PROGRAM = 1 << 6,
-    LONG_ERASE = 1 << 9, /* of type 1; the others follow */
+    LONG_ERASE = 1 << 9, /* bit of erase type 1; the others follow */
     WORD_FIRST = 1,
     WORD_SIZE = 2,
     WORD_ERASE = 8,
@@ -34,31 +35,31 @@ enum {
     WORD_BUSY = 14,
     WORD_QUAD = 15,
     WORD_ENTER = 16,
-    ENTER_PLAIN = 1 << 0, /* from bit 24 of that word on */
+    ENTER_PLAIN = 1 << 0, /* bit of the addressing word, shifted down by 24 */
     ENTER_ENABLED = 1 << 1,
     ENTER_ALWAYS = 1 << 6,
-    ERASE_NO_SECTOR = 3, /* of the first word: there is no erase of 4 KiB */
+    ERASE_NO_SECTOR = 3, /* value in word 1: no 4 KiB erase */
     ADDRESS_LONG_ALONE = 2,
-    BUSY_STATUS = 1 << 2, /* bit 0 of the status register tells */
-    BUSY_FLAG = 1 << 3,   /* bit 7 of the flag status register does */
-    QUAD_SECOND = 1,      /* a status write of one byte clears the second register, with QE in it */
-    QUAD_SECOND_TOO = 5,  /* not said whether it does */
+    BUSY_STATUS = 1 << 2, /* busy is bit 0 of the status register */
+    BUSY_FLAG = 1 << 3,   /* ready is bit 7 of the flag status register */
+    QUAD_SECOND = 1,      /* writing one status byte clears the second register with QE */
+    QUAD_SECOND_TOO = 5,  /* the table leaves that open */
     MAP_LAST = 1,         /* bits of a sector map's descriptor */
-    MAP_REGIONS = 2,      /* it tells of regions, not of a command */
-    LOG2_LEAST = 8,       /* of an erase unit, of those that make sense */
+    MAP_REGIONS = 2,      /* describes regions, not a command */
+    LOG2_LEAST = 8,       /* log2 of the smallest plausible erase unit */
     LOG2_MOST = 30,
     LOG2_SECTOR = 12,
     LOG2_32K = 15,
     LOG2_64K = 16,
     LOG2_PAGE = 8,
-    SIZE_LEAST = 16, /* log2 of bytes of flash */
+    SIZE_LEAST = 16, /* log2 of the bytes of the smallest flash */
     SIZE_MOST = 31,
 };
 
 #define SHORT_ADDRESS_REACH 0x1000000u /* bytes that three address bytes reach */
 #define SIGNATURE 0x50444653u          /* "SFDP" */
 
-/* Read where it stands, a word at a time: no memory is kept for it. */
+/* A parameter table; its words are read from the flash one at a time, to save memory. */
 struct table {
     uint32_t offset;
     unsigned count;
@@ -67,10 +68,10 @@ struct table {
 struct tables {
     struct wry_loader *loader;
     struct table basic, wide;
-    unsigned everywhere; /* bit n: erase type n + 1 works in all regions of all sector maps */
+    unsigned everywhere; /* bit n: erase type n + 1 is valid in all regions of all sector maps */
 };
 
-/* An erase type as the table has it: log2 of its bytes, and its command. */
+/* An erase type: log2 of its bytes, and its command. */
 static unsigned log2_of(unsigned type)
 {
     return type & 0xFF;
@@ -83,7 +84,7 @@ static uint8_t command_in(unsigned type)
 
 static void read_sfdp(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n)
 {
-    /* Three address bytes always, and one that means nothing: JESD216 section 5. */
+    /* Always three address bytes and a dummy byte: JESD216 section 5. */
     uint8_t out[5] = {COMMAND_READ_SFDP, (uint8_t)(offset >> 16), (uint8_t)(offset >> 8),
                       (uint8_t)offset, 0};
 
@@ -98,7 +99,7 @@ static uint32_t read_word(struct wry_loader *loader, uint32_t offset)
     return bytes_get32(bytes);
 }
 
-/* 0 where the table has no such word. */
+/* 0 if the table has no such word. */
 static uint32_t word(const struct tables *tables, const struct table *table, unsigned n)
 {
     return n <= table->count ? read_word(tables->loader, table->offset + 4 * (n - 1)) : 0;
@@ -109,8 +110,8 @@ static uint32_t basic_word(const struct tables *tables, unsigned n)
     return word(tables, &tables->basic, n);
 }
 
-/* Which types work everywhere. How the part is set up now is not asked: what one of its maps lacks
- * is not used. */
+/* Finds the types that are valid everywhere. The current configuration is not queried: a type
+ * missing in any map is not used. */
 static unsigned read_map(struct wry_loader *loader, uint32_t offset, unsigned words)
 {
     unsigned everywhere = TYPES_ALL;
@@ -129,7 +130,7 @@ static unsigned read_map(struct wry_loader *loader, uint32_t offset, unsigned wo
     return everywhere;
 }
 
-/* Later headers of the same table are of later versions of the standard, and say more. */
+/* Later headers of the same table belong to later versions of the standard and contain more. */
 static bool find_tables(struct tables *tables)
 {
     struct wry_loader *loader = tables->loader;
@@ -198,8 +199,7 @@ void loader_flash_assume_usual(struct wry_loader *loader)
     assume_usual_units(loader);
 }
 
-/* The command of a type, with four address bytes where those have commands of their own; 0: none.
- */
+/* The command of a type, the four-byte one if those have separate commands; 0: none. */
 static uint8_t command_of(const struct wry_loader *loader, const struct tables *tables, unsigned n)
 {
     uint32_t had = word(tables, &tables->wide, 1);
@@ -214,7 +214,7 @@ static uint8_t command_of(const struct wry_loader *loader, const struct tables *
     return log2_of(type) == LOG2_SECTOR ? 0x21 : log2_of(type) == LOG2_32K ? 0x5C : 0xDC;
 }
 
-/* How it is reached above 16 MiB. A part that names neither way is left with what is usual. */
+/* Chooses the addressing above 16 MiB. A part that reports neither way keeps the usual one. */
 static void choose_addresses(struct wry_loader *loader, const struct tables *tables)
 {
     struct wry_loader_part *part = &loader->part;
@@ -232,7 +232,7 @@ static void choose_addresses(struct wry_loader *loader, const struct tables *tab
     part->own_commands = part->long_address && own;
 }
 
-/* Two units with one command: which of them it erases nobody can tell. */
+/* False if two units share a command: it is unknown which of them it erases. */
 static bool is_clear(const struct tables *tables)
 {
     for (unsigned a = 0; a < TYPES; a++) {
@@ -248,7 +248,7 @@ static bool is_clear(const struct tables *tables)
     return true;
 }
 
-/* What is named, and what of that works everywhere. */
+/* Stores the reported units that are valid everywhere. */
 static void take_units(struct wry_loader *loader, const struct tables *tables)
 {
     struct wry_loader_part *part = &loader->part;
@@ -278,7 +278,8 @@ static void take_units(struct wry_loader *loader, const struct tables *tables)
         part->limit = sector ? WRY_FLASH_MIXED : WRY_FLASH_COARSE;
 }
 
-/* Shorter pages wrap at their end. The first version of the standard has no word for the size. */
+/* Pages shorter than 256 bytes would wrap. The first version of the standard does not report the
+ * size. */
 static bool has_short_pages(const struct tables *tables)
 {
     unsigned log2 = basic_word(tables, WORD_PAGE) >> 4 & 0xF;
@@ -286,7 +287,7 @@ static bool has_short_pages(const struct tables *tables)
     return log2 != 0 && log2 < LOG2_PAGE;
 }
 
-/* How its status is read and written. */
+/* Stores how its status is read and written. */
 static void take_status(struct wry_loader *loader, const struct tables *tables)
 {
     uint32_t busy = basic_word(tables, WORD_BUSY);

@@ -1,10 +1,10 @@
-/* Frames on their way out: encoded whole into a buffer that the line drains. */
+/* Outgoing frames, encoded as a whole into a buffer that the line drains. */
 #include "loader_inner.h"
 #include "wire/frame_codec.h"
 
 #include "bytes/memory.h"
 
-/* Makes the free space one piece at the end. */
+/* Moves the data to the start of the buffer, so that the free space is in one piece. */
 static void compact(struct wry_loader *loader)
 {
     memmove(loader->output, loader->output + loader->output_sent,

@@ -1,4 +1,4 @@
-/* The loader's turn: receive, act, send. */
+/* One poll of the loader: receive, act, send. */
 #include "wrytograph/loader.h"
 #include "wire/frame_codec.h"
 
@@ -7,10 +7,10 @@
 #include "loader_inner.h"
 
 enum {
-    BITS_PER_BYTE = 10,  /* on the line */
-    PROGRAM_REST = 50,   /* us; a page takes some hundreds */
+    BITS_PER_BYTE = 10,  /* bits of a byte on the line */
+    PROGRAM_REST = 50,   /* us between status reads: a page takes some hundred us */
     ERASE_REST = 500,    /* and a sector tens of thousands */
-    CONFIRM_LEAST = 100, /* ms */
+    CONFIRM_LEAST = 100, /* ms, the shortest confirm time */
     CONFIRM_MOST = 2000,
 };
 
@@ -30,7 +30,7 @@ void wry_loader_init(struct wry_loader *loader, const struct wry_board_port *por
     loader_flash_start(loader);
 }
 
-/* A new host, or the same one starting over: what the last one left undone is dropped. */
+/* A new session: cancels what the previous one left unfinished. */
 static void begin_session(struct wry_loader *loader, uint32_t token)
 {
     loader->in_session = true;
@@ -121,7 +121,7 @@ static void on_speed(struct wry_loader *loader, const struct wry_message *messag
     loader->speed_next = speed.baud;
     loader->speed_proved = !speed.prove;
     loader->speed_confirm = confirm_time(speed.confirm_ms);
-    loader_read_drop(loader); /* the host asks anew, when it has found the new speed to work */
+    loader_read_drop(loader); /* the host repeats its requests once the new speed works */
 }
 
 static void on_start(struct wry_loader *loader, const struct wry_message *message)
@@ -141,8 +141,8 @@ static void on_start(struct wry_loader *loader, const struct wry_message *messag
 }
 
 /*
- * A host that calls is heard; whether it hears the board as well shows when it says so, or goes on
- * to something else.
+ * A hello proves that the host is heard. Whether the host hears the board shows when it says so, or
+ * sends another request.
  */
 static void note_life(struct wry_loader *loader, const struct wry_message *message)
 {
@@ -221,9 +221,9 @@ static void set_speed(struct wry_loader *loader, uint32_t baud, bool confirmed)
 }
 
 /*
- * A changed speed must prove itself soon; one that fell silent is given up after a while. What the
- * board itself sends counts as life: the host listens, and has nothing to say. At slow speeds a
- * frame lasts for seconds, and some may be lost. Returns how long that can wait.
+ * Watches the speed. A new speed must be confirmed soon; a confirmed one is abandoned after a
+ * longer silence. The board's own sending counts as life, since the host then listens. At low
+ * speeds a frame takes seconds, and some may be lost. Returns the us until the next check.
  */
 static uint32_t watch_speed(struct wry_loader *loader, bool sending)
 {
@@ -245,7 +245,7 @@ static uint32_t watch_speed(struct wry_loader *loader, bool sending)
     return WRY_LOADER_REST_MOST;
 }
 
-/* What had to wait until the last reply was out on the line. */
+/* Does what had to wait until the last reply has left. */
 static void after_sending(struct wry_loader *loader)
 {
     if (!loader->port->transmitted(loader->port->context))
@@ -261,7 +261,7 @@ static void after_sending(struct wry_loader *loader)
     }
 }
 
-/* How soon the flash has to be asked again whether it is ready. */
+/* The us until the next status read of the flash. */
 static uint32_t flash_rest(const struct wry_loader *loader, bool awaited)
 {
     if (loader->op == WRY_OP_PROGRAM)
@@ -269,7 +269,7 @@ static uint32_t flash_rest(const struct wry_loader *loader, bool awaited)
     return awaited || loader->op != WRY_OP_NONE ? ERASE_REST : WRY_LOADER_REST_MOST;
 }
 
-/* Also while it waits for the host to go on. */
+/* True while a job is in progress, even if it waits for the host. */
 static bool is_at_work(const struct wry_loader *loader)
 {
     return loader->write.state == WRY_JOB_RUNNING || loader->digest.state == WRY_JOB_RUNNING ||
@@ -284,7 +284,7 @@ uint32_t wry_loader_poll(struct wry_loader *loader)
 
     if (!awaited) {
         bool wrote = loader_write_step(loader);
-        /* The flash comes first: what needs no flash is put off while it would wait for us. */
+        /* The flash comes first: work without flash waits if the flash would be idle meanwhile. */
         bool spare = !wrote || loader->op != WRY_OP_NONE;
         busy |= wrote;
         if (loader_read_step(loader) || loader_digest_step(loader, spare))
@@ -297,10 +297,10 @@ uint32_t wry_loader_poll(struct wry_loader *loader)
     if (!sending)
         after_sending(loader);
     uint32_t rest = watch_speed(loader, sending);
-    /* What had no room to be sent has it now. */
+    /* There may be room now for what could not be sent. */
     if (busy || (waited && !sending))
         return 0;
-    /* Nothing tells when the line has room again, or has taken all. */
+    /* The port does not report when it has room or is empty. */
     if (sending || loader->progress_due || loader->speed_next > 0 || loader->restart_due)
         rest = loader_least(rest, BITS_PER_BYTE * 1000000u / loader->speed);
     if (is_at_work(loader))

@@ -1,7 +1,7 @@
 /*
- * Dividing the memory that the board gives. A dictionary and the state of the inflater where there
- * is enough for them; then what difference streams need: a block of old content with some history,
- * as large as the memory allows, and a little new content; and the window with all that is left.
+ * Division of the board's memory: the dictionary and the inflater, if there is enough for them;
+ * then what difference streams need, which is a block of old content with some history, as large as
+ * the memory allows, and a little new content; the window gets the rest.
  */
 #include "loader_inner.h"
 
@@ -10,13 +10,14 @@
 enum {
     DICTIONARY_LEAST = 4096,
     ALIGNMENT = 8,
-    WINDOW_PAGES_MAX = 240, /* of the 256 that progress can tell of: more bitmap costs more */
+    WINDOW_PAGES_MAX =
+        240, /* pages: fewer than the 256 of a progress message, since each needs a bit in it */
 };
 
-/* What a board with so much memory does for differences. */
+/* Memory for differences, by the memory left. */
 struct share {
     uint32_t block, history_most, fresh;
-    uint32_t window; /* bytes that are left for it at least */
+    uint32_t window; /* least bytes of memory left */
 };
 
 static const struct share shares[] = {
@@ -24,7 +25,8 @@ static const struct share shares[] = {
     {.block = WRY_SECTOR_SIZE, .history_most = 0x4000, .fresh = 2048, .window = 24 * 1024},
 };
 
-/* The largest power of two that is at most a quarter: more window is worth more than that. */
+/* The largest power of two up to a quarter of the memory: beyond that, a larger window is worth
+ * more. */
 static uint32_t dictionary_for(size_t size)
 {
     uint32_t dictionary = WRY_INFLATE_WINDOW_MAX;
@@ -43,7 +45,7 @@ static uint8_t *take(uint8_t **at, size_t *size, size_t n)
     return taken;
 }
 
-/* The largest blocks that leave a sector of history. */
+/* Chooses the largest blocks that leave a sector of history. */
 static void keep_old(struct wry_loader *loader, uint8_t **at, size_t *size)
 {
     loader->old_block = 0;

@@ -1,7 +1,8 @@
 /*
- * Reading, packed: what a request covers goes out as one deflate stream. Only one is made at a
- * time, in the memory that a write would use; the two never happen together. A stream is the same
- * every time it is made, so a page of it that was lost is made and sent again.
+ * Packed reads: the range of a request is sent as one deflate stream.
+ *
+ * Only one stream is encoded at a time, in memory that a write would use; the two never happen
+ * together. Encoding is deterministic, so a lost page of a stream can be produced again.
  */
 #include "loader_inner.h"
 
@@ -9,14 +10,15 @@
 #include "bytes/memory.h"
 
 enum {
-    PACK_SLICE = 256, /* bytes of content at one turn */
+    PACK_SLICE = 256, /* bytes of content encoded in one step */
     SCAN_SLICE = 512,
-    STREAM_MOST = 2 * WRY_PAYLOAD_MAX, /* that waits for the line while the next is made */
+    STREAM_MOST =
+        2 * WRY_PAYLOAD_MAX, /* bytes of stream waiting for the line while more is encoded */
 };
 
-/* What stands at the start of the board's memory while a packed read is under way. */
+/* Layout of the memory during a packed read. */
 struct packing {
-    uint32_t at; /* in the stream, of what waits: whole pages */
+    uint32_t at; /* stream offset of the waiting bytes, whole pages */
     size_t waiting;
     struct wry_deflate deflate;
     uint8_t stream[STREAM_MOST + WRY_DEFLATE_TAKE_LEAST];
@@ -67,7 +69,7 @@ static bool is_wanted(const struct wry_loader_read *read, uint32_t at)
     return !read->chosen || (page < WRY_READ_PAGES && bits_has(read->wanted, page));
 }
 
-/* What waits is sent, or passed over where it is not wanted. */
+/* Sends the waiting bytes, or skips them if they are not wanted. */
 static void send_frame(struct wry_loader *loader, struct packing *packing)
 {
     const struct wry_loader_read *read = &loader->reads[0];
@@ -89,7 +91,7 @@ static void send_frame(struct wry_loader *loader, struct packing *packing)
     drop(packing, n);
 }
 
-/* The next of the content goes in, or nothing more. */
+/* Puts in the next content, or ends it. */
 static void put_content(struct wry_loader *loader, struct packing *packing)
 {
     struct wry_loader_read *read = &loader->reads[0];
@@ -111,7 +113,7 @@ static void put_content(struct wry_loader *loader, struct packing *packing)
     read->at += n;
 }
 
-/* Looks on whether all is blank, which needs no stream; true once something is not. */
+/* Scans for content that is not blank; blank ranges need no stream. True once there is some. */
 static bool find_content(struct wry_loader *loader)
 {
     struct wry_loader_read *read = &loader->reads[0];
@@ -134,7 +136,7 @@ static bool find_content(struct wry_loader *loader)
     return false;
 }
 
-/* A stream of no length stands for blank content. */
+/* A stream of length 0 stands for blank content. */
 static void end(struct wry_loader *loader, uint32_t stream_length)
 {
     loader_cache_send_end(loader, &loader->reads[0], stream_length);

@@ -1,4 +1,4 @@
-/* Ranges that come from the line. */
+/* Checks of ranges in requests. */
 #include "loader_inner.h"
 
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,

@@ -1,6 +1,5 @@
 /*
- * Answers to read requests, whichever way the content is coded: the frames that carry it, and the
- * end of a request.
+ * Answers to read requests in any coding: their frames, and their end.
  */
 #include "loader_inner.h"
 

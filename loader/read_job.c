@@ -1,7 +1,7 @@
 /*
- * Reading: ranges are streamed as data frames in the order asked for, blank stretches as a few
- * bytes. The host keeps several requests in the queue, so the line does not wait for it. A request
- * that repeats one may choose among the pages of its range: those that were lost.
+ * Reads: ranges are sent as data frames in the order of the requests, blank ranges as a few bytes.
+ * The host keeps several requests queued, so that the line never waits. A repeated request may
+ * select single pages of its range, those that were lost.
  */
 #include "loader_inner.h"
 
@@ -33,7 +33,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         refuse(loader, message, WRY_ERROR_UNSUPPORTED, range.offset);
         return;
     }
-    /* A job's content is in the memory that packing takes. */
+    /* A running job uses the memory of the encoder. */
     bool taken = read.packed && loader->write.state == WRY_JOB_RUNNING;
     if (taken || loader->read_count == WRY_LOADER_READS) {
         refuse(loader, message, WRY_ERROR_BUSY, range.offset);
@@ -56,7 +56,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
         job->at = 0;
 }
 
-/* Bytes from the start of the slice that are all blank, or that hold no blank page. */
+/* Bytes at the start of the slice that are all blank, or without a blank page. */
 static uint32_t stretch(const uint8_t *bytes, uint32_t n, bool *blank)
 {
     uint32_t first = n < WRY_PAGE_SIZE ? n : WRY_PAGE_SIZE;
@@ -103,7 +103,7 @@ static bool is_wanted(const struct wry_loader_read *read, uint32_t offset)
     return !read->chosen || bits_has(read->wanted, page);
 }
 
-/* Bytes from at on that are wanted and fit one frame; 0 at a page that is not. */
+/* Bytes from at on that are wanted and fit in one frame; 0 at a page that is not wanted. */
 static uint32_t wanted_here(const struct wry_loader_read *read)
 {
     uint32_t left = read->end - read->at;
@@ -123,7 +123,7 @@ static void skip_page(struct wry_loader_read *read)
     read->blank_from = read->at;
 }
 
-/* The next frame's worth, n bytes: put off while it is blank, so that one frame tells of all. */
+/* Sends the next n bytes; blank ones are collected, so that one frame covers them all. */
 static void send_next(struct wry_loader *loader, struct wry_loader_read *read, uint32_t n)
 {
     bool blank;
@@ -152,14 +152,14 @@ bool loader_read_step(struct wry_loader *loader)
 {
     struct wry_loader_read *read = &loader->reads[0];
 
-    /* A change of speed waits until all is out: nothing new is put in its way. */
+    /* A pending change of speed waits until everything has left: nothing new is sent. */
     if (loader->read_count == 0 || loader->op != WRY_OP_NONE || loader->speed_next > 0)
         return false;
     for (size_t i = 0; i < loader->read_count; i++) {
         if (loader->reads[i].again)
             return loader_cache_step(loader, i);
     }
-    /* Packing goes on while the line is busy. */
+    /* Encoding continues while the line is busy. */
     if (read->packed)
         return loader_packed_step(loader);
     if (!loader_output_has_room(loader, WRY_BODY_MAX))

@@ -1,7 +1,7 @@
 /*
- * The latest streams, in a ring: what of them was lost is sent again from there, before anything
- * else, so that the host need not wait until a stream is made once more. The ring lies behind the
- * memory that packing takes; boards with little memory have none.
+ * The cache of the latest streams, a ring: lost parts are sent again from here before anything
+ * else, so that the host need not wait for the stream to be encoded again. The ring uses memory
+ * that the encoder does not need; boards with little memory have none.
  */
 #include "loader_inner.h"
 
@@ -9,7 +9,7 @@
 #include "bytes/memory.h"
 
 enum {
-    LEAST = 32768, /* bytes of a ring that mostly holds what is asked for again */
+    LEAST = 32768, /* bytes from which a ring mostly has what is requested */
     MOST = 65536,
 };
 
@@ -76,7 +76,7 @@ bool loader_cache_has(const struct wry_loader *loader, uint32_t start, uint32_t 
     return find(loader, start, end) != NULL;
 }
 
-/* The next frame's worth, from the ring. */
+/* Sends the next frame from the ring. */
 static void send_frame(struct wry_loader *loader, struct wry_loader_read *read,
                        const struct wry_loader_cached *past)
 {
@@ -114,7 +114,7 @@ bool loader_cache_step(struct wry_loader *loader, size_t n)
     struct wry_loader_read *read = &loader->reads[n];
     const struct wry_loader_cached *past = find(loader, read->start, read->end);
 
-    if (!past) { /* newer ones went over it: it is made once more, in its turn */
+    if (!past) { /* overwritten by newer streams: it is encoded again in its turn */
         read->again = false;
         read->at = read->start;
         return true;
@@ -127,7 +127,8 @@ bool loader_cache_step(struct wry_loader *loader, size_t n)
         send_frame(loader, read, past);
         return true;
     }
-    /* Twice: on a line that loses much, nothing else would tell for a while that it is over. */
+    /* Sent twice: on a lossy line the host would otherwise learn late that the answer is complete.
+     */
     loader_cache_send_end(loader, read, past->length);
     loader_cache_send_end(loader, read, past->length);
     loader_read_end(loader, n);

@@ -1,18 +1,19 @@
 /*
- * Content that comes as a stream.
+ * Jobs whose content arrives as a stream.
  *
- * The window holds pages of the stream then, and its marks count stream bytes. What is unpacked
- * appears in the dictionary, a ring as well. Of a deflate stream that is content, and is programmed
- * from there; of a difference stream it is records, from which content is put together in a ring of
- * its own. Either runs ahead of the flash by at most its ring, and goes on while the flash is busy.
+ * The window then holds pages of the stream, and its positions count stream bytes. Decoded bytes
+ * appear in the dictionary, also a ring. For a deflate stream they are the content and are
+ * programmed from there. For a difference they are records, from which content is computed into a
+ * ring of its own. Both run ahead of the flash by at most their ring and continue while the flash
+ * is busy.
  */
 #include "loader_inner.h"
 
 #include "bytes/bits.h"
 
 enum {
-    STREAM_SLICE = 256,  /* bytes in or out at one turn */
-    REPORT_EVERY = 2048, /* bytes used up that are worth a progress message of their own */
+    STREAM_SLICE = 256,  /* bytes in or out in one step */
+    REPORT_EVERY = 2048, /* bytes of stream decoded between progress messages */
 };
 
 bool loader_stream_is_built_in(void)
@@ -66,7 +67,7 @@ const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offs
                : loader->dictionary + (at & (loader->dictionary_size - 1));
 }
 
-/* Bytes that may be unpacked at this turn. */
+/* Bytes that may be decoded now. */
 static uint32_t room_ahead(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -79,7 +80,7 @@ static uint32_t room_ahead(const struct wry_loader *loader)
     return loader_least(loader_least(loader->dictionary_size - ahead, left), STREAM_SLICE);
 }
 
-/* What has arrived in order and is not used yet, as far as it lies in one piece. */
+/* The unused input that has arrived in order and lies in one piece. */
 static struct wry_inflate_input arrived(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -91,7 +92,7 @@ static struct wry_inflate_input arrived(const struct wry_loader *loader)
                                       .n = loader_least(loader_least(n, size - at), STREAM_SLICE)};
 }
 
-/* Pages that are used up make room for others. */
+/* Frees the pages that are used up. */
 static void use(struct wry_loader *loader, uint32_t n)
 {
     struct wry_loader_write *write = &loader->write;
@@ -104,7 +105,7 @@ static void use(struct wry_loader *loader, uint32_t n)
         loader->progress_due = true;
 }
 
-/* *ended: the stream is over, and all of it is unpacked. */
+/* *ended: the stream is complete and decoded. */
 static enum loader_stream_step unpack(struct wry_loader *loader, bool *ended)
 {
     uint32_t room = room_ahead(loader), before = loader->inflate->total;
@@ -114,7 +115,7 @@ static enum loader_stream_step unpack(struct wry_loader *loader, bool *ended)
     *ended = false;
     if (room == 0)
         return LOADER_STREAM_IDLE;
-    /* Also without input: the last bytes may be in bits that were taken before. */
+    /* Runs even without input: the last bytes may be in bits taken before. */
     enum wry_inflate_result result = wry_inflate_run(loader->inflate, &input, room);
     uint32_t unpacked = loader->inflate->total - before;
     *ended = result == WRY_INFLATE_END;

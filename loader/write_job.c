@@ -1,10 +1,10 @@
 /*
- * Erase, window and program.
+ * Write jobs: erase, window and program.
  *
- * One job at a time covers a sector-aligned range. Three marks run through it: programmed <=
- * received, and programmed <= erased. Content waits in the window, a ring of pages that starts at
- * the programmed mark; pages may arrive in any order and any number of times. Programming comes
- * before erasing ahead, so that the window empties as soon as it can.
+ * There is one job at a time, over a range of whole sectors. Three positions advance through it:
+ * programmed <= received, and programmed <= erased. Content waits in the window, a ring of pages
+ * that begins at programmed; pages may arrive in any order and repeatedly. Programming has priority
+ * over erasing ahead, so that the window empties as fast as possible.
  */
 #include "loader_inner.h"
 
@@ -12,9 +12,10 @@
 #include "bytes/memory.h"
 
 enum {
-    LOOK_SLICE = 1024,   /* bytes that are looked at in one turn */
-    TELL_EVERY = 0x4000, /* bytes programmed of a stream: the host knows from where to go on */
-    REPORT_EVERY = 4096, /* bytes programmed that are worth a progress message of their own */
+    LOOK_SLICE = 1024, /* bytes scanned in one step */
+    TELL_EVERY =
+        0x4000, /* bytes programmed between reports of a stream, from which the host can resume */
+    REPORT_EVERY = 4096, /* bytes programmed between progress messages */
 };
 
 static bool is_stream(const struct wry_loader_write *write)
@@ -32,13 +33,13 @@ static bool has_arrived(const struct wry_loader *loader, uint32_t offset)
     return bits_has(loader->write.arrived, slot_of(loader, offset));
 }
 
-/* The page at which the window begins: of a stream, the one that is being unpacked. */
+/* The first page of the window; for a stream, the page being decoded. */
 static uint32_t window_base(const struct wry_loader_write *write)
 {
     return is_stream(write) ? write->consumed - write->consumed % WRY_PAGE_SIZE : write->programmed;
 }
 
-/* Nobody knows yet where a stream ends. */
+/* The end of a stream is not known yet. */
 static uint32_t window_limit(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -53,7 +54,7 @@ static bool is_programming(const struct wry_loader_write *write)
     return write->state == WRY_JOB_RUNNING && (write->flags & WRY_FLAG_PROGRAM) != 0;
 }
 
-/* What the job has still to change, as far as a digest is concerned. */
+/* Tells digests what the job will still change. */
 static void tell_settled(struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
@@ -121,7 +122,7 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
     if (!repeated) {
         memset(write, 0, sizeof *write);
         write->state = WRY_JOB_RUNNING;
-        loader_read_drop(loader); /* its content takes the memory of packed reads */
+        loader_read_drop(loader); /* the job needs the memory of packed reads */
         write->flags = message->flags;
         write->seq = message->seq;
         write->start = range.offset;
@@ -132,14 +133,14 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         if (is_stream(write))
             loader_stream_begin(loader, erase.coding);
         tell_settled(loader);
-        /* One that an earlier job was dropped from is still at work: this one is not protected. */
+        /* If an operation of a cancelled job is still running, the flash is not protected. */
         if (clears && loader->op == WRY_OP_NONE && loader_flash_unprotect(loader))
             loader->op = WRY_OP_UNPROTECT;
     }
     accept(loader, message);
 }
 
-/* Puts one page of content where the window has room for it. */
+/* Stores a page in the window if there is room for it. */
 static void keep_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
 {
     struct wry_loader_write *write = &loader->write;
@@ -206,7 +207,7 @@ static const uint8_t *page_at(const struct wry_loader *loader, uint32_t offset)
                : loader->window + (size_t)slot_of(loader, offset) * WRY_PAGE_SIZE;
 }
 
-/* The flash did not do what it was told to. */
+/* The operation had no effect. */
 static void fail_at(struct wry_loader *loader, uint32_t offset)
 {
     bool refused = loader_flash_refused(loader, offset);
@@ -214,7 +215,7 @@ static void fail_at(struct wry_loader *loader, uint32_t offset)
     finish(loader, WRY_JOB_FAILED, refused ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED, offset);
 }
 
-/* A page that took must read back as it was sent: that finds a worn or protected page by name. */
+/* Reads a programmed page back: this finds worn or protected pages. */
 static void check_page(struct wry_loader *loader)
 {
     const uint8_t *page = page_at(loader, loader->op_offset);
@@ -230,8 +231,8 @@ static void check_page(struct wry_loader *loader)
 }
 
 /*
- * A part that was never seen busy may have ignored the command: for it has none like that, or the
- * range is protected. A unit that it lacks is left out from then on, and smaller ones are taken.
+ * A part that was never busy may have ignored the command because it lacks it, or because the range
+ * is protected. A missing unit is not used again; smaller ones replace it.
  */
 static void check_erase(struct wry_loader *loader)
 {
@@ -246,7 +247,7 @@ static void check_erase(struct wry_loader *loader)
         fail_at(loader, stays);
 }
 
-/* The flash has become ready. The job may have been dropped by a new session meanwhile. */
+/* The operation has ended. A new session may have cancelled its job meanwhile. */
 static void end_operation(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -274,7 +275,7 @@ static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, ui
     loader_content_changes(loader, offset, length);
 }
 
-/* The page that was read back, while it is still there. */
+/* Hashes the page just read back while it is in memory. */
 static void hash_checked(struct wry_loader *loader, uint32_t offset)
 {
     if (loader->page_in_slice)
@@ -282,7 +283,8 @@ static void hash_checked(struct wry_loader *loader, uint32_t offset)
     loader->page_in_slice = false;
 }
 
-/* A page that needs no programming and should be blank; where it is not, the digest tells. */
+/* Checks a page that needs no programming and should be blank; if it is not, the digest shows
+ * it. */
 static void look_at_page(struct wry_loader *loader, uint32_t offset)
 {
     if (!loader_digest_waits_for(loader, offset))
@@ -309,7 +311,7 @@ static void program_next(struct wry_loader *loader)
     begin_operation(loader, WRY_OP_PROGRAM, write->programmed, WRY_PAGE_SIZE);
 }
 
-/* False when it has to wait. */
+/* False if it has to wait. */
 static bool erase_next(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -344,7 +346,7 @@ static bool can_program(const struct wry_loader *loader)
     return is_programming(write) && write->programmed < write->erased && has_page(loader);
 }
 
-/* Unpacking goes on while the flash is busy. */
+/* Decodes while the flash is busy. */
 static bool unpack(struct wry_loader *loader)
 {
     struct wry_loader_write *write = &loader->write;
@@ -354,7 +356,7 @@ static bool unpack(struct wry_loader *loader)
     enum loader_stream_step step = loader_stream_step(loader);
     if (step == LOADER_STREAM_WRONG) {
         finish(loader, WRY_JOB_FAILED, WRY_ERROR_BAD_STREAM, write->programmed);
-        /* What the flash is at work on belongs to no job any more. */
+        /* The running operation no longer belongs to a job. */
         if (loader->op != WRY_OP_NONE)
             loader->op = WRY_OP_DROPPED;
     }
@@ -362,8 +364,8 @@ static bool unpack(struct wry_loader *loader)
 }
 
 /*
- * Where no content follows, what was erased must read as blank, before the next erase is begun: a
- * digest that waits for it then has something to do meanwhile.
+ * Without content, erased sectors are checked for being blank before the next erase begins; a
+ * waiting digest then has work meanwhile.
  */
 static void look_next(struct wry_loader *loader)
 {
@@ -383,7 +385,7 @@ static void look_next(struct wry_loader *loader)
     tell_settled(loader);
 }
 
-/* What was read back is hashed while the flash is at the next page. */
+/* Hashes the page read back while the flash programs the next one. */
 static bool begin_next(struct wry_loader *loader, uint32_t checked)
 {
     struct wry_loader_write *write = &loader->write;

@@ -1,4 +1,4 @@
-/* The packer: a stream of its own, or one that others have, too. */
+/* The packer: it encodes its stream alone, or shares it with others. */
 #include "content_packer.h"
 
 #include <stdlib.h>
@@ -10,9 +10,9 @@ struct pack {
     struct wry_packer packer;
     struct wry_packing packing;
     struct pack_encoder encoder;
-    struct pack_shared *shared; /* NULL: it packs alone */
-    struct pack_stream *stream; /* that is given; NULL: the encoder's */
-    size_t given;               /* bytes of it */
+    struct pack_shared *shared; /* NULL: not shared */
+    struct pack_stream *stream; /* the shared stream in use; NULL: the encoder's */
+    size_t given;               /* bytes of it returned so far */
     uint8_t memory[2 * WRY_PACKER_MEMORY_LEAST];
 };
 

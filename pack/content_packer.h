@@ -12,13 +12,14 @@
 struct pack;
 struct pack_shared;
 
-/* NULL when there is no memory for it. About 400 KiB, and 12 MiB while a difference is made. */
+/* Returns NULL if there is no memory. A packer takes about 400 KiB, and 12 MiB while it makes a
+ * difference. */
 struct pack *pack_new(void);
-/* From now on its streams are taken from those, and added to them; shared outlives pack. */
+/* Takes streams from shared from now on, and adds new ones to it; shared must outlive pack. */
 void pack_share(struct pack *pack, struct pack_shared *shared);
-/* NULL is fine. */
+/* NULL is allowed. */
 void pack_free(struct pack *pack);
-/* Lives as long as pack. */
+/* Valid as long as pack. */
 const struct wry_packer *pack_packer(const struct pack *pack);
 
 #endif

@@ -1,10 +1,10 @@
-/* Deflate by zlib, at its best. */
+/* Deflate by zlib, at its highest level. */
 #include "deflate_packer.h"
 
 enum {
     LEVEL = 9,
     MEMORY_LEVEL = 9,
-    BITS_LEAST = 9, /* of the window, as zlib can */
+    BITS_LEAST = 9, /* smallest window of zlib, log2 of bytes */
     BITS_MOST = 15,
 };
 

@@ -1,4 +1,4 @@
-/* Deflating bytes that a source gives piece by piece, by zlib. */
+/* Deflates bytes from a source, by zlib. */
 #ifndef WRY_PACK_DEFLATE_PACKER_H
 #define WRY_PACK_DEFLATE_PACKER_H
 
@@ -8,10 +8,10 @@
 #include <zlib.h>
 
 enum {
-    PACK_PIECE = 16384, /* bytes taken at once */
+    PACK_PIECE = 16384, /* bytes taken from the source at once */
 };
 
-/* Puts up to room bytes at to: *given of them, 0 once it is over. False on failure. */
+/* Writes up to room bytes to to; *given is their number, 0 at the end. False on failure. */
 struct pack_source {
     void *context;
     bool (*take)(void *context, uint8_t *to, size_t room, size_t *given);
@@ -19,16 +19,16 @@ struct pack_source {
 
 struct pack_deflate {
     struct pack_source source;
-    bool begun, over; /* over: the source has given all */
+    bool begun, over; /* over: the source is exhausted */
     z_stream z;
     uint8_t piece[PACK_PIECE];
 };
 
-/* Begins a stream that reaches back window bytes at most; deflate is zeros at first. False when
- * zlib has no such window. */
+/* Begins a stream that reaches back at most window bytes; deflate is zeroed before the first use.
+ * False if zlib has no such window. */
 bool pack_deflate_begin(struct pack_deflate *deflate, const struct pack_source *source,
                         uint32_t window);
-/* As wry_packer.give. */
+/* Like wry_packer.give. */
 bool pack_deflate_give(struct pack_deflate *deflate, uint8_t *to, size_t room, size_t *given);
 void pack_deflate_end(struct pack_deflate *deflate);
 

@@ -1,12 +1,11 @@
 /*
- * New content told by old content.
+ * Encodes new content as a difference to old content.
  *
- * Programs that were built anew have moved, and refer to each other by other numbers: so a stretch
- * is taken as a copy of an old one as long as most of its bytes agree, and what does not agree is
- * added. Where agreement ends, the longest exact match is looked for; between two copies, bytes go
- * to the one that agrees more, and to neither where both do badly.
- *
- * Content is taken in segments, so that memory is bounded.
+ * Rebuilt programs have moved, and refer to each other by other numbers. So a stretch is encoded as
+ * a copy as long as most of its bytes agree with an old one, and the stream adds what differs.
+ * Where agreement ends, the longest exact match is searched. Between two copies, bytes go to the
+ * one that agrees better, and are sent literally if both agree badly. Content is processed in
+ * segments, to bound memory.
  */
 #include "difference_packer.h"
 
@@ -18,15 +17,16 @@
 #include "wrytograph/flash.h"
 
 enum {
-    SEGMENT = 0x100000,         /* bytes of new content at once */
-    RECORDS_MOST = 3 * SEGMENT, /* heads of the shortest stretches included */
-    MATCH_LEAST = 8, /* bytes more than go on as before make a change of distance worth while */
-    SURE = 8,        /* bytes in a row that agree: no need to look for anything better */
-    AHEAD = 32,      /* bytes looked at to see whether agreement goes on */
-    STEP = 4,        /* where nothing agrees, every so many bytes are looked up */
+    SEGMENT = 0x100000, /* bytes of new content processed at once */
+    RECORDS_MOST =
+        3 * SEGMENT, /* most bytes of records, with the heads of the shortest stretches */
+    MATCH_LEAST = 8, /* additional agreeing bytes that justify a change of distance */
+    SURE = 8,        /* agreeing bytes in a row after which no better match is searched */
+    AHEAD = 32,      /* bytes examined to see whether agreement continues */
+    STEP = 4,        /* bytes between searches where nothing agrees */
 };
 
-/* Part of the new content, by its place in the segment, and where it comes from. */
+/* A part of the new content, by its position in the segment, and its source. */
 struct stretch {
     uint32_t start, end;
     bool is_copy;
@@ -36,18 +36,18 @@ struct stretch {
 struct pack_difference {
     struct wry_packing packing;
     struct pack_old old;
-    uint32_t taken;    /* bytes of content that are in records */
+    uint32_t taken;    /* bytes of content already in records */
     uint32_t base;     /* flash offset of the segment */
-    uint32_t length;   /* of the segment */
-    uint32_t distance; /* that the stream's reader has in mind */
+    uint32_t length;   /* bytes of the segment */
+    uint32_t distance; /* distance at this point of the stream */
     struct stretch pending;
-    size_t fill, given; /* of records */
+    size_t fill, given; /* bytes of records filled, and given out */
     uint8_t content[SEGMENT];
     uint8_t records[RECORDS_MOST];
 };
 
-/* Of the flash before this offset, and from the content's start on, the board has lost all when it
- * puts together what stands at at. */
+/* When the content at at is computed, the board has lost its old content from the start of the job
+ * up to this offset. */
 static uint32_t lost_to(const struct pack_difference *d, uint32_t at)
 {
     const struct wry_packing *packing = &d->packing;
@@ -78,7 +78,7 @@ static void flush(struct pack_difference *d)
     d->pending = (struct stretch){0};
 }
 
-/* Joined with the one before, where it goes on like it. */
+/* Adds a stretch, joining it with the previous one if it continues it. */
 static void put(struct pack_difference *d, const struct stretch *s)
 {
     struct stretch *pending = &d->pending;
@@ -107,7 +107,8 @@ static bool is_shared(const struct wry_packing *packing, uint32_t at)
            packing->is_shared(packing->content.context, at - at % WRY_SECTOR_SIZE);
 }
 
-/* What of a copy the board will have lost goes as it is, and so do sectors with other content. */
+/* Adds a copy; parts that the board will have lost, or that share a sector with other content, go
+ * literally. */
 static void put_copy(struct pack_difference *d, const struct stretch *s)
 {
     for (uint32_t start = s->start; start < s->end;) {
@@ -133,7 +134,7 @@ static void put_copy(struct pack_difference *d, const struct stretch *s)
     }
 }
 
-/* The old bytes at that distance from start; *n how many there are within the segment. */
+/* The old bytes at this distance from start; *n is their number within the segment. */
 static const uint8_t *old_beside(const struct pack_difference *d, uint32_t start, uint32_t distance,
                                  uint32_t *n)
 {
@@ -144,7 +145,7 @@ static const uint8_t *old_beside(const struct pack_difference *d, uint32_t start
     return old;
 }
 
-/* Bytes of the content from start on that agree with the old ones at that distance, in a row. */
+/* The number of bytes from start on that agree with the old ones at this distance. */
 static uint32_t agreeing(const struct pack_difference *d, uint32_t start, uint32_t distance)
 {
     uint32_t n, i = 0;
@@ -155,7 +156,7 @@ static uint32_t agreeing(const struct pack_difference *d, uint32_t start, uint32
     return i;
 }
 
-/* How many of the next length bytes agree at that distance. */
+/* The number of the next length bytes that agree at this distance. */
 static uint32_t count_agreeing(const struct pack_difference *d, uint32_t start, uint32_t length,
                                uint32_t distance)
 {
@@ -167,7 +168,7 @@ static uint32_t count_agreeing(const struct pack_difference *d, uint32_t start, 
     return count;
 }
 
-/* How far a copy from start on is worth it, up to end: agreement outweighs the rest. */
+/* How far a copy from start pays, up to end: agreeing bytes outweigh the others. */
 static uint32_t reach_forward(const struct pack_difference *d, uint32_t start, uint32_t end,
                               uint32_t distance)
 {
@@ -203,7 +204,7 @@ static uint32_t reach_backward(const struct pack_difference *d, uint32_t start, 
     return best;
 }
 
-/* Where within [start, end), which both copies cover, the second takes over. */
+/* Where in [start, end), covered by both copies, the second should take over. */
 static uint32_t best_split(const struct pack_difference *d, uint32_t start, uint32_t end,
                            uint32_t first, uint32_t second)
 {
@@ -223,7 +224,7 @@ static uint32_t best_split(const struct pack_difference *d, uint32_t start, uint
     return split;
 }
 
-/* The copy in hand ends before at, where another begins, or literal bytes. */
+/* Ends the current copy before at, where another copy or literal bytes begin. */
 static void close_copy(struct pack_difference *d, struct stretch *hand, uint32_t at,
                        const struct stretch *next)
 {
@@ -242,7 +243,7 @@ static void close_copy(struct pack_difference *d, struct stretch *hand, uint32_t
     }
 }
 
-/* True when the content at at goes on as the copy in hand does; *n bytes of it need no look. */
+/* True if the content at at continues the current copy; *n bytes of it need no search. */
 static bool goes_on(const struct pack_difference *d, const struct stretch *hand, uint32_t at,
                     uint32_t *n)
 {

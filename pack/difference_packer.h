@@ -1,22 +1,23 @@
-/* Records of a difference stream: new content told by what the flash held before. */
+/* Records of a difference stream. */
 #ifndef WRY_PACK_DIFFERENCE_PACKER_H
 #define WRY_PACK_DIFFERENCE_PACKER_H
 
 #include "wrytograph/packer.h"
 
 enum {
-    PACK_DIFFERENCE_AROUND = 0x40000, /* bytes of old content around the new that are looked at */
+    PACK_DIFFERENCE_AROUND =
+        0x40000, /* bytes of old content searched on both sides of the new content */
 };
 
 struct pack_difference;
 
-/* NULL when there is no memory for it. What packing points to outlives it. */
+/* Returns NULL if there is no memory. What packing points to must outlive it. */
 struct pack_difference *pack_difference_new(const struct wry_packing *packing);
-/* The same content and old content, by other readers. */
+/* Switches to other readers of the same content and old content. */
 void pack_difference_read_from(struct pack_difference *difference,
                                const struct wry_packing *packing);
 void pack_difference_free(struct pack_difference *difference);
-/* As pack_source.take. */
+/* Like pack_source.take. */
 bool pack_difference_take(struct pack_difference *difference, uint8_t *to, size_t room,
                           size_t *given);
 

@@ -1,4 +1,4 @@
-/* Streams as they are made. */
+/* Encoding one stream. */
 #include "encoder.h"
 
 #include "wrytograph/message.h"

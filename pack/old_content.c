@@ -1,4 +1,4 @@
-/* Old content in a row, and its rests sorted (libdivsufsort). */
+/* Old content in one array, with a suffix array (libdivsufsort). */
 #include "old_content.h"
 
 #include <divsufsort.h>
@@ -8,9 +8,9 @@
 #include "wrytograph/flash.h"
 
 enum {
-    STARTS = 65536,  /* by their first two bytes */
-    NEIGHBOURS = 8,  /* in order that are looked at on either side */
-    COMPARED = 1024, /* bytes of a match: what goes on behind that is found by looking on */
+    STARTS = 65536,  /* suffixes are indexed by their first two bytes */
+    NEIGHBOURS = 8,  /* suffixes examined on both sides */
+    COMPARED = 1024, /* bytes compared for a match: longer ones are extended separately */
 };
 
 static void add_sector(struct pack_old *old, const struct wry_known *known, uint32_t offset)
@@ -32,7 +32,7 @@ static void count_starts(struct pack_old *old)
 {
     for (size_t i = 0; i + 1 < old->n; i++)
         old->by_start[(old->bytes[i] << 8 | old->bytes[i + 1]) + 1]++;
-    /* The last byte alone comes before all that begin with it and go on. */
+    /* The suffix of one byte sorts before all longer ones that begin with it. */
     if (old->n > 0)
         old->by_start[old->bytes[old->n - 1] << 8]++;
     for (size_t i = 1; i <= STARTS; i++)
@@ -67,7 +67,7 @@ void pack_old_free(struct pack_old *old)
     *old = (struct pack_old){0};
 }
 
-/* The first range that ends behind offset, or count. */
+/* The first range that ends after offset, or count. */
 static size_t range_after(const struct pack_old *old, uint32_t offset)
 {
     size_t low = 0, high = old->count;
@@ -136,7 +136,7 @@ struct search {
     struct pack_match best;
 };
 
-/* A match goes no further than what stands in one piece in the flash too. */
+/* A match must not extend beyond a range that is contiguous in the flash. */
 static void consider(struct search *search, int32_t rest)
 {
     uint32_t at = (uint32_t)rest;
@@ -152,7 +152,7 @@ static void consider(struct search *search, int32_t rest)
         search->best = (struct pack_match){.offset = offset, .length = (uint32_t)length};
 }
 
-/* Where in order the bytes would stand. */
+/* The position at which the bytes would be sorted. */
 static uint32_t place_of(const struct search *search, uint32_t low, uint32_t high)
 {
     const struct pack_old *old = search->old;

@@ -1,4 +1,4 @@
-/* Streams that several packers have in common. */
+/* Streams shared by several packers. */
 #include "shared.h"
 
 #include <pthread.h>
@@ -10,11 +10,11 @@
 #include "wrytograph/message.h"
 
 enum {
-    PIECE = 16384, /* bytes that are made at once */
+    PIECE = 16384, /* bytes encoded at once */
 };
 
-/* Both of zlib's sums, which are quick: who has the wrong stream by a chance in 2^64 is told so by
- * the board's digest, and sends it otherwise. */
+/* Both checksums of zlib, which are fast. A collision (1 in 2^64) yields the wrong stream; the
+ * board's digest then differs, and the content is sent in another way. */
 struct key {
     uint32_t crc, adler;
 };
@@ -22,8 +22,8 @@ struct key {
 struct pack_stream {
     struct pack_stream *next;
     struct key key;
-    uint32_t length;      /* bytes of content */
-    pthread_mutex_t lock; /* of all that follows */
+    uint32_t length;      /* bytes of content, part of the key */
+    pthread_mutex_t lock; /* protects the following members */
     bool begun, fit;
     struct pack_encoder encoder;
     uint8_t *bytes;
@@ -105,7 +105,7 @@ static bool add_content(struct key *key, const struct wry_packing *packing)
     return true;
 }
 
-/* What a difference may refer to, and where nothing is known. */
+/* Adds the known old content, and where there is none. */
 static void add_known(struct key *key, const struct wry_packing *packing)
 {
     const struct wry_known *known = packing->known;
@@ -122,7 +122,7 @@ static void add_known(struct key *key, const struct wry_packing *packing)
     }
 }
 
-/* Which sectors have other content beside the new. */
+/* Adds which sectors also have other content. */
 static void add_sharing(struct key *key, const struct wry_packing *packing)
 {
     for (uint32_t at = 0; at < packing->length && packing->is_shared; at += WRY_SECTOR_SIZE)

@@ -1,11 +1,13 @@
 /*
- * Streams that several packers at once have in common: each is made once, by whoever needs its next
- * piece first, and kept until all is over. Two streams are the same when content, coding, window
- * and, for a difference, what is known of the old content are the same, by two checksums.
+ * Streams shared by packers that run in parallel.
+ *
+ * Each stream is encoded once, by the thread that needs its next piece first, and kept until the
+ * end. Streams are equal if content, coding, window and, for a difference, the known old content
+ * are equal, by two checksums.
  *
  *     struct pack_shared *shared = pack_shared_new();
  *     pack_share(pack, shared);
- *     ... work, in a thread for each pack; then free the packs ...
+ *     ... work, with a thread for each pack; then free the packs ...
  *     pack_shared_free(shared);
  */
 #ifndef WRY_PACK_SHARED_H
@@ -16,18 +18,18 @@
 struct pack_shared;
 struct pack_stream;
 
-/* NULL when there is no memory for it: then everybody packs alone. */
+/* Returns NULL if there is no memory; then each packer encodes alone. */
 struct pack_shared *pack_shared_new(void);
 void pack_shared_free(struct pack_shared *shared);
 
-/* NULL when it cannot pack like this, or the content cannot be read. */
+/* Returns NULL if it cannot encode this, or the content cannot be read. */
 struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing);
 
-/* Bytes of the stream from there on; *given 0 at its end. packing: of who asks. */
+/* Provides bytes of the stream from there on; *given is 0 at its end. packing: the caller's. */
 bool pack_stream_give(struct pack_stream *stream, const struct wry_packing *packing, size_t from,
                       uint8_t *to, size_t room, size_t *given);
 
-/* Streams that were made, for tests. */
+/* The number of streams encoded, for tests. */
 unsigned pack_shared_count(struct pack_shared *shared);
 
 #endif

@@ -1,7 +1,7 @@
 /*
- * A loader for content that comes and goes as it is: this file stands in for stream.c,
- * difference.c, packed_read.c and past_stream.c where there is no room for them. It offers none of
- * those features, so the host asks for none.
+ * Stubs for a loader without codings. They replace stream_unpack.c, difference_apply.c,
+ * packed_read.c and stream_cache.c where there is no room for them. The loader then reports none of
+ * these features, and the host does not use them.
  */
 #include "loader_inner.h"
 
