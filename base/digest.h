@@ -1,4 +1,4 @@
-/* Digests of content that is in memory, or that need not be: SHA-256 (FIPS 180-4). */
+/* SHA-256 digests (FIPS 180-4) of bytes in memory, and of blank flash. */
 #ifndef WRY_BASE_DIGEST_H
 #define WRY_BASE_DIGEST_H
 
@@ -9,10 +9,11 @@
 
 void digest_of(const void *bytes, size_t n, uint8_t sha256[WRY_SHA256_SIZE]);
 
-/* Its first 8 bytes as a little-endian number, as in sector digests (docs/protocol.md). */
+/* The first 8 bytes of the digest as a little-endian number, as in sector digests
+ * (docs/protocol.md). */
 uint64_t digest_short_of(const void *bytes, size_t n);
 
-/* Of n bytes 0xFF, which is what erased flash reads as. */
+/* The digest of n bytes 0xFF, the content of erased flash. */
 void digest_of_blank(uint32_t n, uint8_t sha256[WRY_SHA256_SIZE]);
 
 #endif

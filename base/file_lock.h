@@ -1,19 +1,21 @@
 /*
- * Exclusive locks on open files (flock): they end with the descriptor, and with the process.
+ * Exclusive locks on open files (flock). A lock ends when the descriptor is closed or the process
+ * ends.
  *
  *     switch (file_lock_try(file)) {
- *     case FILE_LOCK_OURS: ...
+ *     case FILE_LOCK_OURS:
+ *         ...
  */
 #ifndef WRY_BASE_FILE_LOCK_H
 #define WRY_BASE_FILE_LOCK_H
 
 enum file_lock {
     FILE_LOCK_OURS,
-    FILE_LOCK_HELD,   /* by another process */
-    FILE_LOCK_FAILED, /* errno says why; some file systems have no locks */
+    FILE_LOCK_HELD,   /* another process has it */
+    FILE_LOCK_FAILED, /* errno has the reason; some file systems have no locks */
 };
 
-/* Does not wait. */
+/* Takes the lock without waiting. */
 enum file_lock file_lock_try(int file);
 
 #endif

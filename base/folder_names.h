@@ -5,9 +5,8 @@
 #include <glib.h>
 
 /*
- * All names in the folder but "." and "..", in the order of strcmp, so that what is made of a
- * folder does not depend on its file system. NULL with an error of G_FILE_ERROR, which names path,
- * if it cannot be read. Free with g_strfreev.
+ * All names in the folder except "." and "..", sorted by strcmp, so that results do not depend on
+ * the file system. NULL with an error of G_FILE_ERROR that names path. Free with g_strfreev.
  *
  *     g_auto(GStrv) names = folder_names(path, &error);
  *     for (char **name = names; name && *name; name++)

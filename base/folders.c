@@ -4,7 +4,7 @@
 #include <glib.h>
 
 static const struct {
-    const char *variable, *usual; /* usual: below the home folder */
+    const char *variable, *usual; /* the XDG variable, and its default below the home folder */
 } kinds[] = {
     [FOLDER_CONFIG] = {"XDG_CONFIG_HOME", ".config"},
     [FOLDER_DATA] = {"XDG_DATA_HOME", ".local/share"},

@@ -1,4 +1,5 @@
-/* The user's folders, after the XDG Base Directory Specification, and those that variables name. */
+/* The user's folders, by the XDG Base Directory Specification and by environment variables of this
+ * program. */
 #ifndef WRY_BASE_FOLDERS_H
 #define WRY_BASE_FOLDERS_H
 
@@ -9,15 +10,15 @@ enum folder_kind {
     FOLDER_CACHE,
 };
 
-/* name within this program's folder of that kind, or the folder itself for NULL. An XDG variable
- * that holds a relative path is ignored, as the specification demands. Free with g_free. */
+/* The path of name in this program's folder of that kind; of the folder itself if name is NULL. A
+ * relative path in an XDG variable is ignored, as the specification demands. Free with g_free. */
 char *folders_user(enum folder_kind kind, const char *name);
 
-/* The folder of the journal and of what else one command leaves for the next: WRYTOGRAPH_STATE, or
- * the user's. Free with g_free. */
+/* The folder of the journal and other state between commands: WRYTOGRAPH_STATE, or the user's. Free
+ * with g_free. */
 char *folders_state(void);
 
-/* What an environment variable of this program names, made absolute; NULL if it is unset or empty.
+/* The path in an environment variable of this program, made absolute; NULL if it is unset or empty.
  * Free with g_free. */
 char *folders_named(const char *variable);
 

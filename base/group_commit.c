@@ -1,12 +1,12 @@
-/* A queue of waiting work, and the threads that lead a batch of it. */
+/* The queue of waiting work, and the threads that lead a batch. */
 #include "group_commit.h"
 
 #include <glib.h>
 
 static GMutex lock;
 static GCond changed;
-static struct group_commit *waiting; /* in order of arrival, in no batch yet */
-static GSList *leaders;              /* struct group_commit; one for each key at work */
+static struct group_commit *waiting; /* in order of arrival, not in a batch yet */
+static GSList *leaders;              /* struct group_commit of the leaders, one per key */
 
 static bool is_led(const char *key)
 {

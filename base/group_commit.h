@@ -1,8 +1,9 @@
 /*
- * Group commit: one of several threads does the work of all that wait, where this costs the same
+ * Group commit: one of several threads does the work of all waiting ones, where this costs as much
  * for many as for one, such as an fsync.
  *
  *     struct group_commit mine = {.key = path, .work = &work};
+ *
  *     if (!group_commit_join(&mine)) {
  *         for (struct group_commit *each = &mine; each; each = each->next)
  *             each->good = do_it(each->work);
@@ -23,9 +24,9 @@ struct group_commit {
     struct group_commit *next; /* for the leader: the next in the batch, or NULL */
 };
 
-/* Waits while another thread leads for this key. True: that thread has done the work of mine, too.
- * False: this thread leads; it does all work from mine on, by next, and then calls
- * group_commit_finish. mine must stay where it is until then. */
+/* Waits while another thread leads for this key. True: that thread has done the work of mine as
+ * well. False: this thread leads; it must do all work from mine on, following next, and then call
+ * group_commit_finish. mine must not move until then. */
 bool group_commit_join(struct group_commit *mine);
 void group_commit_finish(struct group_commit *mine);
 

@@ -1,4 +1,4 @@
-/* Marks of processes: which boot, which namespace, which number, and when it began. */
+/* A mark consists of the boot, the PID namespace, the process number and its start time. */
 #include "process_mark.h"
 
 #include <glib.h>
@@ -16,7 +16,7 @@ static char *read_line(const char *path)
     return g_strstrip(text);
 }
 
-/* Where numbers of processes mean the same. */
+/* The PID namespace: process numbers are only comparable within it. */
 static char *world(void)
 {
     g_autofree char *boot = read_line("/proc/sys/kernel/random/boot_id");
@@ -27,15 +27,16 @@ static char *world(void)
     return g_strdup_printf("%s %s", boot, space);
 }
 
-/* Ticks since the boot, of field 22; "" when there is no such process. */
+/* Start time in ticks since the boot, field 22 of /proc/PID/stat; "" if there is no such
+ * process. */
 static char *begun(const char *number)
 {
     g_autofree char *path = g_strdup_printf("/proc/%s/stat", number);
     g_autofree char *text = read_line(path);
-    const char *behind = strrchr(text, ')'); /* a program's name may hold anything */
+    const char *behind = strrchr(text, ')'); /* a program's name may contain anything */
     g_auto(GStrv) fields = g_strsplit(behind ? behind + 1 : "", " ", -1);
 
-    /* One that is dead and not buried is dead. */
+    /* A zombie has ended. */
     bool lives = g_strv_length(fields) > 20 && !strchr("ZX", fields[1][0]);
     return g_strdup(lives ? fields[20] : "");
 }
@@ -67,11 +68,11 @@ bool process_mark_is_alive(const char *mark)
 }
 
 enum {
-    COMPUTER_DIGITS = 12, /* of the SHA-256 of what identifies this computer */
-    BOOT_DIGITS = 8,      /* of the boot's id */
+    COMPUTER_DIGITS = 12, /* hexadecimal digits of the computer's identifier */
+    BOOT_DIGITS = 8,      /* hexadecimal digits of the boot identifier */
 };
 
-/* "COMPUTER-BOOT-NAMESPACE-": what comes before a process's own numbers. */
+/* "COMPUTER-BOOT-NAMESPACE-", the part before the process's numbers. */
 static char *place_in_name(const char *boot, const char *space)
 {
     g_autofree char *id = read_line("/etc/machine-id");

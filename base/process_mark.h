@@ -1,5 +1,5 @@
 /*
- * A mark by which a process is known on this computer, also after it has ended.
+ * Marks that identify a process of this computer, even after it has ended.
  *
  *     g_autofree char *mark = process_mark_own();
  *     ... later, in another process ...
@@ -11,20 +11,20 @@
 
 #include <stdbool.h>
 
-/* Free with g_free. */
+/* The mark of this process; free with g_free. */
 char *process_mark_own(void);
 
-/* False only when that process has surely ended. */
+/* False only if that process has certainly ended. */
 bool process_mark_is_alive(const char *mark);
 
 /*
- * The same mark with the computer in it, of hexadecimal digits and '-' only, for the names of files
- * in folders that several computers share. Free with g_free.
+ * A mark that also identifies the computer, of hexadecimal digits and '-', for file names in
+ * folders shared by several computers. Free with g_free.
  */
 char *process_mark_in_name(void);
 
-/* For a name's rest that begins with such a mark: true if that process, of this computer, has
- * surely ended. */
+/* For a file name's tail that begins with such a mark: true if the process belonged to this
+ * computer and has certainly ended. */
 bool process_mark_in_name_is_dead(const char *text);
 
 #endif

@@ -1,4 +1,4 @@
-/* Files that somebody hands in. */
+/* Input files. */
 #include "wrytograph-host/text_file.h"
 
 #include <errno.h>
@@ -14,7 +14,7 @@ static void fail(GError **error, enum wry_text_file_error code, const char *path
 
 int wry_text_file_open_plain(const char *path, GError **error)
 {
-    /* Without O_NONBLOCK, opening a pipe waits for whoever might write to it. */
+    /* Without O_NONBLOCK, opening a pipe waits for a writer. */
     int file = open(path, O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
     struct stat info;
 
@@ -31,7 +31,7 @@ int wry_text_file_open_plain(const char *path, GError **error)
     return -1;
 }
 
-/* Past a string that begins at text; a backslash hides what follows it. */
+/* Skips a string; a backslash escapes the next character. */
 static size_t skip_string(const char *text, size_t length)
 {
     size_t at = 1;
@@ -57,8 +57,8 @@ static bool json_is_shallow(const char *text, size_t length)
     return depth <= WRY_TEXT_FILE_DEPTH;
 }
 
-/* By libyaml's own events, which nest without recursion: a bracket in text or in a comment opens
- * nothing. Text that is no YAML is left to who reads it. */
+/* Counts by libyaml's events, which nest without recursion: brackets in texts and comments do not
+ * count. Invalid YAML is left to the real reader. */
 static bool yaml_is_shallow(const char *text, size_t length)
 {
     unsigned depth = 0;

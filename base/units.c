@@ -1,4 +1,4 @@
-/* Sizes, offsets, speeds and addresses as people write them. */
+/* Sizes, offsets, speeds and addresses as text. */
 #include "wrytograph-host/units.h"
 
 #include <errno.h>

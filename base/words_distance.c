@@ -1,4 +1,4 @@
-/* How far apart two words are. */
+/* The edit distance of two words. */
 #include "words_distance.h"
 
 #include <glib.h>
@@ -15,7 +15,8 @@ static bool same(char a, char b)
     return g_ascii_tolower(a) == g_ascii_tolower(b);
 }
 
-/* Of the first i letters of a and the first k of b; d holds those of shorter beginnings. */
+/* The distance of the first i letters of a and the first k of b; d has those of shorter
+ * prefixes. */
 static unsigned distance_of(const char *a, const char *b, const unsigned *d, size_t width, size_t i,
                             size_t k)
 {

@@ -1,9 +1,9 @@
-/* How far apart two words are, for finding what was meant. */
+/* The edit distance of words, for suggestions ("did you mean"). */
 #ifndef WRY_BASE_WORDS_DISTANCE_H
 #define WRY_BASE_WORDS_DISTANCE_H
 
-/* Letters to be inserted, deleted, replaced or exchanged with their neighbour (the optimal string
- * alignment distance), without regard to case. */
+/* The number of letters to insert, delete, replace or exchange with a neighbour (optimal string
+ * alignment distance), ignoring case. */
 unsigned words_distance(const char *a, const char *b);
 
 #endif

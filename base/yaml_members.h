@@ -1,14 +1,15 @@
 /*
- * Tables of what a mapping of a YAML file may hold, and how each member is taken.
+ * Tables of the members that a YAML mapping may have, and how each is read.
  *
  *     static const struct yaml_member rows[] = {
  *         {"send", yaml_take_line, offsetof(struct step, send), NULL},
  *         {"within", yaml_take_time, offsetof(struct step, within), NULL},
  *     };
  *     static const struct yaml_members members = {"a step", rows, G_N_ELEMENTS(rows)};
+ *
  *     yaml_members_read(yaml, node, &members, &step);
  *
- * A member that is in no row is a mistake, whose text lists the names in the order of the rows.
+ * A member without a row is a mistake; the message lists the names in the order of the rows.
  */
 #ifndef WRY_BASE_YAML_MEMBERS_H
 #define WRY_BASE_YAML_MEMBERS_H
@@ -17,21 +18,21 @@
 
 struct yaml_field;
 
-/* FALSE after a complaint. */
+/* Reads one member. FALSE after yaml_text_complain. */
 typedef gboolean yaml_take(struct yaml_text *yaml, const struct yaml_field *field);
 
 struct yaml_member {
     const char *name;
     yaml_take *take;
-    size_t at;        /* of what the common functions below fill in, within the target */
-    const void *rule; /* what they want besides */
+    size_t at;        /* offset of the value within the target, for the functions below */
+    const void *rule; /* parameter of those functions */
 };
 
 struct yaml_members {
-    const char *what; /* "a step", for complaints */
+    const char *what; /* "a step", for messages */
     const struct yaml_member *rows;
     size_t n;
-    const char *known; /* the names, for complaints; NULL: all in the order of the rows */
+    const char *known; /* the names, for messages; NULL: those of the rows */
 };
 
 /* One member of a file. */
@@ -45,35 +46,35 @@ struct yaml_field {
 gboolean yaml_members_read(struct yaml_text *yaml, const yaml_node_t *mapping,
                            const struct yaml_members *members, void *target);
 
-/* Complains about the value of a field. */
+/* Reports a mistake in the value of a field. */
 #define yaml_field_complain(yaml, field, ...)                                                      \
     yaml_text_complain((yaml), yaml_text_place((field)->value), __VA_ARGS__)
 
-/* It is read elsewhere. */
+/* Ignores it: it is read elsewhere. */
 yaml_take yaml_take_elsewhere;
 
-/* One line of text; char *. */
+/* Reads one line of text into a char *. */
 yaml_take yaml_take_line;
 
-/* true or false; bool. */
+/* Reads true or false into a bool. */
 yaml_take yaml_take_bool;
 
-/* A whole number; rule: struct yaml_range. */
+/* Reads a whole number; rule: struct yaml_range. */
 struct yaml_range {
     uint64_t least, most;
     size_t size; /* bytes of the member: 1, 4 or 8 */
 };
 yaml_take yaml_take_number;
 
-/* One of some words; rule: their names, which end with NULL. unsigned: which. */
+/* Reads one of several words into an unsigned, as its index; rule: the words, ending with NULL. */
 yaml_take yaml_take_choice;
 
-/* 5s, in us; uint64_t. 256K, uint32_t. 115200, uint32_t. */
+/* Read 5s into a uint64_t of us, 256K into a uint32_t, and 115200 into a uint32_t. */
 yaml_take yaml_take_time;
 yaml_take yaml_take_offset;
 yaml_take yaml_take_speed;
 
-/* A mapping, whose members go into the same target; rule: struct yaml_shape. */
+/* Reads a mapping whose members belong to the same target; rule: struct yaml_shape. */
 struct yaml_shape {
     const char *written; /* "{when: first}" */
     const struct yaml_members *members;

@@ -97,7 +97,7 @@ static gboolean unreadable(struct yaml_text *yaml, const yaml_parser_t *parser)
                               parser->problem ? parser->problem : "not readable as YAML");
 }
 
-/* Nothing stands behind the one document. */
+/* Checks that nothing follows the document. */
 static gboolean check_end(struct yaml_text *yaml, yaml_parser_t *parser, const char *what)
 {
     yaml_document_t next;

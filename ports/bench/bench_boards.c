@@ -1,4 +1,4 @@
-/* The bench as others see it: boards by name, faults and buttons by their words. */
+/* The public interface of the bench: boards by name, faults and buttons as words. */
 #include <string.h>
 
 #include "bench_folder.h"

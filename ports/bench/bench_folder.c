@@ -29,8 +29,8 @@ struct bench_board {
     uint8_t *cells;
     size_t size;
     const struct wry_wiring *taken_for, *wired;
-    bool rts;             /* as it was last set */
-    struct wry_port port; /* the adapter's, by way of both */
+    bool rts;             /* RTS as last set */
+    struct wry_port port; /* the adapter's port, through the two wirings */
 };
 
 char *wry_bench_default_folder(void)
@@ -52,7 +52,7 @@ void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE])
     eui48[5] = (uint8_t)sum;
 }
 
-/* A name is a plain folder name: letters, digits, '-', '_' and '.', not beginning with a '.'. */
+/* A valid name: letters, digits, '-', '_' and '.', not beginning with '.'. */
 static gboolean check_name(const char *name, GError **error)
 {
     gboolean fits = name[0] != '\0' && name[0] != '.' && strlen(name) <= 64;
@@ -85,8 +85,8 @@ static gboolean check_description(const struct bench_description *description, G
     return FALSE;
 }
 
-/* flash.bin of the full size: the content file first, blank behind it. Piece by piece: a flash may
- * be larger than what a command should hold. */
+/* Writes flash.bin in full size: the content file, then blank. Piece by piece, since a flash may be
+ * larger than a command's memory. */
 static gboolean fill_flash(FILE *flash, FILE *content, uint32_t size)
 {
     uint8_t piece[16384];
@@ -256,7 +256,7 @@ static gboolean map_flash(struct bench_board *board, const char *path, size_t si
     return TRUE;
 }
 
-/* What the host means by its outputs, and what the board sees of them. */
+/* Translates what the host sets into what the board sees. */
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
     struct sim_adapter *adapter = context;

@@ -1,8 +1,8 @@
 /*
- * The bench: a folder of simulated boards that stands in for hardware.
+ * The bench: a folder of simulated boards.
  *
  * Each board is a sub-folder with board.yaml (chip, address, flash size, faults) and flash.bin, the
- * content of its flash, which stays between runs, so that separate commands see the same board.
+ * content of its flash, which persists between commands.
  *
  *     GError *error = NULL;
  *     struct bench_board *board = bench_open(dir, "gauge-1", &error);
@@ -22,12 +22,12 @@
 
 struct bench_board;
 
-/* An address of the locally administered kind (IEEE 802), the same for the same name. */
+/* A locally administered address (IEEE 802) derived from the name. */
 void bench_make_address(const char *name, uint8_t eui48[WRY_EUI48_SIZE]);
 
 /*
- * Makes a board. content may be NULL for a blank flash, or a file whose bytes the flash begins
- * with. Nothing is left behind when it fails.
+ * Adds a board. content: a file with the initial bytes of the flash; NULL: a blank flash. On
+ * failure nothing is left behind.
  */
 gboolean bench_add(const char *folder, const char *name,
                    const struct bench_description *description, const char *content,
@@ -41,25 +41,25 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
 gboolean bench_save(const char *folder, const char *name,
                     const struct bench_description *description, GError **error);
 
-/* Takes a board off the bench, its flash and journal with it. Refused while it is worked on. */
+/* Removes a board with its flash and journal. Fails while it is in use. */
 gboolean bench_remove(const char *folder, const char *name, GError **error);
 
 /*
- * Powers the board up, in virtual time, with its buttons as they were left. One process at a time.
- * wiring: what the adapter's outputs are taken to be wired to; the board is wired as its
- * description says. NULL: as it is wired.
+ * Switches a board on, in virtual time, with its buttons as they were left. Only one process at a
+ * time can have it. wiring: what the host assumes; NULL: the real one, which is that of the
+ * description.
  */
 struct bench_board *bench_open(const char *folder, const char *name,
                                const struct wry_wiring *wiring, GError **error);
 const struct wry_port *bench_port(const struct bench_board *board);
 /* How the board is wired. */
 const struct wry_wiring *bench_wiring(const struct bench_board *board);
-/* For a server: what the port works on. */
+/* The adapter behind the port, for a server. */
 struct sim_adapter *bench_adapter(struct bench_board *board);
-/* Cuts the power and writes the flash content back. */
-/* The command takes it to be wired like that; how it is wired stays. */
+/* Changes the wiring that the host assumes; the real one stays. */
 void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring);
 
+/* Switches the board off and writes its flash content back. */
 void bench_close(struct bench_board *board);
 
 #endif

@@ -1,4 +1,4 @@
-/* A simulated board's description, and board.yaml, the file that keeps it. */
+/* The description of a simulated board, as in its board.yaml. */
 #ifndef WRY_BENCH_BOARD_FILE_H
 #define WRY_BENCH_BOARD_FILE_H
 
@@ -10,12 +10,12 @@
 #include "wrytograph-host/wiring.h"
 #include "wrytograph/chip.h"
 
-/* What board.yaml says. */
+/* The members of board.yaml. */
 struct bench_description {
     const struct wry_chip *chip;
     uint8_t revision;
     uint8_t eui48[WRY_EUI48_SIZE];
-    const struct wry_wiring *wiring; /* of its reset and strap */
+    const struct wry_wiring *wiring; /* how reset and strap are wired */
     uint32_t flash_size;             /* bytes */
     struct sim_board_faults faults;
 };

@@ -1,8 +1,7 @@
 /*
- * The buttons of a simulated board, pressed by another process: a small file beside its flash.
- *
- * A served board acts on them at once; one that is opened in virtual time finds its strap held at
- * power-up when the boot button is.
+ * The buttons of a simulated board. They are pressed by another process through a small file beside
+ * the flash. A served board reacts at once; a board that is switched on in virtual time finds its
+ * strap held if the boot button is.
  *
  *     buttons_press(folder, "loading", &error);
  */
@@ -13,24 +12,23 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-/* How they were left. */
+/* The state of the buttons. */
 struct buttons {
     bool boot;       /* held */
-    bool due;        /* loading mode was entered by hand, for the next power-up */
-    uint64_t resets; /* taps, counted from the first */
+    bool due;        /* enter loading mode at the next power-up */
+    uint64_t resets; /* number of taps so far */
     uint64_t
-        loading;    /* times that loading mode was entered: boot held, reset tapped, boot let go */
-    uint64_t power; /* times that the power was taken away and put back */
+        loading; /* times that loading mode was entered (boot held, reset tapped, boot released) */
+    uint64_t power; /* times that power was switched off and on */
 };
 
-/* What: "boot" (and hold), "release", "reset", "loading", "power". False with an error otherwise.
- * folder: of the board. */
+/* Presses "boot" (and holds it), "release", "reset", "loading" or "power". folder: the board's. */
 gboolean buttons_press(const char *folder, const char *what, GError **error);
 
-/* All let go where there is no such file. */
+/* All released if there is no such file. */
 struct buttons buttons_read(const char *folder);
 
-/* What was due has happened. */
+/* Clears due. */
 void buttons_done(const char *folder);
 
 #endif

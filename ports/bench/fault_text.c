@@ -1,4 +1,4 @@
-/* Faults of a simulated board as words. */
+/* Faults of a simulated board as text. */
 #include "fault_text.h"
 
 #include <glib.h>
@@ -12,10 +12,10 @@ enum {
     BUSY_MOST = 600000,
 };
 
-/* Faults that are there or not. */
+/* Faults without a value. */
 static const struct {
     const char *name;
-    size_t at; /* of the bool in struct sim_board_faults */
+    size_t at; /* offset of the bool in struct sim_board_faults */
 } switches[] = {
     {"strap-released", offsetof(struct sim_board_faults, strap_released)},
     {"unpowered", offsetof(struct sim_board_faults, unpowered)},
@@ -107,7 +107,7 @@ static bool parse_count(const char *text, const char *name, uint64_t *count)
            g_ascii_string_to_unsigned(text + strlen(name), 10, 1, UINT64_MAX, count, NULL);
 }
 
-/* NAME=RATE, from 0 to 0.1, in parts of 10^9. */
+/* NAME=RATE, from 0 to 0.1, stored in units of 10^-9. */
 static bool parse_rate(const char *text, const char *name, uint32_t *ppb)
 {
     char *end;

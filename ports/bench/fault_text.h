@@ -1,5 +1,5 @@
 /*
- * Faults of a simulated board as words, as 'bench fault' takes them.
+ * Faults of a simulated board as text, as 'bench fault' takes them.
  *
  *     if (!fault_text_parse("noise=1e-5", &description.faults))
  *         refuse();
@@ -11,10 +11,10 @@
 
 #include "sim/sim_board.h"
 
-/* Sets the fault that text names, or none. False, and nothing set, when it is no fault. */
+/* Sets the fault in text; "none" clears all. False, and nothing is set, if it is not a fault. */
 bool fault_text_parse(const char *text, struct sim_board_faults *faults);
 
-/* "strap-released, noise 1e-05"; "" without any. Free with g_free. */
+/* "strap-released, noise 1e-05"; "" if there are none. Free with g_free. */
 char *fault_text_describe(const struct sim_board_faults *faults);
 
 #endif

@@ -48,7 +48,7 @@ bool pty_changed(struct pty *pty, bool *open)
 {
     struct inotify_event event;
 
-    /* One event a read: a file is watched, so events carry no names. */
+    /* One event per read: a file is watched, so events have no names. */
     while (pty->watch >= 0 && read(pty->watch, &event, sizeof event) == (ssize_t)sizeof event) {
         bool was_open = pty->open > 0;
         if (event.mask & IN_OPEN)

@@ -1,4 +1,4 @@
-/* Pseudo-terminals, and whether somebody has the other end open. */
+/* Pseudo-terminals, and whether the other end is open. */
 #ifndef WRY_BENCH_PTY_H
 #define WRY_BENCH_PTY_H
 
@@ -6,16 +6,16 @@
 
 struct pty {
     int descriptor; /* -1: none */
-    int watch;      /* tells of every opening and closing, however short */
-    int open;       /* times the other end is open now */
+    int watch;      /* inotify: reports every open and close, however short */
+    int open;       /* number of times the other end is open now */
     char path[64];
 };
 
-/* False with errno when there is none to be had. */
+/* False with errno if there is none available. */
 bool pty_open(struct pty *pty);
 void pty_close(struct pty *pty);
 
-/* The next change since it was asked last: true and *open, or false when there was none. */
+/* Reports the next change since the last call: true with *open; false if there was none. */
 bool pty_changed(struct pty *pty, bool *open);
 
 #endif

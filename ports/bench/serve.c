@@ -18,39 +18,39 @@
 #include "rfc2217/server.h"
 
 enum {
-    BUSY_WAIT_MS = 1,    /* between turns while someone is connected */
-    IDLE_WAIT_MS = 50,   /* and while nobody is */
-    QUEUE_MAX = 1 << 16, /* bytes held for a client that does not read */
-    LAST_WORDS = 4096,   /* bytes that still leave the line after a client hung up */
+    BUSY_WAIT_MS = 1,    /* ms between turns while a client is connected */
+    IDLE_WAIT_MS = 50,   /* ms otherwise */
+    QUEUE_MAX = 1 << 16, /* bytes queued for a client that does not read */
+    LAST_WORDS = 4096,   /* bytes that are still sent after a client has hung up */
 };
 
-#define LOOK_EVERY 50000u   /* us between looks at the buttons */
-#define NUDGE_EVERY 200000u /* us between looks at whether who sends much is still there */
-#define HOLD_TIME 200000u   /* us that the boot button is held through reset */
+#define LOOK_EVERY 50000u   /* us between reads of the buttons */
+#define NUDGE_EVERY 200000u /* us between checks whether a busy client is still there */
+#define HOLD_TIME 200000u   /* us that the boot button is held at a reset */
 
-/* One board, its listener, and whoever is connected. */
+/* One board with its listener and client. */
 struct served {
     struct bench_board *board;
     struct sim_adapter *adapter;
     const struct wry_wiring *wiring;
     GSocket *listener;
     uint16_t port;
-    int client; /* -1: nobody */
+    int client; /* -1: none */
     struct rfc2217_server *telnet;
     struct pty pty;
     bool pty_was_open;
-    char *folder;           /* the board's */
-    struct buttons buttons; /* as they were when last looked at */
+    char *folder;           /* folder of the board */
+    struct buttons buttons; /* as last read */
     uint64_t looked_at;     /* us */
     uint64_t nudged_at;     /* us */
-    uint64_t let_go_at;     /* us: the boot button, after loading mode was entered; 0 = not held */
-    uint32_t speed_due;     /* to be set once what was sent before has left; 0 = none */
-    GByteArray *to_board;   /* waiting for room on the line */
+    uint64_t let_go_at;     /* us: when to release the boot button; 0 = not held */
+    uint32_t speed_due;     /* speed to set once earlier bytes have left; 0 = none */
+    GByteArray *to_board;   /* bytes waiting for room on the line */
     GByteArray *to_client;
-    uint64_t begun; /* us, of real time: the board's time 0 */
+    uint64_t begun; /* us of real time at the board's time 0 */
 };
 
-/* Boards that one thread looks after. */
+/* The boards of one thread. */
 struct crew {
     struct wry_bench_server *server;
     GPtrArray *boards; /* struct served */
@@ -61,7 +61,7 @@ struct wry_bench_server {
     GPtrArray *boards; /* struct served */
     struct crew *crews;
     guint crew_count;
-    gint ends; /* read and set as one */
+    gint ends; /* set to end the threads; atomic */
 };
 
 static void on_send(void *context, const uint8_t *bytes, size_t n)
@@ -145,7 +145,7 @@ static void write_out(struct served *s)
         hang_up(s);
 }
 
-/* Bytes of the client that wait for the line. */
+/* Bytes of the client not yet on the line. */
 static int waiting(const struct served *s)
 {
     int n = 0;
@@ -161,7 +161,7 @@ static bool hung_up(const struct served *s)
            (look.revents & (POLLRDHUP | POLLHUP | POLLERR));
 }
 
-/* One client at a time, as with a real port; a second one is turned away. */
+/* One client at a time, as with a real port; further ones are rejected. */
 static void accept_client(struct served *s)
 {
     int one = 1;
@@ -169,7 +169,7 @@ static void accept_client(struct served *s)
 
     if (client < 0)
         return;
-    /* One that hung up may not have been noticed yet. */
+    /* The previous one may have hung up unnoticed. */
     if (s->client >= 0) {
         rfc2217_server_nudge(s->telnet);
         write_out(s);
@@ -188,13 +188,13 @@ static void accept_client(struct served *s)
                                                            .speed = on_speed,
                                                            .outputs = on_outputs,
                                                            .line_break = on_break});
-    /* The last one may have set a speed at which its bytes take minutes to leave. */
+    /* The previous one may have set a speed at which its bytes take minutes. */
     sim_line_clear(&s->adapter->to_board);
     set_speed(s, 115200);
     s->adapter->port.discard(s->adapter->port.context);
 }
 
-/* Reads only while the line has room: the client feels the line's speed. */
+/* Reads only while the line has room, so that the client is slowed down to the line's speed. */
 static void read_client(struct served *s)
 {
     uint8_t bytes[2048];
@@ -206,8 +206,8 @@ static void read_client(struct served *s)
         hang_up(s);
 }
 
-/* Whoever hung up may have said something before, which still leaves the line; but not a flood,
- * which would keep the port busy for minutes. */
+/* Bytes sent before hanging up still go out; but not a flood, which would occupy the port for
+ * minutes. */
 static void watch_client(struct served *s, uint64_t now)
 {
     if (waiting(s) <= LAST_WORDS)
@@ -220,7 +220,7 @@ static void watch_client(struct served *s, uint64_t now)
         hang_up(s);
 }
 
-/* What somebody wrote and then hung up leaves the line all the same: their closing waits for it. */
+/* Bytes written before closing the terminal still go out: close() waits for them. */
 static void read_pty(struct served *s)
 {
     uint8_t bytes[2048];
@@ -232,7 +232,7 @@ static void read_pty(struct served *s)
         on_data(s, bytes, (size_t)n);
 }
 
-/* From the adapter towards whoever is connected. */
+/* Moves bytes from the adapter to the client. */
 static void take_from_board(struct served *s)
 {
     uint8_t bytes[1024];
@@ -259,7 +259,7 @@ static void offer_to_board(struct served *s)
     }
 }
 
-/* Opening the terminal is plugging the adapter in: it powers the board, its strap set. */
+/* Opening the terminal plugs the adapter in: the board gets power, with its strap set. */
 static void plug(struct served *s, bool open)
 {
     s->pty_was_open = open;
@@ -295,7 +295,7 @@ static void let_go(struct served *s)
     sim_adapter_hold_strap(s->adapter, s->buttons.boot || s->pty_was_open);
 }
 
-/* What somebody did to the buttons since they were last looked at. */
+/* Applies button presses since the last read. */
 static void watch_buttons(struct served *s, uint64_t now)
 {
     struct buttons before = s->buttons;
@@ -306,7 +306,7 @@ static void watch_buttons(struct served *s, uint64_t now)
         return;
     s->looked_at = now;
     s->buttons = buttons_read(s->folder);
-    /* Whoever presses another button has let this one go. */
+    /* Pressing another button releases this one. */
     if (s->let_go_at > 0 &&
         (s->buttons.power != before.power || s->buttons.resets != before.resets))
         let_go(s);
@@ -341,7 +341,7 @@ static void turn_board(struct served *s, bool has_input)
     write_out(s);
 }
 
-/* Lets a little real time pass for some boards. */
+/* Runs some boards for a moment of real time. */
 static void turn_boards(GPtrArray *boards)
 {
     guint count = boards->len;
@@ -377,7 +377,7 @@ static gpointer run_crew(gpointer data)
     return NULL;
 }
 
-/* As many as there are processors: boards in real time must not wait for each other. */
+/* One thread per processor: boards in real time must not wait for each other. */
 static void start_crews(struct wry_bench_server *server)
 {
     guint count = MIN(g_get_num_processors(), server->boards->len);

@@ -1,10 +1,10 @@
-/* The clock of ports in real time: microseconds that never go back. */
+/* The clock of real-time ports, in microseconds, monotonic. */
 #ifndef WRY_POSIX_CLOCK_H
 #define WRY_POSIX_CLOCK_H
 
 #include <stdint.h>
 
-/* As struct wry_port wants them; context is not used. */
+/* For struct wry_port; context is not used. */
 uint64_t posix_clock_now(void *context);
 void posix_clock_sleep(void *context, uint64_t until);
 

@@ -1,11 +1,11 @@
-/* Whether two speeds are near enough to be taken for one. */
+/* Whether two speeds are close enough to communicate. */
 #ifndef WRY_POSIX_SPEED_H
 #define WRY_POSIX_SPEED_H
 
 #include <stdbool.h>
 #include <stdint.h>
 
-#define SPEED_TOLERANCE_PERCENT 2u /* the other end has as much again */
+#define SPEED_TOLERANCE_PERCENT 2u /* the other end may be off by as much */
 
 static inline bool speed_is_near(uint32_t baud, uint32_t wanted)
 {

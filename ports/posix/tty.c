@@ -1,4 +1,4 @@
-/* Terminals by Linux's own interface. */
+/* Terminals, through the interface of Linux (termios2). */
 #include "tty.h"
 
 #include <asm/termbits.h>
@@ -9,7 +9,7 @@
 
 #include "speed.h"
 
-/* A driver that cannot do a speed may keep another one without an error. */
+/* A driver that does not support a speed may keep another one without an error. */
 static bool set_and_check(int descriptor, struct termios2 *settings, uint32_t baud)
 {
     settings->c_cflag &= ~(tcflag_t)CBAUD;

@@ -1,6 +1,6 @@
 /*
- * Terminals by Linux's own interface, which takes any speed and tells the one that it set: serial
- * devices and pseudo-terminals.
+ * Terminals (serial devices and pseudo-terminals) through the interface of Linux, which takes any
+ * speed and reports the one it has set.
  */
 #ifndef WRY_POSIX_TTY_H
 #define WRY_POSIX_TTY_H
@@ -8,39 +8,39 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-/* 8N1 at 115200 baud, no flow control, nothing translated, outputs kept at close. False when it
- * cannot be; errno 0: it is set to another speed, which tty_speed tells. */
+/* Sets 8N1 at 115200 baud, no flow control, no translation, and outputs that are kept at close.
+ * False on failure; with errno 0 it has another speed, see tty_speed. */
 bool tty_make_raw(int descriptor);
 
-/* False when the terminal does not come within 2 % of it; it then has the speed from before. */
+/* False if the terminal does not come within 2 % of it; it then keeps the previous speed. */
 bool tty_set_speed(int descriptor, uint32_t baud);
 
-/* Baud; 0 when it cannot be told. */
+/* The speed in baud; 0 if it is unknown. */
 uint32_t tty_speed(int descriptor);
 
-/* Forgets what has arrived and was not read. */
+/* Discards received bytes that were not read. */
 bool tty_discard(int descriptor);
 
-/* Bytes that were written and have not left. 0 when that cannot be told. */
+/* Bytes written that have not left yet; 0 if that is unknown. */
 uint32_t tty_unsent(int descriptor);
 
-/* True when its transmitter is known to have something left to send. */
+/* True if its transmitter is known to be busy. */
 bool tty_is_sending(int descriptor);
 
 /* True for a terminal with control lines; pseudo-terminals have none. */
 bool tty_has_lines(int descriptor);
 
-/* Both at once. */
+/* Sets both outputs in one step. */
 bool tty_set_lines(int descriptor, bool dtr, bool rts);
 
-/* A break begins, or ends. */
+/* Begins or ends a break. */
 bool tty_set_break(int descriptor, bool on);
 
-/* From now on nobody else opens it, or they may again. Superusers can in any case. */
+/* Makes further opens fail, or allows them again. Superusers can always open it. */
 bool tty_set_exclusive(int descriptor, bool on);
 
-/* Its driver hands over what arrives at once, or in its own time. *was: how it was before. False
- * when the driver does not know of that. */
+/* Makes the driver deliver input at once, or in its usual time. *was: the previous setting. False
+ * if the driver does not have this setting. */
 bool tty_set_quick(int descriptor, bool on, bool *was);
 
 #endif

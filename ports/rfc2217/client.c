@@ -18,7 +18,7 @@
 #include "wrytograph/message.h"
 
 enum {
-    WAIT_MS = 100, /* between looks at whether to stop */
+    WAIT_MS = 100, /* ms between checks whether to stop */
     QUEUE_ROOM = 1 << 18,
     PIECE = 4096,
 };
@@ -26,23 +26,23 @@ enum {
 #define ANSWER_TIME 2000000 /* us for the server to answer a setting */
 #define CONNECT_TIME 5000000
 #define BREAK_TIME 250000   /* us that a break lasts */
-#define WRITE_TIME 10000000 /* us without any byte taken that mean a dead link */
+#define WRITE_TIME 10000000 /* us without a byte accepted, after which the link is dead */
 
 struct wry_remote {
     struct wry_remote_settings settings;
-    char *host; /* that settings point to */
+    char *host; /* copy of the settings' host */
     GSocketConnection *connection;
     int socket;
-    telnet_t *telnet; /* NULL for a raw pipe */
+    telnet_t *telnet; /* NULL for a raw connection */
     bool failed;
     bool hung_up;                     /* the server closed the connection */
-    bool server_does, server_refuses; /* COM port control */
-    uint8_t awaited;                  /* command whose answer has not come; 0xFF = none */
+    bool server_does, server_refuses; /* whether the server supports COM port control */
+    uint8_t awaited;                  /* command not answered yet; 0xFF = none */
     bool has_lines;
-    uint32_t answered_baud;    /* that the server has set */
-    uint32_t speed;            /* that it was asked for last and has; 0 = none yet */
-    uint8_t answered_control;  /* to the last SET-CONTROL */
-    GByteArray *out;           /* made by the telnet layer, piece by piece; not yet sent */
+    uint32_t answered_baud;    /* speed in its last answer */
+    uint32_t speed;            /* speed in use; 0 = none yet */
+    uint8_t answered_control;  /* answer to the last SET-CONTROL */
+    GByteArray *out;           /* output of the telnet layer, not yet sent */
     uint8_t queue[QUEUE_ROOM]; /* received, not yet read */
     size_t head, fill;
     struct wry_port port;
@@ -125,7 +125,8 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
         if (event->sub.telopt == COM_PORT_OPTION)
             on_answer(remote, (const uint8_t *)event->sub.buffer, event->sub.size);
         break;
-    case TELNET_EV_COMPRESS: /* the library does it unasked, and a little would become very much */
+    case TELNET_EV_COMPRESS: /* the library would decompress unasked, and a little input can become
+                                very much */
     case TELNET_EV_ERROR:
         remote->failed = true;
         break;
@@ -134,14 +135,14 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
     }
 }
 
-/* A frame with bytes that telnet escapes comes in many pieces: they leave as one. */
+/* Sends collected output at once: the telnet layer produces a frame in many pieces. */
 static void flush(struct wry_remote *remote)
 {
     send_all(remote, remote->out->data, remote->out->len);
     g_byte_array_set_size(remote->out, 0);
 }
 
-/* Waits a while for the socket, until the deadline at most, and takes in what it has. */
+/* Waits for the socket, until the deadline at most, and reads what it has. */
 static void take_input(struct wry_remote *remote, uint64_t deadline)
 {
     struct pollfd wait = {.fd = remote->socket, .events = POLLIN};
@@ -189,7 +190,7 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     return *got == 0 && remote->failed ? WRY_LINK_LOST : WRY_OK;
 }
 
-/* One setting, and its answer. False when none came. */
+/* Sends one setting and waits for its answer. False if none came. */
 static bool set(struct wry_remote *remote, uint8_t command, const uint8_t *value, size_t n)
 {
     uint8_t message[8] = {command};
@@ -210,7 +211,7 @@ static bool set_byte(struct wry_remote *remote, uint8_t command, uint8_t value)
     return set(remote, command, &value, 1);
 }
 
-/* The server answers with the speed that it has set. */
+/* Sets the speed; the server answers with the speed it has set. */
 static bool ask_for_speed(struct wry_remote *remote, uint32_t baud)
 {
     const uint8_t value[4] = {(uint8_t)(baud >> 24), (uint8_t)(baud >> 16), (uint8_t)(baud >> 8),
@@ -235,7 +236,7 @@ static enum wry_status port_set_speed(void *context, uint32_t baud)
                                                                       : WRY_LINK_LOST;
 }
 
-/* One after the other: the protocol has no command for both. */
+/* Sets one output after the other: the protocol has no command for both. */
 static bool set_outputs(struct wry_remote *remote, bool reset, bool boot, bool strap_first)
 {
     bool dtr, rts;
@@ -248,7 +249,7 @@ static bool set_outputs(struct wry_remote *remote, bool reset, bool boot, bool s
            set_byte(remote, COM_PORT_SET_CONTROL, dtr_first ? rts_byte : dtr_byte);
 }
 
-/* The strap is held before anything else, and let go after it. */
+/* Holds the strap before anything else, and releases it last. */
 static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 {
     struct wry_remote *remote = context;
@@ -259,9 +260,9 @@ static enum wry_status port_set_lines(void *context, bool reset, bool boot)
 }
 
 /*
- * The server may have asserted both outputs when it opened the port, and not every server tells.
- * Nothing is held from here on; the strap goes first, so that a board that was held in reset comes
- * up as it does without anybody. A port without outputs may have a server that does not answer.
+ * The server may have asserted both outputs when it opened the port, and not every server reports
+ * that. Releases both, the strap first, so that a board held in reset starts its firmware. If the
+ * port has no outputs, a server may not answer.
  */
 static bool release_lines(struct wry_remote *remote)
 {
@@ -291,7 +292,8 @@ static enum wry_status port_discard(void *context)
     return remote->failed ? WRY_LINK_LOST : WRY_OK;
 }
 
-/* Binary transmission both ways, COM port control, and a plain 8N1 port without flow control. */
+/* Negotiates binary transmission in both directions, COM port control, and 8N1 without flow
+ * control. */
 static bool negotiate(struct wry_remote *remote)
 {
     uint64_t deadline = posix_clock_now(NULL) + ANSWER_TIME;
@@ -338,7 +340,7 @@ static gboolean on_tick(void *context)
     return G_SOURCE_CONTINUE;
 }
 
-/* Names are looked up and connections made in the background, so that it can be stopped. */
+/* Resolves and connects in the background, so that it can be stopped. */
 static struct connecting connect_in_slices(struct wry_remote *remote)
 {
     g_autoptr(GSocketClient) client = g_socket_client_new();

@@ -1,4 +1,4 @@
-/* The serving end of RFC 2217. */
+/* The server side of RFC 2217. */
 #include "server.h"
 
 #include <libtelnet.h>
@@ -16,7 +16,7 @@ struct rfc2217_server {
     telnet_t *telnet;
     uint32_t baud;
     bool dtr, rts;
-    bool broken; /* the client does not keep to the protocol */
+    bool broken; /* the client violates the protocol */
 };
 
 static const char signature[] = "wrytograph bench";
@@ -29,7 +29,7 @@ static void answer(struct rfc2217_server *server, uint8_t command, const uint8_t
     telnet_subnegotiation(server->telnet, COM_PORT_OPTION, (const char *)message, n + 1);
 }
 
-/* 0 asks for the speed in use; one that no adapter has stays what it is, as the answer says. */
+/* 0 queries the speed. A speed that no adapter supports is not set, as the answer shows. */
 static void on_speed(struct rfc2217_server *server, const uint8_t *value, size_t n)
 {
     if (n < 4)
@@ -73,7 +73,7 @@ static void on_control(struct rfc2217_server *server, uint8_t value)
     answer(server, COM_PORT_SET_CONTROL, &value, 1);
 }
 
-/* The line is 8N1 without flow control, whatever is asked; 0 asks what it is. */
+/* The line stays 8N1 without flow control, whatever is requested; 0 queries it. */
 static void on_setting(struct rfc2217_server *server, uint8_t command, uint8_t value)
 {
     static const uint8_t plain[] = {[COM_PORT_SET_DATASIZE] = COM_PORT_EIGHT_BITS,
@@ -137,7 +137,8 @@ static void on_telnet(telnet_t *telnet, telnet_event_t *event, void *context)
         if (event->sub.telopt == COM_PORT_OPTION)
             on_command(server, (const uint8_t *)event->sub.buffer, event->sub.size);
         break;
-    case TELNET_EV_COMPRESS: /* the library does it unasked, and a little would become very much */
+    case TELNET_EV_COMPRESS: /* the library would decompress unasked, and a little input can become
+                                very much */
     case TELNET_EV_ERROR:
         server->broken = true;
         break;

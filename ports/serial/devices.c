@@ -1,4 +1,4 @@
-/* The serial ports that the system knows of. */
+/* The serial ports of this computer. */
 #include <libserialport.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -31,7 +31,7 @@ static int by_path(const void *a, const void *b)
     return strcmp((*x)->path, (*y)->path);
 }
 
-/* The name in /dev/serial/by-id that leads to the device; NULL when none does. */
+/* The name in /dev/serial/by-id that points to the device; NULL if there is none. */
 static char *lasting_name(const char *real)
 {
     g_auto(GStrv) names = folder_names(LASTING, NULL);
@@ -47,7 +47,7 @@ static char *lasting_name(const char *real)
     return found;
 }
 
-/* Without opening it: that would pull its outputs. */
+/* Finds out why a device cannot be opened, without opening it, which would change its outputs. */
 static void look_at(struct wry_serial_device *device)
 {
     g_autoptr(GError) error = NULL;
@@ -74,7 +74,7 @@ static struct wry_serial_device *describe(const struct sp_port *port)
     return device;
 }
 
-/* A line of the stand-in list: PATH VENDOR:PRODUCT SERIAL DESCRIPTION, or PATH alone. */
+/* Parses a line of the replacement list: PATH VENDOR:PRODUCT SERIAL DESCRIPTION, or PATH alone. */
 static struct wry_serial_device *parse_line(const char *line)
 {
     struct wry_serial_device *device = g_new0(struct wry_serial_device, 1);

@@ -1,4 +1,4 @@
-/* Who has a serial device. */
+/* Locks of serial devices. */
 #include "port_lock.h"
 
 #include <errno.h>
@@ -19,7 +19,7 @@ enum {
     TEXT_MOST = 128,
 };
 
-/* Where all users of a computer may have files; the first that is there. */
+/* Folders for files of all users; the first that exists is used. */
 static const char *const folders[] = {"/run/lock", "/tmp"};
 
 static const char *lock_folder(void)
@@ -41,7 +41,7 @@ static char *lock_path(const char *device)
                            minor(about.st_rdev));
 }
 
-/* In a folder of everybody's, the system lets nobody create a file over somebody else's. */
+/* In a world-writable folder the system does not let users create files over those of others. */
 static int open_lock(const char *path)
 {
     const int flags = O_RDWR | O_CLOEXEC | O_NOFOLLOW;
@@ -81,7 +81,8 @@ static bool has_open(const char *process, const char *device)
     return found;
 }
 
-/* Of those whose files may be looked at: one's own programs, or all for a superuser. */
+/* Searches the open files of the processes that may be inspected: one's own, or all for a
+ * superuser. */
 static char *find_by_files(const char *device)
 {
     g_auto(GStrv) processes = folder_names("/proc", NULL);
@@ -95,8 +96,8 @@ static char *find_by_files(const char *device)
     return holder;
 }
 
-/* The usual lock files of terminal programs: the process number in digits (Filesystem Hierarchy
- * Standard, section 5.9). */
+/* Reads the usual lock file of terminal programs, with the process number in digits (Filesystem
+ * Hierarchy Standard, section 5.9). */
 static char *find_by_lock_file(const char *device)
 {
     g_autofree char *name = g_path_get_basename(device);
@@ -113,7 +114,7 @@ static char *find_by_lock_file(const char *device)
     return name_of(number);
 }
 
-/* Whoever takes our lock leaves its name in it. */
+/* The holder of our lock writes its name into it. */
 static char *read_lock(int lock)
 {
     char text[TEXT_MOST] = "";
@@ -122,7 +123,7 @@ static char *read_lock(int lock)
     return n > 0 ? g_strdup(g_strchomp(text)) : NULL;
 }
 
-/* Asked of the system, for whoever tried the lock would hold it for a moment: proc(5), locks. */
+/* Asks the system (proc(5), locks): trying the lock would hold it for a moment. */
 static bool is_locked(const char *path)
 {
     struct stat about;
@@ -160,7 +161,7 @@ static void sign(int lock)
     g_autofree char *number = g_strdup_printf("%d", (int)getpid());
     g_autofree char *text = name_of(number);
 
-    /* What it says is only for others to read: the lock holds without. */
+    /* The text is only informative: the lock works without it. */
     if (ftruncate(lock, 0) == 0 && pwrite(lock, text, strlen(text), 0) < 0)
         return;
 }

@@ -1,7 +1,7 @@
 /*
- * A serial device is one program's at a time. The lock is taken before the device is opened, since
- * opening it pulls its outputs and resets a board that another program is at work on; it stands for
- * the device, by number, and not for one of its names.
+ * Locks of serial devices: one program at a time. The lock is taken before the device is opened,
+ * since opening changes its outputs and would reset a board that another program works on. It
+ * identifies the device by its number, not by its path.
  */
 #ifndef WRY_SERIAL_PORT_LOCK_H
 #define WRY_SERIAL_PORT_LOCK_H
@@ -9,13 +9,13 @@
 #include <glib.h>
 
 /*
- * device is path without links. A descriptor to be closed when the port is, or -1 with *error: who
- * holds it as far as that can be told, or why it cannot be locked.
+ * device is path with links resolved. Returns a descriptor to close together with the port, or -1
+ * with *error: the holder, if known, or why it cannot be locked.
  */
 int port_lock_take(const char *path, const char *device, GError **error);
 
-/* The program that has the device open or locked, "NAME (process N)"; NULL when none can be told.
- * Free with g_free. */
+/* The program that has the device open or locked, "NAME (process N)"; NULL if none is known. Free
+ * with g_free. */
 char *port_lock_holder(const char *device);
 
 #endif

@@ -1,4 +1,4 @@
-/* A real serial device or pseudo-terminal. */
+/* Serial devices and pseudo-terminals. */
 #include "wrytograph-host/serial.h"
 #include "posix/clock.h"
 #include "posix/wiring_lines.h"
@@ -19,16 +19,16 @@
 #include "usb_place.h"
 
 enum {
-    WRITE_MS = 10000, /* without a byte taken that mean a dead line */
-    SLICE_MS = 100,   /* after which the caller may stop */
+    WRITE_MS = 10000, /* ms without a byte accepted, after which the line is dead */
+    SLICE_MS = 100,   /* ms between checks whether to stop */
     BITS_PER_BYTE = 10,
-    UART_BYTES = 64, /* that an adapter may hold unseen */
+    UART_BYTES = 64, /* bytes that an adapter may buffer invisibly */
     STARTING_SPEED = 115200,
 };
 
 #define BREAK_TIME 250000 /* us that a break lasts */
-#define LINE_TIME 40000   /* us from one output to the other, on adapters that set one at a time */
-#define DRAIN_TIME 500000 /* us longer than the line takes that mean a dead line */
+#define LINE_TIME 40000   /* us between the two outputs, on adapters that set them one at a time */
+#define DRAIN_TIME 500000 /* us beyond the line time, after which the line is dead */
 #define DRAIN_STEP 1000
 
 struct wry_serial {
@@ -38,13 +38,13 @@ struct wry_serial {
     int descriptor;
     int lock;
     bool has_lines;
-    bool quick, was_quick;   /* its driver was told to hand over at once */
-    struct usb_place *place; /* NULL when it is no USB device */
+    bool quick, was_quick;   /* whether its driver delivers at once, and did before */
+    struct usb_place *place; /* NULL if it is not a USB device */
     struct wry_port port;
 };
 
-/* Until the descriptor is ready: 1; 0 when the time is over or the caller stops; -1 for an error.
- */
+/* Waits for the descriptor: 1 when it is ready, 0 after the time or when asked to stop, -1 on
+ * error. */
 static int await(const struct wry_serial *serial, short events, int ms)
 {
     struct pollfd event = {.fd = serial->descriptor, .events = events};
@@ -87,14 +87,14 @@ static enum wry_status port_read(void *context, uint8_t *bytes, size_t room, uin
     if (ready == 0)
         return WRY_OK;
     ssize_t n = read(serial->descriptor, bytes, room);
-    /* Ready, and yet nothing to read: the device is gone. */
+    /* Ready without input: the device is gone. */
     if (n == 0 || (n < 0 && errno != EAGAIN && errno != EINTR))
         return WRY_LINK_LOST;
     *got = n > 0 ? (size_t)n : 0;
     return WRY_OK;
 }
 
-/* Until all that was written has left: what the system still has, and what the adapter has. */
+/* Waits until everything written has left the system and the adapter. */
 static bool drain(const struct wry_serial *serial)
 {
     uint32_t baud = MAX(tty_speed(serial->descriptor), 1);
@@ -167,7 +167,7 @@ static bool fail(GError **error, enum wry_serial_error code, const char *path, c
     return false;
 }
 
-/* The group that may open it and that this process is not in; NULL when there is none. */
+/* The group that may open it and that this process does not belong to; NULL if there is none. */
 static char *group_that_lacks(const char *path)
 {
     enum { GROUPS_MOST = 256 };
@@ -221,9 +221,8 @@ static bool fail_speed(GError **error, const struct wry_serial *serial, const ch
 }
 
 /*
- * Opening a device asserts both its outputs, whatever they are wired to. They are put as nobody
- * holds anything, at once. Where that began a reset, the strap goes first, or the board would come
- * up in loading mode unasked.
+ * Opening a device asserts both outputs, whatever they are wired to. Releases them at once. If that
+ * has begun a reset, the strap goes first, or the board would enter loading mode.
  */
 static bool release_lines(struct wry_serial *serial)
 {
@@ -246,7 +245,7 @@ static bool open_terminal(struct wry_serial *serial, const char *device, const c
     if (!isatty(serial->descriptor))
         return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
     serial->has_lines = tty_has_lines(serial->descriptor);
-    /* That of a pseudo-terminal would outlast us. */
+    /* The setting of a pseudo-terminal would outlast this process. */
     if (serial->has_lines)
         tty_set_exclusive(serial->descriptor, true);
     if (serial->has_lines && !release_lines(serial))
@@ -257,7 +256,7 @@ static bool open_terminal(struct wry_serial *serial, const char *device, const c
     return true;
 }
 
-/* As far as can be told without opening it; pseudo-terminals are not among the system's devices. */
+/* Judges without opening it; pseudo-terminals are not in the system's list of devices. */
 static bool may_be_terminal(const char *device)
 {
     struct stat about;
@@ -282,8 +281,7 @@ static bool set_up(struct wry_serial *serial, const char *path, GError **error)
     serial->lock = port_lock_take(path, device, error);
     if (serial->lock < 0 || !open_terminal(serial, device, path, error))
         return false;
-    /* Where the system does not tell in the moment of coming back, it is still the one from before.
-     */
+    /* If the system does not know it yet, keep the previous place. */
     struct usb_place *place = usb_place_of(device);
     if (place) {
         usb_place_free(serial->place);
@@ -311,7 +309,7 @@ static void shut(struct wry_serial *serial)
     serial->has_lines = serial->quick = false;
 }
 
-/* The same adapter may have another name when it comes back. */
+/* The adapter may come back under another name. */
 static enum wry_status port_reopen(void *context)
 {
     struct wry_serial *serial = context;

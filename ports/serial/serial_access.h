@@ -5,7 +5,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
-/* False with a message when there is no such device, or it may not be opened. */
+/* False with an error if the device does not exist or cannot be opened. */
 bool serial_check_access(const char *path, GError **error);
 
 #endif

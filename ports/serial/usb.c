@@ -1,4 +1,4 @@
-/* The USB devices that the system knows of, serial ports or not. */
+/* The USB devices of this computer. */
 #include <string.h>
 
 #include "base/folder_names.h"
@@ -19,7 +19,7 @@ static void free_device(void *item)
     g_free(device);
 }
 
-/* One of the small files of a device; NULL when there is none. Free with g_free. */
+/* Reads an attribute of a device; NULL if it is missing. Free with g_free. */
 static char *read_fact(const char *folder, const char *place, const char *fact)
 {
     g_autofree char *path = g_build_filename(folder, place, fact, NULL);
@@ -57,7 +57,7 @@ GPtrArray *wry_usb_devices(void)
     g_auto(GStrv) places = folder_names(folder, NULL);
 
     for (char **place = places; place && *place; place++) {
-        /* A name with a colon is an interface of a device. */
+        /* Names with a colon are interfaces of a device. */
         if (!strchr(*place, ':') && read_number(folder, *place, "idVendor") > 0 &&
             read_number(folder, *place, "bDeviceClass") != HUB_CLASS)
             g_ptr_array_add(devices, describe(folder, *place));

@@ -10,9 +10,10 @@
 
 struct usb_place {
     char *kind;      /* vendor and product, "0403:6001" */
-    char *serial;    /* number; "" when it has none */
-    char *port;      /* where it is plugged in, as the system names it: "1-2.3" */
-    char *interface; /* of the device, "00": one with several ports has one for each */
+    char *serial;    /* serial number; "" if it has none */
+    char *port;      /* where it is plugged in, in the system's notation: "1-2.3" */
+    char *interface; /* interface of the device, "00": an adapter with several ports has one for
+                        each */
 };
 
 static char *read_fact(const char *folder, const char *fact)
@@ -23,7 +24,7 @@ static char *read_fact(const char *folder, const char *fact)
     return g_file_get_contents(path, &text, NULL, NULL) ? g_strstrip(text) : NULL;
 }
 
-/* The nearest folder above that has that fact; NULL when none has. Free with g_free. */
+/* The nearest parent folder with this attribute; NULL if there is none. Free with g_free. */
 static char *above(const char *folder, const char *fact)
 {
     char *at = g_strdup(folder);
@@ -79,7 +80,8 @@ void usb_place_free(struct usb_place *place)
     g_free(place);
 }
 
-/* 0: another adapter; 1: the same by its number, or by its place where it has none; 2: by both. */
+/* 0: another adapter; 1: the same by serial number, or by place if it has none; 2: the same by
+ * both. */
 static int alike(const struct usb_place *a, const struct usb_place *b)
 {
     if (strcmp(a->kind, b->kind) != 0 || g_strcmp0(a->interface, b->interface) != 0 ||

@@ -1,6 +1,5 @@
 /*
- * Which USB adapter a device is, so that it is found again under another name: by its serial
- * number, and by where it is plugged in.
+ * Identifies USB adapters by serial number and place, to find one again under another device name.
  */
 #ifndef WRY_SERIAL_USB_PLACE_H
 #define WRY_SERIAL_USB_PLACE_H
@@ -9,17 +8,17 @@
 
 struct usb_place;
 
-/* NULL when the device is no USB device, or the system does not tell. */
+/* NULL if it is not a USB device, or the system does not know. */
 struct usb_place *usb_place_of(const char *device);
 void usb_place_free(struct usb_place *place);
 
 /*
- * The path of the device that is the same adapter now; free with g_free. NULL when it is not there.
- * Several with one serial number, as cheap ones have, are told apart by place.
+ * The current device path of this adapter; free with g_free. NULL if it is not there. Adapters with
+ * equal serial numbers, as cheap ones have, are distinguished by place.
  */
 char *usb_place_find(const struct usb_place *place);
 
-/* A name for it that lasts, for what is remembered of it: free with g_free. */
+/* A persistent name, under which facts about it can be stored; free with g_free. */
 char *usb_place_name(const struct usb_place *place);
 
 #endif

@@ -7,17 +7,17 @@
 
 #define NS_PER_US UINT64_C(1000)
 #define NS_PER_MS UINT64_C(1000000)
-#define HOST_BUFFER 4096u /* bytes that the host's system takes before a write waits */
+#define HOST_BUFFER 4096u /* bytes that the host's system buffers before a write waits */
 #define UART_BUFFER 256u
 #define AWAY_TIME (3000 * NS_PER_MS)
-#define REACTION (50 * NS_PER_US) /* until a sleeping board notices the line */
+#define REACTION (50 * NS_PER_US) /* ns until a sleeping board reacts to the line */
 
 static void to_board(void *receiver, uint8_t byte, uint64_t at)
 {
     struct sim_board *board = receiver;
 
     sim_board_receive(board, byte);
-    /* Awake until then, it looks when it is through. */
+    /* While awake it reacts when its work is done. */
     uint64_t awake = board->clock > at ? board->clock : at;
     if (board->sleeps && board->state == SIM_BOARD_LOADING && board->next_poll > awake)
         board->next_poll = awake;
@@ -37,7 +37,7 @@ static void to_inbox(void *receiver, uint8_t byte, uint64_t at)
         inbox->ready = inbox->fill;
 }
 
-/* The adapter's own bytes come straight back. */
+/* Echo: the adapter's own bytes come back. */
 static void to_itself(void *receiver, uint8_t byte, uint64_t at)
 {
     to_inbox(receiver, byte, at);
@@ -59,7 +59,7 @@ static uint64_t next_event(const struct sim_adapter *adapter, uint64_t until)
     const struct sim_inbox *inbox = &adapter->inbox;
     uint64_t next = until;
 
-    /* A board that does not sleep is polled often enough to see to that. */
+    /* Boards that do not sleep are polled often enough. */
     if (adapter->board->sleeps && adapter->to_board.fill > 0 && adapter->to_board.head_due < next)
         next = adapter->to_board.head_due;
     if (adapter->board->sleeps && adapter->to_host.fill > 0 && adapter->to_host.head_due < next)
@@ -73,7 +73,7 @@ static uint64_t next_event(const struct sim_adapter *adapter, uint64_t until)
     return next > adapter->now ? next : adapter->now;
 }
 
-/* A line held low reads as zeros; one without ground as anything. */
+/* A line held low reads as zeros; without ground it reads as anything. */
 static void stray_byte(struct sim_adapter *adapter)
 {
     const struct sim_board_faults *faults = &adapter->board->faults;
@@ -144,7 +144,7 @@ size_t sim_adapter_take(struct sim_adapter *adapter, uint8_t *to, size_t room)
     return n;
 }
 
-/* Away, its calls fail; and nobody drives the lines. */
+/* While it is unplugged, calls fail and nothing drives the lines. */
 static bool is_away(struct sim_adapter *adapter)
 {
     uint64_t at = adapter->board->faults.unplugged;

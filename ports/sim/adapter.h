@@ -17,14 +17,14 @@
 #include "wrytograph/port.h"
 
 #define SIM_INBOX_ROOM 65536u
-#define SIM_INBOX_PACKET 62u /* bytes that the adapter hands over at once */
+#define SIM_INBOX_PACKET 62u /* bytes that the adapter delivers at once */
 
 struct sim_inbox {
     uint8_t queue[SIM_INBOX_ROOM];
     size_t head, fill;      /* all bytes held */
-    size_t ready;           /* of these, handed over to the host */
-    uint64_t waiting_since; /* ns: when the first byte not handed over arrived */
-    uint64_t latency;       /* ns before a part-filled packet is handed over */
+    size_t ready;           /* bytes of these delivered to the host */
+    uint64_t waiting_since; /* ns: arrival of the first byte not delivered yet */
+    uint64_t latency;       /* ns before an incomplete packet is delivered */
 };
 
 struct sim_adapter {
@@ -32,30 +32,31 @@ struct sim_adapter {
     struct sim_board *board;
     struct sim_line to_board, to_host;
     struct sim_inbox inbox;
-    uint64_t next_stray; /* ns: a byte that nobody sent; UINT64_MAX = none to come */
+    uint64_t next_stray; /* ns of the next stray byte; UINT64_MAX = none */
     uint64_t random;
-    bool unplugged;   /* has been, as its board's faults say */
-    uint64_t back_at; /* ns, until which it is away; 0 = it is there */
+    bool unplugged;   /* the board's fault has unplugged it once */
+    uint64_t back_at; /* ns: when it is plugged in again; 0 = it is */
     struct wry_port port;
 };
 
-/* board outlives the adapter; the lines take its faults. The adapter's latency is 2 ms. */
+/* board must outlive the adapter; its faults apply to the lines. The latency is 2 ms. */
 void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed);
 
 /* Turns the board on. */
 void sim_adapter_power(struct sim_adapter *adapter, bool on);
 
-/* A jumper at the board holds its boot strap, whatever the control lines do. */
-/* A break goes to the board. */
-void sim_adapter_break(struct sim_adapter *adapter);
-
+/* Sets a jumper at the board that holds its boot strap, whatever the control lines do. */
 void sim_adapter_hold_strap(struct sim_adapter *adapter, bool held);
 
-/* For a server in real time: what the line takes now, and what the adapter has handed over. */
+/* Sends a break to the board. */
+void sim_adapter_break(struct sim_adapter *adapter);
+
+/* For a server in real time: bytes that the line accepts, and bytes that the adapter has
+ * delivered. */
 size_t sim_adapter_offer(struct sim_adapter *adapter, const uint8_t *bytes, size_t n);
 size_t sim_adapter_take(struct sim_adapter *adapter, uint8_t *to, size_t room);
 
-/* Lets time pass until the given moment (ns), or until the host has bytes to read. */
+/* Runs until the given time (ns), or until the host has bytes to read. */
 void sim_adapter_advance(struct sim_adapter *adapter, uint64_t until, bool stop_for_input);
 
 #endif

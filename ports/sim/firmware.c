@@ -1,4 +1,4 @@
-/* The boot ROM's check of what is in flash, and what is printed on the way. */
+/* The boot ROM's checks of the flash, and the text of ROM and firmware. */
 #include "firmware.h"
 
 #include <stdarg.h>
@@ -27,7 +27,7 @@ static void print(struct printer *p, const char *format, ...)
         p->used += (size_t)n < p->room - p->used ? (size_t)n : p->room - p->used - 1;
 }
 
-/* NULL when the program at offset is whole, else what is wrong with it. */
+/* What is wrong with the program at offset; NULL if it is valid. */
 static const char *check_program(const struct sim_firmware *board, uint32_t offset,
                                  struct wry_boot_header *header)
 {
@@ -71,7 +71,7 @@ static bool report(struct printer *p, const struct sim_firmware *board, const ch
     return wrong == NULL;
 }
 
-/* The start program looks the application up in the region table, where the chip has one. */
+/* The start program finds the application by the region table, if the chip has one. */
 static bool find_app(struct printer *p, const struct sim_firmware *board, uint32_t *offset)
 {
     struct wry_region_table table;
@@ -109,7 +109,7 @@ static bool boot_program(struct printer *p, const struct sim_firmware *board)
     return true;
 }
 
-/* The application that runs, which the boot ROM has checked; false when there is none. */
+/* The running application, which the boot ROM has checked; false if there is none. */
 static bool running_app(const struct sim_firmware *board, struct wry_boot_header *header)
 {
     struct printer silent = {.text = (char[1]){0}, .room = 1};
@@ -167,7 +167,7 @@ void sim_firmware_answer(const struct sim_firmware *board, const char *line, cha
     }
 }
 
-/* A tide that rises and falls by a few centimetres. */
+/* A tide that changes by a few centimetres. */
 void sim_firmware_report(unsigned n, char *text, size_t room)
 {
     unsigned step = n % 40 < 20 ? n % 40 : 40 - n % 40;

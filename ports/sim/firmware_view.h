@@ -1,4 +1,4 @@
-/* What a program that runs on a simulated board sees of it. */
+/* What boot ROM and firmware can see of their board. */
 #ifndef WRY_SIM_FIRMWARE_VIEW_H
 #define WRY_SIM_FIRMWARE_VIEW_H
 
@@ -8,12 +8,12 @@
 #include "wrytograph/chip.h"
 #include "wrytograph/loader.h"
 
-/* What boot ROM and firmware see of the board they run on. */
+/* The board, for its boot ROM and firmware. */
 struct sim_firmware {
     const struct wry_chip *chip;
     const struct wry_board_identity *identity;
     struct sim_nor_die *die;
-    bool browned_out; /* the last reset was one */
+    bool browned_out; /* the last reset was a brown-out */
 };
 
 #endif

@@ -9,8 +9,8 @@
 
 enum {
     BITS_PER_BYTE = 10,
-    /* Parts of a thousand by which speeds may differ without harm, and from which on nothing gets
-     * through: in between, the last bits of more and more bytes are taken for their neighbours. */
+    /* Difference of the speeds in per mille: harmless up to the first, fatal from the second. In
+     * between the last bits of more and more bytes are misread. */
     APART_HARMLESS = 20,
     APART_HOPELESS = 45,
 };
@@ -26,7 +26,7 @@ void sim_line_init(struct sim_line *line, size_t room, uint64_t seed,
     line->receiver = receiver;
 }
 
-/* A division for each byte would be a good part of what a simulated line costs. */
+/* Cached: dividing for each byte would cost a good part of the simulation. */
 static uint64_t byte_time(struct sim_line *line)
 {
     if (line->timed_baud != line->sender_baud) {
@@ -65,7 +65,7 @@ static bool speeds_agree(struct sim_line *line)
            sim_random(&line->random) % (APART_HOPELESS - APART_HARMLESS) >= beyond;
 }
 
-/* One draw decides whether any of the byte's ten bits is struck. */
+/* One random draw decides if any of the ten bits is hit. */
 static bool struck(struct sim_line *line)
 {
     if (line->noise_ppb == 0 || line->sender_baud <= line->noise_above)

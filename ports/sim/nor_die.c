@@ -13,7 +13,7 @@ enum {
     STATUS_PROTECT = 0x7C,
 };
 
-/* Typical times of a NOR flash, ns; a data sheet's maxima are some multiple of these. */
+/* Typical times of NOR flash in ns; maxima in data sheets are several times as long. */
 #define TIME_STATUS UINT64_C(5000000)
 #define TIME_PROGRAM UINT64_C(400000)
 #define TIME_ERASE_4K UINT64_C(45000000)
@@ -48,7 +48,7 @@ void sim_nor_die_keep_busy(struct sim_nor_die *die, uint64_t until)
     die->kept_busy = until;
 }
 
-/* What the erase in hand covers. */
+/* Marks the range of the current erase. */
 static void mark_weak(struct sim_nor_die *die, bool weak)
 {
     for (uint32_t i = 0; i < die->pending_length; i += SECTOR) {
@@ -142,7 +142,7 @@ static bool is_protected(const struct sim_nor_die *die, uint32_t offset, uint32_
     return locked > 0 && offset < start + locked && offset + length > start;
 }
 
-/* Without write enable, or in a protected range, the part ignores the command. */
+/* Ignored without write enable or in a protected range. */
 static void begin(struct sim_nor_die *die, uint64_t now, uint64_t time, uint32_t offset,
                   uint32_t length)
 {
@@ -172,7 +172,7 @@ static void begin_erase(struct sim_nor_die *die, uint64_t now, uint32_t address,
     die->erased_bytes += unit;
 }
 
-/* Bytes beyond the end of the page wrap to its start, as the parts do. */
+/* Bytes beyond the end of the page wrap to its start, as on real parts. */
 static void begin_program(struct sim_nor_die *die, uint64_t now, uint32_t address,
                           const uint8_t *bytes, size_t n)
 {
@@ -213,7 +213,7 @@ static uint32_t address_of(const struct sim_nor_die *die, const uint8_t *out, si
     return address & (die->size - 1);
 }
 
-/* Commands with an address of the given width; false for one that is none of them. */
+/* Executes commands with an address of this width; false for others. */
 static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint8_t command,
                       size_t width, uint64_t now)
 {
@@ -271,7 +271,7 @@ static void begin_status(struct sim_nor_die *die, uint64_t now, uint8_t value, u
     die->busy_until = now + TIME_STATUS;
 }
 
-/* Commands without an address; false for one that is none of them. */
+/* Executes commands without an address; false for others. */
 static bool plain(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint64_t now)
 {
     bool reset = t->out[0] == 0x99 && die->reset_enabled;
@@ -321,7 +321,7 @@ static bool plain(struct sim_nor_die *die, const struct wry_spi_transfer *t, uin
     }
 }
 
-/* Eight clocks of ones are a command of four lines; a continuous read takes up to twenty. */
+/* Ones leave special modes: eight clocks on four lines, up to twenty after a continuous read. */
 static void hear_ones(struct sim_nor_die *die, const struct wry_spi_transfer *t)
 {
     size_t needed = die->left == SIM_NOR_CONTINUOUS ? 3 : 1;

@@ -1,4 +1,4 @@
-/* What a NOR flash die says of itself: SFDP, JESD216D. */
+/* The SFDP tables of a NOR flash die, JESD216D. */
 #include <string.h>
 
 #include "bytes/fields.h"
@@ -9,7 +9,7 @@
 
 enum {
     MAP = 0x90,   /* sector map, section 6.5 */
-    BASIC = 0x30, /* where that table lies, section 6.4 */
+    BASIC = 0x30, /* offset of the basic table, section 6.4 */
     BASIC_WORDS = 16,
     LONG = 0x80, /* four-byte address instructions, section 6.7 */
     LONG_WORDS = 2,
@@ -30,7 +30,7 @@ static void put_word(uint8_t *table, unsigned n, uint32_t value)
     bytes_put32(table + 4 * (n - 1), value);
 }
 
-/* Erase types 1 to 3, as log2 of the size and command; nothing for none. */
+/* An erase type as log2 of its size and command; zeros for none. */
 static uint32_t type(unsigned log2, uint8_t command, bool lacks)
 {
     return lacks ? 0 : log2 | (uint32_t)command << 8;
@@ -45,7 +45,7 @@ static unsigned log2_of(uint32_t value)
     return log2;
 }
 
-/* One map of two regions: sectors and large units up to fine_end, then large units alone. */
+/* One map with two regions: sectors and large units up to fine_end, then only large units. */
 static void put_map(const struct sim_nor_die *die, uint8_t *table)
 {
     uint32_t fine = die->part.fine_end / 256, rest = die->size / 256 - fine;
@@ -57,7 +57,7 @@ static void put_map(const struct sim_nor_die *die, uint8_t *table)
 
 static void put_basic(const struct sim_nor_die *die, uint8_t *table, bool wide)
 {
-    unsigned log2 = die->told + 3u; /* bits */
+    unsigned log2 = die->told + 3u; /* log2 of the bits */
     uint32_t addresses = wide ? UINT32_C(1) << 17 : 0;
 
     put_word(table, 1, (die->part.lacks_4k ? 0xFFE7u : 0x20E5u) | addresses);
@@ -91,7 +91,7 @@ void sim_nor_die_describe(const struct sim_nor_die *die, uint32_t address, uint8
 {
     bool wide = die->told > SHORT_REACH, own = wide && !die->part.by_mode;
     bool mapped = die->part.fine_end > 0;
-    uint32_t more = (own ? 1u : 0u) + (mapped ? 1u : 0u); /* headers after the first */
+    uint32_t more = (own ? 1u : 0u) + (mapped ? 1u : 0u); /* number of headers after the first */
     uint8_t all[SIZE];
 
     memset(all, 0xFF, sizeof all);

@@ -1,4 +1,4 @@
-/* A small seeded generator (SplitMix64), the same on every machine. */
+/* A small seeded generator (SplitMix64), identical on all machines. */
 #ifndef WRY_SIM_RANDOM_H
 #define WRY_SIM_RANDOM_H
 

@@ -9,19 +9,19 @@
 #define NS_PER_US UINT64_C(1000)
 #define NS_PER_MS UINT64_C(1000000)
 
-#define BOOT_TIME (20 * NS_PER_MS)  /* from reset released to the first letter */
-#define STRAP_TIME (1 * NS_PER_MS)  /* and to the look at the strap */
-#define IDLE_STEP (100 * NS_PER_US) /* between polls while the line is in use */
-#define SLEEP_STEP (1 * NS_PER_MS)  /* and while nothing goes on */
-#define POLL_COST (2 * NS_PER_US)   /* of a poll that finds little to do */
+#define BOOT_TIME (20 * NS_PER_MS)  /* ns from the release of reset to the first output */
+#define STRAP_TIME (1 * NS_PER_MS)  /* and to the sampling of the strap */
+#define IDLE_STEP (100 * NS_PER_US) /* ns between polls while the line is in use */
+#define SLEEP_STEP (1 * NS_PER_MS)  /* and otherwise */
+#define POLL_COST (2 * NS_PER_US)   /* cost of a poll with little to do */
 #define CPU_HZ UINT64_C(160000000)
 
-#define CONSOLE_TIME (60 * NS_PER_MS) /* until a firmware speaks at a speed of its own */
-#define BROWN_OUT_AFTER 16384u        /* bytes hashed */
+#define CONSOLE_TIME (60 * NS_PER_MS) /* ns until a firmware switches to its own speed */
+#define BROWN_OUT_AFTER 16384u        /* bytes hashed before the supply gives way */
 
 /*
- * Processor cycles per byte of each kind of work, for a 32-bit core without help from hardware:
- * instructions counted on RISC-V, built for size (boards/qemu-riscv/count.c), at one a cycle.
+ * Processor cycles per byte for each kind of work, on a 32-bit core without special instructions:
+ * instructions counted on RISC-V, compiled for size (boards/qemu-riscv/count.c), at one per cycle.
  */
 uint64_t sim_board_cycles(enum wry_work work)
 {
@@ -111,7 +111,7 @@ static uint32_t port_now(void *context)
 
 static void begin_boot(struct sim_board *board, uint64_t now);
 
-/* It runs while the loader does; what it finds when it is fed, it would have found before. */
+/* Feeds the watchdog if it has not bitten by now. */
 static void feed(struct sim_board *board)
 {
     if (board->watchdog > 0 && board->clock > board->fed + board->watchdog &&
@@ -157,11 +157,11 @@ static void port_restart(void *context)
 
     board->boot_line = false;
     begin_boot(board, board->clock);
-    /* Asked to run its firmware, the chip does not look at the strap. */
+    /* A restart into the firmware ignores the strap. */
     board->strap_ignored = true;
 }
 
-/* Bytes of RAM that are free while a chip is in loading mode. */
+/* Free RAM of a chip in loading mode, in bytes. */
 static uint32_t memory_of(uint16_t chip_code)
 {
     switch (chip_code) {
@@ -198,7 +198,7 @@ void sim_board_init(struct sim_board *board, const struct wry_board_identity *id
     board->next_poll = UINT64_MAX;
 }
 
-/* A flash with large units alone. */
+/* Sets up a flash with large erase units only. */
 static void set_erase_least(struct sim_nor_part *part, uint32_t bytes)
 {
     part->lacks_4k = part->lacks_32k = bytes > 0x1000;
@@ -300,7 +300,7 @@ static void sample_strap(struct sim_board *board)
     board->boot_due = 0;
 }
 
-/* The ROM has sampled the strap: into loading mode, or on to what is in flash. */
+/* The ROM has sampled the strap: enters loading mode, or runs what is in flash. */
 static void leave_rom(struct sim_board *board)
 {
     bool held = board->strap_held;
@@ -327,7 +327,7 @@ static void leave_rom(struct sim_board *board)
     board->next_report = board->clock + 1000 * NS_PER_MS;
 }
 
-/* True while there is text left to print. */
+/* Prints pending text; true while there is more. */
 static bool print_script(struct sim_board *board)
 {
     const uint8_t *text = (const uint8_t *)board->script;
@@ -345,7 +345,7 @@ static uint32_t console_speed(const struct sim_board *board)
     return board->faults.console_baud > 0 ? board->faults.console_baud : board->chip->run_speed;
 }
 
-/* The ROM is done: where the firmware speaks at another speed, it takes a while to come up. */
+/* The ROM has finished: a firmware with its own speed takes a while to start. */
 static void greet(struct sim_board *board)
 {
     struct sim_firmware firmware = firmware_of(board);
@@ -363,7 +363,7 @@ static void greet(struct sim_board *board)
     board->received_fill = 0;
 }
 
-/* True when the byte ends the line that stands before it; its end is taken off. */
+/* True if the byte completes a line; its line end is removed. */
 static bool ends_line(struct sim_board *board, uint8_t byte)
 {
     bool after_cr = board->line_length > 0 && board->line[board->line_length - 1] == '\r';
@@ -381,7 +381,7 @@ static bool ends_line(struct sim_board *board, uint8_t byte)
     }
 }
 
-/* What ends otherwise has a control letter in it: that is no command, and gets no answer. */
+/* Lines with control characters are not commands and get no answer. */
 static bool is_plain(const char *line)
 {
     while (*line >= 0x20)
@@ -389,7 +389,7 @@ static bool is_plain(const char *line)
     return *line == '\0';
 }
 
-/* The firmware takes lines that end as it wants them to, and nothing else for a line. */
+/* The firmware accepts only lines with its own line end. */
 static void hear_line(struct sim_board *board)
 {
     struct sim_firmware firmware = firmware_of(board);
@@ -406,7 +406,7 @@ static void hear_line(struct sim_board *board)
             sim_firmware_answer(&firmware, board->line, answer, sizeof answer);
             say(board, answer);
         } else if (byte == '\n' && board->line_length == 0) {
-            continue; /* the rest of an ending that was long enough */
+            continue; /* the rest of a line end that was complete before */
         } else if (board->line_length < sizeof board->line - 1) {
             board->line[board->line_length++] = (char)byte;
         } else {
@@ -426,7 +426,7 @@ static void poll_running(struct sim_board *board)
         return;
     }
     hear_line(board);
-    /* While a line is being typed, the reports wait. */
+    /* Reports wait while a line is being typed. */
     if (board->clock >= board->next_report && board->line_length == 0 &&
         board->script_sent == board->script_length) {
         sim_firmware_report(board->reports++, report, sizeof report);
@@ -435,7 +435,7 @@ static void poll_running(struct sim_board *board)
     }
 }
 
-/* The ROM's text goes out first; then the loader listens. */
+/* The ROM's text is sent first; then the loader listens. */
 static void poll_loading(struct sim_board *board)
 {
     if (board->script_length > 0) {

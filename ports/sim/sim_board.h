@@ -39,34 +39,34 @@ enum sim_line_end {
 };
 
 struct sim_board_faults {
-    bool strap_released;    /* the strap never reaches the chip */
-    uint32_t noise_ppb;     /* bit errors per 10^9 bits, both directions */
-    uint32_t noise_above;   /* baud up to which there is none */
-    uint32_t lost_ppb;      /* bytes lost of 10^9, both directions */
-    uint32_t latency_ms;    /* for which the adapter holds back less than a packet; 0 = 2 ms */
-    uint32_t clean_baud;    /* the cable garbles anything faster; 0 = none */
-    uint32_t clean_in;      /* the wire to the board does; 0 = no more than the cable */
-    uint32_t clean_out;     /* the wire to the host does */
-    uint32_t off_permille;  /* by which the board's UART is too fast */
-    uint32_t line_delay_ms; /* the adapter sets RTS so much later than DTR */
-    uint32_t erase_least;   /* bytes that the flash erases at least; 0 = a sector */
-    uint32_t busy_ms;       /* the flash is at work on an erase of all when the power comes */
+    bool strap_released;    /* the strap is not connected to the chip */
+    uint32_t noise_ppb;     /* bit errors per 10^9 bits, in both directions */
+    uint32_t noise_above;   /* noise only above this speed */
+    uint32_t lost_ppb;      /* bytes lost per 10^9, in both directions */
+    uint32_t latency_ms;    /* latency of the adapter; 0 = 2 ms */
+    uint32_t clean_baud;    /* the cable garbles bytes above this speed; 0 = none */
+    uint32_t clean_in;      /* the wire to the board does so; 0 = like the cable */
+    uint32_t clean_out;     /* the wire to the host does so */
+    uint32_t off_permille;  /* the board's UART is too fast by so many per mille */
+    uint32_t line_delay_ms; /* the adapter sets RTS later than DTR */
+    uint32_t erase_least;   /* smallest erase unit of the flash; 0 = a sector */
+    uint32_t busy_ms;       /* the flash is busy with a chip erase at power-up */
     uint8_t protect;        /* block-protect bits of the flash's status register */
-    uint32_t claims;        /* bytes that the flash's JEDEC ID claims; 0 = what it has */
+    uint32_t claims;        /* bytes that the JEDEC ID claims; 0 = the real size */
     bool unpowered;         /* its pins pull the line low */
-    bool no_ground;         /* nothing arrives as it was sent, and bytes come from nowhere */
+    bool no_ground;         /* bytes arrive garbled, and stray bytes appear */
     bool swapped;           /* TX to TX, RX to RX: nothing arrives */
     bool echo;              /* the adapter's TX is joined to its RX */
-    bool brown_out;         /* the supply gives way when the board works hard */
-    uint32_t loader_baud;   /* the loader listens at this speed first; 0 = the usual one */
-    uint32_t console_baud;  /* the firmware's text; 0 = as the chip has it */
-    uint8_t line_end;       /* what ends a line for the firmware: enum sim_line_end */
+    bool brown_out;         /* the supply fails under load */
+    uint32_t loader_baud;   /* initial speed of the loader; 0 = the usual one */
+    uint32_t console_baud;  /* speed of the firmware; 0 = the chip's usual one */
+    uint8_t line_end;       /* line end of the firmware: enum sim_line_end */
     bool tx_open;           /* the wire from the adapter's TX is open */
     bool rx_open;           /* the wire to the adapter's RX is open */
     bool strap_stuck;       /* the strap is always held */
-    uint64_t power_cut;     /* the power fails within this flash operation, from 1; 0 = never */
-    uint64_t cable_cut;     /* the cable is pulled after that many bytes to the board; 0 = never */
-    uint64_t unplugged;     /* the adapter is, after that many, and plugged in again in 3 s */
+    uint64_t power_cut;     /* power fails during this flash operation, from 1; 0 = never */
+    uint64_t cable_cut;     /* the cable is pulled after so many bytes to the board; 0 = never */
+    uint64_t unplugged;     /* the adapter is unplugged after so many, and plugged in 3 s later */
 };
 
 struct sim_board {
@@ -76,51 +76,51 @@ struct sim_board {
     struct sim_nor_die die;
     struct wry_loader loader;
     struct wry_board_port port;
-    uint32_t memory_size; /* bytes that the chip gives its loader */
+    uint32_t memory_size; /* bytes of RAM for the loader */
     uint8_t memory[SIM_MEMORY_MAX];
 
     enum sim_board_state state;
     bool boot_line;          /* the strap as the control line drives it */
     bool strap_jumper;       /* the strap held at the board */
-    bool strap_held;         /* as the ROM saw it, soon after the reset ended */
-    uint64_t reset_rise;     /* ns from reset let go to the chip's leaving it: an RC does that */
-    uint64_t release_due;    /* ns; 0 = reset is held, or over */
-    uint64_t boot_due;       /* ns; 0 = the strap was not looked at yet */
-    bool strap_ignored;      /* asked to run its firmware, the ROM does not look at the strap */
+    bool strap_held;         /* as sampled by the ROM soon after reset */
+    uint64_t reset_rise;     /* ns from the release of reset until the chip leaves it (RC) */
+    uint64_t release_due;    /* ns: when the chip leaves reset; 0 = held, or done */
+    uint64_t boot_due;       /* ns: first output; 0 = strap not sampled yet */
+    bool strap_ignored;      /* a restart into the firmware ignores the strap */
     uint64_t clock;          /* ns: the board's own time within a poll */
     uint64_t next_poll;      /* ns */
     struct sim_line *output; /* towards the host */
-    struct sim_line *input;  /* its receiver_baud is ours to set */
+    struct sim_line *input;  /* the board sets its receiver_baud */
 
     uint8_t received[SIM_UART_ROOM]; /* the UART's buffer */
     size_t received_head, received_fill;
-    size_t received_most; /* that it ever held */
+    size_t received_most; /* most bytes it ever held */
     uint64_t overruns;    /* bytes lost because it was full */
 
-    char script[SIM_SCRIPT_ROOM]; /* what ROM or firmware still has to say */
+    char script[SIM_SCRIPT_ROOM]; /* pending output of ROM or firmware */
     size_t script_length, script_sent;
-    bool greets;           /* the firmware has still to say its first words */
-    uint64_t greeting_due; /* ns; 0 = the ROM still speaks */
-    char line[64];         /* what the firmware is being sent */
+    bool greets;           /* the firmware has not printed its greeting yet */
+    uint64_t greeting_due; /* ns: when it will; 0 = the ROM is still printing */
+    char line[64];         /* incomplete input line of the firmware */
     size_t line_length;
-    bool sleeps;          /* as long as the loader says, and byte by byte woken */
-    uint64_t watchdog;    /* ns without being fed after which it resets the board; 0 = none */
+    bool sleeps;          /* sleeps as long as the loader allows, and wakes for each byte */
+    uint64_t watchdog;    /* ns after which an unfed watchdog resets the board; 0 = none */
     uint64_t fed;         /* ns */
-    unsigned bitten;      /* how often it did */
-    uint32_t hashed;      /* bytes since the board came up: hard work */
-    bool browned_out;     /* the last reset was one */
+    unsigned bitten;      /* times that it did */
+    uint32_t hashed;      /* bytes hashed since power-up, which is a load */
+    bool browned_out;     /* the last reset was a brown-out */
     uint64_t next_report; /* ns */
     unsigned reports;
 };
 
 /*
- * The identity names a chip that is known here. cells holds size bytes of flash and outlives the
- * board. The board begins OFF. output and input are wired by the caller.
+ * The identity's chip must be known. cells holds size bytes of flash and must outlive the board.
+ * The board is OFF at first. The caller connects output and input.
  */
 void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
                     uint8_t *cells, uint32_t size, uint64_t seed);
 
-/* Lets the faults take hold in the parts; before the power goes on. */
+/* Applies the faults to the parts; call it before power is on. */
 void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults);
 
 void sim_board_power(struct sim_board *board, bool on, uint64_t now);
@@ -129,10 +129,10 @@ void sim_board_lines(struct sim_board *board, bool reset, bool boot, uint64_t no
 /* A break on the line. */
 void sim_board_break(struct sim_board *board, uint64_t now);
 
-/* A byte reached the board's receiver. */
+/* A byte has reached the board's receiver. */
 void sim_board_receive(struct sim_board *board, uint8_t byte);
 
-/* Processor cycles that a board is charged for a byte of that work. */
+/* Processor cycles charged for a byte of this work. */
 uint64_t sim_board_cycles(enum wry_work work);
 
 /* Runs the board once at now; sets next_poll. */

@@ -1,4 +1,4 @@
-/* Settings and files, as the tide-gauge firmware sees them. */
+/* Settings and files of the tide-gauge firmware. */
 #include "storage.h"
 
 #include <inttypes.h>
@@ -13,7 +13,7 @@
 
 enum {
     TAR_BLOCK = 512,
-    BLOCK_MOST = 4096, /* bytes of a settings block that this firmware changes */
+    BLOCK_MOST = 4096, /* most bytes of a settings block that this firmware changes */
 };
 
 struct output {
@@ -34,7 +34,7 @@ static void put(struct output *o, const char *format, ...)
         o->used += (size_t)n < o->room - o->used ? (size_t)n : o->room - o->used - 1;
 }
 
-/* The first region of a kind: by the table where the chip has one, else by the usual layout. */
+/* The first region of a kind: by the region table if the chip has one, else by the usual layout. */
 static bool find_region(const struct sim_firmware *board, uint8_t kind, struct wry_region *region)
 {
     const struct wry_chip *chip = board->chip;
@@ -55,7 +55,7 @@ static bool find_region(const struct sim_firmware *board, uint8_t kind, struct w
 }
 
 struct block {
-    uint8_t *bytes, *other; /* where it stands, and the other slot; NULL without */
+    uint8_t *bytes, *other; /* the current slot and the other one; NULL if there is no block */
     uint32_t room;
     struct wry_settings_head head;
 };
@@ -124,7 +124,7 @@ void sim_storage_settings(const struct sim_firmware *board, char *text, size_t r
     }
 }
 
-/* False when the value is none of the setting's type. */
+/* False if the value does not fit the setting's type. */
 static bool take_value(struct wry_setting *setting, const char *value)
 {
     char *end = NULL;
