@@ -18,7 +18,7 @@
 enum {
     PIECE = 16384,
     DESCRIPTION_MAX = 1 << 20,
-    LEVEL = 5, /* a hundredth longer than the densest, in a third of its time */
+    LEVEL = 5, /* deflate level: 1 % longer than the best one, in a third of the time */
 };
 
 bool archive_is_one(const char *path)
@@ -38,7 +38,7 @@ static gboolean zip_error(GError **error, const char *path, const char *what)
     return store_error(error, WRY_STORE_ERROR_FILE, "%s: %s", path, what);
 }
 
-/* Adds one range straight from the spool; stream is a FILE over it. */
+/* Adds one range directly from the spool; stream is a FILE over it. */
 static bool add_range(zip_t *zip, FILE *stream, const struct archive_range *range)
 {
     g_autofree char *name = archive_range_name(range);
@@ -87,8 +87,7 @@ static char *read_description(zip_t *zip, gssize *length)
     return text;
 }
 
-/* One range as it is in the file, piece by piece. False when it is not there, or not of its length.
- */
+/* Unpacks one range piece by piece. False if it is missing or has another length. */
 static bool unpack(zip_t *zip, const struct archive_range *range,
                    bool (*take)(void *context, uint32_t at, const uint8_t *bytes, size_t n),
                    void *context)
@@ -96,7 +95,7 @@ static bool unpack(zip_t *zip, const struct archive_range *range,
     g_autofree char *name = archive_range_name(range);
     uint8_t piece[PIECE];
     zip_stat_t info;
-    /* What unpacks to more than it should is not unpacked at all. */
+    /* A member that unpacks to more than its range is not unpacked at all. */
     bool sized = zip_stat(zip, name, 0, &info) == 0 && (info.valid & ZIP_STAT_SIZE) &&
                  info.size == range->length;
     zip_file_t *file = sized ? zip_fopen(zip, name, 0) : NULL;
@@ -121,7 +120,7 @@ static bool take_into_spool(void *context, uint32_t at, const uint8_t *bytes, si
     return spool_write(range->archive->content, (uint64_t)range->offset + at, bytes, n);
 }
 
-/* Into the spool, from which its digest is taken. */
+/* Unpacks into the spool and computes the digest from there. */
 static bool unpack_into_spool(zip_t *zip, struct archive_range *range)
 {
     uint8_t sha256[WRY_SHA256_SIZE];
@@ -137,8 +136,7 @@ static bool take_into_digest(void *context, uint32_t at, const uint8_t *bytes, s
     return true;
 }
 
-/* What the file gives is what was meant: packing is not trusted with the only copy of a board's
- * content. */
+/* Reads the file back: compression is not trusted with the only copy of a board's content. */
 static bool holds_all(const struct archive *archive, const char *path)
 {
     zip_t *zip = zip_open(path, ZIP_RDONLY, NULL);

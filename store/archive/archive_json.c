@@ -1,4 +1,4 @@
-/* board.json: written and read with json-glib. */
+/* Writing and reading board.json, by json-glib. */
 #include "store/archive/archive_json.h"
 
 #include <json-glib/json-glib.h>
@@ -102,7 +102,7 @@ char *archive_json_write(const struct archive *archive)
     return json_generator_to_data(generator, NULL);
 }
 
-/* Reading: every member is looked at with suspicion. */
+/* Reading: no member is trusted. */
 
 static bool get_number(JsonObject *object, const char *name, uint32_t most, uint32_t *value)
 {
@@ -236,7 +236,7 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
     uint32_t version = 0;
     bool parsed = wry_text_file_is_shallow(text, (size_t)length, WRY_TEXT_FILE_JSON) &&
                   json_parser_load_from_data(parser, text, length, NULL);
-    JsonNode *root = parsed ? json_parser_get_root(parser) : NULL; /* NULL of an empty text, too */
+    JsonNode *root = parsed ? json_parser_get_root(parser) : NULL; /* NULL also for an empty text */
 
     if (!root || !JSON_NODE_HOLDS_OBJECT(root))
         return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: board.json is damaged", path);

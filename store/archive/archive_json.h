@@ -4,10 +4,10 @@
 
 #include "store/archive/archive_record.h"
 
-/* Free with g_free. */
+/* The text of board.json; free with g_free. */
 char *archive_json_write(const struct archive *archive);
 
-/* Fills everything but the content. path is for messages. */
+/* Fills in everything except the content. path is used in messages. */
 gboolean archive_json_read(struct archive *archive, const char *text, gssize length,
                            const char *path, GError **error);
 

@@ -1,5 +1,5 @@
 /*
- * What a backup archive holds, in memory: which board, which ranges, and their content in a spool.
+ * Backup archives in memory: the board, the ranges, and their content in a spool.
  *
  *     struct archive *archive = archive_new();
  *     archive->content = spool_new(folder, &error);
@@ -20,7 +20,7 @@
 struct spool;
 
 struct archive_range {
-    const struct archive *archive; /* that it belongs to */
+    const struct archive *archive; /* the archive that contains it */
     uint32_t offset, length;       /* bytes in flash */
     uint8_t sha256[WRY_SHA256_SIZE];
 };
@@ -31,14 +31,14 @@ struct archive {
     uint8_t chip_revision;
     uint8_t jedec[WRY_JEDEC_SIZE];
     uint32_t flash_size;            /* bytes */
-    struct wry_region_table layout; /* count 0: none was known */
+    struct wry_region_table layout; /* count 0: unknown */
     char *created;                  /* UTC, ISO 8601 */
-    char *tool;                     /* name and version */
-    GArray *ranges;                 /* struct archive_range, by rising offset, none overlapping */
+    char *tool;                     /* program that made it, and its version */
+    GArray *ranges;                 /* struct archive_range, sorted, without overlaps */
     struct spool *content;          /* by flash offset */
 };
 
-/* n bytes of one range, counted from its start. */
+/* Reads n bytes of a range; at is counted from its start. */
 bool archive_range_read(const struct archive_range *range, uint32_t at, uint8_t *to, size_t n);
 
 /* An archive without ranges and content. */
@@ -48,7 +48,7 @@ void archive_close(struct archive *archive);
 /* A range as a reader, counted from its start; the archive must outlive it. */
 struct wry_reader archive_range_reader(struct archive_range *range);
 
-/* SHA-256 of a range's content as it is in the spool; false when it cannot be read. */
+/* SHA-256 of a range's content in the spool; false if it cannot be read. */
 bool archive_range_digest(struct archive_range *range, uint8_t sha256[WRY_SHA256_SIZE]);
 
 #endif

@@ -20,8 +20,8 @@
 #define USED "used"
 
 enum {
-    LOCK_TRIES = 100, /* it is held for as long as a small file takes to be written */
-    LOCK_PAUSE = 50,  /* ms */
+    LOCK_TRIES = 100, /* attempts to lock: a lock is held while a small file is written */
+    LOCK_PAUSE = 50,  /* ms between attempts */
     SHARED_TRIES = 5,
 };
 
@@ -133,9 +133,9 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
 /* Taking. */
 
 /*
- * The lock is a file beside the table, since the table itself is replaced when it is saved. It is
- * found by the table's real path: links and other spellings of the path lead to one lock. A hard
- * link in another folder would not, and saving would part it from the others: it is refused.
+ * The lock is a file beside the table, because saving replaces the table itself. It is named after
+ * the table's real path, so links and other spellings lead to the same lock. A hard link in another
+ * folder would not, and saving would separate the two names: such tables are refused.
  */
 static char *real_path(const char *path, GError **error)
 {
@@ -159,7 +159,7 @@ static char *real_path(const char *path, GError **error)
     return NULL;
 }
 
-/* Whoever may read and write the table may lock it, whatever the umask of who was first. */
+/* Users who may write the table may also lock it, whatever the umask of the first one was. */
 static int open_lock(const char *name, const GStatBuf *table)
 {
     int file = open(name, O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
@@ -172,11 +172,11 @@ static int open_lock(const char *name, const GStatBuf *table)
     if (errno != EEXIST)
         return -1;
     file = open(name, O_RDWR | O_CLOEXEC | O_NOFOLLOW);
-    /* To read is enough for a lock on local file systems. */
+    /* On local file systems, read access is enough for a lock. */
     return file >= 0 || errno != EACCES ? file : open(name, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
 }
 
-/* Held while the table is read and written; -1 with the reason. real: where it lies. */
+/* Locks the table at its real path while it is read and written; -1 with error. */
 static int lock_table(const char *real, GError **error)
 {
     g_autofree char *folder = g_path_get_dirname(real);
@@ -186,7 +186,7 @@ static int lock_table(const char *real, GError **error)
     GStatBuf table;
     int file = open_lock(name, g_stat(real, &table) == 0 ? &table : NULL);
 
-    /* Another user may have made it this moment, and not have shared it yet. */
+    /* Another user may have created the lock just now and not have set its mode yet. */
     for (unsigned i = 0; file < 0 && errno == EACCES && i < SHARED_TRIES; i++) {
         g_usleep(LOCK_PAUSE * 1000);
         file = open_lock(name, NULL);
@@ -213,7 +213,7 @@ gboolean board_table_copy(const char *from, const char *path, GError **error)
 {
     g_autofree char *text = NULL;
     gsize n = 0;
-    /* What a link points to must be there: the copy takes no link's place. */
+    /* The target of a link must exist: the copy does not replace the link. */
     g_autofree char *real =
         g_file_test(path, G_FILE_TEST_EXISTS) ? real_path(path, error) : g_strdup(path);
     int lock = real ? lock_table(real, error) : -1;
@@ -227,7 +227,7 @@ gboolean board_table_copy(const char *from, const char *path, GError **error)
     return there;
 }
 
-/* The board's own row, or 0. */
+/* The board's row; 0 if it has none. */
 static guint find_row(const struct csv_table *table, int column, const uint8_t *eui48)
 {
     uint8_t of_row[WRY_EUI48_SIZE];
@@ -282,7 +282,7 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     return values;
 }
 
-/* "gauge 2", by the first setting; NULL where that is empty. */
+/* The row's first setting, such as "gauge 2"; NULL if it is empty. */
 static char *name_row(const struct csv_table *table, guint row)
 {
     const GArray *names = g_ptr_array_index(table->rows, 0);

@@ -213,7 +213,7 @@ static gboolean take_row(struct yaml_text *yaml, const struct yaml_field *field)
 {
     struct card *card = field->target;
 
-    /* If it is neither, a table without addresses is no further mistake. */
+    /* For neither, a missing address column is not another mistake. */
     card->rows = CARD_ROWS_NEXT;
     return yaml_take_choice(yaml, field);
 }
@@ -288,7 +288,7 @@ static const struct yaml_member start_rows[] = {
 static const struct yaml_members start_members = {"'start'", start_rows, G_N_ELEMENTS(start_rows),
                                                   NULL};
 
-/* The whole. */
+/* The whole card. */
 
 static gboolean take_writes(struct yaml_text *yaml, const struct yaml_field *field)
 {
@@ -328,7 +328,7 @@ static const struct yaml_shape boards_shape = {"{file: …, row: …}", &boards_
 static const struct yaml_shape read_shape = {"{lines: …, clock: …}", &read_members};
 static const struct yaml_shape start_shape = {"{steps: …}", &start_members};
 
-/* chip and flash come first, wherever they stand: the rest is judged by them. */
+/* chip and flash are read first, whatever their position: the rest is checked against them. */
 static const struct yaml_member rows[] = {
     {"card", take_name, offsetof(struct card, name), NULL},
     {"version", take_name, offsetof(struct card, version), NULL},

@@ -1,4 +1,4 @@
-/* What a card writes, and where. */
+/* The placements of a card. */
 #include <string.h>
 
 #include "store/card/card_reader.h"

@@ -1,4 +1,4 @@
-/* What the readers of a card's parts have in common. */
+/* Helpers for the readers of a card's parts. */
 #include "store/card/card_reader.h"
 
 #include <string.h>
@@ -6,7 +6,7 @@
 #include "wrytograph-host/units.h"
 
 enum {
-    TEXT_MOST = 120, /* characters of a name or a version */
+    TEXT_MOST = 120, /* most characters of a name or version */
 };
 
 gboolean card_reader_line(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
@@ -41,7 +41,7 @@ void card_reader_note_file(struct card *card, const char *written, const char *p
     g_ptr_array_add(card->files, file);
 }
 
-/* A file beside the card, or of the kit. */
+/* A file beside the card, or in the kit. */
 gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *reader,
                           const yaml_node_t *value, char **path)
 {

@@ -1,4 +1,4 @@
-/* What the readers of a card's parts have in common. */
+/* Helpers for the readers of a card's parts. */
 #ifndef WRY_STORE_CARD_READER_H
 #define WRY_STORE_CARD_READER_H
 
@@ -8,29 +8,30 @@
 struct card_reader {
     struct card *card;
     const struct card_files *files;
-    struct card_placement *placement; /* that is being read */
+    struct card_placement *placement; /* being read */
 };
 
-/* One line of text. *text is freed before. */
+/* Reads one line of text; the previous *text is freed. */
 gboolean card_reader_line(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           char **text);
 
-/* A file beside the card, or of the kit; *path is freed before. It is noted among the card's. */
+/* Reads the name of a file beside the card or in the kit, and adds it to the card's files; the
+ * previous *path is freed. */
 gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *reader,
                           const yaml_node_t *value, char **path);
 void card_reader_note_file(struct card *card, const char *written, const char *path);
-/* Of struct card_file; free with g_ptr_array_unref. */
+/* An array of struct card_file; free with g_ptr_array_unref. */
 GPtrArray *card_reader_files(void);
 
 gboolean card_reader_flash_size(struct yaml_text *yaml, const yaml_node_t *item, uint32_t *bytes);
 
-/* shape: how it is written. */
+/* Checks that a node is a mapping; shape: how it is written. */
 gboolean card_reader_is_mapping(struct yaml_text *yaml, const yaml_node_t *value,
                                 const char *shape);
 
-/* card_placements.c: an item of 'write'; context is the card. */
+/* card_placements.c: reads an item of 'write'; context is the card. */
 gboolean card_reader_placement(struct yaml_text *yaml, const yaml_node_t *item, void *context);
-/* Of struct card_placement; free with g_ptr_array_unref. */
+/* An array of struct card_placement; free with g_ptr_array_unref. */
 GPtrArray *card_reader_placements(void);
 
 #endif

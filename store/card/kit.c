@@ -1,4 +1,4 @@
-/* Kits: opened and unpacked. */
+/* Opening and unpacking kits. */
 #include "store/card/kit.h"
 
 #include <fcntl.h>
@@ -61,7 +61,7 @@ static gboolean fail(GError **error, const struct kit *kit, const char *format, 
     return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: %s", kit->path, text);
 }
 
-/* NULL if there is none, or if it is something else than text. */
+/* NULL if it is missing or not a text. */
 static const char *text_member(JsonObject *object, const char *name)
 {
     JsonNode *node = object ? json_object_get_member(object, name) : NULL;
@@ -71,7 +71,7 @@ static const char *text_member(JsonObject *object, const char *name)
                : NULL;
 }
 
-/* Who signed, if anybody did and rightly. */
+/* Reads and verifies the signature, if there is one. */
 static gboolean read_signature(struct kit *kit, zip_t *zip, const char *text, gsize n,
                                GError **error)
 {
@@ -130,7 +130,7 @@ static gboolean unpack_member(struct kit *kit, zip_t *zip, const struct kit_memb
     }
 }
 
-/* Secret files stay where they are: beside the kit. */
+/* Links secret files, which are not in the kit but beside it. */
 static void link_absent(const struct kit *kit, const struct kit_entry *entry, const char *folder)
 {
     g_autofree char *beside = g_path_get_dirname(kit->path);
@@ -141,7 +141,7 @@ static void link_absent(const struct kit *kit, const struct kit_entry *entry, co
         g_autofree char *target = g_build_filename(place, name, NULL);
         g_autofree char *link = g_build_filename(folder, name, NULL);
         g_autofree char *parent = g_path_get_dirname(link);
-        /* One that is missing is told by who looks for it. */
+        /* A missing one is reported by its reader. */
         if (g_mkdir_with_parents(parent, 0700) == 0)
             (void)!symlink(target, link);
     }

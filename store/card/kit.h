@@ -1,13 +1,13 @@
 /*
- * Kits: a card and all that it needs in one ZIP file, signed or not (docs/kit.md).
+ * Kits: a card with all its files in one ZIP file, signed or not (docs/kit.md).
  *
  *     struct kit *kit = kit_open("pier.zip", "harbour.public", &error);
  *     struct card_files files = {.context = kit, .find = kit_find};
  *     struct card *card = card_load(kit_card(kit), &files, mistakes, &error);
  *     kit_close(kit);
  *
- * Nothing of a kit is unpacked before its signature, where one is wanted, and every digest fit.
- * What is unpacked lies in a folder of its own, which goes with the kit.
+ * Nothing is unpacked before the signature, if one is required, and all digests are verified. Files
+ * are unpacked into a temporary folder, which is removed with the kit.
  */
 #ifndef WRY_STORE_KIT_H
 #define WRY_STORE_KIT_H
@@ -16,10 +16,10 @@
 
 struct kit;
 
-/* A ZIP file that has a kit's list, sound or not. */
+/* True for a ZIP file with the list of a kit, valid or not. */
 bool kit_is_one(const char *path);
 
-/* trust: public keys, as signing_is_trusted takes them; NULL: whoever made it. */
+/* trust: public keys, as for signing_is_trusted; NULL: accept any kit. */
 struct kit *kit_open(const char *path, const char *trust, GError **error);
 void kit_close(struct kit *kit);
 
@@ -28,22 +28,23 @@ const char *kit_card(const struct kit *kit);
 /* For struct card_files: context is the kit. */
 char *kit_find(void *kit, const char *written);
 
-/* SHA-256 of its list, which stands for all of it; and who signed it, NULL without. Hexadecimal. */
+/* SHA-256 of its list, which identifies all its content, and the key that signed it (NULL =
+ * unsigned). Hexadecimal. */
 const char *kit_digest(const struct kit *kit);
 const char *kit_signer(const struct kit *kit);
 
-/* Which rows of a table it hands out. */
+/* The share of a table's rows that it uses. */
 struct card_share kit_share(const struct kit *kit);
 
-/* Names and sizes of what is in it, "NAME" then bytes; for people. */
+/* The members, for display. */
 struct kit_file {
     char *written;
-    uint64_t size; /* bytes, of all in it */
-    char *sha256;  /* hexadecimal; NULL of a folder */
+    uint64_t size; /* bytes; of a folder, of all its files */
+    char *sha256;  /* hexadecimal; NULL for a folder */
 };
 const GPtrArray *kit_files(const struct kit *kit);
 
-/* Makes a kit of a sound card whose files are all paths. The same content gives the same bytes.
+/* Packs a card without mistakes whose files are all paths. Equal content gives an identical file.
  * secret_key: a file; NULL: unsigned. */
 gboolean kit_pack(const struct card *card, const char *path, const char *secret_key,
                   GError **error);

@@ -8,14 +8,14 @@
 #include "wrytograph-host/text_file.h"
 
 enum {
-    KIT_FORMAT = 2, /* with shares of rows, which readers of format 1 would hand out in full */
+    KIT_FORMAT = 2, /* format 2 has shares of rows, which readers of format 1 would ignore */
     SHARES_MOST = 1000,
     MEMBERS_MOST = 10000,
     PATH_MOST = 1024,
 };
 
-#define SIZE_MOST (256u * 1024u * 1024u) /* bytes of one file, */
-#define TOTAL_MOST (UINT64_C(1) << 30)   /* and of all */
+#define SIZE_MOST (256u * 1024u * 1024u) /* most bytes of one file */
+#define TOTAL_MOST (UINT64_C(1) << 30)   /* and of all files */
 
 static void free_member(void *item)
 {
@@ -146,9 +146,9 @@ char *kit_list_write(const struct kit_list *list)
     return json_to_string(root, TRUE);
 }
 
-/* Reading: every length and every path is somebody else's. */
+/* Reading: no length and no path is trusted. */
 
-/* -1 if there is none, or if it is something else than a whole number. */
+/* -1 if it is missing or not a whole number. */
 static gint64 number_of(JsonObject *object, const char *name)
 {
     JsonNode *node = json_object_get_member(object, name);
@@ -181,7 +181,7 @@ static JsonObject *object_at(JsonArray *array, guint i)
     return JSON_NODE_HOLDS_OBJECT(node) ? json_node_get_object(node) : NULL;
 }
 
-/* Relative, and nowhere out of its folder. */
+/* True for a relative path that stays within its folder. */
 static bool is_fit_path(const char *path)
 {
     if (!path || strlen(path) > PATH_MOST || strpbrk(path, "\\:\r\n"))
@@ -228,7 +228,7 @@ static bool read_absent(JsonObject *object, struct kit_entry *entry)
     return true;
 }
 
-/* What has been listed so far: what nobody would make is not unpacked. */
+/* Totals so far: absurd lists are rejected before unpacking. */
 struct tally {
     guint count;
     uint64_t size; /* bytes */

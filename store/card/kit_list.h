@@ -1,4 +1,4 @@
-/* The list of a kit, kit.json: what is in it, by SHA-256. */
+/* The list of a kit, kit.json: its files with their SHA-256. */
 #ifndef WRY_STORE_KIT_LIST_H
 #define WRY_STORE_KIT_LIST_H
 
@@ -14,18 +14,18 @@
 
 /* One file of the kit. */
 struct kit_member {
-    char *path; /* beneath its entry, with slashes; never out of it */
+    char *path; /* relative to its entry, with slashes, never outside */
     uint64_t size;
     char *sha256; /* hexadecimal */
-    char *source; /* packing: the file; NULL else */
+    char *source; /* while packing: the file; otherwise NULL */
 };
 
-/* What the card names: a file with those that belong to it, or a folder. */
+/* A file named in the card with the files that belong to it, or a folder. */
 struct kit_entry {
     char *written;
-    char *name; /* of the folder; NULL: it is the first member */
+    char *name; /* of a folder; NULL: the entry is the first member */
     GPtrArray *members;
-    GPtrArray *absent; /* char *: secret files that belong beside the kit */
+    GPtrArray *absent; /* char *: secret files, which are not packed */
 };
 
 struct kit_list {
@@ -41,9 +41,9 @@ void kit_list_free(struct kit_list *list);
 struct kit_entry *kit_list_add(struct kit_list *list, const char *written, const char *name);
 struct kit_member *kit_member_new(const char *path);
 
-/* Free with g_free. */
+/* The text of the list; free with g_free. */
 char *kit_list_write(const struct kit_list *list);
-/* NULL with the reason when it is no sound list. path stands in the message. */
+/* NULL with error if the list is invalid. path is used in messages. */
 struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GError **error);
 
 #endif

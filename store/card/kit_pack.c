@@ -1,4 +1,4 @@
-/* Kits: made. */
+/* Packing kits. */
 #include <string.h>
 #include <zip.h>
 
@@ -35,7 +35,7 @@ static gboolean add_member(struct kit_entry *entry, const char *path, const char
     return measure(member, error);
 }
 
-/* All of a folder, in the order of names; below is the path within it, "" at its top. */
+/* Adds the files of a folder, sorted by name; below: path within it, "" at the top. */
 static gboolean add_folder(struct kit_entry *entry, const char *folder, const char *below,
                            GError **error)
 {
@@ -55,7 +55,7 @@ static gboolean add_folder(struct kit_entry *entry, const char *folder, const ch
     return good;
 }
 
-/* What belongs to a settings file goes with it; what is secret does not. */
+/* Adds the files that a settings file refers to, except secret ones. */
 static gboolean add_references(struct kit_entry *entry, const char *path, GError **error)
 {
     g_autoptr(GPtrArray) references = settings_references(path, error);
@@ -75,7 +75,7 @@ static gboolean add_references(struct kit_entry *entry, const char *path, GError
     return good;
 }
 
-/* The names of secret settings that a settings file of the card has; values are not read. */
+/* True if a settings file of the card marks this key as secret; values are not read. */
 static gboolean is_secret(const struct card *card, const char *key)
 {
     for (guint i = 0; i < card->files->len; i++) {
@@ -86,7 +86,7 @@ static gboolean is_secret(const struct card *card, const char *key)
     return FALSE;
 }
 
-/* A table goes to every bench: no secret may stand in it. */
+/* A table goes to every bench, so it must not contain secrets. */
 static gboolean check_table(const struct card *card, GError **error)
 {
     struct csv_table *table = card->table ? csv_table_load(card->table, error) : NULL;

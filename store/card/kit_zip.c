@@ -12,7 +12,7 @@
 enum {
     PIECE = 65536,
     LEVEL = 9,
-    DOS_DATE = 33, /* the first day that a ZIP file can have: 1980-01-01 */
+    DOS_DATE = 33, /* the first date that ZIP can represent, 1980-01-01 */
 };
 
 zip_t *kit_zip_open(const char *path, GError **error)
@@ -65,7 +65,7 @@ static bool write_all(int file, const guchar *bytes, size_t n)
     return true;
 }
 
-/* Bytes that were unpacked, or -1. */
+/* Unpacks; returns the bytes, or -1. */
 static zip_int64_t copy(zip_file_t *from, int to, uint64_t size, GChecksum *checksum, bool *failed)
 {
     g_autofree guchar *piece = g_malloc(PIECE);
@@ -87,7 +87,7 @@ enum kit_zip_unpacked kit_zip_unpack(zip_t *zip, const char *name, uint64_t size
                                      const char *sha256, const char *to)
 {
     zip_stat_t info;
-    /* What unpacks to more than it should is not unpacked at all. */
+    /* A member that unpacks to more than it should is not unpacked at all. */
     bool sized =
         zip_stat(zip, name, 0, &info) == 0 && (info.valid & ZIP_STAT_SIZE) && info.size == size;
     zip_file_t *from = sized ? zip_fopen(zip, name, 0) : NULL;

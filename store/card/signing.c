@@ -40,7 +40,7 @@ static gboolean fail(GError **error, const char *path, const char *what)
     return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: %s", path, what);
 }
 
-/* A line of a key file: what it is, and the key. */
+/* A line of a key file: its kind and the key. */
 static char *key_line(const char *what, const uint8_t *bytes, size_t n)
 {
     char *hex = signing_hex(bytes, n);
@@ -115,7 +115,7 @@ bool signing_fits(const struct signature *signature, const void *bytes, size_t n
            crypto_sign_verify_detached(signature->bytes, bytes, n, signature->key) == 0;
 }
 
-/* Every line is a key, or is empty, or begins with '#'. */
+/* Every line is a key, empty, or a comment that begins with '#'. */
 static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted, GError **error)
 {
     g_autofree char *text = read_text(path, error);
@@ -137,7 +137,7 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
     return lines && (any || fail(error, path, "there is no public key in it"));
 }
 
-/* A file that was put there under a wrong name would otherwise be a key that nobody looks at. */
+/* Any other file is an error: a key under a wrong name would silently not count. */
 static gboolean look_in_entry(const char *path, const uint8_t *key, bool *trusted, GError **error)
 {
     if (!g_str_has_suffix(path, ".public"))

@@ -1,4 +1,4 @@
-/* Speeds that adapters carry. */
+/* Remembered speeds of adapters. */
 #include "adapter_speeds.h"
 
 #include <glib.h>

@@ -1,7 +1,6 @@
 /*
- * The speed that an adapter was found to carry, where faster ones had been given up: what takes
- * seconds to find out again at each command is remembered for half a day. A cable may be another
- * one tomorrow.
+ * The highest speed that worked with an adapter. Finding it again would take seconds at each
+ * command, so it is remembered for half a day; the cable may be another one tomorrow.
  *
  *     uint32_t baud = adapter_speeds_find("0403:6001/HW0001/00");
  */
@@ -10,10 +9,10 @@
 
 #include <stdint.h>
 
-/* baud; 0 when nothing is remembered, or what is cannot be read: then speeds are tried again. */
+/* The remembered speed in baud; 0 if there is none or it cannot be read. */
 uint32_t adapter_speeds_find(const char *adapter);
 
-/* Remembers it from now on. What cannot be kept is found out again. */
+/* Remembers a speed. If it cannot be stored, it is found again the next time. */
 void adapter_speeds_keep(const char *adapter, uint32_t baud);
 
 #endif

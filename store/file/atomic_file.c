@@ -1,4 +1,4 @@
-/* A file that appears only when it is complete. */
+/* Files that appear only when they are complete. */
 #include "wrytograph-host/atomic_file.h"
 
 #include <errno.h>
@@ -15,10 +15,10 @@ struct wry_atomic_file {
     char *path, *folder, *hidden;
     gboolean replace;
     mode_t mode;
-    gid_t group; /* (gid_t)-1: whatever the system gives */
+    gid_t group; /* (gid_t)-1: the system's choice */
 };
 
-/* Only a plain file is ever replaced: never a device, a pipe or a folder. */
+/* Only plain files are replaced, never a device, a pipe or a folder. */
 static gboolean may_take_name(const struct wry_atomic_file *file, GError **error)
 {
     struct stat info;
@@ -48,7 +48,7 @@ struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace
         return NULL;
     }
     leftovers_remove(file->folder);
-    /* It holds one board's calibration and identity: nobody else's to read. */
+    /* Mode 0600: it may contain a board's calibration and identity. */
     int descriptor =
         open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
     if (descriptor < 0) {
@@ -70,7 +70,7 @@ const char *wry_atomic_file_folder(const struct wry_atomic_file *file)
     return file->folder;
 }
 
-/* Mode and group come before the name: a kill in between must not change what it had. */
+/* Mode and group are set before the file gets its name: a kill in between must not change them. */
 static gboolean flush_content(const struct wry_atomic_file *file)
 {
     int descriptor = open(file->hidden, O_RDONLY | O_CLOEXEC);
@@ -84,7 +84,8 @@ static gboolean flush_content(const struct wry_atomic_file *file)
     return flushed;
 }
 
-/* A folder that cannot be flushed (some network ones) is no failure: the name is in place. */
+/* A folder that cannot be flushed (on some network file systems) is not an error: the name is in
+ * place. */
 static void flush_folder(const char *path)
 {
     int descriptor = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
@@ -95,8 +96,8 @@ static void flush_folder(const char *path)
     close(descriptor);
 }
 
-/* Whoever took the name meanwhile keeps it; where the system cannot promise that, a look must do.
- */
+/* Does not replace a file that appeared meanwhile; if the system cannot guarantee that, a check
+ * must do. */
 static gboolean take_name(const struct wry_atomic_file *file, GError **error)
 {
     if (file->replace)

@@ -1,4 +1,4 @@
-/* What can go wrong with files of ours. */
+/* Errors of files and databases of this program. */
 #ifndef WRY_STORE_ERROR_H
 #define WRY_STORE_ERROR_H
 

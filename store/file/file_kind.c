@@ -1,4 +1,4 @@
-/* Kinds of content, by their media types. */
+/* Kinds of content by media type. */
 #include "store/file/file_kind.h"
 
 #include <errno.h>
@@ -10,7 +10,7 @@
 #include "store/file/file_cache.h"
 #include "wrytograph-host/units.h"
 
-/* By prefix; the first that fits counts. */
+/* By prefix; the first match counts. */
 static const struct {
     const char *type;
     enum wry_content content;

@@ -1,4 +1,4 @@
-/* What a file is, by its first bytes (libmagic). */
+/* The kind of a file by its first bytes (libmagic). */
 #ifndef WRY_STORE_FILE_KIND_H
 #define WRY_STORE_FILE_KIND_H
 
@@ -8,9 +8,9 @@
 
 #include "wrytograph-host/content.h"
 
-#define CONTENT_LOOKED_AT 65536u /* bytes that tell enough */
+#define CONTENT_LOOKED_AT 65536u /* bytes to examine */
 
-/* False with the error set when libmagic cannot be used. name stands in the error's text. */
+/* False with error if libmagic cannot be used. name is used in the error. */
 gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
                            enum wry_content *content, GError **error);
 

@@ -1,4 +1,4 @@
-/* Folders of ours. */
+/* Removing folders. */
 #include "store/file/folder.h"
 
 #include <fcntl.h>

@@ -1,7 +1,7 @@
 /*
- * A folder as an image: a POSIX ustar archive (IEEE Std 1003.1, pax), which any tar reads, made by
- * libarchive. The same folder gives the same bytes: names are sorted, and times, owners and modes
- * are not taken over.
+ * Folders as images: POSIX ustar archives (IEEE Std 1003.1, pax), which any tar reads, made by
+ * libarchive. Equal folders give identical archives: names are sorted, and times, owners and modes
+ * are not stored.
  *
  *     struct spool *spool = folder_image_make("site", &length, &error);
  */
@@ -13,8 +13,9 @@
 
 struct spool;
 
-/* Files and folders, by names relative to path. NULL when one of them is something else, cannot be
- * read, or has a name too long for the format, or all are larger than any flash. */
+/* Archives files and folders by names relative to path. NULL with error if something else is among
+ * them, one cannot be read or has a name too long for the format, or all of it is larger than any
+ * flash. */
 struct spool *folder_image_make(const char *path, uint32_t *length, GError **error);
 
 #endif

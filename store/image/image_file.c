@@ -1,4 +1,4 @@
-/* Image files of any format, read at random. */
+/* Image files of any format with random access. */
 #include "store/image/image_file.h"
 
 #include <errno.h>
@@ -26,13 +26,13 @@ struct image_ahead {
     uint8_t bytes[AHEAD];
 };
 
-/* Records are short; they are gathered before they go to the spool. */
+/* Collects short records before writing them to the spool. */
 struct gatherer {
     struct image_file *image;
     uint32_t address;
     size_t fill;
     bool overlap;
-    bool scattered; /* more stretches than are worth holding */
+    bool scattered; /* more extents than are allowed */
     bool disk_failed;
     uint8_t bytes[PIECE];
 };
@@ -88,7 +88,7 @@ static guint extent_after(const GArray *extents, uint32_t address)
     return low;
 }
 
-/* Adds a stretch, joined to its neighbours where they touch. False when it overlaps one. */
+/* Adds an extent and joins it with adjacent ones. False if it overlaps one. */
 static bool add_extent(GArray *extents, uint32_t address, uint32_t length)
 {
     guint i = extent_after(extents, address);
@@ -332,7 +332,7 @@ bool image_file_has(const struct image_file *image, uint32_t address, uint32_t n
     return false;
 }
 
-/* Content is asked for by the page, which as a call to the system each costs more than the page. */
+/* Content is requested page by page; one system call for each would cost more than the page. */
 static bool read_ahead(const struct image_file *image, uint32_t address, uint8_t *to, size_t n)
 {
     struct image_ahead *ahead = image->ahead;

@@ -1,4 +1,4 @@
-/* Layout files, parsed with libyaml so that every complaint has a line. */
+/* Layout files. */
 #include "store/image/layout_file.h"
 
 #include <string.h>
@@ -11,12 +11,12 @@
 
 struct reader {
     struct yaml_text *yaml;
-    uint32_t flash_size; /* 0 = not known */
+    uint32_t flash_size; /* 0 = unknown */
     struct layout_file *file;
-    struct yaml_place places[WRY_REGION_MAX]; /* where each region stands */
+    struct yaml_place places[WRY_REGION_MAX]; /* position of each region in the file */
 };
 
-/* A region that is being read. */
+/* A region being read. */
 struct region_reader {
     struct reader *r;
     struct wry_region region;
@@ -52,7 +52,7 @@ static gboolean take_offset(struct yaml_text *yaml, const struct yaml_field *fie
     return yaml_take_offset(yaml, field);
 }
 
-/* A length of 0 stands for "rest" until the offset is known, so it cannot be written. */
+/* Length 0 stands for "rest" until the offset is known, so a length of 0 is refused. */
 static gboolean take_length(struct yaml_text *yaml, const struct yaml_field *field)
 {
     struct region_reader *reader = field->target;

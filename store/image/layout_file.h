@@ -15,9 +15,9 @@
 #include "wrytograph/layout.h"
 
 struct layout_file {
-    const struct wry_chip *chip; /* NULL when the file names none */
+    const struct wry_chip *chip; /* NULL if the file names none */
     struct wry_region_table layout;
-    bool open_ended; /* a region goes to the end of the flash, whatever its size */
+    bool open_ended; /* a region extends to the end of the flash, whatever its size */
 };
 
 /*

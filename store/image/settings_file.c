@@ -1,4 +1,4 @@
-/* Settings: from YAML, from a block, into a block. */
+/* Settings, from YAML or a block, and into a block. */
 #include "store/image/settings_file.h"
 
 #include <errno.h>
@@ -11,13 +11,13 @@
 #include "wrytograph-host/text_file.h"
 
 enum {
-    NEAREST_MOST = 2, /* letters that a misspelled key may differ by */
+    NEAREST_MOST = 2, /* most letters by which a misspelled key may differ */
 };
 
 struct entry {
-    struct wry_setting setting; /* key and bytes point to what follows */
+    struct wry_setting setting; /* its key and bytes point to the following members */
     char *key;
-    GBytes *value; /* of texts and bytes; NULL for others */
+    GBytes *value; /* for texts and bytes; otherwise NULL */
 };
 
 struct settings {
@@ -85,7 +85,7 @@ static bool parse_integer(const char *text, int64_t *value)
 
     if (!g_ascii_isxdigit(digits[hex ? 2 : 0]))
         return false;
-    /* 0123 is a number to some and octal to others: it stays the text that it is. */
+    /* 0123 is decimal to some and octal to others, so it counts as text. */
     if (!hex && digits[0] == '0' && digits[1] != '\0')
         return false;
     errno = 0;
@@ -131,7 +131,7 @@ static GBytes *parse_bytes(const char *text)
     return g_byte_array_free_to_bytes(g_steal_pointer(&bytes));
 }
 
-/* What a plain value reads as. */
+/* The type of an unquoted value. */
 static uint8_t type_of(const char *text)
 {
     int64_t integer;
@@ -144,7 +144,7 @@ static uint8_t type_of(const char *text)
     return parse_real(text, &real) ? WRY_SETTING_REAL : WRY_SETTING_TEXT;
 }
 
-/* Takes the text over as a value of the entry's type. */
+/* Parses the text as a value of the entry's type. */
 static bool take_text(struct entry *entry, const char *text)
 {
     struct wry_setting *setting = &entry->setting;
@@ -175,15 +175,15 @@ static bool take_text(struct entry *entry, const char *text)
     return true;
 }
 
-/* One value of the file, as it is being read. */
+/* A value of the file being read. */
 struct value_reader {
     const char *value, *env, *file;
-    struct yaml_place at; /* of what gives the value */
-    uint8_t type;         /* 0: as it reads */
+    struct yaml_place at; /* position of the member with the value */
+    uint8_t type;         /* 0: by its form */
     bool quoted, secret;
 };
 
-/* True when the member says where the value comes from. */
+/* Reads value, env or file. */
 static gboolean take_value(struct yaml_text *yaml, const struct yaml_field *field)
 {
     struct value_reader *reader = field->target;
@@ -219,7 +219,7 @@ static const struct yaml_member value_rows[] = {
 static const struct yaml_members value_members = {"a setting", value_rows, G_N_ELEMENTS(value_rows),
                                                   "value, env or file, type and secret"};
 
-/* The text of a value, from wherever it comes; free with g_free. NULL after a complaint. */
+/* The text of a value from its source; free with g_free. NULL after a complaint. */
 static char *fetch(struct yaml_text *yaml, const struct value_reader *reader)
 {
     g_autoptr(GError) inner = NULL;
@@ -450,7 +450,7 @@ bool settings_holds(const struct settings *settings, const struct wry_setting *s
            (own->length == 0 || memcmp(own->bytes, setting->bytes, own->length) == 0);
 }
 
-/* One that was cut short is near, however much is missing. */
+/* A key that is only truncated counts as near. */
 static unsigned how_far(const char *key, const char *meant)
 {
     size_t shorter = MIN(strlen(key), strlen(meant));

@@ -14,12 +14,12 @@
 #include "base/yaml_text.h"
 #include "wrytograph-host/jobs.h"
 
-/* The list of steps of another file of ours; steps: struct wry_console_step, whose strings it owns,
- * as steps_file_new makes them. */
+/* Reads a list of steps that is part of another file into steps: struct wry_console_step that own
+ * their strings, in an array from steps_file_new. */
 gboolean steps_file_take(struct yaml_text *yaml, const yaml_node_t *list, GPtrArray *steps);
 GPtrArray *steps_file_new(void);
 
-/* True when the file is YAML that has 'steps:', sound or not. */
+/* True if the file is YAML with 'steps:', valid or not. */
 bool steps_file_is_one(const char *path);
 
 #endif

@@ -1,4 +1,4 @@
-/* The ledger, wherever it is. */
+/* The ledger, as a file or on a server. */
 #include "store/ledger/ledger.h"
 
 #include <sodium.h>
@@ -16,16 +16,16 @@
 #include "wrytograph-host/units.h"
 #include "wrytograph/version.h"
 
-#define WAIT_TIME 900000   /* us that a run waits for the server */
-#define READ_TIME 30000000 /* us to connect for somebody who looks */
+#define WAIT_TIME 900000   /* us to wait for the server at the end of a run */
+#define READ_TIME 30000000 /* us to connect for queries */
 
 struct wry_ledger {
-    char *address; /* NULL: the file is all there is */
+    char *address; /* NULL: there is no server */
     char *name, *path;
     char *process;
     GMutex lock;
     struct ledger_sqlite *lite;
-    struct ledger_sender *sender; /* NULL until something was written */
+    struct ledger_sender *sender; /* NULL until the first write */
     bool exposed, exposed_told;
 };
 
@@ -34,7 +34,7 @@ static char *data_file(const char *name)
     return folders_user(FOLDER_DATA, name);
 }
 
-/* What waits for a server has a file of its own for each. */
+/* Rows that wait for a server are in a separate file for each server. */
 static char *outbox_path(const char *address)
 {
     g_autofree char *name = postgres_name(address);
@@ -105,8 +105,8 @@ char *ledger_now(void)
     return g_strdup_printf("%s.%03dZ", seconds, g_date_time_get_microsecond(now) / 1000);
 }
 
-/* Version 4 (RFC 9562, section 5.4). From the system's random numbers: those of a process that was
- * copied would be the same in both. */
+/* A UUID of version 4 (RFC 9562, section 5.4). It uses the system's random numbers: the state of a
+ * generator would be duplicated by fork. */
 static char *make_uuid(void)
 {
     uint8_t b[16];
@@ -160,13 +160,13 @@ bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GEr
     return noted;
 }
 
-/* What is on this computer first, then the server's: the latest run of a list may be here still. */
+/* Merges the rows of this computer with the server's: the latest run may not be sent yet. */
 struct merge {
     wry_ledger_take take;
     void *context;
     GPtrArray *here; /* struct wry_ledger_run, the latest first */
     guint next;
-    unsigned left; /* that are still wanted */
+    unsigned left; /* rows still wanted */
     bool more;
 };
 
@@ -186,7 +186,7 @@ static bool take_from_server(void *context, const struct wry_ledger_run *run)
         if (strcmp(own->began, run->began) < 0)
             break;
         merge->next++;
-        /* One that has just been sent is in both. */
+        /* A row that was just sent is in both. */
         if (strcmp(own->id, run->id) != 0 && !hand_over(merge, own))
             return false;
     }
@@ -306,7 +306,7 @@ bool wry_ledger_send(struct wry_ledger *ledger, GError **error)
     return sent;
 }
 
-/* Other outboxes: what waits for a server under another address. */
+/* Other outboxes: rows for servers with another address. */
 
 static void free_outbox(void *item)
 {
@@ -364,7 +364,7 @@ GPtrArray *wry_ledger_other_outboxes(struct wry_ledger *ledger, GError **error)
     return NULL;
 }
 
-/* Into a ledger that is a file: a row that is there already stays as it is. */
+/* Moves rows into a ledger file; rows that it already has stay unchanged. */
 static bool move_rows(struct wry_ledger *ledger, struct ledger_sqlite *outbox, GError **error)
 {
     g_autofree char *mark = g_uuid_string_random();

@@ -71,7 +71,7 @@ char *wry_ledger_run_value(const struct wry_ledger_run *run, const struct wry_le
 
     switch (column->type) {
     case WRY_LEDGER_NUMBER:
-        /* No exit code is below 0, and no flash is without bytes. */
+        /* Negative numbers mean: unknown. */
         if (*(int64_t *)member(run, column) < 0)
             return NULL;
         return g_strdup_printf("%" G_GINT64_FORMAT, *(int64_t *)member(run, column));
@@ -82,7 +82,7 @@ char *wry_ledger_run_value(const struct wry_ledger_run *run, const struct wry_le
     }
 }
 
-/* These are never NULL in a run, also where somebody else made the table. */
+/* Members that must not be NULL, even if the table was made by somebody else. */
 static bool is_needed(const struct wry_ledger_column *column)
 {
     return column->offset == offsetof(struct wry_ledger_run, id) ||

@@ -1,4 +1,4 @@
-/* The columns of a run, in one order for all databases. */
+/* The columns of a run, in the same order for all databases. */
 #ifndef WRY_STORE_LEDGER_COLUMNS_H
 #define WRY_STORE_LEDGER_COLUMNS_H
 
@@ -10,30 +10,30 @@ enum {
 
 extern const struct wry_ledger_column ledger_columns[LEDGER_COLUMNS];
 
-/* Of a text column. */
+/* The member for a text column. */
 char **ledger_text(struct wry_ledger_run *run, const struct wry_ledger_column *column);
 
-/* From such a text, or NULL. */
+/* Sets the member of a column from its text, which may be NULL. */
 void ledger_take_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text);
 
-/* The same without a copy: the text is still its owner's. */
+/* The same without copying: the text must outlive the run. */
 void ledger_lend_value(struct wry_ledger_run *run, const struct wry_ledger_column *column,
                        const char *text);
 
-/* struct wry_ledger_run; free with g_ptr_array_unref. */
+/* An array of struct wry_ledger_run; free with g_ptr_array_unref. */
 GPtrArray *ledger_runs_new(void);
 /* A wry_ledger_take that adds a copy to such an array. */
 bool ledger_collect(void *context, const struct wry_ledger_run *run);
 
 /* "id, kind, …" */
 char *ledger_column_names(void);
-/* To read them; brief: as in the filter. stamp: how the database writes a time, with %s for the
- * column; NULL: as it is. */
+/* Their names for SELECT; brief: as in the filter. stamp: SQL that formats a time, with %s for the
+ * column; NULL: the column itself. */
 char *ledger_read_names(bool brief, const char *stamp);
 
-/* Conditions of a filter: "WHERE began >= $1 AND …", values in the same order. mark: '?' or '$';
- * rows that are shown in no list are left out. */
+/* SQL for a filter: "WHERE began >= $1 AND …", and its values in the same order. mark: '?' or '$'.
+ * Rows that lists do not show are excluded. */
 struct ledger_where {
     GString *text;
     GPtrArray *values; /* char * */

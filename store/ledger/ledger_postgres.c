@@ -8,18 +8,18 @@
 #include "store/file/error.h"
 #include "store/ledger/ledger_columns.h"
 
-/* One program at a time changes the schema: any number that others do not use. */
+/* Only one program at a time may change the schema. The number is arbitrary. */
 #define SCHEMA_LOCK "SELECT pg_advisory_xact_lock(6018294471)"
 #define SCHEMA_TABLE "wrytograph_schema"
 
-#define ANSWER_TIME 30000000 /* us of silence after which a server has failed */
+#define ANSWER_TIME 30000000 /* us without an answer after which a server has failed */
 
 struct ledger_postgres {
     struct postgres *server;
     char *name;
 };
 
-/* 0: there is no schema yet; -1: that cannot be told. */
+/* 0: there is no schema yet; -1: error. */
 static int version_of(struct postgres *server, GError **error)
 {
     int there = postgres_number(server, "SELECT count(to_regclass('" SCHEMA_TABLE "'))",
@@ -134,7 +134,7 @@ static bool put_one(struct postgres *server, const char *text, const struct wry_
     return good;
 }
 
-/* Classes of SQLSTATE that speak of the server's state and not of the row (PostgreSQL, appendix A):
+/* Classes of SQLSTATE caused by the server's state and not by the row (PostgreSQL, appendix A):
  * connection, transaction state, rollback, resources, object state, operator, system, internal. */
 static bool is_of_server(const char *state)
 {
@@ -185,7 +185,7 @@ static bool take_row(void *context, const PGresult *result)
 bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledger_filter *filter,
                           wry_ledger_take take, void *context, GError **error)
 {
-    /* Times as they were written on a bench. */
+    /* Returns times as the benches wrote them. */
     g_autofree char *names =
         ledger_read_names(filter->brief, "to_char(%s, 'YYYY-MM-DD\"T\"HH24:MI:SS.MS\"Z\"')");
     struct ledger_where where = ledger_where(filter, '$');

@@ -1,6 +1,6 @@
 /*
- * A ledger in a PostgreSQL database. Opening it takes until a deadline, on g_get_monotonic_time;
- * every later call waits for a limited time for each answer.
+ * A ledger in a PostgreSQL database. Opening has a deadline, on g_get_monotonic_time; later calls
+ * wait a limited time for each answer.
  */
 #ifndef WRY_STORE_LEDGER_POSTGRES_H
 #define WRY_STORE_LEDGER_POSTGRES_H
@@ -9,22 +9,22 @@
 
 struct ledger_postgres;
 
-/* Connects, and brings the schema up to date. */
+/* Connects, and creates or upgrades the schema. */
 struct ledger_postgres *ledger_postgres_open(const char *address, int64_t deadline, GError **error);
 void ledger_postgres_close(struct ledger_postgres *server);
 
-/* True if rows travel to another computer unencrypted. */
+/* True if rows are sent unencrypted to another computer. */
 bool ledger_postgres_is_exposed(const struct ledger_postgres *server);
 
-/* What became of rows that were sent. */
+/* The result of sending rows. */
 enum ledger_sent {
     LEDGER_SENT,
-    LEDGER_REFUSED, /* for what the rows are: it will not go better by itself */
-    LEDGER_FAILED,  /* refused for the state the server is in: full, shutting down, locked */
-    LEDGER_UNSENT,  /* the connection failed: they may or may not be there; send them again */
+    LEDGER_REFUSED, /* rejected for their content: sending again will not help */
+    LEDGER_FAILED,  /* rejected for the server's state: full, shutting down, locked */
+    LEDGER_UNSENT,  /* the connection failed; the rows may have arrived: send them again */
 };
 
-/* struct wry_ledger_run, all or none; those that are there already are left alone. */
+/* Sends struct wry_ledger_run, all or none; rows that the server has already are ignored. */
 enum ledger_sent ledger_postgres_put(struct ledger_postgres *server, const GPtrArray *runs,
                                      GError **error);
 

@@ -1,4 +1,4 @@
-/* From this computer's file to the server. */
+/* Sending rows from the outbox to the server. */
 #include "store/ledger/ledger_sender.h"
 
 #include "store/file/error.h"
@@ -9,17 +9,17 @@ enum {
 };
 
 #define SEND_TIME 5000000  /* us to connect */
-#define END_TIME 200000    /* us for a thread that is not at work to end */
-#define PAUSE_TIME 5000000 /* us for which a server that failed is left alone */
+#define END_TIME 200000    /* us to wait for an idle thread to end */
+#define PAUSE_TIME 5000000 /* us of pause after a failure */
 
 struct ledger_sender {
     gint references;
     char *address, *outbox;
     GMutex lock;
     GCond changed;
-    unsigned asked, done; /* done: up to this one, well or not */
-    bool ends, over;      /* over: the thread has ended, or never could begin */
-    char *problem;        /* of the last attempt; NULL if there was none */
+    unsigned asked, done; /* numbers of requests made and handled */
+    bool ends, over;      /* over: the thread has ended, or was never started */
+    char *problem;        /* error of the last attempt; NULL = none */
     bool exposed;
 };
 
@@ -51,9 +51,9 @@ struct sending {
     struct ledger_postgres *server;
     struct ledger_sqlite *outbox;
     const char *mark;
-    bool singly;   /* row by row from the start: a row may be what ends the connection */
-    bool lost;     /* the connection */
-    GError *error; /* the first; NULL: every row was taken */
+    bool singly;   /* send row by row: one of them may be what ends the connection */
+    bool lost;     /* the connection was lost */
+    GError *error; /* first error; NULL: all rows were accepted */
 };
 
 static void keep_first(struct sending *s, GError *error)
@@ -64,7 +64,7 @@ static void keep_first(struct sending *s, GError *error)
         s->error = error;
 }
 
-/* False if the outbox failed or the connection is lost. */
+/* Sends one row. False if the outbox failed or the connection is lost. */
 static bool put_one(struct sending *s, const struct wry_ledger_run *run)
 {
     g_autoptr(GPtrArray) one = g_ptr_array_new();
@@ -78,7 +78,7 @@ static bool put_one(struct sending *s, const struct wry_ledger_run *run)
                                            refusal ? refusal->message : "no reason was given",
                                            sent == LEDGER_REFUSED, &failure);
     s->lost = sent == LEDGER_UNSENT;
-    /* What is set aside is not waiting for anything. */
+    /* A rejected row is set aside and no longer waits. */
     if (refusal && sent == LEDGER_REFUSED)
         g_clear_error(&refusal);
     if (refusal)
@@ -88,7 +88,8 @@ static bool put_one(struct sending *s, const struct wry_ledger_run *run)
     return kept && !s->lost;
 }
 
-/* All at once is quicker; one by one, nothing that is refused keeps others from the server. */
+/* Sends all at once, which is faster; if that is rejected, one by one, so that a rejected row does
+ * not hold up the others. */
 static bool put_all(struct sending *s, const GPtrArray *runs)
 {
     GError *error = NULL;
@@ -111,7 +112,7 @@ static bool put_all(struct sending *s, const GPtrArray *runs)
     return good;
 }
 
-/* Until nothing waits that was not tried. True if all of it is with the server or set aside. */
+/* Sends until all waiting rows were tried. True if each is stored or set aside. */
 static bool send_rows(struct sending *s)
 {
     for (bool good = true; good;) {
@@ -129,7 +130,7 @@ bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GErro
     g_autofree char *mark = g_uuid_string_random();
     bool sent = false, again = ledger_sqlite_take_up(outbox, error);
 
-    /* A row that ends the connection is not tried a second time: this ends. */
+    /* A row that ends the connection is not tried again: the loop ends. */
     for (unsigned attempt = 0; again && !sent; attempt++) {
         struct sending s = {.outbox = outbox, .mark = mark, .singly = attempt > 0};
         s.server = ledger_postgres_open(address, g_get_monotonic_time() + SEND_TIME, &s.error);
@@ -149,7 +150,7 @@ bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GErro
     return sent;
 }
 
-/* Waits until there is something to do; the number of what was asked. False at the end. */
+/* Waits for a request; returns its number. False at the end. */
 static bool next(struct ledger_sender *sender, unsigned *asked)
 {
     g_mutex_lock(&sender->lock);
@@ -179,7 +180,7 @@ static void set_problem(struct ledger_sender *sender, const struct ledger_postgr
     g_mutex_unlock(&sender->lock);
 }
 
-/* A connection that broke is made anew at once. */
+/* Reconnects at once if the connection broke. */
 static bool send_twice(struct ledger_sender *sender, struct ledger_sqlite *outbox,
                        struct ledger_postgres **server)
 {
@@ -210,7 +211,7 @@ static gpointer run_sender(gpointer data)
     unsigned asked;
 
     while (outbox && next(sender, &asked)) {
-        /* A server that is not there gets a pause. */
+        /* Pauses after a server could not be reached. */
         if (g_get_monotonic_time() >= left_alone && !send_twice(sender, outbox, &server))
             left_alone = g_get_monotonic_time() + PAUSE_TIME;
         finish(sender, asked);
@@ -234,11 +235,11 @@ struct ledger_sender *ledger_sender_new(const char *address, const char *outbox)
     sender->outbox = g_strdup(outbox);
     g_mutex_init(&sender->lock);
     g_cond_init(&sender->changed);
-    sender->asked = 1; /* what an earlier program has left */
+    sender->asked = 1; /* send what earlier processes left */
     GThread *thread = g_thread_try_new("ledger", run_sender, sender, NULL);
     if (thread)
         g_thread_unref(thread);
-    /* Without one, rows wait for the next run. */
+    /* Without a thread, rows wait for the next run. */
     sender->over = thread == NULL;
     sender->references -= thread == NULL;
     return sender;
@@ -280,7 +281,7 @@ void ledger_sender_free(struct ledger_sender *sender)
     g_mutex_lock(&sender->lock);
     sender->ends = true;
     g_cond_broadcast(&sender->changed);
-    /* One that has nothing to do ends at once, and not in the middle of the process's own end. */
+    /* An idle thread ends at once, before the process does. */
     int64_t end = g_get_monotonic_time() + END_TIME;
     while (!sender->over && g_cond_wait_until(&sender->changed, &sender->lock, end))
         ;

@@ -1,6 +1,6 @@
 /*
- * What brings the rows that wait on this computer to the server, in a thread of its own: nobody
- * waits for a server that hangs, not even for the look-up of its name.
+ * Sends the waiting rows of this computer to the server, in a thread: no caller waits for a server
+ * that hangs, not even for resolving its name.
  */
 #ifndef WRY_STORE_LEDGER_SENDER_H
 #define WRY_STORE_LEDGER_SENDER_H
@@ -9,24 +9,24 @@
 
 struct ledger_sender;
 
-/* outbox: path of the file with the rows. The connection is made at once. */
+/* Starts the thread, which connects at once. outbox: path of the file with the rows. */
 struct ledger_sender *ledger_sender_new(const char *address, const char *outbox);
 
-/* Something waits; returns when it was sent, or failed, or time (us) is over. */
+/* Requests sending; returns when that succeeded or failed, or after time (us). */
 void ledger_sender_ask(struct ledger_sender *sender, int64_t time);
 
-/* Ends as soon as it can; nothing is waited for. NULL is fine. */
+/* Ends the thread without waiting for the server. NULL is allowed. */
 void ledger_sender_free(struct ledger_sender *sender);
 
 /* Why the last attempt failed; NULL if none has. Free with g_free. */
 char *ledger_sender_problem(struct ledger_sender *sender);
 
-/* True once rows went to another computer unencrypted. */
+/* True once rows were sent unencrypted to another computer. */
 bool ledger_sender_is_exposed(struct ledger_sender *sender);
 
 /*
- * Sends all rows that wait, those that were set aside too, in the caller's thread, for as long as
- * rows advance. False with the reason when some still wait.
+ * Sends all waiting rows, including those set aside, in the caller's thread, for as long as rows
+ * advance. False with error if some are left.
  */
 bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GError **error);
 

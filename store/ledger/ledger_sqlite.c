@@ -11,12 +11,12 @@
 #include "store/ledger/ledger_columns.h"
 
 enum {
-    BUSY_TIME = 5000, /* ms: many benches write at once, and no run may be lost */
+    BUSY_TIME = 5000, /* ms: several processes may write at once, and no run may be lost */
 };
 
 struct ledger_sqlite {
     sqlite3 *db;
-    bool unsure; /* what is put now may be lost with the power */
+    bool unsure; /* writes are not flushed now */
 };
 
 struct ledger_sqlite *ledger_sqlite_open(const char *path, GError **error)
@@ -82,7 +82,7 @@ bool ledger_sqlite_put(struct ledger_sqlite *lite, const struct wry_ledger_run *
     return database_run(lite->db, statement, error);
 }
 
-/* Runs a statement about one row. */
+/* Runs a statement on one row. */
 static bool change(struct ledger_sqlite *lite, const char *text, const char *id, GError **error)
 {
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
@@ -118,8 +118,8 @@ bool ledger_sqlite_find_cut(struct ledger_sqlite *lite, const char *computer, GE
     return good;
 }
 
-/* The row's texts stay SQLite's, until the next step; those that are not UTF-8 become others, and
- * belong to made. */
+/* Reads a row without copying: texts belong to SQLite until the next step. Texts that are not UTF-8
+ * are converted and owned by made. */
 static void lend_row(sqlite3_stmt *statement, struct wry_ledger_run *run, GPtrArray *made)
 {
     for (int i = 0; i < LEDGER_COLUMNS; i++) {

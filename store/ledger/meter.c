@@ -9,16 +9,16 @@
 #include <unistd.h>
 
 enum {
-    PIECE = 32 << 10, /* bytes; less than a local socket holds */
+    PIECE = 32 << 10, /* bytes of one piece; less than the buffer of a local socket */
 };
 
 struct meter {
-    int library; /* the library's own, which it closes */
-    int inner;   /* its other end */
-    int wire;    /* what the library had */
+    int library; /* the library's end, which it closes */
+    int inner;   /* the meter's end */
+    int wire;    /* the connection to the server */
     uint64_t received;
     uint8_t out[PIECE];
-    size_t at, end; /* of out: what is still to be sent */
+    size_t at, end; /* range of out still to be sent */
     bool ended;
 };
 
@@ -47,7 +47,7 @@ struct meter *meter_insert(int socket)
     return meter;
 }
 
-/* The library sees the end as soon as it has read what came before. */
+/* Closes the meter's end; the library sees that after reading what came before. */
 static void end(struct meter *meter)
 {
     meter->ended = true;
@@ -93,7 +93,7 @@ static bool move_in(struct meter *meter)
 
     if (n < 0 && would_block())
         return false;
-    /* There is room for all of it: the library has taken what was there. */
+    /* There is room for the piece: the library has read the one before. */
     if (n <= 0 || send(meter->inner, piece, (size_t)n, MSG_DONTWAIT | MSG_NOSIGNAL) != n)
         end(meter);
     else

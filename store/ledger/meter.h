@@ -1,6 +1,6 @@
 /*
- * Stands between a library and its socket, counts what comes, and hands it over in small pieces: a
- * library that takes in whatever a peer sends then never has more than its user allows.
+ * A meter between a library and its socket. It counts received bytes and delivers them in small
+ * pieces, so that a library that buffers everything never has more than its user allows.
  *
  *     struct meter *meter = meter_insert(PQsocket(connection));
  *     while (PQisBusy(connection) && meter_exchange(meter, deadline) &&
@@ -15,21 +15,22 @@
 
 struct meter;
 
-/* From now on the library's socket, which keeps its number, leads to the meter. It does not block,
- * and stays the library's to close. NULL with errno. */
+/* Inserts a meter: the library's socket keeps its number but leads to the meter. It is
+ * non-blocking, and the library still closes it. NULL with errno. */
 struct meter *meter_insert(int socket);
 
-/* Once the library has closed its socket; what it said last is still sent. NULL does nothing. */
+/* Call it after the library has closed its socket; its last output is still sent. NULL is
+ * allowed. */
 void meter_free(struct meter *meter);
 
 /*
- * Sends what the library has written, and hands over what has come, a piece at a time and only once
- * the library has taken the one before. Waits until any of that has happened; the end of the
- * connection is something, too. False at deadline, on g_get_monotonic_time.
+ * Sends output of the library, and delivers input, one piece at a time and only after the library
+ * has read the one before. Waits until something happened, which may be the end of the connection.
+ * False at the deadline, on g_get_monotonic_time.
  */
 bool meter_exchange(struct meter *meter, int64_t deadline);
 
-/* Bytes that were handed over. */
+/* Bytes delivered so far. */
 uint64_t meter_received(const struct meter *meter);
 
 #endif

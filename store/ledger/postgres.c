@@ -1,4 +1,4 @@
-/* A PostgreSQL server that is not trusted. */
+/* A PostgreSQL server, which is not trusted. */
 #include "postgres.h"
 
 #include <errno.h>
@@ -11,15 +11,15 @@
 #include "store/file/error.h"
 
 enum {
-    ANSWER_MOST = 1 << 20, /* bytes from one row to the next: rows are some kilobytes */
-    EMPTY_MOST = 1000,     /* results without a row to one text */
-    MESSAGE_MOST = 600,    /* characters of the server's words */
+    ANSWER_MOST = 1 << 20, /* most bytes from one row to the next: rows have some kilobytes */
+    EMPTY_MOST = 1000,     /* most results without a row for one statement */
+    MESSAGE_MOST = 600,    /* most characters of a server's message */
 };
 
 struct postgres {
     PGconn *connection;
     struct meter *meter;
-    uint64_t counted; /* of the meter, when the last row was handed over */
+    uint64_t counted; /* bytes received when the last row was passed on */
     char *name, *password;
     char state[6];
 };
@@ -37,7 +37,7 @@ static bool has_scheme(const char *address)
     return false;
 }
 
-/* "KEYWORD = …" with a keyword of libpq's. */
+/* True for "KEYWORD = …" with a keyword of libpq. */
 static bool is_keyword_list(const char *address)
 {
     const char *equals = strchr(address, '=');
@@ -57,7 +57,7 @@ bool postgres_is_address(const char *address)
     return has_scheme(address) || strstr(address, "://") || is_keyword_list(address);
 }
 
-/* libpq wants the scheme in small letters. */
+/* libpq requires the scheme in lower case. */
 static PQconninfoOption *parse(const char *address, char **normal)
 {
     const char *colon = has_scheme(address) ? strchr(address, ':') : NULL;
@@ -102,8 +102,7 @@ bool postgres_fail(const struct postgres *server, const char *what, GError **err
     g_autofree char *valid = g_utf8_make_valid(what, -1);
     g_autoptr(GString) text = g_string_new(g_strstrip(valid));
 
-    /* Several lines of a server are one sentence here; one that knows the password may repeat it.
-     */
+    /* Joins the lines of a message, and hides a password that it may repeat. */
     g_strdelimit(text->str, "\r\n\t", ' ');
     if (server->password && server->password[0] != '\0')
         g_string_replace(text, server->password, "********", 0);
@@ -127,7 +126,7 @@ static bool fail_connection(const struct postgres *server, GError **error)
 
 /* Connecting. */
 
-/* Until the socket is ready; false at the deadline. */
+/* Waits until the socket is ready; false at the deadline. */
 static bool wait_for(const struct postgres *server, short events, int64_t deadline)
 {
     for (;;) {
@@ -155,7 +154,7 @@ static bool connect_to(struct postgres *server, const char *address, int64_t dea
     g_autofree char *normal = NULL;
     PQconninfoOption *options = parse(address, &normal);
 
-    /* libpq's own words would show a password. */
+    /* libpq's message would show a password. */
     if (!options)
         return store_error(error, WRY_STORE_ERROR_DAMAGED,
                            "the ledger's address cannot be read: it is written "
@@ -219,9 +218,9 @@ const char *postgres_state(const struct postgres *server)
 
 /* Answers. */
 
-/* The next result of what was sent; *result NULL at its end. libpq keeps all of it in memory, and
- * loses some of that where messages come in an order that no server gives them (15.18: a
- * description of parameters after one of rows). */
+/* Fetches the next result; *result is NULL at the end. libpq keeps all of a result in memory, and
+ * loses some of it if messages arrive in an order that no correct server produces (15.18: a
+ * parameter description after a row description). */
 static bool next_result(struct postgres *server, int64_t time, PGresult **result, GError **error)
 {
     int64_t deadline = g_get_monotonic_time() + time;
@@ -243,7 +242,7 @@ static bool next_result(struct postgres *server, int64_t time, PGresult **result
     return true;
 }
 
-/* A refusal leaves its SQLSTATE. Takes no ownership. */
+/* Checks a result; stores the SQLSTATE of an error. Takes no ownership. */
 static bool check_status(struct postgres *server, const PGresult *result, GError **error)
 {
     ExecStatusType status = PQresultStatus(result);
@@ -251,14 +250,14 @@ static bool check_status(struct postgres *server, const PGresult *result, GError
 
     if (status == PGRES_COMMAND_OK || status == PGRES_TUPLES_OK || status == PGRES_SINGLE_TUPLE)
         return true;
-    /* COPY and the like, which were not asked for, have no message. */
+    /* COPY and the like, which were not requested, have no message. */
     if (status != PGRES_FATAL_ERROR)
         return postgres_fail(server, "its answer is not one to what was asked", error);
     g_strlcpy(server->state, state && strlen(state) == 5 ? state : "", sizeof server->state);
     return postgres_fail(server, PQresultErrorMessage(result), error);
 }
 
-/* All results of what was sent. take: NULL, or gets each row. */
+/* Fetches all results. take: called for each row, or NULL. */
 static bool finish(struct postgres *server, int columns, int64_t time,
                    bool (*take)(void *context, const PGresult *row), void *context, GError **error)
 {
@@ -286,11 +285,11 @@ static bool finish(struct postgres *server, int columns, int64_t time,
         }
         ExecStatusType status = PQresultStatus(result);
         PQclear(result);
-        /* libpq gives this result again and again until data is copied. */
+        /* libpq returns this result repeatedly until data is copied. */
         if (status == PGRES_COPY_IN || status == PGRES_COPY_OUT || status == PGRES_COPY_BOTH)
             return false;
     }
-    /* A connection that broke in between gives no further result. */
+    /* A broken connection ends the results early. */
     if (good && PQstatus(server->connection) != CONNECTION_OK)
         return fail_connection(server, error);
     return good;

@@ -1,14 +1,13 @@
 /*
- * A PostgreSQL server, by libpq, that is not trusted: every answer is checked for its status, rows
- * and columns before it is looked at, an answer is bounded in size, and every wait has an end.
+ * A PostgreSQL server by libpq, which is not trusted: the status, rows and columns of every answer
+ * are checked before use, answers are limited in size, and every wait ends.
  *
  *     struct postgres *server = postgres_open(address, deadline, &error);
  *     if (postgres_execute(server, "BEGIN", 5000000, &error))
  *         ...
  *     postgres_close(server);
  *
- * Times are us. Only the look-up of a host's name, which libpq leaves to the system, may take
- * longer than allowed: threads that nobody waits for connect. A server's notices are not shown.
+ * Times are in us. Only resolving a host name, which libpq leaves to the system, has no deadline.
  */
 #ifndef WRY_STORE_POSTGRES_H
 #define WRY_STORE_POSTGRES_H
@@ -20,37 +19,37 @@
 
 struct postgres;
 
-/* True for a URI (postgresql://…, in any case) and for libpq's "host=… password=…"; also for what
- * is meant to be one and is not well formed, so that a password in it never becomes a file name. */
+/* True for a URI (postgresql://…, in any case) and for libpq's "host=… password=…"; also if it is
+ * malformed, so that a password in it never becomes a file name. */
 bool postgres_is_address(const char *address);
 
 /* "postgresql://HOST:PORT/DATABASE", for messages: without user and password. Free with g_free. */
 char *postgres_name(const char *address);
 
-/* Connects until deadline, on g_get_monotonic_time. NULL with an error that shows no password. */
+/* Connects, until a deadline on g_get_monotonic_time. NULL with an error that shows no password. */
 struct postgres *postgres_open(const char *address, int64_t deadline, GError **error);
 void postgres_close(struct postgres *server);
 
-/* True if the connection leads to another computer and is not encrypted. */
+/* True for an unencrypted connection to another computer. */
 bool postgres_is_exposed(const struct postgres *server);
 
-/* SQLSTATE of the last refusal, "" if the last failure was none: the connection, or the time. */
+/* SQLSTATE of the last error; "" if it was the connection or a time-out. */
 const char *postgres_state(const struct postgres *server);
 
-/* Statements without values and without rows. time: for each result. */
+/* Runs statements without values or rows. time: for each result. */
 bool postgres_execute(struct postgres *server, const char *text, int64_t time, GError **error);
 
-/* One statement without rows, with count values (NULL: SQL's NULL). */
+/* Runs one statement without rows, with count values (NULL: SQL's NULL). */
 bool postgres_put(struct postgres *server, const char *text, int count, const char *const *values,
                   int64_t time, GError **error);
 
-/* The one number that a statement gives, 0 to INT_MAX; -1 with an error for anything else. */
+/* The number that a statement returns, 0 to INT_MAX; -1 with error for anything else. */
 int postgres_number(struct postgres *server, const char *text, int64_t time, GError **error);
 
 /*
- * Hands over one row after another: each is the only one of its result and has that many columns.
- * Ends early, and well, once take returns false; the rest is not waited for, and the server can
- * only be closed then. time: from one row to the next, not counting what take does.
+ * Calls take for each row, which must be alone in its result and have this many columns. Ends
+ * successfully if take returns false; the remaining rows are not fetched, and the server can only
+ * be closed then. time: from one row to the next, without the time in take.
  */
 bool postgres_each(struct postgres *server, const char *text, int count, const char *const *values,
                    int columns, int64_t time, bool (*take)(void *context, const PGresult *row),

@@ -81,7 +81,7 @@ static bool note_calibration(struct backups *backups, const char *address, const
     return database_run(backups->db, s, error);
 }
 
-/* The digest of a region's content; false when it is blank, or not in the range. */
+/* Digest of a region's content; false if it is blank or not in the range. */
 static bool digest_region(const struct archive_range *range, const struct wry_region *region,
                           uint8_t sha256[WRY_SHA256_SIZE])
 {
@@ -145,7 +145,7 @@ bool backups_note(struct backups *backups, const char *path, const struct archiv
            note_calibrations(backups, address, archive, error);
 }
 
-/* Whether the record speaks of the file as it is. */
+/* True if the record matches the current file. */
 static bool is_noted(struct backups *backups, const char *path, const struct stat *info,
                      bool *noted, GError **error)
 {

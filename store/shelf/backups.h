@@ -1,10 +1,10 @@
 /*
- * What backups there are of which board, and whose calibration is whose.
+ * The record of backups: which boards have backups, and whose calibration is whose.
  *
- * One SQLite file, backups.db, remembers the backups that this computer made, wherever they lie,
- * and those that lie in the backups folder, whoever put them there. It holds paths, addresses and
- * digests of settings regions, and no content. When it is deleted, backups outside the folder are
- * no longer known of, and what asks for one refuses.
+ * One SQLite file, backups.db, remembers the backups made by this computer, wherever they are, and
+ * all those in the backups folder. It has paths, addresses and digests of settings regions, but no
+ * content. If it is deleted, backups outside the folder are unknown, and commands that require one
+ * refuse.
  *
  *     struct backups *backups = backups_open(state_folder, backups_folder, stop, &error);
  *     if (backups_scan(backups, stop, &error) && backups_find(backups, eui48, size, &found,
@@ -26,37 +26,38 @@ struct backups;
 /* The folder named by WRYTOGRAPH_BACKUPS, else one in the XDG data folder. Free with g_free. */
 char *backups_default_folder(void);
 
-/* stop is asked while another process holds the record. */
+/* stop is asked while waiting for another process's lock. */
 struct backups *backups_open(const char *record_folder, const char *folder, struct wry_stop stop,
                              GError **error);
 void backups_close(struct backups *backups);
 
-/* A backup that was just made: an archive, or the plain content of one. */
+/* Adds a backup just made: an archive, or its content as a plain binary. */
 bool backups_note(struct backups *backups, const char *path, const struct archive *archive,
                   GError **error);
 
-/* Takes in what is new in the backups folder. Files that are no sound backup are passed over. */
+/* Adds new files of the backups folder. Files that are not valid backups are ignored. */
 bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error);
 
 struct backups_found {
-    bool any;      /* there is one of this board, of parts at least */
-    bool whole;    /* and of all of its flash: the newest such, else the newest of parts */
-    char *path;    /* NULL when there is none; g_free */
-    char *created; /* UTC, ISO 8601; g_free */
+    bool any;      /* the board has a backup, complete or of parts */
+    bool whole;    /* it is complete: the newest complete one, else the newest of parts */
+    char *path;    /* NULL = none; free with g_free */
+    char *created; /* UTC, ISO 8601; free with g_free */
 };
 
-/* What there is now of that board and flash size. False when the record cannot be read. */
+/* Finds the existing backups of a board with this flash size. False if the record cannot be
+ * read. */
 bool backups_find(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   struct backups_found *found, GError **error);
 
-/* Hands over the path of each backup of that board that is there, whole ones and then the newest
- * first, until take returns false. False when the record cannot be read. */
+/* Calls take for each existing backup of the board, complete ones first, then by age, the newest
+ * first, until take returns false. False if the record cannot be read. */
 bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], uint32_t flash_size,
                   bool (*take)(void *context, const char *path), void *context, GError **error);
 
 /*
- * The one board that content of a settings region with this digest is known of. *known false when
- * there is none, or several. False when the record cannot be read.
+ * The only board known to have a settings region with this digest. *known is false if there is
+ * none, or several. False if the record cannot be read.
  */
 bool backups_owner(struct backups *backups, const uint8_t sha256[WRY_SHA256_SIZE], bool *known,
                    uint8_t eui48[WRY_EUI48_SIZE], GError **error);

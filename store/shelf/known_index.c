@@ -23,7 +23,7 @@ static const char *const steps[] = {
 static const struct database_kind schema = {
     .steps = steps,
     .settings = "PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON;",
-    .busy = 500, /* ms: what takes longer is done without */
+    .busy = 500, /* ms: skip the index if it is locked for longer */
 };
 
 char *known_default_folder(void)
@@ -84,7 +84,7 @@ static bool add_file(struct known_index *index, const char *path, enum known_kin
     return database_run(index->db, statement, NULL);
 }
 
-/* What was added longest ago goes first. */
+/* Deletes the oldest entries. */
 static bool keep_small(struct known_index *index)
 {
     static const char oldest[] =
@@ -115,7 +115,7 @@ static bool add_all(struct known_index *index, const char *path, enum known_kind
 bool known_index_add(struct known_index *index, const char *path, enum known_kind kind,
                      const struct known_sector *sectors, size_t count)
 {
-    G_STATIC_ASSERT(KNOWN_SPOTS_MOST == 4); /* as the statement says */
+    G_STATIC_ASSERT(KNOWN_SPOTS_MOST == 4); /* the SQL statement contains this number */
     bool done = database_execute(index->db, "BEGIN IMMEDIATE", NULL) &&
                 add_all(index, path, kind, sectors, count) &&
                 database_execute(index->db, "COMMIT", NULL);
@@ -123,7 +123,7 @@ bool known_index_add(struct known_index *index, const char *path, enum known_kin
     return done;
 }
 
-/* A row that no version of this program has made is none: the file may have been damaged. */
+/* Rejects rows that no version of this program has written: the file may be damaged. */
 static bool take_spot(sqlite3_stmt *find, struct known_spot *spot)
 {
     const char *path = (const char *)sqlite3_column_text(find, 1);

@@ -1,9 +1,8 @@
 /*
- * The index of known content: which sector digests stand in which files of this computer.
+ * The index of known content: which sector digests occur in which files of this computer.
  *
- * One SQLite file in the cache folder holds digests, paths and places, never content, and is
- * bounded in size. It is a by-product: when it is deleted, or cannot be used, nothing is lost but
- * time.
+ * One SQLite file in the cache folder with digests, paths and positions, but no content, of limited
+ * size. It is only a cache: deleting it costs time.
  *
  *     struct known_index *index = known_index_open(folder, stop, &error);
  *     known_index_add(index, "/home/a/gauge.bin", KNOWN_PLAIN, sectors, count);
@@ -19,13 +18,13 @@
 #include "wrytograph-host/stop.h"
 
 enum {
-    KNOWN_SECTORS_MOST = 400000, /* of the index: some 20 MB */
-    KNOWN_SPOTS_MOST = 4,        /* files that one digest is remembered of */
+    KNOWN_SECTORS_MOST = 400000, /* most sectors in the index, about 20 MB */
+    KNOWN_SPOTS_MOST = 4,        /* most files per digest */
 };
 
 enum known_kind {
-    KNOWN_PLAIN,   /* content from the file's first byte on */
-    KNOWN_ARCHIVE, /* a backup archive: content by flash offset */
+    KNOWN_PLAIN,   /* a plain file with content from its first byte on */
+    KNOWN_ARCHIVE, /* a backup archive, with content by flash offset */
 };
 
 struct known_index;
@@ -33,7 +32,7 @@ struct known_index;
 /* The folder named by WRYTOGRAPH_CACHE, else one in the XDG cache folder. Free with g_free. */
 char *known_default_folder(void);
 
-/* known.db in that folder, made when missing. */
+/* Opens known.db in that folder, creating it if necessary. */
 struct known_index *known_index_open(const char *folder, struct wry_stop stop, GError **error);
 void known_index_close(struct known_index *index);
 
@@ -43,23 +42,23 @@ struct known_sector {
     uint32_t at;
 };
 
-/* Takes the place of what was known of that file. False when the index cannot be written. */
+/* Replaces the entries of that file. False if the index cannot be written. */
 bool known_index_add(struct known_index *index, const char *path, enum known_kind kind,
                      const struct known_sector *sectors, size_t count);
 
-/* Where content with a digest is to be had. */
+/* Where content with a digest is found. */
 struct known_spot {
-    int64_t file; /* the index's number of it */
+    int64_t file; /* number of the file in the index */
     const char *path;
     enum known_kind kind;
     uint32_t at;
 };
 
-/* Tells each place until told says that it is enough. */
+/* Calls told for each place until it returns false. */
 void known_index_find(struct known_index *index, uint64_t sum,
                       bool (*told)(void *context, const struct known_spot *spot), void *context);
 
-/* The file is gone, or is not what it was. */
+/* Removes a file that is gone or has changed. */
 void known_index_drop(struct known_index *index, int64_t file);
 
 #endif

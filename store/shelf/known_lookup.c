@@ -1,4 +1,4 @@
-/* What of a board's flash is known, sector by sector. */
+/* Known content of a board's flash, sector by sector. */
 #include "known_lookup.h"
 
 #include <string.h>
@@ -10,24 +10,24 @@
 #include "wrytograph/flash.h"
 
 enum sector_state {
-    UNTOLD,     /* the board was not asked */
-    STRANGE,    /* no file of this computer has it, or it has changed since */
+    UNTOLD,     /* the board has not been asked */
+    STRANGE,    /* no file has it, or it has changed since */
     RECOGNISED, /* a file has it */
 };
 
 struct sector {
     enum sector_state state;
     int64_t file;
-    uint32_t at; /* in that file */
+    uint32_t at; /* position in that file */
 };
 
 struct known {
     struct known_index *index;
     struct wry_known interface;
-    GHashTable *sources; /* by number; NULL for one that cannot be read */
+    GHashTable *sources; /* by number; NULL for a file that cannot be read */
     struct sector *sectors;
     uint32_t count;
-    int64_t best; /* the file that a sector was recognised in last */
+    int64_t best; /* the file in which a sector was recognised last */
 };
 
 static void close_source(void *source)
@@ -35,7 +35,7 @@ static void close_source(void *source)
     known_source_close(source);
 }
 
-/* A file that cannot be read any more is known no longer. */
+/* A file that can no longer be read is not used. */
 static struct known_source *source_of(struct known *known, int64_t file, const char *path,
                                       enum known_kind kind)
 {
@@ -65,13 +65,13 @@ struct lookup {
     struct known *known;
     const uint8_t *digest;
     size_t n;
-    const struct sector *before; /* whose file and distance are preferred; or NULL */
-    uint32_t gap;                /* bytes from there */
+    const struct sector *before; /* neighbour whose file and distance are preferred; or NULL */
+    uint32_t gap;                /* bytes between them */
     struct sector found;
-    GArray *gone; /* int64_t: files that are not what the index says */
+    GArray *gone; /* int64_t: files that do not match the index */
 };
 
-/* What the index says is believed when the file says it too. */
+/* An entry of the index is accepted if the file confirms it. */
 static bool look_at(void *context, const struct known_spot *spot)
 {
     struct lookup *lookup = context;
@@ -105,7 +105,7 @@ static bool recognise(void *context, uint32_t offset, const uint8_t *digest, siz
     lookup.gap = (sector + 1 - before) * WRY_SECTOR_SIZE;
     lookup.found.state = STRANGE;
     lookup.gone = g_array_new(FALSE, FALSE, sizeof(int64_t));
-    uint64_t sum; /* the first 8 bytes, little-endian, as the index has them */
+    uint64_t sum; /* first 8 bytes of the digest, little-endian, as in the index */
     memcpy(&sum, digest, sizeof sum);
     sum = GUINT64_FROM_LE(sum);
     known_index_find(known->index, sum, look_at, &lookup);
@@ -132,9 +132,10 @@ static bool source_reaches(struct known *known, int64_t file, uint32_t at)
 }
 
 /*
- * What a sector holds, or is believed to hold: between two that one file has, all of that file; and
- * behind the last one, to the file's end, where that comes before the next that is strange. Before
- * the first one too, but for the file's own first sector: there, a header may have been set.
+ * The recognised or assumed content of a sector. Between two sectors recognised in one file, and
+ * after the last one up to the end of the file or the next unknown sector, the file's content is
+ * assumed. The same applies before the first one, except for the file's first sector, whose header
+ * may have been changed.
  */
 static struct sector guess(struct known *known, uint32_t sector)
 {
@@ -245,7 +246,7 @@ const char *known_best_name(const struct known *known)
     return source ? known_source_name(source) : NULL;
 }
 
-/* Blank sectors are found by themselves. */
+/* Blank sectors are detected without the index. */
 static void note_sector(GArray *sectors, const uint8_t *bytes, uint32_t at)
 {
     struct known_sector sector = {.at = at};
@@ -256,7 +257,7 @@ static void note_sector(GArray *sectors, const uint8_t *bytes, uint32_t at)
     g_array_append_val(sectors, sector);
 }
 
-/* What cannot be added now is no loss: it is learnt again. */
+/* A failure to add is harmless: it is added the next time. */
 static void add(struct known *known, const char *path, enum known_kind kind, GArray *sectors)
 {
     g_autofree char *whole = g_canonicalize_filename(path, NULL);

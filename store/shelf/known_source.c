@@ -7,8 +7,8 @@
 
 struct known_source {
     char *name;
-    FILE *plain;             /* one of these two */
-    struct archive *archive; /* its ranges were checked when it was opened */
+    FILE *plain;             /* one of these two is used */
+    struct archive *archive; /* its ranges were verified when it was opened */
 };
 
 struct known_source *known_source_open(const char *path, enum known_kind kind)
@@ -16,7 +16,7 @@ struct known_source *known_source_open(const char *path, enum known_kind kind)
     struct known_source *source = g_new0(struct known_source, 1);
 
     source->name = g_path_get_basename(path);
-    /* What has become a pipe would be waited for. */
+    /* Opening a pipe would wait. */
     bool regular = g_file_test(path, G_FILE_TEST_IS_REGULAR);
     if (regular && kind == KNOWN_PLAIN)
         source->plain = fopen(path, "rb");

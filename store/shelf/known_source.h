@@ -1,4 +1,4 @@
-/* A file that the index of known content speaks of, opened for reading. */
+/* Files of the index of known content, for reading. */
 #ifndef WRY_STORE_KNOWN_SOURCE_H
 #define WRY_STORE_KNOWN_SOURCE_H
 
@@ -6,13 +6,13 @@
 
 struct known_source;
 
-/* NULL when it is not there, or is none of ours. */
+/* NULL if it does not exist or is of another kind. */
 struct known_source *known_source_open(const char *path, enum known_kind kind);
 void known_source_close(struct known_source *source);
 
-/* n bytes from at; false where it has none. */
+/* Reads n bytes from at; false if it does not have them. */
 bool known_source_read(const struct known_source *source, uint32_t at, uint8_t *to, size_t n);
-/* The last part of its path. */
+/* The last component of its path. */
 const char *known_source_name(const struct known_source *source);
 
 #endif

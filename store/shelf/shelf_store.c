@@ -1,4 +1,4 @@
-/* The shelf, a folder of files and SQLite. */
+/* The shelf: a folder of files, and SQLite. */
 #include "shelf_store.h"
 
 #include <glib/gstdio.h>
@@ -66,7 +66,7 @@ static char *path_of(const struct shelf *shelf, const uint8_t sha256[WRY_SHA256_
     return g_build_filename(shelf->folder, name, NULL);
 }
 
-/* Into the folder, and its digest on the way. */
+/* Copies a file to the shelf and computes its digest. */
 static bool copy(const char *path, const char *to, uint8_t sha256[WRY_SHA256_SIZE], GError **error)
 {
     g_autofree char *bytes = NULL;
@@ -111,7 +111,7 @@ bool shelf_keep(struct shelf *shelf, const char *path, struct wry_shelf_item *it
         return false;
     item->path = path_of(shelf, item->sha256);
     item->added = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
-    /* The file first: a row speaks of nothing that is not there. */
+    /* The file comes first: a row must not refer to a missing file. */
     struct wry_atomic_file *file = wry_atomic_file_begin(item->path, TRUE, error);
     if (!file)
         return false;
@@ -171,7 +171,7 @@ static struct wry_shelf_item *item_of(const struct shelf *shelf, sqlite3_stmt *s
     return item;
 }
 
-/* Numbers within a version count as numbers: 2.10 is newer than 2.9. */
+/* Numbers within a version are compared as numbers: 2.10 is newer than 2.9. */
 static int compare_versions(const char *a, const char *b)
 {
     while (*a && *b) {

@@ -1,4 +1,4 @@
-/* Tables as CSV, by libcsv. */
+/* CSV tables, by libcsv. */
 #include "store/text/csv_table.h"
 
 #include <csv.h>
@@ -10,7 +10,7 @@
 #include "wrytograph-host/text_file.h"
 
 enum {
-    FIELD_MOST = 8192, /* bytes */
+    FIELD_MOST = 8192, /* most bytes of a field */
     COLUMNS_MOST = 128,
 };
 
@@ -18,10 +18,10 @@ enum {
 
 struct reader {
     struct csv_table *table;
-    GArray *row;                 /* that is being read */
-    unsigned line, column;       /* of the byte that is read */
-    unsigned at_line, at_column; /* where the field began */
-    const char *wrong;           /* NULL so far */
+    GArray *row;                 /* being read */
+    unsigned line, column;       /* position of the current byte */
+    unsigned at_line, at_column; /* position where the field began */
+    const char *wrong;           /* NULL: nothing */
 };
 
 static void clear_field(void *item)
@@ -67,7 +67,7 @@ static void end_row(int by, void *context)
     reader->row = row_new();
 }
 
-/* Byte by byte, so that each field's place is known. */
+/* Parses byte by byte, so that the position of each field is known. */
 static gboolean parse(struct reader *reader, const char *text, size_t n, GError **error)
 {
     struct csv_parser parser;
@@ -98,7 +98,7 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
                        reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
 }
 
-/* By the first line that is not blank; what stands between quotes is no delimiter. */
+/* Judges by the first line that is not blank; text in quotes does not count. */
 static char find_delimiter(const char *text)
 {
     bool quoted = false, semicolon = false, comma = false;
@@ -192,7 +192,7 @@ void csv_table_set(struct csv_table *table, guint row, int column, const char *t
     field->text = g_strdup(text);
 }
 
-/* alone: the only one of its row, which would be a blank line without its quotes. */
+/* alone: the only field of its row, which would be a blank line without quotes. */
 static void append_field(GString *to, const char *text, bool alone)
 {
     size_t n = strlen(text);
@@ -210,7 +210,7 @@ static void append_field(GString *to, const char *text, bool alone)
 gboolean csv_table_save(const struct csv_table *table, GError **error)
 {
     g_autoptr(GString) text = g_string_new(table->is_marked ? BYTE_ORDER_MARK : NULL);
-    /* What a link points to is replaced, not the link. */
+    /* The target of a link is replaced, not the link. */
     char *path = realpath(table->path, NULL);
 
     for (guint i = 0; i < table->rows->len; i++) {

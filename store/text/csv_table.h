@@ -1,6 +1,6 @@
 /*
- * Tables as CSV (RFC 4180), as spreadsheets write them: with commas or semicolons, with or without
- * a byte order mark. Every field knows where it stands; what is not changed is written as it was.
+ * CSV tables (RFC 4180) as spreadsheets write them: with commas or semicolons, with or without a
+ * byte order mark. Every field knows its position; unchanged fields are written as they were.
  *
  *     struct csv_table *table = csv_table_load("gauges.csv", &error);
  *     int column = csv_table_column(table, "address");
@@ -15,30 +15,31 @@
 
 struct csv_field {
     char *text;
-    unsigned line, column; /* from 1 */
+    unsigned line, column; /* counted from 1 */
 };
 
 struct csv_table {
     char *path;
     char delimiter;
-    bool is_marked;  /* by a byte order mark, without which spreadsheets take UTF-8 for less */
-    GPtrArray *rows; /* of GArray of struct csv_field; the first has the names */
+    bool is_marked; /* begins with a byte order mark, without which spreadsheets do not assume UTF-8
+                     */
+    GPtrArray *rows; /* rows as GArray of struct csv_field; the first has the names */
 };
 
-/* NULL with file, line and cause. */
+/* NULL with an error that gives file, line and cause. */
 struct csv_table *csv_table_load(const char *path, GError **error);
 void csv_table_free(struct csv_table *table);
 
-/* By name, without regard to case; -1 when there is none. */
+/* The column with this name, ignoring case; -1 if there is none. */
 int csv_table_column(const struct csv_table *table, const char *name);
-/* One more; its number. */
+/* Adds a column; returns its number. */
 int csv_table_add_column(struct csv_table *table, const char *name);
 
-/* "" where the row is shorter. Row 0 has the names. */
+/* The text of a field; "" if the row is shorter. Row 0 has the names. */
 const char *csv_table_at(const struct csv_table *table, guint row, int column);
 void csv_table_set(struct csv_table *table, guint row, int column, const char *text);
 
-/* In place of the file, which is there at every moment, old or new. */
+/* Replaces the file atomically. */
 gboolean csv_table_save(const struct csv_table *table, GError **error);
 
 #endif
