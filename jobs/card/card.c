@@ -1,4 +1,4 @@
-/* Cards and kits: opened, packed, and what they want of a station. */
+/* Opening and packing cards and kits, and the station settings that a card prescribes. */
 #include "jobs/card/card.h"
 #include "base/folders.h"
 
@@ -13,7 +13,7 @@
 
 #define SHELF "shelf:"
 
-/* Of a kit, the reader knows the ZIP file and not where it was unpacked. */
+/* Mistakes of a kit name the ZIP file, not the folder it was unpacked to. */
 static void name_kit(GPtrArray *mistakes, const struct wry_card *card)
 {
     for (guint i = 0; card->kit && i < mistakes->len; i++) {
@@ -117,7 +117,8 @@ bool wry_card_kit_file(const struct wry_card *card, size_t n, struct wry_kit_fil
     return true;
 }
 
-/* The one image of the shelf that is meant: a kit holds it whatever is added there later. */
+/* The only image of the shelf that matches: a kit contains it, whatever is added to the shelf
+ * later. */
 static char *find_on_shelf(const char *written, const GPtrArray *items, GError **error)
 {
     const char *name = written + strlen(SHELF);
@@ -179,7 +180,7 @@ void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *
     settings->expect_chip = own->chip;
     settings->layout_file = own->layout;
     settings->leaves_running = true;
-    /* A flash that cannot prove its size is taken for what the card says, if that is one. */
+    /* If the flash cannot prove its size, the card's is believed, if there is only one. */
     if (own->flash_sizes->len == 1)
         settings->expect_flash = g_array_index(own->flash_sizes, uint32_t, 0);
 }
@@ -196,7 +197,7 @@ void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArr
     for (guint i = 0; i < own->placements->len; i++) {
         const struct card_placement *placement = g_ptr_array_index(own->placements, i);
         const struct card_variant *variant = card_variant_for(placement, flash_size);
-        /* In a card with mistakes there may be none. */
+        /* A card with mistakes may have none. */
         if (variant && variant->file)
             images[count++] = (struct wry_image_options){placement->place, variant->file};
     }

@@ -1,4 +1,6 @@
-/* What is wrong with what a card names, found without a board. */
+/* Finds mistakes in what a card refers to, without a board. It plans the card's write for each
+ * flash size, with the same code as a run; after each problem it removes the placement at fault and
+ * plans again, until nothing is wrong. */
 #include <string.h>
 
 #include "base/diagnostics.h"
@@ -16,7 +18,7 @@ struct checking {
     const struct wry_card *card;
     void *context;
     GPtrArray *mistakes;
-    struct wry_station *station; /* without a board */
+    struct wry_station *station; /* has no board */
 };
 
 static void complain(const struct checking *c, struct yaml_place at, char *text)
@@ -25,7 +27,7 @@ static void complain(const struct checking *c, struct yaml_place at, char *text)
     g_autofree char *file =
         card->kit ? g_strdup_printf("%s (card.yaml)", card->path) : g_strdup(card->path);
 
-    /* What is wrong for several sizes of flash is said once. */
+    /* A mistake found for several sizes is reported once. */
     for (guint i = 0; i < c->mistakes->len; i++) {
         const struct wry_diagnostic *other = g_ptr_array_index(c->mistakes, i);
         if (other->line == at.line && strcmp(other->text, text) == 0) {
@@ -38,8 +40,7 @@ static void complain(const struct checking *c, struct yaml_place at, char *text)
 
 /* Files and places. */
 
-/* The placement that the problem is about; the first of those that are left when it is about none.
- */
+/* The placement that a problem is about; the first remaining one if it is about none. */
 static guint find_placement(const struct checking *c, const struct wry_images_options *options)
 {
     const struct wry_problem *problem = wry_station_problem(c->station);
@@ -51,7 +52,7 @@ static guint find_placement(const struct checking *c, const struct wry_images_op
             (options->images[i].place && strcmp(options->images[i].place, problem->subject) == 0))
             return i;
     }
-    /* A problem of the file itself begins with its path. */
+    /* Errors of a file begin with its path. */
     for (guint i = 0; problem->cause && i < options->image_count; i++) {
         if (g_str_has_prefix(problem->cause->message, options->images[i].file))
             return i;
@@ -77,7 +78,7 @@ static bool is_for_parts(enum wry_problem_kind kind)
            kind == WRY_PROBLEM_PART_BEYOND;
 }
 
-/* The settings file for the region, or the only one; NULL when the board's own block is changed. */
+/* The settings file for the region, or the only one; NULL if the board's block is changed. */
 static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
 {
     const struct card *card = c->card->card;
@@ -98,7 +99,7 @@ static struct settings *load_settings(const struct checking *c, const char *regi
     return settings;
 }
 
-/* Names of the layout at hand, or of the one that boards are delivered with. */
+/* Checks a part by the layout of the job, or the chip's usual one. */
 static void check_part(const struct checking *c, const struct wry_layout *layout,
                        uint32_t flash_size, const char *part, struct yaml_place at)
 {
@@ -114,7 +115,7 @@ static void check_part(const struct checking *c, const struct wry_layout *layout
     problem_free(problem);
 }
 
-/* Values that a board's own block gets have nothing to go into once that is erased. */
+/* Settings for the board's block have no target if that block is erased first. */
 static void check_erased_settings(const struct checking *c, const struct wry_layout *layout,
                                   uint32_t flash_size, const char *part)
 {
@@ -158,7 +159,7 @@ static void check_parts(const struct checking *c, const struct wry_layout *layou
     }
 }
 
-/* Plans, and on a problem without the placement that has it once more, until nothing is wrong. */
+/* Plans repeatedly; see the top of the file. */
 static void check_size(const struct checking *c, uint32_t flash_size)
 {
     const struct card *card = c->card->card;
@@ -189,7 +190,8 @@ static void check_size(const struct checking *c, uint32_t flash_size)
             tell_problem(c, placement, placement ? card_variant_for(placement, flash_size) : NULL);
         else if (options.image_count > 0)
             check_parts(c, &result.planned.layout, flash_size);
-        /* Without the table, the others would be held against places that are not theirs. */
+        /* Without the region table the other placements would be checked against the wrong regions.
+         */
         more = placement && g_strcmp0(placement->place, "table") != 0;
         if (more) {
             memmove(images + bad, images + bad + 1,
@@ -205,8 +207,8 @@ static void check_size(const struct checking *c, uint32_t flash_size)
 
 /* Settings. */
 
-/* secret_is_bad: it stands in what is handed on. Without a settings file, only the board knows
- * which keys it has. */
+/* secret_is_bad: the value is in a file that is passed on. Without a settings file, only the board
+ * knows its keys. */
 static char *try_setting(const struct checking *c, const struct card_value *value,
                          bool secret_is_bad)
 {
@@ -255,7 +257,7 @@ static void check_field(const struct checking *c, const struct csv_table *table,
         diagnostics_add(c->mistakes, table->path, field->line, field->column, text);
 }
 
-/* All settings of a row in one text; NULL if it has none. Free with g_free. */
+/* All settings of a row as one text; NULL if it has none. Free with g_free. */
 static char *settings_of_row(const struct csv_table *table, guint row)
 {
     const GArray *names = g_ptr_array_index(table->rows, 0);
@@ -272,7 +274,8 @@ static char *settings_of_row(const struct csv_table *table, guint row)
     return any ? g_strdup(all->str) : NULL;
 }
 
-/* A row that was copied and not changed gives two boards one identity. seen: texts to lines. */
+/* Two equal rows give two boards one identity: probably a copied row that was not changed. seen:
+ * row text to line. */
 static void check_twin(const struct checking *c, const struct csv_table *table, guint row,
                        GHashTable *seen)
 {
@@ -314,7 +317,7 @@ static void check_table(const struct checking *c)
     csv_table_free(table);
 }
 
-/* The card's own first, then those of other files, each in its order. */
+/* Mistakes of the card first, then those of other files, by line. */
 static gint by_place(gconstpointer a, gconstpointer b)
 {
     const struct wry_diagnostic *x = *(const struct wry_diagnostic *const *)a;

@@ -1,4 +1,4 @@
-/* What the ledger says of a card on a board before. */
+/* Earlier runs of a card on a board, from the ledger. */
 #include "jobs/card/card_history.h"
 
 #include <string.h>
@@ -10,7 +10,7 @@ struct search {
     bool any;
 };
 
-/* A run that ended before that, or at another board, has left nothing. */
+/* A run that ended before it changed the board, or was on another one, left nothing. */
 static bool changed_anything(const struct wry_ledger_run *run)
 {
     return run->steps && (strstr(run->steps, "\"erase\"") || strstr(run->steps, "\"write\"") ||

@@ -1,4 +1,4 @@
-/* A card on many boards at once, a thread for each: none waits for another. */
+/* A card on many boards at once, with a thread for each, so that no board waits for another. */
 #include "jobs/card/card.h"
 #include "jobs/station/station_problem.h"
 #include "pack/content_packer.h"
@@ -13,9 +13,9 @@ struct many {
     const struct wry_run_options *options;
     GMutex lock;
     GCond changed;
-    GHashTable *addresses; /* of boards that may have a row */
+    GHashTable *addresses; /* addresses of boards that may use a row */
     size_t ended;
-    struct pack_shared *shared; /* packed streams: equal boards get the same */
+    struct pack_shared *shared; /* encoded streams, shared by boards with equal content */
 };
 
 struct place {
@@ -24,7 +24,8 @@ struct place {
     GThread *thread;
 };
 
-/* The first of an address; the others stay without a row as long as this call lasts. */
+/* Accepts the first board with an address. Others with the same address get no row during this
+ * call. */
 static bool claim_address(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
 {
     struct many *many = context;

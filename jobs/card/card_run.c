@@ -1,4 +1,11 @@
-/* A card on one board, from connecting to the outcome. */
+/*
+ * A card on one board: connect, check, back up, erase, write, verify, start, expect.
+ *
+ * Everything that the write could refuse is found by planning before the first change. If something
+ * fails between the first change and the end of the write, the board stays in loading mode:
+ * half-written flash must not run. A run that was interrupted resumes: the checks of earlier
+ * programs and the backup are skipped if the interrupted run had done them.
+ */
 #include <string.h>
 
 #include "jobs/card/card.h"
@@ -20,14 +27,14 @@ struct run {
     const struct wry_run_options *options;
     const struct card *card;
     struct wry_run_result *result;
-    GPtrArray *values; /* of the board's row; NULL without */
+    GPtrArray *values; /* settings of the board's row; NULL = none */
     struct card_history earlier;
-    /* The write, planned in the check: nothing is erased for one that would be refused. */
+    /* The write, planned in the check step: nothing is erased for a write that would be refused. */
     struct wry_images_options write_options;
     struct images_job write_job;
     struct wry_write_result written;
     uint64_t begun, step_begun;
-    bool skipped; /* the step that is being done was not needed */
+    bool skipped; /* the current step was not needed */
 };
 
 /* Steps. */
@@ -59,7 +66,7 @@ static double since(const struct run *run, uint64_t begun)
 {
     uint64_t now = station_now(run->station);
 
-    /* Before the link is open, there is no time: it begins when the board is called. */
+    /* Without an open link there is no clock: the step began when the board was called. */
     if (begun == 0)
         begun = run->station->started;
     return run->station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
@@ -135,7 +142,7 @@ static struct wry_problem *check_holds(struct run *run)
     struct wry_identity identity = {0};
     struct wry_problem *problem = NULL;
 
-    /* A board on which this card was cut may hold the new program already, or none. */
+    /* If this card was interrupted on this board, it may have the new program already, or none. */
     if (run->card->holds->len == 0 || run->earlier.cut)
         return problem;
     wry_station_identify(run->station, false, &identity);
@@ -146,7 +153,7 @@ static struct wry_problem *check_holds(struct run *run)
     return problem;
 }
 
-/* What is on record of this board and card. */
+/* Looks up earlier runs of this card on this board. */
 static struct wry_problem *look_back(struct run *run)
 {
     const struct wry_ledger_run *own = run_record_run(run->station);
@@ -169,7 +176,7 @@ static struct wry_problem *look_back(struct run *run)
     return NULL;
 }
 
-/* Which row a board has that needs nothing more; a table that cannot be read is no matter then. */
+/* Finds the row of a board that needs nothing more; failure does not matter then. */
 static void look_up_row(struct run *run)
 {
     g_autofree char *path = card_table(run->options->card);
@@ -185,7 +192,7 @@ static void look_up_row(struct run *run)
     g_ptr_array_unref(values);
 }
 
-/* Two boards of one address cannot both have the row of that address. */
+/* Two boards with one address cannot both have the row of that address. */
 static struct wry_problem *fail_shared_address(struct run *run)
 {
     struct wry_problem *problem =
@@ -210,7 +217,7 @@ static struct wry_problem *take_row(struct run *run)
         g_free(path);
         path = g_strdup(run->card->table);
     }
-    /* A kit cannot be marked: its table gets a copy beside it, once, whoever comes first. */
+    /* A kit is read-only: rows are marked in a copy of its table beside it, made once. */
     if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
         run->values = board_table_take(path, &options, &row, &error);
     run->result->row = row.line;
@@ -250,9 +257,9 @@ static bool is_erased(const struct run *run, const struct target *target,
     return false;
 }
 
-/* A changed settings block wants the one that the board has, an upgrade the program: nothing of
- * their regions may be erased before. What is made of the board's block comes behind the wanted
- * images. */
+/* A changed settings block needs the board's block, and an upgrade the board's program: their
+ * regions must not be erased before. Images made from the board's block follow the images of the
+ * card. */
 static struct wry_problem *check_erased(struct run *run, const struct wry_image_set *held,
                                         size_t given)
 {
@@ -272,7 +279,7 @@ static struct wry_problem *check_erased(struct run *run, const struct wry_image_
     return NULL;
 }
 
-/* All that the write would refuse is found before anything is erased. */
+/* Plans the write before anything is erased. */
 static struct wry_problem *plan_write(struct run *run)
 {
     struct wry_images_options *options = &run->write_options;
@@ -339,7 +346,7 @@ static struct wry_problem *make_backup(struct run *run)
     return problem;
 }
 
-/* One that is whole, and there. Where that cannot be told, another one does no harm. */
+/* Finds an existing complete backup. If that fails, another backup does no harm. */
 static bool find_whole(struct run *run, char **path)
 {
     struct backups_found found;
@@ -360,7 +367,7 @@ static struct wry_problem *back_up(struct run *run)
     if (run->card->backup == CARD_BACKUP_NEVER)
         return problem;
     begin_step(run, WRY_RUN_BACKUP);
-    /* What a run that was cut has left on the board is not what was on it. */
+    /* What an interrupted run has left is not the original content: use the backup made then. */
     if (run->earlier.cut && run->earlier.backup &&
         g_file_test(run->earlier.backup, G_FILE_TEST_EXISTS))
         keep_backup(run, run->earlier.backup);
@@ -390,7 +397,8 @@ static struct wry_problem *erase(struct run *run)
     return end_step(run, problem);
 }
 
-/* Where a write failed: in writing, or when the board's digest was held against it. */
+/* Splits the result of the write into two steps: the writing, and the check by the board's
+ * digest. */
 static void split_write(struct run *run, struct wry_problem *problem)
 {
     bool verified =
@@ -419,8 +427,7 @@ static struct wry_problem *write_all(struct run *run)
     return problem;
 }
 
-/* What a half-written flash would run is nobody's wish: until all is written, the board stays in
- * loading mode. */
+/* Erases and writes. Until all of it is written, the board stays in loading mode. */
 static struct wry_problem *change(struct run *run)
 {
     bool runs = run->station->settings.leaves_running;
@@ -477,7 +484,7 @@ static struct wry_problem *start(struct run *run)
     return end_step(run, status == WRY_OK ? NULL : problem_of_session(run->station, status));
 }
 
-/* The whole. */
+/* The whole run. */
 
 static struct wry_problem *mark_row(struct run *run)
 {

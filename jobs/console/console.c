@@ -1,4 +1,10 @@
-/* Talk: what a board says, and what is said to it. */
+/*
+ * The console: shows what a board prints, sends lines, and checks the answers.
+ *
+ * Lines are sent only when the board is silent. If a line is not answered, other line endings are
+ * tried, but a line that was answered is never sent twice. The speed follows the board
+ * (console_line.c). The boot ROM's own messages decide over a start that fails.
+ */
 #include <string.h>
 
 #include "jobs/console/console_line.h"
@@ -7,14 +13,14 @@
 #include "wrytograph-host/jobs.h"
 
 #define QUIET_TIME 300000u       /* us of silence after which a board is taken to listen */
-#define BOOT_TIME 2000000u       /* us for it to fall silent */
-#define EXPECT_TIME 5000000u     /* us for a text, when nothing else is said */
+#define BOOT_TIME 2000000u       /* us to wait for that silence */
+#define EXPECT_TIME 5000000u     /* default us to wait for a text */
 #define ANSWER_TIME 1000000u     /* us of silence after which a line was not taken for one */
-#define REACTION_TIME 400000u    /* us within which a line that was taken is answered */
-#define SPEEDS_TIME 10000000u    /* us for its speed to be found */
+#define REACTION_TIME 400000u    /* us in which an accepted line is answered */
+#define SPEEDS_TIME 10000000u    /* us to find its speed */
 #define RESET_TIME 50000u        /* us */
-#define LOADER_TIME 300000u      /* us for a loader to answer */
-#define UNANSWERED_TIME 2000000u /* us after which a person is told that nothing was heard */
+#define LOADER_TIME 300000u      /* us to wait for an answer of a loader */
+#define UNANSWERED_TIME 2000000u /* us after which the user is told that there is no answer */
 
 static const struct {
     const char *name, *bytes;
@@ -24,14 +30,14 @@ struct console {
     struct wry_station *station;
     const struct wry_console_options *options;
     struct console_line line;
-    bool starts; /* the firmware was started: what the boot ROM says of that decides */
+    bool starts; /* the firmware was started: messages of the boot ROM decide */
     bool leave;
-    size_t line_end;   /* of line_ends, where none was wanted */
-    uint64_t typed_at; /* us: when a person sent a line that has no answer yet; 0 = none */
+    size_t line_end;   /* index in line_ends, if none was given */
+    uint64_t typed_at; /* us: when an unanswered line was typed; 0 = none */
     uint64_t heard_then;
     bool hinted;
     size_t steps;
-    const struct wry_console_step *missing; /* that ended it */
+    const struct wry_console_step *missing; /* the step that failed */
 };
 
 static uint64_t now(const struct console *t)
@@ -76,7 +82,7 @@ static enum wry_status send_break(struct console *t)
     return status == WRY_UNSUPPORTED ? WRY_OK : status;
 }
 
-/* What a person types, and whether the board answers. */
+/* Sends what is typed, and watches for an answer. */
 static enum wry_status send_taken(struct console *t)
 {
     enum wry_console_ask ask = WRY_CONSOLE_NOTHING;
@@ -118,7 +124,7 @@ static enum wry_status turn(struct console *t)
     return status == WRY_OK ? send_taken(t) : status;
 }
 
-/* A board that is just booting does not hear yet, nor one at another speed. */
+/* Waits until the board is silent: while it boots, or at the wrong speed, it does not listen. */
 static enum wry_status wait_for_quiet(struct console *t)
 {
     uint64_t begun = now(t), quiet_since = begun;
@@ -143,7 +149,8 @@ static enum wry_status send_line(const struct console *t, const char *text)
                             : status;
 }
 
-/* The line once more with another ending, after that alone: it may complete what waits for it. */
+/* Repeats a line with another line ending; first sends only that ending, which may complete the
+ * line. */
 static enum wry_status try_line_end(struct console *t, const char *text)
 {
     t->line_end = (t->line_end + 1) % G_N_ELEMENTS(line_ends);
@@ -162,12 +169,12 @@ static uint64_t time_of(const struct console *t, const struct wry_console_step *
 
 struct waiting {
     uint64_t begun, end, sent_at;
-    uint64_t heard;        /* bytes when the line was sent */
-    unsigned tried;        /* other line endings */
-    bool looked, answered; /* whether something came soon after the line */
+    uint64_t heard;        /* bytes heard when the line was sent */
+    unsigned tried;        /* number of other line endings tried */
+    bool looked, answered; /* whether an answer was looked for, and came */
 };
 
-/* A line that was not answered at all, or not as expected in a good part of the time. */
+/* True if the line was not answered at all, or not as expected for a good part of the time. */
 static bool wants_other_end(const struct console *t, const struct wry_console_step *step,
                             struct waiting *w)
 {
@@ -184,7 +191,7 @@ static bool wants_other_end(const struct console *t, const struct wry_console_st
     return silent || now(t) >= w->begun + time * (w->tried + 2) / 4;
 }
 
-/* *seen tells whether the text came. */
+/* Waits for a text; *seen is true if it came. */
 static enum wry_status wait_for_text(struct console *t, const struct wry_console_step *step,
                                      bool *seen)
 {
@@ -211,7 +218,7 @@ static enum wry_status wait_for_text(struct console *t, const struct wry_console
     return status;
 }
 
-/* What was seen is not looked at again. */
+/* Drops the text up to the match: it must not match again. */
 static void forget_seen(struct console *t, const char *text)
 {
     const char *at = strstr(t->line.seen->str, text);
@@ -227,7 +234,7 @@ static enum wry_status take_step(struct console *t, const struct wry_console_ste
 
     if (step->send) {
         status = wait_for_quiet(t);
-        /* What it said before is no answer. */
+        /* Earlier output is not an answer. */
         g_string_truncate(t->line.seen, 0);
         if (status == WRY_OK && !is_over(t))
             status = send_line(t, step->send);
@@ -273,7 +280,7 @@ static enum wry_status loop(struct console *t)
     return status;
 }
 
-/* Silence where something was expected: it may be that only its loader listens. */
+/* Nothing was heard: the board may be in loading mode, with only its loader listening. */
 static bool loader_answers(struct console *t)
 {
     struct wry_session_config config = {.token = board_token(t->station),
@@ -321,7 +328,7 @@ static struct wry_problem *conclude(struct console *t, enum wry_status status)
     return t->missing ? fail_missing(t) : NULL;
 }
 
-/* What the boot ROM says decides, once it has said all of it. */
+/* Waits until the boot ROM has printed all its output. */
 static void hear_rom_out(struct console *t)
 {
     uint64_t end = now(t) + QUIET_TIME;
@@ -364,7 +371,7 @@ enum wry_outcome wry_station_listen(struct wry_station *station,
     struct wry_problem *problem = station->port ? NULL : open_link(station);
     if (problem)
         return station_end_call(station, problem);
-    /* Opening a port may have pulled its outputs: let the board go. */
+    /* Opening a port may have changed its outputs: releases the board. */
     station->port->set_lines(station->port->context, false, false);
     return station_end_call(station, run_console(&t, WRY_STARTING_SPEED, 0, result));
 }

@@ -1,4 +1,4 @@
-/* A line that is listened to. */
+/* Listening on a line. */
 #include "jobs/console/console_line.h"
 
 #include <string.h>
@@ -7,17 +7,17 @@
 #include "jobs/station/serial_text.h"
 
 enum {
-    SEEN_MAX = 65536, /* text kept for the search */
-    JUDGED = 48,      /* bytes after which a speed is judged, */
-    BURST = 8,        /* or when so many came and no more */
+    SEEN_MAX = 65536, /* bytes of text kept for matching */
+    JUDGED = 48,      /* bytes after which a speed is judged */
+    BURST = 8,        /* or so many followed by silence */
     READABLE_PERCENT = 80,
-    LOST_PERCENT = 65, /* of a speed that was readable: less than that, and it is no longer */
+    LOST_PERCENT = 65, /* readable bytes below which a speed no longer counts as readable */
 };
 
-#define SPEED_TIME 1200000u  /* us for each speed that is tried */
+#define SPEED_TIME 1200000u  /* us to try each speed */
 #define BURST_QUIET 100000u  /* us */
 #define BOOT_QUIET 30000u    /* us of silence after which the boot text has ended */
-#define BOOT_SILENCE 400000u /* us without any */
+#define BOOT_SILENCE 400000u /* us without any boot text */
 
 static uint64_t now(const struct console_line *line)
 {
@@ -54,7 +54,7 @@ void console_line_clear(struct console_line *line)
     g_string_free(line->held, TRUE);
 }
 
-/* What a boot ROM says of itself; of any chip, where the board's is not known. */
+/* Recognises messages of the boot ROM; of any chip if the board's is unknown. */
 static void judge_rom_line(struct console_line *line)
 {
     for (size_t i = 0; wry_chip_at(i); i++) {
@@ -69,7 +69,7 @@ static void judge_rom_line(struct console_line *line)
     g_string_truncate(line->rom_line, 0);
 }
 
-/* Letters beyond ASCII are text, too, when all of their bytes (UTF-8, RFC 3629) have come. */
+/* Complete UTF-8 sequences (RFC 3629) count as text. */
 static void note_byte(struct console_line *line, uint8_t byte)
 {
     bool continues = line->utf8_left > 0 && (byte & 0xC0) == 0x80;
@@ -100,7 +100,7 @@ static void append(GString *text, char c)
     g_string_append_c(text, c);
 }
 
-/* What others may see of it. */
+/* Passes text on without secrets. */
 static void pass_on(struct console_line *line, const uint8_t *bytes, size_t n, bool ends)
 {
     g_autoptr(GString) shown = g_string_new(NULL);
@@ -173,7 +173,7 @@ static unsigned readable_percent(const struct console_line *line)
     return n > 0 ? readable * 100 / n : 100;
 }
 
-/* After the boot ROM's text, the firmware speaks at its own speed. */
+/* Switches to the firmware's speed after the boot ROM's output. */
 static enum wry_status follow_boot(struct console_line *line)
 {
     uint32_t console = line->next_console;
@@ -186,7 +186,7 @@ static enum wry_status follow_boot(struct console_line *line)
     return set_speed(line, console, false);
 }
 
-/* What arrives makes no sense: the usual speeds are tried until it does. */
+/* Tries the next usual speed until text is readable. */
 static enum wry_status try_next(struct console_line *line)
 {
     uint32_t before = line->speed;
@@ -206,7 +206,7 @@ static enum wry_status try_next(struct console_line *line)
     return set_speed(line, speed, true);
 }
 
-/* A speed that was readable and is no longer: the board speaks at another one now. */
+/* The speed was readable and no longer is: the board has changed its speed. */
 static enum wry_status watch_speed(struct console_line *line)
 {
     if (line->gave_up || line->at_speed < CONSOLE_LATEST || readable_percent(line) >= LOST_PERCENT)

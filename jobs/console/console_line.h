@@ -1,54 +1,54 @@
-/* A line that is listened to: its speed, what was heard on it, and what the boot ROM said. */
+/* Listening on a line: its speed, the text heard, and messages of the boot ROM. */
 #ifndef WRY_JOBS_CONSOLE_LINE_H
 #define WRY_JOBS_CONSOLE_LINE_H
 
 #include "jobs/station/station_problem.h"
 
 enum {
-    CONSOLE_LATEST = 48, /* bytes by which a speed is judged */
+    CONSOLE_LATEST = 48, /* latest bytes by which a speed is judged */
 };
 
-#define CONSOLE_TURN 20000u /* us between looks at what is to be sent */
+#define CONSOLE_TURN 20000u /* us between checks for input to send */
 
 enum console_rom {
     CONSOLE_ROM_SILENT,
-    CONSOLE_ROM_LOADING, /* it says that the strap is held */
-    CONSOLE_ROM_NOTHING, /* it says that there is nothing to run */
+    CONSOLE_ROM_LOADING, /* the boot ROM reports that the strap is held */
+    CONSOLE_ROM_NOTHING, /* the boot ROM reports that there is no program */
 };
 
 struct console_line {
     struct wry_station *station;
     const struct wry_chip *chip; /* NULL: any */
-    GString *said;               /* printable text and line ends, the latest, without secrets */
-    GString *held;               /* the beginning of a secret, perhaps */
-    GString *seen;               /* printable text that no step has looked at yet; never shown */
-    GString *rom_line;           /* the line that is coming in */
+    GString *said;               /* latest printable text, without secrets */
+    GString *held;               /* possible beginning of a secret */
+    GString *seen;               /* text not matched yet; never shown */
+    GString *rom_line;           /* incomplete line */
     enum console_rom rom;
     uint32_t speed;
-    uint32_t next_console;           /* baud of the firmware, after the boot text; 0 = the same */
-    uint64_t heard_bytes;            /* in all */
-    uint64_t heard_at;               /* us, when something was heard last */
-    bool latest[CONSOLE_LATEST];     /* of the bytes at this speed: whether it was text */
-    unsigned utf8_length, utf8_left; /* of a letter that is coming in; 0 = none */
-    unsigned at_speed;               /* bytes at this speed */
-    const uint32_t *next_speed;      /* to try; NULL = the speed is readable */
+    uint32_t next_console;           /* baud of the firmware after the boot text; 0 = unchanged */
+    uint64_t heard_bytes;            /* bytes heard in total */
+    uint64_t heard_at;               /* us: when the last byte was heard */
+    bool latest[CONSOLE_LATEST];     /* for the latest bytes: whether they were text */
+    unsigned utf8_length, utf8_left; /* of an incomplete UTF-8 sequence; 0 = none */
+    unsigned at_speed;               /* bytes heard at this speed */
+    const uint32_t *next_speed;      /* next speed to try; NULL = the current one is readable */
     uint32_t first_speed;
     uint64_t speed_since; /* us */
-    bool searching;       /* the speed is unreadable, and others are being tried */
-    bool gave_up;         /* none of the usual speeds is */
+    bool searching;       /* other speeds are being tried */
+    bool gave_up;         /* no usual speed is readable */
 };
 
 void console_line_init(struct console_line *line, struct wry_station *station, uint32_t speed,
                        uint32_t console);
 void console_line_clear(struct console_line *line);
 
-/* Begins to listen; what came together with the last answer is the first that the board says. */
+/* Begins to listen. Bytes that arrived with the last answer are the first output. */
 enum wry_status console_line_begin(struct console_line *line);
 
-/* Listens until something is heard, for a turn at most, and follows the board's speed. */
+/* Listens until something is heard, at most CONSOLE_TURN, and follows the board's speed. */
 enum wry_status console_line_turn(struct console_line *line);
 
-/* Nothing more is heard: what was held back is shown, and is in said. */
+/* Ends listening: text held back is passed on and added to said. */
 void console_line_end(struct console_line *line);
 
 enum wry_status console_line_send(const struct console_line *line, const void *bytes, size_t n);

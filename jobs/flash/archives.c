@@ -1,4 +1,4 @@
-/* What the jobs that work with archives share. */
+/* Helpers for jobs with archives. */
 #include "jobs/flash/archives.h"
 
 #include <string.h>

@@ -1,4 +1,9 @@
-/* backup: the flash into an archive tied to the board. */
+/*
+ * Backup: reads the flash into an archive of this board.
+ *
+ * The file appears under its name only when every range matches the board's SHA-256. If known
+ * content was used and the digests differ, everything is read again without it.
+ */
 #include <string.h>
 
 #include "jobs/flash/archives.h"
@@ -23,11 +28,11 @@ struct backup {
     struct wry_station *station;
     const struct wry_backup_options *options;
     struct archive *archive;
-    struct archive *older; /* NULL without */
-    uint64_t from_older;   /* bytes taken over */
-    uint64_t disbelieved;  /* bytes that were taken for known, and read after all */
+    struct archive *older; /* NULL = none */
+    uint64_t from_older;   /* bytes taken from the older archive */
+    uint64_t disbelieved;  /* bytes that were known, but wrongly, and were read after all */
     uint32_t guesses_wrong;
-    char *path; /* of the file */
+    char *path; /* path of the file */
 };
 
 static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
@@ -88,7 +93,7 @@ static struct wry_problem *read_range(struct backup *backup, struct archive_rang
     if (archive_range_digest(range, ours) && memcmp(ours, range->sha256, sizeof ours) == 0)
         return NULL;
     if (station->session.stats.bytes_known > known_before) {
-        /* Not what it was taken for: all of it is read. */
+        /* Known content was wrong: reads all of it. */
         backup->disbelieved += station->session.stats.bytes_known - known_before;
         backup->guesses_wrong++;
         known_content_stop(station);
@@ -195,7 +200,7 @@ static struct wry_problem *open_older(struct backup *backup)
     return backup->older ? NULL : problem_of_error(error);
 }
 
-/* Into the file, which is not there under its name before the end. */
+/* Writes the file, which gets its name at the end. */
 static struct wry_problem *fill(struct backup *backup, struct wry_atomic_file *file,
                                 const struct write_common *work, struct wry_done *done)
 {
@@ -218,7 +223,7 @@ static struct wry_problem *fill(struct backup *backup, struct wry_atomic_file *f
     return save(backup, file);
 }
 
-/* Without a name, it is the board's address and the time, in the folder of backups. */
+/* Names it by the board's address and the time, in the folder of backups. */
 static struct wry_problem *choose_name(struct backup *backup)
 {
     struct wry_station *station = backup->station;
@@ -240,7 +245,7 @@ static struct wry_problem *choose_name(struct backup *backup)
         return problem_of_error(error);
     }
     const uint8_t *e = wry_session_board(&station->session)->eui48;
-    /* One that was made in this very second stays. */
+    /* A backup made in the same second keeps its name. */
     for (unsigned n = 1; n == 1 || g_file_test(backup->path, G_FILE_TEST_EXISTS); n++) {
         g_autofree char *more = n > 1 ? g_strdup_printf("-%u", n) : g_strdup("");
         g_autofree char *name =

@@ -1,4 +1,4 @@
-/* erase: all of the flash, regions or ranges; everything else stays. */
+/* Erase: parts of the flash; everything else stays as it is. */
 #include "jobs/plan/backup_records.h"
 #include "jobs/plan/image_set.h"
 #include "jobs/plan/settings_loss.h"

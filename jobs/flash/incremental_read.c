@@ -1,4 +1,4 @@
-/* Reading only what changed. */
+/* Reads what has changed since an older archive. */
 #include "jobs/flash/incremental_read.h"
 #include "base/digest.h"
 
@@ -9,7 +9,7 @@ struct changes {
     uint64_t *from_older;
 };
 
-/* The range of the older archive that holds this sector whole. */
+/* The range of the older archive with all of this sector. */
 static const struct archive_range *older_range(const struct changes *c, uint32_t offset)
 {
     const GArray *ranges = c->older->ranges;
@@ -23,7 +23,7 @@ static const struct archive_range *older_range(const struct changes *c, uint32_t
     return NULL;
 }
 
-/* Takes a sector over when the board's digest is that of the older content. */
+/* Takes a sector from the older archive if its digest is the board's. */
 static bool take_over(const struct changes *c, uint32_t offset, uint64_t sum)
 {
     const struct archive_range *range = older_range(c, offset);
@@ -42,11 +42,11 @@ static enum wry_status read_stretch(const struct changes *c, uint32_t start, uin
     return end > start ? wry_session_read(c->session, start, end - start, c->writer) : WRY_OK;
 }
 
-/* Sectors that changed are read, stretch by stretch; the others come from the older archive. */
+/* Reads ranges of changed sectors and takes the others from the older archive. */
 static enum wry_status read_sectors(const struct changes *c, uint32_t start, uint32_t end)
 {
     uint64_t sums[WRY_SESSION_SUMS_MAX];
-    uint32_t unread = start; /* from here to at, sectors have to be read */
+    uint32_t unread = start; /* from here to at: sectors to be read */
     enum wry_status status = WRY_OK;
 
     for (uint32_t at = start; at < end && status == WRY_OK;) {
@@ -62,7 +62,7 @@ static enum wry_status read_sectors(const struct changes *c, uint32_t start, uin
     return status == WRY_OK ? read_stretch(c, unread, end) : status;
 }
 
-/* Whole sectors by their digests, ragged ends by reading. */
+/* Compares whole sectors by digests; reads incomplete ones at the ends. */
 enum wry_status incremental_read(struct wry_session *session, const struct archive *older,
                                  struct archive_range *range, const struct wry_writer *writer,
                                  uint64_t *from_older)

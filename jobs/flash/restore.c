@@ -1,4 +1,9 @@
-/* restore: an archive back onto its board. */
+/*
+ * Restore: puts an archive back on its board.
+ *
+ * Chip, flash size and address are checked before anything is changed. A plain binary names no
+ * board, but its calibration may identify one.
+ */
 #include <string.h>
 
 #include "jobs/flash/archives.h"
@@ -14,10 +19,10 @@
 struct restore {
     struct wry_station *station;
     const struct wry_restore_options *options;
-    struct archive *archive; /* or */
+    struct archive *archive; /* or an archive */
     struct image_file *plain;
     GArray *items; /* struct wry_placement */
-    GArray *parts; /* struct archive_range: of the archive's, what is wanted */
+    GArray *parts; /* struct archive_range: those to restore */
     struct wry_planned planned;
 };
 
@@ -52,7 +57,7 @@ static struct wry_problem *check_archive(struct restore *r)
     return NULL;
 }
 
-/* A plain binary does not say whose it is; its calibration may. */
+/* A plain binary does not name its board; its calibration may identify one. */
 static struct wry_problem *fail_plain(struct restore *r)
 {
     struct settings_owner owner;
@@ -82,14 +87,14 @@ static struct wry_problem *check_plain(struct restore *r)
                    .expected = capacity, .found = r->plain->length);
 }
 
-/* A part that is named is where it was when the archive was made. */
+/* A named part is at its place of the time of the backup. */
 static struct wry_problem *fail_part(struct restore *r, enum wry_problem_kind kind,
                                      const char *text)
 {
     return PROBLEM(WRY_OUTCOME_WRONG, kind, r->options->file, .other = g_strdup(text));
 }
 
-/* It must be where the board has it today: content for another place would do harm there. */
+/* Its region must still be at the same place: content for another place would do harm. */
 static struct wry_problem *check_unmoved(struct restore *r, const char *name, uint32_t offset)
 {
     struct target now;
@@ -141,7 +146,7 @@ static struct wry_problem *choose_parts(struct restore *r)
     return problem;
 }
 
-/* A backup of this very board is one that is known: it is at hand. */
+/* If the archive is a backup of this board, one is known. */
 static struct wry_problem *check_backup(struct restore *r)
 {
     if (r->options->without_backup || r->options->dry_run ||

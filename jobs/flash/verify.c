@@ -1,4 +1,4 @@
-/* verify: images or an archive against what the flash holds. */
+/* Verify: compares images or an archive with the flash. */
 #include "jobs/flash/archives.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"
@@ -8,7 +8,7 @@ struct verify {
     struct wry_station *station;
     struct wry_verify_result *result;
     bool by_digest;
-    uint32_t first; /* difference of all */
+    uint32_t first; /* offset of the first difference */
 };
 
 static void note_difference(void *context, uint32_t offset, uint32_t length, uint8_t expected,
@@ -35,7 +35,7 @@ static void free_comparison(void *item)
     g_free(comparison);
 }
 
-/* One stretch of content, compared, told and kept. */
+/* Compares one range, reports it and adds it to the result. */
 static enum wry_status compare(struct verify *v, const struct wry_placement *item,
                                struct wry_comparison facts)
 {

@@ -1,4 +1,4 @@
-/* write: images at their places, checked by the board's own digest. */
+/* Write: places images in the flash, verified by the board's digest. */
 #include "jobs/flash/write.h"
 
 #include "jobs/plan/estimate.h"
@@ -8,7 +8,7 @@
 #include "jobs/station/run_record.h"
 #include "jobs/station/write_common.h"
 
-/* What was written came from the files piece by piece: they must still be what they were. */
+/* Files are read piece by piece during the write: checks that they have not changed. */
 static struct wry_problem *check_unchanged(const struct wry_image_set *held)
 {
     for (size_t i = 0; i < held->count; i++) {
@@ -19,7 +19,7 @@ static struct wry_problem *check_unchanged(const struct wry_image_set *held)
     return NULL;
 }
 
-/* Where settings are now, and where they would be. */
+/* Checks for settings that would be lost, at their current and their new place. */
 static struct wry_problem *check_losses(struct wry_station *station, const struct images_job *job)
 {
     const struct wry_plan *plan = &job->planned->plan;
@@ -49,7 +49,7 @@ struct wry_problem *write_planned(const struct images_job *job, const struct wri
         problem = check_losses(station, job);
     if (problem || options->dry_run)
         return problem;
-    /* Before the first erase, so that what an interrupted write leaves of them is recognised. */
+    /* Recorded before the first erase, so that a later run recognises an interrupted write. */
     images_record(station, result->held);
     result->tried = true;
     problem = write_common_write(work, WRY_PHASE_WRITE, planned, &result->done);

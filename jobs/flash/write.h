@@ -1,4 +1,4 @@
-/* Writing what was planned, for jobs that plan in a step of their own. */
+/* Writing a finished plan, for jobs that plan in a separate step. */
 #ifndef WRY_JOBS_WRITE_H
 #define WRY_JOBS_WRITE_H
 
@@ -6,9 +6,8 @@
 #include "jobs/station/write_common.h"
 
 /*
- * The second half of wry_station_write. job has been planned, with held and planned in result; the
- * images stay open until then, so that a file that changes meanwhile is noticed. work counts from
- * its beginning.
+ * The second half of wry_station_write. job has been planned into result, whose images stay open
+ * until the end, so that a changed file is noticed. work counts from its beginning.
  */
 struct wry_problem *write_planned(const struct images_job *job, const struct write_common *work,
                                   struct wry_write_result *result);

@@ -1,4 +1,4 @@
-/* What the regions of a flash hold. */
+/* Recognises the content of each region. */
 #include "jobs/look/contents.h"
 
 #include <string.h>
@@ -10,12 +10,12 @@
 #include "wrytograph/region_table.h"
 
 enum {
-    LOOKED_AT = 512, /* bytes: as many as an archive needs to show */
+    LOOKED_AT = 512, /* bytes read of a region, enough to recognise an archive */
     TAR_MAGIC_AT = 257,
 };
 
-/* Programs are hashed without being asked to as far as that takes no longer, all in all. A byte of
- * them takes a board about so long. */
+/* Digests of programs are checked unasked if all of them together take no longer than LOOK_TIME;
+ * the board takes about DIGEST_TIME per byte. */
 #define LOOK_TIME 450000u /* us */
 #define DIGEST_TIME 730u  /* ns */
 
@@ -55,7 +55,7 @@ static void free_content(void *item)
     g_free(content);
 }
 
-/* A backup of parts may have no bytes there. */
+/* A partial backup may not have these bytes. */
 static bool may_be_unread(const struct looking *l, struct wry_content_of *content)
 {
     content->holds = WRY_HOLDS_UNREAD;
@@ -74,7 +74,7 @@ static void show_settings(struct wry_content_of *content, const struct settings_
     settings_free(settings);
 }
 
-/* A region of settings: the blocks that are in it, and else its first bytes. */
+/* Settings regions: their blocks, otherwise their first bytes. */
 static bool look_at_settings(struct looking *l, struct wry_content_of *content)
 {
     struct settings_copy found;
@@ -103,7 +103,7 @@ static void judge_program(struct wry_content_of *content, const uint8_t *bytes)
             : WRY_HOLDS_DAMAGED_PROGRAM;
 }
 
-/* The board's own was read for its layout already. */
+/* The board's region table was already read for its layout. */
 static enum wry_holds judge_table(const struct looking *l, const struct wry_region *region)
 {
     uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX];
@@ -190,7 +190,7 @@ static bool has_time(const struct looking *l, const struct wry_content_of *conte
            station_now(l->reader->station) + needed <= l->begun + LOOK_TIME;
 }
 
-/* The shortest first, so that most are checked in the time there is. */
+/* The shortest first, so that most are checked in the time allowed. */
 static bool check_digests(const struct looking *l)
 {
     g_autoptr(GPtrArray) programs = g_ptr_array_new();

@@ -1,4 +1,4 @@
-/* What the regions of a flash hold. */
+/* Recognises the content of each region. */
 #ifndef WRY_JOBS_CONTENTS_H
 #define WRY_JOBS_CONTENTS_H
 
@@ -7,14 +7,14 @@
 
 struct wry_setting;
 
-/* A setting as it may be shown: without the value of a secret one. */
+/* A setting for display, without the value of a secret one. */
 struct wry_shown_setting *contents_shown(const struct wry_setting *setting);
 void contents_free_setting(void *setting);
 
 /*
- * Looks at each region; *contents becomes an array of struct wry_content_of, in order of offset.
- * all: check the digest of every program, however long that takes. items: of the shelf, or NULL.
- * False when the flash cannot be read.
+ * Examines each region; *contents becomes an array of struct wry_content_of, sorted by offset. all:
+ * check the digest of every program, however long that takes. items: of the shelf, or NULL. False
+ * if the flash cannot be read.
  */
 bool contents_look(struct flash_reader *reader, const struct wry_region_table *layout,
                    bool table_is_valid, bool all, const GPtrArray *items, GPtrArray **contents);

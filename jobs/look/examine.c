@@ -1,4 +1,10 @@
-/* examine: what is wrong with a link. */
+/*
+ * Examine: finds out what is wrong with a link.
+ *
+ * The most likely causes come first: a board that answers is tested under load; then other wirings,
+ * other speeds of the loader and of the boot ROM's text are tried. Every try ends with a reset, so
+ * that the board is left in a defined state.
+ */
 #include <string.h>
 
 #include "jobs/station/diagnosis.h"
@@ -9,14 +15,15 @@
 
 #define LISTEN_TIME 400000u /* us at each speed */
 #define RESET_TIME 50000u   /* us */
-#define PATIENCE 2500000u   /* us: a board that fades is a finding, not worth waiting for */
+#define PATIENCE 2500000u /* us: a board that stops answering is a finding, not worth waiting for  \
+                           */
 #define READ_LENGTH 0x10000u
 #define LOAD_LENGTH 0x40000u
-#define TOP_TRIED 460800u /* baud: faster ones are not what a board begins with */
+#define TOP_TRIED 460800u /* baud: no board starts at a higher speed */
 
 enum {
-    READABLE_LEAST = 16, /* bytes of text worth believing */
-    STRAY_MOST = 4,      /* bytes out of nowhere that may be chance */
+    READABLE_LEAST = 16, /* least bytes of text that count */
+    STRAY_MOST = 4,      /* stray bytes that may be chance */
 };
 
 static void hold_reset(const struct wry_port *port)
@@ -26,7 +33,7 @@ static void hold_reset(const struct wry_port *port)
     port->discard(port->context);
 }
 
-/* Held in reset, a board says nothing: what comes then comes from nowhere. */
+/* A board held in reset is silent: what is heard then is stray. */
 static bool speaks_in_reset(const struct wry_station *station)
 {
     const struct wry_port *port = station->port;
@@ -38,7 +45,7 @@ static bool speaks_in_reset(const struct wry_station *station)
     return there && heard > STRAY_MOST;
 }
 
-/* A session that calls at one speed. */
+/* Calls the board at one speed, with a new session. */
 static enum wry_status call_at(struct wry_station *station, uint32_t speed)
 {
     struct wry_session_config config = {
@@ -68,7 +75,7 @@ static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
     evidence->speed = speed;
 }
 
-/* Nothing understood at the usual speed: does a loader answer at another one? */
+/* Looks for a loader at other speeds. */
 static bool find_loader(struct wry_station *station, struct wry_evidence *evidence)
 {
     for (const uint32_t *speed = serial_text_speeds + 1; *speed && !station_stopped(station);
@@ -92,8 +99,7 @@ static void find_text(const struct wry_station *station, struct wry_evidence *ev
     }
 }
 
-/* The text of a boot ROM that speaks at a speed of its own, with the strap held; free with g_free.
- */
+/* The output of a boot ROM with its own speed, while the strap is held; free with g_free. */
 static char *rom_text(const struct wry_station *station, uint32_t speed)
 {
     const struct wry_port *port = station->port;
@@ -125,7 +131,7 @@ static bool is_readable(const char *text)
     return n >= READABLE_LEAST && marks * 10 < n;
 }
 
-/* Its boot text, where it has a speed of its own, says whether it is in loading mode. */
+/* Judges by the boot text, at the ROM's speed, if it is in loading mode. */
 static bool judge_rom(const struct wry_station *station, struct wry_evidence *evidence)
 {
     for (size_t i = 0; wry_chip_at(i) && !station_stopped(station); i++) {
@@ -145,9 +151,8 @@ static bool judge_rom(const struct wry_station *station, struct wry_evidence *ev
 }
 
 /*
- * None was said, and with the usual one the board runs its program, or is held in reset: does
- * another one reach loading mode? The board is left as each of them leaves it, and in the end as
- * the one does that works.
+ * No wiring was given, and with the usual one the board runs its program or is held in reset: looks
+ * for a wiring that reaches loading mode, and keeps one that does.
  */
 static bool find_wiring(struct wry_station *station, struct wry_evidence *evidence)
 {
@@ -203,7 +208,7 @@ static bool forget(void *context, uint32_t offset, const uint8_t *bytes, size_t 
     return true;
 }
 
-/* The board answers; does it also under load, and is the line clean? */
+/* The board answers: tests it under load, and the line for errors. */
 static void examine_work(struct wry_station *station, struct wry_evidence *evidence)
 {
     struct wry_session *session = &station->session;

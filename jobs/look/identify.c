@@ -1,4 +1,4 @@
-/* identify: which board is on the link. */
+/* Identify: what board is on the link, and what its flash contains. */
 #include <string.h>
 
 #include "base/digest.h"
@@ -20,8 +20,8 @@ static bool is_blank(const uint8_t digest[WRY_SHA256_SIZE], uint32_t length)
 }
 
 /*
- * A die that is smaller than it claims answers addresses beyond its end with content from its
- * start: halves that are the same, and not blank, give it away.
+ * A die smaller than it claims answers addresses beyond its end with content from its start: equal
+ * halves that are not blank prove it.
  */
 static enum wry_status find_repeat(struct wry_session *session, struct wry_identity *identity)
 {

@@ -1,4 +1,4 @@
-/* inspect: what a file contains, without a board. */
+/* Inspect: what a file contains. */
 #include "wrytograph-host/inspect.h"
 
 #include <string.h>
@@ -32,7 +32,7 @@ static gboolean inspect_archive(const char *path, struct wry_inspection *inspect
     if (!archive)
         return FALSE;
     inspection->kind = WRY_FILE_ARCHIVE;
-    inspection->whole = true; /* it would not have opened otherwise */
+    inspection->whole = true; /* otherwise it would not have opened */
     inspection->chip = wry_chip_by_code(archive->chip_code);
     inspection->flash_size = archive->flash_size;
     memcpy(inspection->address, archive->eui48, sizeof inspection->address);
@@ -100,7 +100,7 @@ static gboolean inspect_steps(const char *path, struct wry_inspection *inspectio
     return TRUE;
 }
 
-/* True when the image is whole as far as it says of itself. */
+/* True if the image is undamaged, by the checksums in it. */
 static bool read_program(const struct image_file *file, struct wry_inspection *inspection)
 {
     const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
@@ -182,7 +182,7 @@ gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
         return inspect_steps(path, inspection, error);
     case WRY_FILE_LAYOUT:
         return inspect_layout(path, inspection, error);
-    case WRY_FILE_CARD: /* has calls of its own, in card.h */
+    case WRY_FILE_CARD: /* see card.h */
         if (is_yaml(path))
             return inspect_layout(path, inspection, error);
         break;

@@ -1,4 +1,4 @@
-/* Backups that are known of a board. */
+/* The known backups of a board. */
 #include "jobs/plan/backup_records.h"
 
 #include <string.h>
@@ -20,7 +20,7 @@ char *backup_records_folder(const struct wry_station *station)
     return bench ? g_build_filename(bench, "backups", NULL) : backups_default_folder();
 }
 
-/* Simulated boards have a record of their own, beside them. */
+/* Simulated boards have a separate record, in their bench folder. */
 static struct backups *open_record(const struct wry_station *station, GError **error)
 {
     g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
@@ -51,7 +51,7 @@ struct wry_problem *backup_records_require(struct wry_station *station)
     bool whole = found.whole;
     struct wry_problem *problem = NULL;
 
-    /* A look that was stopped half-way has not found that there is none. */
+    /* A search that was stopped proves nothing. */
     if (read && !whole && station_stopped(station)) {
         problem = problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
     } else if (!read) {
@@ -96,8 +96,8 @@ void backup_records_note(struct wry_station *station, const char *path,
     backups_close(backups);
 }
 
-/* The region as it would be: content, and blank behind it. False when the file has not all of it
- * that is not blank. */
+/* The digest of a region as it would be: the file's content, then blank. False if the file lacks a
+ * part of it that is not blank. */
 static bool digest_region(const struct image_file *file, uint32_t base, bool rest_is_blank,
                           const struct wry_region *region, uint8_t sha256[WRY_SHA256_SIZE])
 {
@@ -139,7 +139,7 @@ bool backup_records_find_owner(struct wry_station *station, const struct image_f
         if (!backups)
             backups = open_record(station, &error);
         if (!backups || !backups_owner(backups, sha256, &known, owner->eui48, &error)) {
-            /* Whose it is cannot be told: that is no reason not to write. */
+            /* The owner cannot be determined: that does not prevent a write. */
             station_note(station, WRY_NOTE_OWNER_UNKNOWN, error->message);
             break;
         }

@@ -1,4 +1,4 @@
-/* What a write would do and take. */
+/* The estimate of a write. */
 #include "jobs/plan/estimate.h"
 
 #include "jobs/station/known_content.h"

@@ -1,11 +1,11 @@
-/* What a write would do and take, by the session's estimate. */
+/* The estimate of a write, by the session's cost model. */
 #ifndef WRY_JOBS_ESTIMATE_H
 #define WRY_JOBS_ESTIMATE_H
 
 #include "jobs/station/station_problem.h"
 #include "wrytograph-host/jobs.h"
 
-/* The board is connected. Changes nothing. */
+/* Estimates; the board is connected. Changes nothing. */
 struct wry_problem *estimate_look(struct wry_station *station, const struct wry_plan *plan,
                                   bool every_sector, struct wry_expected *expected);
 void estimate_clear(struct wry_expected *expected);

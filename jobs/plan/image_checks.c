@@ -1,4 +1,4 @@
-/* What must hold of an image before it is written. */
+/* Checks of an image before it is written. */
 #include "jobs/plan/image_checks.h"
 
 #include "jobs/plan/placement_rules.h"
@@ -28,7 +28,7 @@ static struct wry_problem *fail_larger(const struct image *image, const struct t
                    .found = target->flash_size);
 }
 
-/* The header learns of a larger flash; a smaller one than it was built for is refused. */
+/* Adapts the header to a larger flash; refuses a smaller one than it was built for. */
 static struct wry_problem *settle_flash_size(struct image *image, const struct target *target,
                                              enum image_use use, bool leave_header)
 {
@@ -49,7 +49,7 @@ static struct wry_problem *settle_flash_size(struct image *image, const struct t
     return NULL;
 }
 
-/* Read mode and clock as wanted; what the chip cannot do, it would not start from. */
+/* Sets read mode and clock; refuses values the chip could not start with. */
 static struct wry_problem *settle_read_mode(struct image *image, const struct target *target,
                                             enum image_use use,
                                             const struct wry_images_options *options)
@@ -91,7 +91,7 @@ static struct wry_problem *check_named_region(const struct image *image,
     return problem;
 }
 
-/* Programs begin where a program region begins, and end within it. */
+/* Programs begin at the start of a program region and end within it. */
 static struct wry_problem *check_program_place(const struct image *image,
                                                const struct target *target)
 {
@@ -108,7 +108,7 @@ static struct wry_problem *check_program_place(const struct image *image,
     return NULL;
 }
 
-/* By what its header says it is. */
+/* Checks the kind in the header against the region. */
 static struct wry_problem *check_kind(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
@@ -122,7 +122,7 @@ static struct wry_problem *check_kind(const struct image *image, const struct ta
     return problem;
 }
 
-/* What is surely no firmware goes into regions for files and settings alone. */
+/* Content that is certainly not firmware may only go into regions for files and settings. */
 static struct wry_problem *check_content(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
@@ -148,7 +148,7 @@ static struct wry_problem *check_content(const struct image *image, const struct
                    .content = content);
 }
 
-/* A sound block begins at that byte of the file. */
+/* True if a valid block begins at this offset of the file. */
 static bool is_block(const struct image *image, uint64_t at, uint32_t room)
 {
     uint32_t n = (uint32_t)MIN(room, image->facts.length - at);
@@ -160,7 +160,7 @@ static bool is_block(const struct image *image, uint64_t at, uint32_t room)
            wry_settings_get(&head, bytes, head.length);
 }
 
-/* In one of the two slots, as a copy of the region has one. */
+/* True if one of the two slots has a valid block, as in a copy of the region. */
 static bool holds_block(const struct image *image, const struct wry_region *region)
 {
     uint32_t room = wry_settings_slot(region->length);
@@ -169,7 +169,7 @@ static bool holds_block(const struct image *image, const struct wry_region *regi
                         (image->facts.length > room && is_block(image, room, room)));
 }
 
-/* A settings region takes settings: a file of them, a block, or a copy of the region. */
+/* A settings region accepts a settings file, a block, or a copy of the region. */
 static struct wry_problem *check_settings(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
@@ -182,7 +182,7 @@ static struct wry_problem *check_settings(const struct image *image, const struc
     return problem;
 }
 
-/* What the boot ROM would not start does not go where it starts from. */
+/* Content that the boot ROM would not start must not go where it starts from. */
 static struct wry_problem *check_bootable(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = placement_region(target, image);
@@ -199,7 +199,7 @@ static struct wry_problem *check_bootable(const struct image *image, const struc
     return problem;
 }
 
-/* Where the chip looks for its region table, there is to be one. */
+/* The place of the chip's region table must get a valid table. */
 static struct wry_problem *check_table(const struct image *image, const struct target *target)
 {
     const struct wry_region *region = image->facts.region;
@@ -215,8 +215,7 @@ static struct wry_problem *check_table(const struct image *image, const struct t
     return problem;
 }
 
-/* Programs that a file carries besides the one that it begins with, where regions for them begin.
- */
+/* Checks further programs within a file at the starts of program regions. */
 static struct wry_problem *check_covered(const struct image *image, const struct target *target)
 {
     const struct wry_region_table *layout = &target->layout.table;

@@ -1,4 +1,4 @@
-/* What must hold of an image before it is written: for this board, in its place. */
+/* Checks of an image before it is written to this board at this place. */
 #ifndef WRY_JOBS_IMAGE_CHECKS_H
 #define WRY_JOBS_IMAGE_CHECKS_H
 
@@ -6,17 +6,17 @@
 #include "placed_image.h"
 
 enum image_use {
-    IMAGE_WRITE,   /* it must be whole and fit the board */
-    IMAGE_COMPARE, /* any content will do: nothing is changed by it */
+    IMAGE_WRITE,   /* it must be undamaged and fit the board */
+    IMAGE_COMPARE, /* any content is accepted: nothing is changed */
 };
 
 struct wry_problem *image_check_chip(const struct image *image, const struct target *target);
 
-/* Whether it is what its region is for, and fits it. */
+/* Checks that it is of the kind its region is for, and fits in it. */
 struct wry_problem *image_check_region(const struct image *image, const struct target *target,
                                        const struct wry_images_options *options);
 
-/* All else; sets flash size and read mode in its header as wanted. */
+/* Does all other checks, and sets flash size and read mode in its header. */
 struct wry_problem *image_check(struct image *image, const struct target *target,
                                 enum image_use use, const struct wry_images_options *options);
 

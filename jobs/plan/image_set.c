@@ -1,4 +1,4 @@
-/* Several images as one plan. */
+/* Several images in one plan. */
 #include "jobs/plan/image_set.h"
 
 #include "jobs/station/known_content.h"
@@ -30,8 +30,8 @@ struct wry_problem *images_open(const struct images_job *job)
     return problem;
 }
 
-/* To compare, what lies behind new content is of no interest, but behind a settings block: the
- * other copy of it is there. */
+/* When comparing, the rest of a region does not matter, except after a settings block: the other
+ * slot is there. */
 static bool covers_rest(const struct images_job *job, const struct image *image)
 {
     return image->facts.rest_length > 0 &&
@@ -138,7 +138,7 @@ void images_record(struct wry_station *station, const struct wry_image_set *held
     for (size_t i = 0; i < held->count; i++) {
         const struct image *image = held->images[i];
         uint8_t *sha256 = digests->data + i * WRY_SHA256_SIZE;
-        /* The digest of a settings block would give a short secret away. */
+        /* The digest of a settings block would reveal a short secret. */
         bool shown =
             recorded && image->facts.what != WRY_WHAT_SETTINGS && image_digest(image->file, sha256);
         struct run_content content = {.facts = &image->facts, .sha256 = shown ? sha256 : NULL};

@@ -1,4 +1,4 @@
-/* Several images as one plan: opened, placed, checked. */
+/* Several images in one plan: opened, placed, checked. */
 #ifndef WRY_JOBS_IMAGE_SET_H
 #define WRY_JOBS_IMAGE_SET_H
 
@@ -6,40 +6,40 @@
 
 struct archive;
 
-/* What a plan's readers work on. */
+/* The data behind a plan's readers. */
 struct wry_image_set {
     size_t count, room;
     struct image **images;
     const struct wry_planned_image **facts;
     struct wry_placement *items;
-    struct image_piece *pieces; /* what the items' readers work on */
+    struct image_piece *pieces; /* contexts of the items' readers */
     struct archive *archive;
-    GArray *moved;                   /* struct wry_moved_region; NULL without a new table */
-    const struct image *table_image; /* the region table that rules the job; NULL without */
+    GArray *moved;                   /* struct wry_moved_region; NULL if there is no new table */
+    const struct image *table_image; /* the region table in the job; NULL = none */
 };
 
 struct images_job {
     struct wry_station *station;
     const struct wry_images_options *options;
     enum image_use use;
-    bool recovers;                /* it puts back what a cut job left */
-    struct wry_image_set **held; /* to be freed by the caller in any case */
+    bool recovers; /* this job recovers interrupted writes itself; do not warn about them */
+    struct wry_image_set **held; /* freed by the caller in any case */
     struct wry_planned *planned;
 };
 
-/* Opens what is wanted. */
+/* Opens the images of the options. */
 struct wry_problem *images_open(const struct images_job *job);
 
-/* One image more, empty yet. There is room for one for each setting that is wanted. */
+/* Adds an empty image. There is room for one per setting to change. */
 struct image *images_add(struct wry_image_set *held);
 
-/* The plan of what is placed; fills in planned. */
+/* Makes the plan of the placed images; fills in planned. */
 struct wry_problem *images_lay_out(const struct images_job *job, const struct target *target);
 
-/* Fills in sectors and kept of a plan. */
+/* Fills in sectors and kept. */
 void images_count_sectors(struct wry_planned *planned);
 
-/* Puts on record what goes onto the board: its run in the ledger, and known content. */
+/* Records what is written to the board, in the ledger and as known content. */
 void images_record(struct wry_station *station, const struct wry_image_set *held);
 
 void images_free(struct wry_image_set *held);

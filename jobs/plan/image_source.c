@@ -1,4 +1,4 @@
-/* Settings as blocks, folders as archives. */
+/* Images from settings and folders. */
 #include "jobs/plan/image_source.h"
 
 #include "store/file/error.h"

@@ -25,7 +25,7 @@ static struct wry_reader file_reader(const struct image_file *file)
     return (struct wry_reader){.context = (struct image_file *)file, .read = read_file};
 }
 
-/* Only of a raw file is sha256 the digest of what image_file_read returns. */
+/* Only for raw files is sha256 the digest of the content. */
 static bool is_cached(const struct image_file *file)
 {
     return file->format == WRY_IMAGE_RAW && !file->spool;
@@ -71,7 +71,7 @@ bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]
     return read;
 }
 
-/* A damaged image is no reason not to compare it. */
+/* Damaged images may still be compared. */
 static struct wry_problem *check_whole(const struct image *image)
 {
     const struct wry_boot_header *header = &image->facts.header;
@@ -159,8 +159,8 @@ struct wry_problem *image_take_file(struct image *image, struct image_file *file
     return problem;
 }
 
-/* Settings for a region that is named; whether that is one of settings is not known yet. What is
- * wrong with them is told when it is. */
+/* Opens settings for a named region. Whether that is a settings region is not known yet; their
+ * errors are reported when it is. */
 static struct image_file *open_settings(struct image *image, GError **error)
 {
     image->settings = settings_load(image->path, &image->settings_error);

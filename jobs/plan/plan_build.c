@@ -137,7 +137,7 @@ static void learn_secrets(const struct images_job *job)
         secrets_learn(&job->station->secrets, held->images[i]->settings);
 }
 
-/* Where all goes. */
+/* Chooses all places. */
 static struct wry_problem *settle_places(const struct images_job *job, struct target *target)
 {
     struct wry_problem *problem = for_each(job, target, choose);
@@ -153,11 +153,12 @@ static struct wry_problem *settle_places(const struct images_job *job, struct ta
 
 struct wry_problem *plan_build(const struct images_job *job, struct target *target)
 {
-    /* Also values that others are about to replace. */
+    /* Includes values that are about to be replaced. */
     learn_secrets(job);
     struct wry_problem *problem = settle_places(job, target);
 
-    /* A program in the wrong region is that first of all, and an overlap only because of it. */
+    /* A program in the wrong region is reported as that, and not as the overlap that results from
+     * it. */
     if (!problem) {
         problem = for_each(job, target, check_region);
         if (problem)

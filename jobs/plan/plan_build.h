@@ -1,14 +1,14 @@
-/* From what is wanted to a plan that holds: images chosen, placed and checked against a flash. */
+/* From options to a checked plan: images are chosen, placed and checked against a flash. */
 #ifndef WRY_JOBS_PLAN_BUILD_H
 #define WRY_JOBS_PLAN_BUILD_H
 
 #include "jobs/plan/image_set.h"
 
-/* Places and checks the images that are open, before anything is touched; fills in planned. The
- * target's layout becomes that of a region table in the job. */
+/* Places and checks the open images; fills in planned. Changes nothing. A region table in the job
+ * replaces the target's layout. */
 struct wry_problem *plan_build(const struct images_job *job, struct target *target);
 
-/* Opens what is wanted, connects to the board, and plans for it. */
+/* Opens the images, connects to the board, and plans for it. */
 struct wry_problem *plan_build_for_board(const struct images_job *job);
 
 #endif

@@ -1,4 +1,4 @@
-/* A region table among what is written. */
+/* A region table among the images. */
 #include "jobs/plan/region_table_update.h"
 
 #include <string.h>

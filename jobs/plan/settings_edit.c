@@ -1,4 +1,4 @@
-/* Single settings. */
+/* Changing single settings. */
 #include "jobs/plan/settings_edit.h"
 
 #include <string.h>
@@ -8,11 +8,11 @@
 #include "jobs/station/settings_read.h"
 #include "wrytograph/layout.h"
 
-/* One block that is being changed. */
+/* A block being changed. */
 struct change {
     struct wry_region region;
     struct settings *settings;
-    struct image *image; /* in the job already; or NULL: */
+    struct image *image; /* image of the job with it; or NULL: */
     struct settings_copy found;
     bool changed;
     GPtrArray *keys;
@@ -54,7 +54,7 @@ static struct wry_problem *fail_region(enum wry_problem_kind kind, const struct 
                    .found = change->found.damaged);
 }
 
-/* What the region holds, from the job or the board; *change NULL when it holds none. */
+/* Reads the block of the region from the job or the board; *change is NULL if there is none. */
 static struct wry_problem *begin_change(struct changes *c, const struct wry_region *region,
                                         struct change **change)
 {
@@ -86,7 +86,7 @@ static struct change *find_change(const struct changes *c, const char *region)
     return NULL;
 }
 
-/* The region named; or the only one that has a block, where none is. */
+/* The named region, or the only one with a block. */
 static struct wry_problem *choose(struct changes *c, const char *name, struct change **chosen)
 {
     const struct wry_region_table *layout = &c->target->layout.table;
@@ -155,7 +155,7 @@ static struct wry_problem *check_room(const struct change *change, const struct 
                    .region = change->region, .expected = room, .found = file->length);
 }
 
-/* The settings file of the job, with other values. */
+/* Encodes the settings file of the job with other values. */
 static struct wry_problem *remake(const struct change *change)
 {
     struct image *image = change->image;
@@ -173,8 +173,8 @@ static struct wry_problem *remake(const struct change *change)
     return check_room(change, file);
 }
 
-/* The next generation goes into the other copy, so that a cut leaves the old one. A block that
- * holds these values already is compared where it stands. */
+/* Writes the next generation into the other slot, so that an interruption leaves the old settings.
+ * If the block already has these values, it is only compared. */
 static struct wry_problem *add_image(const struct changes *c, struct change *change)
 {
     uint32_t room = wry_settings_slot(change->region.length);

@@ -1,4 +1,4 @@
-/* Settings that a job would destroy. */
+/* Finds settings that a job would destroy. */
 #include "settings_loss.h"
 
 #include <string.h>
@@ -13,12 +13,12 @@ struct loss {
     struct wry_station *station;
     const struct wry_plan *plan;
     const struct wry_region *region;
-    struct settings *now; /* NULL: there is no sound block */
-    GPtrArray *keys;      /* struct wry_setting, of now: those that would be gone */
-    uint8_t *content;     /* of the whole region; NULL: there is a block, or nothing */
+    struct settings *now; /* current settings; NULL: there is no valid block */
+    GPtrArray *keys;      /* struct wry_setting of now: those that would be lost */
+    uint8_t *content; /* content of the whole region; NULL: it has a block, or nothing to lose */
 };
 
-/* A block's settings; NULL if there is none. False if it cannot be read. */
+/* Reads the settings of a block; NULL if there is none. False if it cannot be read. */
 static bool read_settings(struct flash_reader *reader, const struct wry_region *region,
                           struct settings **settings)
 {
@@ -30,7 +30,7 @@ static bool read_settings(struct flash_reader *reader, const struct wry_region *
     return read;
 }
 
-/* The region as the plan would leave it lacks these keys. */
+/* Finds the keys that the region would lack after the plan. */
 static bool find_lost_keys(struct loss *loss)
 {
     struct flash_reader after = {.station = loss->station, .plan = loss->plan};
@@ -48,7 +48,7 @@ static bool find_lost_keys(struct loss *loss)
     return read;
 }
 
-/* What is no block and not blank; content stays NULL where there is nothing to lose. */
+/* Finds content that is neither a block nor blank; content stays NULL if there is none. */
 static bool find_lost_content(struct loss *loss)
 {
     struct flash_reader reader = {.station = loss->station};
@@ -74,7 +74,7 @@ static bool find_loss(struct loss *loss, bool firm)
     }
     if (loss->now)
         return find_lost_keys(loss);
-    /* A layout that is only the usual one says little of what is not recognised there. */
+    /* The usual layout of a chip is a guess: unrecognised content there proves nothing. */
     return !firm || find_lost_content(loss);
 }
 
@@ -83,7 +83,7 @@ static bool is_nothing(const struct loss *loss)
     return loss->keys->len == 0 && !loss->content;
 }
 
-/* What a backup holds with the same value is not lost. */
+/* Settings that a backup has with the same value are not lost. */
 static void strike_keys(struct loss *loss, const struct settings *kept)
 {
     for (guint i = loss->keys->len; i > 0; i--) {
@@ -108,8 +108,8 @@ static void strike(struct loss *loss, struct flash_reader *backup)
     settings_free(kept);
 }
 
-/* Until nothing is left that would be lost. Files that are no sound backup any more hold nothing.
- */
+/* Searches backups until nothing would be lost. Files that are no longer valid backups are
+ * skipped. */
 static bool look_in_backup(void *context, const char *path)
 {
     struct loss *loss = context;

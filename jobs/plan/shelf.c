@@ -1,4 +1,4 @@
-/* The shelf: what is put on it, from files, folders and ZIPs. */
+/* Adding files, folders and ZIPs to the shelf. */
 #include "wrytograph-host/shelf.h"
 
 #include <glib/gstdio.h>
@@ -19,7 +19,7 @@ enum {
     PIECE = 16384,
     MEMBERS_MOST = 4096,
     DEPTH_MOST = 32,
-    PADDING_MOST = 4096, /* bytes behind a program: what a build fills up with */
+    PADDING_MOST = 4096, /* most bytes of padding after a program */
 };
 
 struct adding {
@@ -35,7 +35,7 @@ static void refuse(const struct adding *a, const char *path, const char *reason)
                             .outcome = WRY_SHELF_REFUSED, .path = path, .reason = reason});
 }
 
-/* "tide-gauge 2.3.1": what is behind the last space is the version. */
+/* Splits "tide-gauge 2.3.1": the version follows the last space. */
 static void take_version(struct wry_shelf_item *item, const char *text)
 {
     const char *space = strrchr(text, ' ');
@@ -44,7 +44,7 @@ static void take_version(struct wry_shelf_item *item, const char *text)
     item->version = g_strdup(space ? space + 1 : "");
 }
 
-/* NULL when the file goes onto the shelf; else why not. */
+/* Why the file is refused; NULL if it is accepted. */
 static const char *judge_program(const struct image_file *file, uint32_t at, const uint8_t *bytes,
                                  struct wry_shelf_item *item)
 {
@@ -93,8 +93,8 @@ static const char *judge(const struct image_file *file, const char *name,
     return NULL;
 }
 
-/* path: the file to be kept; shown: how it was named; name: its last part. False when the shelf
- * fails. */
+/* Adds a file. path: the file; shown: as the user named it; name: its last component. False if the
+ * shelf fails. */
 static bool add_file(const struct adding *a, const char *path, const char *shown, const char *name)
 {
     g_autoptr(GError) inner = NULL;
@@ -118,7 +118,7 @@ static bool add_file(const struct adding *a, const char *path, const char *shown
     return done;
 }
 
-/* A member of a ZIP as a file of its own; false after it was refused. */
+/* Unpacks a member of a ZIP into a file; false if it was refused. */
 static bool unpack(const struct adding *a, zip_t *zip, zip_uint64_t index, const char *shown,
                    const char *to)
 {
@@ -232,7 +232,7 @@ GPtrArray *wry_shelf_items(const char *folder, GError **error)
     return items;
 }
 
-/* The one of that name; NULL when there is none, or several. */
+/* The only item with this name; NULL if there is none, or several. */
 static const struct wry_shelf_item *find_one(const GPtrArray *items, const char *name,
                                              GError **error)
 {

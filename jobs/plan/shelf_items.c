@@ -1,4 +1,4 @@
-/* Items of the shelf: what they are called, and which board they fit. */
+/* Items of the shelf: their names, and which boards they fit. */
 #include "jobs/plan/shelf_items.h"
 
 #include <string.h>

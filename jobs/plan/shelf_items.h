@@ -1,13 +1,13 @@
-/* Items of the shelf by name. */
+/* Names of items of the shelf. */
 #ifndef WRY_JOBS_SHELF_ITEMS_H
 #define WRY_JOBS_SHELF_ITEMS_H
 
 #include "wrytograph-host/shelf.h"
 
-/* "tide-gauge 2.3.1"; g_free. */
+/* "tide-gauge 2.3.1"; free with g_free. */
 char *shelf_items_title(const struct wry_shelf_item *item);
 
-/* Whether the text is its name, or name and version. */
+/* True if the text is its name, or its name and version. */
 bool shelf_items_is_named(const struct wry_shelf_item *item, const char *text);
 
 #endif

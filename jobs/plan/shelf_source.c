@@ -25,7 +25,7 @@ static bool fits(const struct wry_shelf_item *item, const struct target *target)
                                             &target->layout.table, NULL) == WRY_SHELF_FITS;
 }
 
-/* One alone that fits, or among several the one that is preferred; else NULL. */
+/* The only item that fits, or the preferred one of several; otherwise NULL. */
 static const struct wry_shelf_item *choose(const GPtrArray *fitting)
 {
     const struct wry_shelf_item *preferred = NULL;

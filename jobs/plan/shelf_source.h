@@ -1,12 +1,12 @@
-/* Images that a job takes from the shelf. */
+/* Images from the shelf. */
 #ifndef WRY_JOBS_SHELF_SOURCE_H
 #define WRY_JOBS_SHELF_SOURCE_H
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"
 
-/* Chooses what the image's path names, for this target, and opens it. Several that fit are never
- * guessed among. */
+/* Chooses and opens the item named in the image's path for this target. Never guesses among several
+ * that fit. */
 struct wry_problem *shelf_source_open(const struct target *target, struct image *image,
                                       bool must_be_whole);
 

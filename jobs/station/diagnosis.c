@@ -1,4 +1,4 @@
-/* What is wrong with a link. */
+/* Diagnosis of a link. */
 #include "jobs/station/diagnosis.h"
 
 #include <glib.h>
@@ -7,7 +7,7 @@
 #include "wrytograph/chip.h"
 
 enum {
-    RESTART_TEXT = 16, /* bytes of boot text in the middle of the work */
+    RESTART_TEXT = 16, /* bytes of boot text during the work that prove a restart */
 };
 
 const char *wry_finding_name(enum wry_finding finding)
@@ -25,7 +25,7 @@ const char *wry_finding_name(enum wry_finding finding)
     return (size_t)finding < G_N_ELEMENTS(names) ? names[finding] : "unknown";
 }
 
-/* A running program prints whole text and no frames; a noisy line has holes in both. */
+/* Whole text without frames comes from a running program; on a noisy line both have errors. */
 static bool is_spoiled(const struct wry_session_stats *counts)
 {
     return counts->frames_bad > 0 ||
@@ -48,7 +48,7 @@ static enum wry_finding judge(const struct wry_session_stats *counts)
     return WRY_FINDING_GARBAGE;
 }
 
-/* GOOD when nothing tells. */
+/* GOOD if there is no evidence. */
 static enum wry_finding judge_loss(const struct wry_session_stats *counts, uint32_t printable)
 {
     if (counts->bytes_printable - printable >= RESTART_TEXT)

@@ -1,4 +1,4 @@
-/* What a boot ROM's text tells of a link. */
+/* Diagnosis of a link by what was heard. */
 #ifndef WRY_JOBS_DIAGNOSIS_H
 #define WRY_JOBS_DIAGNOSIS_H
 
@@ -8,14 +8,14 @@
 
 #include "wrytograph-host/finding.h"
 
-/* The last line in bytes that were heard, without what does not print. Free with g_free. */
+/* The last line of the bytes heard, printable characters only. Free with g_free. */
 char *diagnosis_last_line(const uint8_t *bytes, size_t n);
 
-/* True when a line of boot text says that the strap is held. */
+/* True if a line of boot text reports that the strap is held. */
 bool diagnosis_says_loading(const char *text);
 
-/* wry_evidence_take for a board that answered at first: printable is what counts.bytes_printable
- * was then. */
+/* Like wry_evidence_take, for a board that answered before: printable is the value of
+ * counts.bytes_printable at that time. */
 void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
                             uint32_t printable);
 

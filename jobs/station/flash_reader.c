@@ -1,4 +1,4 @@
-/* Flash content, wherever it is. */
+/* Reading flash content from any source. */
 #include "jobs/station/flash_reader.h"
 
 #include <string.h>

@@ -1,4 +1,5 @@
-/* The board's flash, as it is or as it would be, or a copy of it, as something to look into. */
+/* Reading flash content: the board's, current or after a plan, that of an archive, or a copy in
+ * memory. */
 #ifndef WRY_JOBS_FLASH_READER_H
 #define WRY_JOBS_FLASH_READER_H
 
@@ -7,20 +8,20 @@
 struct archive;
 struct wry_plan;
 
-/* One of station, archive and bytes. */
+/* One of station, archive and bytes is set. */
 struct flash_reader {
     struct wry_station *station;
-    enum wry_status status;      /* of the session, when a read failed */
-    const struct wry_plan *plan; /* as this would leave the board; NULL: as it is */
+    enum wry_status status;      /* status of a failed read */
+    const struct wry_plan *plan; /* read the content after this plan; NULL: the current one */
     const struct archive *archive;
-    const uint8_t *bytes; /* all of the flash, */
+    const uint8_t *bytes; /* content of the whole flash, */
     size_t n;             /* so many */
 };
 
-/* n bytes at a flash offset; false when they cannot be read, or a copy has them not. */
+/* Reads n bytes at a flash offset; false if they cannot be read, or the source lacks them. */
 bool flash_reader_read(struct flash_reader *reader, uint32_t offset, void *to, size_t n);
 
-/* SHA-256 of a range, by the board itself where there is one. */
+/* SHA-256 of a range, computed by the board if the source is one. */
 bool flash_reader_digest(struct flash_reader *reader, uint32_t offset, uint32_t length,
                          uint8_t sha256[WRY_SHA256_SIZE]);
 

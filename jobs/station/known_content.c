@@ -8,7 +8,7 @@
 #include "store/shelf/known_lookup.h"
 #include "wrytograph-host/units.h"
 
-/* Simulated boards have one of their own, beside them. */
+/* Simulated boards have a separate index, in their bench folder. */
 static char *index_folder(const struct wry_station *station)
 {
     g_autofree char *board = station->bench ? open_bench_board_folder(station) : NULL;
@@ -16,7 +16,7 @@ static char *index_folder(const struct wry_station *station)
     return board ? g_path_get_dirname(board) : known_default_folder();
 }
 
-/* False where there is none to use. */
+/* False if there is no usable index. */
 static bool open_index(struct wry_station *station)
 {
     g_autofree char *folder = index_folder(station);
@@ -55,14 +55,15 @@ void known_content_close(struct wry_station *station)
 void known_content_note_file(struct wry_station *station, const struct image_file *file,
                              uint32_t start)
 {
-    static GMutex lock; /* many boards with one image: the first adds it, the others find it */
+    static GMutex
+        lock; /* many boards may get one image: the first thread adds it, the others find it */
     uint32_t within = start % WRY_SECTOR_SIZE;
     g_autofree char *folder = index_folder(station);
     struct file_fact indexed = {
         .kind = FILE_FACT_INDEXED, .number = within, .path = file->path, .folder = folder};
 
     memcpy(indexed.sha256, file->sha256, sizeof indexed.sha256);
-    /* The index names files, and content that was decoded or unpacked has none. */
+    /* The index refers to files; content that was decoded or unpacked is not in a file. */
     if (!open_index(station) || file->format != WRY_IMAGE_RAW || file->spool)
         return;
     g_mutex_lock(&lock);

@@ -1,4 +1,4 @@
-/* What of a board's content this computer knows already, and what it learns on the way. */
+/* Known content of the board, and learning it from jobs. */
 #ifndef WRY_JOBS_KNOWN_CONTENT_H
 #define WRY_JOBS_KNOWN_CONTENT_H
 
@@ -8,21 +8,21 @@
 struct archive;
 struct image_file;
 
-/* Lets the session ask the index of known content, unless the settings forbid it. An index that
- * cannot be used is told, and done without. */
+/* Lets the session use the index of known content, unless the settings forbid it. If the index
+ * cannot be used, this is noted. */
 void known_content_begin(struct wry_station *station);
-/* Nothing is taken for known any more on this board. */
+/* Stops using known content for this board. */
 void known_content_stop(struct wry_station *station);
 void known_content_close(struct wry_station *station);
 
-/* Adds to the index what the flash will hold: file, whose content begins at this flash offset. */
+/* Adds a file that is written at this flash offset to the index. */
 void known_content_note_file(struct wry_station *station, const struct image_file *file,
                              uint32_t start);
-/* The same of an archive. */
+/* Adds an archive to the index. */
 void known_content_note_archive(struct wry_station *station, const char *path,
                                 const struct archive *archive);
 
-/* Fills in what a job's result says of it, since the stats that are given. */
+/* Fills in the members of a job's result about known content, relative to the given stats. */
 void known_content_tell(const struct wry_station *station, const struct wry_session_stats *before,
                         struct wry_done *done);
 

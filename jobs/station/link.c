@@ -1,4 +1,4 @@
-/* From a link's address to a port. */
+/* Opening a link by its address. */
 #include "jobs/station/link.h"
 
 #include <string.h>
@@ -38,7 +38,7 @@ static struct wry_problem *open_bench(struct wry_station *station)
     return NULL;
 }
 
-/* HOST:PORT, with an IPv6 address in brackets. */
+/* Parses HOST:PORT, with an IPv6 address in brackets. */
 static bool parse_host(const char *text, char **host, uint16_t *port)
 {
     const char *colon = strrchr(text, ':');
@@ -57,7 +57,7 @@ static bool parse_host(const char *text, char **host, uint16_t *port)
     return (*host)[0] != '\0';
 }
 
-/* HOST:PORT?speed=BAUD, the latter for a raw pipe whose far end has a fixed speed. */
+/* Parses HOST:PORT?speed=BAUD; the speed is for raw connections to a far end with a fixed speed. */
 static struct wry_problem *parse_remote(const char *address, char **host,
                                         struct wry_remote_settings *settings)
 {
@@ -107,7 +107,7 @@ static struct wry_problem *open_serial(struct wry_station *station)
     return NULL;
 }
 
-/* Without a link: the one USB adapter that is plugged in, if it is the only one. */
+/* Chooses the only USB adapter, if no link was given. */
 static struct wry_problem *choose_device(struct wry_station *station)
 {
     g_autoptr(GPtrArray) devices = wry_serial_devices();

@@ -1,4 +1,4 @@
-/* The journal of this computer, and what is told of it. */
+/* Recovery of interrupted writes, from the journal of this computer. */
 #include "jobs/station/recovery.h"
 
 #include <string.h>
@@ -10,10 +10,10 @@
 #include "wrytograph/layout.h"
 
 enum {
-    LOOKED_MAX = 16, /* mixed sectors looked at before a write */
+    LOOKED_MAX = 16, /* most mixed sectors examined before a write */
 };
 
-/* Simulated boards keep their journal beside their flash. */
+/* Simulated boards have their journal beside their flash. */
 static char *journal_folder(const struct wry_station *station)
 {
     return station->bench ? open_bench_board_folder(station) : folders_state();
@@ -53,7 +53,7 @@ static void tell_stretches(const struct wry_station *station, const GArray *stre
                                              .others = (struct wry_place *)(void *)others->data});
 }
 
-/* What the journal knows of this board; that it cannot be read is told as well. */
+/* Looks up this board in the journal; notes if that fails. */
 static void look(const struct wry_station *station, struct journal *journal)
 {
     GArray *stretches = NULL;
@@ -152,7 +152,7 @@ struct wry_problem *recovery_settle(struct wry_station *station)
     return settle(station);
 }
 
-/* True when the board's digest of the range is that of blank flash. */
+/* *blank is true if the board's digest of the range is that of blank flash. */
 static enum wry_status is_blank(struct wry_station *station, uint32_t start, uint32_t end,
                                 bool *blank)
 {
@@ -164,7 +164,7 @@ static enum wry_status is_blank(struct wry_station *station, uint32_t start, uin
     return status;
 }
 
-/* Of a mixed sector, the part that no image covers: before or behind the images. */
+/* The part of a mixed sector before or after the images. */
 static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool head, uint32_t *start,
                            uint32_t *end)
 {
@@ -186,14 +186,14 @@ struct beside {
     GArray *suspects;
 };
 
-/* Blank beside content that is about to be replaced: as it should be, or what a cut has left. */
+/* The rest of the sector is blank: intended, or left by an interrupted write. */
 static enum wry_status look_beside(struct beside *b, uint32_t sector, bool head)
 {
     uint32_t start, end;
     bool blank = false, all_blank = false;
 
     uncovered_part(b->plan, sector, head, &start, &end);
-    /* Behind an image that begins its region, the rest of the region is blank as a rule. */
+    /* The region after an image at its start is usually blank. */
     const struct wry_region *region = wry_layout_at(b->layout, start);
     bool rest = region && wry_plan_covered(b->plan, region->offset, 1) > 0;
     if (rest || wry_plan_covered(b->plan, start, end - start) > 0)
@@ -234,7 +234,7 @@ struct wry_problem *recovery_look_beside(struct wry_station *station,
     return NULL;
 }
 
-/* A board that nobody will know again: its content goes into files that a person can find. */
+/* The board cannot be recognised later: its stored content goes into files for the user. */
 static void set_aside_unknown(const struct wry_station *station)
 {
     const GPtrArray *aside = journal_set_aside(station->journal);

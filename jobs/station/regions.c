@@ -20,7 +20,7 @@ static bool keep_table(void *context, uint32_t offset, const uint8_t *bytes, siz
     return true;
 }
 
-/* The region table in the board's flash; *found false when there is no valid one. */
+/* Reads the region table from the flash; *found is false if there is no valid one. */
 static struct wry_problem *load_from_board(struct wry_station *station, struct target *target,
                                            bool *found)
 {

@@ -1,4 +1,4 @@
-/* What is put on record of a job. */
+/* The ledger's row of a job. */
 #include "jobs/station/run_record.h"
 
 #include <json-glib/json-glib.h>
@@ -11,14 +11,14 @@
 
 enum {
     HEARD_LINES = 12,
-    HEARD_MOST = 2000, /* bytes */
+    HEARD_MOST = 2000, /* most bytes of output recorded */
 };
 
 struct run_record {
-    unsigned depth; /* jobs within jobs */
+    unsigned depth; /* depth of nested jobs */
     struct wry_ledger_run *run;
-    bool done_before;     /* it needed nothing */
-    bool touched, failed; /* failed: it cannot be written, and that was told */
+    bool done_before;     /* the board needed nothing */
+    bool touched, failed; /* failed: it cannot be written, which was noted */
     uint64_t begun;       /* us on the link's clock */
 };
 
@@ -38,8 +38,8 @@ static void note_so(struct wry_station *station, bool sure)
         tell_failure(station, error);
 }
 
-/* That a run began, with which board, has to outlive the power; its steps need not: waiting for
- * the disk at each would hold up all boards at once. */
+/* That a run has begun, and on which board, must survive a power failure. Its steps need not:
+ * flushing each would delay all boards. */
 static void note_surely(struct wry_station *station)
 {
     note_so(station, true);
@@ -86,7 +86,7 @@ void run_record_board(struct wry_station *station)
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
     r->touched = true;
-    /* The only adapter was found meanwhile. */
+    /* The link was chosen after the run began. */
     if (!r->run->link)
         r->run->link = g_strdup(station->link);
     r->run->board = wry_units_address(board->eui48);
@@ -115,7 +115,7 @@ static double seconds_since(struct wry_station *station, uint64_t begun)
 {
     uint64_t now = station_now(station);
 
-    /* A link that was closed has no time; one that was not open yet began when it was called. */
+    /* A closed link has no clock; one opened later began when it was called. */
     if (begun == 0)
         begun = station->started;
     return station->called && now > begun ? (double)(now - begun) / 1e6 : 0;
@@ -138,7 +138,7 @@ static void add_step(JsonArray *list, const struct wry_run_step_done *step, bool
                                   : step->skipped ? "not needed"
                                                   : outcome_name(step->outcome));
     if (!runs) {
-        /* To the millisecond: more is noise. */
+        /* Rounded to milliseconds. */
         json_object_set_double_member(object, "seconds",
                                       (double)(int64_t)(step->seconds * 1000) / 1000);
         json_object_set_int_member(object, "bytes", (gint64)step->bytes);
@@ -259,7 +259,7 @@ void run_record_heard(struct wry_station *station, const char *text)
     replace(&r->run->heard, g_utf8_make_valid(from, -1));
 }
 
-/* What a failure heard stands in its facts. */
+/* What was heard is in the problem's facts. */
 static void take_problem(struct wry_station *station, const struct wry_problem *problem)
 {
     struct run_record *r = station->run_record;

@@ -1,4 +1,4 @@
-/* Keeping secret settings out of what is shown and kept. */
+/* Masking of secret settings. */
 #include "jobs/station/secrets.h"
 
 #include <string.h>
@@ -6,7 +6,7 @@
 #include "store/image/settings_file.h"
 
 enum {
-    MASK_LENGTH = 8, /* whatever the secret's: that is nobody's business either */
+    MASK_LENGTH = 8, /* independent of the secret's length, which is secret too */
 };
 
 static gint longest_first(gconstpointer a, gconstpointer b)
@@ -49,7 +49,7 @@ static bool is_used(const GPtrArray *secrets, char c)
     return false;
 }
 
-/* A star, or the first printable character that no secret has. */
+/* Appends a mask of stars, or of the first printable character that is in no secret. */
 static void append_mask(const GPtrArray *secrets, GString *to)
 {
     char c = '*';
@@ -62,7 +62,7 @@ static void append_mask(const GPtrArray *secrets, GString *to)
 
 enum match {
     MATCH_NONE,
-    MATCH_BEGUN, /* as far as there are bytes */
+    MATCH_BEGUN, /* matches up to the end of the bytes */
     MATCH_WHOLE,
 };
 
@@ -81,8 +81,8 @@ static enum match match(const char *secret, const char *text, size_t n, size_t *
     return secret[i] == '\0' ? MATCH_WHOLE : MATCH_BEGUN;
 }
 
-/* The longest secret that begins there; MATCH_BEGUN where more bytes could make it a longer one.
- * *broken: the board put line ends into it. */
+/* Finds the longest secret at this position; MATCH_BEGUN if more bytes could make it longer.
+ * *broken: the board inserted line ends. */
 static enum match longest_match(const GPtrArray *secrets, const char *text, size_t n, bool ends,
                                 size_t *used, bool *broken)
 {

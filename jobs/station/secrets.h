@@ -16,22 +16,24 @@
 
 struct settings;
 
-/* *secrets: char *, longest first; NULL as long as there are none, free with g_ptr_array_unref. */
+/* Adds a secret. *secrets: char *, longest first; NULL if there are none, free with
+ * g_ptr_array_unref. */
 void secrets_add(GPtrArray **secrets, const char *text);
-/* The secret values of settings that are written; settings may be NULL. */
+/* Adds the secret values of settings, which may be NULL. */
 void secrets_learn(GPtrArray **secrets, const struct settings *settings);
 
 /*
- * Appends bytes to `to`, each secret as its mask. held keeps what may be the beginning of a secret
- * until the next call; ends: nothing follows, so that all is appended. secrets may be NULL.
+ * Appends bytes to `to` with each secret masked. held keeps what may be the beginning of a secret
+ * until the next call; ends: nothing follows, so everything is appended. secrets may be NULL.
  */
 void secrets_put(const GPtrArray *secrets, GString *held, const void *bytes, size_t n, bool ends,
                  GString *to);
 
-/* All of text; free with g_free. */
+/* A masked copy of text; free with g_free. */
 char *secrets_apply(const GPtrArray *secrets, const char *text);
 
-/* The same of bytes; is_cut: they are the last of more, and may begin with the end of a secret. */
+/* A masked copy of bytes; is_cut: earlier bytes are missing, so they may begin with the end of a
+ * secret. */
 GString *secrets_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut);
 
 #endif

@@ -1,4 +1,4 @@
-/* What a board says. */
+/* Text from a board. */
 #include "jobs/station/serial_text.h"
 
 const uint32_t serial_text_speeds[] = {115200, 38400, 9600, 57600, 230400, 460800, 921600, 0};

@@ -1,16 +1,16 @@
-/* What a board says, taken in without the protocol. */
+/* Text from a board, outside the protocol. */
 #ifndef WRY_JOBS_SERIAL_TEXT_H
 #define WRY_JOBS_SERIAL_TEXT_H
 
 #include "station_problem.h"
 
-/* A byte of readable text: printable ASCII, line ends and tabs. */
+/* True for a readable byte: printable ASCII, line ends and tabs. */
 bool serial_text_is_readable(uint8_t byte);
 
-/* The speeds that boards use, the likeliest first; ends with 0. */
+/* Usual speeds of boards, the likeliest first; ends with 0. */
 extern const uint32_t serial_text_speeds[];
 
-/* Bytes heard in so many us, and how many of them are text. False when the port failed. */
+/* Counts the bytes heard in this time (us), and the readable ones. False if the port failed. */
 bool serial_text_count(const struct wry_station *station, uint64_t time, unsigned *heard,
                        unsigned *readable);
 

@@ -4,10 +4,10 @@
 #include <string.h>
 
 enum {
-    FIRST_READ = 256, /* bytes: often all of a block */
+    FIRST_READ = 256, /* bytes read first: often the whole block */
 };
 
-/* One copy. */
+/* Reads one slot. */
 static bool look_at_slot(struct flash_reader *reader, uint32_t offset, uint32_t room, unsigned slot,
                          struct settings_copy *found)
 {

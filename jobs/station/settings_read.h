@@ -1,4 +1,4 @@
-/* The settings block of a region: which of its two copies counts. */
+/* Reads the current settings block of a region, from one of its two slots. */
 #ifndef WRY_JOBS_SETTINGS_READ_H
 #define WRY_JOBS_SETTINGS_READ_H
 
@@ -7,14 +7,14 @@
 #include "wrytograph/settings_block.h"
 
 struct settings_copy {
-    bool found;    /* bytes hold a sound block */
-    bool damaged;  /* a copy begins as one does and is not sound */
+    bool found;    /* bytes has a valid block */
+    bool damaged;  /* a slot has a damaged block */
     unsigned slot; /* 0 or 1 */
     struct wry_settings_head head;
-    uint8_t *bytes; /* g_free */
+    uint8_t *bytes; /* free with g_free */
 };
 
-/* False when the flash could not be read. */
+/* False if the flash cannot be read. */
 bool settings_read(struct flash_reader *reader, const struct wry_region *region,
                    struct settings_copy *found);
 

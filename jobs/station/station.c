@@ -1,4 +1,4 @@
-/* A station: made, opened, asked, freed. */
+/* Creating, opening, querying and freeing stations. */
 #include "wrytograph-host/station.h"
 
 #include "jobs/station/known_content.h"

@@ -1,4 +1,4 @@
-/* Getting a board to answer, and leaving it. */
+/* Connecting to a board, and leaving it. */
 #include "station_board.h"
 
 #include "jobs/station/diagnosis.h"
@@ -10,11 +10,10 @@
 #include "store/file/adapter_speeds.h"
 
 enum {
-    RUNS_LEAST = 24, /* bytes of text that are no loading mode */
+    RUNS_LEAST = 24, /* bytes of text that prove it is not in loading mode */
 };
 
-/* While someone holds the button: what the board says tells whether for long enough. Each board
- * text is judged once, when it says no more. */
+/* While the user presses buttons: judges each text of the board once, when it has ended. */
 static void tell_heard(struct wry_station *station)
 {
     const struct wry_session_stats *stats = wry_session_stats(&station->session);
@@ -81,7 +80,7 @@ struct wry_session_config board_config(struct wry_station *station)
                                         .context = station,
                                         .progress = on_progress};
 
-    /* On a pipe whose far end has a fixed speed, that is the only one. */
+    /* A raw connection to a far end with a fixed speed has only that one. */
     if (station->pipe_speed > 0)
         config.start_speed = config.max_speed = station->pipe_speed;
     return config;
@@ -117,7 +116,7 @@ static struct wry_problem *check_expected(struct wry_station *station)
     return NULL;
 }
 
-/* Why it is no faster, and so that the next command need not find out again. */
+/* Notes why it is no faster, and remembers it for the next command. */
 static void tell_speed(const struct wry_station *station, const char *adapter, uint32_t likely)
 {
     const struct wry_session *session = &station->session;

@@ -1,4 +1,4 @@
-/* struct wry_station, for the jobs that work on it: what it is made of, and no calls. */
+/* struct wry_station: the state that jobs share; no calls. */
 #ifndef WRY_JOBS_STATION_STATE_H
 #define WRY_JOBS_STATION_STATE_H
 
@@ -14,39 +14,39 @@ struct pack;
 struct wry_remote;
 struct wry_serial;
 
-/* What shares a sector with what is written, in one go: a HEX file may have many gaps. */
+/* Mixed sectors of one span, a bound on memory: a HEX file may have many gaps. */
 #define STATION_KEPT_SECTORS 256u
 
 struct wry_station {
-    struct wry_station_settings settings; /* its strings are the station's */
+    struct wry_station_settings settings; /* its strings belong to the station */
     struct wry_problem problem;
 
     /* The link. */
     char *link;
-    struct bench_board *bench; /* one of these three */
+    struct bench_board *bench; /* one of these three is set */
     struct wry_remote *remote;
     struct wry_serial *serial;
     const struct wry_port *port;
-    bool wiring_assumed; /* none was said */
-    uint32_t pipe_speed; /* baud that the far end of a raw pipe is told to have; 0 = not told */
+    bool wiring_assumed; /* no wiring was given */
+    uint32_t pipe_speed; /* fixed speed of a raw connection's far end; 0 = unknown */
 
     /* The board. */
     struct wry_session session;
     bool connected;
-    bool busy_told;                  /* and that its flash is awaited */
-    bool hand_told;                  /* the user knows what to do by hand */
-    uint32_t hand_seen, hand_judged; /* bytes outside frames while it is done */
-    uint32_t heard_before;   /* readable bytes outside frames when the board had answered first */
-    uint64_t started;        /* us on the port's clock, when it was called */
-    bool called;             /* it was */
-    struct journal *journal; /* NULL until recovery_settle */
-    void *read_memory;       /* for the session to unpack what it reads */
-    struct wry_journal_sector *kept; /* for the session, what shares sectors with what it writes */
-    struct pack *pack;               /* packs what is written */
-    struct known *known;             /* NULL until a job makes use of it */
-    bool known_failed;               /* to be opened, and that was told */
-    struct run_record *run_record;   /* NULL: nothing is put on record */
-    GPtrArray *secrets;              /* char *: values that no log shows; NULL = none */
+    bool busy_told;                  /* waiting for its flash was noted */
+    bool hand_told;                  /* the user has been told how to enter loading mode */
+    uint32_t hand_seen, hand_judged; /* bytes outside frames while waiting for that */
+    uint32_t heard_before;           /* readable bytes outside frames before the first answer */
+    uint64_t started;                /* us on the port's clock: when the board was called */
+    bool called;                     /* the board was called */
+    struct journal *journal;         /* NULL until recovery_settle */
+    void *read_memory;               /* memory of the session for reading streams */
+    struct wry_journal_sector *kept; /* memory of the session for mixed sectors */
+    struct pack *pack;               /* encoder for writes */
+    struct known *known;             /* NULL until a job uses it */
+    bool known_failed;               /* it could not be opened, which was noted */
+    struct run_record *run_record;   /* NULL: nothing is recorded */
+    GPtrArray *secrets;              /* char *: secret values; NULL = none */
 };
 
 #endif

@@ -1,4 +1,4 @@
-/* What the jobs that write have in common. */
+/* Common parts of jobs that write. */
 #include "jobs/station/write_common.h"
 
 #include "jobs/station/known_content.h"
@@ -45,7 +45,7 @@ struct wry_problem *write_common_write(const struct write_common *work, enum wry
     done->seconds = (double)(station_now(station) - begun) / 1e6;
     done->bytes = wry_plan_total(&planned->plan);
     known_content_tell(station, &work->before, done);
-    /* The session counts these anew with each write. */
+    /* The session resets these with each write. */
     done->sectors_written = station->session.stats.sectors_written;
     done->sectors_left = station->session.stats.sectors_left;
     return status == WRY_OK ? NULL : problem_of_session(station, status);

@@ -1,4 +1,4 @@
-/* What the jobs that write have in common, and how a job is counted and timed. */
+/* Common parts of jobs that write, and the counts and time of a job. */
 #ifndef WRY_JOBS_WRITE_COMMON_H
 #define WRY_JOBS_WRITE_COMMON_H
 
@@ -7,17 +7,17 @@
 
 struct write_common {
     struct wry_station *station;
-    bool connected; /* when it began */
+    bool connected; /* state at the beginning */
     struct wry_session_stats before;
-    uint64_t begun; /* us on the link's clock; without a link yet, when the board was called */
+    uint64_t begun; /* us on the link's clock; without a link, when the board was called */
 };
 
 void write_common_begin(struct write_common *work, struct wry_station *station);
 
-/* What was done since. */
+/* What was done since then. */
 struct wry_done write_common_done(const struct write_common *work);
 
-/* Makes good what a cut job left, and then makes the flash hold what the plan says. */
+/* Recovers interrupted writes, then makes the flash hold the content of the plan. */
 struct wry_problem *write_common_write(const struct write_common *work, enum wry_phase step,
                                        const struct wry_planned *planned, struct wry_done *done);
 

@@ -1,4 +1,4 @@
-/* Errors of calls without a station: what to do, and how such a call ended. */
+/* Advice and outcome of errors of calls without a station. */
 #include "wrytograph-host/error.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"

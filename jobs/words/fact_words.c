@@ -1,4 +1,4 @@
-/* Single facts in words. */
+/* Phrases for single facts. */
 #include "fact_words.h"
 
 #include "wrytograph-host/units.h"

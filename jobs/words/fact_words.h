@@ -1,4 +1,4 @@
-/* Single facts in words, as several sentences and results need them. */
+/* Phrases for single facts, used in several sentences. */
 #ifndef WRY_JOBS_FACT_WORDS_H
 #define WRY_JOBS_FACT_WORDS_H
 
@@ -6,7 +6,7 @@
 
 #include "wrytograph-host/problem.h"
 
-/* What a file is that is surely no firmware, and what to do with it instead. */
+/* What a file is that is not firmware, and what to do instead. */
 const char *fact_words_content(enum wry_content content);
 const char *fact_words_content_advice(enum wry_content content);
 

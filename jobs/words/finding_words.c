@@ -1,4 +1,4 @@
-/* What is wrong with a link, in words. */
+/* Findings in words. */
 #include "wrytograph-host/words.h"
 
 static const char check_power[] = "Power: is the board's 3.3 V there, measured at its pin?";
@@ -68,7 +68,7 @@ const char *const *wry_finding_checks(enum wry_finding finding)
     return entries[finding].checks;
 }
 
-/* Counts of what came while the board was called in vain. */
+/* Describes what was heard while the board was called without success. */
 static char *heard(const struct wry_evidence *evidence)
 {
     const struct wry_session_stats *counts = &evidence->counts;

@@ -4,7 +4,7 @@
 #include "wrytograph-host/words.h"
 
 enum {
-    PLACES_MAX = 6, /* places named in one sentence */
+    PLACES_MAX = 6, /* most places listed in one sentence */
 };
 
 static unsigned count_of(const struct wry_place *places)
@@ -33,7 +33,7 @@ static char *name_stretches(const struct wry_place *places)
     return g_string_free(text, FALSE);
 }
 
-/* How many from here on follow each other without a gap. */
+/* The number of places from here on that are adjacent. */
 static unsigned count_adjacent(const struct wry_place *places)
 {
     unsigned n = 1;
@@ -43,7 +43,7 @@ static unsigned count_adjacent(const struct wry_place *places)
     return n;
 }
 
-/* "0x010000, 0x040000 to 0x0FF000": where each begins, many in a row by the first and the last. */
+/* "0x010000, 0x040000 to 0x0FF000": start offsets, with rows of them as first and last. */
 static char *name_starts(const struct wry_place *places)
 {
     GString *text = g_string_new(NULL);

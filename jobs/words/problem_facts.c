@@ -1,4 +1,4 @@
-/* The facts of a problem by name. */
+/* The facts of a problem, by name. */
 #include "problem_facts.h"
 
 #include <stddef.h>
@@ -62,7 +62,7 @@ static char *names_listed(const struct wry_problem *p)
     return joined(p, "\n  ");
 }
 
-/* After a colon. */
+/* A list after a colon. */
 static char *shelf_listed(const struct wry_problem *p)
 {
     g_autofree char *names = joined(p, "\n  ");
@@ -75,7 +75,7 @@ static char *first_name(const struct wry_problem *p)
     return g_strdup(p->names ? p->names[0] : NULL);
 }
 
-/* More than one region. */
+/* Only if there are several regions. */
 static char *touched(const struct wry_problem *p)
 {
     g_autofree char *names = joined(p, ", ");
@@ -163,7 +163,7 @@ static char *chip_clock(const struct wry_problem *p)
     return g_strdup_printf("%u", p->chip->read_clock_most);
 }
 
-/* Only conditions, without a text. */
+/* A condition without text. */
 static char *any_expected(const struct wry_problem *p)
 {
     return if_true(p->expected > 0);
@@ -184,7 +184,7 @@ static char *one_image(const struct wry_problem *p)
     return if_true(p->found == 1);
 }
 
-/* Of the session's fault. */
+/* From the session's fault. */
 static char *fault_start(const struct wry_problem *p)
 {
     return offset_text(p->fault.offset);
@@ -253,7 +253,7 @@ static char *finding(const struct wry_problem *p)
                : g_strdup(wry_finding_cause(p->evidence.finding));
 }
 
-/* Also that nothing is wrong. */
+/* Includes the finding that nothing is wrong. */
 static char *verdict(const struct wry_problem *p)
 {
     return g_strdup(wry_finding_cause(p->evidence.finding));
@@ -276,7 +276,7 @@ enum form { TEXT, NUMBER, OFFSET32, OFFSET, FLASH_SIZE, ADDRESS, CHIP, MADE };
 static const struct fact {
     const char *name;
     enum form form;
-    size_t at; /* of the member, unless it is made */
+    size_t at; /* offset of the member, if the fact is one */
     char *(*make)(const struct wry_problem *p);
 } facts[] = {
     {"subject", TEXT, AT(subject), NULL},

@@ -1,7 +1,7 @@
 /*
- * What each problem is in words, and what to do next. Facts in braces are those of
- * problem_facts.c. A sentence begins in lower case and has no full stop, for it follows the name of
- * the program; advice is whole sentences.
+ * The sentence and the advice for each problem. Facts in braces are those of problem_facts.c. A
+ * sentence begins in lower case and has no full stop, since it follows the name of the program;
+ * advice consists of whole sentences.
  */
 #include "problem_table.h"
 

@@ -1,4 +1,4 @@
-/* The sentences of all problems, and of the session's statuses. */
+/* The sentences of all problems, and of the session's status codes. */
 #ifndef WRY_JOBS_PROBLEM_TABLE_H
 #define WRY_JOBS_PROBLEM_TABLE_H
 

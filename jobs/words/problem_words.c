@@ -1,4 +1,4 @@
-/* Problems in words: the row of the table that fits, with the problem's facts. */
+/* Problems in words: chooses the row of the table and fills in the facts. */
 #include "problem_facts.h"
 #include "problem_table.h"
 #include "wrytograph-host/words.h"

@@ -1,4 +1,4 @@
-/* Sentences with named facts. */
+/* Sentences with facts by name. */
 #include "template.h"
 
 #include <string.h>
