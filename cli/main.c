@@ -1,4 +1,4 @@
-/* The command: finds the verb, runs it, and ends in one way. */
+/* The command: finds the verb, runs it, and prints the result. */
 #include <fcntl.h>
 #include <locale.h>
 #include <signal.h>
@@ -29,7 +29,7 @@ static void print_help(FILE *to)
           to);
 }
 
-/* One JSON document, whether the work succeeded or not. */
+/* Prints one JSON document, for success and failure alike. */
 static void print_json(struct app *app, int code)
 {
     g_autoptr(JsonGenerator) generator = json_generator_new();
@@ -81,7 +81,7 @@ static int finish(struct app *app, int code)
     return code;
 }
 
-/* The first file that is opened must not become the standard output by chance. */
+/* Opens missing standard files, so that no other file becomes the standard output by chance. */
 static void hold_standard_files(void)
 {
     for (int file = open("/dev/null", O_RDWR); file >= 0; file = open("/dev/null", O_RDWR)) {
@@ -92,7 +92,7 @@ static void hold_standard_files(void)
     }
 }
 
-/* Wanted even where the options cannot be read. */
+/* --json counts even if the options cannot be parsed. */
 static bool wants_json(int argc, char **argv)
 {
     for (int i = 1; i < argc && g_strcmp0(argv[i], "--") != 0; i++) {
@@ -102,7 +102,7 @@ static bool wants_json(int argc, char **argv)
     return false;
 }
 
-/* The first line is the version alone, for scripts; then what is built in. */
+/* The first line is the version only, for scripts; then the built-in features. */
 static void print_version(void)
 {
     printf("wrytograph %s\n", WRY_VERSION_TEXT);
@@ -133,9 +133,9 @@ int main(int argc, char **argv)
 {
     hold_standard_files();
     setlocale(LC_ALL, "");
-    /* Figures for people and for programs have a point, wherever the desk stands. */
+    /* Numbers are printed with a decimal point in every locale. */
     setlocale(LC_NUMERIC, "C");
-    /* A file that outgrows a limit is an error to be told, not a reason to die. */
+    /* A file larger than a limit is an error to report, not a signal to die of. */
     signal(SIGXFSZ, SIG_IGN);
     if (argc < 2) {
         print_help(stderr);
@@ -150,7 +150,7 @@ int main(int argc, char **argv)
         return EXIT_DONE;
     }
     const struct verb *verb = verbs_find(argv[1]);
-    /* Output that nobody reads any more must not end work on a board half-way. */
+    /* A closed output must not end work on a board half-way. */
     if (verb && (verb->options & APP_LINK))
         signal(SIGPIPE, SIG_IGN);
     struct app *app = g_new0(struct app, 1);

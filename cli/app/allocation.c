@@ -1,10 +1,9 @@
 /*
- * Memory that is not there ends the command with a sentence. Without this it is ended all the same:
- * GLib traps, or calls itself until the stack is gone when no memory comes back. Whatever was under
- * way is as after a kill, which loses nothing.
+ * Running out of memory ends the command with a sentence. Otherwise it would end without one: GLib
+ * traps, or recurses until the stack is used up. The state is as after a kill, which loses nothing.
  *
- * These stand in for the C library's own functions, in this program alone. Large pieces are refused
- * as ever: who asks for them by a number out of a file can do without.
+ * These functions replace those of the C library in this program only. Large requests still fail
+ * normally: code that allocates by a number from a file can handle that.
  */
 #include "app.h"
 
@@ -16,7 +15,7 @@
 
 #define LARGE ((size_t)16 << 20) /* bytes */
 
-/* glibc's own functions, by the names that it keeps for them. */
+/* glibc's functions, by their internal names. */
 extern void *own_malloc(size_t n) __asm__("__libc_malloc");
 extern void *own_calloc(size_t count, size_t n) __asm__("__libc_calloc");
 extern void *own_realloc(void *old, size_t n) __asm__("__libc_realloc");

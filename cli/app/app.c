@@ -1,4 +1,4 @@
-/* How a run fails, and how the user ends it. */
+/* Failure of a run, and interruption by the user. */
 #include "app.h"
 
 #include <signal.h>
@@ -34,7 +34,7 @@ static void on_interrupt(int signal_number)
     static const char text[] = "\nEnded at once. What was not finished is safe to repeat.\n";
 
     (void)signal_number;
-    /* Asked twice: nothing more is waited for. */
+    /* Interrupted twice: ends at once. */
     if (interrupted) {
         if (terminal_before)
             tcsetattr(STDIN_FILENO, TCSANOW, (const struct termios *)terminal_before);

@@ -1,9 +1,9 @@
 /*
- * One run of the command: its options, its output, and how it ends.
+ * One run of the command: its options, its output, and its result.
  *
- * A verb is a table row and a function that gets the values of its options, does its work, shows
- * the result on stdout (or adds it to app->json), and returns an exit code. A failure is told once,
- * by app_fail.
+ * A verb is a table row with a function that gets the values of its options, does its work, prints
+ * the result to stdout (or adds it to app->json), and returns an exit code. A failure is reported
+ * once, by app_fail.
  */
 #ifndef WRY_CLI_APP_H
 #define WRY_CLI_APP_H
@@ -33,7 +33,7 @@ enum exit_code {
 struct app;
 
 enum app_options {
-    APP_LINK = 1,       /* --link and all about it */
+    APP_LINK = 1,       /* --link and its options */
     APP_BENCH = 2,      /* --bench */
     APP_DRY_RUN = 4,    /* --dry-run */
     APP_LAYOUT = 8,     /* --layout */
@@ -42,24 +42,24 @@ enum app_options {
     APP_LISTEN = 64,    /* --listen */
     APP_FORMAT = 128,   /* --as */
     APP_KNOWN = 512,    /* --no-guess */
-    APP_NO_WORDS = 256, /* it takes options and no arguments */
+    APP_NO_WORDS = 256, /* no arguments besides options */
     APP_LINKS = 2048,   /* --link may be repeated */
     APP_LEDGER = 4096,  /* --ledger */
     APP_WRITES = 1024,  /* --any-content, --any-place, --from-another-board, --set */
 };
 
-/* A verb, and all that others need to know of it. */
+/* A verb. */
 struct verb {
     const char *name;
-    const char *summary;         /* for the list of verbs */
+    const char *summary;         /* one line for the list of verbs */
     const char *usage;           /* its arguments */
     const char *description;     /* for --help */
     unsigned options;            /* enum app_options */
-    const struct option *own;    /* options of its own; NULL = none */
-    size_t size;                 /* of the struct of their values */
-    const void *defaults;        /* what the values begin with; NULL: zeros */
-    void (*clear)(void *values); /* frees what the table does not know; NULL = nothing */
-    bool leaves_running;         /* it only reads: the board runs its firmware again afterwards */
+    const struct option *own;    /* the verb's own options; NULL = none */
+    size_t size;                 /* size of the struct of their values */
+    const void *defaults;        /* initial values; NULL: zeros */
+    void (*clear)(void *values); /* frees what options_free does not know; NULL = nothing */
+    bool leaves_running;         /* it only reads: afterwards the board runs its firmware again */
     int (*run)(struct app *app, void *values);
 };
 
@@ -69,68 +69,68 @@ struct progress;
 struct terminal;
 
 struct app {
-    const struct verb *verb; /* NULL: there is none of that name */
+    const struct verb *verb; /* NULL: unknown verb */
 
     /* Common options; strings belong to the app. */
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format, *read_mode, *read_clock;
     char **set, **set_new;
-    char **links;      /* APP_LINKS: all of them; else NULL */
+    char **links;      /* APP_LINKS: all links; otherwise NULL */
     char *ledger_name; /* --ledger */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
         from_another_board, every_sector, clear_protection, listen, no_guess;
-    char **rest; /* arguments that are no options; ends with NULL, never NULL itself */
+    char **rest; /* other arguments; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
 
     struct wry_station *station; /* NULL until station_make */
-    struct progress *live;       /* what moves on the terminal; NULL without a station */
-    struct terminal *terminal;   /* shows what the board says; NULL when nobody listens */
+    struct progress *live;       /* progress display; NULL without a station */
+    struct terminal *terminal;   /* console output; NULL if not listening */
 
-    struct wry_ledger *ledger; /* NULL until station_settings, or when it cannot be used */
-    FILE *notes;               /* where notes go; NULL = stderr */
+    struct wry_ledger *ledger; /* NULL before station_settings, or if it cannot be used */
+    FILE *notes;               /* destination of notes; NULL = stderr */
 
-    int code; /* of app_fail */
+    int code; /* set by app_fail, with the next two */
     char *message, *next_step;
-    bool told; /* the verb has told itself that it failed */
+    bool told; /* the verb has already reported the failure */
 };
 
-/* Notes what went wrong and what to do next (may be NULL); returns code. */
+/* Stores what went wrong and what to do next (may be NULL); returns code. */
 int app_fail(struct app *app, enum exit_code code, const char *next_step, const char *format, ...)
     G_GNUC_PRINTF(4, 5);
 
-/* text with what would steer a terminal made visible, and valid UTF-8; free with g_free. */
+/* A copy of text as valid UTF-8, with control characters made visible; free with g_free. */
 char *app_printable(const char *text);
 
-/* The same onto stdout or stderr, wrapped to the terminal's width. */
+/* Prints such a copy to stdout or stderr, wrapped to the terminal's width. */
 void app_put(FILE *to, const char *text);
 
-/* A line on stderr, or wherever notes go, about what is going on. */
+/* Prints a line about the progress of work to stderr or app->notes. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
-/* A line of result on stdout, unless JSON is wanted. */
+/* Prints a line of the result to stdout, except with --json. */
 void app_print(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
-/* The line that says how it ended: on a terminal in green or red, unless NO_COLOR is set. */
+/* Prints the final line: on a terminal in green or red, unless NO_COLOR is set. */
 void app_outcome(const struct app *app, bool good, const char *format, ...) G_GNUC_PRINTF(3, 4);
 
 /* "1 sector", "3 sectors"; free with g_free. */
 char *app_count(uint64_t n, const char *what);
 
-/* Columns of the terminal that results go to; 0 when it is none. */
+/* Columns of the terminal on stdout; 0 if it is not a terminal. */
 unsigned app_columns(void);
 
-/* True on a terminal that takes colours, unless NO_COLOR is set. */
+/* True if stdout is a terminal with colours, and NO_COLOR is not set. */
 bool app_is_painted(void);
 
-/* True once the user has asked to stop with Ctrl-C; the first call begins to watch for that. */
+/* True after Ctrl-C; the first call installs the signal handlers. */
 bool app_interrupted(void);
-/* The same for those who take a struct. */
+/* The same as a struct wry_stop. */
 struct wry_stop app_stop(void);
 
 struct termios;
 
-/* The terminal as it was, for when the user asks twice and nothing else is waited for; or NULL. */
+/* Settings of the terminal to restore on a second Ctrl-C; NULL = none. */
 void app_restore_at_once(const struct termios *before);
 
 #endif

@@ -1,6 +1,6 @@
 /*
- * What the command says: everything that goes to the terminal or into JSON passes here. Bytes that
- * steer a terminal are shown, not sent; what is no UTF-8 is replaced; long lines are wrapped.
+ * Output of the command: all text for the terminal and for JSON passes here. Control characters are
+ * made visible, invalid UTF-8 is replaced, long lines are wrapped.
  */
 #include <stdio.h>
 #include <string.h>
@@ -10,11 +10,11 @@
 #include "app.h"
 
 enum {
-    INDENT = 2, /* of what a wrapped line goes on with */
+    INDENT = 2, /* indentation of wrapped lines */
     NARROWEST = 40,
 };
 
-/* Controls (C0, C1), and marks that turn the direction of writing. */
+/* True for control characters (C0, C1) and marks that change the writing direction. */
 static bool steers(gunichar c)
 {
     return (c < 0x20 && c != '\n' && c != '\t') || (c >= 0x7F && c < 0xA0) ||
@@ -36,7 +36,7 @@ char *app_printable(const char *text)
     return g_string_free(clean, FALSE);
 }
 
-/* Columns of the terminal; 0 when it is none. */
+/* Columns of the terminal; 0 if it is not one. */
 static unsigned columns_of(int file)
 {
     struct winsize size;
@@ -46,7 +46,7 @@ static unsigned columns_of(int file)
     return size.ws_col;
 }
 
-/* Where to break a line that is too long: its last space that fits, behind its own indent. */
+/* Where to break a long line: at the last space that fits after its indentation. */
 static const char *break_at(const char *line, unsigned columns)
 {
     const char *at = line, *best = NULL;
@@ -105,7 +105,7 @@ void app_note(const struct app *app, const char *format, ...)
     fputc('\n', to);
 }
 
-/* Tables keep their lines: only what a person reads as sentences is wrapped. */
+/* Results are not wrapped: they may be tables. */
 void app_print(const struct app *app, const char *format, ...)
 {
     va_list arguments;

@@ -1,4 +1,4 @@
-/* backup: the flash into an archive tied to the board. */
+/* backup: saves the flash to an archive of this board. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"

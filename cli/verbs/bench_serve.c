@@ -6,8 +6,7 @@
 
 #include "views/explain.h"
 
-#define LOOK_EVERY                                                                                 \
-    50000 /* us between looks at whether to end; the boards have threads of their own */
+#define LOOK_EVERY 50000 /* us between checks whether to end; the boards run in threads */
 
 static void announce(struct app *app, struct wry_bench_server *server, char **names,
                      const char *host)

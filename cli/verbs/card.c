@@ -34,9 +34,8 @@ static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
 }
 
 /*
- * Whose kits are taken: *trust stays NULL where any are. Text of a card has no signature; authors
- * check and pack theirs all the same on a computer that trusts keys, and only running it is
- * refused. False after app_fail.
+ * Finds the trusted keys; *trust stays NULL if any kit is accepted. Card files have no signature:
+ * on a computer that trusts keys they may be checked and packed, but not run. False after app_fail.
  */
 static bool find_trust(struct app *app, const char *path, const struct card_options *options,
                        char **trust)
@@ -88,7 +87,7 @@ struct wry_card *card_open(struct app *app, const char *path, const struct card_
 
 /* check */
 
-/* What a kit's share means; "" where there is none. Free with g_free. */
+/* Explains a kit's share; "" if it has none. Free with g_free. */
 static char *share_words(const struct wry_card_facts *facts)
 {
     if (facts->share_of == 0)
@@ -113,7 +112,7 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
                 facts.chip->title, sizes, share);
 }
 
-/* Mistakes that were found in one card; -1 after app_fail. */
+/* The number of mistakes in one card; -1 after app_fail. */
 static int check_one(struct app *app, const char *path, const struct card_options *options)
 {
     g_autofree char *trust = NULL;
@@ -149,7 +148,7 @@ static int check(struct app *app, const struct card_options *options)
 
 /* pack, keys */
 
-/* Which rows the kit hands out; 0 of 0 for a card that hands out none. */
+/* The share of rows of the kit; 0 of 0 for a card that hands out none. */
 static int parse_share(struct app *app, const struct wry_card *card,
                        const struct card_options *options, unsigned *part, unsigned *of)
 {

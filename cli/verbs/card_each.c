@@ -1,4 +1,4 @@
-/* card run --each: on one board after another, as they come. */
+/* card run --each: on one board after another. */
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
@@ -13,7 +13,7 @@
 #include "wrytograph-host/words.h"
 
 #define LOOK_EVERY 300000 /* us */
-#define CALL_TIME 700000u /* us for a board to answer that may not be there */
+#define CALL_TIME 700000u /* us to wait for the answer of a board that may be absent */
 
 struct each {
     struct app *app;
@@ -21,12 +21,12 @@ struct each {
     const struct card_options *options;
     struct wry_station_settings settings;
     char *link;        /* a fixed one; NULL: ports that appear */
-    GHashTable *had;   /* addresses of boards that were here before, and their outcome */
-    GHashTable *ports; /* those that there were at the last look */
+    GHashTable *had;   /* addresses of earlier boards, with their outcome */
+    GHashTable *ports; /* ports at the last check */
     unsigned passed, failed, done_before;
-    bool end_told; /* that it ends after the board at hand */
-    char *trouble; /* with the link, that was told last; NULL = none */
-    bool bad_link; /* it can never be opened, or no log for it */
+    bool end_told; /* the user was told that it ends after this board */
+    char *trouble; /* last reported problem of the link; NULL = none */
+    bool bad_link; /* the link, or its log, can never be opened */
     bool log_lost; /* some log could not be written */
     enum wry_outcome worst;
 };
@@ -50,7 +50,7 @@ static GHashTable *look_at_ports(void)
     return ports;
 }
 
-/* One that was not there at the last look; NULL when the user stops. */
+/* A new port since the last check; NULL when the user stops. */
 static char *wait_for_port(struct each *each)
 {
     while (!app_interrupted()) {
@@ -74,8 +74,8 @@ static char *wait_for_port(struct each *each)
 
 /* A fixed link. */
 
-/* A link that cannot be opened is no board that is away: it is told, once for each reason. One that
- * never can be ends it all. */
+/* A link that cannot be opened is not an absent board: it is reported, once for each reason. A
+ * permanent problem ends the loop. */
 static void tell_trouble(struct each *each, const struct wry_problem *problem)
 {
     g_autofree char *words = NULL;
@@ -102,8 +102,8 @@ static bool is_lost_port(const char *link)
 
 enum presence { AWAY, THERE, NOT_KNOWN };
 
-/* Whether a board answers there, with its address. A link that another program holds tells nothing
- * of the board; a port that does not exist any more has none. */
+/* Calls the board and gets its address. A link used by another program proves nothing about the
+ * board; a missing port means that it is gone. */
 static enum presence call_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
 {
     struct wry_station_settings settings = {.link = each->link,
@@ -141,7 +141,7 @@ static bool wait_for_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
     return false;
 }
 
-/* Until it is gone, or another one is there; false when the user stops. */
+/* Waits until it is gone or replaced by another; false when the user stops. */
 static bool wait_until_gone(struct each *each, const char *link, const struct wry_run_result *done)
 {
     uint8_t eui48[WRY_EUI48_SIZE];
@@ -192,7 +192,7 @@ static void add_json(struct each *each, enum wry_outcome outcome,
     json_builder_end_object(each->app->json);
 }
 
-/* The board at hand is finished first. */
+/* The current board is finished first. */
 static bool tell_end(void *context)
 {
     struct each *each = context;

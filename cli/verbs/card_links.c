@@ -1,4 +1,4 @@
-/* Which links a card is run on. */
+/* The links to run a card on. */
 #include <string.h>
 
 #include "card_verb.h"
@@ -16,7 +16,7 @@ static bool add(struct app *app, GPtrArray *links, const char *link)
     return true;
 }
 
-/* A line for each; what is behind '#' is for people. */
+/* Reads a file with one link per line; text after '#' is a comment. */
 static bool add_file(struct app *app, GPtrArray *links, const char *path)
 {
     g_autoptr(GError) error = NULL;

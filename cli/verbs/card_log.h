@@ -7,18 +7,18 @@
 
 struct card_log {
     const struct app *app;
-    struct board_log *log; /* NULL: none was asked for */
-    void *context;         /* of who listens otherwise */
+    struct board_log *log; /* NULL: no log */
+    void *context;         /* context of the previous listener */
     void (*event)(void *context, const struct wry_event *event);
 };
 
-/* Opens it and listens in: settings' events go to the log as well, while `log` stays where it is.
- * folder: NULL for none. False after app_fail. */
+/* Opens the log and adds it as a listener: events go to both while `log` is in place. folder: NULL
+ * for no log. False after app_fail. */
 bool card_log_begin(struct app *app, struct card_log *log, const char *folder, const char *link,
                     struct wry_station_settings *settings);
 
-/* Appends the outcome's line, without secrets of app->station, and closes it. Returns code, or
- * EXIT_INTERNAL where the run was done and the log could not be written. */
+/* Adds the final line, without secrets of app->station, and closes the log. Returns code, or
+ * EXIT_INTERNAL if the run succeeded but the log could not be written. */
 int card_log_end(struct app *app, struct card_log *log, const char *line, int code);
 
 #endif

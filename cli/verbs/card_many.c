@@ -19,10 +19,10 @@ struct many {
     struct many_view *view;
 };
 
-/* What a board's events are told to. */
+/* The receiver of a board's events. */
 struct listener {
     struct many_row *row;
-    struct board_log *log; /* NULL without */
+    struct board_log *log; /* NULL = none */
 };
 
 static void on_event(void *context, const struct wry_event *event)
@@ -64,7 +64,7 @@ static void on_board(void *context, const struct wry_station *station)
     g_mutex_unlock(&listener->row->lock);
 }
 
-/* Boards that have ended since: the rows say so, and the logs. */
+/* Updates the rows and logs of boards that have ended. */
 static void turn(void *context)
 {
     struct many *many = context;
@@ -101,7 +101,7 @@ static void add_json(const struct many *many)
     json_builder_end_array(many->app->json);
 }
 
-/* A line for each board, those that passed first, and how many. */
+/* Prints a line per board, passed ones first, and the totals. */
 static int conclude(const struct many *many)
 {
     struct app *app = many->app;
@@ -138,7 +138,7 @@ static int conclude(const struct many *many)
                     many->count - passed - before, many->count);
 }
 
-/* Two links that lead to one board are one board short. */
+/* Warns of two links that lead to one board: one board is missing then. */
 static void tell_same(const struct many *many)
 {
     for (size_t i = 0; i < many->count; i++) {

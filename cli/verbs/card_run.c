@@ -7,12 +7,12 @@
 #include "views/run_outcome.h"
 
 enum {
-    HEARD_SHOWN = 10, /* lines of what the board said, when it was not what was expected */
+    HEARD_SHOWN = 10, /* lines of the board's output shown when it was not as expected */
 };
 
-/* What the board says is shown when that is what went wrong. */
+/* Collects the board's output, to show it if that is what failed. */
 struct hearing {
-    void *context; /* of the usual events */
+    void *context; /* context of the usual listener */
     void (*event)(void *context, const struct wry_event *event);
     GString *heard;
 };
@@ -74,7 +74,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
         app_outcome(app, code == EXIT_DONE, "%s", line);
     app->told = true;
     code = card_log_end(app, &log, line, code);
-    station_leave(app); /* while there is somebody to tell */
+    station_leave(app); /* while its events still have a listener */
     g_string_free(hearing.heard, TRUE);
     return code;
 }

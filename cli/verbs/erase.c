@@ -1,4 +1,4 @@
-/* erase: all of the flash, regions or ranges; everything else stays. */
+/* erase: erases parts of the flash; everything else stays as it is. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"

@@ -1,4 +1,4 @@
-/* examine: the link doctor. */
+/* examine: finds out what is wrong with a link. */
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"
@@ -50,7 +50,7 @@ static int examine(struct app *app)
     return code;
 }
 
-/* Without a board: how one is wired up. */
+/* Draws the wiring; needs no board. */
 static int draw(struct app *app, const struct examine_options *options)
 {
     const struct wry_chip *chip = NULL;

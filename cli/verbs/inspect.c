@@ -52,7 +52,7 @@ static int by_name(const void *a, const void *b)
     return strcmp(*(const char *const *)a, *(const char *const *)b);
 }
 
-/* Files, and those of folders, in order of name. */
+/* Collects files and the files of folders, sorted by name. */
 static int gather(struct app *app, const char *path, GPtrArray *files, unsigned depth)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
@@ -76,7 +76,7 @@ static int gather(struct app *app, const char *path, GPtrArray *files, unsigned 
     return code;
 }
 
-/* Each is looked at, whatever the one before was; the last that was wrong is told at the end. */
+/* Inspects every file, whatever the result of others; returns the last failure. */
 static int inspect_all(struct app *app, const GPtrArray *files, const enum wry_image_format *format)
 {
     int code = EXIT_DONE;

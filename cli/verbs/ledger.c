@@ -1,4 +1,4 @@
-/* ledger: what was done to which board. */
+/* ledger: shows what was done to which board. */
 #include <errno.h>
 #include <stdio.h>
 #include <string.h>
@@ -15,7 +15,7 @@
 #include "wrytograph-host/units.h"
 
 enum {
-    LIST_MOST = 50, /* runs, when nobody says */
+    LIST_MOST = 50, /* default number of runs listed */
 };
 
 struct ledger_options {
@@ -28,7 +28,7 @@ static int usage_error(struct app *app, const char *what)
     return app_fail(app, EXIT_USAGE, "See 'wrytograph ledger --help'.", "%s", what);
 }
 
-/* What a server does not answer is no fault of a file. */
+/* A failing server is not a damaged file: it has another exit code. */
 static int fail_read(struct app *app, const struct wry_ledger *ledger, GError *error)
 {
     if (!wry_ledger_is_server(ledger))
@@ -41,7 +41,7 @@ static int fail_read(struct app *app, const struct wry_ledger *ledger, GError *e
     return app->code;
 }
 
-/* What is looked for. */
+/* The filter. */
 
 static int parse_day(struct app *app, const char *text, int add, char **day)
 {
@@ -86,7 +86,7 @@ static int parse_most(struct app *app, const char *text, unsigned *most)
     return EXIT_DONE;
 }
 
-/* The board's address as the ledger writes it. */
+/* Converts a board's address to the ledger's form. */
 static int normalise_board(struct app *app, char **board)
 {
     uint8_t eui48[6];
@@ -165,7 +165,7 @@ static void add_outbox_json(struct app *app, const struct wry_ledger_outbox *out
     json_builder_end_object(app->json);
 }
 
-/* What waits under other addresses, of a server that moved or was once misspelled. */
+/* Reports rows that wait for other addresses, of a server that moved or was misspelled. */
 static void tell_others(struct app *app, struct wry_ledger *ledger)
 {
     g_autoptr(GError) error = NULL;
@@ -186,7 +186,7 @@ static void tell_others(struct app *app, struct wry_ledger *ledger)
     json_builder_end_array(app->json);
 }
 
-/* What is not with the server yet. */
+/* Reports rows that the server does not have yet. */
 static int tell_waiting(struct app *app, struct wry_ledger *ledger)
 {
     GError *error = NULL;
@@ -220,7 +220,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
     json_begin_list(app->json, "runs");
     bool good = wry_ledger_each(ledger, filter, list_run, &listing, &error);
     json_builder_end_array(app->json);
-    table_end(listing.table, true); /* a line a run; 'ledger show' has all of it */
+    table_end(listing.table, true); /* one line per run; 'ledger show' has everything */
     if (!good)
         return fail_read(app, ledger, error);
     if (listing.count == 0)
@@ -253,7 +253,7 @@ static int show(struct app *app, struct wry_ledger *ledger, const char *id)
     return EXIT_DONE;
 }
 
-/* export: run by run, whatever their number. */
+/* export: streamed, for any number of runs */
 
 static bool export_csv(void *context, const struct wry_ledger_run *run)
 {
@@ -303,7 +303,7 @@ static int export(struct app *app, struct wry_ledger *ledger,
 
     if (options->csv == app->json_wanted)
         return usage_error(app, "say --csv or --json");
-    app->json_wanted = false; /* the runs themselves are the document */
+    app->json_wanted = false; /* the runs are the whole document */
     bool good =
         output_file_begin(&output, options->output, &error) &&
         output_file_end(&output, export_to(app, ledger, filter, options->csv, output.to, &error),

@@ -1,4 +1,4 @@
-/* plan: what write would do, checked and drawn, touching nothing. */
+/* plan: checks and draws what write would do, without doing it. */
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"

@@ -14,8 +14,8 @@ struct ports_options {
 };
 
 #define LOOK_EVERY 200000                /* us */
-#define WAIT_TIME 60000000u              /* us, when no other time is said */
-#define DRIVER_TIME (2 * G_USEC_PER_SEC) /* us for a driver to make a port of a device */
+#define WAIT_TIME 60000000u              /* us, default time */
+#define DRIVER_TIME (2 * G_USEC_PER_SEC) /* us for a driver to create a port for a device */
 
 static void add_device(struct app *app, struct table *table, const struct wry_serial_device *device)
 {
@@ -72,7 +72,7 @@ static int list(struct app *app)
     return EXIT_DONE;
 }
 
-/* What there is at one moment. */
+/* The ports and USB devices at one moment. */
 struct sight {
     GPtrArray *ports, *usb;
 };
@@ -109,7 +109,7 @@ static bool has_usb(const GPtrArray *usb, const struct wry_usb_device *device)
     return false;
 }
 
-/* The first port of now that was not there before; NULL when there is none. */
+/* The first new port; NULL if there is none. */
 static const struct wry_serial_device *find_port(const struct sight *before,
                                                  const struct sight *now)
 {
@@ -131,9 +131,9 @@ static const struct wry_usb_device *find_usb(const struct sight *before, const s
     return NULL;
 }
 
-/* A USB device that came, and that no driver has made a port of. */
+/* A new USB device for which no driver has created a port. */
 struct silent {
-    char *words; /* NULL: none came */
+    char *words; /* NULL: none */
     int64_t since;
     bool told;
 };
@@ -177,7 +177,7 @@ static int fail_late(struct app *app, const struct silent *silent, uint64_t wait
                     (double)wait / 1e6);
 }
 
-/* What is unplugged may come back under the same name. */
+/* Unplugged devices may come back under the same name. */
 static void take_fewer(struct sight *before, struct sight *now)
 {
     if (now->ports->len >= before->ports->len && now->usb->len >= before->usb->len) {

@@ -1,4 +1,4 @@
-/* restore: an archive back onto its board. */
+/* restore: puts an archive back on its board. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"

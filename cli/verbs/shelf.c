@@ -43,7 +43,7 @@ static int add(struct app *app)
     return EXIT_DONE;
 }
 
-/* A flash that is described, or that of the board on the link. */
+/* The flash to judge by: a described one, or that of the board on the link. */
 static int choose_board(struct app *app, const struct shelf_options *options,
                         struct shelf_board *board)
 {
@@ -101,7 +101,7 @@ static int change(struct app *app, gboolean (*how)(const char *, const char *, G
 
     if (!name)
         return usage_error(app, "give the image's name, such as 'tide-gauge 2.3.1'");
-    /* Name and version may be said as one word or as two. */
+    /* Name and version may be one argument or two. */
     g_autofree char *joined = g_strjoinv(" ", app->rest + 1);
     if (!how(NULL, joined, &error))
         return explain_error(app, error);

@@ -1,9 +1,9 @@
-/* start: leave loading mode, run the firmware, and hear its first words. */
+/* start: leaves loading mode, runs the firmware and shows its first output. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/terminal.h"
 
-#define FIRST_WORDS 1500000u /* us: enough for the boot text, when no more is asked for */
+#define FIRST_WORDS 1500000u /* us to listen by default: enough for the boot text */
 
 static int run(struct app *app, void *values)
 {

@@ -1,4 +1,4 @@
-/* The station that the common options describe. */
+/* The station for the common options. */
 #include "station_options.h"
 
 #include <string.h>
@@ -38,7 +38,7 @@ static int parse_expected(struct app *app, struct wry_station_settings *settings
     return code;
 }
 
-/* Work is not refused for want of a record of it. */
+/* A ledger that cannot be opened does not prevent work. */
 static void open_ledger(struct app *app)
 {
     g_autoptr(GError) error = NULL;
@@ -155,7 +155,7 @@ static int parse_read_mode(struct app *app, struct wry_images_options *options)
     return EXIT_DONE;
 }
 
-/* KEY=VALUE or REGION/KEY=VALUE; the text is taken apart where it stands. */
+/* Splits KEY=VALUE or REGION/KEY=VALUE in place. */
 static int parse_setting(struct app *app, const char *option, char *text,
                          struct wry_setting_options *setting)
 {

@@ -1,4 +1,4 @@
-/* Values of options, as the verbs take them. All return EXIT_DONE or the code of app_fail. */
+/* Values of options. All functions return EXIT_DONE or the code of app_fail. */
 #ifndef WRY_CLI_VALUES_H
 #define WRY_CLI_VALUES_H
 
@@ -9,13 +9,13 @@
 /* A chip by its name. */
 int values_chip(struct app *app, const char *text, const struct wry_chip **chip);
 
-/* A size of flash, in any spelling. */
+/* A flash size in any notation. */
 int values_flash(struct app *app, const char *text, uint32_t *bytes);
 
-/* A speed in baud; such_as is for the message. text NULL leaves *speed as it is. */
+/* A speed in baud; such_as is an example for the message. text NULL leaves *speed unchanged. */
 int values_speed(struct app *app, const char *text, const char *such_as, uint32_t *speed);
 
-/* A time in us; option is for the message. text NULL leaves *time as it is. */
+/* A time in us; option is its name for the message. text NULL leaves *time unchanged. */
 int values_time(struct app *app, const char *option, const char *text, uint64_t *time);
 
 /* --wiring, else WRYTOGRAPH_WIRING, else the usual one. */

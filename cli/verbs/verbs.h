@@ -7,7 +7,7 @@
 /* In the order of the work; ends with NULL. */
 extern const struct verb *const verbs[];
 
-/* NULL when there is none. */
+/* The verb with this name, or NULL. */
 const struct verb *verbs_find(const char *name);
 
 extern const struct verb verb_ports, verb_examine, verb_identify, verb_inspect, verb_plan,

@@ -1,4 +1,4 @@
-/* verify: images or an archive against what the flash holds. */
+/* verify: compares images or an archive with the flash. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"

@@ -1,4 +1,4 @@
-/* write: images at their places, checked by the board's own digest. */
+/* write: places images in the flash, verified by the board's digest. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/expected.h"
@@ -12,7 +12,7 @@ struct write_options {
     gboolean without_backup;
 };
 
-/* What a chip starts from, and would not start this from. */
+/* Warns of images at the place where the chip starts programs that it would not start. */
 static void warn_of_no_program(const struct app *app, const struct wry_planned *planned)
 {
     for (size_t i = 0; i < planned->image_count; i++) {

@@ -1,4 +1,4 @@
-/* What is about to be done. */
+/* The plan of a job, before it starts. */
 #include "announce.h"
 
 #include <string.h>
@@ -10,7 +10,7 @@ enum {
     KEYS_SHOWN = 6,
 };
 
-/* The regions that a stretch touches, where the layout knows them. "" for none. */
+/* Names of the regions that a range touches; "" for none. */
 static char *touched(const struct wry_planned *planned, uint64_t start, uint64_t end)
 {
     const struct wry_region_table *layout = &planned->layout.table;
@@ -38,7 +38,7 @@ static char *key_names(const struct wry_planned_image *image)
     return g_string_free(text, FALSE);
 }
 
-/* What the file was found to be. */
+/* What the file contains. */
 static char *what_of(const struct wry_planned_image *image)
 {
     g_autofree char *keys = key_names(image);
@@ -79,7 +79,7 @@ static void announce_doubt(const struct app *app, const struct wry_planned_image
     }
 }
 
-/* What is not said by the first line of it. */
+/* Remarks after the first line of an image. */
 static void announce_remarks(const struct app *app, const struct wry_planned *planned,
                              const struct wry_planned_image *image)
 {
@@ -147,7 +147,7 @@ static void announce_write(const struct app *app, const struct wry_planned *plan
              planned->kept == 1 ? "is kept as it is now" : "are kept as they are now");
 }
 
-/* What will be lost, by region where the layout knows them. */
+/* What will be lost, by region if the layout is known. */
 static void announce_part(const struct app *app, const struct wry_planned *planned,
                           const struct wry_placement *item)
 {

@@ -1,4 +1,4 @@
-/* What is about to be done to the flash, before it is done. */
+/* The plan of a job, printed before the flash is changed. */
 #ifndef WRY_CLI_ANNOUNCE_H
 #define WRY_CLI_ANNOUNCE_H
 
@@ -8,7 +8,7 @@
 /* Lines on stderr about a write, an erase or a restore. */
 void announce(const struct app *app, const struct wry_planned *planned);
 
-/* Of a plan that is drawn, what the drawing does not show. */
+/* What the drawing of a plan does not show. */
 void announce_notable(const struct app *app, const struct wry_planned *planned);
 
 #endif

@@ -19,7 +19,7 @@ struct bar {
     uint64_t begun, drawn;
     uint64_t done, total;
     struct remaining remaining;
-    double expected; /* s that the rest takes by what is known of line and flash; 0 = not known */
+    double expected; /* s that the rest will take, by the cost model; 0 = unknown */
     bool anything;
 };
 

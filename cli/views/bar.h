@@ -1,6 +1,6 @@
 /*
- * The progress bar on stderr: share done, rate, time left. Nothing is drawn when stderr is no
- * terminal. Rate and time are those of the port's clock.
+ * The progress bar on stderr: share, rate, time left, by the port's clock. Not drawn if stderr is
+ * not a terminal.
  */
 #ifndef WRY_CLI_BAR_H
 #define WRY_CLI_BAR_H
@@ -11,10 +11,11 @@
 
 struct bar;
 
-/* label: what is going on, as "Writing"; step: whose progress it shows. NULL without a terminal. */
+/* label: the activity, such as "Writing"; step: the step whose progress it shows. NULL without a
+ * terminal. */
 struct bar *bar_begin(const char *label, enum wry_step step, uint64_t now);
 void bar_update(struct bar *bar, const struct wry_session_progress *progress, uint64_t now);
-/* Ends the line that was drawn, and frees; NULL is fine. */
+/* Ends the line and frees the bar; NULL is allowed. */
 void bar_end(struct bar *bar);
 
 #endif

@@ -11,17 +11,17 @@
 #include "wrytograph-host/card.h"
 
 enum {
-    LINE_MOST = 4096, /* bytes of a line that the board does not end */
+    LINE_MOST = 4096, /* most bytes of a line without an end */
 };
 
 struct board_log {
-    struct app app; /* whose notes go into a text of ours */
+    struct app app; /* whose notes are collected in a string */
     char *path;
     FILE *file, *memory;
     char *noted;
     size_t noted_bytes;
     const struct wry_station *station;
-    GString *heard; /* a line that is not over yet */
+    GString *heard; /* incomplete line */
 };
 
 char *board_log_folder(void)
@@ -70,7 +70,7 @@ struct board_log *board_log_open(const char *folder, const char *link, GError **
 void board_log_masked_by(struct board_log *log, const struct wry_station *station)
 {
     log->station = station;
-    log->app.station = (struct wry_station *)station; /* its views only look */
+    log->app.station = (struct wry_station *)station; /* the views do not change it */
 }
 
 void board_log_line(struct board_log *log, const char *text)
@@ -102,7 +102,7 @@ static void flush_notes(struct board_log *log)
     log->noted_bytes = 0;
 }
 
-/* A line so far; a NUL is shown like any other byte that does not print. */
+/* Ends the current line; a NUL is shown like other unprintable bytes. */
 static void end_heard_line(struct board_log *log)
 {
     g_autoptr(GString) text = g_string_new("> ");
@@ -119,7 +119,7 @@ static void end_heard_line(struct board_log *log)
     g_string_truncate(log->heard, 0);
 }
 
-/* The bytes come without secrets. A line that never ends is written in pieces. */
+/* The bytes are already masked. A line without end is written in pieces. */
 static void hear(struct board_log *log, const struct wry_event *event)
 {
     for (size_t i = 0; i < event->n; i++) {

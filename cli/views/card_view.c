@@ -1,4 +1,4 @@
-/* A card or a kit as lines. */
+/* A card or a kit. */
 #include "card_view.h"
 
 #include "facts.h"

@@ -1,4 +1,4 @@
-/* What regions hold. */
+/* The content of regions. */
 #include "contents_table.h"
 
 #include <string.h>
@@ -8,7 +8,7 @@
 #include "words.h"
 #include "wrytograph-host/units.h"
 
-/* The time that a board takes for a digest, roughly: it is said before it is spent. */
+/* Estimated time of a board for a digest, shown before it is spent. */
 #define DIGEST_PER_MIB 0.75 /* s */
 
 char *contents_table_settings(const GPtrArray *settings)
@@ -35,7 +35,7 @@ static const char *digest_word(enum wry_digest_state digest)
     return "not checked";
 }
 
-/* The name on the shelf is told where it is another one. */
+/* The name on the shelf is shown if it is another one. */
 static char *shelf_words(const struct wry_content_of *content)
 {
     if (!content->on_shelf)

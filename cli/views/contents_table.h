@@ -1,17 +1,17 @@
-/* What regions hold, a line each. */
+/* The content of regions, one line each. */
 #ifndef WRY_CLI_CONTENTS_TABLE_H
 #define WRY_CLI_CONTENTS_TABLE_H
 
 #include "facts.h"
 #include "wrytograph-host/contents.h"
 
-/* contents: struct wry_content_of. The first line begins with the word, the others are indented. */
+/* contents: struct wry_content_of. The first line begins with word. */
 void contents_table_print(const struct facts *facts, const char *word, const GPtrArray *contents);
 
-/* A member "contents" of the document. */
+/* Adds a member "contents". */
 void contents_table_add(const struct app *app, const GPtrArray *contents);
 
-/* "gauge = 1, pier = A" of struct wry_shown_setting; free with g_free. */
+/* "gauge = 1, pier = A" for struct wry_shown_setting; free with g_free. */
 char *contents_table_settings(const GPtrArray *settings);
 
 #endif

@@ -1,4 +1,4 @@
-/* What a write is expected to do and take. */
+/* The estimate of a write. */
 #include "expected.h"
 
 #include "wrytograph-host/station.h"
@@ -6,7 +6,7 @@
 #include "wrytograph/message.h"
 
 enum {
-    TOLD_MAX = 12, /* parts */
+    TOLD_MAX = 12, /* most parts printed */
 };
 
 static const char *coding_name(uint8_t coding)

@@ -1,13 +1,13 @@
-/* What a write is expected to do and take. */
+/* The estimate of a write. */
 #ifndef WRY_CLI_EXPECTED_H
 #define WRY_CLI_EXPECTED_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
 
-/* Lines on stdout, where it is known. */
+/* Prints it to stdout, if there is one. */
 void expected_print(const struct app *app, const struct wry_expected *expected);
-/* The same as a member of the result. */
+/* Adds it to the document. */
 void expected_add(JsonBuilder *b, const struct wry_expected *expected);
 
 #endif

@@ -1,4 +1,4 @@
-/* What the library says of problems and notes, as this command's output. */
+/* Problems and notes of the library, as output of the command. */
 #include "explain.h"
 
 #include "wrytograph-host/error.h"

@@ -1,4 +1,4 @@
-/* What the library says of problems and notes, as this command's output. */
+/* Problems and notes of the library, as output of the command. */
 #ifndef WRY_CLI_EXPLAIN_H
 #define WRY_CLI_EXPLAIN_H
 
@@ -12,7 +12,7 @@ int explain(struct app *app, const struct wry_problem *problem);
 /* The same with an error, which it frees. */
 int explain_error(struct app *app, GError *error);
 
-/* The note as lines on stderr. */
+/* Prints a note to stderr. */
 void explain_note(const struct app *app, const struct wry_event *event);
 
 #endif

@@ -1,5 +1,5 @@
 /*
- * A result as a list of facts: each is a line for people and a member of the JSON document.
+ * A result as a list of facts; each one is printed as a line and added to the JSON document.
  *
  *     struct facts facts = {.app = app, .width = 10};
  *     facts_add(&facts, "format", "format", "backup archive");
@@ -12,14 +12,14 @@
 
 struct facts {
     const struct app *app;
-    int width; /* columns of the words that lines begin with */
+    int width; /* width of the word at the beginning of lines */
 };
 
-/* word begins the line, NULL: there is none. member names the value in the document, NULL: it is
- * not there. A text that is NULL is no fact. */
+/* Adds a fact. word: begins the line; NULL: no line. member: its name in the document; NULL: not in
+ * it. text NULL: no fact. */
 void facts_add(const struct facts *facts, const char *word, const char *member, const char *text);
 
-/* Only a line. */
+/* Prints a line only. */
 void facts_line(const struct facts *facts, const char *word, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
 

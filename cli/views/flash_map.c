@@ -1,4 +1,4 @@
-/* The flash map: what is where, and its drawing in the terminal. */
+/* The flash map and its drawing in the terminal. */
 #include "flash_map.h"
 
 #include <langinfo.h>

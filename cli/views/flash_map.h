@@ -12,11 +12,11 @@
 #include "app/app.h"
 #include "wrytograph-host/planned.h"
 
-/* What a stretch of flash is; a later one wins where a cell of the drawing holds several. */
+/* What a range of flash is; the later one wins if a cell of the drawing has several. */
 enum map_kind {
     MAP_UNTOUCHED,
-    MAP_KEPT,    /* shares a sector with what is written, and stays as it is */
-    MAP_BLANKED, /* what is behind new content */
+    MAP_KEPT,    /* shares a sector with new content and is preserved */
+    MAP_BLANKED, /* the rest of a region, erased */
     MAP_IMAGE,
     MAP_AGREES,
     MAP_DIFFERS,
@@ -29,7 +29,7 @@ struct map_span {
     char *label; /* NULL: none */
 };
 
-/* A region, or a stretch between regions (name ""). */
+/* A region, or a range between regions (name ""). */
 struct map_row {
     char name[WRY_REGION_NAME_SIZE + 1];
     uint32_t offset, length;
@@ -49,17 +49,18 @@ void flash_map_free(struct flash_map *map);
 void flash_map_add(struct flash_map *map, enum map_kind kind, uint32_t offset, uint32_t length,
                    const char *label);
 
-/* The plan's images and the neighbours it keeps. */
+/* Adds the plan's images and preserved neighbours. */
 void flash_map_add_plan(struct flash_map *map, const struct wry_plan *plan);
 
-/* What fills most of interest of a stretch: the winning kind. */
+/* The winning kind of a range. */
 enum map_kind flash_map_kind_at(const struct flash_map *map, uint32_t offset, uint32_t length);
 
-/* What a kind is called in a legend, and whether the map has any of it. */
+/* The name of a kind in a legend, and whether the map has it. */
 const char *flash_map_meaning(enum map_kind kind);
 bool flash_map_uses(const struct flash_map *map, enum map_kind kind);
 
-/* Bytes of one kind within a row, and the labels of its spans there ("a.bin, b.bin"; g_free). */
+/* Bytes of one kind within a row, and the labels of its spans there ("a.bin, b.bin"; free with
+ * g_free). */
 uint32_t flash_map_bytes(const struct flash_map *map, const struct map_row *row,
                          enum map_kind kind);
 char *flash_map_labels(const struct flash_map *map, const struct map_row *row);
@@ -67,11 +68,10 @@ char *flash_map_labels(const struct flash_map *map, const struct map_row *row);
 /* "20.6 KiB of 40 KiB" and the like, for a row; free with g_free. */
 char *flash_map_remark(const struct flash_map *map, const struct map_row *row);
 
-/* In the terminal, to its width; plain ASCII when it is not UTF-8. */
+/* Draws it in the terminal's width, in ASCII if the terminal is not UTF-8. */
 void flash_map_print(const struct flash_map *map, const struct app *app);
 
-/* As a picture; false when the file cannot be written, or is there already and not to be replaced.
- */
+/* Saves it as a picture; false if the file cannot be written, or exists and replace is false. */
 gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gboolean replace,
                             GError **error);
 

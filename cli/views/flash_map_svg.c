@@ -25,7 +25,7 @@ static const char *const fills[MAP_KINDS] = {
     [MAP_IMAGE] = "#22577a",     [MAP_AGREES] = "#5b8c5a", [MAP_DIFFERS] = "#b3261e",
 };
 
-/* A stretch of flash, drawn to scale. */
+/* A range of flash, drawn to scale. */
 struct bar {
     double x, y, width, height;
     uint32_t offset, length;
@@ -68,7 +68,7 @@ static void add_bar(JsonBuilder *data, const char *name, const struct flash_map 
     add_place(data, bar);
     json_begin_list(data, "spans");
     add_rectangle(data, *bar, MAP_UNTOUCHED);
-    /* Kind by kind, so that what matters more lies on top. */
+    /* Kind by kind, so that the more important ones are on top. */
     for (int kind = MAP_KEPT; kind < MAP_KINDS; kind++) {
         for (guint i = 0; i < map->spans->len; i++) {
             const struct map_span *span = &g_array_index(map->spans, struct map_span, i);

@@ -1,4 +1,4 @@
-/* What a board is, and what is on it. */
+/* A board, and the content of its flash. */
 #include "identity.h"
 
 #include "contents_table.h"

@@ -1,4 +1,4 @@
-/* What a board is and what is on it: lines, and members of the document. */
+/* A board and the content of its flash: lines, and members of the document. */
 #ifndef WRY_CLI_IDENTITY_H
 #define WRY_CLI_IDENTITY_H
 

@@ -11,7 +11,8 @@ enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
 };
 
-/* Regions that reach the largest flash end where the flash of the board does, if open-ended. */
+/* A region that extends to the largest flash ends where the board's flash does, if the layout is
+ * open-ended. */
 static void show_regions(const struct facts *facts, const struct wry_inspection *inspection)
 {
     const struct wry_region_table *layout = &inspection->layout;
@@ -33,7 +34,7 @@ static void show_regions(const struct facts *facts, const struct wry_inspection 
     json_add_regions(facts->app->json, layout);
 }
 
-/* Ranges of an archive have digests, those of an image are lengths at addresses. */
+/* Ranges of an archive have digests; those of an image have addresses and lengths. */
 static void show_ranges(const struct facts *facts, const struct wry_inspection *inspection)
 {
     bool archive = inspection->kind == WRY_FILE_ARCHIVE;
@@ -163,7 +164,7 @@ void inspection_show(const struct app *app, const struct wry_inspection *inspect
         show_regions(&facts, inspection);
         app_outcome(app, true, "The layout is sound.");
         break;
-    case WRY_FILE_CARD: /* card_view shows it */
+    case WRY_FILE_CARD: /* see card_view */
         break;
     }
 }

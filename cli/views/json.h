@@ -1,5 +1,5 @@
 /*
- * Results as JSON: members of the one document that --json prints. What is not known is left out.
+ * Results as JSON: members of the document that --json prints. Unknown values are left out.
  *
  *     json_add_write(app->json, &result);
  */
@@ -19,9 +19,9 @@ void json_add_boolean(JsonBuilder *b, const char *name, bool value);
 void json_begin_object(JsonBuilder *b, const char *name);
 void json_begin_list(JsonBuilder *b, const char *name);
 
-/* A list "layout". */
+/* Adds a list "layout". */
 void json_add_regions(JsonBuilder *b, const struct wry_region_table *layout);
-/* struct wry_shown_setting as an object. */
+/* Adds struct wry_shown_setting as an object. */
 void json_add_settings(JsonBuilder *b, const GPtrArray *settings);
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence);
 void json_add_plan(JsonBuilder *b, const struct wry_planned *planned);

@@ -30,7 +30,7 @@ static char *code_path(const char *text)
     return g_string_free(path, FALSE);
 }
 
-/* Two lines of it, broken between words; what does not fit goes. */
+/* Splits text into two lines between words; the rest is dropped. */
 static void break_text(const char *text, char **first, char **second)
 {
     g_auto(GStrv) words = g_strsplit(text, " ", -1);

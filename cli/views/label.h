@@ -6,7 +6,7 @@
 
 #include "wrytograph-host/ledger.h"
 
-/* For a run that passed: address, card, version, date; 50 by 22 mm. Free with g_free. */
+/* The label of a passed run: address, card, version, date; 50 by 22 mm. Free with g_free. */
 char *label_svg(const struct wry_ledger_run *run);
 
 #endif

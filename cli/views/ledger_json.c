@@ -1,4 +1,5 @@
-/* Each member is looked at before it is taken: JSON-GLib complains of what is of another kind. */
+/* JSON in the ledger's columns. The type of each member is checked before use, since JSON-GLib
+ * prints warnings about wrong ones. */
 #include "ledger_json.h"
 
 #include <string.h>
@@ -25,7 +26,7 @@ JsonObject *ledger_json_item(JsonNode *array, guint i)
     return JSON_NODE_HOLDS_OBJECT(node) ? json_node_get_object(node) : NULL;
 }
 
-/* A member that is a text or a number; NULL when there is none. */
+/* A member with a text or number; NULL if there is none. */
 static JsonNode *value_of(JsonObject *object, const char *name)
 {
     JsonNode *node = object ? json_object_get_member(object, name) : NULL;

@@ -11,7 +11,7 @@
 #include "wrytograph-host/units.h"
 
 enum {
-    ID_SHOWN = 8, /* digits: enough to say which */
+    ID_SHOWN = 8, /* digits shown, enough to identify a run */
 };
 
 char *ledger_table_time(const char *time)
@@ -149,7 +149,7 @@ void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
     json_builder_end_object(b);
 }
 
-/* Cells of numbers stay numbers; what else looks like a formula is text. */
+/* True if a spreadsheet would take the text for a formula; numbers are not changed. */
 static bool looks_like_formula(const struct wry_ledger_column *column, const char *value)
 {
     char *end;

@@ -15,20 +15,20 @@
 struct table *ledger_table_new(const struct app *app);
 void ledger_table_row(struct table *table, const struct wry_ledger_run *run);
 
-/* All that is known of one. */
+/* Prints everything about one run. */
 void ledger_table_show(const struct app *app, const struct wry_ledger_run *run);
 
-/* As an object. */
+/* Adds an object. */
 void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run);
 
-/* Lines of CSV (RFC 4180); run NULL: the names. A spreadsheet takes text that begins with = + - @
- * or a tab for a formula: such text gets an apostrophe before it. */
+/* Writes a line of CSV (RFC 4180); run NULL: the names. A spreadsheet takes text that begins with =
+ * + - @ or a tab for a formula: such text gets an apostrophe in front. */
 void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run);
 
-/* struct wry_ledger_refusal: what the server did not take, and why. */
+/* Prints struct wry_ledger_refusal: rejected rows and the reasons. */
 void ledger_table_refusals(const struct app *app, const GPtrArray *refusals);
 
-/* "2026-11-29 01:08:31", from the ledger's own form; free with g_free. */
+/* "2026-11-29 01:08:31" for the ledger's form; free with g_free. */
 char *ledger_table_time(const char *time);
 
 #endif

@@ -8,7 +8,7 @@
 
 enum {
     BAR_CELLS = 20,
-    OTHER_LINES = 3, /* of a screen: the count, and room to breathe */
+    OTHER_LINES = 3, /* lines of the screen not used for boards */
 };
 
 struct many_view {
@@ -60,7 +60,7 @@ static double seconds_of(const struct many_row *row)
     return row->begun > 0 ? (double)(end - row->begun) / 1e6 : 0;
 }
 
-/* The line as plain text; the caller holds the lock. */
+/* The line of a board as plain text; the caller has the lock. */
 static char *line_of(const struct many_view *view, const struct many_row *row)
 {
     GString *line = g_string_new(NULL);
@@ -125,7 +125,7 @@ static struct counts count_rows(const struct many_view *view)
     return counts;
 }
 
-/* Where not all fit on the screen: what failed and what runs comes before what passed. */
+/* If not all boards fit on the screen: failed and running ones come before passed ones. */
 static unsigned rank_of(const struct many_row *row)
 {
     return row->ended == 0 ? 1 : row->outcome == WRY_OUTCOME_DONE ? 2 : 0;

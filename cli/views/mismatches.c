@@ -1,4 +1,4 @@
-/* Where content and flash differ. */
+/* Differences between content and flash. */
 #include "mismatches.h"
 
 #include "flash_map.h"
@@ -6,8 +6,8 @@
 #include "wrytograph-host/units.h"
 
 enum {
-    SHOWN_MAX = 8,   /* places printed; JSON has every stretch */
-    MERGED_GAP = 64, /* bytes that agree between two stretches of one place */
+    SHOWN_MAX = 8,   /* most places printed; JSON has all differences */
+    MERGED_GAP = 64, /* differences closer than this (bytes) are one place */
 };
 
 static const struct wry_difference *at(const GArray *differences, guint i)
@@ -15,7 +15,7 @@ static const struct wry_difference *at(const GArray *differences, guint i)
     return &g_array_index(differences, struct wry_difference, i);
 }
 
-/* Stretches with little between them are one line: three bytes here and two there help nobody. */
+/* Prints differences that are close to each other as one line. */
 static void print_places(const struct app *app, const struct wry_comparison *comparison)
 {
     const GArray *differences = comparison->differences;

@@ -6,7 +6,7 @@
 #include <stdbool.h>
 #include <string.h>
 
-/* An object, and the one around it. */
+/* An object and the enclosing one. */
 struct scope {
     JsonObject *object;
     const struct scope *outer;
@@ -36,7 +36,7 @@ static bool is_set(JsonNode *node)
     return text ? text[0] != '\0' : json_node_get_boolean(node);
 }
 
-/* Control characters may not stand in HTML or SVG, not even as references. */
+/* Control characters are not allowed in HTML or SVG, not even as references. */
 static void append_escaped(GString *to, const char *text)
 {
     g_autofree char *valid = g_utf8_make_valid(text ? text : "", -1);
@@ -80,7 +80,7 @@ static void fill_file(GString *to, const char *name, const struct scope *scope)
     fill(to, text, n, scope);
 }
 
-/* Fills in the section that begins at text; returns where it goes on after its end. */
+/* Fills in the section that begins at text; returns the position after its end. */
 static const char *take_section(GString *to, const char *text, const char *end, const char *mark,
                                 const struct scope *scope)
 {

@@ -1,4 +1,4 @@
-/* Where a result goes. */
+/* Destinations of results. */
 #include "output_file.h"
 
 #include <errno.h>
@@ -37,7 +37,7 @@ int output_file_reason(FILE *file)
         return errno;
     if (!ferror(file))
         return 0;
-    /* The stream only remembers that a write failed: one more byte says why. */
+    /* The stream does not store the reason: writing one more byte yields it. */
     return write(fileno(file), "\n", 1) < 0 ? errno : EIO;
 }
 

@@ -1,6 +1,6 @@
 /*
- * Where a result goes: a file that appears once it is complete, or the standard output. Every
- * failure names the file and the reason.
+ * Destinations of results: a file that appears when it is complete, or the standard output. Every
+ * error names the file and the reason.
  */
 #ifndef WRY_CLI_OUTPUT_FILE_H
 #define WRY_CLI_OUTPUT_FILE_H
@@ -20,11 +20,11 @@ struct output_file {
 /* path: NULL for the standard output; it must outlive the output. */
 bool output_file_begin(struct output_file *output, const char *path, GError **error);
 
-/* good: what was written is worth keeping; otherwise the file is dropped. Returns false if it is
- * not, or if it could not be written; error is only set for the latter. */
+/* Ends the output. good: keep the file; otherwise it is dropped. False if it is not kept, with
+ * error set only if it could not be written. */
 bool output_file_end(struct output_file *output, bool good, GError **error);
 
-/* Flushes; 0, or the errno of why not all of it could be written since it was opened. */
+/* Flushes; returns 0, or the errno of the first failed write since it was opened. */
 int output_file_reason(FILE *file);
 
 /* Flushes and closes; false with "path: reason" if any write since it was opened failed. */

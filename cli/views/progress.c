@@ -1,4 +1,4 @@
-/* What moves on the terminal. */
+/* The progress display. */
 #include "progress.h"
 
 #include <glib.h>
@@ -10,9 +10,9 @@
 static const char clear_line[] = "\r\033[K";
 
 struct progress {
-    struct bar *bar; /* NULL: nothing is being done that has one */
+    struct bar *bar; /* NULL: the current step has no bar */
     bool by_hand;
-    bool hand_shown, loss_shown; /* lines that are on the terminal */
+    bool hand_shown, loss_shown; /* which lines are on the terminal */
 };
 
 struct progress *progress_new(bool by_hand)
@@ -37,7 +37,7 @@ static void begin_step(struct progress *live, const struct wry_event *event)
 {
     static const struct {
         const char *label;
-        enum wry_step step; /* of the session, whose progress the bar shows */
+        enum wry_step step; /* step of the session that the bar shows */
     } bars[] = {
         [WRY_PHASE_CONNECT] = {NULL, WRY_STEP_NONE},
         [WRY_PHASE_READ] = {"Reading", WRY_STEP_READ},
@@ -67,7 +67,7 @@ static void show_call(struct progress *live, const struct wry_session_progress *
     live->hand_shown = true;
 }
 
-/* It goes when the board is found. */
+/* The line about a lost link is removed when the board is found. */
 static void show_loss(struct progress *live, bool lost)
 {
     if (lost)
@@ -89,7 +89,7 @@ void progress_show(struct progress *live, const struct wry_event *event)
         end_step(live);
         break;
     case WRY_EVENT_NOTE:
-        /* It gets a line of its own. */
+        /* A new line for the bar. */
         if (live->hand_shown || live->loss_shown)
             fputs(clear_line, stderr);
         live->hand_shown = live->loss_shown = false;

@@ -1,6 +1,6 @@
 /*
- * What moves on the terminal while a station works: the bar, the call by hand, the lost link.
- * Nothing is drawn when stderr is no terminal.
+ * The progress display: the bar, the call by hand, the lost link. Nothing is drawn if stderr is not
+ * a terminal.
  */
 #ifndef WRY_CLI_PROGRESS_H
 #define WRY_CLI_PROGRESS_H
@@ -10,10 +10,10 @@
 struct progress;
 
 struct progress *progress_new(bool by_hand);
-/* Ends what is drawn; NULL is fine. */
+/* Ends the display; NULL is allowed. */
 void progress_free(struct progress *live);
 
-/* Steps and progress; other events are not its business. */
+/* Shows steps and progress; ignores other events. */
 void progress_show(struct progress *live, const struct wry_event *event);
 
 #endif

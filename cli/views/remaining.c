@@ -1,7 +1,8 @@
-/* How long a job will still take. */
+/* Remaining time of a job. */
 #include "remaining.h"
 
-#define FIRST_TIME UINT64_C(2000000) /* us before the rate says more than what was expected */
+#define FIRST_TIME                                                                                 \
+    UINT64_C(2000000) /* us before the measured rate is more reliable than the estimate */
 #define APART UINT64_C(1000000)
 
 void remaining_note(struct remaining *remaining, uint64_t now, uint64_t done)
@@ -25,7 +26,7 @@ double remaining_time(const struct remaining *remaining, uint64_t now, uint64_t 
     if (remaining->count == 0 || total <= done)
         return 0;
     uint64_t time = now - remaining->at[oldest], bytes = done - remaining->done[oldest];
-    /* At first flash may be erased, and no content moves. */
+    /* At first flash may be erased, with no content moving. */
     if ((now - remaining->begun < FIRST_TIME && expected > 0) || time == 0 || bytes == 0)
         return expected;
     return (double)(total - done) * ((double)time / 1e6) / (double)bytes;

@@ -1,6 +1,6 @@
 /*
- * How long a job will still take: what was expected for the first two seconds, then the rate of the
- * latest ten.
+ * Remaining time of a job: by the estimate for the first two seconds, then by the rate of the last
+ * ten seconds.
  *
  *     struct remaining remaining = {0};
  *     remaining_note(&remaining, now, done);
@@ -15,7 +15,7 @@ enum {
     REMAINING_MARKS = 10,
 };
 
-/* All zero at the beginning of a job. */
+/* Zeroed at the beginning of a job. */
 struct remaining {
     uint64_t begun;                 /* us */
     uint64_t at[REMAINING_MARKS];   /* us, a second apart or more */
@@ -26,8 +26,7 @@ struct remaining {
 /* now: us on the port's clock, rising. */
 void remaining_note(struct remaining *remaining, uint64_t now, uint64_t done);
 
-/* Seconds; expected: what the rest takes by what is known of line and flash, 0 = not known. 0 when
- * nothing can be said yet. */
+/* The seconds left. expected: by the cost model, 0 = unknown. 0 if nothing is known yet. */
 double remaining_time(const struct remaining *remaining, uint64_t now, uint64_t done,
                       uint64_t total, double expected);
 

@@ -1,4 +1,4 @@
-/* The report page: what the templates report_*.html are filled in with. */
+/* The report page: data for the templates report_*.html. */
 #include "report.h"
 
 #include <string.h>
@@ -12,9 +12,9 @@
 #include "wrytograph/version.h"
 
 enum {
-    OPEN_MOST = 8,    /* boards are shown open when there are no more of them */
-    MAP_WIDTH = 1000, /* of the drawing of a flash */
-    MAP_LEAST = 4,    /* so that a small image is seen */
+    OPEN_MOST = 8,    /* most boards that are all shown open */
+    MAP_WIDTH = 1000, /* width of the drawing of a flash */
+    MAP_LEAST = 4,    /* least width of an image */
     MAP_COLOURS = 5,
 };
 

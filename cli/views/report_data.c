@@ -1,4 +1,4 @@
-/* What the report page says. */
+/* The content of the report page. */
 #include "report_data.h"
 
 #include <json-glib/json-glib.h>
@@ -164,13 +164,13 @@ static gint by_offset(gconstpointer a, gconstpointer b)
     return (x->offset > y->offset) - (x->offset < y->offset);
 }
 
-/* What no later run has written over. */
+/* Adds content that no later run has overwritten. */
 static void take_content(struct report_board *board, JsonObject *object, const char *time)
 {
     gint64 offset = ledger_json_bytes(object, "offset", -1);
     gint64 length = ledger_json_bytes(object, "length", 0);
 
-    if (!json_object_has_member(object, "offset")) { /* of an archive: it put back all */
+    if (!json_object_has_member(object, "offset")) { /* from an archive: all of it was restored */
         board->holds_all = true;
         return;
     }
@@ -208,7 +208,7 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
     board->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
     if (board->history->len < REPORT_HISTORY)
         g_ptr_array_add(board->history, wry_ledger_run_copy(run));
-    /* Round after round writes the same to the same places. */
+    /* Repeated runs write the same content to the same places. */
     if (passed && run->contents && !board->holds_all &&
         g_strcmp0(board->parsed, run->contents) != 0) {
         take_contents(board, run);
@@ -243,7 +243,7 @@ double report_throughput(const struct report_day *day)
     double hours =
         first && last ? (double)g_date_time_difference(last, first) / G_TIME_SPAN_HOUR : 0;
 
-    /* Of one run alone there is no rate. */
+    /* A single run has no rate. */
     return hours > 0 && day->runs > 1 ? day->passed / hours : 0;
 }
 
@@ -275,7 +275,7 @@ const char *report_reason(const struct report_day *day, guint *count)
     g_hash_table_iter_init(&iter, day->reasons);
     while (g_hash_table_iter_next(&iter, &reason, &times)) {
         guint n = GPOINTER_TO_UINT(times);
-        /* Equally often: the same one at every run. */
+        /* If equally frequent, always the same one. */
         if (n > *count || (most && n == *count && strcmp(reason, most) < 0)) {
             *count = n;
             most = reason;

@@ -1,4 +1,4 @@
-/* What the report page says, gathered from runs. */
+/* The content of the report page, collected from runs. */
 #ifndef WRY_CLI_REPORT_DATA_H
 #define WRY_CLI_REPORT_DATA_H
 
@@ -6,17 +6,17 @@
 
 #include "wrytograph-host/ledger.h"
 
-/* A card on one day, or what was done without one. */
+/* A card on one day, or work without a card. */
 struct report_day {
     char *day, *what; /* "2026-11-29", "Pier gauges 3" */
     guint runs, passed, failed, done_before;
     GHashTable *boards;  /* addresses, as a set */
-    GHashTable *reasons; /* "at verify: …" to how often */
-    GArray *seconds;     /* double, of those that passed */
-    char *first, *last;  /* when the first began and the last ended */
+    GHashTable *reasons; /* "at verify: …" to its count */
+    GArray *seconds;     /* double, of passed runs */
+    char *first, *last;  /* begin of the first, end of the last */
 };
 
-/* What was written last at a place. */
+/* The content written last at a place. */
 struct report_content {
     int64_t offset, length; /* in the flash */
     char *region, *file, *version, *sha256, *time;
@@ -29,20 +29,20 @@ struct report_board {
     guint runs, passed, failed;
     GPtrArray *history;            /* struct wry_ledger_run, the latest first, some of them */
     GPtrArray *holds;              /* struct report_content, by offset */
-    char *parsed;                  /* the contents that were taken in last */
-    bool holds_all;                /* what was written before is gone: a restore came after it */
-    struct wry_ledger_run *backup; /* the latest that has a backup; NULL = none */
+    char *parsed;                  /* contents of the run added last */
+    bool holds_all;                /* a later restore has overwritten everything before */
+    struct wry_ledger_run *backup; /* the latest run with a backup; NULL = none */
 };
 
 struct report {
     GHashTable *days_by_key, *boards_by_address;
-    GPtrArray *days, *boards; /* in the order that they were met */
+    GPtrArray *days, *boards; /* in order of first occurrence */
     guint runs, passed, failed, done_before;
     char *from, *until;
 };
 
 enum {
-    REPORT_HISTORY = 12, /* runs of a board that are shown */
+    REPORT_HISTORY = 12, /* most runs shown of a board */
 };
 
 struct report *report_new(void);
@@ -50,12 +50,11 @@ struct report *report_new(void);
 bool report_take(void *report, const struct wry_ledger_run *run);
 void report_free(struct report *report);
 
-/* Boards that passed a card in an hour, by when the first began and the last ended; 0 when that
- * cannot be told. */
+/* Passed boards per hour, from the first begin to the last end; 0 if unknown. */
 double report_throughput(const struct report_day *day);
-/* Seconds; 0 without any. */
+/* Median of the seconds; 0 if there are none. */
 double report_median(const struct report_day *day);
-/* The reason given most often, and how often; NULL without. */
+/* The most frequent reason, and its count; NULL if there is none. */
 const char *report_reason(const struct report_day *day, guint *count);
 
 #endif

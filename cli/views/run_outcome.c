@@ -1,4 +1,4 @@
-/* How a card went. */
+/* The result of a card. */
 #include "run_outcome.h"
 
 #include <string.h>
@@ -84,7 +84,7 @@ void run_outcome_steps(const struct app *app, const struct wry_run_result *resul
     }
 }
 
-/* Letters of five rows, five bits a row. */
+/* Letters of five rows with five bits each. */
 static const struct {
     char letter;
     unsigned char rows[LETTER_ROWS];
@@ -114,7 +114,7 @@ static unsigned width(void)
     return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40 ? size.ws_col : 80;
 }
 
-/* One row of the word, each bit as wide as scale, to the width of the terminal. */
+/* One row of the word, each bit as wide as scale, filled to the terminal's width. */
 static void add_row(GString *to, const char *text, unsigned row, unsigned scale, unsigned columns)
 {
     unsigned used = (unsigned)strlen(text) * (LETTER_COLUMNS + 1) * scale;

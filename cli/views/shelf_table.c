@@ -1,4 +1,4 @@
-/* What is on the shelf. */
+/* The images on the shelf. */
 #include "shelf_table.h"
 
 #include "json.h"
@@ -65,7 +65,7 @@ static const char *region_word(const struct wry_shelf_item *item)
     }
 }
 
-/* Whether it fits, or why not; free with g_free. */
+/* Whether an image fits the board, or why not; free with g_free. */
 static char *fit_words(const struct wry_shelf_item *item, const struct shelf_board *board,
                        bool *fits)
 {

@@ -1,25 +1,25 @@
-/* What is on the shelf, as a table. */
+/* The images on the shelf, as a table. */
 #ifndef WRY_CLI_SHELF_TABLE_H
 #define WRY_CLI_SHELF_TABLE_H
 
 #include "app/app.h"
 #include "wrytograph-host/shelf.h"
 
-/* What is asked whether it fits. */
+/* The board to judge by. */
 struct shelf_board {
-    bool known; /* else nothing is */
+    bool known; /* the other members are valid */
     const struct wry_chip *chip;
     uint32_t flash_size;
     struct wry_region_table layout;
 };
 
-/* What became of what was added. */
+/* Counts of added files. */
 struct shelf_tally {
     const struct app *app;
     unsigned added, had, refused;
 };
 
-/* A line for each file; context is a struct shelf_tally. Between begin and end. */
+/* Prints a line per file; context is a struct shelf_tally. Between begin and end. */
 void shelf_table_begin(const struct app *app);
 void shelf_table_tell(void *context, const struct wry_shelf_report *told);
 void shelf_table_end(const struct app *app);

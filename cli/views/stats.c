@@ -1,4 +1,4 @@
-/* What a job did not have to send or read. */
+/* Savings of a job. */
 #include "stats.h"
 
 #include "wrytograph-host/units.h"

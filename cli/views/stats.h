@@ -1,14 +1,14 @@
-/* What a job did not have to send or read, and why. */
+/* Savings of a job: what it did not have to send or read, and why. */
 #ifndef WRY_CLI_STATS_H
 #define WRY_CLI_STATS_H
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
 
-/* Lines on stderr, where there is anything to tell. */
+/* Prints them to stderr, if there are any. */
 void stats_tell(const struct app *app, const struct wry_done *done);
 
-/* The same as members of the result. */
+/* Adds them to the document. */
 void stats_add(JsonBuilder *b, const struct wry_done *done);
 
 #endif

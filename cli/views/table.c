@@ -25,7 +25,7 @@ struct table *table_new(const struct app *app, ...)
     }
     va_end(heads);
     scols_table_enable_noheadings(table->scols, !any);
-    /* Cells are made printable here, for every locale alike. */
+    /* Cells are made printable here, independent of the locale. */
     scols_table_enable_noencoding(table->scols, 1);
     scols_table_set_column_separator(table->scols, "  ");
     return table;

@@ -15,14 +15,14 @@ struct table;
 /* The heads of the columns, then NULL; heads that are all "" are not printed. */
 struct table *table_new(const struct app *app, ...) G_GNUC_NULL_TERMINATED;
 
-/* Numbers stand at the right of their column. Counts from 0. */
+/* Aligns a column to the right, for numbers. Counts from 0. */
 void table_right(struct table *table, size_t column);
 
 /* Adds a row: a text for each column, then NULL. */
 void table_row(struct table *table, ...) G_GNUC_NULL_TERMINATED;
 
-/* Prints the table, unless JSON is wanted or it has no rows, and frees it. cut: lines end where the
- * terminal does. */
+/* Prints the table, unless it is empty or JSON is wanted, and frees it. cut: truncate lines at the
+ * terminal's width. */
 void table_end(struct table *table, bool cut);
 
 #endif

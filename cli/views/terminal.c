@@ -17,24 +17,24 @@ enum {
     LEAVE_KEY = 0x18, /* Ctrl-X */
     RESET_KEY = 0x19, /* Ctrl-Y */
     BREAK_KEY = 0x0B, /* Ctrl-K */
-    KEYS = 64,        /* taken at once */
+    KEYS = 64,        /* most keys processed at once */
 };
 
-#define BENCH_TIME 5000000u /* us of simulated time, when no other end is given */
+#define BENCH_TIME 5000000u /* us of simulated time to listen by default */
 
 struct terminal {
     struct app *app;
     const struct terminal_options *options;
     const char *line_end;
     FILE *log;
-    GString *line; /* being received */
+    GString *line; /* the line being received */
     bool input_open;
     struct termios before;
     bool raw;
-    bool unread; /* the reader of a pipe has ended, as 'head' does */
+    bool unread; /* the reader of the pipe has ended, such as 'head' */
 };
 
-/* Steps are kept in the order in which they are said. */
+/* Adds a step, in the order of the options. */
 static void add_step(struct terminal_options *options, const char *send, const char *expect)
 {
     GArray *steps = options->steps;
@@ -42,7 +42,7 @@ static void add_step(struct terminal_options *options, const char *send, const c
         steps->len > 0 ? &g_array_index(steps, struct wry_console_step, steps->len - 1) : NULL;
     struct wry_console_step step = {.send = send, .expect = expect};
 
-    /* What is expected after a line that was sent is the answer to it. */
+    /* A text expected after a sent line is the answer to it. */
     if (expect && last && last->send && !last->expect)
         last->expect = expect;
     else
@@ -57,7 +57,7 @@ static void begin_steps(struct terminal_options *options)
     options->texts = g_ptr_array_new_with_free_func(g_free);
 }
 
-/* Steps point to texts that the options keep. */
+/* Copies a text that a step points to. */
 static const char *keep(struct terminal_options *options, const char *text)
 {
     char *kept = g_strdup(text);
@@ -112,7 +112,7 @@ void terminal_clear(void *values)
     g_clear_pointer(&options->loaded, g_ptr_array_unref);
 }
 
-/* NULL: none of them. */
+/* The bytes of a line end; NULL for unknown names. */
 static const char *line_end_bytes(const char *name)
 {
     if (strcmp(name, "crlf") == 0)
@@ -209,10 +209,10 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
                  t->options->line_end ? t->options->line_end : "crlf",
                  t->raw ? "; Ctrl-X leaves, Ctrl-Y resets the board, Ctrl-K sends a break" : "");
     else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
-        g_string_truncate(t->line, 0); /* it was not meant so */
+        g_string_truncate(t->line, 0); /* it was not an option after all */
 }
 
-/* What was typed, or came through a pipe: line ends become those that are chosen. */
+/* Provides typed or piped input, with line ends replaced. */
 static size_t take(void *context, uint8_t *to, size_t room, enum wry_console_ask *ask)
 {
     struct terminal *t = context;
@@ -303,7 +303,7 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     enum wry_outcome outcome = job(app->station, job_options, &result);
     if (t->line->len > 0)
         end_line(t);
-    /* Who has read enough of a terminal has ended it. */
+    /* The reader has seen enough: end. */
     if (t->unread && !options->expects)
         (void)!freopen("/dev/null", "w", stdout);
     end_raw(t);

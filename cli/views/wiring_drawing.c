@@ -1,4 +1,4 @@
-/* Adapter and board, drawn. */
+/* Drawings of adapter and board. */
 #include "wiring_drawing.h"
 
 #include <langinfo.h>
@@ -23,7 +23,7 @@ struct wire {
 struct drawing {
     const char *board, *strap;
     struct wire wires[WIRES];
-    char *remarks[2]; /* of reset and strap */
+    char *remarks[2]; /* remarks for reset and strap */
 };
 
 static const char supply[] = "3.3 V from its own supply (500 mA), never 5 V";
@@ -138,7 +138,7 @@ void wiring_drawing_print(const struct app *app, const struct wry_chip *chip,
 /* The picture. */
 
 enum {
-    FIRST_WIRE = 180, /* from the top of the picture */
+    FIRST_WIRE = 180, /* position of the first wire */
     WIRE_STEP = 42,
 };
 

@@ -1,11 +1,11 @@
-/* Facts in words. */
+/* Phrases for facts. */
 #include "words.h"
 
 #include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 enum {
-    OFFSETS_MAX = 6, /* named in one sentence */
+    OFFSETS_MAX = 6, /* most offsets listed in one sentence */
 };
 
 bool words_would_not_start(const struct wry_planned *planned, const struct wry_planned_image *image)

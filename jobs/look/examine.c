@@ -15,8 +15,9 @@
 
 #define LISTEN_TIME 400000u /* us at each speed */
 #define RESET_TIME 50000u   /* us */
-#define PATIENCE 2500000u /* us: a board that stops answering is a finding, not worth waiting for  \
-                           */
+#define PATIENCE                                                                                   \
+    2500000u /* us: a board that stops answering is a finding, not worth waiting for               \
+              */
 #define READ_LENGTH 0x10000u
 #define LOAD_LENGTH 0x40000u
 #define TOP_TRIED 460800u /* baud: no board starts at a higher speed */

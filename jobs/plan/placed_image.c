@@ -193,7 +193,7 @@ static struct image_file *open_file(struct image *image, const enum wry_image_fo
     return file || (error && *error) ? file : image_file_open(image->path, format, error);
 }
 
-/* Records under a name that says raw binary. */
+/* Detects HEX or S-records in a file named like a raw binary. */
 static bool is_misnamed(const char *path, enum wry_image_format *format)
 {
     return g_str_has_suffix(path, ".bin") && image_file_look(path, format) &&

@@ -1,4 +1,4 @@
-/* One image: opened, its boot header read, its content as readers. */
+/* One image: its file, boot header, and content as readers. */
 #ifndef WRY_JOBS_PLACED_IMAGE_H
 #define WRY_JOBS_PLACED_IMAGE_H
 
@@ -8,51 +8,52 @@
 
 struct settings;
 
-/* In front of a name, the file is one of the shelf. */
+/* prefix of file names on the shelf */
 #define IMAGE_SHELF "shelf:"
 
 struct image {
     struct wry_planned_image facts;
-    char *place;              /* as given; NULL when the file carries its own addresses */
-    char *path;               /* as given */
-    struct image_file *file;  /* NULL: on the shelf, and not chosen yet */
-    struct wry_region region; /* that facts.region points to */
-    uint32_t header_at;       /* the address at which the header stands */
-    uint8_t header_bytes[WRY_BOOT_HEADER_SIZE]; /* as written */
+    char *place;                                /* as given; NULL if the file has addresses */
+    char *path;                                 /* as given */
+    struct image_file *file;                    /* NULL: on the shelf, not chosen yet */
+    struct wry_region region;                   /* target of facts.region */
+    uint32_t header_at;                         /* address of the header */
+    uint8_t header_bytes[WRY_BOOT_HEADER_SIZE]; /* header bytes as written */
     struct wry_region_table table;              /* WRY_WHAT_TABLE */
-    struct settings *settings;                  /* of a settings file */
-    GError *settings_error;                     /* or what is wrong with it */
-    GPtrArray *keys;                            /* that facts.keys points to; NULL = none */
-    char *shelf_name;                           /* that facts.from_shelf points to */
+    struct settings *settings;                  /* content of a settings file */
+    GError *settings_error;                     /* or its error */
+    GPtrArray *keys;                            /* target of facts.keys; NULL = none */
+    char *shelf_name;                           /* target of facts.from_shelf */
 };
 
-/* must_be_whole: a damaged or cut image is refused; to compare, any content will do. */
+/* Opens an image. must_be_whole: refuse damaged and truncated images; for a comparison any content
+ * is accepted. */
 struct wry_problem *image_open(struct image *image, const struct wry_image_options *options,
                                const enum wry_image_format *format, bool must_be_whole);
 
-/* Takes over a file that was opened elsewhere, as image_open does. */
+/* Takes over an open file, like image_open. */
 struct wry_problem *image_take_file(struct image *image, struct image_file *file,
                                     bool must_be_whole);
 void image_close(struct image *image);
 
-/* True when its place is an offset. */
+/* True if its place is an offset. */
 bool image_has_offset(const struct image *image);
 
-/* Puts it there: fills in where it begins and ends. */
+/* Sets its place: fills in its begin and end. */
 void image_place(struct image *image, uint32_t base);
 
-/* Content as it is written: the header as it was set. piece outlives the reader. */
+/* The content to write, with the header as set. piece must outlive the reader. */
 struct image_piece {
     const struct image *image;
-    uint32_t address; /* of one stretch, as a reader sees it */
+    uint32_t address; /* address of one extent */
 };
 struct wry_reader image_reader(struct image_piece *piece);
 
-/* Whether the body fits the SHA-256 that stands behind it; at is the address of the header. */
+/* True if the body matches the SHA-256 after it; at is the address of the header. */
 bool image_body_is_whole(const struct image_file *file, uint32_t at,
                          const struct wry_boot_header *header);
 
-/* All of a file's stretches in one digest, in order of address. False when it cannot be read. */
+/* SHA-256 of all extents in order of address. False if the file cannot be read. */
 bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]);
 
 #endif

@@ -1,4 +1,5 @@
-/* Where images go. */
+/* The rules for places of images: by region name, by offset, or by what the header says; and the
+ * doubts about a place. */
 #include "jobs/plan/placement_rules.h"
 
 #include "store/image/settings_file.h"
@@ -38,7 +39,7 @@ bool placement_is_for_programs(const struct wry_region *region)
     return region->kind == WRY_REGION_APP || region->kind == WRY_REGION_START;
 }
 
-/* Whether a region is one for what the file says of itself. */
+/* True if a region is of the kind that the file's header names. */
 static bool fits(const struct image *image, const struct wry_region *region)
 {
     uint8_t kind = image->facts.header.kind;
@@ -49,7 +50,7 @@ static bool fits(const struct image *image, const struct wry_region *region)
            (kind == WRY_PROGRAM_UNSAID || kind == region->kind);
 }
 
-/* All regions that fit; names[0] is the first. Ends with NULL. */
+/* Names of all regions that fit, ending with NULL. */
 static char **fitting(const struct target *target, const struct image *image)
 {
     const struct wry_region_table *layout = &target->layout.table;
@@ -98,7 +99,7 @@ static struct wry_problem *find_place(const struct target *target, struct image 
     return NULL;
 }
 
-/* A settings file for a region that is not for settings is the text it is. */
+/* In a region that is not for settings, a settings file is plain text. */
 static struct wry_problem *take_as_text(struct image *image)
 {
     const enum wry_image_format raw = WRY_IMAGE_RAW;
@@ -172,7 +173,7 @@ void placement_find_rest(const struct target *target, struct image *image)
     const struct wry_region *region = placement_region(target, image);
     uint64_t end = end_of(image);
 
-    /* A block for one of two copies: the other one stays. */
+    /* A block for one slot: the other one stays. */
     if (image->facts.what == WRY_WHAT_SETTINGS && !image->settings)
         return;
 
@@ -203,7 +204,7 @@ static enum wry_place_doubt doubt_of(const struct image *image, const struct wry
     return within ? WRY_DOUBT_NONE : WRY_DOUBT_ACROSS;
 }
 
-/* The gravest one. */
+/* Finds the most serious doubt. */
 static void find_doubt(const struct target *target, struct image *image)
 {
     const struct wry_region_table *layout = &target->layout.table;

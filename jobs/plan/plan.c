@@ -1,4 +1,4 @@
-/* plan: what write would do, checked, touching nothing. */
+/* Plan: checks and estimates a write without changing anything. */
 #include "jobs/plan/estimate.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"

@@ -1,4 +1,10 @@
-/* From what is wanted to a plan that holds. */
+/*
+ * From options to a checked plan.
+ *
+ * The order matters: places are chosen first, so that later checks can name regions; a region table
+ * in the job replaces the layout before the others are placed; single settings are edited last,
+ * when it is known which block the job leaves. Nothing on the board is changed here.
+ */
 #include "jobs/plan/plan_build.h"
 
 #include <string.h>
@@ -36,7 +42,8 @@ static struct wry_problem *choose(const struct images_job *job, struct target *t
 static struct wry_problem *place(const struct images_job *job, struct target *target,
                                  struct image *image)
 {
-    /* Without a place, what it was built for is said before that there is no place for it. */
+    /* Without a place, a wrong chip is reported rather than the missing place that results from it.
+     */
     if (!image->place && image->facts.has_header && job->use == IMAGE_WRITE) {
         struct wry_problem *problem = image_check_chip(image, target);
         if (problem)
@@ -65,7 +72,7 @@ static struct wry_problem *check(const struct images_job *job, struct target *ta
     return image_check(image, target, job->use, job->options);
 }
 
-/* What is meant as an upgrade alone wants a program to upgrade. */
+/* An upgrade needs a program to upgrade. */
 static struct wry_problem *check_upgrade(const struct images_job *job, struct target *target,
                                          struct image *image)
 {
@@ -91,7 +98,7 @@ static struct wry_problem *check_origin(const struct images_job *job, struct tar
     return backup_records_check_origin(job->station, image, &target->layout.table);
 }
 
-/* Two files, each of which is what the other one's place is for. */
+/* Two files, each of which fits the other's place. */
 static void tell_swapped(const struct images_job *job, const struct target *target,
                          struct wry_problem *problem)
 {

@@ -161,7 +161,7 @@ struct wry_problem *board_connect(struct wry_station *station, bool recovers)
     return NULL;
 }
 
-/* Also a board that is not the one expected is left as it should be. */
+/* Even a board that is not the expected one is left as the settings say. */
 void board_leave(struct wry_station *station)
 {
     if (!station->port || !station->session.connected || station->session.port_failed)
