@@ -58,7 +58,7 @@ bool process_mark_is_alive(const char *mark)
 
     if (g_strv_length(parts) != 4 || parts[3][0] == '\0')
         return true;
-    /* Another boot has ended all; of another namespace nothing is known. */
+    /* A reboot has ended every process; nothing is known of another namespace. */
     if (strcmp(parts[0], own[0]) != 0)
         return false;
     if (strcmp(parts[1], own[1]) != 0)
@@ -103,7 +103,7 @@ bool process_mark_in_name_is_dead(const char *text)
 
     if (strncmp(text, place, COMPUTER_DIGITS + 1) != 0)
         return false;
-    /* Another boot has ended all; of another namespace nothing is known. */
+    /* A reboot has ended every process; nothing is known of another namespace. */
     if (strncmp(text, place, COMPUTER_DIGITS + 1 + BOOT_DIGITS + 1) != 0)
         return true;
     if (strncmp(text, place, strlen(place)) != 0 ||

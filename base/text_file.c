@@ -120,8 +120,7 @@ char *wry_text_file_read(const char *path, enum wry_text_file_kind kind, size_t 
         return text;
     if (text)
         fail(error, WRY_TEXT_FILE_ERROR_TOO_LARGE, path,
-             *length < WRY_TEXT_FILE_MAX ? "nested too deep for what it should be"
-                                         : "too large for what it should be");
+             *length < WRY_TEXT_FILE_MAX ? "nested too deeply" : "too large");
     g_free(text);
     return NULL;
 }

@@ -135,7 +135,7 @@ gboolean yaml_take_time(struct yaml_text *yaml, const struct yaml_field *field)
     const char *text = yaml_text_of(field->value);
 
     return wry_units_parse_time(text, place(field)) ||
-           yaml_field_complain(yaml, field, "'%s' is no time: write it in seconds, such as 5s",
+           yaml_field_complain(yaml, field, "'%s' is not a time: write it in seconds, such as 5s",
                                text);
 }
 
@@ -144,7 +144,8 @@ gboolean yaml_take_offset(struct yaml_text *yaml, const struct yaml_field *field
     const char *text = yaml_text_of(field->value);
 
     return wry_units_parse_offset(text, place(field)) ||
-           yaml_field_complain(yaml, field, "'%s' is no offset: write it as 0x40000 or 256K", text);
+           yaml_field_complain(yaml, field, "'%s' is not an offset: write it as 0x40000 or 256K",
+                               text);
 }
 
 gboolean yaml_take_speed(struct yaml_text *yaml, const struct yaml_field *field)
@@ -152,7 +153,7 @@ gboolean yaml_take_speed(struct yaml_text *yaml, const struct yaml_field *field)
     const char *text = yaml_text_of(field->value);
 
     return wry_units_parse_speed(text, place(field)) ||
-           yaml_field_complain(yaml, field, "'%s' is no speed in baud", text);
+           yaml_field_complain(yaml, field, "'%s' is not a speed in baud", text);
 }
 
 gboolean yaml_take_mapping(struct yaml_text *yaml, const struct yaml_field *field)

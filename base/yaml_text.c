@@ -56,7 +56,7 @@ gboolean yaml_text_each(struct yaml_text *yaml, const yaml_node_t *mapping,
         yaml_node_t *key = yaml_document_get_node(&yaml->document, p->key);
         const yaml_node_t *other = g_hash_table_lookup(seen, (gpointer)yaml_text_of(key));
         if (other) {
-            taken = yaml_text_complain(yaml, yaml_text_place(key), "'%s' stands in line %u already",
+            taken = yaml_text_complain(yaml, yaml_text_place(key), "'%s' is in line %u already",
                                        yaml_text_of(key), yaml_text_place(other).line);
             continue;
         }
@@ -107,8 +107,8 @@ static gboolean check_end(struct yaml_text *yaml, yaml_parser_t *parser, const c
         return unreadable(yaml, parser);
     const yaml_node_t *root = yaml_document_get_root_node(&next);
     if (root)
-        ended =
-            yaml_text_complain(yaml, yaml_text_place(root), "a second document: %s is one", what);
+        ended = yaml_text_complain(yaml, yaml_text_place(root),
+                                   "a second document: %s has only one", what);
     yaml_document_delete(&next);
     return ended;
 }
@@ -137,8 +137,8 @@ static gboolean load(const char *path, const char *what,
         const yaml_node_t *root = yaml_document_get_root_node(&yaml.document);
         bool is_mapping = root && root->type == YAML_MAPPING_NODE;
         if (!is_mapping)
-            yaml_text_complain(&yaml, YAML_TEXT_START, "this is not %s: it begins with no 'KEY:'",
-                               what);
+            yaml_text_complain(&yaml, YAML_TEXT_START,
+                               "this is not %s: it does not begin with 'KEY:'", what);
         loaded = is_mapping && read(&yaml, root, context) && check_end(&yaml, &parser, what);
         yaml_document_delete(&yaml.document);
     } else {

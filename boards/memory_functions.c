@@ -1,5 +1,5 @@
-/* The four functions that a compiler may call by itself, for boards without a C library. Built so
- * that the compiler does not make calls to them of their own loops. */
+/* The four functions that a compiler may call by itself, for boards without a C library. Built
+ * with flags that keep the compiler from turning their loops into calls of themselves. */
 #include <stddef.h>
 #include <stdint.h>
 

@@ -22,7 +22,8 @@ static void print_help(FILE *to)
           to);
     for (const struct verb *const *verb = verbs; *verb; verb++)
         fprintf(to, "  %-10s %s\n", (*verb)->name, (*verb)->summary);
-    fputs("\n'wrytograph VERB --help' tells more about a verb.\n"
+    fputs("\n"
+          "'wrytograph VERB --help' explains a verb.\n"
           "To try it without hardware: wrytograph bench add gauge-1 --chip turnstone-t2 --flash "
           "4MiB\n"
           "                            wrytograph identify --link bench:gauge-1\n",
@@ -108,7 +109,7 @@ static void print_version(void)
     printf("wrytograph %s\n", WRY_VERSION_TEXT);
     printf("links     serial devices, rfc2217://, tcp://, bench: (protocol %u)\n",
            WRY_PROTOCOL_VERSION);
-    puts("content   packed as deflate and as differences; raw, Intel HEX, S-records");
+    puts("content   deflate and difference streams; raw, Intel HEX, S-records");
     puts("ledgers   SQLite files, postgresql://");
     puts("kits      ZIP, SHA-256, Ed25519");
 }

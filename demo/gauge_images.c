@@ -53,7 +53,7 @@ static size_t make_start(uint8_t *to, const char *version, uint32_t body_length,
     return wrap_program(to, WRY_PROGRAM_START, version, body_length);
 }
 
-/* One application, as it was built at different times. */
+/* Builds of one application from different times. */
 static size_t make_app(uint8_t *to, const char *version, unsigned build)
 {
     fill_like_program(to + WRY_BOOT_HEADER_SIZE, APP_BODY, 2, build);

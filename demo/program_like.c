@@ -175,8 +175,8 @@ static uint32_t instruction(const struct program *p, uint64_t r, uint32_t here)
 }
 
 /*
- * The words of a function: where it was changed, some are new and the rest is as before. Common
- * beginnings and ends, and idioms that many functions share.
+ * The words of a function. In a changed function some words are new, and the rest is kept. All
+ * share common beginnings and ends, and idioms that occur in many functions.
  */
 static void put_function(const struct program *p, const struct function *f, uint8_t *to, size_t n)
 {

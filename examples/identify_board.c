@@ -1,6 +1,6 @@
 /*
- * Says what a board is, with a session of the freestanding library on the port of a link. On
- * another system only the port is another one.
+ * Identifies a board with a session of the freestanding library on the port of a link. On a system
+ * without the hosted library only the port differs.
  *
  * usage: identify_board LINK
  */

@@ -3,8 +3,8 @@
  *
  * The window then holds pages of the stream, and its positions count stream bytes. Decoded bytes
  * appear in the dictionary, also a ring. For a deflate stream they are the content and are
- * programmed from there. For a difference they are records, from which content is computed into a
- * ring of its own. Both run ahead of the flash by at most their ring and continue while the flash
+ * programmed from there. For a difference they are records, from which content is computed into
+ * a separate ring. Both run ahead of the flash by at most their ring and continue while the flash
  * is busy.
  */
 #include "loader_inner.h"

@@ -1,11 +1,11 @@
 /*
  * Encodes new content as a difference to old content.
  *
- * Rebuilt programs have moved, and refer to each other by other numbers. So a stretch is encoded as
- * a copy as long as most of its bytes agree with an old one, and the stream adds what differs.
- * Where agreement ends, the longest exact match is searched. Between two copies, bytes go to the
- * one that agrees better, and are sent literally if both agree badly. Content is processed in
- * segments, to bound memory.
+ * A rebuilt program has moved its functions, and their addresses changed everywhere. So a copy goes
+ * on as long as most of its bytes agree with the old content, and the stream adds the difference of
+ * each byte. Where agreement ends, the encoder searches the longest exact match. Between two
+ * copies, bytes go to the one that agrees better, and are sent literally if both agree badly.
+ * Content is processed in segments, to bound memory.
  */
 #include "difference_packer.h"
 

@@ -1,5 +1,5 @@
 /*
- * The old content of a flash, as far as it is known and the board will still have it: in one array,
+ * The old content of a flash that is known and that the board will still have: in one array,
  * sorted for fast search of the longest match.
  */
 #ifndef WRY_PACK_OLD_CONTENT_H

@@ -2,12 +2,12 @@
  * How long reading a flash takes, and what a repeated write costs, in simulated time.
  *
  * Backup: a flash with 1.6 MiB of firmware-like content, the rest blank, packed by the board,
- * beside the line time of what zlib at level 6 makes of that content, and beside the time of its
- * digest by the board (hashing, and reading what is hashed), whichever is longer; once with all of
- * it unknown, and once with 900 KiB of it known, which the limit leaves out. Measured is from the
- * call to the comparison of digests.
- * Repeated write: bytes that the host sends for the same three images, the second time beside the
- * first.
+ * compared with a limit: the line time of that content packed by zlib at level 6, or the time of
+ * its digest on the board (reading and hashing), whichever is longer. Once with all content
+ * unknown, and once with 900 KiB known, which the limit leaves out. The time runs from the call to
+ * the comparison of digests.
+ * Repeated write: bytes that the host sends for the same three images, the second time compared
+ * with the first.
  */
 #include <stdio.h>
 #include <stdlib.h>

@@ -1,6 +1,6 @@
 /*
- * How long 'identify' takes, in simulated time, beside what it took before it looked at what the
- * regions hold: getting the board to answer and reading its region table. Boards of three programs
+ * How long 'identify' takes, in simulated time, compared with connecting and reading the region
+ * table, which is all that it did before it looked into the regions. Boards of three programs
  * (a start program and two applications), small, as usual, and as large as their regions; settings
  * in both copies; two latencies; at several speeds. "checked" is how many of the three digests the
  * time is enough for; --deep checks all.
@@ -193,7 +193,7 @@ int main(void)
     g_autofree char *shelf = g_build_filename(folder, "shelf", NULL);
 
     g_setenv("WRYTOGRAPH_SHELF", shelf, TRUE);
-    printf("Identify, simulated time, beside connecting and reading the region table\n\n");
+    printf("Identify in simulated time, compared with connecting and reading the region table\n\n");
     printf("  programs  latency     baud    before   identify   more   checked   --deep\n");
     for (size_t b = 0; b < G_N_ELEMENTS(boards); b++) {
         for (size_t l = 0; l < G_N_ELEMENTS(latencies); l++) {

@@ -1,6 +1,6 @@
 /*
- * Jobs beside one large write: erasing, putting back, verifying, many small pieces, odd offsets, in
- * simulated time beside max(line, flash, digest) of what has to be done.
+ * Jobs other than one large write: erasing, putting back, verifying, many small pieces, odd
+ * offsets, in simulated time, compared with max(line, flash, digest) of the work.
  *
  * The line carries what zlib's best stream makes of content that differs; the flash takes its best
  * erase units and a program time for each page that is not blank; the board hashes each byte once
@@ -188,7 +188,7 @@ int main(void)
          .step = 0xC000,
          .pieces = 20}};
 
-    printf("Jobs beside their limits, 2 ms latency\n\n");
+    printf("Jobs compared with their limits, 2 ms latency\n\n");
     printf("%-34s %8s %10s %10s %10s %10s %8s\n", "job", "baud", "measured", "line", "flash",
            "digest", "ratio");
     for (size_t i = 0; i < sizeof jobs / sizeof jobs[0]; i++) {

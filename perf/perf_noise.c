@@ -1,6 +1,6 @@
 /*
  * What noise costs each way in which content goes over the line: simulated time at two rates of bit
- * errors beside that of a clean line.
+ * errors, compared with a clean line.
  */
 #include <stdio.h>
 #include <stdlib.h>

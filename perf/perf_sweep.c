@@ -21,7 +21,7 @@ struct worst {
 static void run(struct worst *worst, const struct sweep_case *c, unsigned *wrong)
 {
     struct sweep_result r = sweep_run(c);
-    /* A second, as it is allowed everywhere, is no matter of the line. */
+    /* One second is allowed everywhere: it does not depend on the line. */
     double ratio =
         r.needed_seconds > 1 ? (r.seconds > 1 ? r.seconds - 1 : 0) / r.needed_seconds : 0;
 

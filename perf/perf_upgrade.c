@@ -52,7 +52,7 @@ static double transfer_time(bool difference)
     return (difference ? 3.0 : 2.0) * LENGTH * 8 / 40e6;
 }
 
-/* s of processor time for making the difference, by a packer on its own. */
+/* Processor time in s to make the difference, by a packer without a session. */
 static double packing_time(const struct rig *rig, const struct known *known)
 {
     const struct wry_hello_reply *board = wry_session_board(&rig->session);

@@ -1,5 +1,5 @@
 /*
- * How long writing takes, in simulated time, beside the least it could take.
+ * How long writing takes, in simulated time, compared with the least possible.
  *
  * The limit of a row is max(time of what has to travel on the line, erase + program time of the
  * flash): the payload, or for packed content what zlib makes of it at its best, in one stream.

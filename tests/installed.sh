@@ -42,5 +42,5 @@ EOF
         -DCMAKE_C_COMPILER="$compiler" -DCMAKE_C_FLAGS="$flag" && cmake --build "$work/cmake"
 } > "$work/cmake.log" 2>&1 || { cat "$work/cmake.log"; exit 1; }
 "$build/bin/gauge_images" "$work" > /dev/null
-"$work/cmake/jig" "$work/gauge.bin" bench:jig | grep -q 'Turnstone T2, [0-9]* sectors written: done and checked'
+"$work/cmake/jig" "$work/gauge.bin" bench:jig | grep -q 'Turnstone T2, [0-9]* sectors written: done and verified'
 echo "the installed tree is enough for $count examples"

@@ -68,13 +68,14 @@ static void all_is_erased_only_where_a_backup_is_known(void)
 
     add_gauge("erased", 2);
     g_autofree uint8_t *before = scratch_flash("erased", &n);
-    EXPECT(5, "no backup of all of board", command("erase", "-l", link_of("erased"), "all", NULL));
-    EXPECT(5, "no backup of all of board",
+    EXPECT(5, "no backup of the whole flash of board",
+           command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(5, "no backup of the whole flash of board",
            command("erase", "-l", link_of("erased"), "0x0+4M", NULL));
     EXPECT(0, "",
            command("backup", "-l", link_of("erased"), "--only", "calibration",
                    scratch_file("part.zip"), NULL));
-    EXPECT(5, "(of parts there is ", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(5, "(only of parts: ", command("erase", "-l", link_of("erased"), "all", NULL));
     EXPECT(0, "of parts only", command("identify", "-l", link_of("erased"), NULL));
     CHECK(scratch_flash_is("erased", before, n));
     EXPECT(0, "Nothing was erased",
@@ -86,7 +87,8 @@ static void all_is_erased_only_where_a_backup_is_known(void)
            command("restore", "-l", link_of("erased"), scratch_file("whole.zip"), NULL));
     /* A file that is gone is no backup. */
     CHECK_EQUAL(0, g_unlink(scratch_file("whole.zip")));
-    EXPECT(5, "no backup of all of board", command("erase", "-l", link_of("erased"), "all", NULL));
+    EXPECT(5, "no backup of the whole flash of board",
+           command("erase", "-l", link_of("erased"), "all", NULL));
     EXPECT(0, "Erased", command("erase", "-l", link_of("erased"), "--without-backup", "all", NULL));
 }
 
@@ -111,10 +113,10 @@ static void a_record_that_cannot_be_read_is_no_missing_backup(void)
 
     add_gauge("unread", 1);
     scratch_write("bench/backups.db", "this is no database at all, but long enough", 43);
-    EXPECT(3, "whether there is a backup of this board is not known",
+    EXPECT(3, "the record of backups cannot be read",
            command("erase", "-l", link_of("unread"), "all", NULL));
     EXPECT(0, "backup    not known: ", command("identify", "-l", link_of("unread"), NULL));
-    EXPECT(0, "could not be put on record",
+    EXPECT(0, "could not be recorded",
            command("backup", "-l", link_of("unread"), scratch_file("unread.zip"), NULL));
     scratch_write("bench/backups.db", record, n);
     for (int i = 0; i < 2; i++)
@@ -176,9 +178,9 @@ static void calibration_goes_only_where_a_backup_holds_it(void)
 
     add_gauge("kept", 1);
     g_autofree uint8_t *before = scratch_flash("kept", &n);
-    EXPECT(5, "these settings in region 'calibration' would be gone",
+    EXPECT(5, "these settings in region 'calibration' would be lost",
            command("erase", "-l", link_of("kept"), "calibration", NULL));
-    EXPECT(5, "these settings in region 'calibration' would be gone",
+    EXPECT(5, "these settings in region 'calibration' would be lost",
            command("erase", "-l", link_of("kept"), "0x10000+4K", NULL));
     CHECK(scratch_flash_is("kept", before, n));
     /* Of another board, and gone again: no backup of these values. */

@@ -86,14 +86,14 @@ static void faults_of_lines_and_flash_can_be_rehearsed(void)
         const char *fault, *identified, *written;
         int identify, write;
     } cases[] = {
-        {"to-board=500000", "at 460800 baud", "checked by the board's SHA-256", 0, 0},
-        {"from-board=500000", "at 460800 baud", "checked by the board's SHA-256", 0, 0},
-        {"off-speed=1.9", "at 2000000 baud", "checked by the board's SHA-256", 0, 0},
+        {"to-board=500000", "at 460800 baud", "verified by the board's SHA-256", 0, 0},
+        {"from-board=500000", "at 460800 baud", "verified by the board's SHA-256", 0, 0},
+        {"off-speed=1.9", "at 2000000 baud", "verified by the board's SHA-256", 0, 0},
         {"off-speed=6", "no answer", "no answer", 4, 4},
-        {"late-rts=0.025s", "Turnstone T2", "checked by the board's SHA-256", 0, 0},
+        {"late-rts=0.025s", "Turnstone T2", "verified by the board's SHA-256", 0, 0},
         {"erases=256KiB", "can be read, not written: it erases no less than 256 KiB",
          "cannot be written sector by sector", 0, 8},
-        {"busy=90s", "still at work on what was begun before", "still at work", 0, 0},
+        {"busy=90s", "still busy with an operation from before", "still busy", 0, 0},
         {"unplugged=9000", "Turnstone T2", "found again 1 time", 0, 0},
     };
     static const char *const bad[] = {"off-speed=11", "off-speed=x", "erases=3000", "erases=2M",
@@ -127,7 +127,7 @@ static void buttons_are_pressed_from_outside(void)
            command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
     EXPECT(0, "its boot button is held", command("bench", "press", "buttons", "boot", NULL));
     struct said said = command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL);
-    EXPECT(0, "Heard: loading mode is reached. Let the boot button go.", said);
+    EXPECT(0, "Heard: loading mode is reached. Release the boot button.", said);
     CHECK(says(&said, "The board answers."));
     EXPECT(0, "not held", command("bench", "press", "buttons", "release", NULL));
     EXPECT(4, "no answer", command("identify", "--wiring", "none", NULL));
@@ -138,21 +138,21 @@ static void buttons_are_pressed_from_outside(void)
            command("identify", "--by-hand", "--wiring", "none", "--wait", "3s", NULL));
     EXPECT(2, "there is no button 'snooze'", command("bench", "press", "buttons", "snooze", NULL));
     EXPECT(2, "takes NAME and what to press", command("bench", "press", "buttons", NULL));
-    EXPECT(2, "no board 'none'", command("bench", "press", "none", "boot", NULL));
+    EXPECT(2, "'none' is not a board", command("bench", "press", "none", "boot", NULL));
 }
 
 static void a_board_is_taken_off_the_bench(void)
 {
     scratch_use_gauge("leaving", "none");
     EXPECT(0, "", command("backup", scratch_file("leaving.zip"), NULL));
-    EXPECT(0, "is off the bench", command("bench", "remove", "leaving", NULL));
+    EXPECT(0, "removed from the bench", command("bench", "remove", "leaving", NULL));
     CHECK(!g_file_test(scratch_file("bench/leaving"), G_FILE_TEST_EXISTS));
-    EXPECT(2, "no board 'leaving'", command("bench", "remove", "leaving", NULL));
-    EXPECT(2, "is no name for a board", command("bench", "remove", "../bench", NULL));
+    EXPECT(2, "'leaving' is not a board", command("bench", "remove", "leaving", NULL));
+    EXPECT(2, "is not a name for a board", command("bench", "remove", "../bench", NULL));
     EXPECT(2, "takes NAME", command("bench", "remove", NULL));
     /* What is no board stays. */
     CHECK(g_file_test(scratch_file("bench"), G_FILE_TEST_IS_DIR));
-    EXPECT(2, "no board 'backups'", command("bench", "remove", "backups", NULL));
+    EXPECT(2, "'backups' is not a board", command("bench", "remove", "backups", NULL));
 }
 
 static void a_board_has_a_flash_that_its_chip_can_have(void)
@@ -191,7 +191,7 @@ static void the_only_adapter_is_taken_and_no_other_device(void)
     g_unsetenv("WRYTOGRAPH_LINK");
     g_setenv("WRYTOGRAPH_DEVICES", scratch_file("adapters"), TRUE);
     scratch_text("adapters", modem);
-    EXPECT(2, "no link given, and no USB adapter is there", command("identify", NULL));
+    EXPECT(2, "no link given, and there is no USB adapter", command("identify", NULL));
     scratch_text("adapters", one);
     struct said said = command("identify", NULL);
     CHECK(said.code != 0 && says(&said, "Using /dev/zero, the only adapter."));
@@ -210,7 +210,7 @@ static void ports_that_do_not_appear_are_not_waited_for_without_end(void)
     scratch_write("devices", "", 0);
     EXPECT(4, "no serial port appeared in 0.3 s, and no USB device either",
            command("ports", "--appearing", "--wait", "0.3s", NULL));
-    EXPECT(2, "'soon' is no time", command("ports", "--appearing", "--wait", "soon", NULL));
+    EXPECT(2, "'soon' is not a time", command("ports", "--appearing", "--wait", "soon", NULL));
     /* Devices that come once it waits for them: one that is no port, and one that is. */
     g_autofree char *come = g_strdup_printf(
         "'%s' ports --appearing --wait 3.5s 2>&1 | { read line; mkdir '%s/1-4'; echo fffe > "
@@ -218,7 +218,7 @@ static void ports_that_do_not_appear_are_not_waited_for_without_end(void)
         "'%s/1-4/product'; cat; }",
         command_path(), scratch_file("usb"), scratch_file("usb"), scratch_file("usb"),
         scratch_file("usb"));
-    EXPECT(0, "the USB device FFFE:0004 Harbour adapter came, but no serial port",
+    EXPECT(0, "the USB device FFFE:0004 Harbour adapter appeared, but no serial port",
            run_program("sh", "-c", come, NULL));
     g_autofree char *port = g_strdup_printf(
         "'%s' ports --appearing 2>&1 | { read line; echo '/dev/null FFFE:0004 A1 Harbour' > '%s'; "
@@ -239,7 +239,7 @@ static void wires_are_drawn_for_chip_and_wiring(void)
     EXPECT(0, "through an inverter", said);
     EXPECT(0, "a button to ground", command("examine", "--drawing", "--wiring", "none", NULL));
     EXPECT(0, "The drawing is in", command("examine", "--svg", scratch_file("wires.svg"), NULL));
-    EXPECT(2, "there is a file", command("examine", "--svg", scratch_file("wires.svg"), NULL));
+    EXPECT(2, "the file exists", command("examine", "--svg", scratch_file("wires.svg"), NULL));
     EXPECT(0, "The drawing is in",
            command("examine", "--replace", "--svg", scratch_file("wires.svg"), NULL));
     size_t n = 0;
@@ -263,12 +263,12 @@ static void what_is_on_a_board_is_named(void)
                    scratch_file("hurt.bin"), NULL));
     g_setenv("WRYTOGRAPH_LINK", "bench:hurt", TRUE);
     struct said said = command("identify", NULL);
-    EXPECT(0, "gauge-start 1.0.2 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT", said);
+    EXPECT(0, "gauge-start 1.0.2 for Turnstone T2, 2 lines at 40 MHz; digest DIFFERS", said);
     CHECK(says(&said, "digest not checked (--deep: 0.7 s)"));
     CHECK(says(&said, "region table, valid"));
     CHECK(says(&said, "gauge = 1, pier = A, datum_mm = -1827"));
     said = command("identify", "--deep", NULL);
-    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 lines at 40 MHz; digest DOES NOT FIT", said);
+    EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 lines at 40 MHz; digest DIFFERS", said);
     flash[0xE020] ^= 1;
     flash[0x10003] ^= 1;
     flash[0x10003] ^= 1;
@@ -305,7 +305,7 @@ static void several_files_and_folders_are_inspected(void)
     scratch_write("many/b.yaml", yaml, sizeof yaml - 1);
     struct said said = command("inspect", scratch_file("many"), scratch_file("regions.bin"), NULL);
     EXPECT(0, "tide-gauge 5.0.0, an application", said);
-    CHECK(says(&said, "gauge = 3") && says(&said, "a region table, fits its CRC-32"));
+    CHECK(says(&said, "gauge = 3") && says(&said, "a region table, valid by its CRC-32"));
     CHECK(says(&said, "many/b.yaml:"));
     EXPECT(0, "\"files\" : [",
            command("inspect", "--json", scratch_file("many"), scratch_file("regions.bin"), NULL));

@@ -151,9 +151,9 @@ static void expectations_are_kept_to(void)
     } cases[] = {
         {"expect: {revision: 7}\n", "is for chip revision 7 and later, this is revision 1"},
         {"expect: {holds: {app: creek-gauge}}\n",
-         "region 'app' should hold creek-gauge, and holds tide-gauge"},
+         "region 'app' should contain creek-gauge, but contains tide-gauge"},
         {"expect: {holds: {log: tide-gauge}}\n",
-         "region 'log' should hold tide-gauge, and holds no"},
+         "region 'log' should contain tide-gauge, but contains no"},
     };
 
     scratch_use_gauge("gauge-3", "none");
@@ -264,7 +264,7 @@ static void a_board_gets_a_card_as_often_as_it_may(void)
     /* Without the ledger, nobody knows. */
     scratch_text("no-ledger",
                  "this is no database, and long enough not to be taken for an empty one");
-    EXPECT(1, "how often this board got the card is not known",
+    EXPECT(1, "the number of earlier runs of this card is not known",
            command("card", "run", scratch_file("twice.yaml"), "--ledger", scratch_file("no-ledger"),
                    NULL));
 }

@@ -43,11 +43,11 @@ static const struct wrong wrongs[] = {
     {2, "version: ''", "2:10: 'version' takes one line of text", true},
     {2, "edition: 3", "2:1: a card has card, version", true},
     {3, "chip: godwit-g9", "3:7: there is no chip 'godwit-g9'; chips are", true},
-    {3, "", "1:1: 'chip: NAME' says for which chip", true},
-    {4, "flash: [4MiB, 4M]", "4:15: '4M' stands there already", false},
-    {4, "flash: 4 furlongs", "4:8: '4 furlongs' is no flash size", true},
+    {3, "", "1:1: the card has no chip: write 'chip: NAME'", true},
+    {4, "flash: [4MiB, 4M]", "4:15: '4M' is given already", false},
+    {4, "flash: 4 furlongs", "4:8: '4 furlongs' is not a flash size", true},
     {4, "flash: [4MiB, 64MiB]", "4:15: a Turnstone T2 has 4 MiB", false},
-    {4, "", "1:1: 'flash: SIZE' says for which sizes", true},
+    {4, "", "1:1: the card has no flash size: write 'flash: SIZE'", true},
     {5, "expect: {revision: 300}", "5:20: 'revision' is a number from 0 to 255", true},
     {5, "expect: {holds: tide-gauge}", "5:17: this is written {REGION:", true},
     {5, "expect: {holds: {creek: tide-gauge}}", "5:18: there is no region 'creek'", false},
@@ -67,7 +67,7 @@ static const struct wrong wrongs[] = {
     {9, "  - {region: start}", "9:5: no file is named", true},
     {9, "  - {region: start, offset: 0x4000, file: start.bin}", "9:21: give a region or an offset",
      true},
-    {9, "  - {offset: 4096, file: start.bin}", "9:14: '4096' is no offset", false},
+    {9, "  - {offset: 4096, file: start.bin}", "9:14: '4096' is not an offset", false},
     {9, "  - {region: start, file: page.html}", "9:27:", false},
     {9, "  - {region: start, file: start.bin, shelf: x}", "9:38: give a file or a name", true},
     {9, "  - start.bin", "9:5: this is written {region: …, file: …}", true},
@@ -84,18 +84,18 @@ static const struct wrong wrongs[] = {
     {14, "boards: {file: gauges.csv, row: any}", "14:33: 'row' is by-address or next", true},
     {15, "read: {lines: 3}", "15:15: 'lines' is 1, 2 or 4", true},
     {15, "read: {clock: fast}", "15:15: 'clock' is a number from 1 to 255", true},
-    {16, "start: {steps: [{send: version, expect: x, within: soon}]}", "16:52: 'soon' is no time",
-     true},
+    {16, "start: {steps: [{send: version, expect: x, within: soon}]}",
+     "16:52: 'soon' is not a time", true},
     {16, "start: {steps: [{advice: x}]}", "16:17: a step sends or expects something", true},
     {16, "start: {steps: none.yaml}", "16:16: there is no file 'none.yaml'", false},
-    {16, "start: {speed: fast}", "16:16: 'fast' is no speed", true},
+    {16, "start: {speed: fast}", "16:16: 'fast' is not a speed", true},
     {16, "start: {line-end: none}", "16:19: 'line-end' is crlf, lf or cr", true},
     {17, "times: 0", "17:8: 'times' is a number from 1 to 1000", true},
-    {17, "erase: [app]", "17:1: 'erase' stands in line 7 already", false},
-    {17, "card: again", "17:1: 'card' stands in line 1 already", false},
+    {17, "erase: [app]", "17:1: 'erase' is in line 7 already", false},
+    {17, "card: again", "17:1: 'card' is in line 1 already", false},
     {0, "card: [", "2:1:", false},
     {0, "- card", "1: this is not a card", false},
-    {0, "", "no 'KEY:'", false},
+    {0, "", "it does not begin with 'KEY:'", false},
 };
 
 static void write_card(const char *name, const struct wrong *wrong)
@@ -119,7 +119,7 @@ static void make_files(void)
 static void a_sound_card_is_sound(void)
 {
     write_card("card.yaml", NULL);
-    EXPECT(0, "the card 'Pier gauges 3' is sound, for a Turnstone T2 with 4 MiB",
+    EXPECT(0, "the card 'Pier gauges 3' is valid, for a Turnstone T2 with 4 MiB",
            command("card", "check", scratch_file("card.yaml"), NULL));
 }
 
@@ -190,9 +190,9 @@ static void all_mistakes_are_found_at_once(void)
     CHECK(says(&said, "many.yaml:6:27:"));
     CHECK(says(&said, "many.yaml:7:25:"));
     CHECK(says(&said, "many.yaml:9:7: 'datum_mm' is an integer here"));
-    CHECK(says(&said, "bad.csv:3:1: '02:00:00:00:00:zz' is no board's address"));
-    CHECK(says(&said, "bad.csv:4:1: board 02:00:00:00:00:01 stands in line 2 already"));
-    CHECK(says(&said, "bad.csv:4:27: a field more than there are names"));
+    CHECK(says(&said, "bad.csv:3:1: '02:00:00:00:00:zz' is not an address"));
+    CHECK(says(&said, "bad.csv:4:1: board 02:00:00:00:00:01 is in line 2 already"));
+    CHECK(says(&said, "bad.csv:4:27: more fields than names"));
 }
 
 static void tables_say_where_they_are_wrong(void)
@@ -203,10 +203,10 @@ static void tables_say_where_they_are_wrong(void)
         {"datum_mm\n-1801\n", "t.csv:1:1: no column is named 'address'"},
         {"address\n02:00:00:00:00:01\n", "t.csv:1:1: no column is a setting"},
         {"address,datum_mm\n", "t.csv:1:1: there is no row of a board"},
-        {"", "there is no line of names"},
+        {"", "the line of names is missing"},
         {"address,datum_mm,datum_mm\n02:00:00:00:00:01,1,2\n",
-         "t.csv:1:18: the column 'datum_mm' stands there already"},
-        {"address,9lives\n02:00:00:00:00:01,1\n", "t.csv:1:9: '9lives' is no key"},
+         "t.csv:1:18: the column 'datum_mm' exists already"},
+        {"address,9lives\n02:00:00:00:00:01,1\n", "t.csv:1:9: '9lives' is not a key"},
         {"address,datum_mm\n02:00:00:00:00:01,\"1\n", "t.csv:"},
         {"address,datum_mm\n02:00:00:00:00:01,a\"b\n", "t.csv:2:"},
         {"address;datum_mm;pier\n02:00:00:00:00:01;tief;A\n",
@@ -232,7 +232,7 @@ static void what_is_no_card_at_all_is_refused(void)
     EXPECT(3, "No such file", command("card", "check", scratch_file("none.yaml"), NULL));
     EXPECT(3, "", command("card", "check", scratch(), NULL));
     EXPECT(2, "'card' takes check, run or pack", command("card", "check", NULL));
-    EXPECT(2, "say check, run, pack or keys", command("card", NULL));
+    EXPECT(2, "choose check, run, pack or keys", command("card", NULL));
     scratch_text("broken.zip", "PK\003\004 and no more");
     EXPECT(3, "not a whole ZIP file", command("card", "run", scratch_file("broken.zip"), NULL));
     /* What a card may not even begin is not run. */
@@ -260,7 +260,7 @@ static void what_only_a_run_would_have_shown_is_found(void)
     EXPECT(3, "4:8: 'calibration' erases region 'calibration', whose settings 'set' changes",
            command("card", "check", scratch_file("erased.yaml"), NULL));
     struct said said = command("card", "check", scratch_file("twins.yaml"), NULL);
-    EXPECT(3, "twins.csv:4:1: the same settings stand in line 2 already", said);
+    EXPECT(3, "twins.csv:4:1: the same settings are in line 2 already", said);
     CHECK(says(&said, "twins.csv:5:3: 'datum_mm' is an integer here"));
     CHECK(says(&said, "twins.csv:5:5: there is no setting 'colour'"));
 }

@@ -183,7 +183,7 @@ static void a_closed_output_is_no_success(void)
     }
     check_context(NULL);
     /* Nor is a ledger that is no file. */
-    EXPECT(0, "Note: this is not put on record:",
+    EXPECT(0, "Note: this job is not recorded:",
            command("card", "run", card(), "--ledger", "/dev/full", NULL));
 }
 

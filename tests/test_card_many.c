@@ -257,14 +257,14 @@ static void one_after_another_on_a_fixed_link(void)
     wait_for(&running, "Waiting for a board on bench:slot");
     set_fault("slot", "none");
     wait_for(&running, "PASSED  02:");
-    wait_for(&running, "Take the board away. 1 passed, 0 failed so far.");
+    wait_for(&running, "Remove the board. 1 passed, 0 failed so far.");
     set_fault("slot", "unpowered");
     wait_for(&running, "Waiting for a board");
     /* The same board once more is told; and one that fails, what to do. */
     set_fault("slot", "protect=0x1c");
     wait_for(&running, "FAILED at erase");
     wait_for(&running, "This board was here before: it passed at");
-    wait_for(&running, "Take the board away. 1 passed, 1 failed so far.");
+    wait_for(&running, "Remove the board. 1 passed, 1 failed so far.");
     set_fault("slot", "unpowered");
     wait_for(&running, "Waiting for a board");
     /* Asked to end in the middle of a board: that one is finished. */
@@ -284,7 +284,7 @@ static void what_is_wrong_with_the_link_is_told(void)
     EXPECT(2, "is not a link",
            command("card", "run", scratch_file("card.yaml"), "--each", "--link", "nonsense", NULL));
     struct running running = begin(arguments);
-    wait_for(&running, "no board 'nowhere' on the bench");
+    wait_for(&running, "'nowhere' is not a board of the bench");
     CHECK_EQUAL(0, finish(&running, SIGINT));
     CHECK(strstr(running.seen->str, "0 boards passed, 0 failed."));
     g_string_free(running.seen, TRUE);

@@ -23,10 +23,10 @@ static void write_verify_and_start_work_as_separate_processes(void)
 {
     scratch_add_gauge("gauge-1");
     EXPECT(0, "tide-gauge 2.3.0", command("start", "-l", GAUGE, NULL));
-    EXPECT(0, "Written, and checked by the board's SHA-256: 942,972 bytes",
+    EXPECT(0, "Written, and verified by the board's SHA-256: 942,972 bytes",
            command("write", "-l", GAUGE, placed("0x4000", "start.bin"),
                    placed("0xE000", "regions.bin"), placed("0x40000", "gauge.bin"), NULL));
-    EXPECT(0, "the flash holds all the images",
+    EXPECT(0, "the flash has all the images",
            command("verify", "-l", GAUGE, placed("0x4000", "start.bin"),
                    placed("0xE000", "regions.bin"), placed("0x40000", "gauge.bin"), NULL));
     EXPECT(0, "tide-gauge 2.3.1", command("start", "-l", GAUGE, NULL));
@@ -39,7 +39,7 @@ static void a_write_changes_nothing_outside_the_images(void)
     scratch_write("note", "held", 4);
     g_autofree uint8_t *before = scratch_flash("neighbours", &n);
     EXPECT(
-        0, "4,092 bytes beside the images",
+        0, "4,092 bytes of other content",
         command("write", "-l", "bench:neighbours", "--any-place", placed("0x10100", "note"), NULL));
     g_autofree uint8_t *after = scratch_flash("neighbours", &m);
     CHECK(before && after && n == m);
@@ -54,7 +54,7 @@ static void a_flipped_byte_is_named_by_its_offset(void)
     scratch_add_gauge("flipped");
     g_autofree uint8_t *image = scratch_read("gauge.bin", &n);
 
-    EXPECT(0, "checked",
+    EXPECT(0, "verified",
            command("write", "-l", "bench:flipped", placed("0x40000", "gauge.bin"), NULL));
     image[0x12345] ^= 0x20;
     scratch_write("flipped.bin", image, n);
@@ -98,9 +98,9 @@ static void bad_input_is_refused_and_changes_nothing(void)
     EXPECT(5, "beyond the end of the flash", command("write", placed("0x400000", "byte"), NULL));
     EXPECT(2, "overlap from 0x005000 to 0x0050B3",
            command("write", placed("0x4000", "start.bin"), placed("0x5000", "regions.bin"), NULL));
-    EXPECT(2, "is no offset", command("write", placed("4000", "start.bin"), NULL));
-    EXPECT(2, "is no offset", command("write", placed("0x40q0", "start.bin"), NULL));
-    EXPECT(2, "is no placement", command("write", "=start.bin", NULL));
+    EXPECT(2, "is not an offset", command("write", placed("4000", "start.bin"), NULL));
+    EXPECT(2, "is not an offset", command("write", placed("0x40q0", "start.bin"), NULL));
+    EXPECT(2, "is not a placement", command("write", "=start.bin", NULL));
     EXPECT(2, "does not say where it goes", command("write", scratch_file("byte"), NULL));
     EXPECT(2, "there is no region 'attic'", command("write", placed("attic", "start.bin"), NULL));
     EXPECT(2, "no images given", command("write", NULL));
@@ -110,8 +110,8 @@ static void bad_input_is_refused_and_changes_nothing(void)
     EXPECT(5, "of flash, not 8 MiB",
            command("write", "--expect-flash", "8MiB", placed("0x4000", "byte"), NULL));
     EXPECT(2, "there is no chip", command("identify", "--expect-chip", "albatross", NULL));
-    EXPECT(2, "is no flash size", command("identify", "--expect-flash", "big", NULL));
-    EXPECT(2, "is no speed", command("identify", "--speed", "fast", NULL));
+    EXPECT(2, "is not a flash size", command("identify", "--expect-flash", "big", NULL));
+    EXPECT(2, "is not a speed", command("identify", "--speed", "fast", NULL));
     g_unsetenv("WRYTOGRAPH_LINK");
     CHECK(scratch_flash_is("careful", before, n));
 }
@@ -151,8 +151,8 @@ static void links_that_lead_nowhere_are_told_apart(void)
 {
     EXPECT(2, "no link given", command("identify", NULL));
     EXPECT(2, "is not a link", command("identify", "-l", "carrier-pigeon:1", NULL));
-    EXPECT(4, "no board 'nobody'", command("identify", "-l", "bench:nobody", NULL));
-    EXPECT(2, "is no name for a board", command("identify", "-l", "bench:../etc", NULL));
+    EXPECT(4, "'nobody' is not a board", command("identify", "-l", "bench:nobody", NULL));
+    EXPECT(2, "is not a name for a board", command("identify", "-l", "bench:../etc", NULL));
 }
 
 static void a_strap_that_is_not_held_is_named_as_the_cause(void)
@@ -169,12 +169,12 @@ static void a_strap_that_is_not_held_is_named_as_the_cause(void)
 static void noise_and_a_slow_cable_cost_time_not_the_job(void)
 {
     scratch_add_gauge("noisy");
-    EXPECT(0, "noise 1e-05, cable good to 500000 baud",
+    EXPECT(0, "noise 1e-05, cable works up to 500000 baud",
            command("bench", "fault", "noisy", "noise=1e-5", "cable=500000", NULL));
     struct said said = command("write", "-l", "bench:noisy", placed("0x40000", "gauge.bin"), NULL);
-    EXPECT(0, "checked by the board's SHA-256", said);
-    CHECK(says(&said, "going on at 460800 baud"));
-    CHECK(says(&said, "sent again"));
+    EXPECT(0, "verified by the board's SHA-256", said);
+    CHECK(says(&said, "continuing at 460800 baud"));
+    CHECK(says(&said, "resent"));
 }
 
 static void the_bench_refuses_what_no_board_can_be(void)
@@ -185,13 +185,13 @@ static void the_bench_refuses_what_no_board_can_be(void)
            command("bench", "add", "x", "--chip", "dunlin-d3", "--flash", "3000K", NULL));
     EXPECT(2, "there is no chip",
            command("bench", "add", "x", "--chip", "gull", "--flash", "4M", NULL));
-    EXPECT(2, "is no name",
+    EXPECT(2, "is not a name",
            command("bench", "add", "a/b", "--chip", "dunlin-d3", "--flash", "4M", NULL));
     scratch_add_gauge("twice");
     EXPECT(2, "already",
            command("bench", "add", "twice", "--chip", "dunlin-d3", "--flash", "4M", NULL));
-    EXPECT(2, "is no fault", command("bench", "fault", "twice", "gremlins", NULL));
-    EXPECT(2, "is no fault", command("bench", "fault", "twice", "noise=2", NULL));
+    EXPECT(2, "is not a fault", command("bench", "fault", "twice", "gremlins", NULL));
+    EXPECT(2, "is not a fault", command("bench", "fault", "twice", "noise=2", NULL));
     scratch_write("bench/twice/board.yaml", "chip: gull\n", 11);
     EXPECT(3, "board.yaml", command("identify", "-l", "bench:twice", NULL));
 }
@@ -204,11 +204,11 @@ static void help_and_version_are_there(void)
     EXPECT(0, "verbs, in the order of the work", command("--help", NULL));
     /* A verb's own options first; those of every link by name, and what they do apart. */
     struct said own = command("write", "--help", NULL);
-    EXPECT(0, "Of the link, as --help-link explains: --link, --wiring", own);
+    EXPECT(0, "Options of the link, explained by --help-link: --link, --wiring", own);
     CHECK(says(&own, "--every-sector") && says(&own, "Exit codes:"));
     CHECK(!says(&own, "rts-reset"));
     struct said link = command("write", "--help-link", NULL);
-    EXPECT(0, "Refuse any other chip", link);
+    EXPECT(0, "Refuse other chips than this", link);
     CHECK(says(&link, "rts-reset") && !says(&link, "--every-sector"));
     EXPECT(2, "--help-link", command("inspect", "--help-link", NULL));
     EXPECT(2, "usage:", command(NULL, NULL));

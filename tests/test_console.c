@@ -37,14 +37,14 @@ static void steps_come_from_a_file(void)
                 "  - {send: version, expect: tide-gauge 2.3.0}\n");
     struct said said = command("start", "--steps", scratch_file("steps.yaml"), NULL);
     EXPECT(0, "Seen: \"gauge ready\", \"tide-gauge 2.3.0\".", said);
-    CHECK(says(&said, "Not seen: \"fathoms\"; going on."));
+    CHECK(says(&said, "Not seen: \"fathoms\"; continuing."));
     write_steps("steps:\n  - send: version\n    expect: tide-gauge 9\n    within: 1s\n"
                 "    advice: Write the image of this year.\n");
     EXPECT(6, "Write the image of this year.",
            command("start", "--steps", scratch_file("steps.yaml"), NULL));
-    EXPECT(2, "--steps, and --send or --expect beside it",
+    EXPECT(2, "--steps together with --send or --expect",
            command("start", "--steps", scratch_file("steps.yaml"), "--send", "x", NULL));
-    EXPECT(0, "The steps are sound: 1", command("inspect", scratch_file("steps.yaml"), NULL));
+    EXPECT(0, "The steps are valid: 1", command("inspect", scratch_file("steps.yaml"), NULL));
     EXPECT(3, "No such file", command("listen", "--steps", scratch_file("none.yaml"), NULL));
 }
 
@@ -55,7 +55,7 @@ static void a_steps_file_s_mistakes_are_named_by_line(void)
     } mistakes[] = {
         {"steps:\n  - {sends: version}\n", ":2: a step has send, expect, within"},
         {"steps:\n  - {within: 3s}\n", ":2: a step sends or expects something"},
-        {"steps:\n  - {send: a}\n  - {expect: b, within: soon}\n", ":3: 'soon' is no time"},
+        {"steps:\n  - {send: a}\n  - {expect: b, within: soon}\n", ":3: 'soon' is not a time"},
         {"steps:\n  - {expect: b, on-failure: panic}\n", ":2: 'on-failure' is stop or go-on"},
         {"steps:\n  - {send: a, within: 3s}\n", ":2: within, on-failure and advice"},
         {"steps:\n  - {send: [a]}\n", ":2: 'send' takes one line of text"},
@@ -98,9 +98,9 @@ static void other_line_endings_are_tried_when_a_line_is_not_answered(void)
         }
     }
     scratch_use_gauge("told", "line-end=lf");
-    EXPECT(0, "This board takes lines that end in lf: say --line-end lf",
+    EXPECT(0, "This board expects lines that end in lf: use --line-end lf",
            command("start", "--send", "version", "--expect", "tide-gauge 2.3.0", NULL));
-    /* A line that was answered is not sent again. */
+    /* A line that was answered is not resent. */
     scratch_use_gauge("once", "none");
     struct said said =
         command("start", "--send", "version", "--expect", "tide-gauge 9", "--within", "5s", NULL);

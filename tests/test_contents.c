@@ -21,13 +21,13 @@ static const char document[] = "%PDF-1.4\n1 0 obj\n<< /Type /Catalog >>\nendobj\
 static const struct {
     const char *file, *said;
 } kinds[] = {
-    {"page.bin", "page.bin is a web page, no firmware: the download went wrong"},
+    {"page.bin", "page.bin is a web page, not firmware: the download went wrong"},
     {"markup.bin", "markup.bin is a web page"},
-    {"zip.bin", "zip.bin is a ZIP archive, no firmware"},
+    {"zip.bin", "zip.bin is a ZIP archive, not firmware"},
     {"backup.zip", "backup.zip is a ZIP archive"},
-    {"gauge.bin.gz", "gauge.bin.gz is packed, no firmware"},
-    {"linked", "linked is what a linker makes, no image of it"},
-    {"text.bin", "text.bin is text, no firmware"},
+    {"gauge.bin.gz", "gauge.bin.gz is compressed, not firmware"},
+    {"linked", "linked is the output of a linker, not an image"},
+    {"text.bin", "text.bin is text, not firmware"},
     {"list.bin", "list.bin is text"},
     {"picture.bin", "picture.bin is a picture or a document"},
     {"document.bin", "document.bin is a picture or a document"},
@@ -114,10 +114,10 @@ static void regions_of_files_take_anything_and_those_of_settings_settings_alone(
     }
     size_t n = 0;
     g_autofree uint8_t *before = scratch_flash("data", &n);
-    EXPECT(3, "text.bin holds no settings, and region 'calibration' is for them",
+    EXPECT(3, "text.bin contains no settings, but region 'calibration' is for settings",
            command("write", "-l", "bench:data", placed("calibration", "text.bin"), NULL));
     /* What the firmware keeps in a form of its own is the user's to know; and to lose. */
-    EXPECT(5, "these settings in region 'calibration' would be gone",
+    EXPECT(5, "these settings in region 'calibration' would be lost",
            command("write", "-l", "bench:data", "--any-content", placed("calibration", "text.bin"),
                    NULL));
     CHECK(scratch_flash_is("data", before, n));

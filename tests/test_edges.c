@@ -38,7 +38,7 @@ static void cut_a_write(const char *name, unsigned operation)
 
     scratch_add_gauge(name);
     EXPECT(0, "", command("bench", "fault", name, fault, NULL));
-    EXPECT(7, "is only in the journal of this computer",
+    EXPECT(7, "was interrupted. Run it again from this computer",
            command("write", "-l", link_of(name), placed("0x41400", "first"), NULL));
     EXPECT(0, "", command("bench", "fault", name, "none", NULL));
 }
@@ -60,11 +60,11 @@ static void a_dry_restore_says_what_was_interrupted_and_a_real_one_recovers_it(v
     g_autofree uint8_t *before = scratch_flash("dry", &n);
     struct said said =
         command("restore", "-l", link_of("dry"), "--dry-run", scratch_file("dry.zip"), NULL);
-    EXPECT(0, "is only in the journal of this computer", said);
+    EXPECT(0, "was interrupted. Run it again from this computer", said);
     CHECK(scratch_flash_is("dry", before, n));
     said = command("restore", "-l", link_of("dry"), scratch_file("dry.zip"), NULL);
-    EXPECT(0, "was put back first: sector 0x041000", said);
-    CHECK(!says(&said, "is only in the journal"));
+    EXPECT(0, "was restored first: sector 0x041000", said);
+    CHECK(!says(&said, "was interrupted. Run it again from this computer"));
     g_autofree uint8_t *returned = scratch_read("returned-1.bin", &n);
     CHECK(scratch_flash_is("dry", returned, n));
 }
@@ -78,8 +78,8 @@ static void content_for_no_sector_of_this_flash_is_said_to_be_that(void)
     change_journal("beyond", "DELETE FROM unsettled WHERE old IS NULL;"
                              "UPDATE unsettled SET offset = 8388608;");
     struct said said = command("backup", "-l", link_of("beyond"), scratch_file("beyond.zip"), NULL);
-    EXPECT(0, "content for 0x800000, where this flash has no sector", said);
-    CHECK(says(&said, "What stood there before the cut is in"));
+    EXPECT(0, "content for 0x800000, beyond the end of this flash", said);
+    CHECK(says(&said, "Their content before the interruption is in"));
     CHECK(!says(&said, "by somebody else"));
     CHECK(scratch_flash_is("beyond", before, n));
 }
@@ -92,7 +92,7 @@ static void a_journal_of_version_1_is_no_empty_one(void)
                             "INSERT INTO sectors SELECT board, offset, old FROM unsettled;"
                             "DROP TABLE unsettled; PRAGMA user_version = 1");
     EXPECT(0, "written by an older version", command("identify", "-l", link_of("older"), NULL));
-    EXPECT(0, "put back first",
+    EXPECT(0, "restored first",
            command("backup", "-l", link_of("older"), scratch_file("older.zip"), NULL));
     struct said said = command("identify", "-l", link_of("older"), NULL);
     CHECK_EQUAL(0, said.code);
@@ -110,10 +110,11 @@ static void after_a_cut_every_verb_says_what_only_the_journal_holds(void)
     EXPECT(7, "0x041000 to 0x041FFF",
            command("write", "-l", link_of("cut"), placed("0x41400", "first"), NULL));
     EXPECT(0, "", command("bench", "fault", "cut", "none", NULL));
-    EXPECT(0, "is only in the journal", command("identify", "-l", link_of("cut"), NULL));
-    EXPECT(6, "is only in the journal",
+    EXPECT(0, "was interrupted. Run it again from this computer",
+           command("identify", "-l", link_of("cut"), NULL));
+    EXPECT(6, "was interrupted. Run it again from this computer",
            command("verify", "-l", link_of("cut"), placed("0x41400", "first"), NULL));
-    EXPECT(0, "put back first: sector 0x041000",
+    EXPECT(0, "restored first: sector 0x041000",
            command("backup", "-l", link_of("cut"), scratch_file("cut.zip"), NULL));
     CHECK(scratch_flash_is("cut", before, n));
     struct said said = command("identify", "-l", link_of("cut"), NULL);
@@ -129,14 +130,14 @@ static void newer_work_of_another_computer_is_not_overwritten(void)
         size_t n;
         cut_a_write(name, operation);
         CHECK_EQUAL(0, g_rename(journal_of(name), away));
-        EXPECT(0, "Written, and checked",
+        EXPECT(0, "Written, and verified",
                command("write", "-l", link_of(name), placed("0x41000", "second"), NULL));
         g_unlink(journal_of(name));
         CHECK_EQUAL(0, g_rename(away, journal_of(name)));
         struct said said = command("write", "-l", link_of(name), placed("0x200000", "first"), NULL);
         check_context("cut at operation %u", operation);
         CHECK_EQUAL(0, said.code);
-        CHECK(says(&said, "written since by somebody else") && says(&said, "beside-"));
+        CHECK(says(&said, "have been written since") && says(&said, "beside-"));
         g_autofree uint8_t *flash = scratch_flash(name, &n);
         CHECK(memcmp(flash + 0x41000, second, sizeof second) == 0);
         CHECK(memcmp(flash + 0x200000, first, sizeof first) == 0);
@@ -161,7 +162,7 @@ static void the_same_image_written_elsewhere_gets_its_neighbours_back(void)
     EXPECT(0, "", command("write", "-l", link_of("same"), placed("0x41400", "first"), NULL));
     g_unlink(journal_of("same"));
     CHECK_EQUAL(0, g_rename(away, journal_of("same")));
-    EXPECT(0, "put back first",
+    EXPECT(0, "restored first",
            command("write", "-l", link_of("same"), placed("0x200000", "second"), NULL));
     CHECK(scratch_flash_is("same", expected, n));
 }
@@ -171,7 +172,7 @@ static void neighbours_that_are_blank_beside_content_are_warned_of(void)
     scratch_add_gauge("beside");
     EXPECT(0, "", command("erase", "-l", link_of("beside"), "0x41000+4K", NULL));
     EXPECT(0, "", command("write", "-l", link_of("beside"), placed("0x41000", "first"), NULL));
-    EXPECT(0, "0x041BB8 to 0x041FFF is blank beside content",
+    EXPECT(0, "0x041BB8 to 0x041FFF is blank in a sector with content",
            command("write", "-l", link_of("beside"), placed("0x41000", "second"), NULL));
 }
 
@@ -215,10 +216,10 @@ static void an_address_that_many_boards_have_is_warned_of(void)
     CHECK(at != NULL);
     memcpy(at + strlen("address: "), "FF:FF:FF:FF:FF:FF", 17);
     scratch_write("bench/nobody/board.yaml", text, strlen(text));
-    EXPECT(0, "is no address of one board",
+    EXPECT(0, "is not a unique address",
            command("write", "-l", link_of("nobody"), placed("0x41400", "first"), NULL));
     EXPECT(0, "", command("bench", "fault", "nobody", "power-cut=2", NULL));
-    EXPECT(7, "What stood there is in",
+    EXPECT(7, "Their content is in",
            command("write", "-l", link_of("nobody"), placed("0x41400", "second"), NULL));
 }
 
@@ -345,8 +346,7 @@ static void records_in_other_clothes_are_recognised_or_refused(void)
     scratch_write("lower.srec", lower, strlen(lower));
     EXPECT(0, "S-record", command("inspect", scratch_file("lower.srec"), NULL));
     scratch_write("commented.hex", commented, strlen(commented));
-    EXPECT(3, "behind lines of other text",
-           command("inspect", scratch_file("commented.hex"), NULL));
+    EXPECT(3, "after other text", command("inspect", scratch_file("commented.hex"), NULL));
     scratch_write("wide.hex", wide, 2 + 2 * (sizeof record - 1));
     EXPECT(3, "UTF-16", command("inspect", scratch_file("wide.hex"), NULL));
 }
@@ -366,10 +366,10 @@ static void backups_are_the_owner_s_and_take_no_name_that_is_taken(void)
     CHECK_EQUAL(0, stat(scratch_file("mine.zip"), &info));
     CHECK_EQUAL(0600, info.st_mode & 0777);
     CHECK(stat(scratch_file(".mine.zip.part-999999"), &info) != 0);
-    EXPECT(2, "there is a file of that name",
+    EXPECT(2, "the file exists already",
            command("backup", "-l", link_of("owner"), scratch_file("mine.zip"), NULL));
     scratch_write("map.svg", "mine", 4);
-    EXPECT(2, "there is a file of that name",
+    EXPECT(2, "the file exists already",
            command("plan", "--chip", "turnstone-t2", "--flash", "4M", "--svg",
                    scratch_file("map.svg"), placed("0x41400", "first"), NULL));
     EXPECT(0, "The map is in",
@@ -398,7 +398,7 @@ static void a_restart_in_the_middle_names_the_supply(void)
 {
     scratch_add_gauge("weak");
     EXPECT(0, "", command("bench", "fault", "weak", "brown-out", NULL));
-    EXPECT(7, "its supply gives way",
+    EXPECT(7, "its supply fails",
            command("write", "-l", link_of("weak"), placed("0x40000", "gauge.bin"), NULL));
 }
 
@@ -460,11 +460,10 @@ static void a_layout_s_names_mean_one_thing_only(void)
     static const struct {
         const char *text, *says;
     } cases[] = {
-        {"regions:\n- {name: all, offset: 0x1000, length: 4K}\n", "'all' is no name"},
-        {"regions:\n- {name: 16K, offset: 0x1000, length: 4K}\n", "'16K' is no name"},
-        {"regions:\n- {name: a, offset: 0x1000, length: 0}\n", "'0' is no length"},
-        {"regions:\n- {name: a, name: b, offset: 0x1000, length: 4K}\n",
-         "stands in line 2 already"},
+        {"regions:\n- {name: all, offset: 0x1000, length: 4K}\n", "'all' is not a name"},
+        {"regions:\n- {name: 16K, offset: 0x1000, length: 4K}\n", "'16K' is not a name"},
+        {"regions:\n- {name: a, offset: 0x1000, length: 0}\n", "'0' is not a length"},
+        {"regions:\n- {name: a, name: b, offset: 0x1000, length: 4K}\n", "is in line 2 already"},
         {"regions:\n- {name: a, offset: 0x1000, length: 4K}\n---\nregions: []\n",
          "a second document"},
     };

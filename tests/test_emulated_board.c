@@ -140,7 +140,7 @@ static void it_says_what_it_is(void)
 
     EXPECT(0, "Dunlin D3", said);
     CHECK(says(&said, "32 MiB (256 Mbit), JEDEC ID 9D 70 19"));
-    CHECK(says(&said, "protected not known for this flash"));
+    CHECK(says(&said, "protected unknown for this flash"));
     CHECK(flash_is_right());
 }
 
@@ -153,7 +153,7 @@ static void a_program_is_written_and_known_again(void)
     header.flash_size_log2 = 25;
     program_write("program.bin", &header);
     g_autofree uint8_t *bytes = scratch_read("program.bin", &n);
-    EXPECT(0, "Written, and checked",
+    EXPECT(0, "Written, and verified",
            command("write", content_at(0x30000, "p.bin", bytes, n), NULL));
     CHECK(flash_is_right());
     if (strcmp(word(), "64") != 0 || check_one_in(2) > 1)
@@ -161,7 +161,7 @@ static void a_program_is_written_and_known_again(void)
     struct said said = command("identify", "--deep", NULL);
     EXPECT(0, "2.3.1", said);
     CHECK(says(&said, "digest fits"));
-    CHECK(says(&said, "the flash is as large as it claims"));
+    CHECK(says(&said, "the flash has its claimed size"));
 }
 
 static void odd_offsets_and_beyond_16_mib(void)
@@ -169,7 +169,7 @@ static void odd_offsets_and_beyond_16_mib(void)
     static uint8_t bytes[20001];
 
     rig_random(bytes, sizeof bytes, 1);
-    EXPECT(0, "Written, and checked",
+    EXPECT(0, "Written, and verified",
            command("write", content_at(0x1000000 - 7777, "odd.bin", bytes, sizeof bytes), NULL));
     CHECK(flash_is_right());
     EXPECT(0, "agrees",
@@ -223,7 +223,7 @@ static void backed_up_erased_and_restored(void)
     const char *part = "0xFF0000+0x40000";
 
     EXPECT(0, "", command("backup", archive, "--only", part, NULL));
-    EXPECT(0, "Erased, and checked", command("erase", part, NULL));
+    EXPECT(0, "Erased, and verified", command("erase", part, NULL));
     g_autofree uint8_t *was = g_memdup2(model + 0xFF0000, 0x40000);
     memset(model + 0xFF0000, 0xFF, 0x40000);
     CHECK(flash_is_right());
@@ -289,7 +289,7 @@ static void at_a_true_115200(void)
     rig_random(bytes, sizeof bytes, 9);
     struct said said =
         command("write", content_at(0x1300000, "paced.bin", bytes, sizeof bytes), NULL);
-    EXPECT(0, "Written, and checked", said);
+    EXPECT(0, "Written, and verified", said);
     CHECK(!says(&said, "damaged"));
     CHECK(flash_is_right());
     kill(pid, SIGTERM);
@@ -306,7 +306,7 @@ static void over_a_pseudo_terminal(void)
     g_setenv("WRYTOGRAPH_LINK", terminal, TRUE);
     EXPECT(0, "Dunlin D3", command("identify", "--wiring", "none", NULL));
     rig_random(bytes, sizeof bytes, 10);
-    EXPECT(0, "Written, and checked",
+    EXPECT(0, "Written, and verified",
            command("write", content_at(0x1400001, "pty.bin", bytes, sizeof bytes), "--wiring",
                    "none", NULL));
     CHECK(flash_is_right());

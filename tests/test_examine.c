@@ -50,7 +50,8 @@ static void other_verbs_end_with_the_same_findings(void)
     EXPECT(4, "no answer", command("identify", "-l", "bench:silent", NULL));
     EXPECT(0, "Turnstone T2",
            command("identify", "--call-speed", "57600", "-l", "bench:silent", NULL));
-    EXPECT(2, "is no speed", command("identify", "--call-speed", "1", "-l", "bench:silent", NULL));
+    EXPECT(2, "is not a speed",
+           command("identify", "--call-speed", "1", "-l", "bench:silent", NULL));
 }
 
 static void listen_shows_what_the_board_says_and_checks_it(void)
@@ -67,8 +68,8 @@ static void listen_shows_what_the_board_says_and_checks_it(void)
     EXPECT(6, "was not seen",
            command("listen", "--send", "version", "--line-end", "lf", "--expect",
                    "tide-gauge 2.3.0", NULL));
-    EXPECT(2, "is no line ending", command("listen", "--line-end", "tab", NULL));
-    EXPECT(2, "is no time", command("listen", "--within", "soon", NULL));
+    EXPECT(2, "is not a line ending", command("listen", "--line-end", "tab", NULL));
+    EXPECT(2, "is not a time", command("listen", "--within", "soon", NULL));
 }
 
 static void listen_finds_the_speed_that_is_readable(void)

@@ -25,19 +25,19 @@ static void a_backup_opens_anywhere_and_goes_back(void)
     g_autofree uint8_t *before = use_gauge("backed-up", &n);
     const char *archive = scratch_file("g.zip");
 
-    EXPECT(0, "checked by the board's SHA-256: 4 MiB", command("backup", archive, NULL));
+    EXPECT(0, "verified by the board's SHA-256: 4 MiB", command("backup", archive, NULL));
     EXPECT(0, "No errors detected", run_program("unzip", "-t", archive, NULL));
     EXPECT(0, "", run_program("unzip", "-q", "-d", scratch(), archive, NULL));
     const char *member = "flash-0x00000000.bin";
     g_autofree uint8_t *inside = scratch_read(member, &m);
     CHECK(inside && m == n && memcmp(inside, before, n) == 0);
-    EXPECT(0, "whole", command("inspect", archive, NULL));
+    EXPECT(0, "0x000000 to 0x3FFFFF  SHA-256", command("inspect", archive, NULL));
     EXPECT(0, "Erased", command("erase", "all", NULL));
     EXPECT(6, "DIFFERS", command("verify", archive, NULL));
     EXPECT(0, "sectors written", command("restore", archive, NULL));
     CHECK(scratch_flash_is("backed-up", before, n));
-    EXPECT(0, "0 sectors written, 1024 were right already", command("restore", archive, NULL));
-    EXPECT(0, "holds what is in the archive", command("verify", archive, NULL));
+    EXPECT(0, "0 sectors written, 1024 were unchanged", command("restore", archive, NULL));
+    EXPECT(0, "has the content of the archive", command("verify", archive, NULL));
 }
 
 static void a_backup_is_of_parts_or_plain_when_asked(void)
@@ -62,7 +62,7 @@ static void a_backup_is_of_parts_or_plain_when_asked(void)
                    NULL));
     EXPECT(2, "there is no region 'attic'",
            command("backup", "--only", "attic", scratch_file("no.zip"), NULL));
-    EXPECT(2, "there is a file", command("backup", scratch_file("plain.bin"), NULL));
+    EXPECT(2, "the file exists", command("backup", scratch_file("plain.bin"), NULL));
     CHECK(!g_file_test(scratch_file("no.zip"), G_FILE_TEST_EXISTS));
 }
 
@@ -170,7 +170,7 @@ static void restoring_is_refused_where_it_would_harm(void)
     EXPECT(5, "comes from a Turnstone T2, this board has a Dunlin D3",
            command("restore", "-l", "bench:dunlin", scratch_file("mine.zip"), NULL));
     CHECK(scratch_flash_is("theirs", erased, m));
-    EXPECT(5, "no backup of all of board",
+    EXPECT(5, "no backup of the whole flash of board",
            command("restore", "--from-another-board", scratch_file("mine.bin"), NULL));
     EXPECT(0, "Restored",
            command("restore", "--from-another-board", "--without-backup", scratch_file("mine.bin"),
@@ -188,19 +188,19 @@ static void an_erase_takes_what_was_named_and_nothing_else(void)
     EXPECT(0, "Nothing was erased", said);
     CHECK(says(&said, "of: calibration"));
     CHECK(scratch_flash_is("erased", expected, n));
-    EXPECT(5, "these settings in region 'calibration' would be gone",
+    EXPECT(5, "these settings in region 'calibration' would be lost",
            command("erase", "app", "0x10010+0x20", NULL));
     CHECK(scratch_flash_is("erased", expected, n));
-    EXPECT(0, "checked to be blank",
+    EXPECT(0, "verified to be blank",
            command("erase", "--without-backup", "app", "0x10010+0x20", NULL));
     memset(expected + 0x40000, 0xFF, 0x180000);
     memset(expected + 0x10010, 0xFF, 0x20);
     CHECK(scratch_flash_is("erased", expected, n));
     EXPECT(2, "there is no region 'attic'", command("erase", "attic", NULL));
-    EXPECT(2, "is no range", command("erase", "0x1000+", NULL));
-    EXPECT(2, "is no range", command("erase", "4096+4K", NULL));
+    EXPECT(2, "is not a range", command("erase", "0x1000+", NULL));
+    EXPECT(2, "is not a range", command("erase", "4096+4K", NULL));
     EXPECT(2, "overlap", command("erase", "all", "app", NULL));
-    EXPECT(2, "nothing said to erase", command("erase", NULL));
+    EXPECT(2, "nothing to erase was given", command("erase", NULL));
     EXPECT(5, "beyond the end", command("erase", "0x3FF000+8K", NULL));
     CHECK(scratch_flash_is("erased", expected, n));
 }
@@ -257,7 +257,7 @@ static void a_plan_is_checked_and_drawn_without_a_board(void)
     struct said said =
         command("plan", "--chip", "turnstone-t2", "--flash", "4M", "--svg", scratch_file("map.svg"),
                 placed("start", "start.bin"), placed("app", "gauge.bin"), NULL);
-    EXPECT(0, "The plan holds: 942,792 bytes in 232 sectors", said);
+    EXPECT(0, "The plan is valid: 942,792 bytes in 232 sectors", said);
     CHECK(says(&said, "gauge.bin, 900.1 KiB"));
     CHECK(says(&said, "█"));
     g_autofree char *svg = (char *)scratch_read("map.svg", &n);
@@ -272,7 +272,7 @@ static void a_plan_is_checked_and_drawn_without_a_board(void)
     EXPECT(2, "two boards",
            command("plan", "-l", "bench:x", "--chip", "turnstone-t2", "--flash", "4M",
                    placed("app", "gauge.bin"), NULL));
-    EXPECT(2, "is no flash size of a Turnstone T2",
+    EXPECT(2, "is not a flash size of a Turnstone T2",
            command("plan", "--chip", "turnstone-t2", "--flash", "1M", placed("app", "gauge.bin"),
                    NULL));
     EXPECT(
@@ -332,7 +332,7 @@ static void hex_and_s_record_files_go_where_they_say(void)
            command("write", placed("log", "gauge.hex"), NULL));
     EXPECT(3, "a character that does not belong",
            command("write", "--as", "hex", scratch_file("gauge.bin"), NULL));
-    EXPECT(2, "is no image format",
+    EXPECT(2, "is not an image format",
            command("write", "--as", "elf", scratch_file("gauge.hex"), NULL));
     CHECK(scratch_flash_is("records", expected, n));
 }
@@ -372,7 +372,7 @@ static void writing_again_touches_only_what_differs(void)
     EXPECT(0, "Nothing to write", command("write", placed("log", "raw"), NULL));
     raw[0x41234] ^= 1;
     scratch_write("raw", raw, 0x80000);
-    EXPECT(0, "1 sector was written, 575 held the right content",
+    EXPECT(0, "1 sector was written, 575 already had the right content",
            command("write", placed("log", "raw"), NULL));
     EXPECT(0, "\"sectors_written\" : 576",
            command("write", "--json", "--every-sector", placed("log", "raw"), NULL));
@@ -399,16 +399,16 @@ static void a_cut_write_is_made_good_by_running_it_again(void)
         check_context("%s", faults[i]);
         struct said said =
             command("write", "--any-place", "--every-sector", placed("0x12345", "ragged"), NULL);
-        EXPECT(7, "run the same command again", said);
-        put_back += says(&said, "put back first");
+        EXPECT(7, "Run the same command again", said);
+        put_back += says(&said, "restored first");
     }
     EXPECT(0, "", command("bench", "fault", "cut", "none", NULL));
-    EXPECT(0, "put back first", command("write", "--any-place", placed("0x12345", "ragged"), NULL));
+    EXPECT(0, "restored first", command("write", "--any-place", placed("0x12345", "ragged"), NULL));
     CHECK(scratch_flash_is("cut", expected, n));
     CHECK(put_back > 0);
     struct said said = command("write", "--any-place", placed("0x12345", "ragged"), NULL);
     EXPECT(0, "Nothing to write", said);
-    CHECK(!says(&said, "put back first"));
+    CHECK(!says(&said, "restored first"));
 }
 
 static void a_protected_range_stops_the_work_before_the_first_erase(void)
@@ -433,7 +433,7 @@ static void a_flash_that_claims_too_much_is_found_out(void)
     g_autofree uint8_t *before = use_gauge("boaster", &n);
 
     CHECK(before != NULL);
-    EXPECT(0, "as large as it claims", command("identify", "--deep", NULL));
+    EXPECT(0, "has its claimed size", command("identify", "--deep", NULL));
     EXPECT(0, "flash claims 16384 KiB", command("bench", "fault", "boaster", "claims=16M", NULL));
     EXPECT(5, "claims 16 MiB (128 Mbit), but its content repeats every 4 MiB (32 Mbit)",
            command("identify", "--deep", NULL));
@@ -470,18 +470,18 @@ static void inspect_tells_what_is_wrong_with_a_file(void)
     size_t length = 0;
     g_autofree uint8_t *image = scratch_read("gauge.bin", &length);
 
-    EXPECT(0, "fits the body", command("inspect", scratch_file("gauge.bin"), NULL));
+    EXPECT(0, "matches the body", command("inspect", scratch_file("gauge.bin"), NULL));
     EXPECT(0, "a region table", command("inspect", scratch_file("regions.bin"), NULL));
     image[5000] ^= 1;
     scratch_write("bad.bin", image, length);
-    EXPECT(3, "DOES NOT FIT", command("inspect", scratch_file("bad.bin"), NULL));
+    EXPECT(3, "DIFFERS", command("inspect", scratch_file("bad.bin"), NULL));
     image[9] ^= 1;
     scratch_write("bad.bin", image, length);
     EXPECT(3, "DAMAGED", command("inspect", scratch_file("bad.bin"), NULL));
     EXPECT(3, "No such file", command("inspect", scratch_file("none"), NULL));
     EXPECT(2, "give a file to inspect", command("inspect", NULL));
     scratch_write("l.yaml", yaml, sizeof yaml - 1);
-    EXPECT(0, "The layout is sound", command("inspect", scratch_file("l.yaml"), NULL));
+    EXPECT(0, "The layout is valid", command("inspect", scratch_file("l.yaml"), NULL));
 }
 
 int main(int argc, char **argv)

@@ -277,15 +277,15 @@ static void rows_that_nobody_keeps_are_a_problem(void)
         const char *change, *problem;
         bool told; /* of where it is, all the same */
     } cases[] = {
-        {"offset = 0x100004000", "a sector at 4294983680, where no flash has one", false},
-        {"offset = -4096", "a sector at -4096, where no flash has one", false},
-        {"old_from = 4096", "not of the size of pages", true},
-        {"old_from = 0x7FFFFF00", "not of the size of pages", true},
-        {"old_from = -256", "not of the size of pages", true},
-        {"old_from = 0x100000000", "not of the size of pages", true},
-        {"old = x'00112233'", "not of the size of pages", true},
-        {"old = zeroblob(8192)", "not of the size of pages", true},
-        {"old = ''", "not of the size of pages", true},
+        {"offset = 0x100004000", "a sector at 4294983680, which no flash has", false},
+        {"offset = -4096", "a sector at -4096, which no flash has", false},
+        {"old_from = 4096", "not whole pages", true},
+        {"old_from = 0x7FFFFF00", "not whole pages", true},
+        {"old_from = -256", "not whole pages", true},
+        {"old_from = 0x100000000", "not whole pages", true},
+        {"old = x'00112233'", "not whole pages", true},
+        {"old = zeroblob(8192)", "not whole pages", true},
+        {"old = ''", "not whole pages", true},
     };
     const struct wry_span span = {.start = 0x4000, .end = 0x5000};
     struct wry_journal_sector head = kept_at(0x4000, 0, WRY_SECTOR_SIZE), was;
@@ -376,7 +376,7 @@ static void one_of_version_2_is_brought_up_to_date(void)
     }
 }
 
-/* Three mixed sectors of one span, of which a part was read. */
+/* Three shared sectors of one span, of which a part was read. */
 static void what_was_read_of_a_sector_is_what_is_kept(void)
 {
     const struct wry_span span = {.start = 0x4000, .end = 0x9000};

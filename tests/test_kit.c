@@ -127,7 +127,7 @@ static void a_kit_holds_no_secrets(void)
                                 "write: [{region: calibration, file: pier.yaml}]\n"
                                 "boards: {file: secret.csv, row: next}\n");
     scratch_text("secret.csv", "pier,wifi_key\nA,drift wood\n");
-    EXPECT(3, "secret.csv: 'wifi_key' is a secret setting, and a kit holds no secrets",
+    EXPECT(3, "secret.csv: 'wifi_key' is a secret setting, and kits contain no secrets",
            command("card", "pack", scratch_file("secret.yaml"), "-o", scratch_file("x.zip"),
                    "--one-bench", NULL));
     scratch_text("secret.yaml", "card: Secret\nchip: turnstone-t2\nflash: 4MiB\n"
@@ -155,13 +155,12 @@ static struct said check_trusted(const char *kit, const char *trust)
 static void only_trusted_kits_are_taken(void)
 {
     make_kits();
-    EXPECT(0, "is sound", check_trusted("signed.zip", "harbour.public"));
-    EXPECT(3, "not signed, and only kits signed by a key of",
+    EXPECT(0, "is valid", check_trusted("signed.zip", "harbour.public"));
+    EXPECT(3, "not signed, but only kits signed by a key of",
            check_trusted("plain.zip", "harbour.public"));
     EXPECT(3, "which is not among those of", check_trusted("foreign.zip", "harbour.public"));
-    EXPECT(3, "a card that is no kit has no signature",
-           check_trusted("card.yaml", "harbour.public"));
-    EXPECT(3, "this is no public key", check_trusted("signed.zip", "card.yaml"));
+    EXPECT(3, "a card file has no signature", check_trusted("card.yaml", "harbour.public"));
+    EXPECT(3, "this is not a public key", check_trusted("signed.zip", "card.yaml"));
     EXPECT(3, "No such file", check_trusted("signed.zip", "none.public"));
     /* A folder of keys; and the one of the configuration, without being told. */
     g_autofree char *folder =
@@ -169,15 +168,16 @@ static void only_trusted_kits_are_taken(void)
     CHECK_EQUAL(0, g_mkdir_with_parents(folder, 0755));
     g_autofree char *key = g_build_filename(folder, "creek.public", NULL);
     CHECK_EQUAL(0, g_rename(scratch_file("creek.public"), key));
-    EXPECT(0, "is sound", command("card", "check", scratch_file("foreign.zip"), NULL));
+    EXPECT(0, "is valid", command("card", "check", scratch_file("foreign.zip"), NULL));
     EXPECT(3, "which is not among those of",
            command("card", "check", scratch_file("signed.zip"), NULL));
     EXPECT(3, "not signed", command("card", "run", scratch_file("plain.zip"), NULL));
-    EXPECT(3, "no kit has no signature", command("card", "run", scratch_file("card.yaml"), NULL));
+    EXPECT(3, "a card file has no signature",
+           command("card", "run", scratch_file("card.yaml"), NULL));
     CHECK_EQUAL(0, g_unlink(key));
     EXPECT(3, "not signed", command("card", "check", scratch_file("plain.zip"), NULL));
     CHECK_EQUAL(0, g_rmdir(folder));
-    EXPECT(3, "this is no secret key", pack("x.zip", "harbour.public"));
+    EXPECT(3, "this is not a secret key", pack("x.zip", "harbour.public"));
 }
 
 /* What stands in the place of the folder of trusted keys and is none lets nothing pass. */
@@ -224,10 +224,10 @@ static void authors_check_and_sign_their_own_cards_where_keys_are_trusted(void)
     CHECK(g_file_get_contents(scratch_file("harbour.public"), &key, NULL, NULL));
     CHECK_EQUAL(0, g_mkdir_with_parents(folder, 0755));
     CHECK(g_file_set_contents(own, key, -1, NULL));
-    EXPECT(0, "is sound", command("card", "check", scratch_file("card.yaml"), NULL));
+    EXPECT(0, "is valid", command("card", "check", scratch_file("card.yaml"), NULL));
     EXPECT(0, "signed", pack("own.zip", "harbour.secret"));
-    EXPECT(0, "is sound", command("card", "check", scratch_file("own.zip"), NULL));
-    EXPECT(3, "'wrytograph card pack' with --sign makes one of it",
+    EXPECT(0, "is valid", command("card", "check", scratch_file("own.zip"), NULL));
+    EXPECT(3, "'wrytograph card pack --sign' makes a kit from it",
            command("card", "run", scratch_file("card.yaml"), NULL));
     EXPECT(3, "which is not among those of",
            command("card", "pack", scratch_file("foreign.zip"), "-o", scratch_file("again.zip"),
@@ -292,21 +292,21 @@ static void altered_kits_are_refused(void)
     CHECK(!strstr(odd.err, "CRITICAL"));
     alter("plain.zip", "kit.json", "{\"kit\": [1], \"card\": {\"bytes\": []}}", "bad.zip");
     odd = command("card", "check", scratch_file("bad.zip"), NULL);
-    EXPECT(3, "its list is not sound", odd);
+    EXPECT(3, "its list is invalid", odd);
     CHECK(!strstr(odd.err, "CRITICAL"));
     alter("signed.zip", content, "something else", "bad.zip");
     EXPECT(3, "damaged: '", check_trusted("bad.zip", "harbour.public"));
     alter("plain.zip", "kit.json", path, "bad.zip");
-    EXPECT(3, "its list is not sound", command("card", "check", scratch_file("bad.zip"), NULL));
+    EXPECT(3, "its list is invalid", command("card", "check", scratch_file("bad.zip"), NULL));
     alter("plain.zip", "kit.json", absolute, "bad.zip");
-    EXPECT(3, "its list is not sound", command("card", "check", scratch_file("bad.zip"), NULL));
+    EXPECT(3, "its list is invalid", command("card", "check", scratch_file("bad.zip"), NULL));
     alter("plain.zip", "kit.json", newer, "bad.zip");
     EXPECT(3, "made by a newer version", command("card", "check", scratch_file("bad.zip"), NULL));
     alter("plain.zip", "kit.json", large, "bad.zip");
-    EXPECT(3, "is not there as its list says",
+    EXPECT(3, "is missing or does not match the kit's list",
            command("card", "check", scratch_file("bad.zip"), NULL));
     alter("plain.zip", "kit.json", "[[[[", "bad.zip");
-    EXPECT(3, "its list is not sound", command("card", "check", scratch_file("bad.zip"), NULL));
+    EXPECT(3, "its list is invalid", command("card", "check", scratch_file("bad.zip"), NULL));
     size_t n = 0;
     g_autofree uint8_t *bytes = scratch_read("plain.zip", &n);
     scratch_write("cut.zip", bytes, n - 100);
@@ -320,10 +320,10 @@ static void altered_kits_are_refused(void)
 static void a_kit_holds_what_was_on_the_shelf(void)
 {
     scratch_use_gauge("shelved", "none");
-    EXPECT(0, "On the shelf", command("shelf", "add", scratch_file("gauge.bin"), NULL));
+    EXPECT(0, "Added to the shelf", command("shelf", "add", scratch_file("gauge.bin"), NULL));
     scratch_text("shelf.yaml", "card: From the shelf\nchip: turnstone-t2\nflash: 4MiB\n"
                                "write: [{region: app, shelf: tide-gauge 2.3.1}]\n");
-    EXPECT(0, "is sound", command("card", "check", scratch_file("shelf.yaml"), NULL));
+    EXPECT(0, "is valid", command("card", "check", scratch_file("shelf.yaml"), NULL));
     EXPECT(
         0, "Packed",
         command("card", "pack", scratch_file("shelf.yaml"), "-o", scratch_file("shelf.zip"), NULL));
@@ -341,9 +341,9 @@ static void rows_of_a_kit_stand_beside_it(void)
                               "boards: {file: rows.csv, row: next}\n");
     scratch_text("rows.csv", "datum_mm\n-1801\n-1802\n");
     EXPECT(
-        2, "copies of this kit on two benches would give the same rows to different boards",
+        2, "copies of this kit on two benches would assign the same rows to different boards",
         command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("rows.zip"), NULL));
-    EXPECT(0, "for one bench alone",
+    EXPECT(0, "for one bench only",
            command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("rows.zip"),
                    "--one-bench", NULL));
     CHECK_EQUAL(0, g_unlink(scratch_file("rows.csv")));
@@ -369,7 +369,7 @@ static void shares_of_a_kit_have_no_row_in_common(void)
     for (unsigned i = 0; i < 2; i++) {
         g_autofree char *kit = g_strdup_printf("share-%u.zip", i + 1);
         g_autofree char *words =
-            g_strdup_printf("share %u of 2: it hands out rows %u, %u", i + 1, i + 1, i + 3);
+            g_strdup_printf("share %u of 2: it uses rows %u, %u", i + 1, i + 1, i + 3);
         EXPECT(0, words,
                command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file(kit),
                        "--share", shares[i], NULL));
@@ -385,10 +385,10 @@ static void shares_of_a_kit_have_no_row_in_common(void)
     scratch_use_gauge("share-left", "none");
     EXPECT(3, "no row of this kit's share (2 of 2) is free",
            command("card", "run", scratch_file("share-2.zip"), NULL));
-    EXPECT(2, "'3/2' is no K/N",
+    EXPECT(2, "'3/2' does not have the form K/N",
            command("card", "pack", scratch_file("rows.yaml"), "-o", scratch_file("x.zip"),
                    "--share", "3/2", NULL));
-    EXPECT(2, "this card hands out no rows",
+    EXPECT(2, "this card does not assign rows",
            command("card", "pack", scratch_file("card.yaml"), "-o", scratch_file("x.zip"),
                    "--share", "1/2", NULL));
 }

@@ -71,7 +71,7 @@ static void a_second_board_is_backed_up_without_what_the_first_one_had(void)
     struct said said = back_up("one", "one.zip");
     EXPECT(0, "Backed up", said);
     CHECK(!says(&said, "already"));
-    EXPECT(0, "of it stood in one.zip already and was not read again", back_up("two", "two.zip"));
+    EXPECT(0, "of it was known from one.zip and not read again", back_up("two", "two.zip"));
     check_archive("two", "two.zip");
 }
 
@@ -79,10 +79,10 @@ static void an_upgrade_goes_as_the_difference_to_a_backup(void)
 {
     begin();
     EXPECT(0, "Backed up", back_up("one", "one.zip"));
-    EXPECT(0, "told by its difference to one.zip", upgrade("two"));
+    EXPECT(0, "part of it as the difference to one.zip", upgrade("two"));
     EXPECT(0, "agrees", command("verify", "-l", link_of("two"), placed("app", "gauge.bin"), NULL));
     /* And the image itself is known from now on. */
-    EXPECT(0, "was not read again", back_up("two", "two.zip"));
+    EXPECT(0, "not read again", back_up("two", "two.zip"));
     check_archive("two", "two.zip");
 }
 
@@ -136,10 +136,10 @@ static void what_is_not_quite_the_same_is_found_and_said(void)
         add_gauge("changed", "changed.bin");
         g_unlink(scratch_file("changed.zip"));
         struct said backup = back_up("changed", "changed.zip");
-        said += says(&backup, "did not hold quite what one.zip told of it");
+        said += says(&backup, "was not quite as expected from one.zip");
         EXPECT(0, "Backed up", backup);
         check_archive("changed", "changed.zip");
-        EXPECT(0, "Written, and checked", upgrade("changed"));
+        EXPECT(0, "Written, and verified", upgrade("changed"));
         EXPECT(0, "agrees",
                command("verify", "-l", link_of("changed"), placed("app", "gauge.bin"), NULL));
         g_unlink(scratch_file("changed.zip"));
@@ -186,7 +186,7 @@ static void an_index_that_is_damaged_costs_nothing_but_time(void)
     scratch_write("bench/known.db", garbage, sizeof garbage);
     struct said said = back_up("two", "two.zip");
     EXPECT(0, "Backed up", said);
-    CHECK(says(&said, "the index of known content is not in use"));
+    CHECK(says(&said, "the index of known content cannot be used"));
     CHECK(says(&said, "known.db"));
     check_archive("two", "two.zip");
     EXPECT(0, "Written", upgrade("two"));

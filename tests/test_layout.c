@@ -88,7 +88,7 @@ static void what_is_wrong_with_a_layout_is_told_with_its_line(void)
          "layout.yaml:3: region 'b' overlaps 'a' of line 2"},
         {"regions:\n- {name: a, offset: 0x1000, length: 4K}\n- {name: a, offset: 0x2000, length: "
          "4K}\n",
-         "layout.yaml:3: the name 'a' stands in line 2 already"},
+         "layout.yaml:3: the name 'a' is in line 2 already"},
         {"regions:\n- {name: a, offset: 0x1100, length: 4K}\n",
          "layout.yaml:2: region 'a' does not begin and end on a sector (multiples of 0x1000)"},
         {"regions:\n- {name: a, offset: 0x3FF000, length: 8K}\n",
@@ -96,16 +96,17 @@ static void what_is_wrong_with_a_layout_is_told_with_its_line(void)
         {"regions:\n- {name: a, offset: 0x400000, length: rest}\n",
          "layout.yaml:2: region 'a' begins beyond the end of the flash"},
         {"regions:\n- {name: a b, offset: 0x1000, length: 4K}\n",
-         "layout.yaml:2: 'a b' is no name: a letter, then up to 15 letters, digits, '-' and '_'; "
+         "layout.yaml:2: 'a b' is not a name: a letter, then up to 15 letters, digits, '-' and "
+         "'_'; "
          "not all or rest"},
         {"regions:\n- {name: a, offset: 4096, length: 4K}\n",
-         "layout.yaml:2: '4096' is no offset: write it as 0x40000 or 256K"},
+         "layout.yaml:2: '4096' is not an offset: write it as 0x40000 or 256K"},
         {"regions:\n- {name: a, offset: 0x1000}\n",
          "layout.yaml:2: a region needs name, offset and length"},
         {"regions:\n- {name: a, offset: 0x1000, length: 4K, colour: red}\n",
          "layout.yaml:2: a region has name, kind, offset and length, not 'colour'"},
         {"regions:\n- {name: a, kind: shed, offset: 0x1000, length: 4K}\n",
-         "layout.yaml:2: 'shed' is no kind: start, table, app, settings or files"},
+         "layout.yaml:2: 'shed' is not a kind: start, table, app, settings or files"},
         {"chip: gull\n", "layout.yaml:1: there is no chip 'gull'"},
         {"regions: []\n", "layout.yaml:1: there are no regions"},
         {"\n\nregions: [\n", "layout.yaml:4: did not find expected node content"},

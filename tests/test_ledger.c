@@ -53,7 +53,7 @@ static void make_rows(const char *name)
 static void what_changes_or_saves_a_flash_is_on_record(void)
 {
     set_up("gauge-1");
-    EXPECT(0, "no such run on record", command("ledger", "list", NULL));
+    EXPECT(0, "No such run is recorded", command("ledger", "list", NULL));
     EXPECT(0, "", command("backup", scratch_file("gauge-1.zip"), NULL));
     CHECK_TAKEN("backup|passed|0|4194304",
                 cards_ledger("kind||'|'||outcome||'|'||exit_code||'|'||bytes"));
@@ -187,7 +187,7 @@ static void what_only_looks_is_not(void)
     EXPECT(0, "", command("erase", "log", "--dry-run", NULL));
     /* Nor what never came to a board. */
     EXPECT(3, "", command("write", "app=/nowhere/x.bin", NULL));
-    EXPECT(0, "no such run on record", command("ledger", "list", NULL));
+    EXPECT(0, "No such run is recorded", command("ledger", "list", NULL));
 }
 
 static void failures_are_on_record_with_their_reason(void)
@@ -215,11 +215,11 @@ static void runs_are_listed_and_shown(void)
         g_strdelimit(cards_query("SELECT lower(max(board)) FROM run"), ":", '-');
     said = command("ledger", "list", "--board", board, "--most", "1", NULL);
     EXPECT(0, "The latest 1; --most 0 shows all", said);
-    EXPECT(0, "no such run", command("ledger", "list", "--board", "02:00:00:00:00:09", NULL));
-    EXPECT(0, "no such run", command("ledger", "list", "--day", "2001-01-01", NULL));
+    EXPECT(0, "No such run", command("ledger", "list", "--board", "02:00:00:00:00:09", NULL));
+    EXPECT(0, "No such run", command("ledger", "list", "--day", "2001-01-01", NULL));
     EXPECT(0, "restore", command("ledger", "list", "--since", "2001-01-01", NULL));
-    EXPECT(0, "no such run", command("ledger", "list", "--until", "2001-01-01", NULL));
-    EXPECT(0, "no such run", command("ledger", "list", "--card", "none", NULL));
+    EXPECT(0, "No such run", command("ledger", "list", "--until", "2001-01-01", NULL));
+    EXPECT(0, "No such run", command("ledger", "list", "--card", "none", NULL));
     g_autofree char *id = cards_query("SELECT substr(id, 1, 12) FROM run WHERE kind = 'restore'");
     said = command("ledger", "show", id, NULL);
     EXPECT(0, "what        restore", said);
@@ -227,12 +227,13 @@ static void runs_are_listed_and_shown(void)
     EXPECT(2, "there is no run 'ffffffffffff'", command("ledger", "show", "ffffffffffff", NULL));
     EXPECT(2, "several runs begin with ''", command("ledger", "show", "", NULL));
     EXPECT(2, "named by its first digits", command("ledger", "show", "x%", NULL));
-    EXPECT(2, "is no board's address", command("ledger", "list", "--board", "gauge-1", NULL));
-    EXPECT(2, "is no day", command("ledger", "list", "--day", "yesterday", NULL));
-    EXPECT(2, "is no day", command("ledger", "list", "--since", "2026-02-30", NULL));
-    EXPECT(2, "is no outcome", command("ledger", "list", "--outcome", "good", NULL));
-    EXPECT(2, "--most: 'all' is none", command("ledger", "list", "--most", "all", NULL));
-    EXPECT(2, "say list, show, export", command("ledger", NULL));
+    EXPECT(2, "is not an address of a board",
+           command("ledger", "list", "--board", "gauge-1", NULL));
+    EXPECT(2, "is not a day", command("ledger", "list", "--day", "yesterday", NULL));
+    EXPECT(2, "is not a day", command("ledger", "list", "--since", "2026-02-30", NULL));
+    EXPECT(2, "is not an outcome", command("ledger", "list", "--outcome", "good", NULL));
+    EXPECT(2, "--most: 'all' is not a number", command("ledger", "list", "--most", "all", NULL));
+    EXPECT(2, "choose list, show, export", command("ledger", NULL));
     EXPECT(2, "a file of this computer: nothing waits", command("ledger", "send", NULL));
 }
 
@@ -253,7 +254,7 @@ static void exports_are_read_by_others(void)
                        "print(len(rows), rows[0]['kind'], rows[-1]['bytes'], rows[1]['reason'])",
                        scratch_file("runs.csv"), NULL);
     EXPECT(0, "6 write 4194304 no answer from the board", said);
-    EXPECT(2, "say --csv or --json", command("ledger", "export", NULL));
+    EXPECT(2, "choose --csv or --json", command("ledger", "export", NULL));
     /* What a spreadsheet would run; and a number, which stays one. */
     tables_change(g_getenv("WRYTOGRAPH_LEDGER"),
                   "UPDATE run SET link = '=1+1', heard = '@tide', username = '-7', reason = "
@@ -363,7 +364,7 @@ static void old_ledgers_are_brought_up_to_date(void)
     EXPECT(3, "its schema has the number -5, which no version of this program gave",
            command("ledger", "list", "--ledger", path, NULL));
     /* Work is not refused for that; it is told. */
-    EXPECT(0, "Note: this is not put on record:", command("erase", "log", "--ledger", path, NULL));
+    EXPECT(0, "Note: this job is not recorded:", command("erase", "log", "--ledger", path, NULL));
 }
 
 static void a_ledger_that_cannot_be_used_is_told(void)
@@ -375,13 +376,13 @@ static void a_ledger_that_cannot_be_used_is_told(void)
                             "that, so that nobody takes it for one that is new and empty yet");
     EXPECT(3, "not a database",
            command("ledger", "list", "--ledger", scratch_file("text.db"), NULL));
-    EXPECT(0, "Note: this is not put on record:",
+    EXPECT(0, "Note: this job is not recorded:",
            command("erase", "log", "--ledger", scratch_file("text.db"), NULL));
     /* Locked by somebody for longer than anybody waits. */
     sqlite3 *db = NULL;
     CHECK_EQUAL(SQLITE_OK, sqlite3_open(g_getenv("WRYTOGRAPH_LEDGER"), &db));
     CHECK_EQUAL(SQLITE_OK, sqlite3_exec(db, "BEGIN EXCLUSIVE", NULL, NULL, NULL));
-    EXPECT(0, "Note: this is not put on record:", command("erase", "log", NULL));
+    EXPECT(0, "Note: this job is not recorded:", command("erase", "log", NULL));
     sqlite3_close(db);
     /* And one that was begun and never came to a table: SQLite itself waits there, each time. */
     const char *begun = scratch_file("begun.db");

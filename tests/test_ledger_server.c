@@ -81,14 +81,14 @@ static void a_job_is_done_whatever_the_server_answers(void)
 static void looking_ends_with_a_reason(void)
 {
     static const char *const lies[][2] = {
-        {"no-row", "its answer is not the one number that was asked for"},
-        {"null", "its answer is not the one number that was asked for"},
-        {"columns", "its answer has other columns than asked for"},
-        {"huge", "its answer is too large for a ledger's"},
+        {"no-row", "its answer is not the requested number"},
+        {"null", "its answer is not the requested number"},
+        {"columns", "its answer has other columns than requested"},
+        {"huge", "its answer is too large for a ledger"},
 #ifndef __SANITIZE_ADDRESS__ /* libpq leaks what it is sent here: the less, the better */
-        {"parameters", "its answer is too large for a ledger's"},
+        {"parameters", "its answer is too large for a ledger"},
 #endif
-        {"copy", "its answer is not one to what was asked"},
+        {"copy", "its answer does not match the request"},
         {"endless", "its answer does not end"},
         {"echo", "the password ******** is wrong <1B>[31mred"},
     };
@@ -115,7 +115,7 @@ static void a_server_that_refuses_is_not_called_away(void)
     check_said(&said);
     EXPECT(0, "Erased", said);
     CHECK(!says(&said, "cannot be reached"));
-    EXPECT(0, "The server did not take run", command("ledger", "list", NULL));
+    EXPECT(0, "The server rejected run", command("ledger", "list", NULL));
     EXPECT(0, "not this one <1B>[31mred", command("ledger", "list", NULL));
     EXPECT(6, "0 runs went to", command("ledger", "send", NULL));
     end_lying();
@@ -173,7 +173,7 @@ static void one_row_that_is_refused_holds_up_no_other(void)
 static void what_waits_for_an_old_address_is_found_and_sent(void)
 {
     begin_lying("silence", 1);
-    EXPECT(0, "1 run waits on this computer", command("erase", "0x3F0000+4K", NULL));
+    EXPECT(0, "1 run waits", command("erase", "0x3F0000+4K", NULL));
     g_autofree char *data = g_strdup(g_getenv("XDG_DATA_HOME"));
     g_autofree char *old = g_strdup(g_getenv("WRYTOGRAPH_LEDGER"));
     end_lying();
@@ -208,7 +208,7 @@ static void rows_can_move_into_a_file(void)
     CHECK_EQUAL(0, g_mkdir(home, 0700));
     CHECK(g_file_set_contents(blocked, "", 0, NULL));
     g_setenv("XDG_DATA_HOME", home, TRUE);
-    EXPECT(0, "Whether runs wait under other addresses is not known",
+    EXPECT(0, "Runs that wait for other addresses could not be listed",
            command("ledger", "list", "--ledger", file, NULL));
 }
 

@@ -127,16 +127,18 @@ static const struct {
     enum verbs verbs;
 } wrong[] = {
     /* No firmware. */
-    {"app", "page.bin", NULL, NULL, 3, "is a web page, no firmware: the download went wrong", ALL},
-    {"0x40000", "page.bin", NULL, NULL, 3, "is a web page, no firmware", ALL},
-    {"0x180000", "page.bin", NULL, NULL, 3, "is a web page, no firmware", ALL},
-    {"table", "page.bin", NULL, NULL, 3, "is a web page, no firmware", ALL},
-    {"app", "backup.zip", NULL, NULL, 3, "is a ZIP archive, no firmware", ALL},
-    {"app", "app.bin.gz", NULL, NULL, 3, "is packed, no firmware", ALL},
-    {"start", "linked.bin", NULL, NULL, 3, "is what a linker makes", ALL},
-    {"app", "text.bin", NULL, NULL, 3, "is text, no firmware", ALL},
-    {"app", "records.bin", NULL, NULL, 3, "is named a binary, and holds Intel HEX text", ALL},
-    {NULL, "records.bin", NULL, NULL, 3, "is named a binary, and holds Intel HEX text", ALL},
+    {"app", "page.bin", NULL, NULL, 3, "is a web page, not firmware: the download went wrong", ALL},
+    {"0x40000", "page.bin", NULL, NULL, 3, "is a web page, not firmware", ALL},
+    {"0x180000", "page.bin", NULL, NULL, 3, "is a web page, not firmware", ALL},
+    {"table", "page.bin", NULL, NULL, 3, "is a web page, not firmware", ALL},
+    {"app", "backup.zip", NULL, NULL, 3, "is a ZIP archive, not firmware", ALL},
+    {"app", "app.bin.gz", NULL, NULL, 3, "is compressed, not firmware", ALL},
+    {"start", "linked.bin", NULL, NULL, 3, "is the output of a linker", ALL},
+    {"app", "text.bin", NULL, NULL, 3, "is text, not firmware", ALL},
+    {"app", "records.bin", NULL, NULL, 3, "has the name of a binary, but contains Intel HEX text",
+     ALL},
+    {NULL, "records.bin", NULL, NULL, 3, "has the name of a binary, but contains Intel HEX text",
+     ALL},
     {"app", "noise.bin", NULL, NULL, 3, "has no boot header", ALL},
     {"start", "noise.bin", NULL, NULL, 3, "has no boot header", ALL},
     {"0x40000", "noise.bin", NULL, NULL, 3, "has no boot header", WRITES},
@@ -151,13 +153,13 @@ static const struct {
     {"app", "dunlin.bin", NULL, NULL, 5, "was built for a Dunlin D3", ALL},
     {NULL, "dunlin.bin", NULL, NULL, 5, "was built for a Dunlin D3", ALL},
     {"app", "for-8.bin", NULL, NULL, 5, "was built for 8 MiB (64 Mbit) of flash", ALL},
-    {"app", "fast.bin", NULL, NULL, 5, "at 120 MHz; a Turnstone T2 can 4 at 80 MHz", ALL},
+    {"app", "fast.bin", NULL, NULL, 5, "at 120 MHz; a Turnstone T2 supports 4 at 80 MHz", ALL},
     /* In the wrong place. */
     {"start", "app.bin", "app", "begin.bin", 5, "the two files are swapped", ALL},
     {"app", "begin.bin", NULL, NULL, 5, "is a start program, region 'app' is for an application",
      ALL},
-    {"start", "app.bin", NULL, NULL, 5, "that is region 'app': say app=", ALL},
-    {"start", "gauge.bin", NULL, NULL, 5, "that is region 'app': say app=", ALL},
+    {"start", "app.bin", NULL, NULL, 5, "which belongs in region 'app': write app=", ALL},
+    {"start", "gauge.bin", NULL, NULL, 5, "which belongs in region 'app': write app=", ALL},
     {"calibration", "app.bin", NULL, NULL, 5, "is an application, but region 'calibration' is for",
      ALL},
     {"log", "begin.bin", NULL, NULL, 5, "It is for region 'start'", WRITES},
@@ -175,12 +177,12 @@ static const struct {
     {"0xE100", "regions.bin", NULL, NULL, 5, "would overwrite the region table", WRITES},
     {"0x3FF000", "noise.bin", NULL, NULL, 5, "beyond the end of the flash", ALL},
     {"attic", "app.bin", NULL, NULL, 2, "there is no region 'attic'", ALL},
-    {"4000", "app.bin", NULL, NULL, 2, "is no offset", ALL},
+    {"4000", "app.bin", NULL, NULL, 2, "is not an offset", ALL},
     {"app", "site", NULL, NULL, 5, "region 'app' is not for files", ALL},
     {"log", "large", NULL, NULL, 5, "does not fit region 'log'", WRITES},
     /* Tables. */
-    {"table", "noise.bin", NULL, NULL, 3, "is no region table", ALL},
-    {"0xE000", "noise.bin", NULL, NULL, 3, "is no region table", ALL},
+    {"table", "noise.bin", NULL, NULL, 3, "is not a region table", ALL},
+    {"0xE000", "noise.bin", NULL, NULL, 3, "is not a region table", ALL},
     {"app", "regions.bin", NULL, NULL, 5, "is a region table, and region 'app' is for a program",
      ALL},
     {"table", "app.bin", NULL, NULL, 5, "is an application, but region 'table' is for table", ALL},
@@ -273,7 +275,7 @@ static void what_is_said_to_be_meant_is_done_and_named(void)
     scratch_add_gauge("meant");
     g_setenv("WRYTOGRAPH_LINK", "bench:meant", TRUE);
     g_autofree uint8_t *noise = scratch_read("noise.bin", &m);
-    EXPECT(0, "Warning: it goes across an end of region app",
+    EXPECT(0, "Warning: it extends across an end of region app",
            command("write", "--any-place", placed("0x1BF000", "noise.bin"), NULL));
     EXPECT(0, "over regions app, log",
            command("write", "--dry-run", "--any-place", placed("0x1BF000", "noise.bin"), NULL));
@@ -283,7 +285,7 @@ static void what_is_said_to_be_meant_is_done_and_named(void)
            command("write", "--any-content", placed("app", "noise.bin"), NULL));
     EXPECT(0, "body.bin is damaged: the board will not start from region 'app'",
            command("write", "--any-content", placed("app", "body.bin"), NULL));
-    EXPECT(0, "Warning: it lies over region table",
+    EXPECT(0, "Warning: it overwrites region table",
            command("write", "--any-place", "--any-content", placed("0xD000", "noise.bin"), NULL));
     g_autofree uint8_t *flash = scratch_flash("meant", &n);
     CHECK(memcmp(flash + 0xD000, noise, m) == 0);
@@ -299,9 +301,9 @@ static void a_blank_board_is_warned_of_and_not_refused(void)
     g_setenv("WRYTOGRAPH_LINK", "bench:guess", TRUE);
     EXPECT(0, "Warning: it overwrites region calibration",
            command("write", placed("0x13000", "noise.bin"), NULL));
-    EXPECT(0, "Warning: it has no boot header, and the chip may start from there",
+    EXPECT(0, "Warning: it has no boot header, but the chip may start from there",
            command("write", placed("0x40000", "noise.bin"), NULL));
-    EXPECT(0, "Warning: it goes across an end of region app",
+    EXPECT(0, "Warning: it extends across an end of region app",
            command("write", placed("0x1FF000", "noise.bin"), NULL));
 }
 
@@ -311,7 +313,7 @@ static void without_a_place_the_header_finds_it(void)
     g_setenv("WRYTOGRAPH_LINK", "bench:found", TRUE);
     struct said said = command("write", scratch_file("gauge.bin"), scratch_file("start.bin"),
                                scratch_file("regions.bin"), NULL);
-    EXPECT(0, "by what it is, this region is the one for it", said);
+    EXPECT(0, "its content belongs in this region", said);
     EXPECT(0, "tide-gauge 2.3.1", command("start", "--expect", "tide-gauge 2.3.1", NULL));
     EXPECT(0, "agrees", command("verify", scratch_file("gauge.bin"), NULL));
 }
@@ -347,11 +349,12 @@ static void read_mode_and_clock_are_set_as_wanted(void)
                    NULL));
     EXPECT(6, "DIFFERS", command("verify", placed("app", "gauge.bin"), NULL));
     EXPECT(0, "tide-gauge 2.3.1", command("start", "--expect", "tide-gauge 2.3.1", NULL));
-    EXPECT(5, "a Turnstone T2 can 4 at 80 MHz",
+    EXPECT(5, "a Turnstone T2 supports 4 at 80 MHz",
            command("write", "--read-clock", "133", placed("app", "gauge.bin"), NULL));
-    EXPECT(2, "is none", command("write", "--read-mode", "3", placed("app", "gauge.bin"), NULL));
+    EXPECT(2, "is not a value",
+           command("write", "--read-mode", "3", placed("app", "gauge.bin"), NULL));
     EXPECT(
-        2, "--leave-header, and a read mode",
+        2, "--leave-header together with a read mode",
         command("write", "--leave-header", "--read-mode", "2", placed("app", "gauge.bin"), NULL));
     EXPECT(0, "Written", command("write", "--read-clock", "80", placed("app", "fast.bin"), NULL));
 }
@@ -370,10 +373,10 @@ static void a_chip_takes_the_read_modes_that_it_has(void)
     EXPECT(0, "set to 2 data lines at 40 MHz",
            command("write", "-l", "bench:creek", "--read-mode", "2", "--read-clock", "40",
                    placed("app", "creek.bin"), NULL));
-    EXPECT(5, "a Sanderling S1 can 2 at 40 MHz",
+    EXPECT(5, "a Sanderling S1 supports 2 at 40 MHz",
            command("write", "-l", "bench:creek", "--read-mode", "4", placed("app", "creek.bin"),
                    NULL));
-    EXPECT(5, "a Sanderling S1 can 2 at 40 MHz",
+    EXPECT(5, "a Sanderling S1 supports 2 at 40 MHz",
            command("write", "-l", "bench:creek", "--read-clock", "41", placed("app", "creek.bin"),
                    NULL));
 }

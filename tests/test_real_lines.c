@@ -117,7 +117,7 @@ static void a_bench_that_others_reach_is_told_of(void)
         check_context("%s: %s", hosts[i], process.line);
         /* A machine without IPv6 cannot serve there. */
         if (i != 1 || strstr(process.line, "rfc2217"))
-            CHECK((strstr(process.line, "whoever reaches") != NULL) == (i == 0));
+            CHECK((strstr(process.line, "anybody who can reach") != NULL) == (i == 0));
         end(&process);
     }
 }
@@ -128,7 +128,7 @@ static void work_through(const char *link, const char *name)
     g_autofree uint8_t *image = scratch_read("start.bin", &length);
 
     EXPECT(0, "Turnstone T2", command("identify", "-l", link, NULL));
-    EXPECT(0, "checked by the board's SHA-256",
+    EXPECT(0, "verified by the board's SHA-256",
            command("write", "-l", link, placed("start", "start.bin"), NULL));
     EXPECT(0, "agrees", command("verify", "-l", link, placed("start", "start.bin"), NULL));
     EXPECT(0, "Seen", command("start", "-l", link, "--expect", "gauge ready", NULL));
@@ -214,7 +214,7 @@ static void a_jig_writes_two_boards_at_once(void)
     serve(&other, "jig-2");
     g_strlcpy(path, scratch_file("gauge.bin"), sizeof path);
     struct said said = run_program("bin/example_production_jig", path, one.pty, other.pty, NULL);
-    EXPECT(0, "done and checked", said);
+    EXPECT(0, "done and verified", said);
     for (size_t i = 0; i < 2; i++) {
         const struct bench *bench = i == 0 ? &one : &other;
         g_autofree char *line = g_strdup_printf("%s: Turnstone T2", bench->pty);
@@ -254,7 +254,7 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     wry_serial_close(serial);
     EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
     EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
-    EXPECT(4, "it is no serial port", command("identify", "-l", "/dev/null", NULL));
+    EXPECT(4, "it is not a serial port", command("identify", "-l", "/dev/null", NULL));
     stop(&bench);
 }
 
@@ -289,8 +289,8 @@ static void addresses_that_lead_nowhere_are_told_apart(void)
 {
     EXPECT(4, "Connection refused", command("identify", "-l", "rfc2217://127.0.0.1:1", NULL));
     EXPECT(4, "Connection refused", command("identify", "-l", "tcp://[::1]:1", NULL));
-    EXPECT(2, "is no address", command("identify", "-l", "tcp://nowhere", NULL));
-    EXPECT(2, "is no address", command("identify", "-l", "rfc2217://::1:4000", NULL));
+    EXPECT(2, "is not an address", command("identify", "-l", "tcp://nowhere", NULL));
+    EXPECT(2, "is not an address", command("identify", "-l", "rfc2217://::1:4000", NULL));
     EXPECT(2, "there is no wiring",
            command("identify", "--wiring", "knitted", "-l", "tcp://a:1", NULL));
 }
@@ -356,11 +356,11 @@ static void the_speed_that_an_adapter_carries_is_remembered(void)
     scratch_add_gauge("slow");
     EXPECT(0, "500000", command("bench", "fault", "slow", "cable=500000", NULL));
     serve_gauge(&bench, "slow");
-    EXPECT(0, "did not hold a faster speed; going on at 460800",
+    EXPECT(0, "Higher speeds failed on this link; continuing at 460800",
            command("identify", "-l", bench.link, NULL));
-    EXPECT(0, "Going on at 460800 baud: a faster speed did not hold",
+    EXPECT(0, "Using 460800 baud: higher speeds failed",
            command("identify", "-l", bench.link, NULL));
-    EXPECT(0, "did not hold a faster speed",
+    EXPECT(0, "Higher speeds failed on this link",
            command("identify", "-l", bench.link, "--speed", "921600", NULL));
     stop(&bench);
 }
@@ -458,7 +458,7 @@ static void python3_serial_can_use_a_served_board(void)
     CHECK(has_peer(PYTHON));
     serve(&bench, "python-client");
     struct said said =
-        run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/frames_to_board.py", bench.link, NULL);
+        run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/talk_to_board.py", bench.link, NULL);
     EXPECT(0, "booted", said);
     CHECK(says(&said, "version tide-gauge 2.3.0"));
     stop(&bench);
@@ -475,7 +475,7 @@ static void our_client_works_with_the_server_of_python3_serial(void)
                                 NULL};
     CHECK(start(&server, argv));
     g_autofree char *link = g_strdup_printf("rfc2217://127.0.0.1:%s", server.line);
-    EXPECT(0, "checked by the board's SHA-256",
+    EXPECT(0, "verified by the board's SHA-256",
            command("write", "-l", link, "--speed", "460800", placed("start", "start.bin"), NULL));
     end(&server);
     stop(&bench);
@@ -508,7 +508,7 @@ static struct said call_until_open(const char *verb, const char *link, const cha
         /* On a busy machine it now and then takes a connection and says nothing on it at all. */
         bool silent = says(&said, "offers no serial port") || says(&said, "stopped answering");
         stalled += silent;
-        if (!says(&said, "Connection refused") && !says(&said, "hangs up at once") &&
+        if (!says(&said, "Connection refused") && !says(&said, "closes the connection at once") &&
             (!silent || stalled > 4))
             break;
     }
@@ -536,7 +536,7 @@ static void our_client_works_with_ser2net(void)
                         NULL, &pid, NULL));
     g_autofree char *link = g_strdup_printf("rfc2217://127.0.0.1:%u", port);
     EXPECT(0, "Turnstone T2", call_until_open("identify", link, NULL));
-    EXPECT(0, "checked by the board's SHA-256",
+    EXPECT(0, "verified by the board's SHA-256",
            call_until_open("write", link, placed("start", "start.bin")));
     kill(pid, SIGTERM);
     waitpid(pid, &status, 0);
@@ -574,7 +574,7 @@ static void a_raw_pipe_works_with_socat(void)
     struct said said = command("write", "-l", link, placed("log", "note"), NULL);
     for (unsigned i = 0; i < 200 && says(&said, "Connection refused"); i++)
         said = command("write", "-l", link, placed("log", "note"), NULL);
-    EXPECT(0, "checked by the board's SHA-256", said);
+    EXPECT(0, "verified by the board's SHA-256", said);
     waitpid(pid, &status, 0);
     stop(&bench);
 }

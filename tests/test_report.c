@@ -135,9 +135,9 @@ static void a_label_is_read_by_a_scanner(void)
     CHECK(svg && strstr(svg, "Pier gauges") && strstr(svg, "version 3") &&
           strstr(svg, "passed 20"));
     /* No label for a board that did not pass. */
-    EXPECT(5, "no card is on record that board 02:00:00:00:00:66 passed",
+    EXPECT(5, "no passed card of board 02:00:00:00:00:66 is recorded",
            command("ledger", "label", "02:00:00:00:00:66", NULL));
-    EXPECT(2, "is no board's address", command("ledger", "label", "gauge-1", NULL));
+    EXPECT(2, "is not an address of a board", command("ledger", "label", "gauge-1", NULL));
 }
 
 int main(int argc, char **argv)

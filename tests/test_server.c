@@ -79,7 +79,7 @@ static void runs_go_to_the_server(void)
     set_up("gauge-1");
     struct said said = command("write", placed("app", "gauge.bin"), NULL);
     EXPECT(0, "Written", said);
-    CHECK(!says(&said, "waits on this computer") && !says(&said, "not put on record"));
+    CHECK(!says(&said, "waits on this computer") && !says(&said, "not recorded"));
     CHECK_QUERY("write|passed|02:57:B8:FE:82:F1|4194304|app",
                 "SELECT kind, outcome, board, flash, contents->0->>'region' FROM run");
     EXPECT(0, "passed", command("ledger", "list", NULL));
@@ -94,10 +94,10 @@ static void runs_wait_while_it_is_away(void)
 {
     set_up("waiting");
     CHECK_EQUAL(0, postgres("stop"));
-    EXPECT(0, "1 run waits on this computer", command("erase", "log", NULL));
+    EXPECT(0, "1 run waits", command("erase", "log", NULL));
     EXPECT(0, "2 runs wait on this computer", command("erase", "0x3F0000+4K", NULL));
     EXPECT(4, "2 of 2 runs still wait on this computer", command("ledger", "send", NULL));
-    EXPECT(4, "Runs go on meanwhile", command("ledger", "list", NULL));
+    EXPECT(4, "Meanwhile runs wait on this computer", command("ledger", "list", NULL));
     CHECK_EQUAL(0, postgres("start"));
     /* What waits is in the list already, told as such. */
     EXPECT(0, "2 of them wait on this computer", command("ledger", "list", NULL));
@@ -113,7 +113,7 @@ static void a_newer_schema_is_refused(void)
     CHECK_QUERY("", "INSERT INTO wrytograph_schema (version) VALUES (99)");
     EXPECT(4, "this ledger has schema 99, made by a newer version of this program",
            command("ledger", "list", NULL));
-    EXPECT(0, "1 run waits on this computer", command("erase", "log", NULL));
+    EXPECT(0, "1 run waits", command("erase", "log", NULL));
     CHECK_QUERY("", "DELETE FROM wrytograph_schema WHERE version = 99");
     EXPECT(0, "1 run went to", command("ledger", "send", NULL));
 }

@@ -193,11 +193,12 @@ static void a_file_s_mistakes_are_named_by_line(void)
     static const struct {
         const char *lines, *said;
     } mistakes[] = {
-        {"settings:\n  a: 1\n  a: 2\n", ":3: 'a' stands in line 2 already"},
-        {"settings:\n  1st: 1\n", ":2: '1st' is no key"},
+        {"settings:\n  a: 1\n  a: 2\n", ":3: 'a' is in line 2 already"},
+        {"settings:\n  1st: 1\n", ":2: '1st' is not a key"},
         {"settings:\n  a: [1, 2]\n", ":2: 'a': a setting is one value"},
-        {"settings:\n  a: {value: x, type: integer}\n", ":2: 'a': its value is no integer"},
-        {"settings:\n  a: {value: 1, type: number}\n", ":2: 'number' is no type"},
+        {"settings:\n  a: {value: x, type: integer}\n",
+         ":2: 'a': its value is not of type integer"},
+        {"settings:\n  a: {value: 1, type: number}\n", ":2: 'number' is not a type"},
         {"settings:\n  a: {value: 1, env: B}\n", ":2: give one of value, env and file"},
         {"settings:\n  a: {secret: true}\n", ":2: give one of value, env and file"},
         {"settings:\n  a: {env: WRY_NO_SUCH_NAME}\n", ":2: WRY_NO_SUCH_NAME is not set"},
@@ -231,7 +232,7 @@ static void settings_are_written_and_the_firmware_shows_them(void)
     /* Two settings of the board are not in the file. */
     struct said said =
         command("write", placed("calibration", "pier.yaml"), placed("app", "gauge.bin"), NULL);
-    EXPECT(5, "these settings in region 'calibration' would be gone, and no known backup", said);
+    EXPECT(5, "these settings in region 'calibration' would be lost, and no known backup", said);
     CHECK(says(&said, "  datum_mm: -1827\n  scale: 1.0011\n") && !says(&said, "gauge: 1"));
     CHECK(scratch_flash_is("written", before, n));
     EXPECT(0, "Backed up", command("backup", scratch_file("written.zip"), NULL));
@@ -252,7 +253,7 @@ static void settings_are_written_and_the_firmware_shows_them(void)
     struct wry_settings_head head;
     CHECK(wry_settings_get(&head, flash + REGION, SLOT));
     CHECK(wry_bytes_blank(flash + REGION + head.length, 2 * SLOT - head.length));
-    EXPECT(0, "the flash holds the image",
+    EXPECT(0, "the flash has the image",
            command("verify", placed("calibration", "pier.yaml"), NULL));
 }
 
@@ -294,16 +295,16 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
     scratch_use_gauge("refused", "none");
     g_autofree uint8_t *before = scratch_flash("refused", &n);
     EXPECT(2, "'datum_mm' is an integer here", command("write", "--set", "datum_mm=low", NULL));
-    EXPECT(2, "is no key", command("write", "--set", "1st=low", NULL));
+    EXPECT(2, "is not a key", command("write", "--set", "1st=low", NULL));
     EXPECT(2, "there is no setting 'datum_m'; did you mean 'datum_mm'?",
            command("write", "--set", "datum_m=-1", NULL));
     EXPECT(2, "there is no setting 'dat'; did you mean 'datum_mm'?",
            command("write", "--set", "dat=-1", NULL));
-    EXPECT(2, "for a new one say --set-new colour=VALUE",
+    EXPECT(2, "To add a new one, use --set-new colour=VALUE",
            command("write", "--set", "colour=blue", NULL));
-    EXPECT(2, "an integer has no zeros before it", command("write", "--set", "gauge=0123", NULL));
-    EXPECT(2, "is no setting", command("write", "--set", "datum_mm", NULL));
-    EXPECT(2, "is no setting", command("write", "--set", "/a=1", NULL));
+    EXPECT(2, "an integer has no leading zeros", command("write", "--set", "gauge=0123", NULL));
+    EXPECT(2, "is not a setting", command("write", "--set", "datum_mm", NULL));
+    EXPECT(2, "is not a setting", command("write", "--set", "/a=1", NULL));
     EXPECT(2, "there is no region 'attic'", command("write", "--set", "attic/a=1", NULL));
     EXPECT(5, "region 'app' holds no settings block", command("write", "--set", "app/a=1", NULL));
     CHECK(scratch_flash_is("refused", before, n));
@@ -320,7 +321,7 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
            command("write", placed("calibration", "large.yaml"), NULL));
     write_yaml("wrong.yaml", "settings:\n  a: {type: integer, value: low}\n");
     EXPECT(3, "wrong.yaml:2:", command("write", placed("calibration", "wrong.yaml"), NULL));
-    EXPECT(3, "is text, no firmware", command("write", placed("app", "wrong.yaml"), NULL));
+    EXPECT(3, "is text, not firmware", command("write", placed("app", "wrong.yaml"), NULL));
     CHECK(scratch_flash_is("refused", before, n));
 }
 

@@ -48,9 +48,9 @@ static void use_shelf(const char *name)
 static void use_full_shelf(const char *name)
 {
     use_shelf(name);
-    EXPECT(0, "5 new", command("shelf", "add", scratch_file("builds"), NULL));
+    EXPECT(0, "Added to the shelf: 5", command("shelf", "add", scratch_file("builds"), NULL));
     for (size_t i = 0; i < G_N_ELEMENTS(release); i++)
-        EXPECT(0, "1 new", command("shelf", "add", scratch_file(release[i]), NULL));
+        EXPECT(0, "Added to the shelf: 1", command("shelf", "add", scratch_file(release[i]), NULL));
 }
 
 static void files_folders_and_zips_go_onto_the_shelf(void)
@@ -58,9 +58,9 @@ static void files_folders_and_zips_go_onto_the_shelf(void)
     use_shelf("empty");
     EXPECT(0, "The shelf is empty", command("shelf", "list", NULL));
     struct said said = command("shelf", "add", scratch_file("builds"), NULL);
-    EXPECT(0, "On the shelf: 5 new, 0 were there already; the others are no images", said);
+    EXPECT(0, "Added to the shelf: 5; already there: 0; the others are not images", said);
     CHECK(says(&said, "page.bin: it has no boot header"));
-    EXPECT(0, "0 new, 1 were there already",
+    EXPECT(0, "Added to the shelf: 0; already there: 1",
            command("shelf", "add", scratch_file("builds/b.bin"), NULL));
     int code = 0;
     zip_t *zip = zip_open(scratch_file("release.zip"), ZIP_CREATE, &code);
@@ -70,8 +70,8 @@ static void files_folders_and_zips_go_onto_the_shelf(void)
         CHECK(zip_file_add(zip, inside, source, ZIP_FL_ENC_UTF_8) >= 0);
     }
     CHECK_EQUAL(0, zip_close(zip));
-    EXPECT(0, "On the shelf: 3 new", command("shelf", "add", scratch_file("release.zip"), NULL));
-    EXPECT(3, "nothing of that goes onto the shelf",
+    EXPECT(0, "Added to the shelf: 3", command("shelf", "add", scratch_file("release.zip"), NULL));
+    EXPECT(3, "none of these files is an image for the shelf",
            command("shelf", "add", scratch_file("builds/page.bin"), NULL));
     EXPECT(3, "No such file", command("shelf", "add", scratch_file("none.bin"), NULL));
     said = command("shelf", "list", NULL);
@@ -95,10 +95,10 @@ static void damaged_images_stay_off_it(void)
     bytes[n / 2] ^= 1;
     memcpy(flash, bytes, n);
     scratch_write("creek.raw", flash, 0x10000);
-    EXPECT(3, "holds more than the program",
+    EXPECT(3, "has more content after its program",
            command("shelf", "add", scratch_file("creek.raw"), NULL));
     scratch_write("broken.zip", "PK\003\004 and no more", 17);
-    EXPECT(3, "no whole ZIP", command("shelf", "add", scratch_file("broken.zip"), NULL));
+    EXPECT(3, "not a complete ZIP", command("shelf", "add", scratch_file("broken.zip"), NULL));
 }
 
 static void the_list_says_which_fit_and_why_not(void)
@@ -112,12 +112,12 @@ static void the_list_says_which_fit_and_why_not(void)
     CHECK(says(&said, "fits region app, only as an upgrade"));
     CHECK(says(&said, "fits region table"));
     said = command("shelf", "list", "--chip", "dunlin-d3", "--flash", "4MiB", NULL);
-    EXPECT(0, "no: there is no region of its kind", said);
+    EXPECT(0, "no: the flash has no region of its kind", said);
     CHECK(says(&said, "fits region app"));
     EXPECT(0, "\"fits\" : true",
            command("shelf", "list", "--json", "--chip", "dunlin-d3", "--flash", "4MiB", NULL));
     EXPECT(2, "belong together", command("shelf", "list", "--chip", "dunlin-d3", NULL));
-    EXPECT(2, "is no flash size of a Dunlin D3",
+    EXPECT(2, "is not a flash size of a Dunlin D3",
            command("shelf", "list", "--chip", "dunlin-d3", "--flash", "1K", NULL));
 }
 
@@ -140,7 +140,7 @@ static void several_that_fit_are_never_guessed_among(void)
     EXPECT(0, "tide-gauge 2.9.0 from the shelf into region app",
            command("write", "app=shelf:tide-gauge 2.9.0", NULL));
     EXPECT(2, "is the name of", command("shelf", "prefer", "tide-gauge", NULL));
-    EXPECT(0, "is taken where several", command("shelf", "prefer", "tide-gauge", "2.3.1", NULL));
+    EXPECT(0, "is used if several", command("shelf", "prefer", "tide-gauge", "2.3.1", NULL));
     EXPECT(0, "tide-gauge 2.3.1 from the shelf",
            command("write", "shelf:tide-gauge", "start=shelf:gauge-start", NULL));
     EXPECT(0, "tide-gauge 2.3.1", command("start", "--expect", "tide-gauge 2.3.1", NULL));
@@ -151,11 +151,11 @@ static void several_that_fit_are_never_guessed_among(void)
 static void what_is_removed_is_gone(void)
 {
     use_full_shelf("removed");
-    EXPECT(0, "is off the shelf", command("shelf", "remove", "tide-gauge 2.9.0", NULL));
+    EXPECT(0, "is removed from the shelf", command("shelf", "remove", "tide-gauge 2.9.0", NULL));
     EXPECT(2, "there is no 'tide-gauge 2.9.0' on the shelf",
            command("shelf", "remove", "tide-gauge", "2.9.0", NULL));
-    EXPECT(2, "say add, list, prefer or remove", command("shelf", NULL));
-    EXPECT(2, "'shelf' does add", command("shelf", "sort", NULL));
+    EXPECT(2, "choose add, list, prefer or remove", command("shelf", NULL));
+    EXPECT(2, "'shelf' takes add", command("shelf", "sort", NULL));
 }
 
 /* Nothing there is one thing, and not to be read is another. */

@@ -268,8 +268,8 @@ static void a_stream_that_cannot_be_unpacked_falls_back_to_pages(void)
         struct bench bench;
         begin(&bench, &(struct rig_setup){.seed = seed});
         struct liar liar = {.honest = bench.rig->config.packer,
-                                      .lies_at = (uint32_t)(seed * 3001),
-                                      .ends = seed % 4 == 0};
+                            .lies_at = (uint32_t)(seed * 3001),
+                            .ends = seed % 4 == 0};
         liar.packer = *liar.honest;
         liar.packer.context = &liar;
         liar.packer.begin = liar_begin;

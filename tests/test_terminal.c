@@ -114,7 +114,7 @@ static void what_is_typed_reaches_the_firmware_and_ctrl_x_leaves(void)
 
     serve(&bench);
     sit_down(&desk, bench.link);
-    CHECK(see(&desk, "Ctrl-X leaves"));
+    CHECK(see(&desk, "Ctrl-X ends"));
     CHECK(see(&desk, "tide 2."));
     type(&desk, "version\r");
     CHECK(see(&desk, "tide-gauge 2.3.0"));
@@ -130,7 +130,7 @@ static void ctrl_c_leaves_a_sane_terminal_and_says_so(void)
 
     serve(&bench);
     sit_down(&desk, bench.link);
-    CHECK(see(&desk, "Ctrl-X leaves"));
+    CHECK(see(&desk, "Ctrl-X ends"));
     CHECK(see(&desk, "tide 2."));
     type(&desk, "\x03");
     CHECK(see(&desk, "stopped at your request"));

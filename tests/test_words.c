@@ -120,8 +120,8 @@ static void advice_depends_on_what_is_known(void)
 
     problem.other = (char *)"tide-gauge 2.3.0";
     g_autofree char *with = wry_problem_sentence(&problem);
-    CHECK_TEXT("region 'app' should hold tide-gauge, and holds no program", without);
-    CHECK_TEXT("region 'app' should hold tide-gauge, and holds tide-gauge 2.3.0", with);
+    CHECK_TEXT("region 'app' should contain tide-gauge, but contains no program", without);
+    CHECK_TEXT("region 'app' should contain tide-gauge, but contains tide-gauge 2.3.0", with);
 }
 
 static void a_problem_without_advice_has_none(void)

@@ -79,8 +79,8 @@ static void worked(void *context, enum wry_work work, uint32_t bytes)
     (void)context, (void)work, (void)bytes;
 }
 
-/* Interrupts are held off from the look at what has arrived to the sleep, which a pending one ends
- * all the same: none is slept through. */
+/* Interrupts stay disabled from the check of the ring to the sleep, so that none falls in between.
+ * wfi ends on a pending interrupt even while they are disabled. */
 static void sleep_unless_something_arrived(uint32_t us)
 {
     __asm__ volatile("csrc mstatus, %0" : : "r"(ENABLE_ALL) : "memory");

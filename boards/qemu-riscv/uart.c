@@ -42,7 +42,7 @@ void uart_start(void)
     *hardware_register(THRESHOLD) = 0;
 }
 
-/* Without room for more, they stay where they are, and whoever sends is held up: a UART whose other
+/* Without room for more, the bytes stay in the FIFO, and the sender waits: a UART whose other
  * end cannot be held up has to have the room that the guide says. */
 static void want_received(void)
 {

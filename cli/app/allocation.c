@@ -23,7 +23,7 @@ extern void *own_realloc(void *old, size_t n) __asm__("__libc_realloc");
 static void *had(void *memory, size_t n)
 {
     static const char text[] = "wrytograph: there is no memory left. End other programs, then run "
-                               "the same command again: it goes on where this one was cut.\n";
+                               "the same command again: it resumes where this one stopped.\n";
 
     if (memory || n == 0 || n > LARGE)
         return memory;

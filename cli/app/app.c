@@ -31,7 +31,8 @@ void app_restore_at_once(const struct termios *before)
 
 static void on_interrupt(int signal_number)
 {
-    static const char text[] = "\nEnded at once. What was not finished is safe to repeat.\n";
+    static const char text[] = "\n"
+                               "Ended at once. Run the same command again: repeating it is safe.\n";
 
     (void)signal_number;
     /* Interrupted twice: ends at once. */

@@ -7,8 +7,8 @@
 #include "app.h"
 
 static const char common_help[] =
-    "Sizes are written 4MiB, 4M, 32Mbit or 0x400000; offsets 0x4000 or 16K.\n"
-    "Exit codes: 0 done and checked, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
+    "Write sizes as 4MiB, 4M, 32Mbit or 0x400000, offsets as 0x4000 or 16K.\n"
+    "Exit codes: 0 done and verified, 1 internal, 2 usage, 3 bad input file, 4 no answer,\n"
     "5 wrong board or image, 6 content differs, 7 link lost, 8 flash failed, 9 stopped.";
 
 /* What an option of OPTION_CALL is for: GLib hands it to the callback. */
@@ -74,7 +74,7 @@ static void add_rows(GOptionGroup *group, const struct option *rows, void *value
 /* A verb's help only names them; --help-link explains them. */
 static char *link_names(unsigned options)
 {
-    GString *names = g_string_new("Of the link, as --help-link explains: ");
+    GString *names = g_string_new("Options of the link, explained by --help-link: ");
     const char *between = "";
 
     for (const struct option *row = common_options; row->name; row++) {
@@ -201,8 +201,7 @@ bool options_parse(struct app *app, int argc, char **argv, void *values)
     if (!repeated)
         repeated = find_repeated(argc, argv, verb->own, 0);
     if (repeated) {
-        app_fail(app, EXIT_USAGE, "It takes one value. Say it once.", "--%s was given twice",
-                 repeated);
+        app_fail(app, EXIT_USAGE, "Give it once.", "--%s was given twice", repeated);
         return false;
     }
     return parse(app, context, argc, argv);

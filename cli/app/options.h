@@ -1,5 +1,5 @@
 /*
- * Options as a table: one row tells how an option is written, where its value goes and what the
+ * Options as a table: one row gives the spelling of an option, where its value goes and what the
  * help says of it. Parsing, the help, the check for options given twice and the freeing of values
  * all read the same rows.
  */
@@ -25,7 +25,7 @@ struct option {
     size_t at;         /* offset of the value within the struct of values */
     const char *value; /* what the help calls the value, such as "FILE"; NULL for a flag */
     const char *help;
-    char brief;            /* '-o' beside '--output'; 0 = none */
+    char brief;            /* '-o' as well as '--output'; 0 = none */
     unsigned when, unless; /* common options alone: for verbs with, and without, these bits */
     void (*take)(void *values, const char *value); /* OPTION_CALL */
 };

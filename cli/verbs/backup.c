@@ -20,11 +20,11 @@ static void print_outcome(const struct app *app, const struct wry_backup_options
     g_autofree char *same = wry_units_bytes(result->from_older);
 
     app_outcome(app, true,
-                "Backed up, and checked by the board's SHA-256: %s of board %s to %s %s.", bytes,
+                "Backed up, and verified by the board's SHA-256: %s of board %s to %s %s.", bytes,
                 address, result->file, duration);
     stats_tell(app, &result->done);
     if (options->older)
-        app_note(app, "%s had not changed and came from the older archive.", same);
+        app_note(app, "%s had not changed and was taken from the older archive.", same);
 }
 
 static int back_up(struct app *app, struct wry_backup_options *options)
@@ -34,8 +34,8 @@ static int back_up(struct app *app, struct wry_backup_options *options)
     options->file = app->rest[0];
     if (options->file && (app->rest[1] || options->folder))
         return app_fail(app, EXIT_USAGE,
-                        "Such as 'wrytograph backup gauge-1.zip', or 'wrytograph backup' alone for "
-                        "a name of its own in the folder of backups.",
+                        "Such as 'wrytograph backup gauge-1.zip', or 'wrytograph backup' for a new "
+                        "file in the folder of backups.",
                         options->folder ? "a file to back up to, and a folder"
                                         : "more than one file to back up to");
     int code = station_make(app);
@@ -68,12 +68,12 @@ static const struct option own[] = {
     OPTION(TEXTS, "only", only, "PART",
            "Only this part: a region's name or OFFSET+LENGTH; may be repeated"),
     OPTION(FILE, "into", into, "FOLDER",
-           "Folder for the backup, which is named by the board's address and the time; else "
-           "WRYTOGRAPH_BACKUPS, else the usual one"),
+           "Folder for a backup named by the board's address and the time; default: "
+           "WRYTOGRAPH_BACKUPS, else the user's"),
     OPTION(FILE, "since", since, "OLDER",
-           "Read only what changed since this archive; the result is complete"),
-    OPTION(FLAG, "plain", plain, NULL, "Write just the binary, without the board's description"),
-    OPTION(FLAG, "replace", replace, NULL, "Replace a file of that name"),
+           "Read only what has changed since this archive; the result is complete"),
+    OPTION(FLAG, "plain", plain, NULL, "Write a plain binary, without the board's description"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace an existing file"),
     {.name = NULL},
 };
 
@@ -81,9 +81,10 @@ const struct verb verb_backup = {
     .name = "backup",
     .summary = "save the flash to an archive tied to the board",
     .usage = "[FILE]",
-    .description = "Reads the flash into an archive that belongs to this board. Without a name it\n"
-                   "goes into the folder of backups, named by address and time. The file appears\n"
-                   "under its name only when it is complete and its SHA-256 is the board's.",
+    .description =
+        "Reads the flash into an archive of this board. Without a FILE it is named by\n"
+        "address and time, in the folder of backups. The file appears under its name only\n"
+        "when it is complete and its SHA-256 matches the board's.",
     .options = APP_LINK | APP_LAYOUT | APP_KNOWN | APP_LEDGER,
     .leaves_running = true,
     .own = own,

@@ -121,7 +121,7 @@ static int take_away(struct app *app)
         return usage_error(app, "'bench remove' takes NAME");
     if (!wry_bench_remove(app->bench_folder, name, &error))
         return explain_error(app, error);
-    app_print(app, "Board '%s' is off the bench, and its flash with it.", name);
+    app_print(app, "Board '%s' and its flash are removed from the bench.", name);
     return EXIT_DONE;
 }
 
@@ -171,8 +171,8 @@ static int dispatch(struct app *app, const struct bench_options *options)
         return take_away(app);
     if (g_strcmp0(what, "press") == 0)
         return press(app);
-    return usage_error(app, what ? "'bench' does add, list, fault, press, remove and serve"
-                                 : "say add, list, fault, press, remove or serve");
+    return usage_error(app, what ? "'bench' takes add, list, fault, press, remove or serve"
+                                 : "choose add, list, fault, press, remove or serve");
 }
 
 static int run(struct app *app, void *values)
@@ -191,46 +191,48 @@ static int run(struct app *app, void *values)
 static const struct option own[] = {
     OPTION(TEXT, "chip", chip, "CHIP", "add: sanderling-s1, turnstone-t2 or dunlin-d3"),
     OPTION(TEXT, "flash", flash, "SIZE", "add: size of the flash"),
-    OPTION(FILE, "content", content, "FILE", "add: what the flash begins with; else it is blank"),
-    OPTION(TEXT, "wired", wired, "NAME", "add: how its reset and strap are wired; else rts-reset"),
-    OPTION(TEXT, "host", host, "ADDRESS", "serve: address to listen on; else 127.0.0.1"),
-    OPTION(NUMBER, "port", port, "N", "serve: TCP port of the first board; else any free ones"),
+    OPTION(FILE, "content", content, "FILE", "add: initial content of the flash; default: blank"),
+    OPTION(TEXT, "wired", wired, "NAME",
+           "add: how its reset and strap are wired; default rts-reset"),
+    OPTION(TEXT, "host", host, "ADDRESS", "serve: address to listen on; default 127.0.0.1"),
+    OPTION(NUMBER, "port", port, "N",
+           "serve: TCP port of the first board; default: any free ports"),
     OPTION(FLAG, "pty", pty, NULL, "serve: also as pseudo-terminals"),
-    OPTION(NUMBER, "revision", revision, "N", "add: of the chip"),
+    OPTION(NUMBER, "revision", revision, "N", "add: revision of the chip"),
     {.name = NULL},
 };
 
 const struct verb verb_bench = {
     .name = "bench",
-    .summary = "make, list, spoil and serve simulated boards",
+    .summary = "add, list, break and serve simulated boards",
     .usage = "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… |\n"
              "       press NAME BUTTON… | remove NAME | serve [NAME…]",
     .description = "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
-                   "  none            take all faults away\n"
-                   "  strap-released  the boot strap never reaches the chip\n"
+                   "  none            remove all faults\n"
+                   "  strap-released  the boot strap is not connected to the chip\n"
                    "  unpowered       the board has no power\n"
                    "  no-ground       adapter and board share no ground\n"
                    "  swapped         TX is wired to TX, RX to RX\n"
-                   "  echo            the adapter's TX is joined to its RX\n"
-                   "  brown-out       the supply gives way when the board works hard\n"
-                   "  loader=BAUD     the loader listens at another speed than 115200\n"
-                   "  console=BAUD    the firmware speaks at another speed than its chip's\n"
-                   "  line-end=END    the firmware wants lines to end in lf, cr or crlf\n"
+                   "  echo            the adapter's TX is connected to its RX\n"
+                   "  brown-out       the supply fails under load\n"
+                   "  loader=BAUD     the loader listens at this speed first, not at 115200\n"
+                   "  console=BAUD    the firmware prints at this speed\n"
+                   "  line-end=END    the firmware expects lines that end in lf, cr or crlf\n"
                    "  tx-open         the wire from the adapter's TX is open\n"
                    "  rx-open         the wire to the adapter's RX is open\n"
                    "  strap-stuck     the boot strap is always held\n"
                    "  noise=RATE      bit errors per bit, up to 0.1\n"
-                   "  cable=BAUD      the cable garbles anything faster\n"
-                   "  to-board=BAUD   the wire to the board does; from-board=BAUD, that from it\n"
-                   "  off-speed=PERCENT  the board's speeds are off by so much, up to 10\n"
-                   "  late-rts=TIME   the adapter sets RTS so much later than DTR\n"
+                   "  cable=BAUD      the cable garbles bytes above this speed\n"
+                   "  to-board=BAUD   only the wire to the board does; from-board=BAUD: from it\n"
+                   "  off-speed=PERCENT  the board's speeds are off by this, up to 10\n"
+                   "  late-rts=TIME   the adapter sets RTS this much later than DTR\n"
                    "  protect=BITS    block-protect bits of the flash, such as 0x14\n"
-                   "  claims=SIZE     the flash claims another size than it has\n"
-                   "  erases=SIZE     the flash erases no less at a time, such as 256KiB\n"
-                   "  busy=TIME       the flash is at work for so long when the power comes\n"
-                   "  power-cut=N     the power fails within the N-th flash operation of a run\n"
+                   "  claims=SIZE     the flash claims this size\n"
+                   "  erases=SIZE     the smallest erase unit of the flash, such as 256KiB\n"
+                   "  busy=TIME       the flash is busy for this long after power-up\n"
+                   "  power-cut=N     the power fails during the N-th flash operation of a run\n"
                    "  cable-cut=N     the cable is pulled after N bytes to the board\n"
-                   "  unplugged=N     the adapter is, and plugged in again 3 s later",
+                   "  unplugged=N     the adapter is unplugged then, and plugged in 3 s later",
     .options = APP_BENCH,
     .own = own,
     .size = sizeof(struct bench_options),

@@ -48,7 +48,7 @@ int bench_serve(struct app *app, const struct wry_bench_server_settings *options
         return explain_error(app, error);
     if (!is_this_computer(settings.host))
         app_note(app,
-                 "Note: whoever reaches %s can read and write these boards: RFC 2217 has no "
+                 "Note: anybody who can reach %s can read and write these boards: RFC 2217 has no "
                  "passwords and no encryption. docs/security.md shows a tunnel.",
                  settings.host);
     announce(app, server, names, settings.host);

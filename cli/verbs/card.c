@@ -56,7 +56,7 @@ static int fail_mistakes(struct app *app, guint count)
 {
     g_autofree char *what = app_count(count, "mistake");
 
-    return app_fail(app, EXIT_BAD_INPUT, "docs/card.md says what a card may hold.", "%s", what);
+    return app_fail(app, EXIT_BAD_INPUT, "docs/card.md describes cards.", "%s", what);
 }
 
 struct wry_card *card_open_from(struct app *app, const char *path, const char *trust)
@@ -93,8 +93,8 @@ static char *share_words(const struct wry_card_facts *facts)
     if (facts->share_of == 0)
         return g_strdup("");
     if (facts->share_of == 1)
-        return g_strdup("; for one bench alone: it hands out every row of its table");
-    return g_strdup_printf("; share %u of %u: it hands out rows %u, %u, %u … of its table",
+        return g_strdup("; for one bench only: it uses every row of its table");
+    return g_strdup_printf("; share %u of %u: it uses rows %u, %u, %u … of its table",
                            facts->share_part, facts->share_of, facts->share_part,
                            facts->share_part + facts->share_of,
                            facts->share_part + 2 * facts->share_of);
@@ -108,7 +108,7 @@ static void print_sound(struct app *app, const char *path, const struct wry_card
 
     wry_card_get_facts(card, &facts);
     g_autofree char *share = share_words(&facts);
-    app_outcome(app, true, "%s: the card '%s' is sound, for a %s with %s of flash%s.", path, name,
+    app_outcome(app, true, "%s: the card '%s' is valid, for a %s with %s of flash%s.", path, name,
                 facts.chip->title, sizes, share);
 }
 
@@ -153,8 +153,8 @@ static int parse_share(struct app *app, const struct wry_card *card,
                        const struct card_options *options, unsigned *part, unsigned *of)
 {
     static const char why[] =
-        "Each bench gets a kit of its own: '--share 1/2' hands out every second row from the first "
-        "on, '--share 2/2' the others. If only one bench will ever use the kit, say --one-bench.";
+        "Make a separate kit for each bench: '--share 1/2' uses every second row from the first "
+        "on, '--share 2/2' the others. If only one bench will ever use the kit, add --one-bench.";
     struct wry_card_facts facts;
     char after = '\0';
 
@@ -164,15 +164,16 @@ static int parse_share(struct app *app, const struct wry_card *card,
         return app_fail(app, EXIT_USAGE, why, "--share, and --one-bench");
     if ((options->share || options->one_bench) && !facts.hands_out_rows)
         return app_fail(app, EXIT_USAGE, "Leave the option out.",
-                        "this card hands out no rows (boards: {row: next})");
+                        "this card does not assign rows (boards: {row: next})");
     if (!facts.hands_out_rows || options->one_bench)
         return EXIT_DONE;
     if (!options->share)
-        return app_fail(app, EXIT_USAGE, why,
-                        "copies of this kit on two benches would give the same rows to different "
-                        "boards");
+        return app_fail(
+            app, EXIT_USAGE, why,
+            "copies of this kit on two benches would assign the same rows to different boards");
     if (sscanf(options->share, "%3u/%3u%c", part, of, &after) != 2 || *part < 1 || *part > *of)
-        return app_fail(app, EXIT_USAGE, why, "--share: '%s' is no K/N", options->share);
+        return app_fail(app, EXIT_USAGE, why, "--share: '%s' does not have the form K/N",
+                        options->share);
     return EXIT_DONE;
 }
 
@@ -214,7 +215,7 @@ static int make_keys(struct app *app)
         return explain_error(app, error);
     g_strchomp(key);
     json_add_text(app->json, "public_key", key);
-    app_print(app, "%s.secret signs kits: keep it where nobody else reads it.", name);
+    app_print(app, "%s.secret signs kits: keep it private.", name);
     app_print(app, "%s.public goes to every bench, for --trust:\n  %s", name, key);
     return EXIT_DONE;
 }
@@ -264,50 +265,47 @@ static int run(struct app *app, void *values)
         return make_keys(app);
     return app_fail(app, EXIT_USAGE, "See 'wrytograph card --help'.",
                     what ? "'card' takes check, run or pack and a card, or keys and a name"
-                         : "say check, run, pack or keys");
+                         : "choose check, run, pack or keys");
 }
 
 #define AT(member) offsetof(struct card_options, member)
 
 static const struct option own[] = {
-    OPTION(FLAG, "each", each, NULL, "run: on one board after another, as they come; Ctrl-C ends"),
-    OPTION(FILE, "links", links, "FILE",
-           "run: on all the links that this file names, a line for each"),
+    OPTION(FLAG, "each", each, NULL, "run: on one board after another; Ctrl-C ends"),
+    OPTION(FILE, "links", links, "FILE", "run: on all links in this file, one per line"),
     OPTION(TEXT, "adapters", adapters, "VENDOR:PRODUCT",
-           "run: on every port of this type of adapter, as 'ports' lists them, or 'all'"),
-    OPTION(FLAG, "again", again, NULL, "run: also a board that got the card as often as it may"),
+           "run: on every port with this adapter, as 'ports' lists them, or 'all'"),
+    OPTION(FLAG, "again", again, NULL, "run: even on a board that had the card as often as it may"),
     OPTION(FLAG, "bell", bell, NULL,
-           "run --each: sound a bell at the end of "
-           "each board, three where it failed"),
+           "run --each: ring the bell after each board, three times if it failed"),
     OPTION(FILE, "logs", logs, "FOLDER",
-           "run: folder for a log of each board; of many boards there always is one, else in the "
-           "user's state folder"),
+           "run: folder for a log of each board; with several boards there always is one, by "
+           "default in the user's state folder"),
     OPTION(FILE, "trust", trust, "KEYS",
-           "Take only kits that are signed by a key of this file or folder; else of "
-           "~/.config/wrytograph/trusted, where that folder exists"),
+           "Accept only kits signed by a key in this file or folder; default: "
+           "~/.config/wrytograph/trusted, if it exists"),
     OPTION(FILE, "output", output, "FILE", "pack: the kit", .brief = 'o'),
-    OPTION(
-        TEXT, "share", share, "K/N",
-        "pack, of a card that hands out rows: the kit hands out every N-th row from the K-th on"),
+    OPTION(TEXT, "share", share, "K/N",
+           "pack, for a card with 'rows: next': the kit uses every N-th row, from the K-th on"),
     OPTION(FLAG, "one-bench", one_bench, NULL,
-           "pack, of such a card: the kit is for one bench alone, and hands out all rows"),
+           "pack, for such a card: the kit is for one bench only, and uses all rows"),
     OPTION(FILE, "sign", sign, "FILE", "pack: sign it with this secret key"),
     {.name = NULL},
 };
 
 const struct verb verb_card = {
     .name = "card",
-    .summary = "run a job card, on one board, on many, or on one after another",
+    .summary = "run a job card on one board, on many, or on one after another",
     .usage = "check CARD… | run CARD | pack CARD | keys NAME",
     .description =
-        "A card is a YAML file that describes one job that is repeated board by board:\n"
-        "what it is for, what is backed up, erased and written, which settings each board\n"
-        "gets, and what it must say after the start (docs/card.md). A kit is a card with\n"
-        "all its files in one ZIP, signed or not.\n"
+        "A card is a YAML file with one job that is repeated board by board:\n"
+        "its boards, the backup, what is erased and written, the settings of each board,\n"
+        "and what the board must print after the start (docs/card.md). A kit is a card\n"
+        "with all its files in one ZIP, signed or not.\n"
         "  check  finds all mistakes, without a board\n"
-        "  run    does it, and ends in one line: PASSED, or FAILED and where\n"
+        "  run    runs it; the last line is PASSED, or FAILED and the step\n"
         "  pack   makes a kit\n"
-        "  keys   makes a key to sign kits with",
+        "  keys   makes a key pair to sign kits with",
     .options = APP_LINK | APP_LINKS | APP_DRY_RUN | APP_KNOWN | APP_LEDGER,
     .own = own,
     .size = sizeof(struct card_options),

@@ -24,7 +24,7 @@ struct each {
     GHashTable *had;   /* addresses of earlier boards, with their outcome */
     GHashTable *ports; /* ports at the last check */
     unsigned passed, failed, done_before;
-    bool end_told; /* the user was told that it ends after this board */
+    bool end_told; /* the message that it ends after this board was printed */
     char *trouble; /* last reported problem of the link; NULL = none */
     bool bad_link; /* the link, or its log, can never be opened */
     bool log_lost; /* some log could not be written */
@@ -90,7 +90,7 @@ static void tell_trouble(struct each *each, const struct wry_problem *problem)
     words = wry_problem_sentence(problem);
     if (g_strcmp0(words, each->trouble) == 0)
         return;
-    app_note(each->app, "%s; waiting for that to end.", words);
+    app_note(each->app, "%s; waiting until that changes.", words);
     g_free(each->trouble);
     each->trouble = g_steal_pointer(&words);
 }
@@ -269,7 +269,7 @@ static bool next_board(struct each *each)
     if (each->bad_link)
         return false;
     g_autofree char *before = count_before(each);
-    app_note(each->app, "Take the board away. %u passed, %u failed%s so far.", each->passed,
+    app_note(each->app, "Remove the board. %u passed, %u failed%s so far.", each->passed,
              each->failed, before);
     bool gone = wait_until_gone(each, link, &result);
     wry_run_result_clear(&result);

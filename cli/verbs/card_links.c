@@ -8,8 +8,7 @@
 static bool add(struct app *app, GPtrArray *links, const char *link)
 {
     if (g_ptr_array_find_with_equal_func(links, link, g_str_equal, NULL)) {
-        app_fail(app, EXIT_USAGE, "A board is on one link; say each once.",
-                 "the link %s was given twice", link);
+        app_fail(app, EXIT_USAGE, "Give each link once.", "the link %s was given twice", link);
         return false;
     }
     g_ptr_array_add(links, g_strdup(link));
@@ -26,7 +25,7 @@ static bool add_file(struct app *app, GPtrArray *links, const char *path)
     bool good = true;
 
     if (!text) {
-        app_fail(app, EXIT_BAD_INPUT, "It holds a link a line.", "%s", error->message);
+        app_fail(app, EXIT_BAD_INPUT, "It has one link per line.", "%s", error->message);
         return false;
     }
     for (char **line = lines; *line && good; line++) {
@@ -38,7 +37,7 @@ static bool add_file(struct app *app, GPtrArray *links, const char *path)
             good = add(app, links, *line);
     }
     if (good && links->len == 0) {
-        app_fail(app, EXIT_BAD_INPUT, "Write a link a line.", "%s names no link", path);
+        app_fail(app, EXIT_BAD_INPUT, "Write one link per line.", "%s names no link", path);
         return false;
     }
     return good;
@@ -64,7 +63,7 @@ static bool add_adapters(struct app *app, GPtrArray *links, const char *type)
             good = add(app, links, device->path);
     }
     if (good && links->len == 0) {
-        app_fail(app, EXIT_USAGE, "'wrytograph ports' lists what there is.",
+        app_fail(app, EXIT_USAGE, "'wrytograph ports' lists the ports.",
                  "no port has an adapter of type %s", type);
         return false;
     }

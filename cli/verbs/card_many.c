@@ -145,7 +145,7 @@ static void tell_same(const struct many *many)
         for (size_t k = i + 1; k < many->count; k++) {
             const struct wry_run_result *a = &many->boards[i].result, *b = &many->boards[k].result;
             if (a->known && b->known && memcmp(a->address, b->address, sizeof a->address) == 0)
-                app_note(many->app, "Note: %s and %s have boards of the same address.",
+                app_note(many->app, "Note: %s and %s have boards with the same address.",
                          many->rows[i].link, many->rows[k].link);
         }
     }

@@ -1,4 +1,4 @@
-/* erase: erases parts of the flash; everything else stays as it is. */
+/* erase: erases parts of the flash and keeps everything else. */
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
@@ -14,7 +14,7 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
     g_autofree char *total = wry_units_bytes(done->bytes);
     g_autofree char *duration = words_duration(app->station, done->seconds);
 
-    app_outcome(app, true, "Erased, and checked to be blank by the board's SHA-256: %s %s.", total,
+    app_outcome(app, true, "Erased, and verified to be blank by the board's SHA-256: %s %s.", total,
                 duration);
     if (done->sectors_left > 0)
         app_note(app, "%u sector%s blank already.", (unsigned)done->sectors_left,
@@ -27,8 +27,8 @@ static int run(struct app *app, void *values)
     struct wry_erase_result result = {0};
 
     if (!app->rest[0])
-        return app_fail(app, EXIT_USAGE, "Say all, a region's name, or OFFSET+LENGTH.",
-                        "nothing said to erase");
+        return app_fail(app, EXIT_USAGE, "Give 'all', a region's name, or OFFSET+LENGTH.",
+                        "nothing to erase was given");
     int code = station_make(app);
     if (code != EXIT_DONE)
         return code;
@@ -50,7 +50,8 @@ static int run(struct app *app, void *values)
 
 static const struct option own[] = {
     OPTION(FLAG, "without-backup", without_backup, NULL,
-           "Also all of the flash, and settings, of which no backup of this board is known"),
+           "Even the whole flash without a known backup of this board, and settings that no backup "
+           "has"),
     {.name = NULL},
 };
 
@@ -58,8 +59,9 @@ const struct verb verb_erase = {
     .name = "erase",
     .summary = "erase all of the flash, regions or ranges",
     .usage = "all | REGION… | OFFSET+LENGTH…",
-    .description = "Erases the parts named, and checks that they are blank. What shares a sector\n"
-                   "with them stays as it is. Says first what will be lost; --dry-run stops there.",
+    .description =
+        "Erases the named parts and verifies that they are blank. Other content of the same\n"
+        "sectors is preserved. First lists what will be lost; --dry-run stops there.",
     .options = APP_LINK | APP_DRY_RUN | APP_LAYOUT | APP_EVERY | APP_LEDGER,
     .own = own,
     .size = sizeof(struct erase_options),

@@ -50,7 +50,7 @@ static int examine(struct app *app)
     return code;
 }
 
-/* Draws the wiring; needs no board. */
+/* Draws the wiring, without a board. */
 static int draw(struct app *app, const struct examine_options *options)
 {
     const struct wry_chip *chip = NULL;
@@ -84,21 +84,21 @@ static int run(struct app *app, void *values)
 #define AT(member) offsetof(struct examine_options, member)
 
 static const struct option own[] = {
-    OPTION(
-        FLAG, "drawing", drawing, NULL,
-        "Draw how adapter and board are wired, for --wiring and --expect-chip, and touch nothing"),
-    OPTION(FILE, "svg", svg, "FILE", "The drawing as a picture, too"),
-    OPTION(FLAG, "replace", replace, NULL, "Replace a picture of that name"),
+    OPTION(FLAG, "drawing", drawing, NULL,
+           "Draw the wiring of adapter and board, for --wiring and --expect-chip, and end"),
+    OPTION(FILE, "svg", svg, "FILE", "Also save the drawing as a picture"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace an existing picture"),
     {.name = NULL},
 };
 
 const struct verb verb_examine = {
     .name = "examine",
-    .summary = "say what is wrong with a link, and what to check",
+    .summary = "find out what is wrong with a link",
     .usage = "",
-    .description = "Says what is wrong with a link: calls the board, listens, tries other speeds,\n"
-                   "and names the most likely cause, what was heard, and what to check first.\n"
-                   "Changes nothing in the flash. Exit code 0: good; 4: no answer; 7: unreliable.",
+    .description =
+        "Finds out what is wrong with a link: calls the board, listens, tries other speeds,\n"
+        "and reports the most likely cause, what was heard, and what to check first.\n"
+        "The flash is not changed. Exit code 0: good; 4: no answer; 7: unreliable.",
     .options = APP_LINK | APP_NO_WORDS,
     .leaves_running = true,
     .own = own,

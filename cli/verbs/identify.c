@@ -26,17 +26,16 @@ static int run(struct app *app, void *values)
 
 static const struct option own[] = {
     OPTION(FLAG, "deep", deep, NULL,
-           "Also find out whether the flash is as large as it claims, and check the digests of "
-           "all programs"),
+           "Also check that the flash has its claimed size, and the digests of all programs"),
     {.name = NULL},
 };
 
 const struct verb verb_identify = {
     .name = "identify",
-    .summary = "say which board is on the link: chip, address, flash",
+    .summary = "show which board is on the link: chip, address, flash",
     .usage = "",
-    .description = "Gets the board into loading mode and says what it is. With --expect-chip or\n"
-                   "--expect-flash, a board that differs is an error (exit code 5).",
+    .description = "Puts the board into loading mode and shows chip, flash and content. With\n"
+                   "--expect-chip or --expect-flash, another board is an error (exit code 5).",
     .options = APP_LINK | APP_LAYOUT | APP_NO_WORDS,
     .leaves_running = true,
     .own = own,

@@ -128,11 +128,11 @@ static int run(struct app *app, void *values)
 
 const struct verb verb_inspect = {
     .name = "inspect",
-    .summary = "say what a file contains, without a board",
+    .summary = "show what a file contains, without a board",
     .usage = "FILE|FOLDER…",
     .description =
-        "Says what images, backup archives, and layout, settings and steps files (.yaml)\n"
-        "contain, and whether they are whole.",
+        "Shows the content of images, backup archives, cards, kits, and layout, settings\n"
+        "and steps files (.yaml), and checks that they are undamaged.",
     .options = APP_FORMAT,
     .run = run,
 };

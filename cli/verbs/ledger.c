@@ -34,8 +34,8 @@ static int fail_read(struct app *app, const struct wry_ledger *ledger, GError *e
     if (!wry_ledger_is_server(ledger))
         return explain_error(app, error);
     app_fail(app, EXIT_NO_ANSWER,
-             "Look at the address, and whether the server runs. Runs go on meanwhile: they wait on "
-             "this computer and go out later.",
+             "Check the address, and that the server is running. Meanwhile runs wait on this "
+             "computer and are sent later.",
              "%s", error->message);
     g_error_free(error);
     return app->code;
@@ -55,7 +55,7 @@ static int parse_day(struct app *app, const char *text, int add, char **day)
         return EXIT_DONE;
     if (!time)
         return app_fail(app, EXIT_USAGE, "Write it as 2026-11-29; days are those of UTC.",
-                        "'%s' is no day", text);
+                        "'%s' is not a day", text);
     g_autoptr(GDateTime) moved = g_date_time_add_days(time, add);
     *day = g_date_time_format(moved, "%Y-%m-%d");
     return EXIT_DONE;
@@ -70,7 +70,7 @@ static int parse_outcome(struct app *app, const char *outcome)
                ? EXIT_DONE
                : app_fail(app, EXIT_USAGE,
                           "Outcomes are passed, 'done before', failed, stopped, cut and running.",
-                          "'%s' is no outcome", outcome);
+                          "'%s' is not an outcome", outcome);
 }
 
 static int parse_most(struct app *app, const char *text, unsigned *most)
@@ -80,8 +80,8 @@ static int parse_most(struct app *app, const char *text, unsigned *most)
     if (!text)
         return EXIT_DONE;
     if (!g_ascii_string_to_unsigned(text, 10, 0, G_MAXINT, &number, NULL))
-        return app_fail(app, EXIT_USAGE, "Give a number, or 0 for all.", "--most: '%s' is none",
-                        text);
+        return app_fail(app, EXIT_USAGE, "Give a number, or 0 for all.",
+                        "--most: '%s' is not a number", text);
     *most = (unsigned)number;
     return EXIT_DONE;
 }
@@ -95,7 +95,7 @@ static int normalise_board(struct app *app, char **board)
         return EXIT_DONE;
     if (!wry_units_parse_address(*board, eui48))
         return app_fail(app, EXIT_USAGE, "Six octets, such as 02:57:B8:FE:82:F1.",
-                        "'%s' is no board's address", *board);
+                        "'%s' is not an address of a board", *board);
     g_free(*board);
     *board = wry_units_address(eui48);
     return EXIT_DONE;
@@ -172,7 +172,7 @@ static void tell_others(struct app *app, struct wry_ledger *ledger)
     g_autoptr(GPtrArray) others = wry_ledger_other_outboxes(ledger, &error);
 
     if (!others)
-        app_note(app, "Whether runs wait under other addresses is not known: %s", error->message);
+        app_note(app, "Runs that wait for other addresses could not be listed: %s", error->message);
     json_begin_list(app->json, "waiting_elsewhere");
     for (guint i = 0; others && i < others->len; i++) {
         const struct wry_ledger_outbox *outbox = g_ptr_array_index(others, i);
@@ -224,7 +224,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
     if (!good)
         return fail_read(app, ledger, error);
     if (listing.count == 0)
-        app_print(app, "There is no such run on record in %s.", wry_ledger_name(ledger));
+        app_print(app, "No such run is recorded in %s.", wry_ledger_name(ledger));
     else if (filter->most > 0 && listing.count == filter->most)
         app_note(app, "The latest %u; --most 0 shows all.", filter->most);
     return tell_waiting(app, ledger);
@@ -302,7 +302,7 @@ static int export(struct app *app, struct wry_ledger *ledger,
     GError *error = NULL;
 
     if (options->csv == app->json_wanted)
-        return usage_error(app, "say --csv or --json");
+        return usage_error(app, "choose --csv or --json");
     app->json_wanted = false; /* the runs are the whole document */
     bool good =
         output_file_begin(&output, options->output, &error) &&
@@ -357,7 +357,7 @@ static int make_label(struct app *app, struct wry_ledger *ledger, const char *bo
         return fail_read(app, ledger, error);
     if (runs->len == 0)
         return app_fail(app, EXIT_WRONG, "A label says that a board passed: run the card first.",
-                        "no card is on record that board %s passed", address);
+                        "no passed card of board %s is recorded", address);
     g_autofree char *svg = label_svg(g_ptr_array_index(runs, 0));
     bool good = output_file_begin(&output, options->output, &error);
     if (good) {
@@ -390,7 +390,7 @@ static int send_waiting(struct app *app, struct wry_ledger *ledger)
     if (!set_aside)
         return explain_error(app, error);
     if (waiting < 0)
-        return app_fail(app, EXIT_INTERNAL, NULL, "how many runs wait cannot be told");
+        return app_fail(app, EXIT_INTERNAL, NULL, "the number of waiting runs is not known");
     for (guint i = 0; i < set_aside->len; i++)
         before += !((const struct wry_ledger_refusal *)g_ptr_array_index(set_aside, i))->goes_out;
     if (!wry_ledger_send(ledger, &error))
@@ -471,7 +471,7 @@ static int dispatch(struct app *app, struct wry_ledger *ledger, struct ledger_op
     return usage_error(app, what
                                 ? "'ledger' takes list, export, send or report, show and a run, or "
                                   "label and a board"
-                                : "say list, show, export, send, report or label");
+                                : "choose list, show, export, send, report or label");
 }
 
 static int run(struct app *app, void *values)
@@ -487,8 +487,8 @@ static int run(struct app *app, void *values)
 #define AT(member) offsetof(struct ledger_options, member)
 
 static const struct option own[] = {
-    OPTION(TEXT, "board", board, "ADDRESS", "Of this board"),
-    OPTION(TEXT, "card", card, "NAME", "Of the card with this name"),
+    OPTION(TEXT, "board", board, "ADDRESS", "Runs of this board"),
+    OPTION(TEXT, "card", card, "NAME", "Runs of the card with this name"),
     OPTION(TEXT, "day", day, "YYYY-MM-DD", "Begun on this day (UTC)"),
     OPTION(TEXT, "since", since, "YYYY-MM-DD", "Begun on this day or later"),
     OPTION(TEXT, "until", until, "YYYY-MM-DD", "Begun on this day or earlier"),
@@ -496,13 +496,13 @@ static const struct option own[] = {
            "passed, 'done before', failed, stopped, cut or running"),
     OPTION(TEXT, "kind", kind, "KIND", "card, write, restore, erase or backup"),
     OPTION(TEXT, "most", most, "N",
-           "The latest so many; else 50 are listed, and all go into the others"),
+           "At most N runs, the latest; default: 50 for list, all for the others"),
     OPTION(FLAG, "csv", csv, NULL, "export: as CSV; --json: as JSON"),
-    OPTION(FLAG, "svg", svg, NULL, "label: as SVG, which it is in any case"),
+    OPTION(FLAG, "svg", svg, NULL, "label: as SVG, the default"),
     OPTION(TEXT, "from", from, "ADDRESS",
-           "send: what waits for the server's old address goes to this ledger"),
+           "send: rows that wait for the server's old address go to this ledger"),
     OPTION(FILE, "output", output, "FILE",
-           "export, report, label: into this file, else onto the standard output", .brief = 'o'),
+           "export, report, label: write this file; default: the standard output", .brief = 'o'),
     {.name = NULL},
 };
 
@@ -511,15 +511,15 @@ const struct verb verb_ledger = {
     .summary = "show what was done to which board",
     .usage = "list | show RUN | export | send | report | label BOARD",
     .description =
-        "Every run of a card, every write, restore, erase and backup is on record: in the\n"
-        "user's own file, or in one that --ledger or WRYTOGRAPH_LEDGER names, or in a\n"
-        "PostgreSQL database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
-        "  list    the latest runs, of all boards or as the options say\n"
+        "Every run of a card and every write, restore, erase and backup is recorded, in the\n"
+        "user's file, in the file of --ledger or WRYTOGRAPH_LEDGER, or in a PostgreSQL\n"
+        "database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
+        "  list    the latest runs, of all boards or as selected by options\n"
         "  show    one run with all its steps\n"
-        "  export  all that is on record, as CSV or JSON\n"
-        "  send    what waits on this computer goes to the server\n"
-        "  report  a page about boards and cards, in one HTML file\n"
-        "  label   a small label of a board, as SVG",
+        "  export  all runs, as CSV or JSON\n"
+        "  send    sends rows that wait on this computer to the server\n"
+        "  report  a page about boards and cards, as one HTML file\n"
+        "  label   a small label for a board, as SVG",
     .options = APP_LEDGER,
     .own = own,
     .size = sizeof(struct ledger_options),

@@ -21,11 +21,12 @@ static int run(struct app *app, void *values)
 
 const struct verb verb_listen = {
     .name = "listen",
-    .summary = "a serial terminal that can check what the board says",
+    .summary = "a serial terminal that can check the board's output",
     .usage = "",
-    .description = "Shows what the board says and sends what is typed or piped in. Ctrl-X leaves.\n"
-                   "When what arrives is not readable, the usual speeds are tried. With --expect\n"
-                   "it is a check. --speed is the speed to begin with, else 115200.",
+    .description =
+        "Shows the board's output and sends what is typed or piped in. Ctrl-X ends.\n"
+        "If the output is not readable, the usual speeds are tried. With --expect it checks\n"
+        "the output. --speed is the initial speed, default 115200.",
     .options = APP_LINK | APP_NO_WORDS,
     .own = terminal_options,
     .clear = terminal_clear,

@@ -21,7 +21,7 @@ static int describe_flash(struct app *app, const struct plan_options *options,
 {
     if (!options->chip || !options->flash)
         return app_fail(app, EXIT_USAGE,
-                        "Give --link for the board that is there, or --chip and --flash.",
+                        "Give --link for a connected board, or --chip and --flash.",
                         "no board to plan for");
     int code = values_chip(app, options->chip, &job_options->chip);
     if (code != EXIT_DONE)
@@ -30,7 +30,8 @@ static int describe_flash(struct app *app, const struct plan_options *options,
         job_options->flash_size < job_options->chip->flash_min ||
         job_options->flash_size > job_options->chip->flash_max)
         return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                        "'%s' is no flash size of a %s", options->flash, job_options->chip->title);
+                        "'%s' is not a flash size of a %s", options->flash,
+                        job_options->chip->title);
     return EXIT_DONE;
 }
 
@@ -82,7 +83,7 @@ static int show(struct app *app, const struct wry_plan_result *result,
     expected_print(app, &result->expected);
     g_autofree char *bytes = wry_units_bytes(wry_plan_total(&planned->plan));
     g_autofree char *sectors = app_count(planned->sectors, "sector");
-    app_outcome(app, true, "The plan holds: %s in %s. Nothing was changed.", bytes, sectors);
+    app_outcome(app, true, "The plan is valid: %s in %s. Nothing was changed.", bytes, sectors);
     return EXIT_DONE;
 }
 
@@ -111,8 +112,8 @@ static int run(struct app *app, void *values)
 static const struct option own[] = {
     OPTION(TEXT, "chip", chip, "CHIP", "Plan for this chip, without a board"),
     OPTION(TEXT, "flash", flash, "SIZE", "and this size of flash"),
-    OPTION(FILE, "svg", svg, "FILE", "Draw the map into a picture, too"),
-    OPTION(FLAG, "replace", replace, NULL, "Replace a picture of that name"),
+    OPTION(FILE, "svg", svg, "FILE", "Also save the map as a picture"),
+    OPTION(FLAG, "replace", replace, NULL, "Replace an existing picture"),
     {.name = NULL},
 };
 
@@ -120,8 +121,8 @@ const struct verb verb_plan = {
     .name = "plan",
     .summary = "check what would be written, and draw the flash map",
     .usage = "PLACEMENT…",
-    .description = "Takes what write takes, checks it against the board on the link or against\n"
-                   "--chip and --flash, and draws the flash map. Touches nothing.",
+    .description = "Checks the same arguments as write against the board on the link, or against\n"
+                   "--chip and --flash, and draws the flash map. Changes nothing.",
     .options = APP_LINK | APP_IMAGES | APP_WRITES,
     .leaves_running = true,
     .own = own,

@@ -66,7 +66,7 @@ static int list(struct app *app)
 
     show(app, (const struct wry_serial_device *const *)devices->pdata, devices->len);
     if (devices->len == 0)
-        app_print(app, "There is no serial port. Plug the adapter in; if it still does not "
+        app_print(app, "No serial port was found. Plug the adapter in; if it still does not "
                        "appear, its driver is missing or the cable only charges.\n"
                        "'wrytograph ports --appearing' waits for it.");
     return EXIT_DONE;
@@ -158,8 +158,8 @@ static void watch_usb(struct app *app, struct silent *silent, const struct sight
         return;
     silent->told = true;
     app_note(app,
-             "A USB device came (%s), but no serial port: its driver is missing, or it is no "
-             "serial adapter.",
+             "A USB device appeared (%s), but no serial port: its driver is missing, or it is not "
+             "a serial adapter.",
              silent->words);
 }
 
@@ -167,9 +167,8 @@ static int fail_late(struct app *app, const struct silent *silent, uint64_t wait
 {
     if (silent->words)
         return app_fail(app, EXIT_NO_ANSWER,
-                        "Its driver is missing, or it is no serial adapter: 'dmesg' tells what the "
-                        "system made of it.",
-                        "the USB device %s came, but no serial port", silent->words);
+                        "Its driver is missing, or it is not a serial adapter: see 'dmesg'.",
+                        "the USB device %s appeared, but no serial port", silent->words);
     return app_fail(app, EXIT_NO_ANSWER,
                     "A cable that only charges shows nothing at all: try another one, and another "
                     "socket.",
@@ -232,17 +231,19 @@ static int run(struct app *app, void *values)
 #define AT(member) offsetof(struct ports_options, member)
 
 static const struct option own[] = {
-    OPTION(FLAG, "appearing", appearing, NULL, "Wait until one is plugged in, and name it"),
-    OPTION(TEXT, "wait", wait, "TIME", "How long to wait for it; else 60s"),
+    OPTION(FLAG, "appearing", appearing, NULL,
+           "Wait until an adapter is plugged in, and show its port"),
+    OPTION(TEXT, "wait", wait, "TIME", "How long to wait for it; default 60s"),
     {.name = NULL},
 };
 
 const struct verb verb_ports = {
     .name = "ports",
-    .summary = "list serial ports, or name the one that appears",
+    .summary = "list serial ports, or wait for a new one",
     .usage = "",
-    .description = "Lists the serial ports: device, USB ids, serial number, adapter, and why one\n"
-                   "cannot be opened.",
+    .description =
+        "Lists the serial ports: device, USB ids, serial number, adapter, and why one cannot\n"
+        "be opened.",
     .options = APP_NO_WORDS,
     .own = own,
     .size = sizeof(struct ports_options),

@@ -17,8 +17,8 @@ static void print_outcome(const struct app *app, const struct wry_done *done)
     g_autofree char *duration = words_duration(app->station, done->seconds);
 
     app_outcome(app, true,
-                "Restored, and checked by the board's SHA-256: %s; %u sector%s written, %u %s "
-                "right already, %s.",
+                "Restored, and verified by the board's SHA-256: %s; %u sector%s written, %u %s "
+                "unchanged, %s.",
                 total, (unsigned)done->sectors_written, done->sectors_written == 1 ? "" : "s",
                 (unsigned)done->sectors_left, done->sectors_left == 1 ? "was" : "were", duration);
     stats_tell(app, done);
@@ -61,22 +61,22 @@ static int run(struct app *app, void *values)
 
 static const struct option own[] = {
     OPTION(TEXTS, "only", only, "PART",
-           "Only this part of the archive: a region's name or OFFSET+LENGTH; "
-           "may be repeated"),
+           "Only this part of the archive: a region's name or OFFSET+LENGTH; may be repeated"),
     OPTION(FLAG, "without-backup", without_backup, NULL,
-           "Also where no backup of this board is known"),
+           "Even without a known backup of this board"),
     OPTION(FLAG, "from-another-board", from_another_board, NULL,
-           "Allow another board's backup, or a plain binary of unknown origin"),
+           "Accept another board's backup, or a plain binary"),
     {.name = NULL},
 };
 
 const struct verb verb_restore = {
     .name = "restore",
-    .summary = "put an archive back on its board",
+    .summary = "restore an archive to its board",
     .usage = "ARCHIVE",
-    .description = "Puts a backup back onto the board it comes from. The archive's digests, chip,\n"
-                   "flash size and board address are checked before anything is changed; sectors\n"
-                   "that are right already are left alone.",
+    .description =
+        "Restores a backup to the board it comes from. Checks the archive's digests, chip,\n"
+        "flash size and board address before anything is changed. Sectors that already\n"
+        "have the right content are left alone.",
     .options = APP_LINK | APP_DRY_RUN | APP_EVERY | APP_KNOWN | APP_LEDGER,
     .own = own,
     .size = sizeof(struct restore_options),

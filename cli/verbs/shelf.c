@@ -36,10 +36,10 @@ static int add(struct app *app)
     if (tally.added + tally.had == 0)
         return app_fail(
             app, EXIT_BAD_INPUT,
-            "Images begin with a boot header; 'wrytograph inspect' says what a file is.",
-            "nothing of that goes onto the shelf");
-    app_outcome(app, true, "On the shelf: %u new, %u were there already%s.", tally.added, tally.had,
-                tally.refused > 0 ? "; the others are no images for it" : "");
+            "Images begin with a boot header; 'wrytograph inspect' shows what a file is.",
+            "none of these files is an image for the shelf");
+    app_outcome(app, true, "Added to the shelf: %u; already there: %u%s.", tally.added, tally.had,
+                tally.refused > 0 ? "; the others are not images for the shelf" : "");
     return EXIT_DONE;
 }
 
@@ -58,7 +58,7 @@ static int choose_board(struct app *app, const struct shelf_options *options,
         if (code == EXIT_DONE &&
             !wry_layout_built_in(&board->layout, board->chip, board->flash_size))
             return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                            "'%s' is no flash size of a %s", options->flash, board->chip->title);
+                            "'%s' is not a flash size of a %s", options->flash, board->chip->title);
         board->known = code == EXIT_DONE;
         return code;
     }
@@ -119,30 +119,30 @@ static int run(struct app *app, void *values)
     if (g_strcmp0(what, "list") == 0)
         return list(app, options);
     if (g_strcmp0(what, "prefer") == 0)
-        return change(app, wry_shelf_prefer, "is taken where several of its name fit");
+        return change(app, wry_shelf_prefer, "is used if several with its name fit");
     if (g_strcmp0(what, "remove") == 0)
-        return change(app, wry_shelf_remove, "is off the shelf");
-    return usage_error(app, what ? "'shelf' does add, list, prefer and remove"
-                                 : "say add, list, prefer or remove");
+        return change(app, wry_shelf_remove, "is removed from the shelf");
+    return usage_error(app, what ? "'shelf' takes add, list, prefer or remove"
+                                 : "choose add, list, prefer or remove");
 }
 
 #define AT(member) offsetof(struct shelf_options, member)
 
 static const struct option own[] = {
-    OPTION(TEXT, "chip", chip, "CHIP", "list: say what fits this chip, without a board"),
+    OPTION(TEXT, "chip", chip, "CHIP", "list: show what fits this chip, without a board"),
     OPTION(TEXT, "flash", flash, "SIZE", "list: and this size of flash"),
     {.name = NULL},
 };
 
 const struct verb verb_shelf = {
     .name = "shelf",
-    .summary = "keep images by content, and say which fit a board",
+    .summary = "store images, and show which fit a board",
     .usage = "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | remove NAME [VERSION]",
     .description =
-        "Keeps images under their SHA-256, with what their boot headers say. 'list' says\n"
-        "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' takes\n"
-        "the one that fits; where several do, the one that is preferred, or none. The shelf\n"
-        "is in WRYTOGRAPH_SHELF, else in the user's data folder.",
+        "Stores images by their SHA-256, with the facts of their boot headers. 'list' shows\n"
+        "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' uses\n"
+        "the one that fits; if several do, the preferred one, or none. The shelf is in\n"
+        "WRYTOGRAPH_SHELF, else in the user's data folder.",
     .options = APP_LINK,
     .leaves_running = true,
     .own = own,

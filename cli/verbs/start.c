@@ -27,8 +27,8 @@ const struct verb verb_start = {
     .summary = "leave loading mode and run the firmware",
     .usage = "",
     .description =
-        "Restarts the board into its firmware and shows what it prints first. With\n"
-        "--listen it stays at the line as 'wrytograph listen' does; with --expect it is a check.",
+        "Restarts the board into its firmware and shows its first output. With --listen it\n"
+        "continues like 'wrytograph listen'; with --expect it checks the output.",
     .options = APP_LINK | APP_LISTEN | APP_NO_WORDS,
     .own = terminal_options,
     .clear = terminal_clear,

@@ -47,7 +47,7 @@ static void open_ledger(struct app *app)
         return;
     app->ledger = wry_ledger_open(app->ledger_name, &error);
     if (!app->ledger)
-        app_note(app, "Note: this is not put on record: %s.", error->message);
+        app_note(app, "Note: this job is not recorded: %s.", error->message);
 }
 
 int station_settings(struct app *app, struct wry_station_settings *settings)
@@ -119,8 +119,8 @@ int station_parse_format(struct app *app, const enum wry_image_format **format)
     *format = wry_image_format_by_name(app->format);
     if (!app->format || *format)
         return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, "Formats are raw, hex and srec.", "'%s' is no image format",
-                    app->format);
+    return app_fail(app, EXIT_USAGE, "Formats are raw, hex and srec.",
+                    "'%s' is not an image format", app->format);
 }
 
 static int parse_small(struct app *app, const char *option, const char *text, const char *next,
@@ -131,7 +131,7 @@ static int parse_small(struct app *app, const char *option, const char *text, co
     if (!text)
         return EXIT_DONE;
     if (!g_ascii_string_to_unsigned(text, 10, 1, UINT8_MAX, &number, NULL))
-        return app_fail(app, EXIT_USAGE, next, "%s: '%s' is none", option, text);
+        return app_fail(app, EXIT_USAGE, next, "%s: '%s' is not a value", option, text);
     *value = (uint8_t)number;
     return EXIT_DONE;
 }
@@ -148,10 +148,10 @@ static int parse_read_mode(struct app *app, struct wry_images_options *options)
     if (code != EXIT_DONE)
         return code;
     if (n == 3 || n > 4)
-        return app_fail(app, EXIT_USAGE, lines, "--read-mode: '%s' is none", app->read_mode);
+        return app_fail(app, EXIT_USAGE, lines, "--read-mode: '%s' is not a value", app->read_mode);
     if (app->leave_header && (app->read_mode || app->read_clock))
-        return app_fail(app, EXIT_USAGE, "Say one of them.",
-                        "--leave-header, and a read mode to set in it");
+        return app_fail(app, EXIT_USAGE, "Give one of them.",
+                        "--leave-header together with a read mode");
     return EXIT_DONE;
 }
 
@@ -165,7 +165,7 @@ static int parse_setting(struct app *app, const char *option, char *text,
     if (!equals || equals == text || slash == text || (slash && slash + 1 == equals))
         return app_fail(app, EXIT_USAGE,
                         "Write it as KEY=VALUE or REGION/KEY=VALUE, such as datum_mm=-1827.",
-                        "%s: '%.*s' is no setting", option,
+                        "%s: '%.*s' is not a setting", option,
                         (int)(equals ? equals - text : (ptrdiff_t)strlen(text)), text);
     *equals = '\0';
     if (slash)
@@ -211,7 +211,7 @@ int station_parse_images(struct app *app, struct wry_images_options *options)
         if (equals && (equals == argument || equals[1] == '\0'))
             return app_fail(app, EXIT_USAGE,
                             "Write it as OFFSET=FILE or REGION=FILE, such as 0x4000=start.bin.",
-                            "'%s' is no placement", argument);
+                            "'%s' is not a placement", argument);
         images[i].file = equals ? equals + 1 : argument;
         images[i].place = equals ? argument : NULL;
         if (equals)

@@ -25,7 +25,7 @@ int values_flash(struct app *app, const char *text, uint32_t *bytes)
     if (wry_units_parse_size(text, bytes))
         return EXIT_DONE;
     return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
-                    "'%s' is no flash size", text);
+                    "'%s' is not a flash size", text);
 }
 
 int values_speed(struct app *app, const char *text, const char *such_as, uint32_t *speed)
@@ -35,15 +35,15 @@ int values_speed(struct app *app, const char *text, const char *such_as, uint32_
 
     if (!text || wry_units_parse_speed(text, speed))
         return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, next, "'%s' is no speed in baud", text);
+    return app_fail(app, EXIT_USAGE, next, "'%s' is not a speed in baud", text);
 }
 
 int values_time(struct app *app, const char *option, const char *text, uint64_t *time)
 {
     if (!text || wry_units_parse_time(text, time))
         return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.", "%s: '%s' is no time",
-                    option, text);
+    return app_fail(app, EXIT_USAGE, "Write times in seconds, such as 10s.",
+                    "%s: '%s' is not a time", option, text);
 }
 
 int values_wiring(struct app *app, const struct wry_wiring **wiring)

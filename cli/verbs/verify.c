@@ -17,7 +17,7 @@ static int conclude(struct app *app, enum wry_outcome outcome, struct wry_verify
     if (outcome == WRY_OUTCOME_DIFFERS && result->comparisons && !result->same)
         mismatches_draw(app, result);
     if (outcome == WRY_OUTCOME_DONE)
-        app_outcome(app, true, "Verified: the flash holds %s.", what);
+        app_outcome(app, true, "Verified: the flash has %s.", what);
     wry_verify_result_clear(result);
     return station_conclude(app, outcome);
 }
@@ -30,7 +30,7 @@ static int verify_archive(struct app *app, const char *file, bool read_back)
     if (code != EXIT_DONE)
         return code;
     enum wry_outcome outcome = wry_station_verify_archive(app->station, file, read_back, &result);
-    return conclude(app, outcome, &result, "ranges", "what is in the archive");
+    return conclude(app, outcome, &result, "ranges", "the content of the archive");
 }
 
 static int verify_images(struct app *app, bool read_back)
@@ -70,11 +70,12 @@ static const struct option own[] = {
 
 const struct verb verb_verify = {
     .name = "verify",
-    .summary = "compare images or an archive with what the flash holds",
+    .summary = "compare images or an archive with the flash",
     .usage = "PLACEMENT… | ARCHIVE",
-    .description = "Compares images, or a backup archive, with the flash by the board's SHA-256,\n"
-                   "and says and draws where they differ. Changes nothing. Exit code 6 when\n"
-                   "anything differs. The flash size in boot headers is compared as write sets it.",
+    .description =
+        "Compares images, or a backup archive, with the flash by the board's SHA-256, and\n"
+        "lists and draws the differences. Changes nothing. Exit code 6 if anything\n"
+        "differs. The flash size in boot headers is compared as write would set it.",
     .options = APP_LINK | APP_IMAGES,
     .leaves_running = true,
     .own = own,

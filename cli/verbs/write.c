@@ -39,24 +39,24 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
     g_autofree char *behind = wry_units_bytes(blanked);
 
     if (done->sectors_written == 0)
-        app_outcome(app, true,
-                    "Nothing to write: the flash held it already, by the board's SHA-256: %s at "
-                    "%s, %s.",
-                    total, offsets, duration);
+        app_outcome(
+            app, true,
+            "Nothing to write: the flash already has it, by the board's SHA-256: %s at %s, %s.",
+            total, offsets, duration);
     else
-        app_outcome(app, true, "Written, and checked by the board's SHA-256: %s at %s %s.", total,
+        app_outcome(app, true, "Written, and verified by the board's SHA-256: %s at %s %s.", total,
                     offsets, duration);
     if (blanked > 0)
-        app_note(app, "%s behind it in the same regions %s blank.", behind,
+        app_note(app, "%s after it in the same regions %s erased.", behind,
                  blanked == 1 ? "is" : "are");
     if (done->sectors_written > 0 && done->sectors_left > 0)
-        app_note(app, "%u sector%s written, %u held the right content already.",
+        app_note(app, "%u sector%s written, %u already had the right content.",
                  (unsigned)done->sectors_written, done->sectors_written == 1 ? " was" : "s were",
                  (unsigned)done->sectors_left);
     warn_of_no_program(app, &result->planned);
     stats_tell(app, done);
     if (done->frames_resent > 0)
-        app_note(app, "%u frame%s damaged on the line and sent again.", done->frames_resent,
+        app_note(app, "%u frame%s damaged on the line and resent.", done->frames_resent,
                  done->frames_resent == 1 ? " was" : "s were");
     if (done->reconnects > 0)
         app_note(app, "The link was lost and found again %u time%s.", done->reconnects,
@@ -104,22 +104,22 @@ static int run(struct app *app, void *values)
 
 static const struct option own[] = {
     OPTION(FLAG, "without-backup", without_backup, NULL,
-           "Also where settings go that no known backup of this board holds"),
+           "Even if settings would be lost that no known backup of this board has"),
     {.name = NULL},
 };
 
 const struct verb verb_write = {
     .name = "write",
-    .summary = "write images at their places and check them",
+    .summary = "write images to their places and verify them",
     .usage = "PLACEMENT…",
     .description =
-        "A placement is REGION=FILE, OFFSET=FILE, or a FILE that says itself where it\n"
-        "goes: HEX and S-records, programs with a boot header, region tables. FILE may\n"
-        "be shelf:NAME, for a settings region settings as FILE.yaml, for a files region\n"
-        "a folder. Writes the sectors that differ and compares the board's\n"
-        "SHA-256 of all of it with that of the files. Everything else in the flash\n"
-        "stays as it is. Chip, flash size, places and boot headers are checked first.\n"
-        "A write that was interrupted is resumed by saying it again.",
+        "A placement is REGION=FILE, OFFSET=FILE, or a FILE whose content determines its\n"
+        "place: HEX and S-records, programs with a boot header, region tables. FILE may be\n"
+        "shelf:NAME, settings as FILE.yaml for a settings region, or a folder for a files\n"
+        "region. Checks chip, flash size, places and boot headers, writes the sectors that\n"
+        "differ, and compares the board's SHA-256 of all content with that of the files.\n"
+        "Everything else in the flash is unchanged. To resume an interrupted write, run\n"
+        "the same command again.",
     .options =
         APP_LINK | APP_DRY_RUN | APP_IMAGES | APP_WRITES | APP_EVERY | APP_KNOWN | APP_LEDGER,
     .own = own,

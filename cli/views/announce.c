@@ -57,7 +57,7 @@ static char *what_of(const struct wry_planned_image *image)
     case WRY_WHAT_OTHER:
         break;
     }
-    return g_strdup("  (no boot header: written as it is)");
+    return g_strdup("  (no boot header: written unchanged)");
 }
 
 static void announce_doubt(const struct app *app, const struct wry_planned_image *image)
@@ -68,13 +68,13 @@ static void announce_doubt(const struct app *app, const struct wry_planned_image
     case WRY_DOUBT_NONE:
         break;
     case WRY_DOUBT_ACROSS:
-        app_note(app, "    Warning: it goes across an end of region %s.", region);
+        app_note(app, "    Warning: it extends across an end of region %s.", region);
         break;
     case WRY_DOUBT_SETTINGS:
-        app_note(app, "    Warning: it overwrites region %s, which holds settings.", region);
+        app_note(app, "    Warning: it overwrites region %s, which has settings.", region);
         break;
     case WRY_DOUBT_TABLE:
-        app_note(app, "    Warning: it lies over region %s, the region table's.", region);
+        app_note(app, "    Warning: it overwrites region %s, the region table.", region);
         break;
     }
 }
@@ -86,7 +86,7 @@ static void announce_remarks(const struct app *app, const struct wry_planned *pl
     g_autofree char *rest = wry_units_bytes(image->rest_length);
 
     if (image->place_found)
-        app_note(app, "    no place was given: by what it is, this region is the one for it");
+        app_note(app, "    no place was given: its content belongs in this region");
     if (image->header_set)
         app_note(app, "    the flash size in its boot header is set to that of this board");
     if (image->read_set) {
@@ -94,7 +94,7 @@ static void announce_remarks(const struct app *app, const struct wry_planned *pl
         app_note(app, "    the read mode in its boot header is set to %s", mode);
     }
     if (image->rest_length > 0)
-        app_note(app, "    what is behind it there, 0x%06X to 0x%06X, is made blank: %s",
+        app_note(app, "    the rest of the region, 0x%06X to 0x%06X, is erased: %s",
                  (unsigned)image->rest_offset,
                  (unsigned)(image->rest_offset + image->rest_length - 1), rest);
     announce_doubt(app, image);
@@ -102,7 +102,7 @@ static void announce_remarks(const struct app *app, const struct wry_planned *pl
         app_note(app, "    Warning: %s: the board will not start from it.",
                  image->has_header || image->what == WRY_WHAT_PROGRAM
                      ? "it is damaged"
-                     : "it has no boot header, and the chip may start from there");
+                     : "it has no boot header, but the chip may start from there");
 }
 
 static void announce_image(const struct app *app, const struct wry_planned *planned,
@@ -127,7 +127,8 @@ static void announce_moved(const struct app *app, const struct wry_planned *plan
 {
     for (size_t i = 0; i < planned->moved_count; i++) {
         const struct wry_moved_region *moved = &planned->moved[i];
-        app_note(app, "  region %s moves from 0x%06X to 0x%06X by %s; what stood there stays there",
+        app_note(app,
+                 "  region %s moves from 0x%06X to 0x%06X by %s; its old content stays where it is",
                  moved->to.name, (unsigned)moved->from.offset, (unsigned)moved->to.offset,
                  planned->layout.file);
     }
@@ -141,10 +142,11 @@ static void announce_write(const struct app *app, const struct wry_planned *plan
     for (size_t i = 0; i < planned->image_count; i++)
         announce_image(app, planned, planned->images[i]);
     announce_moved(app, planned);
-    app_note(app, "%u sector%s%s; %s beside the images in the same sectors %s.",
+    app_note(app, "%u sector%s%s; %s of other content in the same sectors %s preserved.",
              (unsigned)planned->sectors, planned->sectors == 1 ? " holds them" : "s hold them",
-             planned->every_sector ? ", and all is rewritten" : ", what differs is rewritten", kept,
-             planned->kept == 1 ? "is kept as it is now" : "are kept as they are now");
+             planned->every_sector ? ", and all are rewritten"
+                                   : ", those that differ are rewritten",
+             kept, planned->kept == 1 ? "is" : "are");
 }
 
 /* What will be lost, by region if the layout is known. */
@@ -162,7 +164,7 @@ static void announce_part(const struct app *app, const struct wry_planned *plann
 static void announce_erase(const struct app *app, const struct wry_planned *planned)
 {
     app_note(app, "%s",
-             planned->dry_run ? "Would erase, and lose:" : "Going to erase; lost will be:");
+             planned->dry_run ? "Would erase, and lose:" : "Going to erase; this will be lost:");
     for (size_t i = 0; i < planned->plan.count; i++)
         announce_part(app, planned, &planned->plan.placements[i]);
 }

@@ -28,7 +28,7 @@ static const char *digest_word(enum wry_digest_state digest)
     case WRY_DIGEST_FITS:
         return "fits";
     case WRY_DIGEST_DIFFERS:
-        return "DOES NOT FIT: damaged";
+        return "DIFFERS: damaged";
     case WRY_DIGEST_UNCHECKED:
         break;
     }
@@ -89,9 +89,9 @@ static char *words_of(const struct wry_content_of *content)
     switch (content->region.kind) {
     case WRY_REGION_START:
     case WRY_REGION_APP:
-        return g_strdup("no program: other content");
+        return g_strdup("other content, not a program");
     case WRY_REGION_TABLE:
-        return g_strdup("no region table: other content");
+        return g_strdup("other content, not a region table");
     default:
         return g_strdup("other content");
     }

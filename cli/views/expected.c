@@ -11,9 +11,9 @@ enum {
 
 static const char *coding_name(uint8_t coding)
 {
-    return coding == WRY_CODING_DIFFERENCE ? "as the difference to what is there"
-           : coding == WRY_CODING_DEFLATE  ? "packed"
-                                           : "as it is";
+    return coding == WRY_CODING_DIFFERENCE ? "as a difference"
+           : coding == WRY_CODING_DEFLATE  ? "compressed"
+                                           : "uncompressed";
 }
 
 static void print_part(const struct app *app, const struct wry_expected_part *part)
@@ -32,7 +32,7 @@ void expected_print(const struct app *app, const struct wry_expected *expected)
     if (!expected->known)
         return;
     if (expected->parts->len == 0) {
-        app_print(app, "Expected: nothing to write; the flash holds it already.");
+        app_print(app, "Expected: nothing to write; the flash already has it.");
         return;
     }
     g_autofree char *line = wry_units_bytes(expected->line_bytes);

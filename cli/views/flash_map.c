@@ -20,8 +20,8 @@ static const struct {
     const char *glyph, *plain, *color, *meaning;
 } looks[MAP_KINDS] = {
     [MAP_UNTOUCHED] = {"·", ".", "\033[2m", "untouched"},
-    [MAP_KEPT] = {"▒", "+", "\033[33m", "kept, in a sector that is rewritten"},
-    [MAP_BLANKED] = {"░", "-", "\033[36m", "made blank"},
+    [MAP_KEPT] = {"▒", "+", "\033[33m", "preserved, in a rewritten sector"},
+    [MAP_BLANKED] = {"░", "-", "\033[36m", "erased"},
     [MAP_IMAGE] = {"█", "#", "\033[34m", "image"},
     [MAP_AGREES] = {"█", "=", "\033[32m", "agrees"},
     [MAP_DIFFERS] = {"✗", "!", "\033[31m", "differs"},

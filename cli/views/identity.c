@@ -91,7 +91,6 @@ void identity_show(const struct app *app, const struct wry_identity *identity)
     }
     if (identity->deep && identity->flash_found >= identity->board.capacity)
         facts_add(&facts, "deep", NULL,
-                  identity->deep_blank
-                      ? "the flash is blank, which proves nothing about its size"
-                      : "content does not repeat: the flash is as large as it claims");
+                  identity->deep_blank ? "the flash is blank, which proves nothing about its size"
+                                       : "content does not repeat: the flash has its claimed size");
 }

@@ -62,7 +62,7 @@ static void show_ranges(const struct facts *facts, const struct wry_inspection *
     }
     json_builder_end_array(b);
     if (count > most)
-        facts_line(facts, "", "and %u more stretches", count - most);
+        facts_line(facts, "", "and %u more ranges", count - most);
 }
 
 static void show_archive(const struct facts *facts, const struct wry_inspection *inspection)
@@ -79,7 +79,7 @@ static void show_archive(const struct facts *facts, const struct wry_inspection 
     show_ranges(facts, inspection);
     if (inspection->contents && inspection->contents->len > 0)
         contents_table_print(facts, "regions", inspection->contents);
-    app_outcome(facts->app, true, "The archive is whole: every range fits its SHA-256.");
+    app_outcome(facts->app, true, "The archive is valid: every range matches its SHA-256.");
     if (inspection->has_layout)
         json_add_regions(facts->app->json, &inspection->layout);
 }
@@ -102,9 +102,9 @@ static void show_header(const struct facts *facts, const struct wry_inspection *
     if (says)
         facts_add(facts, NULL, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
     if (header->only_upgrade)
-        facts_line(facts, "meant", "only as an upgrade of a board that has a program");
+        facts_line(facts, "meant", "only as an upgrade of a program on the board");
     json_add_boolean(facts->app->json, "only_upgrade", header->only_upgrade);
-    facts_add(facts, "built for", NULL, chip ? chip->title : "a chip unknown here");
+    facts_add(facts, "built for", NULL, chip ? chip->title : "an unknown chip");
     facts_add(facts, NULL, "chip", wry_chip_title(chip));
     facts_add(facts, "flash", "flash", flash);
     facts_add(facts, "read mode", "read_mode", mode);
@@ -136,7 +136,7 @@ static void show_settings(const struct facts *facts, const struct wry_inspection
         facts_line(facts, i == 0 ? "sets" : "", "%s = %s", setting->key, setting->value);
     }
     json_add_settings(facts->app->json, inspection->settings);
-    app_outcome(facts->app, true, "The settings are sound.");
+    app_outcome(facts->app, true, "The settings are valid.");
 }
 
 void inspection_show(const struct app *app, const struct wry_inspection *inspection)
@@ -156,13 +156,13 @@ void inspection_show(const struct app *app, const struct wry_inspection *inspect
     case WRY_FILE_STEPS:
         facts_add(&facts, "format", "format", "steps");
         json_add_number(app->json, "steps", inspection->step_count);
-        app_outcome(app, true, "The steps are sound: %u.", inspection->step_count);
+        app_outcome(app, true, "The steps are valid: %u.", inspection->step_count);
         break;
     case WRY_FILE_LAYOUT:
         facts_add(&facts, "format", "format", "layout");
         facts_add(&facts, "chip", "chip", inspection->chip ? inspection->chip->title : "any");
         show_regions(&facts, inspection);
-        app_outcome(app, true, "The layout is sound.");
+        app_outcome(app, true, "The layout is valid.");
         break;
     case WRY_FILE_CARD: /* see card_view */
         break;

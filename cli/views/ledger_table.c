@@ -182,7 +182,7 @@ void ledger_table_refusals(const struct app *app, const GPtrArray *refusals)
     json_begin_list(app->json, "refused");
     for (guint i = 0; i < refusals->len; i++) {
         const struct wry_ledger_refusal *refusal = g_ptr_array_index(refusals, i);
-        app_note(app, "The server did not take run %.8s: %s (%s)", refusal->id, refusal->reason,
+        app_note(app, "The server rejected run %.8s: %s (%s)", refusal->id, refusal->reason,
                  refusal->goes_out ? "every run tries again"
                                    : "set aside; 'wrytograph ledger send' tries again");
         json_builder_begin_object(app->json);

@@ -168,7 +168,9 @@ static void draw_screen(struct many_view *view)
     g_autofree char *before = counts.done_before > 0
                                   ? g_strdup_printf(", %zu done before", counts.done_before)
                                   : g_strdup("");
-    fprintf(stderr, "%zu boards: %zu at work, %zu passed, %zu failed%s%s\033[K\n\033[J",
+    fprintf(stderr,
+            "%zu boards: %zu running, %zu passed, %zu failed%s%s\033[K\n"
+            "\033[J",
             view->count, counts.running, counts.passed, counts.failed, before,
             all ? "" : "; not all are shown here");
     fflush(stderr);

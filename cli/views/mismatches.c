@@ -70,7 +70,7 @@ static void add_to_map(struct flash_map *map, const struct wry_comparison *compa
 void mismatches_draw(const struct app *app, const struct wry_verify_result *result)
 {
     g_autofree char *title =
-        g_strdup_printf("What differs; layout: %s", words_layout(&result->layout));
+        g_strdup_printf("Differences; layout: %s", words_layout(&result->layout));
     struct flash_map *map = flash_map_new(title, result->flash_size, &result->layout.table);
 
     for (guint i = 0; i < result->comparisons->len; i++)

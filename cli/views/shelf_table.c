@@ -84,7 +84,7 @@ static char *fit_words(const struct wry_shelf_item *item, const struct shelf_boa
     case WRY_SHELF_LARGER_FLASH:
         return g_strdup_printf("no: for more flash than %s", flash);
     case WRY_SHELF_NO_REGION:
-        return g_strdup("no: there is no region of its kind");
+        return g_strdup("no: the flash has no region of its kind");
     case WRY_SHELF_TOO_LARGE:
         break;
     }
@@ -149,7 +149,7 @@ void shelf_table_print(const struct app *app, const GPtrArray *items,
     json_builder_end_array(app->json);
     table_end(table, false);
     if (preferred)
-        app_note(app, "* is taken where several of its name fit.");
+        app_note(app, "* is used if several with its name fit.");
     if (items->len > 0 && !board->known)
-        app_note(app, "With --link, or --chip and --flash, the list says which fit.");
+        app_note(app, "With --link, or --chip and --flash, the list shows which fit.");
 }

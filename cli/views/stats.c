@@ -10,15 +10,14 @@ void stats_tell(const struct app *app, const struct wry_done *done)
     g_autofree char *sent = wry_units_bytes(done->content_sent);
 
     if (done->bytes_known > 0)
-        app_note(app, "%s of it stood in %s already and was not read again.", known, name);
+        app_note(app, "%s of it was known from %s and not read again.", known, name);
     if (done->differences > 0 && done->guesses_wrong == 0)
-        app_note(app,
-                 "%s of content went over the line: part of it was told by its difference to %s.",
-                 sent, name);
+        app_note(app, "%s of content went over the line: part of it as the difference to %s.", sent,
+                 name);
     if (done->guesses_wrong > 0)
         app_note(app,
-                 "The board did not hold quite what %s told of it: that part was done again "
-                 "without, which took longer.",
+                 "The board's content was not quite as expected from %s: that part was repeated "
+                 "without it, which took longer.",
                  name[0] ? name : "this computer");
 }
 

@@ -89,15 +89,14 @@ const struct option terminal_options[] = {
     {.name = "expect",
      .type = OPTION_CALL,
      .value = "TEXT",
-     .help = "Wait for this text: exit code 0 when it was seen, 6 when not",
+     .help = "Wait for this text: exit code 0 if it was seen, 6 if not",
      .take = take_expect},
-    OPTION(FILE, "steps", steps_file, "FILE",
-           "What to send and to expect, step by step, from a YAML file"),
-    OPTION(TEXT, "within", within, "TIME", "Wait no longer for each text, such as 10s; else 5s"),
-    OPTION(
-        TEXT, "line-end", line_end, "END",
-        "What ends a line that is sent: crlf, lf or cr; else crlf, and when that is not answered "
-        "the others"),
+    OPTION(FILE, "steps", steps_file, "FILE", "Steps to send and to expect, from a YAML file"),
+    OPTION(TEXT, "within", within, "TIME",
+           "How long to wait for each text, such as 10s; default 5s"),
+    OPTION(TEXT, "line-end", line_end, "END",
+           "Line end of sent lines: crlf, lf or cr; default: crlf, and if that is not answered, "
+           "the others"),
     OPTION(FILE, "log", log, "FILE", "Append all lines to this file"),
     OPTION(FLAG, "timestamps", timestamps, NULL, "Begin each line with the time of day"),
     {.name = NULL},
@@ -130,8 +129,8 @@ static int load_steps(struct app *app, struct terminal_options *options)
     if (!options->steps_file)
         return EXIT_DONE;
     if (options->steps->len > 0)
-        return app_fail(app, EXIT_USAGE, "Put them into the file, too.",
-                        "--steps, and --send or --expect beside it");
+        return app_fail(app, EXIT_USAGE, "Put them into the file.",
+                        "--steps together with --send or --expect");
     options->loaded = wry_console_steps_load(options->steps_file, &error);
     if (!options->loaded)
         return explain_error(app, error);
@@ -153,9 +152,9 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
     job_options->line_end = options->line_end ? line_end_bytes(options->line_end) : NULL;
     if (options->line_end && !job_options->line_end)
         return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
-                        "'%s' is no line ending", options->line_end);
+                        "'%s' is not a line ending", options->line_end);
     if (options->within && !wry_units_parse_time(options->within, &job_options->time))
-        return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is no time",
+        return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is not a time",
                         options->within);
     int code = load_steps(app, options);
     job_options->steps = (const struct wry_console_step *)(const void *)options->steps->data;
@@ -207,7 +206,7 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
         app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.",
                  wry_station_link(t->app->station), (unsigned)event->speed,
                  t->options->line_end ? t->options->line_end : "crlf",
-                 t->raw ? "; Ctrl-X leaves, Ctrl-Y resets the board, Ctrl-K sends a break" : "");
+                 t->raw ? "; Ctrl-X ends, Ctrl-Y resets the board, Ctrl-K sends a break" : "");
     else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
         g_string_truncate(t->line, 0); /* it was not an option after all */
 }
@@ -323,6 +322,6 @@ int terminal_run(struct app *app, const struct terminal_options *options,
         return explain(app, wry_station_problem(app->station));
     }
     return logged ? EXIT_DONE
-                  : app_fail(app, EXIT_INTERNAL, "The board did what it was asked to.",
+                  : app_fail(app, EXIT_INTERNAL, "All expected output was seen.",
                              "the log is not complete: %s", error->message);
 }

@@ -32,7 +32,7 @@ const char *words_layout(const struct wry_layout *layout)
     case WRY_LAYOUT_SOURCE_UNKNOWN:
         break;
     }
-    return "none known";
+    return "unknown";
 }
 
 char *words_protected(const struct wry_identity *identity)
@@ -40,7 +40,7 @@ char *words_protected(const struct wry_identity *identity)
     uint32_t offset = identity->protected_offset, length = identity->protected_length;
 
     if ((identity->board.features & WRY_FEATURE_BLIND) != 0)
-        return g_strdup("not known for this flash; it shows when something is written");
+        return g_strdup("unknown for this flash until something is written");
     return length == 0
                ? g_strdup("nothing")
                : g_strdup_printf("0x%06X to 0x%06X (block-protect bits 0x%02X)", (unsigned)offset,
@@ -107,17 +107,17 @@ const char *words_header_state(enum wry_header_state state)
     case WRY_HEADER_FITS:
         break;
     }
-    return "fits its CRC-32";
+    return "valid CRC-32";
 }
 
 const char *words_body_digest(bool fits)
 {
-    return fits ? "fits the body" : "DOES NOT FIT: the body is damaged or cut short";
+    return fits ? "matches the body" : "DIFFERS: the body is damaged or cut short";
 }
 
 const char *words_region_table(void)
 {
-    return "a region table, fits its CRC-32";
+    return "a region table, valid by its CRC-32";
 }
 
 char *words_card(const char *card, const char *version)

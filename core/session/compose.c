@@ -1,4 +1,4 @@
-/* The intended content after a write: the images, over the old content of mixed sectors. */
+/* The intended content after a write: the images, over the old content of shared sectors. */
 #include "session_inner.h"
 
 #include "bytes/memory.h"

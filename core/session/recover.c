@@ -1,7 +1,7 @@
 /*
  * Recovery of interrupted writes.
  *
- * For a mixed sector the journal has its content before the write (old) and its intended content.
+ * For a shared sector the journal has its content before the write (old) and its intended content.
  * An interruption leaves pages that have either, are blank, or are in between: erasing only sets
  * bits of the old content, programming only clears bits of a blank page. A sector with any other
  * page has been written by somebody since, perhaps from another computer, and is left alone. A page

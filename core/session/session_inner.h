@@ -136,7 +136,7 @@ struct session_write {
     struct wry_session *session;
     const struct wry_plan *plan;
     struct wry_span span;            /* the current span of the plan */
-    struct wry_journal_sector *kept; /* its mixed sectors, sorted */
+    struct wry_journal_sector *kept; /* its shared sectors, sorted */
     size_t kept_count;
     struct wry_span part; /* the part of the span being written; after a loss, the rest of it */
     uint32_t base;        /* original start of the part */
@@ -176,7 +176,7 @@ struct wry_reader session_composed(struct session_composed *composed);
 bool session_compose(const struct session_write *job, uint32_t offset, uint8_t *to,
                      uint32_t length);
 
-/* The mixed sectors within the range: the first, and their number. */
+/* The shared sectors within the range: the first, and their number. */
 const struct wry_journal_sector *session_kept_within(const struct session_write *job,
                                                      uint32_t start, uint32_t end, size_t *count);
 

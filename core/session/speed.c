@@ -12,7 +12,7 @@ enum {
     STEP_BACKS = 2,
     CALL_SIZE = 64, /* most bytes of a hello, or of its answer, on the line */
     BITS_PER_BYTE = 10,
-    CONFIRM_MOST = 2000, /* ms */
+    CONFIRM_MOST = 2000, /* longest wait for the confirmation, in ms */
     CONFIRM_USUAL = 400, /* ms: the fixed time of older boards */
 };
 
@@ -50,7 +50,7 @@ static bool takes_proof(const struct wry_session *session)
     return (session->board.features & WRY_FEATURE_PROOF) != 0;
 }
 
-/* ms for the calls at the new speed and the proof that follows. */
+/* Time in ms for the calls at the new speed and the proof that follows. */
 static uint16_t confirm_time(const struct wry_session *session, uint32_t baud)
 {
     uint32_t call =

@@ -235,7 +235,7 @@ static enum wry_status transfer(struct session_write *job, bool force)
     }
 }
 
-/* Stores the mixed sectors of the part. */
+/* Stores the shared sectors of the part. */
 static bool keep(struct session_write *job)
 {
     const struct wry_journal *journal = job->session->config.journal;

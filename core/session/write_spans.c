@@ -1,6 +1,6 @@
 /*
- * Writes a plan span by span: reads the mixed sectors, finds the sectors that differ, writes those,
- * and verifies the whole span.
+ * Writes a plan span by span: reads the shared sectors, finds the sectors that differ, writes
+ * those, and verifies the whole span.
  */
 #include "session_inner.h"
 
@@ -48,7 +48,7 @@ static enum wry_status read_all_kept(struct session_write *job)
     return status;
 }
 
-/* The next span, or as much of it as there is memory for its mixed sectors. */
+/* The next span, or as much of it as there is memory for its shared sectors. */
 static bool next_span(struct session_write *job, uint32_t from)
 {
     struct wry_session *session = job->session;

@@ -14,7 +14,7 @@ const char *wry_status_text(enum wry_status status)
     case WRY_OK:
         return "done";
     case WRY_BAD_ARGUMENT:
-        return "a stated rule of the call was broken";
+        return "a documented rule of the call was broken";
     case WRY_BAD_RANGE:
         return "a range is empty, unaligned or beyond the end of the flash";
     case WRY_OVERLAP:
@@ -22,17 +22,17 @@ const char *wry_status_text(enum wry_status status)
     case WRY_SOURCE_FAILED:
         return "the content could not be read";
     case WRY_SINK_FAILED:
-        return "what was read could not be kept";
+        return "content that was read could not be stored";
     case WRY_JOURNAL_FAILED:
-        return "what an erase puts at risk could not be kept safe";
+        return "content at risk from an erase could not be stored";
     case WRY_NO_ANSWER:
-        return "nothing that speaks the protocol answered";
+        return "no answer in the protocol";
     case WRY_LINK_LOST:
         return "the link was lost";
     case WRY_PORT_GONE:
         return "the port is gone";
     case WRY_STALLED:
-        return "the board answers and does not advance";
+        return "the board answers but does not advance";
     case WRY_WRONG_BOARD:
         return "another board answered";
     case WRY_DIFFERS:
@@ -40,9 +40,9 @@ const char *wry_status_text(enum wry_status status)
     case WRY_CONTRADICTED:
         return "two answers of the board contradict each other";
     case WRY_FLASH_FAILED:
-        return "a page does not hold what was written to it";
+        return "a page does not have the content written to it";
     case WRY_FLASH_SILENT:
-        return "the flash does not tell a usable JEDEC ID";
+        return "the flash reports no usable JEDEC ID";
     case WRY_FLASH_LIMITED:
         return "the flash cannot be erased sector by sector";
     case WRY_FLASH_SMALLER:

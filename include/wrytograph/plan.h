@@ -39,7 +39,7 @@ struct wry_plan {
 
 /*
  * A range of consecutive sectors, each covered by placements at least in part. A sector that is not
- * fully covered is mixed: the rest of it must be preserved.
+ * fully covered is shared: the rest of it must be preserved.
  */
 struct wry_span {
     uint32_t start, end; /* flash offsets, multiples of a sector */

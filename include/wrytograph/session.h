@@ -65,7 +65,7 @@ enum wry_kept {
     WRY_KEPT_UNKNOWN, /* it cannot be determined: nothing is erased then */
 };
 
-/* A mixed sector: it also holds bytes that the write must preserve. */
+/* A shared sector: it also holds bytes that the write must preserve. */
 struct wry_journal_sector {
     uint32_t offset;
     uint16_t from, to;              /* the pages from and up to to hold all of those bytes */
@@ -76,7 +76,7 @@ struct wry_journal_sector {
  * Where the caller stores bytes that an erase puts at risk.
  *
  * A span of sectors is erased only after begin has returned true, which means that the span and its
- * mixed sectors are stored where they outlive this process; after end they may be deleted. With a
+ * shared sectors are stored where they outlive this process; after end they may be deleted. With a
  * journal, a later session can recover an interrupted write: it restores the preserved bytes from
  * the journal, and it erases sectors that unsettled reports again even if they read correctly,
  * since an interrupted erase can leave cells that fade.
@@ -85,7 +85,7 @@ struct wry_journal_sector {
  */
 struct wry_journal {
     void *context;
-    /* kept: the mixed sectors of the span; intended: the content that the span shall have, from 0
+    /* kept: the shared sectors of the span; intended: the content that the span shall have, from 0
      * on. Both are valid during the call and replace what is stored of these sectors. Entries for
      * other sectors of the span stay stored until end: this call may be the recovery of an earlier
      * one. */
@@ -95,7 +95,7 @@ struct wry_journal {
     bool (*end)(void *context, const struct wry_span *span);
     /* Whether an earlier session began, but did not end, a span with a sector of this range. */
     enum wry_kept (*unsettled)(void *context, uint32_t offset, uint32_t length);
-    /* The lowest mixed sector of a span that was begun and not ended. */
+    /* The lowest shared sector of a span that was begun and not ended. */
     enum wry_kept (*saved)(void *context, struct wry_journal_sector *old,
                            uint8_t intended[WRY_SECTOR_SIZE]);
     /* That sector cannot be restored: the flash holds newer content, or ends before it. saved and
@@ -132,7 +132,7 @@ struct wry_session_config {
     const struct wry_known *known;     /* likewise; NULL = nothing is known */
     void *read_memory; /* WRY_SESSION_READ_MEMORY bytes, aligned as by malloc, for the lifetime of
                           the session; NULL = content is not read as streams */
-    /* Memory for the mixed sectors of one span. NULL: room for two. */
+    /* Memory for the shared sectors of one span. NULL: room for two. */
     struct wry_journal_sector *kept;
     size_t kept_count; /* 2 at least */
     void *context;     /* argument of progress */
@@ -266,7 +266,7 @@ struct wry_session {
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
     uint8_t cargo[WRY_PAYLOAD_MAX];    /* outgoing content, or an incoming digest */
-    struct wry_journal_sector kept[2]; /* mixed sectors of the span if config.kept is NULL */
+    struct wry_journal_sector kept[2]; /* shared sectors of the span if config.kept is NULL */
 };
 
 /* Fails to compile, in C and C++, if the struct exceeds its bound. */

@@ -38,11 +38,10 @@ bool card_begin(struct wry_card *card, const char *trust, GPtrArray *mistakes, G
         files.context = card->kit;
         path = kit_card(card->kit);
     } else if (trust) {
-        return store_error(
-            error, WRY_STORE_ERROR_DAMAGED,
-            "%s: a card that is no kit has no signature, and only kits signed by a key of "
-            "%s are run here; 'wrytograph card pack' with --sign makes one of it",
-            path, trust);
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: a card file has no signature, and only kits signed by a key of %s "
+                           "are run here; 'wrytograph card pack --sign' makes a kit from it",
+                           path, trust);
     }
     card->card = card_load(path, card->kit ? &files : NULL, mistakes, error);
     if (card->card && card->kit)
@@ -137,7 +136,7 @@ static char *find_on_shelf(const char *written, const GPtrArray *items, GError *
         return g_strdup(found->path);
     store_error(error, WRY_STORE_ERROR_NONE,
                 count == 0 ? "there is no '%s' on the shelf"
-                           : "several on the shelf are named '%s': say which version",
+                           : "several images on the shelf are named '%s': add the version",
                 name);
     return NULL;
 }

@@ -24,8 +24,8 @@ void card_wanted(const struct wry_card *card, uint32_t flash_size, const GPtrArr
                  struct wry_images_options *options);
 void card_wanted_clear(struct wry_images_options *options);
 
-/* The path of the table of boards in which rows are marked: the card's, or for a kit a copy beside
- * it. Free with g_free. */
+/* The path of the table of boards in which rows are marked: the card's, or for a kit a copy in
+ * the kit's folder. Free with g_free. */
 char *card_table(const struct wry_card *card);
 
 #endif

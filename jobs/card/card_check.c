@@ -218,10 +218,10 @@ static char *try_setting(const struct checking *c, const struct card_value *valu
     char *text = NULL;
 
     if (many)
-        text = g_strdup_printf("several files hold settings: say REGION/%s", value->key);
+        text = g_strdup_printf("several files have settings: write REGION/%s", value->key);
     else if (settings && secret_is_bad && settings_is_secret(settings, value->key))
-        text = g_strdup_printf("'%s' is secret: its value comes from the environment or a file, as "
-                               "the settings file says, and stands in no card",
+        text = g_strdup_printf("'%s' is secret: its value must come from the environment or a file "
+                               "named in the settings file, not from a card",
                                value->key);
     else if (settings &&
              !settings_set(settings, value->key, value->value, value->is_new, &changed, &error))
@@ -287,7 +287,7 @@ static void check_twin(const struct checking *c, const struct csv_table *table, 
 
     if (before > 0)
         diagnostics_add(c->mistakes, table->path, first->line, first->column,
-                        g_strdup_printf("the same settings stand in line %u already", before));
+                        g_strdup_printf("the same settings are in line %u already", before));
     if (settings && before == 0)
         g_hash_table_insert(seen, settings, GUINT_TO_POINTER(first->line));
     else

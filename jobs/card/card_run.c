@@ -217,7 +217,7 @@ static struct wry_problem *take_row(struct run *run)
         g_free(path);
         path = g_strdup(run->card->table);
     }
-    /* A kit is read-only: rows are marked in a copy of its table beside it, made once. */
+    /* A kit is read-only: rows are marked in a copy of its table in the same folder, made once. */
     if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
         run->values = board_table_take(path, &options, &row, &error);
     run->result->row = row.line;

@@ -12,15 +12,15 @@
 #include "jobs/station/station_board.h"
 #include "wrytograph-host/jobs.h"
 
-#define QUIET_TIME 300000u       /* us of silence after which a board is taken to listen */
+#define QUIET_TIME 300000u       /* us of silence that mean: the board listens */
 #define BOOT_TIME 2000000u       /* us to wait for that silence */
 #define EXPECT_TIME 5000000u     /* default us to wait for a text */
-#define ANSWER_TIME 1000000u     /* us of silence after which a line was not taken for one */
-#define REACTION_TIME 400000u    /* us in which an accepted line is answered */
-#define SPEEDS_TIME 10000000u    /* us to find its speed */
+#define ANSWER_TIME 1000000u     /* us of silence that mean: wrong line end */
+#define REACTION_TIME 400000u    /* us for the answer to an accepted line */
+#define SPEEDS_TIME 10000000u    /* us to find the board's speed */
 #define RESET_TIME 50000u        /* us */
 #define LOADER_TIME 300000u      /* us to wait for an answer of a loader */
-#define UNANSWERED_TIME 2000000u /* us after which the user is told that there is no answer */
+#define UNANSWERED_TIME 2000000u /* us until the message that nothing answers */
 
 static const struct {
     const char *name, *bytes;

@@ -1,4 +1,4 @@
-/* Erase: parts of the flash; everything else stays as it is. */
+/* Erases parts of the flash and keeps everything else. */
 #include "jobs/plan/backup_records.h"
 #include "jobs/plan/image_set.h"
 #include "jobs/plan/settings_loss.h"

@@ -105,7 +105,7 @@ enum wry_outcome wry_station_verify(struct wry_station *station,
         const struct wry_planned_image *image = item->label;
         bool behind = image->rest_length > 0 && image->rest_offset == item->offset;
         status = compare(&v, item,
-                         (struct wry_comparison){.name = behind ? "blank behind it" : image->name,
+                         (struct wry_comparison){.name = behind ? "blank after it" : image->name,
                                                  .base = behind ? item->offset : image->base});
     }
     return station_end_call(station,

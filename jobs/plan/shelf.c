@@ -53,10 +53,10 @@ static const char *judge_program(const struct image_file *file, uint32_t at, con
     if (!wry_boot_header_get(&header, bytes))
         return "its boot header is damaged";
     if (!image_body_is_whole(file, at, &header))
-        return "it is damaged or cut short: its digest does not fit";
+        return "it is damaged or cut short: its digest differs";
     if (file->length >
         (uint64_t)header.body_length + WRY_BOOT_HEADER_SIZE + WRY_SHA256_SIZE + PADDING_MOST)
-        return "it holds more than the program that it begins with";
+        return "it has more content after its program";
     if (header.version[0] == '\0')
         return "its boot header has no name and version";
     take_version(item, header.version);
@@ -85,7 +85,7 @@ static const char *judge(const struct image_file *file, const char *name,
     if (n >= WRY_BOOT_HEADER_SIZE && wry_boot_header_present(bytes))
         return judge_program(file, first->address, bytes, item);
     if (!wry_region_table_get(&table, bytes, n))
-        return "it has no boot header and is no region table, so nothing says which board it fits";
+        return "it has no boot header and is not a region table, so its board is unknown";
     item->is_table = true;
     item->flash_size = table.flash_size;
     item->name = dot && dot != name ? g_strndup(name, (gsize)(dot - name)) : g_strdup(name);
@@ -165,7 +165,7 @@ static bool add_zip(const struct adding *a, const char *path)
     bool done = folder || store_file_error(a->error, g_get_tmp_dir());
 
     if (!zip)
-        refuse(a, path, "it is no whole ZIP file");
+        refuse(a, path, "it is not a complete ZIP file");
     else if (count > MEMBERS_MOST)
         refuse(a, path, "it has too many files in it");
     for (zip_int64_t i = 0; done && count <= MEMBERS_MOST && i < count; i++)
@@ -198,7 +198,7 @@ static bool add_path(const struct adding *a, const char *path, unsigned depth)
     if (g_file_test(path, G_FILE_TEST_IS_DIR)) {
         if (depth < DEPTH_MOST)
             return add_folder(a, path, depth);
-        refuse(a, path, "too many folders deep");
+        refuse(a, path, "too deeply nested");
         return true;
     }
     return archive_is_one(path) ? add_zip(a, path) : add_file(a, path, path, name);
@@ -249,8 +249,7 @@ static const struct wry_shelf_item *find_one(const GPtrArray *items, const char 
         store_error(error, WRY_STORE_ERROR_NONE, "there is no '%s' on the shelf", name);
     else if (count > 1)
         store_error(error, WRY_STORE_ERROR_NONE,
-                    "'%s' is the name of %u images on the shelf: say the version, too", name,
-                    count);
+                    "'%s' is the name of %u images on the shelf: add the version", name, count);
     return count == 1 ? found : NULL;
 }
 

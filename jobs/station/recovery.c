@@ -10,10 +10,10 @@
 #include "wrytograph/layout.h"
 
 enum {
-    LOOKED_MAX = 16, /* most mixed sectors examined before a write */
+    LOOKED_MAX = 16, /* most shared sectors examined before a write */
 };
 
-/* Simulated boards have their journal beside their flash. */
+/* A simulated board's journal is in the folder of its flash. */
 static char *journal_folder(const struct wry_station *station)
 {
     return station->bench ? open_bench_board_folder(station) : folders_state();
@@ -164,7 +164,7 @@ static enum wry_status is_blank(struct wry_station *station, uint32_t start, uin
     return status;
 }
 
-/* The part of a mixed sector before or after the images. */
+/* The part of a shared sector before or after the images. */
 static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool head, uint32_t *start,
                            uint32_t *end)
 {

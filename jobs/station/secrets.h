@@ -1,12 +1,12 @@
 /*
  * Secret settings of a job, and how they are kept out of logs, messages, JSON and the ledger.
  *
- * What a board says passes secrets_put as raw bytes, before anything is filtered or split into
- * lines; sentences pass secrets_apply. Nothing that the board said leaves a job another way.
+ * All bytes from a board pass secrets_put before they are filtered or split into lines; sentences
+ * pass secrets_apply. Nothing from the board leaves a job another way.
  *
- * A secret is found across line ends that a board put into it, and the longest of several that
- * begin at one place is taken. The mask is of a character that no secret has, so that what is left
- * beside a mask never makes up a secret.
+ * A secret is found even if the board broke it into lines. Of several that begin at one place the
+ * longest is masked. The mask uses a character that no secret has, so that the text next to a mask
+ * never completes a secret.
  */
 #ifndef WRY_JOBS_SECRETS_H
 #define WRY_JOBS_SECRETS_H

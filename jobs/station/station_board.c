@@ -149,7 +149,7 @@ struct wry_problem *board_connect(struct wry_station *station, bool recovers)
     if (status != WRY_OK)
         return problem_of_session(station, status);
     tell_speed(station, adapter, config.likely_speed);
-    /* Also a board that is not the one expected was here. */
+    /* Recorded before the check: an unexpected board was at the bench too. */
     run_record_board(station);
     problem = check_expected(station);
     if (problem)

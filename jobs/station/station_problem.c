@@ -15,11 +15,11 @@ const char *wry_outcome_text(enum wry_outcome outcome)
 {
     switch (outcome) {
     case WRY_OUTCOME_DONE:
-        return "done and checked";
+        return "done and verified";
     case WRY_OUTCOME_INTERNAL:
         return "internal failure";
     case WRY_OUTCOME_USAGE:
-        return "not asked for in the right way";
+        return "wrong usage";
     case WRY_OUTCOME_BAD_INPUT:
         return "bad input file";
     case WRY_OUTCOME_NO_ANSWER:

@@ -14,7 +14,7 @@ struct pack;
 struct wry_remote;
 struct wry_serial;
 
-/* Mixed sectors of one span, a bound on memory: a HEX file may have many gaps. */
+/* Shared sectors of one span, a bound on memory: a HEX file may have many gaps. */
 #define STATION_KEPT_SECTORS 256u
 
 struct wry_station {
@@ -34,14 +34,14 @@ struct wry_station {
     struct wry_session session;
     bool connected;
     bool busy_told;                  /* waiting for its flash was noted */
-    bool hand_told;                  /* the user has been told how to enter loading mode */
+    bool hand_told;                  /* the advice on loading mode has been printed */
     uint32_t hand_seen, hand_judged; /* bytes outside frames while waiting for that */
     uint32_t heard_before;           /* readable bytes outside frames before the first answer */
     uint64_t started;                /* us on the port's clock: when the board was called */
     bool called;                     /* the board was called */
     struct journal *journal;         /* NULL until recovery_settle */
     void *read_memory;               /* memory of the session for reading streams */
-    struct wry_journal_sector *kept; /* memory of the session for mixed sectors */
+    struct wry_journal_sector *kept; /* memory of the session for shared sectors */
     struct pack *pack;               /* encoder for writes */
     struct known *known;             /* NULL until a job uses it */
     bool known_failed;               /* it could not be opened, which was noted */

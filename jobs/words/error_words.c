@@ -10,21 +10,21 @@ static const struct {
     const char *advice;
 } rows[] = {
     {wry_serial_error_quark, WRY_SERIAL_ERROR_MISSING, WRY_OUTCOME_BAD_INPUT,
-     "'wrytograph ports' lists the ports there are."},
+     "'wrytograph ports' lists the ports."},
     {wry_serial_error_quark, WRY_SERIAL_ERROR_PERMISSION, WRY_OUTCOME_BAD_INPUT,
      "'sudo adduser $USER GROUP' puts you into a group, on most systems dialout; then log in "
      "again."},
     {wry_serial_error_quark, WRY_SERIAL_ERROR_BUSY, WRY_OUTCOME_BAD_INPUT,
-     "Close that program, then run the same command again. 'wrytograph ports' shows who holds "
-     "which port."},
+     "Close that program, then run the same command again. 'wrytograph ports' shows which program "
+     "uses a port."},
     {wry_remote_error_quark, WRY_REMOTE_ERROR_NO_COM_PORT, WRY_OUTCOME_BAD_INPUT,
-     "For a raw pipe of bytes, use tcp:// instead."},
+     "For a raw connection, use tcp:// instead."},
     {wry_remote_error_quark, WRY_REMOTE_ERROR_BUSY, WRY_OUTCOME_BAD_INPUT,
      "End the other program, or wait for it, then run the same command again."},
     {wry_remote_error_quark, WRY_REMOTE_ERROR_CONNECT, WRY_OUTCOME_BAD_INPUT,
      "Check host and port, and that the server runs."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_UNKNOWN, WRY_OUTCOME_USAGE,
-     "'wrytograph bench list' shows the boards there are."},
+     "'wrytograph bench list' lists the boards."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BUSY, WRY_OUTCOME_NO_ANSWER,
      "Wait until it has finished, or stop it."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_NAME, WRY_OUTCOME_USAGE, NULL},
@@ -37,13 +37,13 @@ static const struct {
      "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
      "busy=TIME, power-cut=N, cable-cut=N and unplugged=N."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_BUTTON, WRY_OUTCOME_USAGE,
-     "Press boot (it stays held), release, reset, loading (boot held, reset "
-     "tapped, boot let go) or power (off and on)."},
+     "Press boot (it stays held), release, reset, loading (boot held, reset tapped, boot released) "
+     "or power (off and on)."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_EXISTS, WRY_OUTCOME_USAGE, NULL},
     {wry_store_error_quark, WRY_STORE_ERROR_NONE, WRY_OUTCOME_USAGE,
-     "'wrytograph shelf list' shows what is there."},
+     "'wrytograph shelf list' lists the images."},
     {wry_store_error_quark, WRY_STORE_ERROR_EXISTS, WRY_OUTCOME_USAGE,
-     "Choose another name, or say --replace."},
+     "Choose another name, or add --replace."},
 };
 
 static int find(const GError *error)

@@ -9,23 +9,23 @@ static const struct {
     const char *what, *advice;
 } contents[] = {
     [WRY_CONTENT_ANY] = {"", ""},
-    [WRY_CONTENT_PAGE] = {"is a web page, no firmware: the download went wrong",
-                          "Download the file that the page speaks of."},
-    [WRY_CONTENT_ZIP] = {"is a ZIP archive, no firmware",
-                         "Unpack it, and write the images that are in it; a backup goes back by "
-                         "'wrytograph restore'."},
-    [WRY_CONTENT_PACKED] = {"is packed, no firmware", "Unpack it, and write what is in it."},
-    [WRY_CONTENT_PROGRAM] = {"is what a linker makes, no image of it",
-                             "Make a binary of it: 'objcopy -O binary', or what the build has for "
-                             "that."},
-    [WRY_CONTENT_TEXT] = {"is text, no firmware", "Look into it: it may say what went wrong."},
-    [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, no firmware",
+    [WRY_CONTENT_PAGE] = {"is a web page, not firmware: the download went wrong",
+                          "Download the file that the page links to."},
+    [WRY_CONTENT_ZIP] =
+        {"is a ZIP archive, not firmware",
+         "Unpack it, and write the images in it. 'wrytograph restore' restores a backup."},
+    [WRY_CONTENT_PACKED] = {"is compressed, not firmware", "Unpack it, and write its content."},
+    [WRY_CONTENT_PROGRAM] =
+        {"is the output of a linker, not an image",
+         "Convert it to a binary: 'objcopy -O binary', or as the build does it."},
+    [WRY_CONTENT_TEXT] = {"is text, not firmware", "Read it: it may say what went wrong."},
+    [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, not firmware",
                               "Write the image that belongs to it."},
 };
 
 const char *wry_chip_title(const struct wry_chip *chip)
 {
-    return chip ? chip->title : "chip unknown here";
+    return chip ? chip->title : "unknown chip";
 }
 
 const char *wry_program_kind_title(uint8_t kind)
@@ -65,9 +65,9 @@ char *wry_flash_limit_text(uint8_t limit, uint64_t erase_least)
     case WRY_FLASH_SHORT_PAGES:
         return g_strdup("it programs fewer than 256 bytes at a time");
     case WRY_FLASH_UNCLEAR:
-        return g_strdup("what it says of its erase units contradicts itself");
+        return g_strdup("its description of its erase units is contradictory");
     default:
-        return g_strdup_printf("its loader gives a reason that is not known here (%u)", limit);
+        return g_strdup_printf("its loader gives a reason unknown to this version (%u)", limit);
     }
 }
 

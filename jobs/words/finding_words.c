@@ -2,7 +2,7 @@
 #include "wrytograph-host/words.h"
 
 static const char check_power[] = "Power: is the board's 3.3 V there, measured at its pin?";
-static const char check_ground[] = "Ground: is GND of the adapter joined to GND of the board?";
+static const char check_ground[] = "Ground: is GND of the adapter connected to GND of the board?";
 static const char check_crossed[] =
     "TX and RX: the adapter's TX goes to the board's RX, and its RX to the board's TX.";
 static const char check_tx[] =
@@ -11,11 +11,11 @@ static const char check_rx[] = "RX wire: does the board's TX reach the adapter's
 static const char check_strap[] =
     "Boot strap: is it held low until after reset is released? (--wiring, or --by-hand)";
 static const char check_wiring[] =
-    "Wiring: say --wiring as heard above, or set WRYTOGRAPH_WIRING to it.";
+    "Wiring: use --wiring as heard above, or set WRYTOGRAPH_WIRING to it.";
 static const char check_speed[] =
     "Speed: does the board use another one? (--call-speed; for listen, --speed)";
 static const char check_cable[] =
-    "Cable: shorter, or another one; no long wires beside the supply.";
+    "Cable: use a shorter one, or another one; keep long wires away from the supply.";
 static const char check_supply[] =
     "Supply: use one that gives 500 mA, not the adapter's 3.3 V pin; short, thick wires.";
 
@@ -36,25 +36,24 @@ static const struct entry entries[] = {
                           {check_crossed, check_cable}},
     [WRY_FINDING_STRAP] = {"The board runs its program: the boot strap was not held through reset.",
                            {check_strap, check_crossed, check_speed}},
-    [WRY_FINDING_WIRING] = {"Nothing is wrong with this link, but its outputs are wired otherwise.",
-                            {check_wiring}},
+    [WRY_FINDING_WIRING] =
+        {"Nothing is wrong with this link, but its outputs are wired differently.", {check_wiring}},
     [WRY_FINDING_DEAF] = {"The board is in loading mode, but does not hear us: most likely the "
                           "wire from the adapter's TX to its RX is open.",
                           {check_tx, check_speed, check_ground, check_cable}},
     [WRY_FINDING_OTHER_SPEED] = {"The board speaks at another speed.", {check_speed, check_strap}},
     [WRY_FINDING_NO_GROUND] =
-        {"Bytes come from nowhere, even while the board is in reset: most likely "
-         "the ground is missing.",
+        {"Stray bytes arrive, even while the board is in reset: most likely the ground is missing.",
          {check_ground, check_cable, check_crossed, check_power}},
-    [WRY_FINDING_GARBAGE] = {"What comes makes no sense at any usual speed.",
+    [WRY_FINDING_GARBAGE] = {"The bytes received are not readable at any usual speed.",
                              {check_ground, check_speed, check_cable, check_power}},
     [WRY_FINDING_NOISE] = {"The board answers, but frames are damaged on the line.",
                            {check_cable, check_ground, check_speed}},
-    [WRY_FINDING_SLOW] = {"The link works, but does not hold the faster speeds.",
+    [WRY_FINDING_SLOW] = {"The link works, but fails at higher speeds.",
                           {check_cable, check_ground}},
-    [WRY_FINDING_BROWN_OUT] = {"The board restarts when it works hard: its supply gives way.",
+    [WRY_FINDING_BROWN_OUT] = {"The board restarts under load: its supply fails.",
                                {check_supply, check_power, check_ground}},
-    [WRY_FINDING_FADES] = {"The board answers at first and falls silent when it works hard.",
+    [WRY_FINDING_FADES] = {"The board answers at first and falls silent under load.",
                            {check_supply, check_cable, check_ground}},
 };
 
@@ -86,7 +85,7 @@ static char *heard(const struct wry_evidence *evidence)
             "readable text, last \"%s\"%s", evidence->last_line ? evidence->last_line : "",
             evidence->wirings_tried ? "; no other wiring reaches loading mode" : "");
     default:
-        return g_strdup_printf("%" G_GUINT64_FORMAT " bytes that make no sense, %u frames damaged",
+        return g_strdup_printf("%" G_GUINT64_FORMAT " unreadable bytes, %u damaged frames",
                                counts->bytes_received, counts->frames_bad);
     }
 }
@@ -106,18 +105,18 @@ char *wry_evidence_text(const struct wry_evidence *evidence)
     case WRY_EVIDENCE_WORKS:
         return g_strdup_printf("a loader that answers at %u baud, also under load", speed);
     case WRY_EVIDENCE_LOADING_TEXT:
-        return g_strdup("boot text that says loading mode, and no answer of the loader");
+        return g_strdup("boot text that reports loading mode, but no answer of the loader");
     case WRY_EVIDENCE_TEXT:
         return g_strdup_printf("readable text at %u baud", speed);
     case WRY_EVIDENCE_RESTARTED:
-        return g_strdup("boot text in the middle of the work");
+        return g_strdup("boot text during the work");
     case WRY_EVIDENCE_FELL_SILENT:
         return g_strdup("answers at first, then none");
     case WRY_EVIDENCE_DAMAGED:
         return g_strdup_printf("%u damaged frames while %u KiB were read at %u baud",
                                counts->frames_bad, (unsigned)(evidence->length / 1024), speed);
     case WRY_EVIDENCE_SPEEDS_GIVEN_UP:
-        return g_strdup_printf("%u speeds given up; %u baud works, also under load",
+        return g_strdup_printf("%u speeds failed; %u baud works, also under load",
                                counts->speed_steps_down, speed);
     }
     return heard(evidence);

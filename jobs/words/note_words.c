@@ -68,7 +68,7 @@ static char *begun(const struct wry_event *event)
 {
     g_autofree char *text = text_of(event);
 
-    return text ? g_strconcat(", begun ", text, NULL) : g_strdup("");
+    return text ? g_strconcat(", begun ", text, ",", NULL) : g_strdup("");
 }
 
 static char *number(unsigned n)
@@ -158,79 +158,77 @@ static char *fact(const void *event, const char *name)
 }
 
 #define INTERRUPTED                                                                                \
-    "Note: a job on this board was cut{begun}, and this computer has not seen it mended."
-#define CUT_BEFORE "A job on this board was cut before"
+    "Note: a job on this board{begun} was interrupted. Run it again from this computer"
+#define CUT_BEFORE "An earlier job on this board was interrupted"
 
 static const struct template_row rows[] = {
     {WRY_NOTE_ONLY_ADAPTER, NULL, "Using {text}, the only adapter.", NULL},
     {WRY_NOTE_BY_HAND, NULL,
      "1. Hold the boot button, or put the strap to ground.\n"
      "2. Tap reset, or plug the power in.\n"
-     "3. Let the boot button go.",
+     "3. Release the boot button.",
      NULL},
     {WRY_NOTE_BY_HAND_RUNS, NULL,
-     "Heard: the board runs its program. Hold the boot button longer, until after reset is let go.",
+     "Heard: the board runs its program. Hold the boot button longer, until after reset is "
+     "released.",
      NULL},
-    {WRY_NOTE_BY_HAND_LOADING, NULL, "Heard: loading mode is reached. Let the boot button go.",
+    {WRY_NOTE_BY_HAND_LOADING, NULL, "Heard: loading mode is reached. Release the boot button.",
      NULL},
     {WRY_NOTE_BY_HAND_ANSWERED, NULL, "The board answers.", NULL},
     {WRY_NOTE_FLASH_BUSY, NULL,
-     "The board answers; its flash is still at work on what was begun before its last reset. An "
-     "erase of all takes minutes: waiting for it.",
+     "The board answers, but its flash is still busy with an operation from before the reset. A "
+     "chip erase takes minutes; waiting.",
      NULL},
-    {WRY_NOTE_SLOWER, NULL, "The link did not hold a faster speed; going on at {speed} baud.",
-     NULL},
+    {WRY_NOTE_SLOWER, NULL, "Higher speeds failed on this link; continuing at {speed} baud.", NULL},
     {WRY_NOTE_SPEED_KNOWN, NULL,
-     "Going on at {speed} baud: a faster speed did not hold on this adapter today. --speed tries "
-     "one.",
+     "Using {speed} baud: higher speeds failed on this adapter today. --speed tries one again.",
      NULL},
     {WRY_NOTE_UNSETTLED, "stretches",
-     INTERRUPTED
-     "\n  What stood beside the images in {stretches} is only in the journal of this computer;\n"
-     "  the next write, erase, restore or backup of this board from here puts it back.{unfinished}",
+     INTERRUPTED ": its journal has\n"
+                 "  content of this board ({stretches}) that exists nowhere else.{unfinished}",
      NULL},
-    {WRY_NOTE_UNSETTLED, NULL, INTERRUPTED "{unfinished}", NULL},
+    {WRY_NOTE_UNSETTLED, NULL, INTERRUPTED ".{unfinished}", NULL},
     {WRY_NOTE_JOURNAL_UNOPENED, NULL,
-     "Note: the journal of this computer cannot be read, so whether a job on this board was cut is "
-     "not known.\n  {text}",
+     "Note: the journal of this computer cannot be read, so interrupted jobs on this board are not "
+     "known.\n"
+     "  {text}",
      NULL},
     {WRY_NOTE_JOURNAL_UNREAD, NULL, "Note: the journal of this computer cannot be read: {text}.",
      NULL},
     {WRY_NOTE_PUT_BACK, NULL,
-     CUT_BEFORE ". What it shared a sector with was put back first: {sectors}.", NULL},
+     CUT_BEFORE ". The content that it had put at risk was restored first: {sectors}.", NULL},
     {WRY_NOTE_NEWER, NULL,
-     CUT_BEFORE ", but the sectors at {starts} were written since by somebody else: they are kept "
-                "as they are.",
+     CUT_BEFORE ", but the sectors at {starts} have been written since: they are left alone.",
      NULL},
     {WRY_NOTE_BEYOND, NULL,
-     "The journal had content for {starts}, where this flash has no sector: it is not written.",
+     "The journal has content for {starts}, beyond the end of this flash: it is not written.",
      NULL},
-    {WRY_NOTE_SET_ASIDE, NULL, "  What stood there before the cut is in {text}.", NULL},
-    {WRY_NOTE_SET_ASIDE_AT_END, NULL, "  What stood there is in {text}.", NULL},
+    {WRY_NOTE_SET_ASIDE, NULL, "  Their content before the interruption is in {text}.", NULL},
+    {WRY_NOTE_SET_ASIDE_AT_END, NULL, "  Their content is in {text}.", NULL},
     {WRY_NOTE_SET_ASIDE_FAILED, NULL,
-     "What the journal holds of this board could not be put into files: {text}.", NULL},
+     "The journal's content of this board could not be saved to files: {text}.", NULL},
     {WRY_NOTE_SHARED_ADDRESS, NULL,
-     "Warning: {address} is no address of one board: a job that is cut here cannot be made good by "
-     "a later one,\n  and a backup does not tell this board from others.",
+     "Warning: {address} is not a unique address: an interrupted job on this board cannot be "
+     "recovered later,\n"
+     "  and its backups look like those of other boards.",
      NULL},
     {WRY_NOTE_BLANK_BESIDE, NULL,
-     "Note: {stretches} is blank beside content. If a job on this board was cut on another\n"
-     "  computer, what stood there is in that computer's journal: go on there first.",
+     "Note: {stretches} is blank in a sector with content. If a job of another computer on this\n"
+     "  board was interrupted, the missing content is in that computer's journal: run the job "
+     "again there first.",
      NULL},
     {WRY_NOTE_NOT_FORGOTTEN, NULL,
-     "The journal could not be brought up to date ({text}): the next job on this board writes some "
-     "sectors once more.",
+     "The journal could not be updated ({text}): the next job on this board writes some sectors "
+     "again.",
      NULL},
     {WRY_NOTE_KNOWN_UNUSABLE, NULL,
-     "Note: the index of known content is not in use, which costs time and nothing else: {text}.",
-     NULL},
+     "Note: the index of known content cannot be used, which only costs time: {text}.", NULL},
     {WRY_NOTE_BACKUP_UNNOTED, NULL,
-     "Note: this backup could not be put on record, so later commands may not know of it: {text}.",
-     NULL},
+     "Note: this backup could not be recorded, so later commands may not find it: {text}.", NULL},
     {WRY_NOTE_SHELF_UNREAD, NULL, "Note: the shelf cannot be read: {text}.", NULL},
     {WRY_NOTE_OWNER_UNKNOWN, NULL,
-     "Note: whether these settings are another board's is not known: {text}.", NULL},
-    {WRY_NOTE_LEDGER_FAILED, NULL, "Note: this is not put on record: {text}.", NULL},
+     "Note: the owner of these settings could not be determined: {text}.", NULL},
+    {WRY_NOTE_LEDGER_FAILED, NULL, "Note: this job is not recorded: {text}.", NULL},
     {WRY_NOTE_LEDGER_WAITS, "text",
      "{waiting} on this computer for the ledger's server: {text}. Every run tries again, and so "
      "does 'wrytograph ledger send'.",
@@ -252,17 +250,17 @@ static const struct template_row rows[] = {
     {WRY_NOTE_UNREADABLE, NULL, "Not readable at {other_speed} baud; trying {speed}.", NULL},
     {WRY_NOTE_UNREADABLE_AT_ANY, NULL,
      "Not readable at any of the usual speeds. Check ground and wiring.", NULL},
-    {WRY_NOTE_NOT_SEEN, NULL, "Not seen: \"{text}\"; going on.", NULL},
+    {WRY_NOTE_NOT_SEEN, NULL, "Not seen: \"{text}\"; continuing.", NULL},
     {WRY_NOTE_LINE_END_TRIED, NULL, "The line was not answered; trying the line ending {text}.",
      NULL},
     {WRY_NOTE_LINE_END_WORKS, NULL,
-     "This board takes lines that end in {text}: say --line-end {text}.", NULL},
+     "This board expects lines that end in {text}: use --line-end {text}.", NULL},
     {WRY_NOTE_LINE_UNANSWERED, NULL,
-     "Nothing was heard since the line was sent. Does this board want another line ending? "
-     "(--line-end lf or cr)",
+     "No answer since the line was sent. Does this board expect another line ending? (--line-end "
+     "lf or cr)",
      NULL},
     {WRY_NOTE_IN_LOADING_MODE, NULL,
-     "The board is in loading mode: its boot strap is held. Let it go, then reset the board.",
+     "The board is in loading mode: its boot strap is held. Release it, then reset the board.",
      NULL},
     {WRY_NOTE_RESET_UNWIRED, NULL,
      "The reset of this board is not wired (--wiring): tap its button.", NULL},

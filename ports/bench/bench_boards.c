@@ -54,7 +54,7 @@ gboolean wry_bench_set_faults(const char *folder, const char *name, const char *
         return FALSE;
     for (const char *const *text = faults; *text; text++) {
         if (!fault_text_parse(*text, &description.faults)) {
-            g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_FAULT, "'%s' is no fault",
+            g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_FAULT, "'%s' is not a fault",
                         *text);
             return FALSE;
         }

@@ -61,7 +61,7 @@ static gboolean check_name(const char *name, GError **error)
         fits = fits && (g_ascii_isalnum(*c) || strchr("-_.", *c));
     if (!fits)
         g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_NAME,
-                    "'%s' is no name for a board: use letters, digits, '-', '_' and '.'", name);
+                    "'%s' is not a name for a board: use letters, digits, '-', '_' and '.'", name);
     return fits;
 }
 
@@ -133,8 +133,8 @@ gboolean bench_add(const char *folder, const char *name,
     if (!check_name(name, error) || !check_description(description, error))
         return FALSE;
     if (g_file_test(home, G_FILE_TEST_EXISTS)) {
-        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_EXISTS,
-                    "%s: there is a board '%s' already", folder, name);
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_EXISTS, "%s: board '%s' exists already",
+                    folder, name);
         return FALSE;
     }
     if (g_mkdir_with_parents(home, 0777) != 0)
@@ -173,7 +173,7 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
         return FALSE;
     if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
         g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN,
-                    "no board '%s' on the bench in %s", name, folder);
+                    "'%s' is not a board of the bench in %s", name, folder);
         return FALSE;
     }
     return board_file_load(path, description, error);
@@ -226,7 +226,7 @@ gboolean bench_remove(const char *folder, const char *name, GError **error)
         return FALSE;
     if (!g_file_test(yaml, G_FILE_TEST_EXISTS)) {
         g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_UNKNOWN,
-                    "no board '%s' on the bench in %s", name, folder);
+                    "'%s' is not a board of the bench in %s", name, folder);
         return FALSE;
     }
     int file = open(flash, O_RDWR | O_CLOEXEC);

@@ -58,7 +58,7 @@ static gboolean take_address(struct yaml_text *yaml, const struct yaml_field *fi
     const char *text = yaml_text_of(field->value);
 
     return wry_units_parse_address(text, description->eui48) ||
-           yaml_field_complain(yaml, field, "'%s' is no address of a board", text);
+           yaml_field_complain(yaml, field, "'%s' is not an address of a board", text);
 }
 
 static gboolean take_wiring(struct yaml_text *yaml, const struct yaml_field *field)

@@ -1,6 +1,6 @@
 /*
- * The buttons of a simulated board. They are pressed by another process through a small file beside
- * the flash. A served board reacts at once; a board that is switched on in virtual time finds its
+ * The buttons of a simulated board. Another process presses them through a small file next to the
+ * flash. A served board reacts at once; a board that is switched on in virtual time finds its
  * strap held if the boot button is.
  *
  *     buttons_press(folder, "loading", &error);

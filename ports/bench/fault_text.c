@@ -68,18 +68,19 @@ char *fault_text_describe(const struct sim_board_faults *faults)
     if (faults->latency_ms > 0)
         g_string_append_printf(text, "latency %u ms, ", (unsigned)faults->latency_ms);
     if (faults->clean_baud > 0)
-        g_string_append_printf(text, "cable good to %u baud, ", (unsigned)faults->clean_baud);
+        g_string_append_printf(text, "cable works up to %u baud, ", (unsigned)faults->clean_baud);
     if (faults->clean_in > 0)
-        g_string_append_printf(text, "to the board good to %u baud, ", (unsigned)faults->clean_in);
+        g_string_append_printf(text, "to the board works up to %u baud, ",
+                               (unsigned)faults->clean_in);
     if (faults->clean_out > 0)
-        g_string_append_printf(text, "from the board good to %u baud, ",
+        g_string_append_printf(text, "from the board works up to %u baud, ",
                                (unsigned)faults->clean_out);
     if (faults->off_permille > 0)
         g_string_append_printf(text, "speeds off by %g %%, ", faults->off_permille / 10.0);
     if (faults->line_delay_ms > 0)
         g_string_append_printf(text, "RTS %u ms late, ", (unsigned)faults->line_delay_ms);
     if (faults->erase_least > 0)
-        g_string_append_printf(text, "flash erases %u KiB at least, ",
+        g_string_append_printf(text, "smallest erase %u KiB, ",
                                (unsigned)(faults->erase_least / 1024));
     if (faults->busy_ms > 0)
         g_string_append_printf(text, "flash busy for %g s, ", faults->busy_ms / 1e3);

@@ -408,7 +408,7 @@ static gboolean start_listening(struct served *s, const char *host, uint16_t por
 
     if (!address) {
         g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
-                    "'%s' is no address to listen on", host);
+                    "'%s' is not an address to listen on", host);
         return FALSE;
     }
     s->listener = g_socket_new(g_socket_address_get_family(address), G_SOCKET_TYPE_STREAM,

@@ -25,9 +25,7 @@ static const struct wry_wiring wirings[] = {
          "DTR alone pulls BOOT low",
      .reset_is_rts = true,
      .cross_coupled = true},
-    {.name = "none",
-     .words = "neither output is wired: loading mode is entered by hand",
-     .none = true},
+    {.name = "none", .words = "neither output is wired: loading mode by buttons", .none = true},
 };
 
 const struct wry_wiring *wry_wiring_at(size_t n)

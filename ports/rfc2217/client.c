@@ -408,8 +408,8 @@ static void explain_refusal(const struct wry_remote *remote, GError **error)
         g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_STOPPED, "stopped at your request");
     else if (remote->hung_up && !remote->server_does && !remote->server_refuses)
         g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_BUSY,
-                    "%s port %u hangs up at once: another client has the port", settings->host,
-                    settings->port);
+                    "%s port %u closes the connection at once: another client has the port",
+                    settings->host, settings->port);
     else
         g_set_error(error, WRY_REMOTE_ERROR, WRY_REMOTE_ERROR_NO_COM_PORT,
                     "%s port %u answers, but offers no serial port control (RFC 2217)",

@@ -194,9 +194,9 @@ bool serial_check_access(const char *path, GError **error)
         return true;
     g_autofree char *group = group_that_lacks(path);
     g_autofree char *text =
-        group ? g_strdup_printf(
-                    "you may not open it: it is for the group %s, and you are not in it", group)
-              : g_strdup("you may not open it");
+        group ? g_strdup_printf("no permission: it belongs to the group %s, and you are not in it",
+                                group)
+              : g_strdup("no permission");
     return fail(error, WRY_SERIAL_ERROR_PERMISSION, path, text);
 }
 
@@ -243,7 +243,7 @@ static bool open_terminal(struct wry_serial *serial, const char *device, const c
     if (serial->descriptor < 0)
         return fail_open(error, path, device);
     if (!isatty(serial->descriptor))
-        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is not a serial port");
     serial->has_lines = tty_has_lines(serial->descriptor);
     /* The setting of a pseudo-terminal would outlast this process. */
     if (serial->has_lines)
@@ -277,7 +277,7 @@ static bool set_up(struct wry_serial *serial, const char *path, GError **error)
 
     free(real);
     if (!may_be_terminal(device))
-        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is no serial port");
+        return fail(error, WRY_SERIAL_ERROR_OTHER, path, "it is not a serial port");
     serial->lock = port_lock_take(path, device, error);
     if (serial->lock < 0 || !open_terminal(serial, device, path, error))
         return false;

@@ -51,7 +51,7 @@ struct sim_nor_die {
     bool reset_enabled;
     bool pending_status; /* a change of the status register is pending, to: */
     uint8_t status_next, second_next;
-    uint8_t second; /* status register */
+    uint8_t second; /* second status register */
     uint32_t size;  /* bytes of cells, a power of two */
     uint8_t jedec[3];
     uint8_t told;   /* log2 of the bytes reported in SFDP */

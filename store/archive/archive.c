@@ -174,7 +174,7 @@ gboolean archive_write(const struct archive *archive, const char *path, GError *
     }
     if (added && zip_close(zip) == 0)
         return holds_all(archive, path) ||
-               zip_error(error, path, "what was written does not read as it should");
+               zip_error(error, path, "the written file does not read back correctly");
     zip_error(error, path, zip_strerror(zip));
     zip_discard(zip);
     return FALSE;
@@ -186,7 +186,7 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
     g_autofree char *text = read_description(zip, &length);
 
     if (!text)
-        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: no backup: there is no %s in it",
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: not a backup: there is no %s in it",
                            path, DESCRIPTION);
     if (!archive_json_read(archive, text, length, path, error))
         return FALSE;
@@ -198,8 +198,8 @@ static gboolean load(struct archive *archive, zip_t *zip, const char *path, GErr
         if (unpack_into_spool(zip, range))
             continue;
         return store_error(error, WRY_STORE_ERROR_DAMAGED,
-                           "%s: damaged: the content from 0x%06X on does not fit its SHA-256", path,
-                           (unsigned)range->offset);
+                           "%s: damaged: the content from 0x%06X on does not match its SHA-256",
+                           path, (unsigned)range->offset);
     }
     return TRUE;
 }

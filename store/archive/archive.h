@@ -2,7 +2,7 @@
  * Backup archives: the flash content of one board (docs/archive.md).
  *
  * An archive is a ZIP file that any unzip can read: board.json describes the board and the ranges,
- * and each range is a plain binary beside it. Opening checks the SHA-256 of every range before any
+ * and each range is a plain binary next to it. Opening checks the SHA-256 of every range before any
  * content is used.
  *
  *     struct archive *archive = archive_open("gauge-1.zip", &error);

@@ -67,13 +67,13 @@ static void check_names(GPtrArray *mistakes, const struct csv_table *table)
         const struct csv_field *name = &g_array_index(names, struct csv_field, i);
         const char *slash = strchr(name->text, '/'), *key = slash ? slash + 1 : name->text;
         if (csv_table_column(table, name->text) != (int)i)
-            complain(mistakes, table, name, "the column '%s' stands there already", name->text);
+            complain(mistakes, table, name, "the column '%s' exists already", name->text);
         if (!board_table_is_setting(name->text))
             continue;
         any = true;
         if (!wry_settings_key_is_fit(key, strlen(key)))
             complain(mistakes, table, name,
-                     "'%s' is no key of a setting: a letter, then up to %u letters, digits, '-' "
+                     "'%s' is not a key of a setting: a letter, then up to %u letters, digits, '-' "
                      "and '_'",
                      name->text, WRY_SETTINGS_KEY_MAX - 1);
     }
@@ -92,19 +92,18 @@ static void check_row(GPtrArray *mistakes, const struct csv_table *table, guint 
 
     if (fields->len > names->len)
         complain(mistakes, table, &g_array_index(fields, struct csv_field, names->len),
-                 "a field more than there are names");
+                 "more fields than names");
     if (column < 0 || (guint)column >= fields->len || address[0] == '\0')
         return;
     const struct csv_field *field = &g_array_index(fields, struct csv_field, column);
     if (!wry_units_parse_address(address, eui48)) {
-        complain(mistakes, table, field, "'%s' is no board's address: six octets, 02:1A:…",
-                 address);
+        complain(mistakes, table, field, "'%s' is not an address: six octets, 02:1A:…", address);
         return;
     }
     char *same = wry_units_address(eui48);
     gpointer other = g_hash_table_lookup(seen, same);
     if (other)
-        complain(mistakes, table, field, "board %s stands in line %u already", same,
+        complain(mistakes, table, field, "board %s is in line %u already", same,
                  GPOINTER_TO_UINT(other));
     g_hash_table_insert(seen, same, GUINT_TO_POINTER(field->line));
 }
@@ -133,9 +132,9 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
 /* Taking. */
 
 /*
- * The lock is a file beside the table, because saving replaces the table itself. It is named after
- * the table's real path, so links and other spellings lead to the same lock. A hard link in another
- * folder would not, and saving would separate the two names: such tables are refused.
+ * The lock is a file in the table's folder, because saving replaces the table itself. It is named
+ * after the table's real path, so links and other spellings lead to the same lock. A hard link in
+ * another folder would not, and saving would separate the two names: such tables are refused.
  */
 static char *real_path(const char *path, GError **error)
 {

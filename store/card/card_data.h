@@ -97,7 +97,7 @@ struct card_file {
     char *written, *path;
 };
 
-/* Where to find the files of a card that are not beside it. */
+/* Where to find files of a card outside its folder. */
 struct card_files {
     void *context;
     /* The path for a file name in the card; free with g_free. NULL if there is none. */

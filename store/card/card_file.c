@@ -23,7 +23,7 @@ static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void 
     if (!card_reader_flash_size(yaml, item, &bytes))
         return FALSE;
     if (card_is_for_flash(card, bytes))
-        return yaml_text_complain(yaml, yaml_text_place(item), "'%s' stands there already",
+        return yaml_text_complain(yaml, yaml_text_place(item), "'%s' is given already",
                                   yaml_text_of(item));
     if (card->chip && (bytes < card->chip->flash_min || bytes > card->chip->flash_max)) {
         g_autofree char *least = wry_units_flash_size(card->chip->flash_min);
@@ -366,9 +366,9 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
         take_flash(yaml, flash, card);
     yaml_members_read(yaml, root, &members, card);
     require(yaml, yaml_text_find(yaml, root, "card") != NULL,
-            "the card has no name: 'card: NAME' says it");
-    require(yaml, chip != NULL, "'chip: NAME' says for which chip it is");
-    require(yaml, flash != NULL, "'flash: SIZE' says for which sizes of flash it is");
+            "the card has no name: write 'card: NAME'");
+    require(yaml, chip != NULL, "the card has no chip: write 'chip: NAME'");
+    require(yaml, flash != NULL, "the card has no flash size: write 'flash: SIZE'");
     require(yaml, card->rows != CARD_ROWS_NEXT || card->table_at.line > 0,
             "'boards' names no file");
     return yaml->mistakes->len == 0;

@@ -105,8 +105,8 @@ static gboolean take_place(struct yaml_text *yaml, const struct yaml_field *fiel
     if (placement->place)
         return yaml_text_complain(yaml, yaml_text_place(field->key), "give a region or an offset");
     if (strcmp(field->member->name, "offset") == 0 && !wry_units_parse_offset(text, &offset))
-        return yaml_field_complain(yaml, field, "'%s' is no offset: write it as 0x40000 or 256K",
-                                   text);
+        return yaml_field_complain(yaml, field,
+                                   "'%s' is not an offset: write it as 0x40000 or 256K", text);
     return card_reader_line(yaml, field->key, field->value, &placement->place);
 }
 

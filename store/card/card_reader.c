@@ -41,7 +41,7 @@ void card_reader_note_file(struct card *card, const char *written, const char *p
     g_ptr_array_add(card->files, file);
 }
 
-/* A file beside the card, or in the kit. */
+/* A file in the card's folder, or in the kit. */
 gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *reader,
                           const yaml_node_t *value, char **path)
 {
@@ -68,7 +68,7 @@ gboolean card_reader_flash_size(struct yaml_text *yaml, const yaml_node_t *item,
 {
     return wry_units_parse_size(yaml_text_of(item), bytes) ||
            yaml_text_complain(yaml, yaml_text_place(item),
-                              "'%s' is no flash size: write it as 4MiB or 32Mbit",
+                              "'%s' is not a flash size: write it as 4MiB or 32Mbit",
                               yaml_text_of(item));
 }
 

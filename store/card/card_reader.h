@@ -15,7 +15,7 @@ struct card_reader {
 gboolean card_reader_line(struct yaml_text *yaml, const yaml_node_t *key, const yaml_node_t *value,
                           char **text);
 
-/* Reads the name of a file beside the card or in the kit, and adds it to the card's files; the
+/* Reads the name of a file in the card's folder or in the kit, and adds it to the card's files; the
  * previous *path is freed. */
 gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *reader,
                           const yaml_node_t *value, char **path);

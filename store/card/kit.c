@@ -91,7 +91,7 @@ static gboolean read_signature(struct kit *kit, zip_t *zip, const char *text, gs
     if (!key || !bytes || !signing_parse_hex(key, signature.key, sizeof signature.key) ||
         !signing_parse_hex(bytes, signature.bytes, sizeof signature.bytes) ||
         !signing_fits(&signature, text, n))
-        return fail(error, kit, "altered since it was signed: the signature does not fit");
+        return fail(error, kit, "altered since it was signed: the signature is invalid");
     kit->signer = g_strdup(key);
     return TRUE;
 }
@@ -104,7 +104,8 @@ static gboolean check_trust(const struct kit *kit, const char *trust, GError **e
     if (!trust)
         return TRUE;
     if (!kit->signer)
-        return fail(error, kit, "not signed, and only kits signed by a key of %s are taken", trust);
+        return fail(error, kit, "not signed, but only kits signed by a key of %s are accepted",
+                    trust);
     signing_parse_hex(kit->signer, key, sizeof key);
     if (!signing_is_trusted(trust, key, &trusted, error))
         return FALSE;
@@ -126,11 +127,12 @@ static gboolean unpack_member(struct kit *kit, zip_t *zip, const struct kit_memb
     case KIT_ZIP_FAILED:
         return store_file_error(error, to);
     default:
-        return fail(error, kit, "damaged: '%s' is not there as its list says", member->path);
+        return fail(error, kit, "damaged: '%s' is missing or does not match the kit's list",
+                    member->path);
     }
 }
 
-/* Links secret files, which are not in the kit but beside it. */
+/* Links secret files, which are in the kit's folder, not in the kit. */
 static void link_absent(const struct kit *kit, const struct kit_entry *entry, const char *folder)
 {
     g_autofree char *beside = g_path_get_dirname(kit->path);
@@ -205,7 +207,7 @@ static gboolean open_zip(struct kit *kit, zip_t *zip, const char *trust, GError 
     g_autofree char *text = kit_zip_read(zip, KIT_LIST, KIT_LIST_MAX, &n);
 
     if (!text)
-        return fail(error, kit, "no kit: there is no %s in it", KIT_LIST);
+        return fail(error, kit, "not a kit: there is no %s in it", KIT_LIST);
     kit->digest = g_compute_checksum_for_data(G_CHECKSUM_SHA256, (const guchar *)text, n);
     if (!read_signature(kit, zip, text, n, error) || !check_trust(kit, trust, error))
         return FALSE;

@@ -307,7 +307,7 @@ struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GErr
     else if (format >= 1 && read_list(object, list))
         return list;
     else
-        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: damaged: its list is not sound", path);
+        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: damaged: its list is invalid", path);
     kit_list_free(list);
     return NULL;
 }

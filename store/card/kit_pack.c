@@ -101,8 +101,8 @@ static gboolean check_table(const struct card *card, GError **error)
         good = !is_secret(card, slash ? slash + 1 : name);
         if (!good)
             store_error(error, WRY_STORE_ERROR_DAMAGED,
-                        "%s: '%s' is a secret setting, and a kit holds no secrets: it stays beside "
-                        "the bench as a file or in the environment",
+                        "%s: '%s' is a secret setting, and kits contain no secrets: keep it at the "
+                        "bench, in a file or in the environment",
                         card->table, name);
     }
     csv_table_free(table);

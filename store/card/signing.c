@@ -58,7 +58,7 @@ gboolean signing_make(const char *name, char **public_key, GError **error)
     g_autofree char *public_file = g_strconcat(name, ".public", NULL);
 
     if (sodium_init() < 0)
-        return fail(error, name, "no random numbers are to be had");
+        return fail(error, name, "no random numbers available");
     randombytes_buf(seed, sizeof seed);
     crypto_sign_seed_keypair(key, full, seed);
     char *secret = key_line(SECRET, seed, sizeof seed);
@@ -101,7 +101,7 @@ gboolean signing_sign(const char *secret_file, const void *bytes, size_t n,
     g_free(text);
     if (!is_key)
         return fail(error, secret_file,
-                    "this is no secret key; 'wrytograph card keys NAME' makes one");
+                    "this is not a secret key; 'wrytograph card keys NAME' makes one");
     crypto_sign_seed_keypair(signature->key, full, seed);
     crypto_sign_detached(signature->bytes, NULL, bytes, n, full);
     sodium_memzero(seed, sizeof seed);
@@ -129,12 +129,12 @@ static gboolean look_in_file(const char *path, const uint8_t *key, bool *trusted
             continue;
         if (!g_str_has_prefix(*line, PUBLIC) ||
             !signing_parse_hex(*line + strlen(PUBLIC), found, sizeof found))
-            return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u: this is no public key", path,
-                               (unsigned)(line - lines) + 1);
+            return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u: this is not a public key",
+                               path, (unsigned)(line - lines) + 1);
         any = true;
         *trusted = *trusted || sodium_memcmp(found, key, sizeof found) == 0;
     }
-    return lines && (any || fail(error, path, "there is no public key in it"));
+    return lines && (any || fail(error, path, "it contains no public key"));
 }
 
 /* Any other file is an error: a key under a wrong name would silently not count. */

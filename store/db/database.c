@@ -127,8 +127,8 @@ static bool has_one_name(const char *path, GError **error)
         return true;
     return store_error(
         error, WRY_STORE_ERROR_FILE,
-        "%s: this file has %u names (hard links), and what is kept under one of them would "
-        "be missing under the others; make a copy of it instead, or remove the other names",
+        "%s: this file has %u names (hard links), and data stored under one of them would be "
+        "missing under the others; make a copy of it instead, or remove the other names",
         path, (unsigned)info.st_nlink);
 }
 

@@ -29,8 +29,7 @@ static gboolean may_take_name(const struct wry_atomic_file *file, GError **error
         return store_error(error, WRY_STORE_ERROR_FILE, "%s: not a regular file", file->path);
     if (file->replace)
         return TRUE;
-    return store_error(error, WRY_STORE_ERROR_EXISTS, "%s: there is a file of that name",
-                       file->path);
+    return store_error(error, WRY_STORE_ERROR_EXISTS, "%s: the file exists already", file->path);
 }
 
 struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error)

@@ -66,7 +66,7 @@ static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
     if (type)
         *content = by_type(type);
     else
-        store_error(error, WRY_STORE_ERROR_FILE, "%s: what it is cannot be told: %s", name,
+        store_error(error, WRY_STORE_ERROR_FILE, "%s: its kind cannot be detected: %s", name,
                     magic ? magic_error(magic) : g_strerror(ENOMEM));
     if (magic)
         magic_close(magic);

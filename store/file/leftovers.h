@@ -2,7 +2,7 @@
  * Temporary files and folders that a killed process leaves behind.
  *
  * The name of each says on which computer, since which boot and by which process it was created, so
- * that any later run can tell that nobody uses it any more.
+ * that any later run can see that it is no longer in use.
  *
  *     leftovers_remove(folder);
  *     g_autofree char *path = leftovers_path(folder, "part");

@@ -103,7 +103,7 @@ static gboolean add_item(struct maker *maker, const char *folder, const char *pr
     if (S_ISREG(info.st_mode))
         return add_file(maker, path, name);
     if (!S_ISDIR(info.st_mode))
-        return fail(maker, path, "neither a file nor a folder: copy what it stands for there");
+        return fail(maker, path, "neither a file nor a folder: replace it by a copy of its target");
     return add_head(maker, path, inside, true, 0) && add_folder(maker, path, inside, depth + 1);
 }
 
@@ -114,7 +114,7 @@ static gboolean add_folder(struct maker *maker, const char *folder, const char *
     gboolean good = TRUE;
 
     if (!names)
-        return fail(maker, folder, depth < DEPTH_MOST ? "cannot be read" : "too many folders deep");
+        return fail(maker, folder, depth < DEPTH_MOST ? "cannot be read" : "too deeply nested");
     for (char **name = names; good && *name; name++)
         good = add_item(maker, folder, prefix, *name, depth);
     return good;

@@ -13,9 +13,9 @@
 
 struct spool;
 
-/* Archives files and folders by names relative to path. NULL with error if something else is among
- * them, one cannot be read or has a name too long for the format, or all of it is larger than any
- * flash. */
+/* Archives files and folders by names relative to path. NULL with error if the folder
+ * has anything else, a member cannot be read, a name is too long for the format, or the archive is
+ * larger than any flash. */
 struct spool *folder_image_make(const char *path, uint32_t *length, GError **error);
 
 #endif

@@ -146,7 +146,7 @@ static const char *cause(const struct wry_image_parser *parser, const struct gat
     case WRY_IMAGE_BAD_CHECKSUM:
         return "the checksum is wrong";
     case WRY_IMAGE_BAD_LENGTH:
-        return "the record is shorter or longer than it says";
+        return "the record's length field is wrong";
     case WRY_IMAGE_BAD_TYPE:
         return "an unknown record type";
     case WRY_IMAGE_BAD_ADDRESS:
@@ -159,7 +159,7 @@ static const char *cause(const struct wry_image_parser *parser, const struct gat
         return "the end record is missing: the file is cut short";
     case WRY_IMAGE_SINK_FAILED:
         return g->overlap     ? "content for an address that had some already"
-               : g->scattered ? "content in more than 100,000 separate stretches"
+               : g->scattered ? "content in more than 100,000 separate ranges"
                               : "no space for temporary files";
     case WRY_IMAGE_OK:
         break;
@@ -235,18 +235,17 @@ static gboolean load(struct image_file *image, const enum wry_image_format *form
         return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: the file is empty", image->path);
     image->format = format ? *format : wry_image_detect(first, (size_t)n);
     if (image->format == WRY_IMAGE_UNCLEAR)
-        return store_error(
-            error, WRY_STORE_ERROR_DAMAGED,
-            "%s: records in UTF-16, or behind lines of other text. Save it as plain text "
-            "that begins with the first record, or say --as raw",
-            image->path);
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: records in UTF-16, or after other text. Save it as plain text that "
+                           "begins with the first record, or add --as raw",
+                           image->path);
     if (image->format == WRY_IMAGE_RAW)
         return open_raw(image, error);
     gboolean parsed = parse(image, image->file, error);
     close(image->file);
     image->file = -1;
     if (parsed && image->length == 0)
-        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: the file carries no content",
+        return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s: the file has no content",
                            image->path);
     return parsed;
 }

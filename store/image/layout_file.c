@@ -29,7 +29,8 @@ static gboolean take_kind(struct yaml_text *yaml, const struct yaml_field *field
 
     region->kind = wry_region_kind_by_name(yaml_text_of(field->value));
     return region->kind != 0 ||
-           yaml_field_complain(yaml, field, "'%s' is no kind: start, table, app, settings or files",
+           yaml_field_complain(yaml, field,
+                               "'%s' is not a kind: start, table, app, settings or files",
                                yaml_text_of(field->value));
 }
 
@@ -41,8 +42,8 @@ static gboolean take_name(struct yaml_text *yaml, const struct yaml_field *field
     return (wry_region_name_is_fit(text) &&
             g_strlcpy(region->name, text, sizeof region->name) < sizeof region->name) ||
            yaml_field_complain(yaml, field,
-                               "'%s' is no name: a letter, then up to 15 letters, digits, '-' and "
-                               "'_'; not all or rest",
+                               "'%s' is not a name: a letter, then up to 15 letters, digits, '-' "
+                               "and '_'; not all or rest",
                                text);
 }
 
@@ -64,7 +65,7 @@ static gboolean take_length(struct yaml_text *yaml, const struct yaml_field *fie
         return TRUE;
     }
     return (wry_units_parse_size(text, &reader->region.length) && reader->region.length > 0) ||
-           yaml_field_complain(yaml, field, "'%s' is no length: write it as 0x1000, 4K or rest",
+           yaml_field_complain(yaml, field, "'%s' is not a length: write it as 0x1000, 4K or rest",
                                text);
 }
 
@@ -133,7 +134,7 @@ static gboolean take_flash(struct yaml_text *yaml, const struct yaml_field *fiel
     struct layout_file *file = ((struct reader *)field->target)->file;
 
     return wry_units_parse_size(yaml_text_of(field->value), &file->layout.flash_size) ||
-           yaml_field_complain(yaml, field, "'%s' is no flash size", yaml_text_of(field->value));
+           yaml_field_complain(yaml, field, "'%s' is not a flash size", yaml_text_of(field->value));
 }
 
 static const struct yaml_member rows[] = {
@@ -167,12 +168,11 @@ static gboolean check(struct reader *r)
         return yaml_text_complain(r->yaml, r->places[which], "region '%s' overlaps '%s' of line %u",
                                   a->name, b->name, r->places[other].line);
     case WRY_LAYOUT_BAD_NAME:
-        return yaml_text_complain(r->yaml, r->places[which], "'%s' is no name for a region",
+        return yaml_text_complain(r->yaml, r->places[which], "'%s' is not a name for a region",
                                   a->name);
     case WRY_LAYOUT_REPEATED:
-        return yaml_text_complain(r->yaml, r->places[which],
-                                  "the name '%s' stands in line %u already", a->name,
-                                  r->places[other].line);
+        return yaml_text_complain(r->yaml, r->places[which], "the name '%s' is in line %u already",
+                                  a->name, r->places[other].line);
     }
     return FALSE;
 }

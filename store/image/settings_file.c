@@ -206,7 +206,7 @@ static gboolean take_type(struct yaml_text *yaml, const struct yaml_field *field
     }
     return reader->type != 0 ||
            yaml_field_complain(yaml, field,
-                               "'%s' is no type: text, integer, real, boolean or bytes", text);
+                               "'%s' is not a type: text, integer, real, boolean or bytes", text);
 }
 
 static const struct yaml_member value_rows[] = {
@@ -260,10 +260,10 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
     const char *name = yaml_text_of(key);
 
     if (!wry_settings_key_is_fit(name, strlen(name)))
-        return yaml_text_complain(yaml, yaml_text_place(key),
-                                  "'%s' is no key: a letter, then up to %u letters, digits, '-' "
-                                  "and '_'",
-                                  name, WRY_SETTINGS_KEY_MAX - 1);
+        return yaml_text_complain(
+            yaml, yaml_text_place(key),
+            "'%s' is not a key: a letter, then up to %u letters, digits, '-' and '_'", name,
+            WRY_SETTINGS_KEY_MAX - 1);
     if (value->type == YAML_SCALAR_NODE)
         reader.value = yaml_text_of(value);
     else if (value->type != YAML_MAPPING_NODE)
@@ -282,15 +282,16 @@ static gboolean take_setting(struct yaml_text *yaml, const yaml_node_t *key,
     g_ptr_array_add(settings->entries, entry);
     bool taken = take_text(entry, text);
     point(entry);
-    return taken || yaml_text_complain(yaml, reader.at, "'%s': its value is no %s, or too long",
-                                       name, type_name(entry->setting.type));
+    return taken ||
+           yaml_text_complain(yaml, reader.at, "'%s': its value is not of type %s, or too long",
+                              name, type_name(entry->setting.type));
 }
 
 static gboolean take_settings(struct yaml_text *yaml, const struct yaml_field *field)
 {
     return field->value->type == YAML_MAPPING_NODE
                ? yaml_text_each(yaml, field->value, take_setting, field->target)
-               : yaml_field_complain(yaml, field, "'settings' holds lines of KEY: VALUE");
+               : yaml_field_complain(yaml, field, "'settings' has lines of KEY: VALUE");
 }
 
 static const struct yaml_member root_rows[] = {{"settings", take_settings, 0, NULL}};
@@ -488,9 +489,9 @@ static void fail_type(const char *key, const struct entry *entry, const char *va
     bool zero = entry->setting.type == WRY_SETTING_INTEGER && value[0] == '0';
 
     store_error(error, WRY_STORE_ERROR_DAMAGED,
-                "'%s' is %s %s here, and what it is set to is none, or too long%s", key,
+                "'%s' is %s %s here, and the new value is not one, or too long%s", key,
                 entry->setting.type == WRY_SETTING_INTEGER ? "an" : "a",
-                type_name(entry->setting.type), zero ? " (an integer has no zeros before it)" : "");
+                type_name(entry->setting.type), zero ? " (an integer has no leading zeros)" : "");
 }
 
 gboolean settings_set(struct settings *settings, const char *key, const char *value, bool is_new,
@@ -504,7 +505,7 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
     entry->setting.secret = old && old->setting.secret;
     if (!wry_settings_key_is_fit(key, strlen(key))) {
         store_error(error, WRY_STORE_ERROR_DAMAGED,
-                    "'%s' is no key: a letter, then up to %u letters, digits, '-' and '_'", key,
+                    "'%s' is not a key: a letter, then up to %u letters, digits, '-' and '_'", key,
                     WRY_SETTINGS_KEY_MAX - 1);
     } else if (!old && !is_new) {
         fail_unknown(settings, key, error);

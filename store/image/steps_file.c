@@ -57,7 +57,7 @@ static gboolean take_step(struct yaml_text *yaml, const yaml_node_t *item, void 
     if (!step->send && !step->expect)
         return yaml_text_complain(yaml, at, "a step sends or expects something");
     return step->expect || (step->within == 0 && !step->go_on && !step->advice) ||
-           yaml_text_complain(yaml, at, "within, on-failure and advice are for what is expected");
+           yaml_text_complain(yaml, at, "within, on-failure and advice need expect");
 }
 
 GPtrArray *steps_file_new(void)

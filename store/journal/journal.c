@@ -178,7 +178,7 @@ static bool take_old(struct journal *journal, sqlite3_stmt *statement, int colum
 
     if (!content || n == 0 || from < 0 || from > WRY_SECTOR_SIZE || from + n > WRY_SECTOR_SIZE ||
         (from | n) % (int)WRY_PAGE_SIZE != 0)
-        return unsound(journal, g_strdup("what it kept of a sector is not of the size of pages"));
+        return unsound(journal, g_strdup("it has content of a sector that is not whole pages"));
     old->from = (uint16_t)from;
     old->to = (uint16_t)(from + n);
     memset(old->bytes, 0xFF, sizeof old->bytes);
@@ -193,9 +193,9 @@ static bool take_offset(struct journal *journal, sqlite3_stmt *statement, int co
     int64_t at = sqlite3_column_int64(statement, column);
 
     if (at < 0 || at > UINT32_MAX)
-        return unsound(journal, g_strdup_printf("it tells of a sector at %" G_GINT64_FORMAT
-                                                ", where no flash has one",
-                                                at));
+        return unsound(
+            journal,
+            g_strdup_printf("it has a sector at %" G_GINT64_FORMAT ", which no flash has", at));
     *offset = (uint32_t)at;
     return true;
 }

@@ -182,6 +182,6 @@ bool journal_prepare_to_look(struct journal *journal)
         return is_ours(journal);
     g_free(journal->problem);
     journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
-                                "erase, restore or backup brings it up to date");
+                                "erase, restore or backup converts it");
     return false;
 }

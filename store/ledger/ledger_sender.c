@@ -144,7 +144,7 @@ bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GErro
     if (sent && ledger_sqlite_count_waiting(outbox, error) != 0) {
         g_clear_error(error);
         store_error(error, WRY_STORE_ERROR_FILE,
-                    "the connection ended at some rows, which were left out");
+                    "the connection ended at some rows, which were skipped");
         sent = false;
     }
     return sent;

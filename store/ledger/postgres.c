@@ -232,7 +232,7 @@ static bool next_result(struct postgres *server, int64_t time, PGresult **result
         if (!meter_exchange(server->meter, deadline))
             return fail_late(server, error);
         if (meter_received(server->meter) - server->counted > ANSWER_MOST)
-            return postgres_fail(server, "its answer is too large for a ledger's", error);
+            return postgres_fail(server, "its answer is too large for a ledger", error);
         if (!PQconsumeInput(server->connection))
             return fail_connection(server, error);
     }
@@ -252,7 +252,7 @@ static bool check_status(struct postgres *server, const PGresult *result, GError
         return true;
     /* COPY and the like, which were not requested, have no message. */
     if (status != PGRES_FATAL_ERROR)
-        return postgres_fail(server, "its answer is not one to what was asked", error);
+        return postgres_fail(server, "its answer does not match the request", error);
     g_strlcpy(server->state, state && strlen(state) == 5 ? state : "", sizeof server->state);
     return postgres_fail(server, PQresultErrorMessage(result), error);
 }
@@ -278,7 +278,7 @@ static bool finish(struct postgres *server, int columns, int64_t time,
             good = check_status(server, result, error);
         int rows = PQntuples(result);
         if (good && take && rows > 0 && (rows != 1 || PQnfields(result) != columns))
-            good = postgres_fail(server, "its answer has other columns than asked for", error);
+            good = postgres_fail(server, "its answer has other columns than requested", error);
         if (good && take && rows > 0) {
             more = take(context, result);
             server->counted = meter_received(server->meter);
@@ -344,7 +344,7 @@ int postgres_number(struct postgres *server, const char *text, int64_t time, GEr
     if (!postgres_each(server, text, 0, NULL, 1, time, take_number, &number, error))
         return -1;
     if (number.rows != 1 || number.value < 0) {
-        postgres_fail(server, "its answer is not the one number that was asked for", error);
+        postgres_fail(server, "its answer is not the requested number", error);
         return -1;
     }
     return number.value;

@@ -49,7 +49,7 @@ static void take_field(void *bytes, size_t n, void *context)
 
     if (n > FIELD_MOST || memchr(bytes ? bytes : "", '\0', n) ||
         !g_utf8_validate(bytes ? bytes : "", (gssize)n, NULL))
-        reader->wrong = "a field is no text in UTF-8, or too long";
+        reader->wrong = "a field is not UTF-8 text, or too long";
     else if (reader->row->len >= COLUMNS_MOST)
         reader->wrong = "too many columns";
     else
@@ -95,7 +95,7 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
         return TRUE;
     return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
                        reader->line, reader->column,
-                       reader->wrong ? reader->wrong : "a quotation mark stands where none may be");
+                       reader->wrong ? reader->wrong : "a quotation mark where none is allowed");
 }
 
 /* Judges by the first line that is not blank; text in quotes does not count. */
@@ -132,7 +132,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     gboolean good = parse(&reader, text + skip, n - skip, error);
     g_array_unref(reader.row);
     if (good && table->rows->len == 0) {
-        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:1:1: there is no line of names", path);
+        store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:1:1: the line of names is missing", path);
         good = FALSE;
     }
     if (good)

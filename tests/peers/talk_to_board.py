@@ -1,7 +1,7 @@
 """Talks to a served board as a program of its own would, with python3-serial's RFC 2217 client:
 sets the speed, resets the board with the control lines, and asks the firmware for its version.
 
-usage: frames_to_board.py rfc2217://HOST:PORT
+usage: talk_to_board.py rfc2217://HOST:PORT
 """
 import sys
 
