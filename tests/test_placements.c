@@ -156,8 +156,8 @@ static const struct {
     {"app", "fast.bin", NULL, NULL, 5, "at 120 MHz; a Turnstone T2 supports 4 at 80 MHz", ALL},
     /* In the wrong place. */
     {"start", "app.bin", "app", "begin.bin", 5, "the two files are swapped", ALL},
-    {"app", "begin.bin", NULL, NULL, 5, "is a start program, region 'app' is for an application",
-     ALL},
+    {"app", "begin.bin", NULL, NULL, 5,
+     "is a start program, but region 'app' is for an application", ALL},
     {"start", "app.bin", NULL, NULL, 5, "which belongs in region 'app': write app=", ALL},
     {"start", "gauge.bin", NULL, NULL, 5, "which belongs in region 'app': write app=", ALL},
     {"calibration", "app.bin", NULL, NULL, 5, "is an application, but region 'calibration' is for",
@@ -183,9 +183,10 @@ static const struct {
     /* Tables. */
     {"table", "noise.bin", NULL, NULL, 3, "is not a region table", ALL},
     {"0xE000", "noise.bin", NULL, NULL, 3, "is not a region table", ALL},
-    {"app", "regions.bin", NULL, NULL, 5, "is a region table, and region 'app' is for a program",
+    {"app", "regions.bin", NULL, NULL, 5, "is a region table, but region 'app' is for a program",
      ALL},
-    {"table", "app.bin", NULL, NULL, 5, "is an application, but region 'table' is for table", ALL},
+    {"table", "app.bin", NULL, NULL, 5,
+     "is an application, but region 'table' is for a region table", ALL},
     {"table", "table-8.bin", NULL, NULL, 5, "for 8 MiB (64 Mbit) of flash, this board has", ALL},
     {"table", "table-long.bin", NULL, NULL, 5, "region 'log' (0x1C0000, 6400 KiB) does not fit",
      ALL},

@@ -16,7 +16,7 @@ const struct option common_options[] = {
     OPTION(
         TEXT, "wiring", wiring_name, "NAME",
         "How reset and boot strap are wired: rts-reset (usual), dtr-reset, either with -inverted, "
-        "or none",
+        "cross-coupled or none",
         .when = APP_LINK),
     OPTION(FLAG, "by-hand", by_hand, NULL,
            "Loading mode by buttons: explains what to press, and calls until the board answers",

@@ -38,7 +38,8 @@ static int add(struct app *app, const struct bench_options *options)
         code = values_flash(app, options->flash, &board.flash_size);
     board.wiring = options->wired ? wry_wiring_by_name(options->wired) : wry_wiring_at(0);
     if (code == EXIT_DONE && !board.wiring)
-        return usage_error(app, "--wired is rts-reset, dtr-reset, either with -inverted, or none");
+        return usage_error(
+            app, "--wired is rts-reset, dtr-reset, either with -inverted, cross-coupled or none");
     if (code != EXIT_DONE)
         return code;
     if (!wry_bench_add(app->bench_folder, name, &board, options->content, &error))

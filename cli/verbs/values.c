@@ -5,7 +5,7 @@
 
 int values_chip(struct app *app, const char *text, const struct wry_chip **chip)
 {
-    g_autoptr(GString) known = g_string_new("Known are");
+    g_autoptr(GString) known = g_string_new("Chips are");
 
     *chip = wry_chip_by_name(text);
     if (*chip)

@@ -22,9 +22,8 @@ static void print_part(const struct app *app, const struct wry_expected_part *pa
     g_autofree char *line = wry_units_bytes(part->what.line_bytes);
     g_autofree char *unit = wry_units_bytes(part->what.erase_unit);
 
-    app_print(app, "  0x%06X  %-10s %s, %s; erased by up to %s; %.1f s",
-              (unsigned)part->what.offset, length, coding_name(part->what.coding), line, unit,
-              (double)part->cost.total / 1e6);
+    app_print(app, "  0x%06X  %-10s %s, %s; erases up to %s; %.1f s", (unsigned)part->what.offset,
+              length, coding_name(part->what.coding), line, unit, (double)part->cost.total / 1e6);
 }
 
 void expected_print(const struct app *app, const struct wry_expected *expected)

@@ -105,7 +105,8 @@ static char *region_name(const struct wry_problem *p)
 
 static char *region_kind(const struct wry_problem *p)
 {
-    return g_strdup(wry_region_kind_name(p->region.kind));
+    return g_strdup(p->region.kind == WRY_REGION_TABLE ? "a region table"
+                                                       : wry_region_kind_name(p->region.kind));
 }
 
 static char *region_start(const struct wry_problem *p)

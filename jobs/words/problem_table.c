@@ -24,7 +24,9 @@
 #define WHICH_FILE UNCHANGED " Check which file goes where."
 #define ANY_PLACE                                                                                  \
     UNCHANGED " 'wrytograph plan' draws the layout. If you want this, add --any-place."
-#define KEEP_FIRST UNCHANGED " Run 'wrytograph backup' first, or add --without-backup to lose it."
+#define KEEP_FIRST                                                                                 \
+    UNCHANGED " Run 'wrytograph backup' first, or add --without-backup if this content may be "    \
+              "lost."
 #define IMAGE_TAKES "{subject} ({start} to {last})"
 
 const struct template_row problem_table[] = {
@@ -130,11 +132,11 @@ const struct template_row problem_table[] = {
     {WRY_PROBLEM_IMAGES_SHARE, NULL, "{subject} and {other} overlap from {start} to {last}",
      UNCHANGED " Check the places of the two files."},
     {WRY_PROBLEM_OTHER_KIND, "other",
-     "{subject} is {program}, region '{region}' is for {other_program}",
+     "{subject} is {program}, but region '{region}' is for {other_program}",
      UNCHANGED " Its header says that it is {program}, which belongs in region '{other}': write "
                "{other}={subject}."},
     {WRY_PROBLEM_OTHER_KIND, NULL,
-     "{subject} is {program}, region '{region}' is for {other_program}",
+     "{subject} is {program}, but region '{region}' is for {other_program}",
      UNCHANGED " Its header says that it is {program}, and no region here fits it."},
     {WRY_PROBLEM_SWAPPED, NULL,
      "the two files are swapped: {subject} is {program}, {other} is {other_program}",
@@ -170,7 +172,7 @@ const struct template_row problem_table[] = {
      UNCHANGED " Write the region table there. --any-content writes it anyway, but the board will "
                "not start."},
     {WRY_PROBLEM_TABLE_ELSEWHERE, NULL,
-     "{subject} is a region table, and region '{region}' is for a program",
+     "{subject} is a region table, but region '{region}' is for a program",
      UNCHANGED " Write table=FILE, or the file alone."},
     {WRY_PROBLEM_TABLE_FLASH, NULL,
      "{subject} is a region table for {expected_flash} of flash, this board has {found_flash}",
