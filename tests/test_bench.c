@@ -120,6 +120,43 @@ static void faults_of_lines_and_flash_can_be_rehearsed(void)
     }
 }
 
+static void every_fault_is_listed_in_words(void)
+{
+    static const struct {
+        const char *fault, *words;
+    } cases[] = {
+        {"strap-released", "strap-released"},
+        {"loader=57600", "loader at 57600 baud"},
+        {"console=9600", "console at 9600 baud"},
+        {"line-end=lf", "lines end in lf"},
+        {"noise=1e-5", "noise 1e-05"},
+        {"noise-above=460800", "noise only above 460800 baud"},
+        {"lost=1e-4", "lost bytes 0.0001"},
+        {"latency=0.016s", "latency 16 ms"},
+        {"cable=500000", "cable works up to 500000 baud"},
+        {"to-board=230400", "to the board works up to 230400 baud"},
+        {"from-board=230400", "from the board works up to 230400 baud"},
+        {"off-speed=2.5", "speeds off by 2.5 %"},
+        {"late-rts=0.025s", "RTS 25 ms late"},
+        {"erases=64KiB", "smallest erase 64 KiB"},
+        {"busy=90s", "flash busy for 90 s"},
+        {"protect=0x14", "block-protect bits 0x14"},
+        {"claims=8M", "flash claims 8192 KiB"},
+        {"power-cut=9", "power cut at flash operation 9"},
+        {"cable-cut=90", "cable pulled at byte 90"},
+        {"unplugged=90", "adapter unplugged at byte 90"},
+    };
+
+    scratch_add_gauge("faulty");
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *expected =
+            g_strdup_printf("Board 'faulty' has these faults: %s.", cases[i].words);
+        check_context("%s", cases[i].fault);
+        EXPECT(0, expected, command("bench", "fault", "faulty", "none", cases[i].fault, NULL));
+        EXPECT(0, cases[i].words, command("bench", "list", NULL));
+    }
+}
+
 static void buttons_are_pressed_from_outside(void)
 {
     scratch_use_gauge("buttons", "none");
@@ -323,6 +360,7 @@ int main(int argc, char **argv)
         FACT(open_wires_and_other_speeds_are_not_taken_for_one_another),
         FACT(simulated_boards_obey_the_wiring),
         FACT(faults_of_lines_and_flash_can_be_rehearsed),
+        FACT(every_fault_is_listed_in_words),
         FACT(buttons_are_pressed_from_outside),
         FACT(a_board_is_taken_off_the_bench),
         FACT(a_board_has_a_flash_that_its_chip_can_have),

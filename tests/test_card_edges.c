@@ -167,7 +167,20 @@ static void a_card_that_is_stopped_goes_on(void)
     EXPECT(0, "PASSED", command("card", "run", card(), NULL));
 }
 
-/* A result that nobody gets is no success. */
+/* Calibration goes without a backup only if the card says so. */
+static void a_card_without_a_backup_must_say_so(void)
+{
+    cards_make(NULL);
+    scratch_use_gauge("unsaved", "none");
+    scratch_text("never.yaml", "card: Never\nchip: turnstone-t2\nflash: 4MiB\n"
+                               "backup: {when: never}\nerase: [calibration]\n");
+    EXPECT(0, "PASSED", command("card", "run", scratch_file("never.yaml"), NULL));
+    g_autofree char *backup = cards_query("SELECT backup_file FROM run WHERE card = 'Never'");
+    CHECK(backup[0] == '\0');
+    EXPECT(0, "calibration  settings  begins blank", command("identify", NULL));
+}
+
+/* A result that cannot be delivered is no success. */
 static void a_closed_output_is_no_success(void)
 {
     static const char *const verbs[] = {"ledger list", "ledger export --csv", "ledger report",
@@ -189,10 +202,12 @@ static void a_closed_output_is_no_success(void)
 
 int main(int argc, char **argv)
 {
-    static const struct fact facts[] = {
-        FACT(at_every_speed_on_every_line_with_any_flash), FACT(several_computers_share_a_table),
-        FACT(a_table_that_is_held_is_told), FACT(a_card_that_is_stopped_goes_on),
-        FACT(a_closed_output_is_no_success)};
+    static const struct fact facts[] = {FACT(at_every_speed_on_every_line_with_any_flash),
+                                        FACT(several_computers_share_a_table),
+                                        FACT(a_table_that_is_held_is_told),
+                                        FACT(a_card_that_is_stopped_goes_on),
+                                        FACT(a_card_without_a_backup_must_say_so),
+                                        FACT(a_closed_output_is_no_success)};
     scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 

@@ -146,6 +146,17 @@ static void protect_bits_name_a_range(void)
     }
 }
 
+static void inspect_lists_the_regions_under_one_label(void)
+{
+    scratch_text("piers.yaml", "flash: 4MiB\nregions:\n"
+                               "  - {name: app, kind: app, offset: 0x40000, length: 1M}\n"
+                               "  - {name: log, offset: 0x200000, length: rest}\n");
+    EXPECT(0,
+           "regions    0x040000 to 0x13FFFF  1 MiB        app          app\n"
+           "           0x200000 to the end   the rest     log          files\n",
+           command("inspect", scratch_file("piers.yaml"), NULL));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -154,6 +165,7 @@ int main(int argc, char **argv)
         FACT(a_layout_file_gives_regions_and_rest_goes_to_the_end),
         FACT(what_is_wrong_with_a_layout_is_told_with_its_line),
         FACT(protect_bits_name_a_range),
+        FACT(inspect_lists_the_regions_under_one_label),
     };
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
     scratch_remove();

@@ -224,6 +224,14 @@ static void runs_are_listed_and_shown(void)
     said = command("ledger", "show", id, NULL);
     EXPECT(0, "what        restore", said);
     CHECK(says(&said, "rows.zip") && says(&said, "exit code   0"));
+    static const char *const labels[] = {"run  ",  "board  ",   "chip  ",   "flash  ",
+                                         "link  ", "began  ",   "ended  ",  "computer  ",
+                                         "user  ", "program  ", "outcome  "};
+    for (size_t i = 0; i < G_N_ELEMENTS(labels); i++) {
+        check_context("%s", labels[i]);
+        CHECK(says(&said, labels[i]));
+    }
+    check_context(NULL);
     EXPECT(2, "there is no run 'ffffffffffff'", command("ledger", "show", "ffffffffffff", NULL));
     EXPECT(2, "several runs begin with ''", command("ledger", "show", "", NULL));
     EXPECT(2, "named by its first digits", command("ledger", "show", "x%", NULL));

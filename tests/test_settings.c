@@ -133,8 +133,9 @@ static void what_does_not_fit_is_refused_by_the_writer(void)
         CHECK(n <= room && (n == 0 || wry_settings_get(&head, bytes, n)));
         CHECK_EQUAL(0xEE, bytes[room]);
     }
-    static const char *const bad[] = {"",   "1st",       "a b",
-                                      "-a", "k\xC3\xA4", "a23456789012345678901234567890123"};
+    static const char *const bad[] = {"",      "1st",       "a b",
+                                      "-a",    "k\xC3\xA4", "a23456789012345678901234567890123",
+                                      "ab cd", "abc.",      "depth!m"};
     for (size_t i = 0; i < G_N_ELEMENTS(bad); i++) {
         s = text(bad[i], "A");
         wry_settings_begin(&writer, bytes, sizeof bytes);
@@ -303,6 +304,10 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
     EXPECT(2, "To add a new one, use --set-new colour=VALUE",
            command("write", "--set", "colour=blue", NULL));
     EXPECT(2, "an integer has no leading zeros", command("write", "--set", "gauge=0123", NULL));
+    /* A real number may begin with a zero: that is not what is wrong with this one. */
+    struct said said = command("write", "--set", "scale=0low", NULL);
+    EXPECT(2, "'scale' is a real here", said);
+    CHECK(!says(&said, "leading zeros"));
     EXPECT(2, "is not a setting", command("write", "--set", "datum_mm", NULL));
     EXPECT(2, "is not a setting", command("write", "--set", "/a=1", NULL));
     EXPECT(2, "there is no region 'attic'", command("write", "--set", "attic/a=1", NULL));
