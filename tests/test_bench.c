@@ -332,6 +332,19 @@ static void what_is_on_a_board_is_named(void)
     EXPECT(0, "tide-gauge 2.3.0 for Turnstone T2, 2 lines at 40 MHz; digest fits", said);
 }
 
+static void long_cells_are_wrapped_under_their_column(void)
+{
+    scratch_use_gauge("wide", "none");
+    g_autofree char *script =
+        g_strdup_printf("stty cols 100 && '%s' identify --link bench:wide", command_path());
+    struct said said = run_program("script", "-qec", script, "/dev/null", NULL);
+    g_autofree char *under = g_strnfill(65, ' ');
+    g_autofree char *expected = g_strconcat(" digest not\r\n", under, "checked (--deep", NULL);
+    EXPECT(0, expected, said);
+    /* Into a file the line stays whole. */
+    EXPECT(0, "digest not checked (--deep", command("identify", NULL));
+}
+
 static void several_files_and_folders_are_inspected(void)
 {
     static const char yaml[] = "settings:\n  gauge: 3\n";
@@ -368,6 +381,7 @@ int main(int argc, char **argv)
         FACT(ports_that_do_not_appear_are_not_waited_for_without_end),
         FACT(wires_are_drawn_for_chip_and_wiring),
         FACT(what_is_on_a_board_is_named),
+        FACT(long_cells_are_wrapped_under_their_column),
         FACT(several_files_and_folders_are_inspected),
     };
     scratch_make_images();

@@ -172,11 +172,17 @@ static void a_card_without_a_backup_must_say_so(void)
 {
     cards_make(NULL);
     scratch_use_gauge("unsaved", "none");
+    scratch_text("few.yaml", "settings:\n  gauge: 1\n");
     scratch_text("never.yaml", "card: Never\nchip: turnstone-t2\nflash: 4MiB\n"
-                               "backup: {when: never}\nerase: [calibration]\n");
+                               "backup: {when: never}\n"
+                               "write: [{region: calibration, file: few.yaml}]\n");
     EXPECT(0, "PASSED", command("card", "run", scratch_file("never.yaml"), NULL));
     g_autofree char *backup = cards_query("SELECT backup_file FROM run WHERE card = 'Never'");
     CHECK(backup[0] == '\0');
+    EXPECT(0, "block, change 1: gauge = 1\n", command("identify", NULL));
+    scratch_text("never.yaml", "card: Never\nchip: turnstone-t2\nflash: 4MiB\n"
+                               "backup: {when: never}\nerase: [calibration]\n");
+    EXPECT(0, "PASSED", command("card", "run", scratch_file("never.yaml"), NULL));
     EXPECT(0, "calibration  settings  begins blank", command("identify", NULL));
 }
 

@@ -170,7 +170,7 @@ static const struct {
     {NULL, "noise.bin", NULL, NULL, 2, "does not say where it goes", ALL},
     {"0x41000", "app.bin", NULL, NULL, 5, "is not the start of region 'app'", WRITES},
     {"0x14000", "app.bin", NULL, NULL, 5, "no region begins at 0x014000", WRITES},
-    {"0x1BF000", "noise.bin", NULL, NULL, 5, "goes across an end of region 'app'", WRITES},
+    {"0x1BF000", "noise.bin", NULL, NULL, 5, "extends across an end of region 'app'", WRITES},
     {"0x13000", "noise.bin", NULL, NULL, 5, "would overwrite region 'calibration'", WRITES},
     {"0x12000", "noise.bin", NULL, NULL, 5, "holds settings of this board", WRITES},
     {"0xD000", "noise.bin", NULL, NULL, 5, "would overwrite the region table at 0x00E000", WRITES},

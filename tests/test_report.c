@@ -44,7 +44,7 @@ static void an_empty_ledger_has_a_page(void)
 {
     g_autofree char *page = report();
 
-    CHECK(page && strstr(page, "No run is on record"));
+    CHECK(page && strstr(page, "No run is recorded"));
     check_html();
 }
 

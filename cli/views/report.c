@@ -94,7 +94,7 @@ static void put_head(const struct report *report, FILE *to, const char *ledger)
     add_sum(data, report->boards->len, "boards", "");
     add_sum(data, report->runs, "runs", "");
     add_sum(data, report->passed, "passed", "good");
-    add_sum(data, report->failed, "did not pass", report->failed > 0 ? "bad" : "");
+    add_sum(data, report->failed, "not passed", report->failed > 0 ? "bad" : "");
     if (report->done_before > 0)
         add_sum(data, report->done_before, "done before", "");
     json_builder_end_array(data);

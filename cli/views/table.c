@@ -50,27 +50,73 @@ void table_row(struct table *table, ...)
     va_end(cells);
 }
 
-static void print_line(const struct app *app, char *line, unsigned columns)
+static void print_cut(const struct app *app, const char *line, glong columns)
 {
-    g_strchomp(line);
-    if (columns > 0 && g_utf8_strlen(line, -1) > (glong)columns) {
-        g_autofree char *part = g_utf8_substring(line, 0, (glong)columns - 1);
-        app_print(app, "%s…", part);
-    } else {
-        app_print(app, "%s", line);
+    g_autofree char *part = g_utf8_substring(line, 0, columns - 1);
+
+    app_print(app, "%s…", part);
+}
+
+/* The last space of line within columns and after indent; NULL if there is none. */
+static const char *last_space(const char *line, glong columns, glong indent)
+{
+    const char *best = NULL, *at = line;
+
+    for (glong i = 0; *at && i <= columns; i++, at = g_utf8_next_char(at)) {
+        if (*at == ' ' && i > indent)
+            best = at;
     }
+    return best;
+}
+
+/* Continues the last cell, which begins at indent, on lines of its own. */
+static void print_wrapped(const struct app *app, const char *line, glong columns, glong indent)
+{
+    g_autofree char *rest = g_strdup(line);
+    const char *space;
+
+    while (g_utf8_strlen(rest, -1) > columns && (space = last_space(rest, columns, indent))) {
+        app_print(app, "%.*s", (int)(space - rest), rest);
+        char *next = g_strdup_printf("%*s%s", (int)indent, "", space + 1);
+        g_free(rest);
+        rest = next;
+    }
+    app_print(app, "%s", rest);
+}
+
+/* Where the last column begins, by a line with text in it. */
+static glong last_column(const struct table *table, char **lines)
+{
+    size_t head = scols_table_is_noheadings(table->scols) ? 0 : 1;
+
+    for (size_t i = 0; i < scols_table_get_nlines(table->scols); i++) {
+        struct libscols_line *line = scols_table_get_line(table->scols, i);
+        const char *last =
+            scols_cell_get_data(scols_line_get_cell(line, scols_table_get_ncols(table->scols) - 1));
+        if (last && last[0] != '\0')
+            return g_utf8_strlen(g_strchomp(lines[i + head]), -1) - g_utf8_strlen(last, -1);
+    }
+    return 0;
 }
 
 void table_end(struct table *table, bool cut)
 {
     char *text = NULL;
-    unsigned columns = cut ? app_columns() : 0;
+    glong columns = app_columns();
 
     if (scols_table_get_nlines(table->scols) > 0 &&
         scols_print_table_to_string(table->scols, &text) == 0) {
         g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
-        for (char **line = lines; *line && (line[0][0] != '\0' || line[1]); line++)
-            print_line(table->app, *line, columns);
+        glong indent = last_column(table, lines);
+        for (char **line = lines; *line && (line[0][0] != '\0' || line[1]); line++) {
+            bool fits = columns == 0 || g_utf8_strlen(g_strchomp(*line), -1) <= columns;
+            if (!fits && cut)
+                print_cut(table->app, *line, columns);
+            else if (!fits && indent < columns * 3 / 4)
+                print_wrapped(table->app, *line, columns, indent);
+            else
+                app_print(table->app, "%s", g_strchomp(*line));
+        }
     }
     free(text);
     scols_unref_table(table->scols);

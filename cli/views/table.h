@@ -3,7 +3,7 @@
  *
  *     struct table *table = table_new(app, "device", "adapter", NULL);
  *     table_row(table, "/dev/ttyUSB0", "usual", NULL);
- *     table_end(table);
+ *     table_end(table, false);
  */
 #ifndef WRY_CLI_TABLE_H
 #define WRY_CLI_TABLE_H
@@ -21,8 +21,8 @@ void table_right(struct table *table, size_t column);
 /* Adds a row: a text for each column, then NULL. */
 void table_row(struct table *table, ...) G_GNUC_NULL_TERMINATED;
 
-/* Prints the table, unless it is empty or JSON is wanted, and frees it. cut: truncate lines at the
- * terminal's width. */
+/* Prints the table, unless it is empty or JSON is wanted, and frees it. If a line is longer than
+ * the terminal is wide, its last cell is wrapped, or with cut the line is truncated. */
 void table_end(struct table *table, bool cut);
 
 #endif

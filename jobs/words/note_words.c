@@ -165,7 +165,7 @@ static const struct template_row rows[] = {
     {WRY_NOTE_ONLY_ADAPTER, NULL, "Using {text}, the only adapter.", NULL},
     {WRY_NOTE_BY_HAND, NULL,
      "1. Hold the boot button, or put the strap to ground.\n"
-     "2. Tap reset, or plug the power in.\n"
+     "2. Tap reset, or switch the power on.\n"
      "3. Release the boot button.",
      NULL},
     {WRY_NOTE_BY_HAND_RUNS, NULL,

@@ -81,7 +81,7 @@ static char *touched(const struct wry_problem *p)
     g_autofree char *names = joined(p, ", ");
     bool several = names && p->names[1];
 
-    return several ? g_strconcat("; it touches: ", names, NULL) : g_strdup("");
+    return several ? g_strconcat("; it overlaps: ", names, NULL) : g_strdup("");
 }
 
 static char *adapters(const struct wry_problem *p)

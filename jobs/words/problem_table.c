@@ -154,7 +154,7 @@ const struct template_row problem_table[] = {
      "{subject} is a folder, and its place is not a region for files",
      UNCHANGED " Folders go into regions for files, as archives."},
     {WRY_PROBLEM_ACROSS, NULL,
-     IMAGE_TAKES " goes across an end of region '{region}' ({region_start} to "
+     IMAGE_TAKES " extends across an end of region '{region}' ({region_start} to "
                  "{region_last}){touched}",
      ANY_PLACE},
     {WRY_PROBLEM_OVER_SETTINGS, NULL,
