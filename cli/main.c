@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "app/app.h"
+#include "app/options.h"
 #include "verbs/station_options.h"
 #include "verbs/verbs.h"
 #include "views/json.h"

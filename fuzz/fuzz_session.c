@@ -5,8 +5,8 @@
  */
 #include <string.h>
 
-#include "door.h"
 #include "corrupter.h"
+#include "door.h"
 #include "pack/content_packer.h"
 #include "rig.h"
 #include "wrytograph/bytes.h"

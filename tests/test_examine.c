@@ -38,6 +38,27 @@ static void every_fault_is_told_apart(void)
     CHECK(scratch_flash_is("patient", before, n));
 }
 
+/* A firmware at another speed than its boot ROM looks like text with errors. */
+static void a_loader_is_found_at_every_usual_speed(void)
+{
+    static const unsigned speeds[] = {9600, 38400, 57600, 230400, 460800};
+
+    scratch_use_gauge("speeds", "none");
+    for (size_t i = 0; i < sizeof speeds / sizeof speeds[0]; i++) {
+        g_autofree char *console = g_strdup_printf("console=%u", speeds[i]);
+        g_autofree char *loader = g_strdup_printf("loader=%u", speeds[i]);
+        g_autofree char *answer =
+            g_strdup_printf("Heard: a loader that answers at %u baud.", speeds[i]);
+        check_context("%u baud", speeds[i]);
+        EXPECT(0, "", command("bench", "fault", "speeds", "none", loader, console, NULL));
+        EXPECT(4, answer, command("examine", NULL));
+        EXPECT(0, "", command("bench", "fault", "speeds", "none", "strap-released", console, NULL));
+        struct said said = command("examine", NULL);
+        EXPECT(7, "the line is noisy, or the speed is wrong", said);
+        CHECK(says(&said, "Speed: does the board use another one?"));
+    }
+}
+
 static void other_verbs_end_with_the_same_findings(void)
 {
     scratch_add_gauge("silent");
@@ -113,6 +134,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(every_fault_is_told_apart),
+        FACT(a_loader_is_found_at_every_usual_speed),
         FACT(other_verbs_end_with_the_same_findings),
         FACT(listen_shows_what_the_board_says_and_checks_it),
         FACT(listen_finds_the_speed_that_is_readable),

@@ -13,7 +13,7 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-#include "options.h"
+#include "option.h"
 #include "wrytograph-host/problem.h"
 #include "wrytograph-host/stop.h"
 

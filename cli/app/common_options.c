@@ -1,5 +1,6 @@
 /* The options that several verbs have, in the order in which the help lists them. */
 #include "app.h"
+#include "options.h"
 
 #define AT(member) offsetof(struct app, member)
 

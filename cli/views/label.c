@@ -22,9 +22,10 @@ static char *code_path(const char *text)
 
     for (int i = 0; i < width * width; i++) {
         double module = (double)CODE / width;
+        int row = i / width, column = i % width;
         if (code->data[i] & 1)
-            g_string_append_printf(path, "M%.2f %.2fh%.2fv%.2fh-%.2fz", QUIET + i % width * module,
-                                   QUIET + i / width * module, module, module, module);
+            g_string_append_printf(path, "M%.2f %.2fh%.2fv%.2fh-%.2fz", QUIET + column * module,
+                                   QUIET + row * module, module, module, module);
     }
     QRcode_free(code);
     return g_string_free(path, FALSE);

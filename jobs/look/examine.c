@@ -191,8 +191,10 @@ static void examine_silence(struct wry_station *station, struct wry_evidence *ev
         evidence->finding = WRY_FINDING_NO_GROUND;
         return;
     }
+    /* Text at another speed may look like text with errors, if no frame ever came. */
+    bool may_be_speed = finding == WRY_FINDING_NOISE && evidence->counts.frames_bad == 0;
     if (finding != WRY_FINDING_GARBAGE && finding != WRY_FINDING_STRAP &&
-        finding != WRY_FINDING_DEAF)
+        finding != WRY_FINDING_DEAF && !may_be_speed)
         return;
     if (find_loader(station, evidence) || finding == WRY_FINDING_DEAF)
         return;

@@ -47,8 +47,9 @@ static const struct entry entries[] = {
          {check_ground, check_cable, check_crossed, check_power}},
     [WRY_FINDING_GARBAGE] = {"The bytes received are not readable at any usual speed.",
                              {check_ground, check_speed, check_cable, check_power}},
-    [WRY_FINDING_NOISE] = {"The board answers, but frames are damaged on the line.",
-                           {check_cable, check_ground, check_speed}},
+    [WRY_FINDING_NOISE] =
+        {"Bytes from the board arrive damaged: the line is noisy, or the speed is wrong.",
+         {check_cable, check_ground, check_speed}},
     [WRY_FINDING_SLOW] = {"The link works, but fails at higher speeds.",
                           {check_cable, check_ground}},
     [WRY_FINDING_BROWN_OUT] = {"The board restarts under load: its supply fails.",

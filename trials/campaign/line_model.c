@@ -8,10 +8,10 @@
 #include "known.h"
 #include "names.h"
 #include "pack/content_packer.h"
+#include "port_filter.h"
 #include "rig.h"
 #include "schedule.h"
 #include "sim/random.h"
-#include "port_filter.h"
 
 enum {
     FLASH_SIZE = 0x80000,
