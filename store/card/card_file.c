@@ -366,9 +366,9 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
         take_flash(yaml, flash, card);
     yaml_members_read(yaml, root, &members, card);
     require(yaml, yaml_text_find(yaml, root, "card") != NULL,
-            "the card has no name: write 'card: NAME'");
-    require(yaml, chip != NULL, "the card has no chip: write 'chip: NAME'");
-    require(yaml, flash != NULL, "the card has no flash size: write 'flash: SIZE'");
+            "the card has no name: add 'card: NAME'");
+    require(yaml, chip != NULL, "the card has no chip: add 'chip: NAME'");
+    require(yaml, flash != NULL, "the card has no flash size: add 'flash: SIZE'");
     require(yaml, card->rows != CARD_ROWS_NEXT || card->table_at.line > 0,
             "'boards' names no file");
     return yaml->mistakes->len == 0;
