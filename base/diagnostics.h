@@ -1,6 +1,5 @@
 /* Lists of mistakes in files, in the order found. */
-#ifndef WRY_BASE_DIAGNOSTICS_H
-#define WRY_BASE_DIAGNOSTICS_H
+#pragma once
 
 #include "wrytograph-host/diagnostic.h"
 
@@ -10,5 +9,3 @@ GPtrArray *diagnostics_new(void);
 /* Adds a mistake; text (from g_malloc) is freed with it. */
 void diagnostics_add(GPtrArray *mistakes, const char *file, unsigned line, unsigned column,
                      char *text);
-
-#endif

@@ -1,6 +1,5 @@
 /* SHA-256 digests (FIPS 180-4) of bytes in memory, and of blank flash. */
-#ifndef WRY_BASE_DIGEST_H
-#define WRY_BASE_DIGEST_H
+#pragma once
 
 #include <stddef.h>
 #include <stdint.h>
@@ -15,5 +14,3 @@ uint64_t digest_short_of(const void *bytes, size_t n);
 
 /* The digest of n bytes 0xFF, the content of erased flash. */
 void digest_of_blank(uint32_t n, uint8_t sha256[WRY_SHA256_SIZE]);
-
-#endif

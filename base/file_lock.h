@@ -6,8 +6,7 @@
  *     case FILE_LOCK_OURS:
  *         ...
  */
-#ifndef WRY_BASE_FILE_LOCK_H
-#define WRY_BASE_FILE_LOCK_H
+#pragma once
 
 enum file_lock {
     FILE_LOCK_OURS,
@@ -17,5 +16,3 @@ enum file_lock {
 
 /* Takes the lock without waiting. */
 enum file_lock file_lock_try(int file);
-
-#endif

@@ -1,6 +1,5 @@
 /* The names in a folder. */
-#ifndef WRY_BASE_FOLDER_NAMES_H
-#define WRY_BASE_FOLDER_NAMES_H
+#pragma once
 
 #include <glib.h>
 
@@ -13,5 +12,3 @@
  *         look_at(path, *name);
  */
 char **folder_names(const char *path, GError **error);
-
-#endif

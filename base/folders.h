@@ -1,7 +1,6 @@
 /* The user's folders, by the XDG Base Directory Specification and by environment variables of this
  * program. */
-#ifndef WRY_BASE_FOLDERS_H
-#define WRY_BASE_FOLDERS_H
+#pragma once
 
 enum folder_kind {
     FOLDER_CONFIG,
@@ -21,5 +20,3 @@ char *folders_state(void);
 /* The path in an environment variable of this program, made absolute; NULL if it is unset or empty.
  * Free with g_free. */
 char *folders_named(const char *variable);
-
-#endif

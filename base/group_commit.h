@@ -11,8 +11,7 @@
  *     }
  *     return mine.good;
  */
-#ifndef WRY_BASE_GROUP_COMMIT_H
-#define WRY_BASE_GROUP_COMMIT_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -29,5 +28,3 @@ struct group_commit {
  * group_commit_finish. mine must not move until then. */
 bool group_commit_join(struct group_commit *mine);
 void group_commit_finish(struct group_commit *mine);
-
-#endif

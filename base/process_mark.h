@@ -6,8 +6,7 @@
  *     if (!process_mark_is_alive(mark))
  *         ...
  */
-#ifndef WRY_BASE_PROCESS_MARK_H
-#define WRY_BASE_PROCESS_MARK_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -26,5 +25,3 @@ char *process_mark_in_name(void);
 /* For a file name's tail that begins with such a mark: true if the process belonged to this
  * computer and has certainly ended. */
 bool process_mark_in_name_is_dead(const char *text);
-
-#endif

@@ -1,9 +1,6 @@
 /* The edit distance of words, for suggestions ("did you mean"). */
-#ifndef WRY_BASE_WORDS_DISTANCE_H
-#define WRY_BASE_WORDS_DISTANCE_H
+#pragma once
 
 /* The number of letters to insert, delete, replace or exchange with a neighbour (optimal string
  * alignment distance), ignoring case. */
 unsigned words_distance(const char *a, const char *b);
-
-#endif

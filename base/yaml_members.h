@@ -11,8 +11,7 @@
  *
  * A member without a row is a mistake; the message lists the names in the order of the rows.
  */
-#ifndef WRY_BASE_YAML_MEMBERS_H
-#define WRY_BASE_YAML_MEMBERS_H
+#pragma once
 
 #include "yaml_text.h"
 
@@ -80,5 +79,3 @@ struct yaml_shape {
     const struct yaml_members *members;
 };
 yaml_take yaml_take_mapping;
-
-#endif

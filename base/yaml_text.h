@@ -7,8 +7,7 @@
  *     if (!yaml_text_load("steps.yaml", "a steps file", read, &steps, &error))
  *         ...
  */
-#ifndef WRY_STORE_YAML_TEXT_H
-#define WRY_STORE_YAML_TEXT_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -77,5 +76,3 @@ bool yaml_text_is_quoted(const yaml_node_t *node);
 /* Reports a mistake: sets the error to "PATH:LINE: …" or adds it to the list. Returns FALSE. */
 gboolean yaml_text_complain(struct yaml_text *yaml, struct yaml_place at, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
-
-#endif

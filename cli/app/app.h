@@ -5,8 +5,7 @@
  * the result to stdout (or adds it to app->json), and returns an exit code. A failure is reported
  * once, by app_fail.
  */
-#ifndef WRY_CLI_APP_H
-#define WRY_CLI_APP_H
+#pragma once
 
 #include <glib.h>
 #include <json-glib/json-glib.h>
@@ -132,5 +131,3 @@ struct termios;
 
 /* Settings of the terminal to restore on a second Ctrl-C; NULL = none. */
 void app_restore_at_once(const struct termios *before);
-
-#endif

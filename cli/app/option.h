@@ -3,8 +3,7 @@
  * Parsing, the help, the check for options given twice and the freeing of values all read the same
  * rows (options.h).
  */
-#ifndef WRY_CLI_OPTION_H
-#define WRY_CLI_OPTION_H
+#pragma once
 
 #include <stddef.h>
 
@@ -35,5 +34,3 @@ struct option {
         .name = written, .type = OPTION_##kind, .at = AT(member), .value = shown,                  \
         .help = __VA_ARGS__                                                                        \
     }
-
-#endif

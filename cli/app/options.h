@@ -1,6 +1,5 @@
 /* Parses options by tables of rows (option.h), and frees their values. */
-#ifndef WRY_CLI_OPTIONS_H
-#define WRY_CLI_OPTIONS_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -19,5 +18,3 @@ void options_free(const struct option *rows, void *values);
 
 /* The options that several verbs have; their values are in struct app. */
 extern const struct option common_options[];
-
-#endif

@@ -1,6 +1,5 @@
 /* 'bench serve': simulated boards for other programs, in real time. */
-#ifndef WRY_CLI_BENCH_SERVE_H
-#define WRY_CLI_BENCH_SERVE_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/bench.h"
@@ -8,5 +7,3 @@
 /* Serves the boards named after 'serve', or all, until Ctrl-C. host NULL: loopback. EXIT_DONE or
  * the code of app_fail. */
 int bench_serve(struct app *app, const struct wry_bench_server_settings *options);
-
-#endif

@@ -1,6 +1,5 @@
 /* The log of a card's run on one link, if --logs asks for one. */
-#ifndef WRY_CLI_CARD_LOG_H
-#define WRY_CLI_CARD_LOG_H
+#pragma once
 
 #include "station_options.h"
 #include "views/board_log.h"
@@ -20,5 +19,3 @@ bool card_log_begin(struct app *app, struct card_log *log, const char *folder, c
 /* Adds the final line, without secrets of app->station, and closes the log. Returns code, or
  * EXIT_INTERNAL if the run succeeded but the log could not be written. */
 int card_log_end(struct app *app, struct card_log *log, const char *line, int code);
-
-#endif

@@ -1,6 +1,5 @@
 /* Shared by the ways to run a card. */
-#ifndef WRY_CLI_CARD_VERB_H
-#define WRY_CLI_CARD_VERB_H
+#pragma once
 
 #include "station_options.h"
 #include "wrytograph-host/card.h"
@@ -35,5 +34,3 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
 
 /* Runs it on one board after another. */
 int card_run_each(struct app *app, struct wry_card *card, const struct card_options *options);
-
-#endif

@@ -1,6 +1,5 @@
 /* The station for the common options, and its output while it works. */
-#ifndef WRY_CLI_STATION_OPTIONS_H
-#define WRY_CLI_STATION_OPTIONS_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
@@ -34,5 +33,3 @@ void station_free_images(struct wry_images_options *options);
 
 /* EXIT_DONE, or the code of the station's problem, which is reported. */
 int station_conclude(struct app *app, enum wry_outcome outcome);
-
-#endif

@@ -1,6 +1,5 @@
 /* Values of options. All functions return EXIT_DONE or the code of app_fail. */
-#ifndef WRY_CLI_VALUES_H
-#define WRY_CLI_VALUES_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/wiring.h"
@@ -20,5 +19,3 @@ int values_time(struct app *app, const char *option, const char *text, uint64_t 
 
 /* --wiring, else WRYTOGRAPH_WIRING, else the usual one. */
 int values_wiring(struct app *app, const struct wry_wiring **wiring);
-
-#endif

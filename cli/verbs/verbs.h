@@ -1,6 +1,5 @@
 /* The verbs: each is described in the file of its name. */
-#ifndef WRY_CLI_VERBS_H
-#define WRY_CLI_VERBS_H
+#pragma once
 
 #include "app/app.h"
 
@@ -13,5 +12,3 @@ const struct verb *verbs_find(const char *name);
 extern const struct verb verb_ports, verb_examine, verb_identify, verb_inspect, verb_plan,
     verb_backup, verb_restore, verb_erase, verb_write, verb_verify, verb_start, verb_listen,
     verb_card, verb_ledger, verb_shelf, verb_bench;
-
-#endif

@@ -1,6 +1,5 @@
 /* The plan of a job, printed before the flash is changed. */
-#ifndef WRY_CLI_ANNOUNCE_H
-#define WRY_CLI_ANNOUNCE_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/planned.h"
@@ -10,5 +9,3 @@ void announce(const struct app *app, const struct wry_planned *planned);
 
 /* What the drawing of a plan does not show. */
 void announce_notable(const struct app *app, const struct wry_planned *planned);
-
-#endif

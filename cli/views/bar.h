@@ -2,8 +2,7 @@
  * The progress bar on stderr: share, rate, time left, by the port's clock. Not drawn if stderr is
  * not a terminal.
  */
-#ifndef WRY_CLI_BAR_H
-#define WRY_CLI_BAR_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -17,5 +16,3 @@ struct bar *bar_begin(const char *label, enum wry_step step, uint64_t now);
 void bar_update(struct bar *bar, const struct wry_session_progress *progress, uint64_t now);
 /* Ends the line and frees the bar; NULL is allowed. */
 void bar_end(struct bar *bar);
-
-#endif

@@ -6,8 +6,7 @@
  *     board_log_take(log, event);
  *     board_log_close(log, &error);
  */
-#ifndef WRY_CLI_BOARD_LOG_H
-#define WRY_CLI_BOARD_LOG_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/card.h"
@@ -25,5 +24,3 @@ bool board_log_close(struct board_log *log, GError **error);
 
 /* The default folder of logs: a new one in the user's state folder. Free with g_free. */
 char *board_log_folder(void);
-
-#endif

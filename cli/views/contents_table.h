@@ -1,6 +1,5 @@
 /* The content of regions, one line each. */
-#ifndef WRY_CLI_CONTENTS_TABLE_H
-#define WRY_CLI_CONTENTS_TABLE_H
+#pragma once
 
 #include "facts.h"
 #include "wrytograph-host/contents.h"
@@ -13,5 +12,3 @@ void contents_table_add(const struct app *app, const GPtrArray *contents);
 
 /* "gauge = 1, pier = A" for struct wry_shown_setting; free with g_free. */
 char *contents_table_settings(const GPtrArray *settings);
-
-#endif

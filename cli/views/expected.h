@@ -1,6 +1,5 @@
 /* The estimate of a write. */
-#ifndef WRY_CLI_EXPECTED_H
-#define WRY_CLI_EXPECTED_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
@@ -9,5 +8,3 @@
 void expected_print(const struct app *app, const struct wry_expected *expected);
 /* Adds it to the document. */
 void expected_add(JsonBuilder *b, const struct wry_expected *expected);
-
-#endif

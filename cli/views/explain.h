@@ -1,6 +1,5 @@
 /* Problems and notes of the library, as output of the command. */
-#ifndef WRY_CLI_EXPLAIN_H
-#define WRY_CLI_EXPLAIN_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/event.h"
@@ -14,5 +13,3 @@ int explain_error(struct app *app, GError *error);
 
 /* Prints a note to stderr. */
 void explain_note(const struct app *app, const struct wry_event *event);
-
-#endif

@@ -5,8 +5,7 @@
  *     facts_add(&facts, "format", "format", "backup archive");
  *     facts_add(&facts, "made", "created", archive->created);
  */
-#ifndef WRY_CLI_FACTS_H
-#define WRY_CLI_FACTS_H
+#pragma once
 
 #include "app/app.h"
 
@@ -22,5 +21,3 @@ void facts_add(const struct facts *facts, const char *word, const char *member, 
 /* Prints a line only. */
 void facts_line(const struct facts *facts, const char *word, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
-
-#endif

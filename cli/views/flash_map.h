@@ -6,8 +6,7 @@
  *     flash_map_print(map, app);
  *     flash_map_free(map);
  */
-#ifndef WRY_CLI_FLASH_MAP_H
-#define WRY_CLI_FLASH_MAP_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/planned.h"
@@ -74,5 +73,3 @@ void flash_map_print(const struct flash_map *map, const struct app *app);
 /* Saves it as a picture; false if the file cannot be written, or exists and replace is false. */
 gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gboolean replace,
                             GError **error);
-
-#endif

@@ -3,8 +3,7 @@
  *
  *     json_add_write(app->json, &result);
  */
-#ifndef WRY_CLI_JSON_H
-#define WRY_CLI_JSON_H
+#pragma once
 
 #include <json-glib/json-glib.h>
 
@@ -32,5 +31,3 @@ void json_add_backup(JsonBuilder *b, const struct wry_backup_result *result);
 /* list: "images" or "ranges". */
 void json_add_verify(JsonBuilder *b, const struct wry_verify_result *result, const char *list);
 void json_add_console(JsonBuilder *b, const struct wry_console_result *result);
-
-#endif

@@ -5,8 +5,7 @@
  *     for (guint i = 0; i < ledger_json_count(steps); i++)
  *         puts(ledger_json_text(ledger_json_item(steps, i), "step", "?"));
  */
-#ifndef WRY_CLI_LEDGER_JSON_H
-#define WRY_CLI_LEDGER_JSON_H
+#pragma once
 
 #include <json-glib/json-glib.h>
 
@@ -22,5 +21,3 @@ JsonObject *ledger_json_item(JsonNode *array, guint i);
 const char *ledger_json_text(JsonObject *object, const char *name, const char *otherwise);
 gint64 ledger_json_bytes(JsonObject *object, const char *name, gint64 otherwise);
 double ledger_json_seconds(JsonObject *object, const char *name);
-
-#endif

@@ -5,8 +5,7 @@
  *     ledger_table_row(table, run);
  *     table_end(table, true);
  */
-#ifndef WRY_CLI_LEDGER_TABLE_H
-#define WRY_CLI_LEDGER_TABLE_H
+#pragma once
 
 #include "app/app.h"
 #include "table.h"
@@ -30,5 +29,3 @@ void ledger_table_refusals(const struct app *app, const GPtrArray *refusals);
 
 /* "2026-11-29 01:08:31" for the ledger's form; free with g_free. */
 char *ledger_table_time(const char *time);
-
-#endif

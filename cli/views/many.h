@@ -6,8 +6,7 @@
  *     many_view_draw(view); now and then
  *     many_view_end(view);
  */
-#ifndef WRY_CLI_MANY_H
-#define WRY_CLI_MANY_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/card.h"
@@ -36,5 +35,3 @@ struct many_view *many_view_new(const struct app *app, struct many_row *rows, si
 void many_view_draw(struct many_view *view);
 /* Ends the display; the last lines stay. */
 void many_view_end(struct many_view *view);
-
-#endif

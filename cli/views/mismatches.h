@@ -1,6 +1,5 @@
 /* Differences between content and flash: lines for each comparison, and a map. */
-#ifndef WRY_CLI_MISMATCHES_H
-#define WRY_CLI_MISMATCHES_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
@@ -10,5 +9,3 @@ void mismatches_print(const struct app *app, const struct wry_comparison *compar
 
 /* Draws the flash map of all comparisons. */
 void mismatches_draw(const struct app *app, const struct wry_verify_result *result);
-
-#endif

@@ -9,13 +9,10 @@
  *
  * A name is looked up in the innermost object first, and then in those around it.
  */
-#ifndef WRY_CLI_MUSTACHE_H
-#define WRY_CLI_MUSTACHE_H
+#pragma once
 
 #include <json-glib/json-glib.h>
 
 /* Appends the template of this name, one of cli/templates, filled in from what the builder holds:
  * one complete object. */
 void mustache_fill(GString *to, const char *name, JsonBuilder *data);
-
-#endif

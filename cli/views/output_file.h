@@ -2,8 +2,7 @@
  * Destinations of results: a file that appears when it is complete, or the standard output. Every
  * error names the file and the reason.
  */
-#ifndef WRY_CLI_OUTPUT_FILE_H
-#define WRY_CLI_OUTPUT_FILE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -29,5 +28,3 @@ int output_file_reason(FILE *file);
 
 /* Flushes and closes; false with "path: reason" if any write since it was opened failed. */
 bool output_file_close(FILE *file, const char *path, GError **error);
-
-#endif

@@ -2,8 +2,7 @@
  * The progress display: the bar, the call by hand, the lost link. Nothing is drawn if stderr is not
  * a terminal.
  */
-#ifndef WRY_CLI_PROGRESS_H
-#define WRY_CLI_PROGRESS_H
+#pragma once
 
 #include "wrytograph-host/event.h"
 
@@ -15,5 +14,3 @@ void progress_free(struct progress *live);
 
 /* Shows steps and progress; ignores other events. */
 void progress_show(struct progress *live, const struct wry_event *event);
-
-#endif

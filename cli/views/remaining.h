@@ -6,8 +6,7 @@
  *     remaining_note(&remaining, now, done);
  *     double seconds = remaining_time(&remaining, now, done, total, expected);
  */
-#ifndef WRY_CLI_REMAINING_H
-#define WRY_CLI_REMAINING_H
+#pragma once
 
 #include <stdint.h>
 
@@ -29,5 +28,3 @@ void remaining_note(struct remaining *remaining, uint64_t now, uint64_t done);
 /* The seconds left. expected: by the cost model, 0 = unknown. 0 if nothing is known yet. */
 double remaining_time(const struct remaining *remaining, uint64_t now, uint64_t done,
                       uint64_t total, double expected);
-
-#endif

@@ -7,8 +7,7 @@
  *     report_write(report, file, "ledger.db");
  *     report_free(report);
  */
-#ifndef WRY_CLI_REPORT_H
-#define WRY_CLI_REPORT_H
+#pragma once
 
 #include <stdio.h>
 
@@ -16,5 +15,3 @@ struct report;
 
 /* ledger: its name, for the head of the page. */
 void report_write(const struct report *report, FILE *to, const char *ledger);
-
-#endif

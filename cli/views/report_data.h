@@ -1,6 +1,5 @@
 /* The content of the report page, collected from runs. */
-#ifndef WRY_CLI_REPORT_DATA_H
-#define WRY_CLI_REPORT_DATA_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -56,5 +55,3 @@ double report_throughput(const struct report_day *day);
 double report_median(const struct report_day *day);
 /* The most frequent reason, and its count; NULL if there is none. */
 const char *report_reason(const struct report_day *day, guint *count);
-
-#endif

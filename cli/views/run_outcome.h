@@ -4,8 +4,7 @@
  *     run_outcome_line(&outcome, station, card, &result)
  *     "PASSED 02:1A:… Pier gauges 3 12.3 s"
  */
-#ifndef WRY_CLI_RUN_OUTCOME_H
-#define WRY_CLI_RUN_OUTCOME_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/card.h"
@@ -28,5 +27,3 @@ void run_outcome_banner(const struct app *app, enum wry_outcome outcome,
                         const struct wry_run_result *result, const char *line, bool bell);
 
 void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result);
-
-#endif

@@ -1,6 +1,5 @@
 /* The images on the shelf, as a table. */
-#ifndef WRY_CLI_SHELF_TABLE_H
-#define WRY_CLI_SHELF_TABLE_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/shelf.h"
@@ -26,5 +25,3 @@ void shelf_table_end(const struct app *app);
 
 void shelf_table_print(const struct app *app, const GPtrArray *items,
                        const struct shelf_board *board);
-
-#endif

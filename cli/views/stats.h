@@ -1,6 +1,5 @@
 /* Savings of a job: what it did not have to send or read, and why. */
-#ifndef WRY_CLI_STATS_H
-#define WRY_CLI_STATS_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
@@ -10,5 +9,3 @@ void stats_tell(const struct app *app, const struct wry_done *done);
 
 /* Adds them to the document. */
 void stats_add(JsonBuilder *b, const struct wry_done *done);
-
-#endif

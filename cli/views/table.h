@@ -5,8 +5,7 @@
  *     table_row(table, "/dev/ttyUSB0", "usual", NULL);
  *     table_end(table, false);
  */
-#ifndef WRY_CLI_TABLE_H
-#define WRY_CLI_TABLE_H
+#pragma once
 
 #include "app/app.h"
 
@@ -24,5 +23,3 @@ void table_row(struct table *table, ...) G_GNUC_NULL_TERMINATED;
 /* Prints the table, unless it is empty or JSON is wanted, and frees it. If a line is longer than
  * the terminal is wide, its last cell is wrapped, or with cut the line is truncated. */
 void table_end(struct table *table, bool cut);
-
-#endif

@@ -2,8 +2,7 @@
  * The serial terminal: shows what a board prints, and sends what is typed. Text goes to stdout line
  * by line, unprintable bytes as <1B>; notes go to stderr.
  */
-#ifndef WRY_CLI_TERMINAL_H
-#define WRY_CLI_TERMINAL_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/jobs.h"
@@ -40,5 +39,3 @@ int terminal_run(struct app *app, const struct terminal_options *options,
 
 /* Shows events of the station during the job. */
 void terminal_hear(struct terminal *terminal, const struct wry_event *event);
-
-#endif

@@ -1,6 +1,5 @@
 /* Drawings of adapter and board with their wires. */
-#ifndef WRY_CLI_WIRING_DRAWING_H
-#define WRY_CLI_WIRING_DRAWING_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/wiring.h"
@@ -13,5 +12,3 @@ void wiring_drawing_print(const struct app *app, const struct wry_chip *chip,
 /* Saves it as a picture for work instructions. */
 gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_wiring *wiring,
                                  const char *path, gboolean replace, GError **error);
-
-#endif

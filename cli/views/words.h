@@ -1,6 +1,5 @@
 /* Phrases for facts, shared by several views. Free the results of type char * with g_free. */
-#ifndef WRY_CLI_WORDS_H
-#define WRY_CLI_WORDS_H
+#pragma once
 
 #include "app/app.h"
 #include "wrytograph-host/inspect.h"
@@ -37,5 +36,3 @@ const char *words_region_table(void);
 
 /* "Pier gauges 3": a card with its version, if it has one; NULL for NULL. Free with g_free. */
 char *words_card(const char *card, const char *version);
-
-#endif

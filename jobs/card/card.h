@@ -1,6 +1,5 @@
 /* An open card or kit, for the files of this room. */
-#ifndef WRY_JOBS_CARD_H
-#define WRY_JOBS_CARD_H
+#pragma once
 
 #include "store/card/card_data.h"
 #include "store/card/kit.h"
@@ -27,5 +26,3 @@ void card_wanted_clear(struct wry_images_options *options);
 /* The path of the table of boards in which rows are marked: the card's, or for a kit a copy in
  * the kit's folder. Free with g_free. */
 char *card_table(const struct wry_card *card);
-
-#endif

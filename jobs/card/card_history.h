@@ -1,6 +1,5 @@
 /* Earlier runs of a card on a board, from the ledger. */
-#ifndef WRY_JOBS_CARD_HISTORY_H
-#define WRY_JOBS_CARD_HISTORY_H
+#pragma once
 
 #include "store/card/card_data.h"
 #include "wrytograph-host/ledger.h"
@@ -16,5 +15,3 @@ struct card_history {
 bool card_history_find(struct wry_ledger *ledger, const struct card *card, const char *board,
                        const char *own, struct card_history *earlier, GError **error);
 void card_history_clear(struct card_history *earlier);
-
-#endif

@@ -1,6 +1,5 @@
 /* Listening on a line: its speed, the text heard, and messages of the boot ROM. */
-#ifndef WRY_JOBS_CONSOLE_LINE_H
-#define WRY_JOBS_CONSOLE_LINE_H
+#pragma once
 
 #include "jobs/station/station_problem.h"
 
@@ -52,5 +51,3 @@ enum wry_status console_line_turn(struct console_line *line);
 void console_line_end(struct console_line *line);
 
 enum wry_status console_line_send(const struct console_line *line, const void *bytes, size_t n);
-
-#endif

@@ -1,6 +1,5 @@
 /* Helpers for jobs with archives. */
-#ifndef WRY_JOBS_ARCHIVES_H
-#define WRY_JOBS_ARCHIVES_H
+#pragma once
 
 #include "jobs/station/station_problem.h"
 #include "store/archive/archive.h"
@@ -22,5 +21,3 @@ struct wry_problem *archives_fail_board(struct wry_station *station, enum wry_pr
 
 /* Notes that the archive belongs to another board, if it does. */
 void archives_tell_other_board(const struct wry_station *station, const struct archive *archive);
-
-#endif

@@ -1,6 +1,5 @@
 /* Reads what has changed since an older archive of the same board. */
-#ifndef WRY_JOBS_INCREMENTAL_READ_H
-#define WRY_JOBS_INCREMENTAL_READ_H
+#pragma once
 
 #include "store/archive/archive.h"
 #include "wrytograph/session.h"
@@ -12,5 +11,3 @@
 enum wry_status incremental_read(struct wry_session *session, const struct archive *older,
                                  struct archive_range *range, const struct wry_writer *writer,
                                  uint64_t *from_older);
-
-#endif

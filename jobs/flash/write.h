@@ -1,6 +1,5 @@
 /* Writing a finished plan, for jobs that plan in a separate step. */
-#ifndef WRY_JOBS_WRITE_H
-#define WRY_JOBS_WRITE_H
+#pragma once
 
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/write_common.h"
@@ -11,5 +10,3 @@
  */
 struct wry_problem *write_planned(const struct images_job *job, const struct write_common *work,
                                   struct wry_write_result *result);
-
-#endif

@@ -1,6 +1,5 @@
 /* Recognises the content of each region. */
-#ifndef WRY_JOBS_CONTENTS_H
-#define WRY_JOBS_CONTENTS_H
+#pragma once
 
 #include "jobs/station/flash_reader.h"
 #include "wrytograph-host/contents.h"
@@ -18,5 +17,3 @@ void contents_free_setting(void *setting);
  */
 bool contents_look(struct flash_reader *reader, const struct wry_region_table *layout,
                    bool table_is_valid, bool all, const GPtrArray *items, GPtrArray **contents);
-
-#endif

@@ -1,6 +1,5 @@
 /* The known backups of a board, and the owners of calibration. */
-#ifndef WRY_JOBS_BACKUP_RECORDS_H
-#define WRY_JOBS_BACKUP_RECORDS_H
+#pragma once
 
 #include "placed_image.h"
 
@@ -45,5 +44,3 @@ bool backup_records_find_owner(struct wry_station *station, const struct image_f
 struct wry_problem *backup_records_check_origin(struct wry_station *station,
                                                 const struct image *image,
                                                 const struct wry_region_table *layout);
-
-#endif

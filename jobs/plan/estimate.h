@@ -1,6 +1,5 @@
 /* The estimate of a write, by the session's cost model. */
-#ifndef WRY_JOBS_ESTIMATE_H
-#define WRY_JOBS_ESTIMATE_H
+#pragma once
 
 #include "jobs/station/station_problem.h"
 #include "wrytograph-host/jobs.h"
@@ -9,5 +8,3 @@
 struct wry_problem *estimate_look(struct wry_station *station, const struct wry_plan *plan,
                                   bool every_sector, struct wry_expected *expected);
 void estimate_clear(struct wry_expected *expected);
-
-#endif

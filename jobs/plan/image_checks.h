@@ -1,6 +1,5 @@
 /* Checks of an image before it is written to this board at this place. */
-#ifndef WRY_JOBS_IMAGE_CHECKS_H
-#define WRY_JOBS_IMAGE_CHECKS_H
+#pragma once
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"
@@ -19,5 +18,3 @@ struct wry_problem *image_check_region(const struct image *image, const struct t
 /* Does all other checks, and sets flash size and read mode in its header. */
 struct wry_problem *image_check(struct image *image, const struct target *target,
                                 enum image_use use, const struct wry_images_options *options);
-
-#endif

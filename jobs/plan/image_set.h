@@ -1,6 +1,5 @@
 /* Several images in one plan: opened, placed, checked. */
-#ifndef WRY_JOBS_IMAGE_SET_H
-#define WRY_JOBS_IMAGE_SET_H
+#pragma once
 
 #include "jobs/plan/image_checks.h"
 
@@ -43,5 +42,3 @@ void images_count_sectors(struct wry_planned *planned);
 void images_record(struct wry_station *station, const struct wry_image_set *held);
 
 void images_free(struct wry_image_set *held);
-
-#endif

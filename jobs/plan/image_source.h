@@ -1,6 +1,5 @@
 /* Sources of images: plain files, settings as blocks, folders as archives. */
-#ifndef WRY_JOBS_IMAGE_SOURCE_H
-#define WRY_JOBS_IMAGE_SOURCE_H
+#pragma once
 
 #include <glib.h>
 
@@ -13,5 +12,3 @@ struct image_file *image_source_settings(const char *path, const struct settings
 
 /* Encodes a folder as an archive. */
 struct image_file *image_source_folder(const char *path, GError **error);
-
-#endif

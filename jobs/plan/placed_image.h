@@ -1,6 +1,5 @@
 /* One image: its file, boot header, and content as readers. */
-#ifndef WRY_JOBS_PLACED_IMAGE_H
-#define WRY_JOBS_PLACED_IMAGE_H
+#pragma once
 
 #include "jobs/station/station_problem.h"
 #include "store/image/image_file.h"
@@ -55,5 +54,3 @@ bool image_body_is_whole(const struct image_file *file, uint32_t at,
 
 /* SHA-256 of all extents in order of address. False if the file cannot be read. */
 bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]);
-
-#endif

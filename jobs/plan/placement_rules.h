@@ -1,7 +1,6 @@
 /* The rules for places of images: by region name, by offset, or by what the header says; and the
  * doubts about a place. */
-#ifndef WRY_JOBS_PLACEMENT_RULES_H
-#define WRY_JOBS_PLACEMENT_RULES_H
+#pragma once
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"
@@ -33,5 +32,3 @@ struct wry_problem *placement_check(const struct target *target, struct image *i
 /* A problem with the place of the image and the region concerned, which may be NULL. */
 struct wry_problem *placement_fail(enum wry_problem_kind kind, const struct image *image,
                                    const struct wry_region *region);
-
-#endif

@@ -1,6 +1,5 @@
 /* From options to a checked plan: images are chosen, placed and checked against a flash. */
-#ifndef WRY_JOBS_PLAN_BUILD_H
-#define WRY_JOBS_PLAN_BUILD_H
+#pragma once
 
 #include "jobs/plan/image_set.h"
 
@@ -10,5 +9,3 @@ struct wry_problem *plan_build(const struct images_job *job, struct target *targ
 
 /* Opens the images, connects to the board, and plans for it. */
 struct wry_problem *plan_build_for_board(const struct images_job *job);
-
-#endif

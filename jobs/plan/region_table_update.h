@@ -1,6 +1,5 @@
 /* A region table among the images: it decides where the rest of the job goes. */
-#ifndef WRY_JOBS_REGION_TABLE_UPDATE_H
-#define WRY_JOBS_REGION_TABLE_UPDATE_H
+#pragma once
 
 #include "jobs/plan/image_set.h"
 
@@ -12,5 +11,3 @@ struct wry_problem *region_table_update_apply(const struct images_job *job, stru
  * otherwise the board would no longer start. Called when everything is placed. */
 struct wry_problem *region_table_update_check(const struct images_job *job,
                                               const struct target *target);
-
-#endif

@@ -7,8 +7,7 @@
  *
  *     problem = settings_loss_check(station, &planned.plan, &target.layout);
  */
-#ifndef WRY_JOBS_SETTINGS_LOSS_H
-#define WRY_JOBS_SETTINGS_LOSS_H
+#pragma once
 
 #include "jobs/station/station_problem.h"
 #include "wrytograph/layout.h"
@@ -19,5 +18,3 @@
  */
 struct wry_problem *settings_loss_check(struct wry_station *station, const struct wry_plan *plan,
                                         const struct wry_layout *layout);
-
-#endif

@@ -1,6 +1,5 @@
 /* Names of items of the shelf. */
-#ifndef WRY_JOBS_SHELF_ITEMS_H
-#define WRY_JOBS_SHELF_ITEMS_H
+#pragma once
 
 #include "wrytograph-host/shelf.h"
 
@@ -9,5 +8,3 @@ char *shelf_items_title(const struct wry_shelf_item *item);
 
 /* True if the text is its name, or its name and version. */
 bool shelf_items_is_named(const struct wry_shelf_item *item, const char *text);
-
-#endif

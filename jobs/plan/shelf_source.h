@@ -1,6 +1,5 @@
 /* Images from the shelf. */
-#ifndef WRY_JOBS_SHELF_SOURCE_H
-#define WRY_JOBS_SHELF_SOURCE_H
+#pragma once
 
 #include "jobs/station/regions.h"
 #include "placed_image.h"
@@ -9,5 +8,3 @@
  * that fit. */
 struct wry_problem *shelf_source_open(const struct target *target, struct image *image,
                                       bool must_be_whole);
-
-#endif

@@ -1,6 +1,5 @@
 /* Diagnosis of a link by what was heard. */
-#ifndef WRY_JOBS_DIAGNOSIS_H
-#define WRY_JOBS_DIAGNOSIS_H
+#pragma once
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -18,5 +17,3 @@ bool diagnosis_says_loading(const char *text);
  * counts.bytes_printable at that time. */
 void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
                             uint32_t printable);
-
-#endif

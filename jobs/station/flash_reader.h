@@ -1,7 +1,6 @@
 /* Reading flash content: the board's, current or after a plan, that of an archive, or a copy in
  * memory. */
-#ifndef WRY_JOBS_FLASH_READER_H
-#define WRY_JOBS_FLASH_READER_H
+#pragma once
 
 #include "station_problem.h"
 
@@ -27,5 +26,3 @@ bool flash_reader_digest(struct flash_reader *reader, uint32_t offset, uint32_t 
 
 /* The problem of a failed read. */
 struct wry_problem *flash_reader_fail(const struct flash_reader *reader);
-
-#endif

@@ -1,6 +1,5 @@
 /* Known content of the board, and learning it from jobs. */
-#ifndef WRY_JOBS_KNOWN_CONTENT_H
-#define WRY_JOBS_KNOWN_CONTENT_H
+#pragma once
 
 #include "station_problem.h"
 #include "wrytograph-host/jobs.h"
@@ -25,5 +24,3 @@ void known_content_note_archive(struct wry_station *station, const char *path,
 /* Fills in the members of a job's result about known content, relative to the given stats. */
 void known_content_tell(const struct wry_station *station, const struct wry_session_stats *before,
                         struct wry_done *done);
-
-#endif

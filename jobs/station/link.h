@@ -1,6 +1,5 @@
 /* Opening a link by its address. */
-#ifndef WRY_JOBS_LINK_H
-#define WRY_JOBS_LINK_H
+#pragma once
 
 #include "station_problem.h"
 
@@ -18,5 +17,3 @@ void close_link(struct wry_station *station);
 
 /* The folder of the bench board behind the link; free with g_free. */
 char *open_bench_board_folder(const struct wry_station *station);
-
-#endif

@@ -1,6 +1,5 @@
 /* Recovery of interrupted writes, from the journal of this computer. */
-#ifndef WRY_JOBS_RECOVERY_H
-#define WRY_JOBS_RECOVERY_H
+#pragma once
 
 #include "station_problem.h"
 #include "wrytograph/plan.h"
@@ -23,5 +22,3 @@ struct wry_problem *recovery_look_beside(struct wry_station *station,
 
 /* Closes the journal and notes what is still unsettled. */
 void recovery_close(struct wry_station *station);
-
-#endif

@@ -1,6 +1,5 @@
 /* Regions and parts of the flash. */
-#ifndef WRY_JOBS_REGIONS_H
-#define WRY_JOBS_REGIONS_H
+#pragma once
 
 #include "station_problem.h"
 
@@ -28,5 +27,3 @@ struct wry_problem *regions_find(const struct target *target, const char *name,
 /* Parses "all", a region's name, or OFFSET+LENGTH. */
 struct wry_problem *regions_parse_part(const struct target *target, const char *text,
                                        uint32_t *offset, uint32_t *length);
-
-#endif

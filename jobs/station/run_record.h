@@ -6,8 +6,7 @@
  *     struct wry_problem *problem = write_images(…);
  *     return run_record_end(station, problem);
  */
-#ifndef WRY_JOBS_RUN_RECORD_H
-#define WRY_JOBS_RUN_RECORD_H
+#pragma once
 
 #include "station_problem.h"
 #include "wrytograph-host/card.h"
@@ -47,5 +46,3 @@ void run_record_done_before(struct wry_station *station, const char *when);
 
 /* The row, for facts that only a card has; NULL if nothing is recorded. */
 struct wry_ledger_run *run_record_run(struct wry_station *station);
-
-#endif

@@ -8,8 +8,7 @@
  * longest is masked. The mask uses a character that no secret has, so that the text next to a mask
  * never completes a secret.
  */
-#ifndef WRY_JOBS_SECRETS_H
-#define WRY_JOBS_SECRETS_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -35,5 +34,3 @@ char *secrets_apply(const GPtrArray *secrets, const char *text);
 /* A masked copy of bytes; is_cut: earlier bytes are missing, so they may begin with the end of a
  * secret. */
 GString *secrets_apply_to_bytes(const GPtrArray *secrets, const void *bytes, size_t n, bool is_cut);
-
-#endif

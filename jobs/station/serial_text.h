@@ -1,6 +1,5 @@
 /* Text from a board, outside the protocol. */
-#ifndef WRY_JOBS_SERIAL_TEXT_H
-#define WRY_JOBS_SERIAL_TEXT_H
+#pragma once
 
 #include "station_problem.h"
 
@@ -13,5 +12,3 @@ extern const uint32_t serial_text_speeds[];
 /* Counts the bytes heard in this time (us), and the readable ones. False if the port failed. */
 bool serial_text_count(const struct wry_station *station, uint64_t time, unsigned *heard,
                        unsigned *readable);
-
-#endif

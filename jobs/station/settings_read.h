@@ -1,6 +1,5 @@
 /* Reads the current settings block of a region, from one of its two slots. */
-#ifndef WRY_JOBS_SETTINGS_READ_H
-#define WRY_JOBS_SETTINGS_READ_H
+#pragma once
 
 #include "jobs/station/flash_reader.h"
 #include "wrytograph/region.h"
@@ -17,5 +16,3 @@ struct settings_copy {
 /* False if the flash cannot be read. */
 bool settings_read(struct flash_reader *reader, const struct wry_region *region,
                    struct settings_copy *found);
-
-#endif

@@ -1,6 +1,5 @@
 /* Connecting to a board, and leaving it. */
-#ifndef WRY_JOBS_STATION_BOARD_H
-#define WRY_JOBS_STATION_BOARD_H
+#pragma once
 
 #include "station_problem.h"
 
@@ -19,5 +18,3 @@ uint32_t board_token(const struct wry_station *station);
 
 /* Leaves the board as the settings say. */
 void board_leave(struct wry_station *station);
-
-#endif

@@ -1,6 +1,5 @@
 /* How jobs report: problems to the caller, events while they work. */
-#ifndef WRY_JOBS_STATION_PROBLEM_H
-#define WRY_JOBS_STATION_PROBLEM_H
+#pragma once
 
 #include "jobs/station/station_state.h"
 
@@ -53,5 +52,3 @@ void station_note_places(const struct wry_station *station, enum wry_note note,
                          const GArray *places);
 void station_step(const struct wry_station *station, enum wry_phase step);
 void station_step_end(const struct wry_station *station, enum wry_phase step);
-
-#endif

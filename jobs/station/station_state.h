@@ -1,6 +1,5 @@
 /* struct wry_station: the state that jobs share; no calls. */
-#ifndef WRY_JOBS_STATION_STATE_H
-#define WRY_JOBS_STATION_STATE_H
+#pragma once
 
 #include <glib.h>
 
@@ -48,5 +47,3 @@ struct wry_station {
     struct run_record *run_record;   /* NULL: nothing is recorded */
     GPtrArray *secrets;              /* char *: secret values; NULL = none */
 };
-
-#endif

@@ -1,6 +1,5 @@
 /* Common parts of jobs that write, and the counts and time of a job. */
-#ifndef WRY_JOBS_WRITE_COMMON_H
-#define WRY_JOBS_WRITE_COMMON_H
+#pragma once
 
 #include "station_problem.h"
 #include "wrytograph-host/jobs.h"
@@ -20,5 +19,3 @@ struct wry_done write_common_done(const struct write_common *work);
 /* Recovers interrupted writes, then makes the flash hold the content of the plan. */
 struct wry_problem *write_common_write(const struct write_common *work, enum wry_phase step,
                                        const struct wry_planned *planned, struct wry_done *done);
-
-#endif

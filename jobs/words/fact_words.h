@@ -1,6 +1,5 @@
 /* Phrases for single facts, used in several sentences. */
-#ifndef WRY_JOBS_FACT_WORDS_H
-#define WRY_JOBS_FACT_WORDS_H
+#pragma once
 
 #include <stdint.h>
 
@@ -9,5 +8,3 @@
 /* What a file is that is not firmware, and what to do instead. */
 const char *fact_words_content(enum wry_content content);
 const char *fact_words_content_advice(enum wry_content content);
-
-#endif

@@ -59,57 +59,29 @@ static char *name_starts(const struct wry_place *places)
     return g_string_free(text, FALSE);
 }
 
-static char *text_of(const struct wry_event *event)
-{
-    return g_strdup(event->text && event->text[0] ? event->text : NULL);
-}
+/* A function with the name of the fact that it returns. */
+#define FACT(fact, text)                                                                           \
+    static char *fact(const struct wry_event *event)                                               \
+    {                                                                                              \
+        return text;                                                                               \
+    }
+
+FACT(text, g_strdup(event->text && event->text[0] ? event->text : NULL))
 
 static char *begun(const struct wry_event *event)
 {
-    g_autofree char *text = text_of(event);
+    g_autofree char *when = text(event);
 
-    return text ? g_strconcat(", begun ", text, ",", NULL) : g_strdup("");
+    return when ? g_strconcat(", begun ", when, ",", NULL) : g_strdup("");
 }
 
-static char *number(unsigned n)
-{
-    return g_strdup_printf("%u", n);
-}
-
-static char *speed(const struct wry_event *event)
-{
-    return number(event->speed);
-}
-
-static char *other_speed(const struct wry_event *event)
-{
-    return number(event->other_speed);
-}
-
-static char *waiting(const struct wry_event *event)
-{
-    return g_strdup_printf("%zu run%s", event->n, event->n == 1 ? " waits" : "s wait");
-}
-
-static char *address(const struct wry_event *event)
-{
-    return wry_units_address(event->address);
-}
-
-static char *own_address(const struct wry_event *event)
-{
-    return wry_units_address(event->own_address);
-}
-
-static char *stretches(const struct wry_event *event)
-{
-    return name_stretches(event->places);
-}
-
-static char *other_stretches(const struct wry_event *event)
-{
-    return name_stretches(event->others);
-}
+FACT(speed, g_strdup_printf("%u", event->speed))
+FACT(other_speed, g_strdup_printf("%u", event->other_speed))
+FACT(waiting, g_strdup_printf("%zu run%s", event->n, event->n == 1 ? " waits" : "s wait"))
+FACT(address, wry_units_address(event->address))
+FACT(own_address, wry_units_address(event->own_address))
+FACT(stretches, name_stretches(event->places))
+FACT(other_stretches, name_stretches(event->others))
 
 static char *unfinished(const struct wry_event *event)
 {
@@ -120,32 +92,25 @@ static char *unfinished(const struct wry_event *event)
 
 static char *sectors(const struct wry_event *event)
 {
-    g_autofree char *starts = name_starts(event->places);
+    g_autofree char *list = name_starts(event->places);
 
-    return g_strdup_printf("sector%s %s", count_of(event->places) == 1 ? "" : "s", starts);
+    return g_strdup_printf("sector%s %s", count_of(event->places) == 1 ? "" : "s", list);
 }
 
-static char *starts(const struct wry_event *event)
-{
-    return name_starts(event->places);
-}
+FACT(starts, name_starts(event->places))
+
+#define ROW(fact)                                                                                  \
+    {                                                                                              \
+#fact, fact                                                                                \
+    }
 
 static const struct {
     const char *name;
     char *(*make)(const struct wry_event *event);
 } facts[] = {
-    {"text", text_of},
-    {"begun", begun},
-    {"speed", speed},
-    {"other_speed", other_speed},
-    {"waiting", waiting},
-    {"address", address},
-    {"own_address", own_address},
-    {"stretches", stretches},
-    {"other_stretches", other_stretches},
-    {"unfinished", unfinished},
-    {"sectors", sectors},
-    {"starts", starts},
+    ROW(text),    ROW(begun),       ROW(speed),     ROW(other_speed),     ROW(waiting),
+    ROW(address), ROW(own_address), ROW(stretches), ROW(other_stretches), ROW(unfinished),
+    ROW(sectors), ROW(starts),
 };
 
 static char *fact(const void *event, const char *name)
@@ -161,112 +126,101 @@ static char *fact(const void *event, const char *name)
     "Note: a job on this board{begun} was interrupted. Run it again from this computer"
 #define CUT_BEFORE "An earlier job on this board was interrupted"
 
+#define NOTE(note, sentence)                                                                       \
+    {                                                                                              \
+        note, NULL, sentence, NULL                                                                 \
+    }
+
 static const struct template_row rows[] = {
-    {WRY_NOTE_ONLY_ADAPTER, NULL, "Using {text}, the only adapter.", NULL},
-    {WRY_NOTE_BY_HAND, NULL,
-     "1. Hold the boot button, or put the strap to ground.\n"
-     "2. Tap reset, or switch the power on.\n"
-     "3. Release the boot button.",
-     NULL},
-    {WRY_NOTE_BY_HAND_RUNS, NULL,
-     "Heard: the board runs its program. Hold the boot button longer, until after reset is "
-     "released.",
-     NULL},
-    {WRY_NOTE_BY_HAND_LOADING, NULL, "Heard: loading mode is reached. Release the boot button.",
-     NULL},
-    {WRY_NOTE_BY_HAND_ANSWERED, NULL, "The board answers.", NULL},
-    {WRY_NOTE_FLASH_BUSY, NULL,
-     "The board answers, but its flash is still busy with an operation from before the reset. A "
-     "chip erase takes minutes; waiting.",
-     NULL},
-    {WRY_NOTE_SLOWER, NULL, "Higher speeds failed on this link; continuing at {speed} baud.", NULL},
-    {WRY_NOTE_SPEED_KNOWN, NULL,
-     "Using {speed} baud: higher speeds failed on this adapter today. --speed tries one again.",
-     NULL},
+    NOTE(WRY_NOTE_ONLY_ADAPTER, "Using {text}, the only adapter."),
+    NOTE(WRY_NOTE_BY_HAND, "1. Hold the boot button, or put the strap to ground.\n"
+                           "2. Tap reset, or switch the power on.\n"
+                           "3. Release the boot button."),
+    NOTE(WRY_NOTE_BY_HAND_RUNS,
+         "Heard: the board runs its program. Hold the boot button longer, until after reset is "
+         "released."),
+    NOTE(WRY_NOTE_BY_HAND_LOADING, "Heard: loading mode is reached. Release the boot button."),
+    NOTE(WRY_NOTE_BY_HAND_ANSWERED, "The board answers."),
+    NOTE(
+        WRY_NOTE_FLASH_BUSY,
+        "The board answers, but its flash is still busy with an operation from before the reset. A "
+        "chip erase takes minutes; waiting."),
+    NOTE(WRY_NOTE_SLOWER, "Higher speeds failed on this link; continuing at {speed} baud."),
+    NOTE(
+        WRY_NOTE_SPEED_KNOWN,
+        "Using {speed} baud: higher speeds failed on this adapter today. --speed tries one again."),
     {WRY_NOTE_UNSETTLED, "stretches",
      INTERRUPTED ": its journal has\n"
                  "  content of this board ({stretches}) that exists nowhere else.{unfinished}",
      NULL},
-    {WRY_NOTE_UNSETTLED, NULL, INTERRUPTED ".{unfinished}", NULL},
-    {WRY_NOTE_JOURNAL_UNOPENED, NULL,
-     "Note: the journal of this computer cannot be read, so interrupted jobs on this board are not "
-     "known.\n"
-     "  {text}",
-     NULL},
-    {WRY_NOTE_JOURNAL_UNREAD, NULL, "Note: the journal of this computer cannot be read: {text}.",
-     NULL},
-    {WRY_NOTE_PUT_BACK, NULL,
-     CUT_BEFORE ". The content that it had put at risk was restored first: {sectors}.", NULL},
-    {WRY_NOTE_NEWER, NULL,
-     CUT_BEFORE ", but the sectors at {starts} have been written since: they are left alone.",
-     NULL},
-    {WRY_NOTE_BEYOND, NULL,
-     "The journal has content for {starts}, beyond the end of this flash: it is not written.",
-     NULL},
-    {WRY_NOTE_SET_ASIDE, NULL, "  Their content before the interruption is in {text}.", NULL},
-    {WRY_NOTE_SET_ASIDE_AT_END, NULL, "  Their content is in {text}.", NULL},
-    {WRY_NOTE_SET_ASIDE_FAILED, NULL,
-     "The journal's content of this board could not be saved to files: {text}.", NULL},
-    {WRY_NOTE_SHARED_ADDRESS, NULL,
-     "Warning: {address} is not a unique address: an interrupted job on this board cannot be "
-     "recovered later,\n"
-     "  and its backups look like those of other boards.",
-     NULL},
-    {WRY_NOTE_BLANK_BESIDE, NULL,
-     "Note: {stretches} is blank in a sector with content. If a job of another computer on this\n"
-     "  board was interrupted, the missing content is in that computer's journal: run the job "
-     "again there first.",
-     NULL},
-    {WRY_NOTE_NOT_FORGOTTEN, NULL,
-     "The journal could not be updated ({text}): the next job on this board writes some sectors "
-     "again.",
-     NULL},
-    {WRY_NOTE_KNOWN_UNUSABLE, NULL,
-     "Note: the index of known content cannot be used, which only costs time: {text}.", NULL},
-    {WRY_NOTE_BACKUP_UNNOTED, NULL,
-     "Note: this backup could not be recorded, so later commands may not find it: {text}.", NULL},
-    {WRY_NOTE_SHELF_UNREAD, NULL, "Note: the shelf cannot be read: {text}.", NULL},
-    {WRY_NOTE_OWNER_UNKNOWN, NULL,
-     "Note: the owner of these settings could not be determined: {text}.", NULL},
-    {WRY_NOTE_LEDGER_FAILED, NULL, "Note: this job is not recorded: {text}.", NULL},
+    NOTE(WRY_NOTE_UNSETTLED, INTERRUPTED ".{unfinished}"),
+    NOTE(WRY_NOTE_JOURNAL_UNOPENED, "Note: the journal of this computer cannot be read, so "
+                                    "interrupted jobs on this board are not "
+                                    "known.\n"
+                                    "  {text}"),
+    NOTE(WRY_NOTE_JOURNAL_UNREAD, "Note: the journal of this computer cannot be read: {text}."),
+    NOTE(WRY_NOTE_PUT_BACK,
+         CUT_BEFORE ". The content that it had put at risk was restored first: {sectors}."),
+    NOTE(WRY_NOTE_NEWER,
+         CUT_BEFORE ", but the sectors at {starts} have been written since: they are left alone."),
+    NOTE(WRY_NOTE_BEYOND,
+         "The journal has content for {starts}, beyond the end of this flash: it is not written."),
+    NOTE(WRY_NOTE_SET_ASIDE, "  Their content before the interruption is in {text}."),
+    NOTE(WRY_NOTE_SET_ASIDE_AT_END, "  Their content is in {text}."),
+    NOTE(WRY_NOTE_SET_ASIDE_FAILED,
+         "The journal's content of this board could not be saved to files: {text}."),
+    NOTE(WRY_NOTE_SHARED_ADDRESS,
+         "Warning: {address} is not a unique address: an interrupted job on this board cannot be "
+         "recovered later,\n"
+         "  and its backups look like those of other boards."),
+    NOTE(WRY_NOTE_BLANK_BESIDE,
+         "Note: {stretches} is blank in a sector with content. If a job of another computer on "
+         "this\n"
+         "  board was interrupted, the missing content is in that computer's journal: run the job "
+         "again there first."),
+    NOTE(
+        WRY_NOTE_NOT_FORGOTTEN,
+        "The journal could not be updated ({text}): the next job on this board writes some sectors "
+        "again."),
+    NOTE(WRY_NOTE_KNOWN_UNUSABLE,
+         "Note: the index of known content cannot be used, which only costs time: {text}."),
+    NOTE(WRY_NOTE_BACKUP_UNNOTED,
+         "Note: this backup could not be recorded, so later commands may not find it: {text}."),
+    NOTE(WRY_NOTE_SHELF_UNREAD, "Note: the shelf cannot be read: {text}."),
+    NOTE(WRY_NOTE_OWNER_UNKNOWN,
+         "Note: the owner of these settings could not be determined: {text}."),
+    NOTE(WRY_NOTE_LEDGER_FAILED, "Note: this job is not recorded: {text}."),
     {WRY_NOTE_LEDGER_WAITS, "text",
      "{waiting} on this computer for the ledger's server: {text}. Every run tries again, and so "
      "does 'wrytograph ledger send'.",
      NULL},
-    {WRY_NOTE_LEDGER_WAITS, NULL,
-     "{waiting} on this computer for the ledger's server: it has not answered yet. Every run tries "
-     "again, and so does 'wrytograph ledger send'.",
-     NULL},
-    {WRY_NOTE_LEDGER_EXPOSED, NULL,
-     "Note: the ledger goes to {text} unencrypted: others on the network can read and change it. "
-     "Add sslmode=verify-full to its address (docs/ledger.md).",
-     NULL},
-    {WRY_NOTE_OTHER_BOARD, NULL,
-     "Note: the archive comes from board {address}, this is "
-     "{own_address}.",
-     NULL},
-    {WRY_NOTE_STARTED, NULL, "The board has left loading mode.", NULL},
-    {WRY_NOTE_READABLE, NULL, "Readable at {speed} baud.", NULL},
-    {WRY_NOTE_UNREADABLE, NULL, "Not readable at {other_speed} baud; trying {speed}.", NULL},
-    {WRY_NOTE_UNREADABLE_AT_ANY, NULL,
-     "Not readable at any of the usual speeds. Check ground and wiring.", NULL},
-    {WRY_NOTE_NOT_SEEN, NULL, "Not seen: \"{text}\"; continuing.", NULL},
-    {WRY_NOTE_LINE_END_TRIED, NULL, "The line was not answered; trying the line ending {text}.",
-     NULL},
-    {WRY_NOTE_LINE_END_WORKS, NULL,
-     "This board expects lines that end in {text}: use --line-end {text}.", NULL},
-    {WRY_NOTE_LINE_UNANSWERED, NULL,
-     "No answer since the line was sent. Does this board expect another line ending? (--line-end "
-     "lf or cr)",
-     NULL},
-    {WRY_NOTE_IN_LOADING_MODE, NULL,
-     "The board is in loading mode: its boot strap is held. Release it, then reset the board.",
-     NULL},
-    {WRY_NOTE_RESET_UNWIRED, NULL,
-     "The reset of this board is not wired (--wiring): tap its button.", NULL},
-    {WRY_NOTE_RESET, NULL, "The board was reset.", NULL},
-    {WRY_NOTE_NO_BREAK, NULL, "This link cannot send a break.", NULL},
-    {WRY_NOTE_BREAK, NULL, "A break was sent.", NULL},
+    NOTE(WRY_NOTE_LEDGER_WAITS, "{waiting} on this computer for the ledger's server: it has not "
+                                "answered yet. Every run tries "
+                                "again, and so does 'wrytograph ledger send'."),
+    NOTE(WRY_NOTE_LEDGER_EXPOSED, "Note: the ledger goes to {text} unencrypted: others on the "
+                                  "network can read and change it. "
+                                  "Add sslmode=verify-full to its address (docs/ledger.md)."),
+    NOTE(WRY_NOTE_OTHER_BOARD, "Note: the archive comes from board {address}, this is "
+                               "{own_address}."),
+    NOTE(WRY_NOTE_STARTED, "The board has left loading mode."),
+    NOTE(WRY_NOTE_READABLE, "Readable at {speed} baud."),
+    NOTE(WRY_NOTE_UNREADABLE, "Not readable at {other_speed} baud; trying {speed}."),
+    NOTE(WRY_NOTE_UNREADABLE_AT_ANY,
+         "Not readable at any of the usual speeds. Check ground and wiring."),
+    NOTE(WRY_NOTE_NOT_SEEN, "Not seen: \"{text}\"; continuing."),
+    NOTE(WRY_NOTE_LINE_END_TRIED, "The line was not answered; trying the line ending {text}."),
+    NOTE(WRY_NOTE_LINE_END_WORKS,
+         "This board expects lines that end in {text}: use --line-end {text}."),
+    NOTE(WRY_NOTE_LINE_UNANSWERED, "No answer since the line was sent. Does this board expect "
+                                   "another line ending? (--line-end "
+                                   "lf or cr)"),
+    NOTE(WRY_NOTE_IN_LOADING_MODE,
+         "The board is in loading mode: its boot strap is held. Release it, then reset the board."),
+    NOTE(WRY_NOTE_RESET_UNWIRED,
+         "The reset of this board is not wired (--wiring): tap its button."),
+    NOTE(WRY_NOTE_RESET, "The board was reset."),
+    NOTE(WRY_NOTE_NO_BREAK, "This link cannot send a break."),
+    NOTE(WRY_NOTE_BREAK, "A break was sent."),
 };
 
 char *wry_note_text(const struct wry_event *event)

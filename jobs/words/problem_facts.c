@@ -1,7 +1,6 @@
 /* The facts of a problem, by name. */
 #include "problem_facts.h"
 
-#include <stddef.h>
 #include <string.h>
 
 #include "fact_words.h"
@@ -30,58 +29,59 @@ static char *joined(const struct wry_problem *p, const char *between)
     return p->names && p->names[0] ? g_strjoinv(between, p->names) : NULL;
 }
 
-static char *error_text(const struct wry_problem *p)
+/* A function with the name of the fact that it returns. */
+#define FACT(fact, text)                                                                           \
+    static char *fact(const struct wry_problem *p)                                                 \
+    {                                                                                              \
+        return text;                                                                               \
+    }
+
+/* Members. */
+FACT(subject, g_strdup(p->subject))
+FACT(other, g_strdup(p->other))
+FACT(expected, number_text(p->expected))
+FACT(found, number_text(p->found))
+FACT(start, offset_text(p->start))
+FACT(last, offset_text(p->last))
+FACT(end, offset_text(p->expected))
+FACT(expected_flash, wry_units_flash_size((uint32_t)p->expected))
+FACT(found_flash, wry_units_flash_size((uint32_t)p->found))
+FACT(address, wry_units_address(p->address))
+FACT(found_address, wry_units_address(p->found_address))
+FACT(chip, g_strdup(wry_chip_title(p->chip)))
+FACT(found_chip, g_strdup(wry_chip_title(p->found_chip)))
+
+FACT(cause, g_strdup(p->cause ? p->cause->message : NULL))
+FACT(error_advice, g_strdup(p->cause ? wry_error_advice(p->cause) : NULL))
+FACT(unknown_setting, if_true(g_error_matches(p->cause, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE)))
+
+static char *names(const struct wry_problem *p)
 {
-    return g_strdup(p->cause ? p->cause->message : NULL);
+    char *list = joined(p, ", ");
+
+    return list ? list : g_strdup("none");
 }
 
-static char *error_advice(const struct wry_problem *p)
-{
-    return g_strdup(p->cause ? wry_error_advice(p->cause) : NULL);
-}
-
-static char *unknown_setting(const struct wry_problem *p)
-{
-    return if_true(g_error_matches(p->cause, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE));
-}
-
-static char *names_text(const struct wry_problem *p)
-{
-    char *names = joined(p, ", ");
-
-    return names ? names : g_strdup("none");
-}
-
-static char *names_or(const struct wry_problem *p)
-{
-    return joined(p, " or ");
-}
-
-static char *names_listed(const struct wry_problem *p)
-{
-    return joined(p, "\n  ");
-}
+FACT(names_or, joined(p, " or "))
+FACT(names_listed, joined(p, "\n  "))
 
 /* A list after a colon. */
 static char *shelf_listed(const struct wry_problem *p)
 {
-    g_autofree char *names = joined(p, "\n  ");
+    g_autofree char *list = joined(p, "\n  ");
 
-    return names ? g_strconcat("\n  ", names, NULL) : g_strdup(" nothing");
+    return list ? g_strconcat("\n  ", list, NULL) : g_strdup(" nothing");
 }
 
-static char *first_name(const struct wry_problem *p)
-{
-    return g_strdup(p->names ? p->names[0] : NULL);
-}
+FACT(first_name, g_strdup(p->names ? p->names[0] : NULL))
 
 /* Only if there are several regions. */
 static char *touched(const struct wry_problem *p)
 {
-    g_autofree char *names = joined(p, ", ");
-    bool several = names && p->names[1];
+    g_autofree char *list = joined(p, ", ");
+    bool several = list && p->names[1];
 
-    return several ? g_strconcat("; it overlaps: ", names, NULL) : g_strdup("");
+    return several ? g_strconcat("; it overlaps: ", list, NULL) : g_strdup("");
 }
 
 static char *adapters(const struct wry_problem *p)
@@ -93,282 +93,83 @@ static char *adapters(const struct wry_problem *p)
     return g_string_free(list, FALSE);
 }
 
-static char *adapter_count(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", g_strv_length(p->names) / 2);
-}
-
-static char *region_name(const struct wry_problem *p)
-{
-    return p->region.name[0] ? g_strdup(p->region.name) : NULL;
-}
-
-static char *region_kind(const struct wry_problem *p)
-{
-    return g_strdup(p->region.kind == WRY_REGION_TABLE ? "a region table"
-                                                       : wry_region_kind_name(p->region.kind));
-}
-
-static char *region_start(const struct wry_problem *p)
-{
-    return offset_text(p->region.offset);
-}
-
-static char *region_last(const struct wry_problem *p)
-{
-    return offset_text(p->region.offset + p->region.length - 1);
-}
-
-static char *region_kib(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", (unsigned)(p->region.length / 1024));
-}
-
-static char *program(const struct wry_problem *p)
-{
-    return g_strdup(wry_program_kind_title((uint8_t)p->found));
-}
-
-static char *other_program(const struct wry_problem *p)
-{
-    return g_strdup(p->found == WRY_PROGRAM_START ? "an application" : "a start program");
-}
-
-static char *content(const struct wry_problem *p)
-{
-    return g_strdup(fact_words_content(p->content));
-}
-
-static char *content_advice(const struct wry_problem *p)
-{
-    return g_strdup(fact_words_content_advice(p->content));
-}
-
-static char *chip_code(const struct wry_problem *p)
-{
-    return g_strdup_printf("0x%04X", p->chip_code);
-}
-
-static char *board_chip(const struct wry_problem *p)
-{
-    return g_strdup(p->found_chip ? p->found_chip->title : "chip unknown to this version");
-}
-
-static char *chip_lines(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", p->chip->read_lines_most);
-}
-
-static char *chip_clock(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", p->chip->read_clock_most);
-}
+FACT(adapter_count, g_strdup_printf("%u", g_strv_length(p->names) / 2))
+FACT(region, p->region.name[0] ? g_strdup(p->region.name) : NULL)
+FACT(region_kind,
+     g_strdup(p->region.kind == WRY_REGION_TABLE ? "a region table"
+                                                 : wry_region_kind_name(p->region.kind)))
+FACT(region_start, offset_text(p->region.offset))
+FACT(region_last, offset_text(p->region.offset + p->region.length - 1))
+FACT(region_kib, g_strdup_printf("%u", (unsigned)(p->region.length / 1024)))
+FACT(program, g_strdup(wry_program_kind_title((uint8_t)p->found)))
+FACT(other_program, g_strdup(p->found == WRY_PROGRAM_START ? "an application" : "a start program"))
+FACT(content, g_strdup(fact_words_content(p->content)))
+FACT(content_advice, g_strdup(fact_words_content_advice(p->content)))
+FACT(chip_code, g_strdup_printf("0x%04X", p->chip_code))
+FACT(board_chip, g_strdup(p->found_chip ? p->found_chip->title : "chip unknown to this version"))
+FACT(chip_lines, g_strdup_printf("%u", p->chip->read_lines_most))
+FACT(chip_clock, g_strdup_printf("%u", p->chip->read_clock_most))
 
 /* A condition without text. */
-static char *any_expected(const struct wry_problem *p)
-{
-    return if_true(p->expected > 0);
-}
-
-static char *any_found(const struct wry_problem *p)
-{
-    return if_true(p->found > 0);
-}
-
-static char *frames_counted(const struct wry_problem *p)
-{
-    return if_true(p->fault.expected > 0);
-}
-
-static char *one_image(const struct wry_problem *p)
-{
-    return if_true(p->found == 1);
-}
+FACT(any_expected, if_true(p->expected > 0))
+FACT(any_found, if_true(p->found > 0))
+FACT(frames_counted, if_true(p->fault.expected > 0))
+FACT(one_image, if_true(p->found == 1))
 
 /* From the session's fault. */
-static char *fault_start(const struct wry_problem *p)
-{
-    return offset_text(p->fault.offset);
-}
-
-static char *fault_last(const struct wry_problem *p)
-{
-    return p->fault.length > 0 ? offset_text(p->fault.offset + p->fault.length - 1) : NULL;
-}
-
-static char *fault_expected(const struct wry_problem *p)
-{
-    return number_text((uint32_t)p->fault.expected);
-}
-
-static char *fault_found(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", (unsigned)p->fault.found);
-}
-
-static char *fault_size(const struct wry_problem *p)
-{
-    return wry_units_flash_size((uint32_t)p->fault.expected);
-}
-
-static char *written_to(const struct wry_problem *p)
-{
-    return p->fault.step == WRY_STEP_WRITE && p->fault.offset > 0 ? offset_text(p->fault.offset)
-                                                                  : NULL;
-}
-
-static char *limit(const struct wry_problem *p)
-{
-    return wry_flash_limit_text((uint8_t)p->fault.found, p->fault.expected);
-}
-
-static char *jedec(const struct wry_problem *p)
-{
-    return wry_units_jedec(p->jedec);
-}
-
-static char *speed(const struct wry_problem *p)
-{
-    return g_strdup_printf("%u", (unsigned)p->speed);
-}
-
-static char *status(const struct wry_problem *p)
-{
-    return g_strdup_printf("%d", (int)p->status);
-}
-
-static char *kind(const struct wry_problem *p)
-{
-    return g_strdup_printf("%d", (int)p->kind);
-}
-
-static char *heard(const struct wry_problem *p)
-{
-    return wry_evidence_text(&p->evidence);
-}
-
-static char *finding(const struct wry_problem *p)
-{
-    return p->evidence.finding == WRY_FINDING_GOOD
-               ? NULL
-               : g_strdup(wry_finding_cause(p->evidence.finding));
-}
+FACT(fault_start, offset_text(p->fault.offset))
+FACT(fault_last, p->fault.length > 0 ? offset_text(p->fault.offset + p->fault.length - 1) : NULL)
+FACT(fault_expected, number_text((uint32_t)p->fault.expected))
+FACT(fault_found, g_strdup_printf("%u", (unsigned)p->fault.found))
+FACT(fault_size, wry_units_flash_size((uint32_t)p->fault.expected))
+FACT(written_to,
+     p->fault.step == WRY_STEP_WRITE && p->fault.offset > 0 ? offset_text(p->fault.offset) : NULL)
+FACT(limit, wry_flash_limit_text((uint8_t)p->fault.found, p->fault.expected))
+FACT(jedec, wry_units_jedec(p->jedec))
+FACT(speed, g_strdup_printf("%u", (unsigned)p->speed))
+FACT(status, g_strdup_printf("%d", (int)p->status))
+FACT(kind, g_strdup_printf("%d", (int)p->kind))
+FACT(heard, wry_evidence_text(&p->evidence))
+FACT(finding, p->evidence.finding == WRY_FINDING_GOOD
+                  ? NULL
+                  : g_strdup(wry_finding_cause(p->evidence.finding)))
 
 /* Includes the finding that nothing is wrong. */
-static char *verdict(const struct wry_problem *p)
-{
-    return g_strdup(wry_finding_cause(p->evidence.finding));
-}
+FACT(verdict, g_strdup(wry_finding_cause(p->evidence.finding)))
+FACT(check, g_strdup(wry_finding_checks(p->evidence.finding)[0]))
+FACT(after_line, p->other ? g_strdup_printf(" after '%s' was sent", p->other) : g_strdup(""))
 
-static char *check(const struct wry_problem *p)
-{
-    return g_strdup(wry_finding_checks(p->evidence.finding)[0]);
-}
+#define ROW(fact)                                                                                  \
+    {                                                                                              \
+#fact, fact                                                                                \
+    }
 
-static char *after_line(const struct wry_problem *p)
-{
-    return p->other ? g_strdup_printf(" after '%s' was sent", p->other) : g_strdup("");
-}
-
-enum form { TEXT, NUMBER, OFFSET32, OFFSET, FLASH_SIZE, ADDRESS, CHIP, MADE };
-
-#define AT(member) offsetof(struct wry_problem, member)
-
-static const struct fact {
+static const struct {
     const char *name;
-    enum form form;
-    size_t at; /* offset of the member, if the fact is one */
     char *(*make)(const struct wry_problem *p);
 } facts[] = {
-    {"subject", TEXT, AT(subject), NULL},
-    {"other", TEXT, AT(other), NULL},
-    {"expected", NUMBER, AT(expected), NULL},
-    {"found", NUMBER, AT(found), NULL},
-    {"start", OFFSET32, AT(start), NULL},
-    {"last", OFFSET, AT(last), NULL},
-    {"end", OFFSET, AT(expected), NULL},
-    {"expected_flash", FLASH_SIZE, AT(expected), NULL},
-    {"found_flash", FLASH_SIZE, AT(found), NULL},
-    {"address", ADDRESS, AT(address), NULL},
-    {"found_address", ADDRESS, AT(found_address), NULL},
-    {"chip", CHIP, AT(chip), NULL},
-    {"found_chip", CHIP, AT(found_chip), NULL},
-    {"cause", MADE, 0, error_text},
-    {"error_advice", MADE, 0, error_advice},
-    {"unknown_setting", MADE, 0, unknown_setting},
-    {"names", MADE, 0, names_text},
-    {"names_or", MADE, 0, names_or},
-    {"names_listed", MADE, 0, names_listed},
-    {"shelf_listed", MADE, 0, shelf_listed},
-    {"first_name", MADE, 0, first_name},
-    {"touched", MADE, 0, touched},
-    {"adapters", MADE, 0, adapters},
-    {"adapter_count", MADE, 0, adapter_count},
-    {"region", MADE, 0, region_name},
-    {"region_kind", MADE, 0, region_kind},
-    {"region_start", MADE, 0, region_start},
-    {"region_last", MADE, 0, region_last},
-    {"region_kib", MADE, 0, region_kib},
-    {"program", MADE, 0, program},
-    {"other_program", MADE, 0, other_program},
-    {"content", MADE, 0, content},
-    {"content_advice", MADE, 0, content_advice},
-    {"chip_code", MADE, 0, chip_code},
-    {"board_chip", MADE, 0, board_chip},
-    {"chip_lines", MADE, 0, chip_lines},
-    {"chip_clock", MADE, 0, chip_clock},
-    {"any_expected", MADE, 0, any_expected},
-    {"any_found", MADE, 0, any_found},
-    {"frames_counted", MADE, 0, frames_counted},
-    {"one_image", MADE, 0, one_image},
-    {"fault_start", MADE, 0, fault_start},
-    {"fault_last", MADE, 0, fault_last},
-    {"fault_expected", MADE, 0, fault_expected},
-    {"fault_found", MADE, 0, fault_found},
-    {"fault_size", MADE, 0, fault_size},
-    {"written_to", MADE, 0, written_to},
-    {"limit", MADE, 0, limit},
-    {"jedec", MADE, 0, jedec},
-    {"speed", MADE, 0, speed},
-    {"status", MADE, 0, status},
-    {"kind", MADE, 0, kind},
-    {"heard", MADE, 0, heard},
-    {"finding", MADE, 0, finding},
-    {"verdict", MADE, 0, verdict},
-    {"check", MADE, 0, check},
-    {"after_line", MADE, 0, after_line},
+    ROW(subject),        ROW(other),        ROW(expected),      ROW(found),
+    ROW(start),          ROW(last),         ROW(end),           ROW(expected_flash),
+    ROW(found_flash),    ROW(address),      ROW(found_address), ROW(chip),
+    ROW(found_chip),     ROW(cause),        ROW(error_advice),  ROW(unknown_setting),
+    ROW(names),          ROW(names_or),     ROW(names_listed),  ROW(shelf_listed),
+    ROW(first_name),     ROW(touched),      ROW(adapters),      ROW(adapter_count),
+    ROW(region),         ROW(region_kind),  ROW(region_start),  ROW(region_last),
+    ROW(region_kib),     ROW(program),      ROW(other_program), ROW(content),
+    ROW(content_advice), ROW(chip_code),    ROW(board_chip),    ROW(chip_lines),
+    ROW(chip_clock),     ROW(any_expected), ROW(any_found),     ROW(frames_counted),
+    ROW(one_image),      ROW(fault_start),  ROW(fault_last),    ROW(fault_expected),
+    ROW(fault_found),    ROW(fault_size),   ROW(written_to),    ROW(limit),
+    ROW(jedec),          ROW(speed),        ROW(status),        ROW(kind),
+    ROW(heard),          ROW(finding),      ROW(verdict),       ROW(check),
+    ROW(after_line),
 };
-
-static char *member_text(const struct wry_problem *p, const struct fact *fact)
-{
-    const void *member = (const char *)p + fact->at;
-
-    switch (fact->form) {
-    case TEXT:
-        return g_strdup(*(char *const *)member);
-    case NUMBER:
-        return number_text(*(const uint64_t *)member);
-    case OFFSET32:
-        return offset_text(*(const uint32_t *)member);
-    case OFFSET:
-        return offset_text(*(const uint64_t *)member);
-    case FLASH_SIZE:
-        return wry_units_flash_size((uint32_t) * (const uint64_t *)member);
-    case ADDRESS:
-        return wry_units_address(member);
-    case CHIP:
-        return g_strdup(wry_chip_title(*(const struct wry_chip *const *)member));
-    case MADE:
-        break;
-    }
-    return fact->make(p);
-}
 
 char *problem_facts_text(const void *problem, const char *name)
 {
     for (size_t i = 0; i < G_N_ELEMENTS(facts); i++) {
         if (strcmp(facts[i].name, name) == 0)
-            return member_text(problem, &facts[i]);
+            return facts[i].make(problem);
     }
     return NULL;
 }

@@ -1,6 +1,5 @@
 /* The sentences of all problems, and of the session's status codes. */
-#ifndef WRY_JOBS_PROBLEM_TABLE_H
-#define WRY_JOBS_PROBLEM_TABLE_H
+#pragma once
 
 #include "template.h"
 
@@ -11,5 +10,3 @@ extern const size_t problem_table_size;
 /* By enum wry_status, for WRY_PROBLEM_SESSION. */
 extern const struct template_row problem_table_session[];
 extern const size_t problem_table_session_size;
-
-#endif

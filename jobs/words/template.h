@@ -4,8 +4,7 @@
  * A row of a table may depend on a fact: if a kind has several rows, the first one whose condition
  * holds is used. So sentences need no optional parts.
  */
-#ifndef WRY_JOBS_TEMPLATE_H
-#define WRY_JOBS_TEMPLATE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -27,5 +26,3 @@ const struct template_row *template_find(const struct template_row *rows, size_t
 /* Fills the facts into text; facts that do not exist become empty. NULL for text NULL. Free with
  * g_free. */
 char *template_fill(const char *text, template_fact *fact, const void *context);
-
-#endif

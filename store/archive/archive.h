@@ -12,8 +12,7 @@
  *     archive_range_read(&g_array_index(archive->ranges, struct archive_range, 0), at, bytes, n);
  *     archive_close(archive);
  */
-#ifndef WRY_STORE_ARCHIVE_H
-#define WRY_STORE_ARCHIVE_H
+#pragma once
 
 #include "store/archive/archive_record.h"
 
@@ -25,5 +24,3 @@ struct archive *archive_open(const char *path, GError **error);
 
 /* Writes the archive to path and reads it back: false also if the SHA-256 of a range differs. */
 gboolean archive_write(const struct archive *archive, const char *path, GError **error);
-
-#endif

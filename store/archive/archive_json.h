@@ -1,6 +1,5 @@
 /* board.json, the description inside a backup archive. */
-#ifndef WRY_STORE_ARCHIVE_JSON_H
-#define WRY_STORE_ARCHIVE_JSON_H
+#pragma once
 
 #include "store/archive/archive_record.h"
 
@@ -13,5 +12,3 @@ gboolean archive_json_read(struct archive *archive, const char *text, gssize len
 
 /* The name of a range's file in the archive; free with g_free. */
 char *archive_range_name(const struct archive_range *range);
-
-#endif

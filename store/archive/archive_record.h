@@ -6,8 +6,7 @@
  *     g_array_append_val(archive->ranges, range);
  *     archive_close(archive);
  */
-#ifndef WRY_STORE_ARCHIVE_RECORD_H
-#define WRY_STORE_ARCHIVE_RECORD_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -50,5 +49,3 @@ struct wry_reader archive_range_reader(struct archive_range *range);
 
 /* SHA-256 of a range's content in the spool; false if it cannot be read. */
 bool archive_range_digest(struct archive_range *range, uint8_t sha256[WRY_SHA256_SIZE]);
-
-#endif

@@ -7,8 +7,7 @@
  *     ...
  *     board_table_done(path, eui48, now, &error);
  */
-#ifndef WRY_STORE_BOARD_TABLE_H
-#define WRY_STORE_BOARD_TABLE_H
+#pragma once
 
 #include "card_data.h"
 
@@ -43,5 +42,3 @@ gboolean board_table_copy(const char *from, const char *path, GError **error);
 /* Records in the board's row when it was done, in UTC. */
 gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
                           GError **error);
-
-#endif

@@ -7,8 +7,7 @@
  *         ...
  *     card_free(card);
  */
-#ifndef WRY_STORE_CARD_DATA_H
-#define WRY_STORE_CARD_DATA_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -123,5 +122,3 @@ bool card_is_for_flash(const struct card *card, uint32_t flash_size);
 
 /* True if the file is YAML with 'card:', valid or not. */
 bool card_is_one(const char *path);
-
-#endif

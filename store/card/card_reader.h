@@ -1,6 +1,5 @@
 /* Helpers for the readers of a card's parts. */
-#ifndef WRY_STORE_CARD_READER_H
-#define WRY_STORE_CARD_READER_H
+#pragma once
 
 #include "base/yaml_members.h"
 #include "card_data.h"
@@ -33,5 +32,3 @@ gboolean card_reader_is_mapping(struct yaml_text *yaml, const yaml_node_t *value
 gboolean card_reader_placement(struct yaml_text *yaml, const yaml_node_t *item, void *context);
 /* An array of struct card_placement; free with g_ptr_array_unref. */
 GPtrArray *card_reader_placements(void);
-
-#endif

@@ -9,8 +9,7 @@
  * Nothing is unpacked before the signature, if one is required, and all digests are verified. Files
  * are unpacked into a temporary folder, which is removed with the kit.
  */
-#ifndef WRY_STORE_KIT_H
-#define WRY_STORE_KIT_H
+#pragma once
 
 #include "card_data.h"
 
@@ -48,5 +47,3 @@ const GPtrArray *kit_files(const struct kit *kit);
  * secret_key: a file; NULL: unsigned. */
 gboolean kit_pack(const struct card *card, const char *path, const char *secret_key,
                   GError **error);
-
-#endif

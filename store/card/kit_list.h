@@ -1,6 +1,5 @@
 /* The list of a kit, kit.json: its files with their SHA-256. */
-#ifndef WRY_STORE_KIT_LIST_H
-#define WRY_STORE_KIT_LIST_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -45,5 +44,3 @@ struct kit_member *kit_member_new(const char *path);
 char *kit_list_write(const struct kit_list *list);
 /* NULL with error if the list is invalid. path is used in messages. */
 struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GError **error);
-
-#endif

@@ -1,6 +1,5 @@
 /* ZIP files of kits, by libzip. */
-#ifndef WRY_STORE_KIT_ZIP_H
-#define WRY_STORE_KIT_ZIP_H
+#pragma once
 
 #include <glib.h>
 #include <stdint.h>
@@ -26,5 +25,3 @@ enum kit_zip_unpacked kit_zip_unpack(zip_t *zip, const char *name, uint64_t size
  * and other variable fields are fixed. */
 gboolean kit_zip_add_file(zip_t *zip, const char *name, const char *path);
 gboolean kit_zip_add_text(zip_t *zip, const char *name, const char *text);
-
-#endif

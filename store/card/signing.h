@@ -10,8 +10,7 @@
  *         signing_is_trusted("harbour.public", signature.key, &trusted, &error) && trusted)
  *         run_kit();
  */
-#ifndef WRY_STORE_SIGNING_H
-#define WRY_STORE_SIGNING_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -53,5 +52,3 @@ gboolean signing_trusted_folder(char **folder, GError **error);
 char *signing_hex(const uint8_t *bytes, size_t n);
 /* False unless text is exactly 2 * n hexadecimal digits. */
 bool signing_parse_hex(const char *text, uint8_t *bytes, size_t n);
-
-#endif

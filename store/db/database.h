@@ -9,8 +9,7 @@
  *     sqlite3_stmt *statement = database_prepare(db, "SELECT path FROM file WHERE id = ?1",
  * &error);
  */
-#ifndef WRY_STORE_DATABASE_H
-#define WRY_STORE_DATABASE_H
+#pragma once
 
 #include <glib.h>
 #include <sqlite3.h>
@@ -67,5 +66,3 @@ void database_rollback(sqlite3 *db);
 
 /* Sets the error to what SQLite reported last; returns false. */
 bool database_fail(sqlite3 *db, GError **error);
-
-#endif

@@ -4,8 +4,7 @@
  *
  *     uint32_t baud = adapter_speeds_find("0403:6001/HW0001/00");
  */
-#ifndef WRY_STORE_ADAPTER_SPEEDS_H
-#define WRY_STORE_ADAPTER_SPEEDS_H
+#pragma once
 
 #include <stdint.h>
 
@@ -14,5 +13,3 @@ uint32_t adapter_speeds_find(const char *adapter);
 
 /* Remembers a speed. If it cannot be stored, it is found again the next time. */
 void adapter_speeds_keep(const char *adapter, uint32_t baud);
-
-#endif

@@ -1,6 +1,5 @@
 /* Errors of files and databases of this program. */
-#ifndef WRY_STORE_ERROR_H
-#define WRY_STORE_ERROR_H
+#pragma once
 
 #include "wrytograph-host/error.h"
 
@@ -10,5 +9,3 @@ gboolean store_error(GError **error, enum wry_store_error code, const char *form
 
 /* Sets error to "path: what errno says"; returns FALSE. */
 gboolean store_file_error(GError **error, const char *path);
-
-#endif

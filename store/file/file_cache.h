@@ -6,8 +6,7 @@
  *     if (!file_cache_digest(file, sha256))
  *         ...
  */
-#ifndef WRY_STORE_FILE_CACHE_H
-#define WRY_STORE_FILE_CACHE_H
+#pragma once
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -41,5 +40,3 @@ struct file_fact {
 /* True after file_cache_learn of an equal fact. Strings are compared as bytes, and copied. */
 bool file_cache_knows(const struct file_fact *fact);
 void file_cache_learn(const struct file_fact *fact);
-
-#endif

@@ -1,6 +1,5 @@
 /* The kind of a file by its first bytes (libmagic). */
-#ifndef WRY_STORE_FILE_KIND_H
-#define WRY_STORE_FILE_KIND_H
+#pragma once
 
 #include <glib.h>
 #include <stddef.h>
@@ -13,5 +12,3 @@
 /* False with error if libmagic cannot be used. name is used in the error. */
 gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
                            enum wry_content *content, GError **error);
-
-#endif

@@ -7,8 +7,7 @@
  *     leftovers_remove(folder);
  *     g_autofree char *path = leftovers_path(folder, "part");
  */
-#ifndef WRY_STORE_LEFTOVERS_H
-#define WRY_STORE_LEFTOVERS_H
+#pragma once
 
 #include <stdbool.h>
 
@@ -27,5 +26,3 @@ bool leftovers_is_one(const char *name);
 /* Removes such files and folders, if they belong to this user. A folder that cannot be read is
  * passed over: whatever needs it reports that. */
 void leftovers_remove(const char *folder);
-
-#endif

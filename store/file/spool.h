@@ -2,8 +2,7 @@
  * A spool: a temporary file without a name, for content that must not sit in memory. It is gone
  * when it is freed and when the process ends in any other way.
  */
-#ifndef WRY_STORE_SPOOL_H
-#define WRY_STORE_SPOOL_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -42,5 +41,3 @@ bool spool_gather_end(struct spool_gather *gather);
 
 /* The descriptor, which stays the spool's. */
 int spool_descriptor(const struct spool *spool);
-
-#endif

@@ -5,8 +5,7 @@
  *
  *     struct spool *spool = folder_image_make("site", &length, &error);
  */
-#ifndef WRY_STORE_FOLDER_IMAGE_H
-#define WRY_STORE_FOLDER_IMAGE_H
+#pragma once
 
 #include <glib.h>
 #include <stdint.h>
@@ -17,5 +16,3 @@ struct spool;
  * has anything else, a member cannot be read, a name is too long for the format, or the archive is
  * larger than any flash. */
 struct spool *folder_image_make(const char *path, uint32_t *length, GError **error);
-
-#endif

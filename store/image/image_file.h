@@ -8,8 +8,7 @@
  *         show(&g_array_index(image->extents, struct image_extent, i));
  *     image_file_free(image);
  */
-#ifndef WRY_STORE_IMAGE_FILE_H
-#define WRY_STORE_IMAGE_FILE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -55,5 +54,3 @@ bool image_file_read(const struct image_file *image, uint32_t address, uint8_t *
 
 /* True if the file has changed since it was opened, or can no longer be read. */
 bool image_file_changed(const struct image_file *image);
-
-#endif

@@ -6,8 +6,7 @@
  *       - {name: app, kind: app, offset: 0x40000, length: 1536K}
  *       - {name: log, kind: files, offset: 0x1C0000, length: rest}
  */
-#ifndef WRY_STORE_LAYOUT_FILE_H
-#define WRY_STORE_LAYOUT_FILE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -26,5 +25,3 @@ struct layout_file {
  */
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
                           GError **error);
-
-#endif

@@ -11,8 +11,7 @@
  * Secret values exist only in this program's memory and in the encoded block. Messages never quote
  * them.
  */
-#ifndef WRY_STORE_SETTINGS_FILE_H
-#define WRY_STORE_SETTINGS_FILE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -74,5 +73,3 @@ const struct wry_setting *settings_at(const struct settings *settings, guint i);
 
 /* A value as text; "********" for a secret one. Free with g_free. */
 char *settings_text(const struct wry_setting *setting);
-
-#endif

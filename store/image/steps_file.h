@@ -5,8 +5,7 @@
  *       - {expect: gauge ready, within: 5s}
  *       - {send: version, expect: tide-gauge 2.3.1}
  */
-#ifndef WRY_STORE_STEPS_FILE_H
-#define WRY_STORE_STEPS_FILE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -21,5 +20,3 @@ GPtrArray *steps_file_new(void);
 
 /* True if the file is YAML with 'steps:', valid or not. */
 bool steps_file_is_one(const char *path);
-
-#endif

@@ -13,8 +13,7 @@
  *
  * A journal that is locked, damaged, full or read-only is an error, never an empty one.
  */
-#ifndef WRY_STORE_JOURNAL_H
-#define WRY_STORE_JOURNAL_H
+#pragma once
 
 #include <glib.h>
 
@@ -67,5 +66,3 @@ bool journal_set_all_aside(struct journal *journal);
 /* Why the last call failed, and the file's path. Never NULL; valid until the next call. */
 const char *journal_problem(const struct journal *journal);
 const char *journal_path(const struct journal *journal);
-
-#endif

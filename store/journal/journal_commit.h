@@ -1,6 +1,5 @@
 /* Changes of the journal, made durable for many boards at once. */
-#ifndef WRY_STORE_JOURNAL_COMMIT_H
-#define WRY_STORE_JOURNAL_COMMIT_H
+#pragma once
 
 #include "store/journal/journal_tables.h"
 
@@ -18,5 +17,3 @@ struct journal_change {
 /* The change is on the disk when this returns true. False with the journal's problem set; nothing
  * was changed then. */
 bool journal_commit(struct journal_change *change);
-
-#endif

@@ -1,6 +1,5 @@
 /* The journal's file: its tables and their versions, and waiting for another process's lock. */
-#ifndef WRY_STORE_JOURNAL_TABLES_H
-#define WRY_STORE_JOURNAL_TABLES_H
+#pragma once
 
 #include <glib.h>
 #include <sqlite3.h>
@@ -37,5 +36,3 @@ bool journal_prepare_to_look(struct journal *journal);
 
 /* True of a file without tables, as a process leaves that ends while creating it. */
 bool journal_is_empty(struct journal *journal);
-
-#endif

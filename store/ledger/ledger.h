@@ -1,6 +1,5 @@
 /* Writing to the ledger. */
-#ifndef WRY_STORE_LEDGER_H
-#define WRY_STORE_LEDGER_H
+#pragma once
 
 #include "wrytograph-host/ledger.h"
 
@@ -19,5 +18,3 @@ bool ledger_exposed_once(struct wry_ledger *ledger);
 
 /* Stores the ended run with its outcome, and sends it to the server, waiting at most a second. */
 bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);
-
-#endif

@@ -1,6 +1,5 @@
 /* The columns of a run, in the same order for all databases. */
-#ifndef WRY_STORE_LEDGER_COLUMNS_H
-#define WRY_STORE_LEDGER_COLUMNS_H
+#pragma once
 
 #include "wrytograph-host/ledger.h"
 
@@ -40,5 +39,3 @@ struct ledger_where {
 };
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark);
 void ledger_where_clear(struct ledger_where *where);
-
-#endif

@@ -2,8 +2,7 @@
  * A ledger in a PostgreSQL database. Opening has a deadline, on g_get_monotonic_time; later calls
  * wait a limited time for each answer.
  */
-#ifndef WRY_STORE_LEDGER_POSTGRES_H
-#define WRY_STORE_LEDGER_POSTGRES_H
+#pragma once
 
 #include "wrytograph-host/ledger.h"
 
@@ -30,5 +29,3 @@ enum ledger_sent ledger_postgres_put(struct ledger_postgres *server, const GPtrA
 
 bool ledger_postgres_each(struct ledger_postgres *server, const struct wry_ledger_filter *filter,
                           wry_ledger_take take, void *context, GError **error);
-
-#endif

@@ -2,8 +2,7 @@
  * Sends the waiting rows of this computer to the server, in a thread: no caller waits for a server
  * that hangs, not even for resolving its name.
  */
-#ifndef WRY_STORE_LEDGER_SENDER_H
-#define WRY_STORE_LEDGER_SENDER_H
+#pragma once
 
 #include "store/ledger/ledger_sqlite.h"
 
@@ -29,5 +28,3 @@ bool ledger_sender_is_exposed(struct ledger_sender *sender);
  * advance. False with error if some are left.
  */
 bool ledger_sender_send(const char *address, struct ledger_sqlite *outbox, GError **error);
-
-#endif

@@ -2,8 +2,7 @@
  * A ledger in an SQLite file: the user's ledger, or the outbox for a server. It uses write-ahead
  * logging, so readers and a writer do not block each other.
  */
-#ifndef WRY_STORE_LEDGER_SQLITE_H
-#define WRY_STORE_LEDGER_SQLITE_H
+#pragma once
 
 #include "wrytograph-host/ledger.h"
 
@@ -57,5 +56,3 @@ char *ledger_sqlite_server(struct ledger_sqlite *lite);
 /* Begins and ends a transaction. */
 bool ledger_sqlite_begin(struct ledger_sqlite *lite, GError **error);
 bool ledger_sqlite_commit(struct ledger_sqlite *lite, GError **error);
-
-#endif

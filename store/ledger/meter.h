@@ -7,8 +7,7 @@
  *            meter_received(meter) < MOST)
  *         PQconsumeInput(connection);
  */
-#ifndef WRY_STORE_METER_H
-#define WRY_STORE_METER_H
+#pragma once
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -32,5 +31,3 @@ bool meter_exchange(struct meter *meter, int64_t deadline);
 
 /* Bytes delivered so far. */
 uint64_t meter_received(const struct meter *meter);
-
-#endif

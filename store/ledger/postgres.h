@@ -9,8 +9,7 @@
  *
  * Times are in us. Only resolving a host name, which libpq leaves to the system, has no deadline.
  */
-#ifndef WRY_STORE_POSTGRES_H
-#define WRY_STORE_POSTGRES_H
+#pragma once
 
 #include <glib.h>
 #include <libpq-fe.h>
@@ -57,5 +56,3 @@ bool postgres_each(struct postgres *server, const char *text, int count, const c
 
 /* Sets the error to "NAME: what"; returns false. */
 bool postgres_fail(const struct postgres *server, const char *what, GError **error);
-
-#endif

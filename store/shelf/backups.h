@@ -11,8 +11,7 @@
  * &error))
  *         ...
  */
-#ifndef WRY_STORE_BACKUPS_H
-#define WRY_STORE_BACKUPS_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -61,5 +60,3 @@ bool backups_each(struct backups *backups, const uint8_t eui48[WRY_EUI48_SIZE], 
  */
 bool backups_owner(struct backups *backups, const uint8_t sha256[WRY_SHA256_SIZE], bool *known,
                    uint8_t eui48[WRY_EUI48_SIZE], GError **error);
-
-#endif

@@ -8,8 +8,7 @@
  *     known_index_add(index, "/home/a/gauge.bin", KNOWN_PLAIN, sectors, count);
  *     known_index_find(index, sum, on_spot, context);
  */
-#ifndef WRY_STORE_KNOWN_INDEX_H
-#define WRY_STORE_KNOWN_INDEX_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -60,5 +59,3 @@ void known_index_find(struct known_index *index, uint64_t sum,
 
 /* Removes a file that is gone or has changed. */
 void known_index_drop(struct known_index *index, int64_t file);
-
-#endif

@@ -10,8 +10,7 @@
  *     known_note_image(known, "gauge.bin", 0, length);
  *     known_close(known);
  */
-#ifndef WRY_STORE_KNOWN_LOOKUP_H
-#define WRY_STORE_KNOWN_LOOKUP_H
+#pragma once
 
 #include <glib.h>
 
@@ -39,5 +38,3 @@ const char *known_best_name(const struct known *known);
  */
 void known_note_image(struct known *known, const char *path, uint32_t first, uint64_t length);
 void known_note_archive(struct known *known, const char *path, const struct archive *archive);
-
-#endif

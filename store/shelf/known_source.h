@@ -1,6 +1,5 @@
 /* Files of the index of known content, for reading. */
-#ifndef WRY_STORE_KNOWN_SOURCE_H
-#define WRY_STORE_KNOWN_SOURCE_H
+#pragma once
 
 #include "store/shelf/known_index.h"
 
@@ -14,5 +13,3 @@ void known_source_close(struct known_source *source);
 bool known_source_read(const struct known_source *source, uint32_t at, uint8_t *to, size_t n);
 /* The last component of its path. */
 const char *known_source_name(const struct known_source *source);
-
-#endif

@@ -7,8 +7,7 @@
  *     g_autoptr(GPtrArray) items = shelf_items(shelf, &error);
  *     shelf_close(shelf);
  */
-#ifndef WRY_STORE_SHELF_STORE_H
-#define WRY_STORE_SHELF_STORE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -39,5 +38,3 @@ GPtrArray *shelf_items(struct shelf *shelf, GError **error);
 /* Marks the image to use if several with its name and region kind fit. */
 bool shelf_prefer(struct shelf *shelf, const struct wry_shelf_item *item, GError **error);
 bool shelf_remove(struct shelf *shelf, const struct wry_shelf_item *item, GError **error);
-
-#endif

@@ -7,8 +7,7 @@
  *     csv_table_set(table, row, column, "02:1A:…");
  *     csv_table_save(table, &error);
  */
-#ifndef WRY_STORE_CSV_TABLE_H
-#define WRY_STORE_CSV_TABLE_H
+#pragma once
 
 #include <glib.h>
 #include <stdbool.h>
@@ -41,5 +40,3 @@ void csv_table_set(struct csv_table *table, guint row, int column, const char *t
 
 /* Replaces the file atomically. */
 gboolean csv_table_save(const struct csv_table *table, GError **error);
-
-#endif
