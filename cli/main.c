@@ -36,11 +36,8 @@ static void print_json(struct app *app, int code)
 {
     g_autoptr(JsonGenerator) generator = json_generator_new();
 
-    json_add_number(app->json, "exit_code", code);
-    if (app->message)
-        json_add_text(app->json, "error", app->message);
-    if (app->next_step)
-        json_add_text(app->json, "next_step", app->next_step);
+    json_add(app->json, json_number("exit_code", code), json_text("error", app->message),
+             json_text("next_step", app->next_step));
     json_builder_end_object(app->json);
     g_autoptr(JsonNode) root = json_builder_get_root(app->json);
     json_generator_set_root(generator, root);
@@ -160,7 +157,7 @@ int main(int argc, char **argv)
     app->json_wanted = wants_json(argc, argv);
     app->json = json_builder_new();
     json_builder_begin_object(app->json);
-    json_add_text(app->json, "verb", verb ? verb->name : "");
+    json_add(app->json, json_text("verb", verb ? verb->name : ""));
     int code = verb ? run(app, argc - 1, argv + 1)
                     : app_fail(app, EXIT_USAGE, "See 'wrytograph --help'.", "there is no verb '%s'",
                                argv[1]);

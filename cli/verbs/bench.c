@@ -47,8 +47,7 @@ static int add(struct app *app, const struct bench_options *options)
     g_autofree char *address = wry_units_address(board.eui48);
     app_print(app, "Board '%s' is on the bench: %s, %s. Its link is bench:%s", name,
               board.chip->title, address, name);
-    json_add_text(app->json, "name", name);
-    json_add_text(app->json, "address", address);
+    json_add(app->json, json_text("name", name), json_text("address", address));
     return EXIT_DONE;
 }
 
@@ -63,13 +62,9 @@ static int list_board(struct app *app, struct table *table, const char *name)
     g_autofree char *size = wry_units_flash_size(board.flash_size);
     table_row(table, name, board.chip->title, address, size,
               board.faults[0] ? board.faults : "no faults", NULL);
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "name", name);
-    json_add_text(app->json, "chip", board.chip->name);
-    json_add_text(app->json, "address", address);
-    json_add_number(app->json, "flash_bytes", board.flash_size);
-    json_add_text(app->json, "faults", board.faults);
-    json_builder_end_object(app->json);
+    json_add_object(app->json, json_text("name", name), json_text("chip", board.chip->name),
+                    json_text("address", address), json_number("flash_bytes", board.flash_size),
+                    json_text("faults", board.faults));
     wry_bench_board_clear(&board);
     return EXIT_DONE;
 }
@@ -108,7 +103,7 @@ static int fault(struct app *app)
         return explain_error(app, error);
     app_print(app, "Board '%s' has %s%s.", name, board.faults[0] ? "these faults: " : "no faults",
               board.faults);
-    json_add_text(app->json, "faults", board.faults);
+    json_add(app->json, json_text("faults", board.faults));
     wry_bench_board_clear(&board);
     return EXIT_DONE;
 }
@@ -146,7 +141,7 @@ static int press(struct app *app)
                          &error))
         return explain_error(app, error);
     app_print(app, "Board '%s': its boot button is %s.", name, states[boot]);
-    json_add_boolean(app->json, "boot_held", boot == WRY_BENCH_BUTTON_HELD);
+    json_add(app->json, json_flag("boot_held", boot == WRY_BENCH_BUTTON_HELD));
     return EXIT_DONE;
 }
 

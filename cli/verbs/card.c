@@ -21,15 +21,10 @@ static void tell_mistakes(struct app *app, const GPtrArray *mistakes)
                       mistake->text);
         else
             app_print(app, "%s.", mistake->text);
-        json_builder_begin_object(app->json);
-        if (mistake->file)
-            json_add_text(app->json, "file", mistake->file);
-        if (mistake->line > 0) {
-            json_add_number(app->json, "line", mistake->line);
-            json_add_number(app->json, "column", mistake->column);
-        }
-        json_add_text(app->json, "mistake", mistake->text);
-        json_builder_end_object(app->json);
+        json_add_object(app->json, json_text("file", mistake->file),
+                        json_if(mistake->line > 0, json_number("line", mistake->line)),
+                        json_if(mistake->line > 0, json_number("column", mistake->column)),
+                        json_text("mistake", mistake->text));
     }
 }
 
@@ -214,7 +209,7 @@ static int make_keys(struct app *app)
     if (!wry_card_make_keys(name, &key, &error))
         return explain_error(app, error);
     g_strchomp(key);
-    json_add_text(app->json, "public_key", key);
+    json_add(app->json, json_text("public_key", key));
     app_print(app, "%s.secret signs kits: keep it private.", name);
     app_print(app, "%s.public goes to every bench, for --trust:\n  %s", name, key);
     return EXIT_DONE;

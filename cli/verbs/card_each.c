@@ -187,7 +187,7 @@ static void add_json(struct each *each, enum wry_outcome outcome,
                      const struct wry_run_result *result)
 {
     json_builder_begin_object(each->app->json);
-    json_add_number(each->app->json, "exit_code", outcome);
+    json_add(each->app->json, json_number("exit_code", outcome));
     run_outcome_add_json(each->app->json, result);
     json_builder_end_object(each->app->json);
 }
@@ -292,9 +292,8 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
         while (next_board(&each))
             ;
         json_builder_end_array(app->json);
-        json_add_number(app->json, "passed", each.passed);
-        json_add_number(app->json, "failed", each.failed);
-        json_add_number(app->json, "done_before", each.done_before);
+        json_add(app->json, json_number("passed", each.passed), json_number("failed", each.failed),
+                 json_number("done_before", each.done_before));
         g_autofree char *before = count_before(&each);
         app_print(app, "%u boards passed, %u failed%s.", each.passed, each.failed, before);
         g_hash_table_unref(each.had);

@@ -91,10 +91,8 @@ static void add_json(const struct many *many)
     for (size_t i = 0; i < many->count; i++) {
         const struct wry_many_board *board = &many->boards[i];
         json_builder_begin_object(many->app->json);
-        json_add_text(many->app->json, "link", many->rows[i].link);
-        json_add_number(many->app->json, "exit_code", board->outcome);
-        if (board->words)
-            json_add_text(many->app->json, "error", board->words);
+        json_add(many->app->json, json_text("link", many->rows[i].link),
+                 json_number("exit_code", board->outcome), json_text("error", board->words));
         run_outcome_add_json(many->app->json, &board->result);
         json_builder_end_object(many->app->json);
     }
@@ -125,8 +123,8 @@ static int conclude(const struct many *many)
         }
     }
     add_json(many);
-    json_add_number(app->json, "passed", (int64_t)passed);
-    json_add_number(app->json, "done_before", (int64_t)before);
+    json_add(app->json, json_number("passed", (int64_t)passed),
+             json_number("done_before", (int64_t)before));
     g_autofree char *also =
         before > 0 ? g_strdup_printf(", %zu were done before", before) : g_strdup("");
     app_outcome(app, worst == WRY_OUTCOME_DONE, "%zu of %zu boards passed%s.", passed, many->count,

@@ -68,7 +68,7 @@ static int draw(struct app *app, const struct examine_options *options)
         !wiring_drawing_save_svg(chip, wiring, options->svg, options->replace, &error))
         return explain_error(app, error);
     wiring_drawing_print(app, chip, wiring);
-    json_add_text(app->json, "wiring", wiring->name);
+    json_add(app->json, json_text("wiring", wiring->name));
     if (options->svg)
         app_print(app, "The drawing is in %s.", options->svg);
     return EXIT_DONE;

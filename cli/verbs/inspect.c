@@ -17,7 +17,7 @@ static int inspect_card(struct app *app, const char *path)
 {
     struct wry_card *card;
 
-    json_add_text(app->json, "file", path);
+    json_add(app->json, json_text("file", path));
     card = card_open_from(app, path, NULL);
     if (!card)
         return app->code;
@@ -34,7 +34,7 @@ static int inspect_file(struct app *app, const char *path, const enum wry_image_
 
     if (!format && wry_file_kind_of(path) == WRY_FILE_CARD)
         return inspect_card(app, path);
-    json_add_text(app->json, "file", path);
+    json_add(app->json, json_text("file", path));
     if (wry_inspect_file(path, format, &inspection, &error)) {
         inspection_show(app, &inspection);
         if (!inspection.whole)
@@ -89,7 +89,7 @@ static int inspect_all(struct app *app, const GPtrArray *files, const enum wry_i
         int result = inspect_file(app, path, format);
         if (result != EXIT_DONE) {
             app_print(app, "%s", app->message);
-            json_add_text(app->json, "error", app->message);
+            json_add(app->json, json_text("error", app->message));
             code = result;
         }
         json_builder_end_object(app->json);

@@ -159,10 +159,7 @@ static void add_outbox_json(struct app *app, const struct wry_ledger_outbox *out
 {
     g_autofree char *name = outbox_name(outbox);
 
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "server", name);
-    json_add_number(app->json, "waiting", outbox->waiting);
-    json_builder_end_object(app->json);
+    json_add_object(app->json, json_text("server", name), json_number("waiting", outbox->waiting));
 }
 
 /* Reports rows that wait for other addresses, of a server that moved or was misspelled. */
@@ -333,7 +330,7 @@ static int make_report(struct app *app, struct wry_ledger *ledger,
     report_free(report);
     if (!good)
         return read ? explain_error(app, error) : fail_read(app, ledger, error);
-    json_add_number(app->json, "runs", count);
+    json_add(app->json, json_number("runs", count));
     if (options->output)
         app_print(app, "Report of %u run%s: %s", count, count == 1 ? "" : "s", options->output);
     return EXIT_DONE;
@@ -399,7 +396,7 @@ static int send_waiting(struct app *app, struct wry_ledger *ledger)
     if (!refused)
         return explain_error(app, error);
     int sent = before - (int)refused->len;
-    json_add_number(app->json, "sent", sent);
+    json_add(app->json, json_number("sent", sent));
     if (refused->len > 0) {
         ledger_table_refusals(app, refused);
         return app_fail(app, EXIT_DIFFERS,
@@ -430,7 +427,7 @@ static int send_from(struct app *app, struct wry_ledger *ledger, const char *fro
                         "no runs wait on this computer for that server");
     if (!wry_ledger_send_from(ledger, found, &error))
         return fail_read(app, ledger, error);
-    json_add_number(app->json, "sent", found->waiting);
+    json_add(app->json, json_number("sent", found->waiting));
     app_outcome(app, true, "%u run%s went to %s.", found->waiting, found->waiting == 1 ? "" : "s",
                 wry_ledger_name(ledger));
     return EXIT_DONE;

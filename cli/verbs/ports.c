@@ -34,19 +34,12 @@ static void add_device(struct app *app, struct table *table, const struct wry_se
         g_autofree char *also = g_strdup_printf("also %s", device->link);
         table_row(table, "", "", "", "", also, NULL);
     }
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "path", device->path);
-    json_add_text(app->json, "description", device->description ? device->description : "");
-    json_add_text(app->json, "usb_ids", usb);
-    json_add_text(app->json, "serial_number", device->serial ? device->serial : "");
-    json_add_boolean(app->json, "can_be_opened", device->problem == NULL);
-    if (device->link)
-        json_add_text(app->json, "link", device->link);
-    if (device->problem)
-        json_add_text(app->json, "problem", device->problem);
-    if (device->holder)
-        json_add_text(app->json, "holder", device->holder);
-    json_builder_end_object(app->json);
+    json_add_object(
+        app->json, json_text("path", device->path),
+        json_text("description", device->description ? device->description : ""),
+        json_text("usb_ids", usb), json_text("serial_number", device->serial ? device->serial : ""),
+        json_flag("can_be_opened", device->problem == NULL), json_text("link", device->link),
+        json_text("problem", device->problem), json_text("holder", device->holder));
 }
 
 static void show(struct app *app, const struct wry_serial_device *const *devices, guint n)

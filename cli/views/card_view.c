@@ -30,8 +30,7 @@ static void show_files(const struct facts *facts, const struct wry_card *card)
         facts_line(facts, i == 0 ? "files" : "", "%-24s %14s  %s", file.written, bytes,
                    file.sha256 ? file.sha256 : "a folder");
         json_builder_begin_object(b);
-        json_add_text(b, "written", file.written);
-        json_add_number(b, "bytes", (int64_t)file.size);
+        json_add(b, json_text("written", file.written), json_number("bytes", (int64_t)file.size));
         facts_add(facts, NULL, "sha256", file.sha256);
         json_builder_end_object(b);
     }

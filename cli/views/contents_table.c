@@ -146,16 +146,14 @@ void contents_table_add(const struct app *app, const GPtrArray *contents)
     for (guint i = 0; i < contents->len; i++) {
         const struct wry_content_of *content = g_ptr_array_index(contents, i);
         json_builder_begin_object(b);
-        json_add_text(b, "region", content->region.name);
-        json_add_offset(b, "offset", content->region.offset);
-        json_add_text(b, "holds", holds_name(content->holds));
-        if (content->holds == WRY_HOLDS_PROGRAM) {
-            json_add_text(b, "version", content->header.version);
-            json_add_text(b, "chip", wry_chip_title(wry_chip_by_code(content->header.chip_code)));
-            json_add_text(b, "digest", digests[content->digest]);
-        }
-        if (content->on_shelf)
-            json_add_text(b, "on_shelf", content->on_shelf);
+        json_add(b, json_text("region", content->region.name),
+                 json_offset("offset", content->region.offset),
+                 json_text("holds", holds_name(content->holds)));
+        if (content->holds == WRY_HOLDS_PROGRAM)
+            json_add(b, json_text("version", content->header.version),
+                     json_text("chip", wry_chip_title(wry_chip_by_code(content->header.chip_code))),
+                     json_text("digest", digests[content->digest]));
+        json_add(b, json_text("on_shelf", content->on_shelf));
         if (content->settings)
             json_add_settings(b, content->settings);
         json_builder_end_object(b);

@@ -18,5 +18,5 @@ void facts_add(const struct facts *facts, const char *word, const char *member, 
     if (text && word)
         facts_line(facts, word, "%s", text);
     if (text && member)
-        json_add_text(facts->app->json, member, text);
+        json_add(facts->app->json, json_text(member, text));
 }

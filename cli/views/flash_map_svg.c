@@ -33,17 +33,16 @@ struct bar {
 
 static void add_place(JsonBuilder *data, const struct bar *place)
 {
-    json_add_format(data, "x", "%.2f", place->x);
-    json_add_format(data, "y", "%.2f", place->y);
-    json_add_format(data, "width", "%.2f", place->width);
-    json_add_format(data, "height", "%.2f", place->height);
+    json_add(data, json_format("x", "%.2f", place->x), json_format("y", "%.2f", place->y),
+             json_format("width", "%.2f", place->width),
+             json_format("height", "%.2f", place->height));
 }
 
 static void add_rectangle(JsonBuilder *data, struct bar place, enum map_kind kind)
 {
     json_builder_begin_object(data);
     add_place(data, &place);
-    json_add_text(data, "fill", fills[kind]);
+    json_add(data, json_text("fill", fills[kind]));
     json_builder_end_object(data);
 }
 
@@ -95,11 +94,9 @@ static void add_strip(JsonBuilder *data, const struct flash_map *map)
     json_begin_list(data, "ticks");
     for (unsigned i = 0; i < G_N_ELEMENTS(classes); i++) {
         uint64_t offset = (uint64_t)map->flash_size * i / (G_N_ELEMENTS(classes) - 1);
-        json_builder_begin_object(data);
-        json_add_format(data, "x", "%.1f", bar.x + bar.width * i / (G_N_ELEMENTS(classes) - 1));
-        json_add_text(data, "class", classes[i]);
-        json_add_format(data, "offset", "0x%06X", (unsigned)offset);
-        json_builder_end_object(data);
+        json_add_object(
+            data, json_format("x", "%.1f", bar.x + bar.width * i / (G_N_ELEMENTS(classes) - 1)),
+            json_text("class", classes[i]), json_format("offset", "0x%06X", (unsigned)offset));
     }
     json_builder_end_array(data);
 }
@@ -113,17 +110,15 @@ static void add_row(JsonBuilder *data, const struct flash_map *map, const struct
                       .height = BAR_HEIGHT,
                       .offset = row->offset,
                       .length = row->length};
-    g_autofree char *size = wry_units_bytes(row->length);
     g_autofree char *remark = flash_map_remark(map, row);
-    g_autofree char *clean = app_printable(remark);
 
     json_builder_begin_object(data);
-    json_add_format(data, "offset", "0x%06X", (unsigned)row->offset);
-    json_add_format(data, "text_y", "%.1f", y + 15);
-    json_add_text(data, "class", row->name[0] ? "name" : "none");
-    json_add_text(data, "name", row->name[0] ? row->name : "no region");
-    json_add_text(data, "size", size);
-    json_add_text(data, "remark", clean);
+    json_add(data, json_format("offset", "0x%06X", (unsigned)row->offset),
+             json_format("text_y", "%.1f", y + 15),
+             json_text("class", row->name[0] ? "name" : "none"),
+             json_text("name", row->name[0] ? row->name : "no region"),
+             json_take("size", wry_units_bytes(row->length)),
+             json_take("remark", app_printable(remark)));
     add_bar(data, "bar", map, &bar);
     json_builder_end_object(data);
 }
@@ -137,14 +132,9 @@ static void add_legend(JsonBuilder *data, const struct flash_map *map, double y)
         const char *meaning = flash_map_meaning(kind);
         if (!flash_map_uses(map, kind))
             continue;
-        json_builder_begin_object(data);
-        json_add_format(data, "x", "%.2f", x);
-        json_add_format(data, "y", "%.2f", y);
-        json_add_text(data, "fill", fills[kind]);
-        json_add_format(data, "text_x", "%.1f", x + 21);
-        json_add_format(data, "text_y", "%.1f", y + 12);
-        json_add_text(data, "meaning", meaning);
-        json_builder_end_object(data);
+        json_add_object(data, json_format("x", "%.2f", x), json_format("y", "%.2f", y),
+                        json_text("fill", fills[kind]), json_format("text_x", "%.1f", x + 21),
+                        json_format("text_y", "%.1f", y + 12), json_text("meaning", meaning));
         x += 50 + 7.2 * (double)g_utf8_strlen(meaning, -1);
     }
     json_builder_end_array(data);
@@ -155,12 +145,11 @@ gboolean flash_map_save_svg(const struct flash_map *map, const char *path, gbool
 {
     g_autoptr(JsonBuilder) data = json_builder_new();
     g_autoptr(GString) svg = g_string_new(NULL);
-    g_autofree char *title = app_printable(map->title);
     double y = FIRST_ROW;
 
     json_builder_begin_object(data);
-    json_add_format(data, "height", "%u", FIRST_ROW + map->rows->len * ROW_HEIGHT + 50);
-    json_add_text(data, "title", title);
+    json_add(data, json_format("height", "%u", FIRST_ROW + map->rows->len * ROW_HEIGHT + 50),
+             json_take("title", app_printable(map->title)));
     add_strip(data, map);
     json_begin_list(data, "rows");
     for (guint i = 0; i < map->rows->len; i++, y += ROW_HEIGHT)

@@ -38,19 +38,19 @@ static void show_board(const struct facts *facts, const struct wry_identity *ide
     facts_line(facts, "chip", "%s, revision %u", identity->chip ? identity->chip->title : "unknown",
                board->chip_revision);
     facts_add(facts, NULL, "chip", identity->chip ? identity->chip->name : "unknown");
-    json_add_number(b, "chip_code", board->chip_code);
-    json_add_number(b, "chip_revision", board->chip_revision);
+    json_add(b, json_number("chip_code", board->chip_code),
+             json_number("chip_revision", board->chip_revision));
     facts_line(facts, "flash", "%s, JEDEC ID %s", size, jedec);
-    json_add_number(b, "flash_bytes", board->capacity);
+    json_add(b, json_number("flash_bytes", board->capacity));
     facts_add(facts, NULL, "jedec_id", jedec);
     facts_add(facts, "protected", "protected", protected);
     if (limit)
         facts_line(facts, "limit", "can be read, not written: %s", limit);
     facts_add(facts, NULL, "limit", limit);
-    json_add_number(b, "block_protect_bits", board->protect);
+    json_add(b, json_number("block_protect_bits", board->protect));
     facts_line(facts, "link", "%s at %u baud", identity->link, (unsigned)identity->speed);
     facts_add(facts, NULL, "link", identity->link);
-    json_add_number(b, "speed_baud", identity->speed);
+    json_add(b, json_number("speed_baud", identity->speed));
 }
 
 static void show_backup(const struct facts *facts, const struct wry_known_backup *backup)
@@ -66,9 +66,8 @@ static void show_backup(const struct facts *facts, const struct wry_known_backup
         facts_line(facts, "backup", "%s, %s%s", backup->path, age,
                    backup->whole ? "" : "; of parts only");
     json_begin_object(b, "backup");
-    json_add_boolean(b, "known", backup->told);
-    json_add_boolean(b, "there_is_one", backup->any);
-    json_add_boolean(b, "of_all", backup->whole);
+    json_add(b, json_flag("known", backup->told), json_flag("there_is_one", backup->any),
+             json_flag("of_all", backup->whole));
     facts_add(facts, NULL, "file", backup->path);
     facts_add(facts, NULL, "created", backup->created);
     json_builder_end_object(b);
@@ -82,7 +81,7 @@ void identity_show(const struct app *app, const struct wry_identity *identity)
     facts_add(&facts, NULL, "layout_source", words_layout(&identity->layout));
     json_add_regions(app->json, &identity->layout.table);
     if (identity->deep)
-        json_add_number(app->json, "flash_bytes_found", identity->flash_found);
+        json_add(app->json, json_number("flash_bytes_found", identity->flash_found));
     show_backup(&facts, &identity->backup);
     facts_add(&facts, "layout", NULL, words_layout(&identity->layout));
     if (identity->contents) {

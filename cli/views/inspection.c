@@ -53,12 +53,8 @@ static void show_ranges(const struct facts *facts, const struct wry_inspection *
             facts_line(facts, word, "0x%06X to 0x%06X  SHA-256 %s", start, last, sha256);
         else if (i < most)
             facts_line(facts, word, "0x%08X to 0x%08X  %s", start, last, length);
-        json_builder_begin_object(b);
-        json_add_offset(b, archive ? "offset" : "address", range->offset);
-        json_add_number(b, "length", range->length);
-        if (archive)
-            json_add_text(b, "sha256", sha256);
-        json_builder_end_object(b);
+        json_add_object(b, json_offset(archive ? "offset" : "address", range->offset),
+                        json_number("length", range->length), json_text("sha256", sha256));
     }
     json_builder_end_array(b);
     if (count > most)
@@ -103,7 +99,7 @@ static void show_header(const struct facts *facts, const struct wry_inspection *
         facts_add(facts, NULL, "kind", header->kind == WRY_PROGRAM_START ? "start" : "app");
     if (header->only_upgrade)
         facts_line(facts, "meant", "only as an upgrade of a program on the board");
-    json_add_boolean(facts->app->json, "only_upgrade", header->only_upgrade);
+    json_add(facts->app->json, json_flag("only_upgrade", header->only_upgrade));
     facts_add(facts, "built for", NULL, chip ? chip->title : "an unknown chip");
     facts_add(facts, NULL, "chip", wry_chip_title(chip));
     facts_add(facts, "flash", "flash", flash);
@@ -119,7 +115,7 @@ static void show_image(const struct facts *facts, const struct wry_inspection *i
 
     facts_add(facts, "format", "format", wry_image_format_title(inspection->format));
     facts_add(facts, "content", "content", content);
-    json_add_number(facts->app->json, "content_bytes", (int64_t)inspection->content_bytes);
+    json_add(facts->app->json, json_number("content_bytes", (int64_t)inspection->content_bytes));
     show_ranges(facts, inspection);
     facts_add(facts, "SHA-256", "sha256", sha256);
     show_header(facts, inspection);
@@ -155,7 +151,7 @@ void inspection_show(const struct app *app, const struct wry_inspection *inspect
         break;
     case WRY_FILE_STEPS:
         facts_add(&facts, "format", "format", "steps");
-        json_add_number(app->json, "steps", inspection->step_count);
+        json_add(app->json, json_number("steps", inspection->step_count));
         app_outcome(app, true, "The steps are valid: %u.", inspection->step_count);
         break;
     case WRY_FILE_LAYOUT:

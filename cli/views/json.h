@@ -1,20 +1,48 @@
 /*
  * Results as JSON: members of the document that --json prints. Unknown values are left out.
  *
+ *     json_add(app->json, json_text("file", path), json_number("bytes", size));
  *     json_add_write(app->json, &result);
  */
 #pragma once
 
 #include <json-glib/json-glib.h>
+#include <stdbool.h>
 
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/jobs.h"
 
-void json_add_text(JsonBuilder *b, const char *name, const char *value);
-void json_add_format(JsonBuilder *b, const char *name, const char *format, ...) G_GNUC_PRINTF(3, 4);
-void json_add_number(JsonBuilder *b, const char *name, int64_t value);
-void json_add_offset(JsonBuilder *b, const char *name, uint32_t value);
-void json_add_boolean(JsonBuilder *b, const char *name, bool value);
+/* A member of an object. */
+struct json_member {
+    const char *name;
+    enum { JSON_NONE, JSON_TEXT, JSON_NUMBER, JSON_REAL, JSON_FLAG } kind;
+    const char *text;
+    char *owned; /* the text, if json_add is to free it */
+    int64_t number;
+    double real;
+};
+
+/* text may be NULL: the member is left out. */
+struct json_member json_text(const char *name, const char *text);
+struct json_member json_take(const char *name, char *text); /* json_add frees the text */
+struct json_member json_format(const char *name, const char *format, ...) G_GNUC_PRINTF(2, 3);
+struct json_member json_number(const char *name, int64_t number);
+struct json_member json_offset(const char *name, uint32_t offset); /* as text, "0x1000" */
+struct json_member json_real(const char *name, double number);
+struct json_member json_flag(const char *name, bool flag);
+/* The member, or none. */
+struct json_member json_if(bool condition, struct json_member member);
+
+/* json_add(b, MEMBER, …) adds them to the object that is open; json_add_object(b, MEMBER, …) adds
+ * an object of them to the list that is open. */
+#define JSON_MEMBERS(...)                                                                          \
+    (const struct json_member[]){__VA_ARGS__},                                                     \
+        sizeof(struct json_member[]){__VA_ARGS__} / sizeof(struct json_member)
+#define json_add(b, ...) json_add_members(b, JSON_MEMBERS(__VA_ARGS__))
+#define json_add_object(b, ...) json_add_members_object(b, JSON_MEMBERS(__VA_ARGS__))
+void json_add_members(JsonBuilder *b, const struct json_member *members, size_t n);
+void json_add_members_object(JsonBuilder *b, const struct json_member *members, size_t n);
+
 void json_begin_object(JsonBuilder *b, const char *name);
 void json_begin_list(JsonBuilder *b, const char *name);
 

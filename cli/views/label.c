@@ -59,15 +59,11 @@ char *label_svg(const struct wry_ledger_run *run)
     g_autofree char *first = NULL, *second = NULL, *code = code_path(run->board);
 
     break_text(run->card ? run->card : run->kind, &first, &second);
-    json_builder_begin_object(data);
-    json_add_text(data, "board", run->board);
-    json_add_text(data, "code", code);
-    json_add_text(data, "first", first);
-    json_add_text(data, "second", second);
-    json_add_format(data, "version", "%s%s", has_version ? "version " : "",
-                    has_version ? run->card_version : "");
-    json_add_format(data, "day", "%.10s", run->ended ? run->ended : run->began);
-    json_builder_end_object(data);
+    json_add_object(data, json_text("board", run->board), json_text("code", code),
+                    json_text("first", first), json_text("second", second),
+                    json_format("version", "%s%s", has_version ? "version " : "",
+                                has_version ? run->card_version : ""),
+                    json_format("day", "%.10s", run->ended ? run->ended : run->began));
     mustache_fill(svg, "label.svg", data);
     return g_string_free(svg, FALSE);
 }

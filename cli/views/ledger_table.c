@@ -185,10 +185,8 @@ void ledger_table_refusals(const struct app *app, const GPtrArray *refusals)
         app_note(app, "The server rejected run %.8s: %s (%s)", refusal->id, refusal->reason,
                  refusal->goes_out ? "every run tries again"
                                    : "set aside; 'wrytograph ledger send' tries again");
-        json_builder_begin_object(app->json);
-        json_add_text(app->json, "id", refusal->id);
-        json_add_text(app->json, "reason", refusal->reason);
-        json_builder_end_object(app->json);
+        json_add_object(app->json, json_text("id", refusal->id),
+                        json_text("reason", refusal->reason));
     }
     json_builder_end_array(app->json);
 }

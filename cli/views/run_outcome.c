@@ -170,25 +170,13 @@ void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
     for (guint i = 0; result->steps && i < result->steps->len; i++) {
         const struct wry_run_step_done *step =
             &g_array_index(result->steps, struct wry_run_step_done, i);
-        json_builder_begin_object(b);
-        json_add_text(b, "step", wry_run_step_name(step->step));
-        json_add_text(b, "outcome", wry_outcome_text(step->outcome));
-        json_add_boolean(b, "needed", !step->skipped);
-        json_builder_set_member_name(b, "seconds");
-        json_builder_add_double_value(b, step->seconds);
-        json_add_number(b, "bytes", (int64_t)step->bytes);
-        json_builder_end_object(b);
+        json_add_object(b, json_text("step", wry_run_step_name(step->step)),
+                        json_text("outcome", wry_outcome_text(step->outcome)),
+                        json_flag("needed", !step->skipped), json_real("seconds", step->seconds),
+                        json_number("bytes", (int64_t)step->bytes));
     }
     json_builder_end_array(b);
-    if (result->known) {
-        g_autofree char *address = wry_units_address(result->address);
-        json_add_text(b, "board", address);
-    }
-    json_add_boolean(b, "done_before", result->done_before);
-    if (result->row_name)
-        json_add_text(b, "row", result->row_name);
-    if (result->backup)
-        json_add_text(b, "backup", result->backup);
-    json_builder_set_member_name(b, "seconds");
-    json_builder_add_double_value(b, result->seconds);
+    json_add(b, json_if(result->known, json_take("board", wry_units_address(result->address))),
+             json_flag("done_before", result->done_before), json_text("row", result->row_name),
+             json_text("backup", result->backup), json_real("seconds", result->seconds));
 }

@@ -43,12 +43,9 @@ void shelf_table_tell(void *context, const struct wry_shelf_report *told)
                   item->version[0] ? " " : "", item->version);
     else
         app_print(app, "%-14s %s: %s", outcome_word(told->outcome), told->path, told->reason);
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "file", told->path);
-    json_add_text(app->json, "outcome", outcome_word(told->outcome));
-    if (told->reason)
-        json_add_text(app->json, "reason", told->reason);
-    json_builder_end_object(app->json);
+    json_add_object(app->json, json_text("file", told->path),
+                    json_text("outcome", outcome_word(told->outcome)),
+                    json_text("reason", told->reason));
 }
 
 static const char *region_word(const struct wry_shelf_item *item)
@@ -94,25 +91,15 @@ static char *fit_words(const struct wry_shelf_item *item, const struct shelf_boa
 static void add_item(const struct app *app, const struct wry_shelf_item *item,
                      const struct shelf_board *board, const char *fit, bool fits)
 {
-    g_autofree char *digest = wry_units_digest(item->sha256);
-
-    json_builder_begin_object(app->json);
-    json_add_text(app->json, "name", item->name);
-    json_add_text(app->json, "version", item->version);
-    json_add_text(app->json, "region", region_word(item));
-    json_add_number(app->json, "chip_code", item->chip_code);
-    json_add_number(app->json, "flash_bytes", item->flash_size);
-    json_add_number(app->json, "bytes", (int64_t)item->size);
-    json_add_boolean(app->json, "only_upgrade", item->only_upgrade);
-    json_add_boolean(app->json, "preferred", item->preferred);
-    json_add_text(app->json, "file", item->file);
-    json_add_text(app->json, "added", item->added);
-    json_add_text(app->json, "sha256", digest);
-    if (board->known) {
-        json_add_boolean(app->json, "fits", fits);
-        json_add_text(app->json, "why", fit);
-    }
-    json_builder_end_object(app->json);
+    json_add_object(
+        app->json, json_text("name", item->name), json_text("version", item->version),
+        json_text("region", region_word(item)), json_number("chip_code", item->chip_code),
+        json_number("flash_bytes", item->flash_size), json_number("bytes", (int64_t)item->size),
+        json_flag("only_upgrade", item->only_upgrade), json_flag("preferred", item->preferred),
+        json_text("file", item->file), json_text("added", item->added),
+        json_take("sha256", wry_units_digest(item->sha256)),
+        json_if(board->known, json_flag("fits", fits)),
+        json_if(board->known, json_text("why", fit)));
 }
 
 static void add_row(const struct app *app, struct table *table, const struct wry_shelf_item *item,

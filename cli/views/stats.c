@@ -20,13 +20,3 @@ void stats_tell(const struct app *app, const struct wry_done *done)
                  "without it, which took longer.",
                  name[0] ? name : "this computer");
 }
-
-void stats_add(JsonBuilder *b, const struct wry_done *done)
-{
-    json_builder_set_member_name(b, "content_sent");
-    json_builder_add_int_value(b, (gint64)done->content_sent);
-    json_builder_set_member_name(b, "bytes_known");
-    json_builder_add_int_value(b, (gint64)done->bytes_known);
-    json_builder_set_member_name(b, "guesses_wrong");
-    json_builder_add_int_value(b, done->guesses_wrong);
-}

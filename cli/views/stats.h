@@ -6,6 +6,3 @@
 
 /* Prints them to stderr, if there are any. */
 void stats_tell(const struct app *app, const struct wry_done *done);
-
-/* Adds them to the document. */
-void stats_add(JsonBuilder *b, const struct wry_done *done);

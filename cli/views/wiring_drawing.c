@@ -144,17 +144,12 @@ enum {
 
 static void add_wire(JsonBuilder *data, const struct wire *wire, int y)
 {
-    json_builder_begin_object(data);
-    json_add_text(data, "from", wire->from);
-    json_add_text(data, "to", wire->to);
-    json_add_text(data, "remark", wire->remark);
-    json_add_text(data, "color", wire->color);
-    json_add_format(data, "y", "%d", y);
-    json_add_format(data, "text_y", "%d", y + 5);
-    json_add_boolean(data, "button", wire->way == BUTTON);
-    json_add_boolean(data, "to_board", wire->way == TO_BOARD);
-    json_add_boolean(data, "to_adapter", wire->way == TO_ADAPTER);
-    json_builder_end_object(data);
+    json_add_object(data, json_text("from", wire->from), json_text("to", wire->to),
+                    json_text("remark", wire->remark), json_text("color", wire->color),
+                    json_format("y", "%d", y), json_format("text_y", "%d", y + 5),
+                    json_flag("button", wire->way == BUTTON),
+                    json_flag("to_board", wire->way == TO_BOARD),
+                    json_flag("to_adapter", wire->way == TO_ADAPTER));
 }
 
 gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_wiring *wiring,
@@ -165,10 +160,8 @@ gboolean wiring_drawing_save_svg(const struct wry_chip *chip, const struct wry_w
     g_autoptr(GString) svg = g_string_new(NULL);
 
     json_builder_begin_object(data);
-    json_add_text(data, "board", d.board);
-    json_add_text(data, "adapter_note", adapter_note);
-    json_add_text(data, "supply", supply);
-    json_add_text(data, "words", wiring->words);
+    json_add(data, json_text("board", d.board), json_text("adapter_note", adapter_note),
+             json_text("supply", supply), json_text("words", wiring->words));
     json_begin_list(data, "wires");
     for (int i = 0; i < WIRES; i++)
         add_wire(data, &d.wires[i], FIRST_WIRE + i * WIRE_STEP);
