@@ -2,7 +2,6 @@
 #include "wrytograph-host/units.h"
 
 #include <errno.h>
-#include <stdlib.h>
 #include <string.h>
 
 struct unit {

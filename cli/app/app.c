@@ -2,8 +2,6 @@
 #include "app.h"
 
 #include <signal.h>
-#include <stdio.h>
-#include <string.h>
 #include <termios.h>
 #include <unistd.h>
 

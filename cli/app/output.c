@@ -3,7 +3,6 @@
  * made visible, invalid UTF-8 is replaced, long lines are wrapped.
  */
 #include <stdio.h>
-#include <string.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 

@@ -1,6 +1,5 @@
 /* bench: simulated boards that stand in for hardware. */
 #include <stdio.h>
-#include <string.h>
 
 #include "bench_serve.h"
 #include "values.h"

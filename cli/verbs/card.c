@@ -2,7 +2,6 @@
 #include "card_verb.h"
 
 #include <stdio.h>
-#include <string.h>
 
 #include "verbs.h"
 #include "views/card_view.h"

@@ -1,5 +1,4 @@
 /* card run --each: on one board after another. */
-#include <stdio.h>
 #include <string.h>
 #include <unistd.h>
 

@@ -1,9 +1,7 @@
 /* card run: on one board. */
-#include <string.h>
 
 #include "card_log.h"
 #include "card_verb.h"
-#include "views/explain.h"
 #include "views/run_outcome.h"
 
 enum {

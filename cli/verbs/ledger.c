@@ -1,5 +1,4 @@
 /* ledger: shows what was done to which board. */
-#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 

@@ -1,5 +1,4 @@
 /* ports: which serial ports there are, and which one appears. */
-#include <stdio.h>
 #include <string.h>
 
 #include "values.h"

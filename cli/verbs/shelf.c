@@ -5,7 +5,6 @@
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/shelf_table.h"
-#include "wrytograph-host/units.h"
 #include "wrytograph/layout.h"
 
 struct shelf_options {

@@ -8,7 +8,6 @@
 #include <unistd.h>
 
 #include "remaining.h"
-#include "wrytograph-host/units.h"
 
 #define DRAW_EVERY 100000u /* us on the port's clock */
 #define NARROWEST 40u

@@ -3,7 +3,6 @@
 
 #include <errno.h>
 #include <stdio.h>
-#include <string.h>
 
 #include "announce.h"
 #include "explain.h"

@@ -4,7 +4,6 @@
 #include "json.h"
 #include "wrytograph-host/station.h"
 #include "wrytograph-host/units.h"
-#include "wrytograph/message.h"
 
 enum {
     TOLD_MAX = 12, /* most parts printed */

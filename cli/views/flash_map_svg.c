@@ -1,5 +1,4 @@
 /* The flash map as a picture, fit for a work instruction. */
-#include <stdio.h>
 
 #include "flash_map.h"
 #include "json.h"

@@ -2,7 +2,6 @@
 #include "json.h"
 
 #include "words.h"
-#include "wrytograph-host/inspect.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 

@@ -2,7 +2,6 @@
 #include "label.h"
 
 #include <qrencode.h>
-#include <string.h>
 
 #include "json.h"
 #include "mustache.h"

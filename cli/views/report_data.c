@@ -2,7 +2,6 @@
 #include "report_data.h"
 
 #include <json-glib/json-glib.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include "ledger_json.h"

@@ -2,7 +2,6 @@
 #include "table.h"
 
 #include <libsmartcols.h>
-#include <string.h>
 
 struct table {
     const struct app *app;

@@ -6,7 +6,6 @@
 #include "base/diagnostics.h"
 #include "jobs/card/card.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"

@@ -16,7 +16,6 @@
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/file/error.h"
-#include "store/image/steps_file.h"
 #include "store/ledger/ledger.h"
 #include "store/shelf/backups.h"
 #include "wrytograph-host/units.h"

@@ -3,7 +3,6 @@
 
 #include "jobs/plan/estimate.h"
 #include "jobs/plan/settings_loss.h"
-#include "jobs/station/known_content.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/run_record.h"
 #include "jobs/station/write_common.h"

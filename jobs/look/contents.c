@@ -6,7 +6,6 @@
 #include "jobs/plan/shelf_items.h"
 #include "jobs/station/settings_read.h"
 #include "store/image/settings_file.h"
-#include "wrytograph/flash.h"
 #include "wrytograph/region_table.h"
 
 enum {

@@ -6,7 +6,6 @@
 #include "base/folders.h"
 #include "jobs/plan/placement_rules.h"
 #include "jobs/station/link.h"
-#include "store/journal/journal.h"
 #include "store/shelf/backups.h"
 
 char *backup_records_folder(const struct wry_station *station)

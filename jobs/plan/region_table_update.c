@@ -1,8 +1,6 @@
 /* A region table among the images. */
 #include "jobs/plan/region_table_update.h"
 
-#include <string.h>
-
 #include "jobs/plan/placement_rules.h"
 #include "jobs/station/flash_reader.h"
 #include "wrytograph/layout.h"

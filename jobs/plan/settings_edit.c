@@ -4,7 +4,6 @@
 #include <string.h>
 
 #include "jobs/plan/image_source.h"
-#include "jobs/plan/placement_rules.h"
 #include "jobs/station/settings_read.h"
 #include "wrytograph/layout.h"
 

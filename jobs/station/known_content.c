@@ -6,7 +6,6 @@
 #include "store/image/image_file.h"
 #include "store/shelf/known_index.h"
 #include "store/shelf/known_lookup.h"
-#include "wrytograph-host/units.h"
 
 /* Simulated boards have a separate index, in their bench folder. */
 static char *index_folder(const struct wry_station *station)

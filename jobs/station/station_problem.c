@@ -3,7 +3,6 @@
 
 #include <string.h>
 
-#include "bench/bench_folder.h"
 #include "jobs/station/diagnosis.h"
 #include "jobs/station/secrets.h"
 #include "store/file/error.h"

@@ -1,8 +1,6 @@
 /* board.yaml. */
 #include "board_file.h"
 
-#include <string.h>
-
 #include "base/yaml_members.h"
 #include "wrytograph-host/units.h"
 

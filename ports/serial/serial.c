@@ -9,7 +9,6 @@
 #include <grp.h>
 #include <poll.h>
 #include <stdlib.h>
-#include <string.h>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>

@@ -1,8 +1,6 @@
 /* Backup archives, over libzip. */
 #include "store/archive/archive.h"
 
-#include <errno.h>
-#include <fcntl.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>

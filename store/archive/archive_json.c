@@ -2,7 +2,6 @@
 #include "store/archive/archive_json.h"
 
 #include <json-glib/json-glib.h>
-#include <stdio.h>
 #include <string.h>
 
 #include "store/file/error.h"

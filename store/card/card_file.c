@@ -3,7 +3,6 @@
 
 #include <string.h>
 
-#include "base/diagnostics.h"
 #include "base/digest.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/text_file.h"

@@ -1,7 +1,6 @@
 /* Opening and unpacking kits. */
 #include "store/card/kit.h"
 
-#include <fcntl.h>
 #include <glib/gstdio.h>
 #include <json-glib/json-glib.h>
 #include <string.h>

@@ -4,7 +4,6 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <glib/gstdio.h>
-#include <stdio.h>
 #include <sys/stat.h>
 #include <unistd.h>
 

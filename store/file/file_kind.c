@@ -3,7 +3,6 @@
 
 #include <errno.h>
 #include <magic.h>
-#include <string.h>
 
 #include "base/digest.h"
 #include "error.h"

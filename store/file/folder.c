@@ -1,7 +1,6 @@
 /* Removing folders. */
 #include "store/file/folder.h"
 
-#include <fcntl.h>
 #include <ftw.h>
 #include <stdio.h>
 #include <sys/stat.h>

@@ -3,7 +3,6 @@
 
 #include <archive.h>
 #include <archive_entry.h>
-#include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 

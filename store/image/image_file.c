@@ -2,7 +2,6 @@
 #include "store/image/image_file.h"
 
 #include <errno.h>
-#include <fcntl.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -12,7 +11,6 @@
 #include "store/file/spool.h"
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/text_file.h"
-#include "wrytograph/message.h"
 
 enum {
     PIECE = 65536,

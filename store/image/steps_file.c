@@ -1,8 +1,6 @@
 /* Steps files. */
 #include "store/image/steps_file.h"
 
-#include <string.h>
-
 #include "base/yaml_members.h"
 
 enum {

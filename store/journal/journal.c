@@ -6,7 +6,6 @@
 #include <sqlite3.h>
 #include <string.h>
 
-#include "base/folders.h"
 #include "store/db/database.h"
 #include "store/file/error.h"
 #include "store/journal/journal_commit.h"

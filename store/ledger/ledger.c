@@ -8,12 +8,10 @@
 #include "base/folders.h"
 #include "base/process_mark.h"
 #include "postgres.h"
-#include "store/file/error.h"
 #include "store/ledger/ledger_columns.h"
 #include "store/ledger/ledger_postgres.h"
 #include "store/ledger/ledger_sender.h"
 #include "store/ledger/ledger_sqlite.h"
-#include "wrytograph-host/units.h"
 #include "wrytograph/version.h"
 
 #define WAIT_TIME 900000   /* us to wait for the server at the end of a run */

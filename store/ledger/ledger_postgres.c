@@ -1,8 +1,6 @@
 /* A ledger in a PostgreSQL database. */
 #include "store/ledger/ledger_postgres.h"
 
-#include <string.h>
-
 #include "ledger_migrations.h"
 #include "postgres.h"
 #include "store/file/error.h"

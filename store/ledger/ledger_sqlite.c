@@ -2,12 +2,10 @@
 #include "store/ledger/ledger_sqlite.h"
 
 #include <sqlite3.h>
-#include <string.h>
 
 #include "base/process_mark.h"
 #include "ledger_migrations.h"
 #include "store/db/database.h"
-#include "store/file/error.h"
 #include "store/ledger/ledger_columns.h"
 
 enum {

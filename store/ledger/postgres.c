@@ -4,7 +4,6 @@
 #include <errno.h>
 #include <limits.h>
 #include <poll.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include "meter.h"

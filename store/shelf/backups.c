@@ -1,7 +1,6 @@
 /* The record of backups, in SQLite. */
 #include "store/shelf/backups.h"
 
-#include <string.h>
 #include <sys/stat.h>
 
 #include "base/folder_names.h"
