@@ -64,7 +64,7 @@ static gboolean add_references(struct kit_entry *entry, const char *path, GError
 
     for (guint i = 0; good && i < references->len; i++) {
         const struct settings_reference *reference = g_ptr_array_index(references, i);
-        if (g_path_is_absolute(reference->file))
+        if (!reference->file || g_path_is_absolute(reference->file))
             continue;
         g_autofree char *source = g_build_filename(folder, reference->file, NULL);
         if (reference->secret)
@@ -75,12 +75,26 @@ static gboolean add_references(struct kit_entry *entry, const char *path, GError
     return good;
 }
 
-/* True if a settings file of the card marks this key as secret; values are not read. */
+static gboolean is_secret_in(const char *path, const char *key)
+{
+    g_autoptr(GPtrArray) references =
+        settings_is_file(path) ? settings_references(path, NULL) : NULL;
+
+    for (guint i = 0; references && i < references->len; i++) {
+        const struct settings_reference *reference = g_ptr_array_index(references, i);
+        if (reference->secret && strcmp(reference->key, key) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* True if a settings file of the card marks this key as secret; values are not read. One that
+ * cannot be read stops packing later. */
 static gboolean is_secret(const struct card *card, const char *key)
 {
     for (guint i = 0; i < card->files->len; i++) {
         const struct card_file *file = g_ptr_array_index(card->files, i);
-        if (settings_is_file(file->path) && settings_file_keeps_secret(file->path, key))
+        if (is_secret_in(file->path, key))
             return TRUE;
     }
     return FALSE;

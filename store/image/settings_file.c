@@ -317,26 +317,17 @@ struct settings *settings_load(const char *path, GError **error)
     return NULL;
 }
 
-static void free_reference(void *item)
-{
-    struct settings_reference *reference = item;
-
-    g_free(reference->file);
-    g_free(reference);
-}
-
+/* What is written about a value, without reading or judging it. */
 static gboolean take_reference(struct yaml_text *yaml, const yaml_node_t *key,
                                const yaml_node_t *value, void *context)
 {
-    (void)key;
-    if (value->type != YAML_MAPPING_NODE)
-        return TRUE;
-    const yaml_node_t *file = yaml_text_find(yaml, value, "file");
-    const yaml_node_t *secret = yaml_text_find(yaml, value, "secret");
-    if (!file)
-        return TRUE;
+    bool is_long = value->type == YAML_MAPPING_NODE;
+    const yaml_node_t *file = is_long ? yaml_text_find(yaml, value, "file") : NULL;
+    const yaml_node_t *secret = is_long ? yaml_text_find(yaml, value, "secret") : NULL;
     struct settings_reference *reference = g_new0(struct settings_reference, 1);
-    reference->file = g_strdup(yaml_text_of(file));
+
+    reference->key = g_strdup(yaml_text_of(key));
+    reference->file = file ? g_strdup(yaml_text_of(file)) : NULL;
     reference->secret = secret && strcmp(yaml_text_of(secret), "true") == 0;
     g_ptr_array_add(context, reference);
     return TRUE;
@@ -350,6 +341,15 @@ static gboolean read_references(struct yaml_text *yaml, const yaml_node_t *root,
            yaml_text_each(yaml, settings, take_reference, context);
 }
 
+static void free_reference(void *item)
+{
+    struct settings_reference *reference = item;
+
+    g_free(reference->key);
+    g_free(reference->file);
+    g_free(reference);
+}
+
 GPtrArray *settings_references(const char *path, GError **error)
 {
     GPtrArray *references = g_ptr_array_new_with_free_func(free_reference);
@@ -358,32 +358,6 @@ GPtrArray *settings_references(const char *path, GError **error)
         return references;
     g_ptr_array_unref(references);
     return NULL;
-}
-
-struct secret_search {
-    const char *key;
-    bool secret;
-};
-
-static gboolean take_secret(struct yaml_text *yaml, const yaml_node_t *root, void *context)
-{
-    struct secret_search *search = context;
-    const yaml_node_t *settings = yaml_text_find(yaml, root, "settings");
-    bool is_list = settings && settings->type == YAML_MAPPING_NODE;
-    const yaml_node_t *value = is_list ? yaml_text_find(yaml, settings, search->key) : NULL;
-    bool is_long = value && value->type == YAML_MAPPING_NODE;
-    const yaml_node_t *secret = is_long ? yaml_text_find(yaml, value, "secret") : NULL;
-
-    search->secret = secret && strcmp(yaml_text_of(secret), "true") == 0;
-    return TRUE;
-}
-
-bool settings_file_keeps_secret(const char *path, const char *key)
-{
-    struct secret_search search = {.key = key};
-
-    yaml_text_load(path, "a settings file", take_secret, &search, NULL);
-    return search.secret;
 }
 
 bool settings_is_file(const char *path)
@@ -419,13 +393,11 @@ static struct entry *find(const struct settings *settings, const char *key)
     return NULL;
 }
 
-static bool same_value(const struct entry *a, const struct entry *b)
+static bool same_value(const struct wry_setting *a, const struct wry_setting *b)
 {
-    const struct wry_setting *x = &a->setting, *y = &b->setting;
-
-    return x->type == y->type && x->boolean == y->boolean && x->integer == y->integer &&
-           x->real == y->real &&
-           (a->value == b->value || (a->value && b->value && g_bytes_equal(a->value, b->value)));
+    return a->type == b->type && a->boolean == b->boolean && a->integer == b->integer &&
+           a->real == b->real && a->length == b->length &&
+           (a->length == 0 || memcmp(a->bytes, b->bytes, a->length) == 0);
 }
 
 static struct entry *find_like(const struct settings *settings, const struct wry_setting *setting)
@@ -443,12 +415,8 @@ bool settings_has(const struct settings *settings, const struct wry_setting *set
 bool settings_holds(const struct settings *settings, const struct wry_setting *setting)
 {
     const struct entry *entry = find_like(settings, setting);
-    const struct wry_setting *own = entry ? &entry->setting : NULL;
 
-    return own && own->type == setting->type && own->boolean == setting->boolean &&
-           own->integer == setting->integer && own->real == setting->real &&
-           own->length == setting->length &&
-           (own->length == 0 || memcmp(own->bytes, setting->bytes, own->length) == 0);
+    return entry && same_value(&entry->setting, setting);
 }
 
 /* A key that is only truncated counts as near. */
@@ -514,7 +482,7 @@ gboolean settings_set(struct settings *settings, const char *key, const char *va
     } else {
         guint at = settings->entries->len;
         point(entry);
-        *changed = !old || !same_value(old, entry);
+        *changed = !old || !same_value(&old->setting, &entry->setting);
         if (old && g_ptr_array_find(settings->entries, old, &at))
             g_ptr_array_remove_index(settings->entries, at);
         g_ptr_array_insert(settings->entries, (gint)at, entry);

@@ -26,19 +26,16 @@ struct settings *settings_load(const char *path, GError **error);
 /* True if the file is YAML with a member 'settings:', whether or not it is valid. */
 bool settings_is_file(const char *path);
 
-/* A value that is read from another file, by a path relative to the settings file. */
+/* What a settings file says about a value. */
 struct settings_reference {
-    char *file; /* the path as written there */
+    char *key;
+    char *file; /* read from this file, by a path relative to the settings file; or NULL */
     bool secret;
 };
 
-/* All references of the file, struct settings_reference *, without reading them. NULL with the
+/* struct settings_reference for each setting of the file, whose values are not read. NULL with the
  * file, the line and the cause in error. Free with g_ptr_array_unref. */
 GPtrArray *settings_references(const char *path, GError **error);
-
-/* True if the file marks this setting as secret. The value is not read. False also if the file
- * cannot be read. */
-bool settings_file_keeps_secret(const char *path, const char *key);
 
 /* From a block whose checksum has been verified. */
 struct settings *settings_from_block(const uint8_t *bytes, const struct wry_settings_head *head);
