@@ -32,6 +32,11 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
         -DOUT=${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
         -P ${PROJECT_SOURCE_DIR}/cmake/migrations.cmake
     DEPENDS ${WRY_MIGRATIONS} cmake/migrations.cmake)
+set(WRY_SENTENCES jobs/words/sentences/problems.txt jobs/words/sentences/session.txt jobs/words/sentences/notes.txt)
+add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/sentences.c
+    COMMAND awk -v OUT=${CMAKE_CURRENT_BINARY_DIR}/sentences.c -f cmake/sentences.awk ${WRY_SENTENCES}
+    WORKING_DIRECTORY ${PROJECT_SOURCE_DIR}
+    DEPENDS ${WRY_SENTENCES} cmake/sentences.awk VERBATIM)
 set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
@@ -43,7 +48,7 @@ set(WRY_HOST_SOURCES
     store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_commit.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
     store/file/atomic_file.c store/file/spool.c 
     jobs/words/error_words.c jobs/words/fact_words.c jobs/words/finding_words.c jobs/words/note_words.c
-    jobs/words/problem_facts.c jobs/words/problem_table.c jobs/words/problem_words.c jobs/words/template.c
+    jobs/words/problem_facts.c ${CMAKE_CURRENT_BINARY_DIR}/sentences.c jobs/words/problem_words.c jobs/words/template.c
     jobs/flash/archives.c jobs/plan/backup_records.c jobs/flash/backup.c jobs/station/station_board.c jobs/station/flash_reader.c jobs/plan/shelf_source.c jobs/plan/image_source.c
     jobs/plan/region_table_update.c jobs/plan/placement_rules.c jobs/plan/plan_build.c jobs/plan/settings_edit.c jobs/station/settings_read.c jobs/plan/settings_loss.c jobs/plan/shelf.c jobs/plan/shelf_items.c
     jobs/flash/incremental_read.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c

@@ -3,7 +3,7 @@
 
 #include "harness.h"
 #include "jobs/words/problem_facts.h"
-#include "jobs/words/problem_table.h"
+#include "jobs/words/sentences.h"
 #include "store/file/error.h"
 #include "wrytograph-host/words.h"
 
@@ -56,8 +56,8 @@ static void check_rows(const struct template_row *rows, size_t n)
 
 static void sentences_and_advice_name_only_facts_that_there_are(void)
 {
-    check_rows(problem_table, problem_table_size);
-    check_rows(problem_table_session, problem_table_session_size);
+    check_rows(sentences_problems, sentences_problems_size);
+    check_rows(sentences_session, sentences_session_size);
 }
 
 static void every_kind_and_every_status_has_its_row(void)
@@ -83,15 +83,17 @@ static void every_kind_and_every_status_has_its_row(void)
 
 static void a_row_with_a_condition_comes_before_the_one_without(void)
 {
-    for (size_t i = 1; i < problem_table_size; i++)
-        CHECK(!problem_table[i].when || problem_table[i - 1].kind != problem_table[i].kind ||
-              problem_table[i - 1].when);
+    for (size_t i = 1; i < sentences_problems_size; i++)
+        CHECK(!sentences_problems[i].when ||
+              sentences_problems[i - 1].kind != sentences_problems[i].kind ||
+              sentences_problems[i - 1].when);
 }
 
 static void a_sentence_follows_a_name_and_advice_is_whole_sentences(void)
 {
-    for (size_t i = 0; i < problem_table_size; i++) {
-        const char *sentence = problem_table[i].sentence, *advice = problem_table[i].advice;
+    for (size_t i = 0; i < sentences_problems_size; i++) {
+        const char *sentence = sentences_problems[i].sentence,
+                   *advice = sentences_problems[i].advice;
         CHECK(!g_str_has_suffix(sentence, "."));
         CHECK(!g_ascii_isupper(sentence[0]));
         CHECK(!advice || strchr("ABCDEFGHIJKLMNOPQRSTUVWXYZ'{- ", advice[0]));

@@ -1,5 +1,5 @@
 /* Notes in words. */
-#include "template.h"
+#include "sentences.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
@@ -122,111 +122,10 @@ static char *fact(const void *event, const char *name)
     return NULL;
 }
 
-#define INTERRUPTED                                                                                \
-    "Note: a job on this board{begun} was interrupted. Run it again from this computer"
-#define CUT_BEFORE "An earlier job on this board was interrupted"
-
-#define NOTE(note, sentence)                                                                       \
-    {                                                                                              \
-        note, NULL, sentence, NULL                                                                 \
-    }
-
-static const struct template_row rows[] = {
-    NOTE(WRY_NOTE_ONLY_ADAPTER, "Using {text}, the only adapter."),
-    NOTE(WRY_NOTE_BY_HAND, "1. Hold the boot button, or put the strap to ground.\n"
-                           "2. Tap reset, or switch the power on.\n"
-                           "3. Release the boot button."),
-    NOTE(WRY_NOTE_BY_HAND_RUNS,
-         "Heard: the board runs its program. Hold the boot button longer, until after reset is "
-         "released."),
-    NOTE(WRY_NOTE_BY_HAND_LOADING, "Heard: loading mode is reached. Release the boot button."),
-    NOTE(WRY_NOTE_BY_HAND_ANSWERED, "The board answers."),
-    NOTE(
-        WRY_NOTE_FLASH_BUSY,
-        "The board answers, but its flash is still busy with an operation from before the reset. A "
-        "chip erase takes minutes; waiting."),
-    NOTE(WRY_NOTE_SLOWER, "Higher speeds failed on this link; continuing at {speed} baud."),
-    NOTE(
-        WRY_NOTE_SPEED_KNOWN,
-        "Using {speed} baud: higher speeds failed on this adapter today. --speed tries one again."),
-    {WRY_NOTE_UNSETTLED, "stretches",
-     INTERRUPTED ": its journal has\n"
-                 "  content of this board ({stretches}) that exists nowhere else.{unfinished}",
-     NULL},
-    NOTE(WRY_NOTE_UNSETTLED, INTERRUPTED ".{unfinished}"),
-    NOTE(WRY_NOTE_JOURNAL_UNOPENED, "Note: the journal of this computer cannot be read, so "
-                                    "interrupted jobs on this board are not "
-                                    "known.\n"
-                                    "  {text}"),
-    NOTE(WRY_NOTE_JOURNAL_UNREAD, "Note: the journal of this computer cannot be read: {text}."),
-    NOTE(WRY_NOTE_PUT_BACK,
-         CUT_BEFORE ". The content that it had put at risk was restored first: {sectors}."),
-    NOTE(WRY_NOTE_NEWER,
-         CUT_BEFORE ", but the sectors at {starts} have been written since: they are left alone."),
-    NOTE(WRY_NOTE_BEYOND,
-         "The journal has content for {starts}, beyond the end of this flash: it is not written."),
-    NOTE(WRY_NOTE_SET_ASIDE, "  Their content before the interruption is in {text}."),
-    NOTE(WRY_NOTE_SET_ASIDE_AT_END, "  Their content is in {text}."),
-    NOTE(WRY_NOTE_SET_ASIDE_FAILED,
-         "The journal's content of this board could not be saved to files: {text}."),
-    NOTE(WRY_NOTE_SHARED_ADDRESS,
-         "Warning: {address} is not a unique address: an interrupted job on this board cannot be "
-         "recovered later,\n"
-         "  and its backups look like those of other boards."),
-    NOTE(WRY_NOTE_BLANK_BESIDE,
-         "Note: {stretches} is blank in a sector with content. If a job of another computer on "
-         "this\n"
-         "  board was interrupted, the missing content is in that computer's journal: run the job "
-         "again there first."),
-    NOTE(
-        WRY_NOTE_NOT_FORGOTTEN,
-        "The journal could not be updated ({text}): the next job on this board writes some sectors "
-        "again."),
-    NOTE(WRY_NOTE_KNOWN_UNUSABLE,
-         "Note: the index of known content cannot be used, which only costs time: {text}."),
-    NOTE(WRY_NOTE_BACKUP_UNNOTED,
-         "Note: this backup could not be recorded, so later commands may not find it: {text}."),
-    NOTE(WRY_NOTE_SHELF_UNREAD, "Note: the shelf cannot be read: {text}."),
-    NOTE(WRY_NOTE_OWNER_UNKNOWN,
-         "Note: the owner of these settings could not be determined: {text}."),
-    NOTE(WRY_NOTE_LEDGER_FAILED, "Note: this job is not recorded: {text}."),
-    {WRY_NOTE_LEDGER_WAITS, "text",
-     "{waiting} on this computer for the ledger's server: {text}. Every run tries again, and so "
-     "does 'wrytograph ledger send'.",
-     NULL},
-    NOTE(WRY_NOTE_LEDGER_WAITS, "{waiting} on this computer for the ledger's server: it has not "
-                                "answered yet. Every run tries "
-                                "again, and so does 'wrytograph ledger send'."),
-    NOTE(WRY_NOTE_LEDGER_EXPOSED, "Note: the ledger goes to {text} unencrypted: others on the "
-                                  "network can read and change it. "
-                                  "Add sslmode=verify-full to its address (docs/ledger.md)."),
-    NOTE(WRY_NOTE_OTHER_BOARD, "Note: the archive comes from board {address}, this is "
-                               "{own_address}."),
-    NOTE(WRY_NOTE_STARTED, "The board has left loading mode."),
-    NOTE(WRY_NOTE_READABLE, "Readable at {speed} baud."),
-    NOTE(WRY_NOTE_UNREADABLE, "Not readable at {other_speed} baud; trying {speed}."),
-    NOTE(WRY_NOTE_UNREADABLE_AT_ANY,
-         "Not readable at any of the usual speeds. Check ground and wiring."),
-    NOTE(WRY_NOTE_NOT_SEEN, "Not seen: \"{text}\"; continuing."),
-    NOTE(WRY_NOTE_LINE_END_TRIED, "The line was not answered; trying the line ending {text}."),
-    NOTE(WRY_NOTE_LINE_END_WORKS,
-         "This board expects lines that end in {text}: use --line-end {text}."),
-    NOTE(WRY_NOTE_LINE_UNANSWERED, "No answer since the line was sent. Does this board expect "
-                                   "another line ending? (--line-end "
-                                   "lf or cr)"),
-    NOTE(WRY_NOTE_IN_LOADING_MODE,
-         "The board is in loading mode: its boot strap is held. Release it, then reset the board."),
-    NOTE(WRY_NOTE_RESET_UNWIRED,
-         "The reset of this board is not wired (--wiring): tap its button."),
-    NOTE(WRY_NOTE_RESET, "The board was reset."),
-    NOTE(WRY_NOTE_NO_BREAK, "This link cannot send a break."),
-    NOTE(WRY_NOTE_BREAK, "A break was sent."),
-};
-
 char *wry_note_text(const struct wry_event *event)
 {
     const struct template_row *row =
-        template_find(rows, G_N_ELEMENTS(rows), (int)event->note, fact, event);
+        template_find(sentences_notes, sentences_notes_size, (int)event->note, fact, event);
 
     return row ? template_fill(row->sentence, fact, event) : NULL;
 }

@@ -1,18 +1,18 @@
-/* Problems in words: chooses the row of the table and fills in the facts. */
+/* Problems in words: chooses a row and fills in the facts. */
 #include "problem_facts.h"
-#include "problem_table.h"
+#include "sentences.h"
 #include "wrytograph-host/words.h"
 
 static const struct template_row *row_of(const struct wry_problem *problem)
 {
     const struct template_row *row =
         problem->kind == WRY_PROBLEM_SESSION
-            ? template_find(problem_table_session, problem_table_session_size, (int)problem->status,
+            ? template_find(sentences_session, sentences_session_size, (int)problem->status,
                             problem_facts_text, problem)
-            : template_find(problem_table, problem_table_size, (int)problem->kind,
+            : template_find(sentences_problems, sentences_problems_size, (int)problem->kind,
                             problem_facts_text, problem);
 
-    return row ? row : &problem_table[problem_table_size - 1];
+    return row ? row : &sentences_problems[sentences_problems_size - 1];
 }
 
 char *wry_problem_sentence(const struct wry_problem *problem)
