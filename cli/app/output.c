@@ -3,6 +3,7 @@
  * made visible, invalid UTF-8 is replaced, long lines are wrapped.
  */
 #include <stdio.h>
+#include <string.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
@@ -63,16 +64,14 @@ static const char *break_at(const char *line, unsigned columns)
 
 static void put_line(FILE *to, const char *line, unsigned columns)
 {
-    unsigned indent = 0;
+    unsigned indent = (unsigned)strspn(line, " ") + INDENT, room = columns;
 
-    while (line[indent] == ' ')
-        indent++;
-    for (const char *end; columns > 0 && (end = break_at(line, columns));) {
-        fprintf(to, "%.*s\n%*s", (int)(end - line), line, (int)(indent + INDENT), "");
-        for (line = end; *line == ' '; line++)
-            continue;
-        columns -= columns > NARROWEST && indent + INDENT < columns / 2 ? indent + INDENT : 0;
+    if (indent > columns / 2)
         indent = 0;
+    for (const char *end; columns > 0 && (end = break_at(line, room));) {
+        fprintf(to, "%.*s\n%*s", (int)(end - line), line, (int)indent, "");
+        line = end + strspn(end, " ");
+        room = columns - indent;
     }
     fputs(line, to);
 }

@@ -186,6 +186,7 @@ static int wait_for_one(struct app *app, uint64_t wait)
     int64_t end = g_get_monotonic_time() + (int64_t)wait;
     int code = -1;
 
+    app_interrupted(); /* from here on Ctrl-C is heard */
     app_note(app, "Plug the adapter in now (if it is in, unplug it first); Ctrl-C stops.");
     while (code < 0) {
         struct sight now = look();

@@ -11,6 +11,7 @@
 
 #define DRAW_EVERY 100000u /* us on the port's clock */
 #define NARROWEST 40u
+#define CELLS_LEAST 14u
 
 struct bar {
     char label[24];
@@ -59,9 +60,13 @@ static void draw(const struct bar *bar, uint64_t now)
                  (unsigned)(bar->total / 1024), rate / 1024, left);
     else
         snprintf(tail, sizeof tail, "  0 %%  0 of %u KiB", (unsigned)(bar->total / 1024));
-    unsigned used = (unsigned)(strlen(bar->label) + 52);
-    unsigned room = terminal_width() > used + 10 ? terminal_width() - used : 10;
-    room = MIN(room, sizeof cells - 1);
+    /* The width does not follow the digits of the tail; a narrow terminal gets the share alone. */
+    unsigned width = terminal_width(), tail_room = 48;
+    if (width < strlen(bar->label) + tail_room + CELLS_LEAST) {
+        tail_room = 10;
+        tail[strlen("100 %")] = '\0';
+    }
+    unsigned room = MIN(width - (unsigned)strlen(bar->label) - tail_room, sizeof cells - 1);
     unsigned filled = (unsigned)(bar->done * room / bar->total);
     memset(cells, '.', room);
     memset(cells, '=', filled);

@@ -89,6 +89,15 @@ static char *line_of(const struct many_view *view, const struct many_row *row)
     return g_string_free(line, FALSE);
 }
 
+/* A line that wrapped would be two, and the next drawing would begin one too low. */
+static void put_cut(char *line, const char *paint, unsigned columns)
+{
+    g_strdelimit(line, "\n", ' ');
+    if (g_utf8_strlen(line, -1) >= (glong)columns)
+        *g_utf8_offset_to_pointer(line, columns - 1) = '\0';
+    fprintf(stderr, "%s%s%s\033[K\n", paint, line, paint[0] ? "\033[0m" : "");
+}
+
 static void put_line(const struct many_view *view, const struct many_row *row, const char *line,
                      unsigned columns)
 {
@@ -98,10 +107,7 @@ static void put_line(const struct many_view *view, const struct many_row *row, c
                         : row->outcome == WRY_OUTCOME_STOPPED ? "\033[33m"
                                                               : "\033[31m";
 
-    g_strdelimit(clean, "\n", ' ');
-    if (g_utf8_strlen(clean, -1) >= (glong)columns)
-        *g_utf8_offset_to_pointer(clean, columns - 1) = '\0';
-    fprintf(stderr, "%s%s%s\033[K\n", paint, clean, paint[0] ? "\033[0m" : "");
+    put_cut(clean, paint, columns);
 }
 
 struct counts {
@@ -168,11 +174,11 @@ static void draw_screen(struct many_view *view)
     g_autofree char *before = counts.done_before > 0
                                   ? g_strdup_printf(", %zu done before", counts.done_before)
                                   : g_strdup("");
-    fprintf(stderr,
-            "%zu boards: %zu running, %zu passed, %zu failed%s%s\033[K\n"
-            "\033[J",
-            view->count, counts.running, counts.passed, counts.failed, before,
-            all ? "" : "; not all are shown here");
+    g_autofree char *sums = g_strdup_printf(
+        "%zu boards: %zu running, %zu passed, %zu failed%s%s", view->count, counts.running,
+        counts.passed, counts.failed, before, all ? "" : "; not all are shown here");
+    put_cut(sums, "", columns);
+    fputs("\033[J", stderr);
     fflush(stderr);
     view->drawn = drawn + 1;
 }
