@@ -21,7 +21,8 @@ struct reader {
     GArray *row;                 /* being read */
     unsigned line, column;       /* position of the current byte */
     unsigned at_line, at_column; /* position where the field began */
-    const char *wrong;           /* NULL: nothing */
+    unsigned wrong_line, wrong_column;
+    const char *wrong; /* with the field that began there; NULL: nothing */
 };
 
 static void clear_field(void *item)
@@ -42,6 +43,16 @@ static void free_row(void *item)
     g_array_unref(item);
 }
 
+/* About the field that has just ended; only the first one is reported. */
+static void complain(struct reader *reader, const char *what)
+{
+    if (reader->wrong)
+        return;
+    reader->wrong = what;
+    reader->wrong_line = reader->at_line;
+    reader->wrong_column = reader->at_column;
+}
+
 static void take_field(void *bytes, size_t n, void *context)
 {
     struct reader *reader = context;
@@ -49,9 +60,9 @@ static void take_field(void *bytes, size_t n, void *context)
 
     if (n > FIELD_MOST || memchr(bytes ? bytes : "", '\0', n) ||
         !g_utf8_validate(bytes ? bytes : "", (gssize)n, NULL))
-        reader->wrong = "a field is not UTF-8 text, or too long";
+        complain(reader, "a field is not UTF-8 text, or too long");
     else if (reader->row->len >= COLUMNS_MOST)
-        reader->wrong = "too many columns";
+        complain(reader, "too many columns");
     else
         field.text = g_strndup(bytes ? bytes : "", n);
     if (field.text)
@@ -93,9 +104,13 @@ static gboolean parse(struct reader *reader, const char *text, size_t n, GError 
     csv_free(&parser);
     if (good && !reader->wrong)
         return TRUE;
+    if (!reader->wrong) {
+        reader->at_line = reader->line;
+        reader->at_column = reader->column;
+        complain(reader, "a quotation mark where none is allowed");
+    }
     return store_error(error, WRY_STORE_ERROR_DAMAGED, "%s:%u:%u: %s", reader->table->path,
-                       reader->line, reader->column,
-                       reader->wrong ? reader->wrong : "a quotation mark where none is allowed");
+                       reader->wrong_line, reader->wrong_column, reader->wrong);
 }
 
 /* Judges by the first line that is not blank; text in quotes does not count. */
