@@ -304,6 +304,30 @@ static void each_board_gets_its_row(void)
     CHECK(strcmp(untouched, "datum_mm\n-1804\n") == 0);
 }
 
+/* It needs nothing; what it had is told all the same, and its row stays its own. */
+static void a_board_that_is_done_shows_its_row(void)
+{
+    cards_make("boards: {file: done.csv, row: next}\ntimes: 1\n");
+    scratch_text("done.csv", "gauge,datum_mm,address,used\n12,-1801,,\n13,-1802,,\n");
+    scratch_use_gauge("done-1", "none");
+    EXPECT(0, "PASSED", run_card(NULL));
+    struct said said = run_card(NULL);
+    EXPECT(0, "DONE BEFORE: already done ", said);
+    CHECK(says(&said, ", gauge 12."));
+    EXPECT(0, "\"row\" : \"gauge 12\"", run_card("--json"));
+    EXPECT(0, "PASSED", run_card("--again"));
+    g_autofree char *table = read_text("done.csv");
+    CHECK(strstr(table, "13,-1802,,") != NULL);
+    /* Without a way to count, a card that a board gets once is not run. */
+    scratch_text("done.csv", "gauge,datum_mm\n14,-1803\n");
+    g_autofree char *ledger = g_strdup(g_getenv("WRYTOGRAPH_LEDGER"));
+    g_setenv("WRYTOGRAPH_LEDGER", "/proc/nowhere/ledger.db", TRUE);
+    scratch_use_gauge("done-2", "none");
+    said = run_card(NULL);
+    CHECK(said.code != 0 && !says(&said, "PASSED"));
+    g_setenv("WRYTOGRAPH_LEDGER", ledger, TRUE);
+}
+
 static void rows_by_address_are_not_marked(void)
 {
     set_up("listed");
@@ -357,6 +381,7 @@ int main(int argc, char **argv)
                                         FACT(a_card_that_was_cut_goes_on),
                                         FACT(a_board_gets_a_card_as_often_as_it_may),
                                         FACT(each_board_gets_its_row),
+                                        FACT(a_board_that_is_done_shows_its_row),
                                         FACT(rows_by_address_are_not_marked),
                                         FACT(what_a_card_does_is_counted),
                                         FACT(the_outcome_is_one_document_as_json)};

@@ -348,6 +348,10 @@ static void rows_of_a_kit_stand_beside_it(void)
                    "--one-bench", NULL));
     CHECK_EQUAL(0, g_unlink(scratch_file("rows.csv")));
     scratch_use_gauge("row-1", "none");
+    /* A dry run makes no table and claims no row. */
+    EXPECT(0, "Nothing was changed",
+           command("card", "run", "--dry-run", scratch_file("rows.zip"), NULL));
+    CHECK(!g_file_test(scratch_file("rows.boards.csv"), G_FILE_TEST_EXISTS));
     EXPECT(0, "PASSED", command("card", "run", scratch_file("rows.zip"), NULL));
     scratch_use_gauge("row-2", "none");
     EXPECT(0, "PASSED", command("card", "run", scratch_file("rows.zip"), NULL));

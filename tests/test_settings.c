@@ -301,6 +301,9 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
            command("write", "--set", "datum_m=-1", NULL));
     EXPECT(2, "there is no setting 'dat'; did you mean 'datum_mm'?",
            command("write", "--set", "dat=-1", NULL));
+    EXPECT(2, "there is no setting 'da'; did you mean 'datum_mm'?",
+           command("write", "--set", "da=-1", NULL));
+    EXPECT(2, "there is no setting 'd'\n", command("write", "--set", "d=-1", NULL));
     EXPECT(2, "To add a new one, use --set-new colour=VALUE",
            command("write", "--set", "colour=blue", NULL));
     EXPECT(2, "an integer has no leading zeros", command("write", "--set", "gauge=0123", NULL));
