@@ -362,6 +362,109 @@ static void a_stream_is_made_once_for_all(void)
     pack_shared_free(shared);
 }
 
+/* What a board is known to hold, up to one sector that is not known. */
+struct old_content {
+    uint8_t *bytes;
+    uint32_t length, unknown;
+};
+
+static bool read_old(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    const struct old_content *old = context;
+
+    if (offset + n > old->length || offset / WRY_SECTOR_SIZE == old->unknown)
+        return false;
+    memcpy(to, old->bytes + offset, n);
+    return true;
+}
+
+static uint32_t covers_old(void *context, uint32_t offset, uint32_t length)
+{
+    (void)context;
+    (void)offset;
+    return length;
+}
+
+static bool is_shared(void *context, uint32_t offset)
+{
+    (void)context;
+    return offset == 0x11000;
+}
+
+static size_t pack_whole(struct pack *pack, const struct wry_packing *packing, uint8_t *to)
+{
+    size_t n = 0, given = 1;
+
+    CHECK(pack_packer(pack)->begin(pack, packing));
+    for (; given > 0; n += given)
+        CHECK(pack_packer(pack)->give(pack, to + n, 1000, &given));
+    return n;
+}
+
+/* A difference is shared only among boards that are known to hold the same, and to take it in the
+ * same way. */
+static void differences_are_shared_by_what_boards_hold(void)
+{
+    enum { LENGTH = 0x8000, AT = 0x10000, ROOM = 0x10000, OLD = 0x40000 };
+    g_autofree uint8_t *content = g_malloc(LENGTH), *held = g_malloc(OLD);
+    g_autofree uint8_t *alone = g_malloc(ROOM), *together = g_malloc(ROOM);
+    struct pack_shared *shared = pack_shared_new();
+    struct pack *own = pack_new(), *one = pack_new();
+    struct old_content old = {.bytes = held, .length = OLD, .unknown = UINT32_MAX};
+    struct wry_known known = {.context = &old, .read = read_old, .covers = covers_old};
+    const struct wry_packing first = {.content = {.context = content, .read = read_bytes},
+                                      .length = LENGTH,
+                                      .coding = WRY_CODING_DIFFERENCE,
+                                      .window = 8192,
+                                      .offset = AT,
+                                      .old_block = 0x1000,
+                                      .old_history = 0x4000,
+                                      .known = &known};
+
+    for (size_t i = 0; i < OLD; i++)
+        held[i] = (uint8_t)(i * i >> 9);
+    memcpy(content, held + AT, LENGTH);
+    content[77] ^= 1;
+    pack_share(one, shared);
+    size_t n = pack_whole(own, &first, alone);
+    CHECK_EQUAL(n, pack_whole(one, &first, together));
+    CHECK(n < 300 && memcmp(alone, together, n) == 0);
+    pack_whole(one, &first, together);
+    CHECK_EQUAL(1, pack_shared_count(shared));
+    for (unsigned i = 0; i < 6; i++) {
+        struct wry_packing other = first;
+        check_context("case %u", i);
+        switch (i) {
+        case 0: /* what only this board holds, behind the content */
+            held[AT + LENGTH + 5] ^= 1;
+            break;
+        case 1: /* and before it */
+            held[AT - 5] ^= 1;
+            break;
+        case 2: /* a sector that is not known */
+            old.unknown = (AT + LENGTH) / WRY_SECTOR_SIZE;
+            break;
+        case 3:
+            other.old_block = 0x2000;
+            break;
+        case 4:
+            other.old_history = 0x2000;
+            break;
+        default:
+            other.is_shared = is_shared;
+            break;
+        }
+        n = pack_whole(own, &other, alone);
+        CHECK_EQUAL(n, pack_whole(one, &other, together));
+        CHECK(memcmp(alone, together, n) == 0);
+        CHECK_EQUAL(2 + i, pack_shared_count(shared));
+    }
+    check_context(NULL);
+    pack_free(one);
+    pack_free(own);
+    pack_shared_free(shared);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(all_pass),
@@ -371,7 +474,8 @@ int main(int argc, char **argv)
                                         FACT(one_after_another_on_a_fixed_link),
                                         FACT(what_is_wrong_with_the_link_is_told),
                                         FACT(one_after_another_as_ports_appear),
-                                        FACT(a_stream_is_made_once_for_all)};
+                                        FACT(a_stream_is_made_once_for_all),
+                                        FACT(differences_are_shared_by_what_boards_hold)};
     scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 
