@@ -2,6 +2,7 @@
 #include "desk.h"
 
 #include <fcntl.h>
+#include <poll.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -14,6 +15,7 @@
 
 enum {
     WORDS_MOST = 32,
+    SILENCE_MOST = 120000, /* ms: a command that is silent for so long hangs */
 };
 
 static void run(int keyboard, const char *const *words)
@@ -51,7 +53,11 @@ void desk_begin(struct desk *desk, unsigned columns, unsigned lines, const char 
 
 static bool read_more(struct desk *desk)
 {
+    struct pollfd wait = {.fd = desk->screen, .events = POLLIN};
     char bytes[256];
+
+    if (poll(&wait, 1, SILENCE_MOST) <= 0)
+        return false;
     ssize_t n = read(desk->screen, bytes, sizeof bytes);
 
     if (n > 0)

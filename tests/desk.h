@@ -26,7 +26,8 @@ struct desk {
 void desk_begin(struct desk *desk, unsigned columns, unsigned lines, const char *first, ...)
     __attribute__((sentinel));
 
-/* Reads the screen until the text is there; false when the command has ended instead. */
+/* Reads the screen until the text is there; false when the command has ended, or
+ * says nothing for minutes. */
 bool desk_see(struct desk *desk, const char *text);
 /* The same, in what comes from now on. */
 bool desk_see_anew(struct desk *desk, const char *text);

@@ -47,7 +47,7 @@ static void what_is_typed_reaches_the_firmware_and_ctrl_x_leaves(void)
     struct desk desk;
 
     serve(&bench);
-    desk_begin(&desk, 80, 24, "listen", "--link", bench.link, NULL);
+    desk_begin(&desk, 200, 24, "listen", "--link", bench.link, NULL);
     CHECK(desk_see(&desk, "Ctrl-X ends"));
     CHECK(desk_see(&desk, "tide 2."));
     desk_type(&desk, "version\r");
@@ -63,7 +63,7 @@ static void ctrl_c_leaves_a_sane_terminal_and_says_so(void)
     struct desk desk;
 
     serve(&bench);
-    desk_begin(&desk, 80, 24, "listen", "--link", bench.link, NULL);
+    desk_begin(&desk, 200, 24, "listen", "--link", bench.link, NULL);
     CHECK(desk_see(&desk, "Ctrl-X ends"));
     CHECK(desk_see(&desk, "tide 2."));
     desk_type(&desk, "\x03");
@@ -78,7 +78,7 @@ static void keys_reset_the_board_and_send_a_break(void)
     struct desk desk;
 
     serve(&bench);
-    desk_begin(&desk, 80, 24, "listen", "--link", bench.link, NULL);
+    desk_begin(&desk, 200, 24, "listen", "--link", bench.link, NULL);
     CHECK(desk_see(&desk, "Ctrl-Y resets the board, Ctrl-K sends a break.\r\n"));
     CHECK(desk_see(&desk, "tide 2."));
     desk_type(&desk, "\x0B");
@@ -100,7 +100,7 @@ static void buttons_act_on_a_served_board_at_once(void)
     struct desk desk;
 
     serve(&bench);
-    desk_begin(&desk, 80, 24, "listen", "--link", bench.link, NULL);
+    desk_begin(&desk, 200, 24, "listen", "--link", bench.link, NULL);
     CHECK(desk_see(&desk, "tide 2."));
     EXPECT(0, "not held", command("bench", "press", "desk", "reset", NULL));
     CHECK(desk_see_anew(&desk, "gauge ready"));
@@ -120,7 +120,7 @@ static void a_link_that_goes_away_ends_it_with_its_own_code(void)
     struct desk desk;
 
     serve(&bench);
-    desk_begin(&desk, 80, 24, "listen", "--link", bench.link, NULL);
+    desk_begin(&desk, 200, 24, "listen", "--link", bench.link, NULL);
     CHECK(desk_see(&desk, "tide 2."));
     stop(&bench);
     CHECK(desk_see(&desk, "is gone"));
