@@ -36,6 +36,10 @@ static void every_fault_is_told_apart(void)
         EXPECT(cases[i].code, finding, command("examine", "--json", "-l", "bench:patient", NULL));
     }
     CHECK(scratch_flash_is("patient", before, n));
+    /* Before the strap is blamed, the other wirings are tried. */
+    EXPECT(0, "", command("bench", "fault", "patient", "none", "strap-released", NULL));
+    EXPECT(4, "; no other wiring reaches loading mode",
+           command("examine", "-l", "bench:patient", NULL));
 }
 
 /* A firmware at another speed than its boot ROM looks like text with errors. */

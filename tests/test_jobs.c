@@ -262,6 +262,30 @@ static void a_plan_is_checked_and_drawn_without_a_board(void)
     CHECK(says(&said, "█"));
     g_autofree char *svg = (char *)scratch_read("map.svg", &n);
     CHECK(svg && g_str_has_prefix(svg, "<svg") && g_strstr_len(svg, (gssize)n, "gauge.bin"));
+    /* The app, from 0x40000 on, is 226 sectors of 448 of its region and of 1024 of the flash. */
+    static const char *const drawn[] = {
+        "height=\"478\" viewBox=\"0 0 1120 478\"",
+        "<text x=\"32.0\" y=\"38.0\" class=\"title\">Turnstone T2, 4 MiB (32 Mbit) of flash; "
+        "layout: "
+        "the usual one of this chip</text>",
+        "<text x=\"32.0\" y=\"115.0\" class=\"tick\">0x000000</text>",
+        "<text x=\"560.0\" y=\"115.0\" class=\"tick middle\">0x200000</text>",
+        "<text x=\"1088.0\" y=\"115.0\" class=\"tick end\">0x400000</text>",
+        "<rect x=\"98.00\" y=\"64.00\" width=\"233.06\" height=\"34.00\" fill=\"#d9a441\"/>",
+        "<rect x=\"330.00\" y=\"348.00\" width=\"216.92\" height=\"20.00\" fill=\"#d9a441\"/>",
+        "<rect x=\"330.00\" y=\"348.00\" width=\"215.98\" height=\"20.00\" fill=\"#22577a\"/>",
+        "<text x=\"122.0\" y=\"163.0\" class=\"none\">no region</text>",
+        "<text x=\"122.0\" y=\"403.0\" class=\"name\">files</text>",
+        "<text x=\"316.0\" y=\"403.0\" class=\"size end\">2 MiB</text>",
+        "<text x=\"53.0\" y=\"448.0\" class=\"size\">untouched</text>",
+        ">preserved, in a rewritten sector</text>",
+        ">image</text>",
+    };
+    for (size_t i = 0; svg && i < G_N_ELEMENTS(drawn); i++) {
+        check_context("%s", drawn[i]);
+        CHECK(strstr(svg, drawn[i]) != NULL);
+    }
+    check_context(NULL);
     g_setenv("LC_ALL", "C", TRUE);
     said = command("plan", "--chip", "turnstone-t2", "--flash", "4M", placed("app", "gauge.bin"),
                    NULL);

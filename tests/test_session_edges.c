@@ -1,6 +1,7 @@
 /* Sessions where something is wrong: ports, peers, readers, keepers, flash. */
 #include <string.h>
 
+#include "core/session/session_inner.h"
 #include "harness.h"
 #include "port_filter.h"
 #include "rig.h"
@@ -459,9 +460,43 @@ static void two_answers_that_contradict_each_other_are_a_failure_of_their_own(vo
     rig_free(rig);
 }
 
+static struct wry_cost cost(uint8_t coding, uint32_t unit, uint32_t line_bytes, uint32_t speed)
+{
+    const struct session_cost_terms terms = {.speed = speed, .latency = 1000};
+    const struct wry_cost_part part = {.length = 65536,
+                                       .coding = coding,
+                                       .erase_unit = unit,
+                                       .line_bytes = line_bytes,
+                                       .pages = 256};
+
+    return session_cost_of(&terms, &part);
+}
+
+/* The way to write a part is chosen by these figures. */
+static void a_part_costs_what_takes_longest(void)
+{
+    struct wry_cost pages = cost(0, 65536, 1000, 2000000);
+    struct wry_cost deflate = cost(WRY_CODING_DEFLATE, 65536, 1000, 2000000);
+    struct wry_cost difference = cost(WRY_CODING_DIFFERENCE, 65536, 1000, 2000000);
+
+    CHECK_EQUAL(pages.flash, deflate.flash);
+    /* Old content is read from the flash, a byte in 0.2 us. */
+    CHECK_EQUAL(deflate.flash + 65536 / 5, difference.flash);
+    CHECK(cost(0, 4096, 1000, 2000000).flash > pages.flash);
+    CHECK(cost(0, 32768, 1000, 2000000).flash > pages.flash);
+    /* Line and flash work at the same time. */
+    CHECK(pages.line < pages.flash && pages.total >= pages.flash + 3000);
+    CHECK(pages.total < pages.flash + pages.line + 3000);
+    struct wry_cost slow = cost(0, 65536, 65536, 9600);
+    CHECK(slow.line > slow.flash && slow.total >= slow.line + 3000);
+    /* 65,536 bytes and a frame's overhead, at 960 bytes a second. */
+    CHECK(slow.line > 68000000 && slow.line < 72000000);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(a_part_costs_what_takes_longest),
         FACT(a_peer_that_answers_and_never_advances_is_given_up),
         FACT(every_wait_can_be_stopped),
         FACT(a_stopped_session_goes_on_with_the_next_call),

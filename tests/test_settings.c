@@ -264,7 +264,9 @@ static void one_setting_is_changed_and_the_others_stay(void)
 
     scratch_use_gauge("changed", "none");
     g_autofree uint8_t *before = scratch_flash("changed", &n);
-    EXPECT(0, "settings (datum_mm)", command("write", "--set", "datum_mm=-1900", NULL));
+    struct said said = command("write", "--set", "datum_mm=-1900", NULL);
+    EXPECT(0, "settings (datum_mm)", said);
+    CHECK(says(&said, " to 0x013FFF, is erased: "));
     g_autofree uint8_t *after = scratch_flash("changed", &n);
     /* The next generation went into the other copy; nothing else was touched. */
     struct wry_settings_head old, new;
