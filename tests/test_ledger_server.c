@@ -121,6 +121,27 @@ static void a_server_that_refuses_is_not_called_away(void)
     end_lying();
 }
 
+/* A ledger whose schema is an old one and cannot be brought up to date is not used. */
+static void an_old_schema_that_stays_is_refused(void)
+{
+    static const char *const refused[] = {"BEGIN", "SELECT pg_advisory", "CREATE INDEX",
+                                          "INSERT INTO", "COMMIT"};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(refused); i++) {
+        g_autofree char *lie = g_strconcat("old-schema=", refused[i], NULL);
+        check_context("%s", lie);
+        begin_lying(lie, 1);
+        struct said said = command("ledger", "list", NULL);
+        check_said(&said);
+        EXPECT(4, "permission denied", said);
+        EXPECT(0, "Erased", command("erase", "0x3F0000+4K", NULL));
+        /* Its row waits here. */
+        EXPECT(4, "1 of 1 runs still wait on this computer", command("ledger", "send", NULL));
+        end_lying();
+    }
+    check_context(NULL);
+}
+
 /* Every class of SQLSTATE (PostgreSQL, appendix A): the row stays with its reason, others go. */
 static void one_row_that_is_refused_holds_up_no_other(void)
 {
@@ -276,6 +297,7 @@ int main(int argc, char **argv)
         FACT(a_job_is_done_whatever_the_server_answers),
         FACT(looking_ends_with_a_reason),
         FACT(a_server_that_refuses_is_not_called_away),
+        FACT(an_old_schema_that_stays_is_refused),
         FACT(one_row_that_is_refused_holds_up_no_other),
         FACT(what_waits_for_an_old_address_is_found_and_sent),
         FACT(rows_can_move_into_a_file),

@@ -3,7 +3,8 @@
 
 usage: lying_server.py LIE [N]      prints its port; a request is a query or a synced statement.
 Lies: none, no-row, null, columns, huge, parameters, notices, copy, endless, silence, hang-up, echo,
-refuse=SQLSTATE (rows whose program is '0.0.0'), refuse-all=SQLSTATE.
+refuse=SQLSTATE (rows whose program is '0.0.0'), refuse-all=SQLSTATE, old-schema=WORD (its schema is an
+old one, and statements that begin with WORD are refused).
 """
 import socket
 import struct
@@ -73,6 +74,10 @@ class Client:
 
     def refused(self):
         what, _, state = lie.partition("=")
+        if what == "old-schema" and "max(version)" in self.text:
+            return fields(["max"]) + row([b"1"]) + done()
+        if what == "old-schema" and self.text.lstrip().startswith(state):
+            return trouble(b"E", "42501", b"permission denied " + ESCAPES)
         if "INSERT INTO run" not in self.text or what not in ("refuse", "refuse-all"):
             return None
         if what == "refuse" and b"0.0.0" not in self.values:
