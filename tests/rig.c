@@ -19,7 +19,8 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
 {
     struct rig *rig = context;
 
-    (void)progress;
+    if (progress->step == WRY_STEP_WRITE)
+        rig->write = *progress;
     return ++rig->reports == rig->stop_after;
 }
 

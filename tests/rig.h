@@ -33,8 +33,9 @@ struct rig {
     void *read_memory;
     struct wry_journal_sector *kept;
     uint32_t flash_size;
-    unsigned reports;    /* progress calls so far */
-    unsigned stop_after; /* asks to stop at that many; 0 = never */
+    unsigned reports;                  /* progress calls so far */
+    struct wry_session_progress write; /* what the last one of a write said */
+    unsigned stop_after;               /* asks to stop at that many; 0 = never */
 };
 
 struct rig *rig_new(const struct rig_setup *setup);

@@ -172,8 +172,37 @@ static void what_differs_is_found_at_any_speed(void)
         const struct wry_session_stats *stats = wry_session_stats(&rig->session);
         CHECK_EQUAL(513, stats->sectors_written + stats->sectors_left);
         CHECK(stats->sectors_written >= COUNT && stats->sectors_written <= COUNT + 2 * COUNT);
+        CHECK_EQUAL(rig->write.total, rig->write.done);
         rig_free(rig);
     }
+}
+
+/* On a slow line, sectors are asked about together as far as they are as they should be. */
+static void content_that_is_there_takes_few_questions(void)
+{
+    enum { START = 0x3000, LENGTH = 513 * 4096 };
+    struct rig_setup setup = {.seed = 3, .max_speed = 115200};
+    struct rig *rig = rig_new(&setup);
+    struct wry_placement item = {
+        .offset = START, .length = LENGTH, .reader = rig_reader(rig->before + START)};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    uint64_t sent = wry_session_stats(&rig->session)->bytes_sent, began = rig->board.clock;
+    CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+    CHECK_EQUAL(513, wry_session_stats(&rig->session)->sectors_left);
+    sent = wry_session_stats(&rig->session)->bytes_sent - sent;
+    check_context("%u bytes", (unsigned)sent);
+    CHECK(sent < 513 * 2);
+    /* And all of it is hashed, which takes the board's processor its time. */
+    uint64_t hashing = LENGTH * sim_board_cycles(WRY_WORK_DIGEST) * 1000 / 160; /* ns at 160 MHz */
+    CHECK(rig->board.clock - began >= hashing && rig->board.clock - began < hashing * 2);
+    CHECK_EQUAL(rig->write.total, rig->write.done);
+    CHECK_EQUAL(LENGTH, rig->write.total);
+    check_context(NULL);
+    rig_free(rig);
 }
 
 /* An answer that is lost in the middle costs a question, and nothing is taken for another. */
@@ -325,6 +354,7 @@ int main(int argc, char **argv)
         FACT(a_cell_that_does_not_erase_is_named),
         FACT(an_erase_goes_on_where_the_power_or_the_cable_was_cut),
         FACT(what_differs_is_found_at_any_speed),
+        FACT(content_that_is_there_takes_few_questions),
         FACT(noise_while_looking_changes_nothing),
         FACT(what_was_blank_is_looked_at_again_once_it_changed),
         FACT(a_sector_with_any_content_is_never_taken_for_blank),
