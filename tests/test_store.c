@@ -285,6 +285,7 @@ static void a_description_out_of_bounds_is_refused(void)
         {"02:57:01", "02-57-01"},
         {"\"name\" : \"app\"", "\"name\" : \"a-name-that-is-too-long\""},
         {"\"ranges\" : [", "\"ranges\" : 7, \"spare\" : ["},
+        {"\"ranges\" : [", "\"ranges\" : [], \"spare\" : ["},
         {"{", "["},
     };
 
