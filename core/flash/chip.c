@@ -3,6 +3,28 @@
 
 #include "flash_names.h"
 
+#define COUNT(array) (sizeof(array) / sizeof(array)[0])
+
+static const struct wry_usual_region sanderling[] = {
+    {"app", WRY_REGION_APP, {WRY_USUAL_START, 0}, {WRY_USUAL_END, 0x10000}},
+    {"calibration", WRY_REGION_SETTINGS, {WRY_USUAL_END, 0x10000}, {WRY_USUAL_END, 0}},
+};
+
+static const struct wry_usual_region turnstone[] = {
+    {"start", WRY_REGION_START, {WRY_USUAL_START, 0x4000}, {WRY_USUAL_START, 0xE000}},
+    {"table", WRY_REGION_TABLE, {WRY_USUAL_START, 0xE000}, {WRY_USUAL_START, 0xF000}},
+    {"calibration", WRY_REGION_SETTINGS, {WRY_USUAL_START, 0x10000}, {WRY_USUAL_START, 0x40000}},
+    {"app", WRY_REGION_APP, {WRY_USUAL_START, 0x40000}, {WRY_USUAL_MIDDLE, 0}},
+    {"files", WRY_REGION_FILES, {WRY_USUAL_MIDDLE, 0}, {WRY_USUAL_END, 0}},
+};
+
+static const struct wry_usual_region dunlin[] = {
+    {"start", WRY_REGION_START, {WRY_USUAL_START, 0}, {WRY_USUAL_START, 0x10000}},
+    {"calibration", WRY_REGION_SETTINGS, {WRY_USUAL_START, 0x10000}, {WRY_USUAL_START, 0x30000}},
+    {"app", WRY_REGION_APP, {WRY_USUAL_START, 0x30000}, {WRY_USUAL_MIDDLE, 0}},
+    {"files", WRY_REGION_FILES, {WRY_USUAL_MIDDLE, 0}, {WRY_USUAL_END, 0}},
+};
+
 static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_SANDERLING_S1,
      .name = "sanderling-s1",
@@ -20,7 +42,9 @@ static const struct wry_chip chips[] = {
      .flash_max = 0x200000,
      .boot_speed = 38400,
      .run_speed = 115200,
-     .top_speed = 921600},
+     .top_speed = 921600,
+     .usual = sanderling,
+     .usual_count = COUNT(sanderling)},
     {.code = WRY_CHIP_TURNSTONE_T2,
      .name = "turnstone-t2",
      .title = "Turnstone T2",
@@ -37,7 +61,9 @@ static const struct wry_chip chips[] = {
      .flash_max = 0x1000000,
      .boot_speed = 115200,
      .run_speed = 115200,
-     .top_speed = 2000000},
+     .top_speed = 2000000,
+     .usual = turnstone,
+     .usual_count = COUNT(turnstone)},
     {.code = WRY_CHIP_DUNLIN_D3,
      .name = "dunlin-d3",
      .title = "Dunlin D3",
@@ -54,17 +80,19 @@ static const struct wry_chip chips[] = {
      .flash_max = 0x8000000,
      .boot_speed = 115200,
      .run_speed = 115200,
-     .top_speed = 2000000},
+     .top_speed = 2000000,
+     .usual = dunlin,
+     .usual_count = COUNT(dunlin)},
 };
 
 const struct wry_chip *wry_chip_at(size_t n)
 {
-    return n < sizeof chips / sizeof chips[0] ? &chips[n] : NULL;
+    return n < COUNT(chips) ? &chips[n] : NULL;
 }
 
 const struct wry_chip *wry_chip_by_code(uint16_t code)
 {
-    for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
+    for (size_t i = 0; i < COUNT(chips); i++) {
         if (chips[i].code == code)
             return &chips[i];
     }
@@ -73,7 +101,7 @@ const struct wry_chip *wry_chip_by_code(uint16_t code)
 
 const struct wry_chip *wry_chip_by_name(const char *name)
 {
-    for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
+    for (size_t i = 0; i < COUNT(chips); i++) {
         if (names_are_same(chips[i].name, name))
             return &chips[i];
     }

@@ -7,64 +7,16 @@
 #include "flash_names.h"
 #include "wrytograph/flash.h"
 
-/* Reference point of a built-in region's bounds, for any flash size. */
-enum anchor {
-    FROM_START,  /* value */
-    FROM_MIDDLE, /* half the flash + value */
-    FROM_END,    /* the flash size - value */
-};
-
-struct bound {
-    enum anchor anchor;
-    uint32_t value;
-};
-
-struct template_region {
-    const char *name;
-    struct bound start, end;
-    uint16_t chip_code;
-    uint8_t kind;
-};
-
-static const struct template_region templates[] = {
-    {"app", {FROM_START, 0}, {FROM_END, 0x10000}, WRY_CHIP_SANDERLING_S1, WRY_REGION_APP},
-    {"calibration",
-     {FROM_END, 0x10000},
-     {FROM_END, 0},
-     WRY_CHIP_SANDERLING_S1,
-     WRY_REGION_SETTINGS},
-
-    {"start", {FROM_START, 0x4000}, {FROM_START, 0xE000}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_START},
-    {"table", {FROM_START, 0xE000}, {FROM_START, 0xF000}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_TABLE},
-    {"calibration",
-     {FROM_START, 0x10000},
-     {FROM_START, 0x40000},
-     WRY_CHIP_TURNSTONE_T2,
-     WRY_REGION_SETTINGS},
-    {"app", {FROM_START, 0x40000}, {FROM_MIDDLE, 0}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_APP},
-    {"files", {FROM_MIDDLE, 0}, {FROM_END, 0}, WRY_CHIP_TURNSTONE_T2, WRY_REGION_FILES},
-
-    {"start", {FROM_START, 0}, {FROM_START, 0x10000}, WRY_CHIP_DUNLIN_D3, WRY_REGION_START},
-    {"calibration",
-     {FROM_START, 0x10000},
-     {FROM_START, 0x30000},
-     WRY_CHIP_DUNLIN_D3,
-     WRY_REGION_SETTINGS},
-    {"app", {FROM_START, 0x30000}, {FROM_MIDDLE, 0}, WRY_CHIP_DUNLIN_D3, WRY_REGION_APP},
-    {"files", {FROM_MIDDLE, 0}, {FROM_END, 0}, WRY_CHIP_DUNLIN_D3, WRY_REGION_FILES},
-};
-
-static uint32_t resolve(const struct bound *bound, uint32_t flash_size)
+static uint32_t resolve(const struct wry_usual_bound *bound, uint32_t flash_size)
 {
-    switch (bound->anchor) {
-    case FROM_START:
-        return bound->value;
-    case FROM_MIDDLE:
+    switch (bound->from) {
+    case WRY_USUAL_MIDDLE:
         return flash_size / 2 + bound->value;
-    case FROM_END:
+    case WRY_USUAL_END:
         return flash_size - bound->value;
+    default:
+        return bound->value;
     }
-    return 0;
 }
 
 bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip *chip,
@@ -74,16 +26,14 @@ bool wry_layout_built_in(struct wry_region_table *layout, const struct wry_chip 
     layout->flash_size = flash_size;
     if (flash_size < chip->flash_min || flash_size > chip->flash_max)
         return false;
-    for (size_t i = 0; i < sizeof templates / sizeof templates[0]; i++) {
-        const struct template_region *t = &templates[i];
-        if (t->chip_code != chip->code)
-            continue;
+    for (size_t i = 0; i < chip->usual_count && i < WRY_REGION_MAX; i++) {
+        const struct wry_usual_region *usual = &chip->usual[i];
         struct wry_region *region = &layout->regions[layout->count++];
-        for (size_t k = 0; t->name[k] != '\0'; k++)
-            region->name[k] = t->name[k];
-        region->kind = t->kind;
-        region->offset = resolve(&t->start, flash_size);
-        region->length = resolve(&t->end, flash_size) - region->offset;
+        for (size_t k = 0; k < WRY_REGION_NAME_SIZE && usual->name[k] != '\0'; k++)
+            region->name[k] = usual->name[k];
+        region->kind = usual->kind;
+        region->offset = resolve(&usual->start, flash_size);
+        region->length = resolve(&usual->end, flash_size) - region->offset;
     }
     return layout->count > 0;
 }

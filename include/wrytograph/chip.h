@@ -11,6 +11,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/region.h"
+
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -21,6 +23,25 @@ enum wry_chip_code {
     WRY_CHIP_SANDERLING_S1 = 0x5101,
     WRY_CHIP_TURNSTONE_T2 = 0x7402,
     WRY_CHIP_DUNLIN_D3 = 0xD103,
+};
+
+/* What a bound of a usual region is counted from, for any flash size. */
+enum wry_usual_from {
+    WRY_USUAL_START = 0,  /* value */
+    WRY_USUAL_MIDDLE = 1, /* half the flash + value */
+    WRY_USUAL_END = 2,    /* the flash size - value */
+};
+
+struct wry_usual_bound {
+    uint8_t from;   /* enum wry_usual_from */
+    uint32_t value; /* bytes */
+};
+
+/* A region that boards with a chip usually have. */
+struct wry_usual_region {
+    const char *name;
+    uint8_t kind; /* enum wry_region_kind */
+    struct wry_usual_bound start, end;
 };
 
 struct wry_chip {
@@ -40,6 +61,8 @@ struct wry_chip {
     uint32_t boot_speed;           /* baud of the boot ROM's output */
     uint32_t run_speed;            /* baud of the firmware's console */
     uint32_t top_speed;            /* baud that the chip's receiver is specified for */
+    const struct wry_usual_region *usual; /* the usual layout of its boards */
+    size_t usual_count;
 };
 
 /* The chip with this code; NULL if it is unknown. */

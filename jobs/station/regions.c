@@ -50,7 +50,7 @@ static struct wry_problem *load_from_file(struct wry_station *station, struct ta
 
     if (!layout_file_load(path, target->flash_size, &file, &error))
         return problem_of_error(error);
-    if (file.chip && file.chip != target->chip)
+    if (file.chip && (!target->chip || file.chip->code != target->chip->code))
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_CHIP, path, .chip = file.chip);
     if (file.layout.flash_size > 0 && file.layout.flash_size != target->flash_size)
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_LAYOUT_FLASH, path,

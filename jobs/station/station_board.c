@@ -106,7 +106,7 @@ static struct wry_problem *check_expected(struct wry_station *station)
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
 
-    if (settings->expect_chip && chip != settings->expect_chip)
+    if (settings->expect_chip && settings->expect_chip->code != board->chip_code)
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL,
                        .chip = settings->expect_chip, .found_chip = chip,
                        .chip_code = board->chip_code);
