@@ -102,6 +102,13 @@ static void looking_ends_with_a_reason(void)
         end_lying();
     }
     check_context(NULL);
+    /* Without a password there is none to mask. */
+    begin_lying("old-schema=BEGIN", 1);
+    g_auto(GStrv) parts = g_strsplit(g_getenv("WRYTOGRAPH_LEDGER"), ":capstan@", 2);
+    g_autofree char *open = g_strjoinv("@", parts);
+    g_setenv("WRYTOGRAPH_LEDGER", open, TRUE);
+    EXPECT(4, "permission denied", command("ledger", "list", NULL));
+    end_lying();
     /* One of them sends 900 MB. */
     struct rusage most;
     CHECK_EQUAL(0, getrusage(RUSAGE_CHILDREN, &most));
