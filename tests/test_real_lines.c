@@ -290,6 +290,15 @@ static void addresses_that_lead_nowhere_are_told_apart(void)
     EXPECT(4, "Connection refused", command("identify", "-l", "rfc2217://127.0.0.1:1", NULL));
     EXPECT(4, "Connection refused", command("identify", "-l", "tcp://[::1]:1", NULL));
     EXPECT(2, "is not an address", command("identify", "-l", "tcp://nowhere", NULL));
+    /* A raw connection cannot change the far end's speed. */
+    EXPECT(2, "has a fixed speed of 115200 baud, which a speed of 921600 baud cannot change",
+           command("identify", "--speed", "921600", "-l", "tcp://[::1]:1", NULL));
+    EXPECT(2, "has a fixed speed of 2000000 baud, which a speed of 57600 baud",
+           command("identify", "--call-speed", "57600", "-l", "tcp://[::1]:1?speed=2000000", NULL));
+    EXPECT(4, "Connection refused",
+           command("identify", "--speed", "2000000", "-l", "tcp://[::1]:1?speed=2000000", NULL));
+    EXPECT(4, "Connection refused",
+           command("identify", "--speed", "115200", "-l", "tcp://[::1]:1", NULL));
     EXPECT(2, "is not an address", command("identify", "-l", "rfc2217://::1:4000", NULL));
     EXPECT(2, "there is no wiring",
            command("identify", "--wiring", "knitted", "-l", "tcp://a:1", NULL));
@@ -502,9 +511,11 @@ static struct said call_until_open(const char *verb, const char *link, const cha
 {
     struct said said = {0};
     unsigned stalled = 0;
+    /* A raw connection has the speed of its far end. */
+    const char *speed = g_str_has_prefix(link, "tcp://") ? "115200" : "460800";
 
     for (unsigned i = 0; i < 200; i++) {
-        said = command(verb, "--speed", "460800", "-l", link, argument ? argument : "--stay", NULL);
+        said = command(verb, "--speed", speed, "-l", link, argument ? argument : "--stay", NULL);
         /* On a busy machine it now and then takes a connection and says nothing on it at all. */
         bool silent = says(&said, "offers no serial port") || says(&said, "stopped answering");
         stalled += silent;

@@ -105,11 +105,13 @@ enum presence { AWAY, THERE, NOT_KNOWN };
  * board; a missing port means that it is gone. */
 static enum presence call_board(struct each *each, uint8_t eui48[WRY_EUI48_SIZE])
 {
+    /* The starting speed is enough; a raw connection has its own. */
+    bool fixed = g_str_has_prefix(each->link, "tcp://");
     struct wry_station_settings settings = {.link = each->link,
                                             .bench_folder = each->settings.bench_folder,
                                             .wiring = each->settings.wiring,
                                             .call_speed = each->settings.call_speed,
-                                            .max_speed = WRY_STARTING_SPEED,
+                                            .max_speed = fixed ? 0 : WRY_STARTING_SPEED,
                                             .call_time = CALL_TIME,
                                             .without_known = true,
                                             .leaves_running = true,

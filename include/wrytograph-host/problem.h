@@ -54,6 +54,7 @@ enum wry_problem_kind {
     WRY_PROBLEM_BAD_LINK,         /* subject is not a link */
     WRY_PROBLEM_BAD_HOST,         /* subject is not HOST:PORT */
     WRY_PROBLEM_BAD_LINK_SETTING, /* subject = the part from the '?' on */
+    WRY_PROBLEM_FIXED_SPEED,      /* subject = the link, found = its speed, expected = another */
     WRY_PROBLEM_NOT_THAT_CHIP,    /* chip was expected, found_chip (or chip_code) found */
     WRY_PROBLEM_NOT_THAT_FLASH,   /* bytes: expected, found */
     WRY_PROBLEM_NO_JOURNAL,       /* it cannot be used: cause */

@@ -73,6 +73,19 @@ static struct wry_problem *parse_remote(const char *address, char **host,
     return NULL;
 }
 
+/* A raw connection cannot change the speed of its far end. */
+static struct wry_problem *check_speeds(const struct wry_station *station, uint32_t fixed)
+{
+    const uint32_t asked[] = {station->settings.max_speed, station->settings.call_speed};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(asked); i++) {
+        if (asked[i] > 0 && asked[i] != fixed)
+            return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_FIXED_SPEED, station->link,
+                           .expected = asked[i], .found = fixed);
+    }
+    return NULL;
+}
+
 static struct wry_problem *open_remote(struct wry_station *station, const char *scheme,
                                        bool com_port)
 {
@@ -82,6 +95,8 @@ static struct wry_problem *open_remote(struct wry_station *station, const char *
     GError *error = NULL;
     struct wry_problem *problem = parse_remote(station->link + strlen(scheme), &host, &settings);
 
+    if (!problem && !com_port)
+        problem = check_speeds(station, settings.speed > 0 ? settings.speed : WRY_STARTING_SPEED);
     if (problem)
         return problem;
     station->pipe_speed = settings.speed;
