@@ -186,6 +186,21 @@ static void lists_fit_the_terminal(void)
     CHECK_EQUAL(0, desk_end(&desk));
 }
 
+/* Columns of the bar of the first region; its colours take none. */
+static unsigned cells_of(const char *map)
+{
+    const char *at = strstr(map, "16 KiB |");
+    unsigned cells = 0;
+
+    for (at = at ? at + strlen("16 KiB |") : "|"; *at && *at != '|'; at = g_utf8_next_char(at)) {
+        if (*at == '\033')
+            at += strcspn(at, "m");
+        else
+            cells++;
+    }
+    return cells;
+}
+
 static void a_map_is_coloured_and_as_wide_as_the_terminal(void)
 {
     static const unsigned widths[] = {60, 100, 160};
@@ -198,6 +213,10 @@ static void a_map_is_coloured_and_as_wide_as_the_terminal(void)
         desk_watch(&desk);
         CHECK(strstr(desk.seen->str, "\033[3") != NULL);
         CHECK(strstr(desk.seen->str, "The plan is valid") != NULL);
+        CHECK(strstr(desk.seen->str, "0x000000  -               16 KiB |") != NULL);
+        CHECK(strstr(desk.seen->str, "0x040000  app            1.8 MiB |") != NULL);
+        /* Of 33 columns before the bar, 30 for the remark and 4 more, what is left; at least 16. */
+        CHECK_EQUAL(MAX(widths[i], 67 + 16) - 67, cells_of(desk.seen->str));
         CHECK_EQUAL(0, desk_end(&desk));
     }
     check_context(NULL);

@@ -198,6 +198,7 @@ static void a_region_table_comes_back_as_it_was_put(void)
     CHECK_EQUAL(WRY_REGION_TABLE_SIZE(2), n);
     CHECK(wry_region_table_get(&back, bytes, n));
     CHECK_EQUAL(2, back.count);
+    CHECK_EQUAL(0x400000, back.flash_size);
     CHECK(strcmp("sixteen-letters_", back.regions[1].name) == 0);
     CHECK_EQUAL(0x40000, back.regions[1].offset);
     CHECK(!wry_region_table_get(&back, bytes, n - 1));
