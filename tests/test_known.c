@@ -86,6 +86,17 @@ static void an_upgrade_goes_as_the_difference_to_a_backup(void)
     check_archive("two", "two.zip");
 }
 
+/* Also when it holds only that part of the flash, which begins somewhere. */
+static void a_backup_of_a_part_is_known_by_its_sectors(void)
+{
+    begin();
+    EXPECT(0, "Backed up",
+           command("backup", "-l", link_of("one"), "--only", "0x80800+1M", scratch_file("one.zip"),
+                   NULL));
+    EXPECT(0, "part of it as the difference to one.zip", upgrade("two"));
+    EXPECT(0, "agrees", command("verify", "-l", link_of("two"), placed("app", "gauge.bin"), NULL));
+}
+
 static long content_sent(const struct said *said)
 {
     const char *at = strstr(said->out, "\"content_sent\" : ");
@@ -264,6 +275,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(a_second_board_is_backed_up_without_what_the_first_one_had),
         FACT(an_upgrade_goes_as_the_difference_to_a_backup),
+        FACT(a_backup_of_a_part_is_known_by_its_sectors),
         FACT(an_upgrade_that_was_cut_goes_on_as_a_difference),
         FACT(without_guesses_it_is_the_same_and_takes_longer),
         FACT(what_is_not_quite_the_same_is_found_and_said),
