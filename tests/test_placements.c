@@ -401,6 +401,34 @@ static void a_table_in_records_rules_its_job_by_its_address(void)
     }
 }
 
+/* Records begin at an address of their own; what is changed in the header lies there. */
+static void a_header_is_adapted_wherever_its_image_begins(void)
+{
+    struct wry_boot_header header = program_header("tide-gauge 2.2.0", 40000);
+    struct wry_boot_header written;
+    size_t n = 0, m = 0;
+
+    header.flash_size_log2 = 21;
+    program_write("small.bin", &header);
+    CHECK_EQUAL(0,
+                run_program("objcopy", "-I", "binary", "-O", "ihex", "--change-addresses",
+                            "0x40000", scratch_file("small.bin"), scratch_file("small.hex"), NULL)
+                    .code);
+    scratch_use_gauge("adapted", "none");
+    EXPECT(0, "the flash size in its boot header is set to that of this board",
+           command("write", "--without-backup", scratch_file("small.hex"), NULL));
+    g_autofree uint8_t *flash = scratch_flash("adapted", &n);
+    g_autofree uint8_t *image = scratch_read("small.bin", &m);
+    CHECK(wry_boot_header_get(&written, flash + 0x40000));
+    CHECK_EQUAL(22, written.flash_size_log2);
+    CHECK(memcmp(flash + 0x40000 + WRY_BOOT_HEADER_SIZE, image + WRY_BOOT_HEADER_SIZE,
+                 m - WRY_BOOT_HEADER_SIZE) == 0);
+    EXPECT(0, "the flash has the image", command("verify", scratch_file("small.hex"), NULL));
+    /* An image at the beginning of the flash goes by its name, too. */
+    EXPECT(6, "\"name\" : \"small.bin\"",
+           command("verify", "--json", placed("0x0", "small.bin"), NULL));
+}
+
 static void a_new_table_rules_its_own_job(void)
 {
     size_t n = 0, m = 0;
@@ -509,6 +537,7 @@ int main(int argc, char **argv)
         FACT(read_mode_and_clock_are_set_as_wanted),
         FACT(a_chip_takes_the_read_modes_that_it_has),
         FACT(a_table_in_records_rules_its_job_by_its_address),
+        FACT(a_header_is_adapted_wherever_its_image_begins),
         FACT(a_new_table_rules_its_own_job),
         FACT(a_whole_set_makes_a_blank_board_boot),
         FACT(a_folder_is_an_archive_that_others_read),
