@@ -235,6 +235,37 @@ static void reset_with_the_strap_held_enters_loading_mode(void)
     rig_free(rig);
 }
 
+static bool drop(void *context, uint32_t offset, const uint8_t *from, size_t n)
+{
+    (void)context;
+    (void)offset;
+    (void)from;
+    (void)n;
+    return true;
+}
+
+/* A board that sleeps as long as its loader says wakes for each byte: it answers as soon as one
+ * that is always awake. */
+static void a_sleeping_board_answers_at_once(void)
+{
+    uint64_t took[2];
+
+    for (unsigned i = 0; i < 2; i++) {
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = 4});
+        rig->board.sleeps = i == 1;
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        uint64_t began = rig->adapter.now;
+        for (unsigned n = 0; n < 20; n++)
+            CHECK_EQUAL(WRY_OK, wry_session_read(&rig->session, n * 4096, 256,
+                                                 &(struct wry_writer){.write = drop}));
+        took[i] = rig->adapter.now - began;
+        rig_free(rig);
+    }
+    check_context("%u and %u us", (unsigned)(took[0] / 1000), (unsigned)(took[1] / 1000));
+    CHECK(took[1] < took[0] + 20 * MS);
+    check_context(NULL);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -248,6 +279,7 @@ int main(int argc, char **argv)
         FACT(a_receiver_at_another_speed_hears_garbage),
         FACT(noise_strikes_about_as_often_as_asked),
         FACT(the_board_boots_only_a_whole_program),
+        FACT(a_sleeping_board_answers_at_once),
         FACT(reset_with_the_strap_held_enters_loading_mode),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
