@@ -67,11 +67,8 @@ static bool add_kept(struct journal *journal, const struct wry_journal_sector *k
 {
     uint8_t content[WRY_SECTOR_SIZE];
 
-    if (!intended->read(intended->context, kept->offset - start, content, sizeof content)) {
-        g_free(journal->problem);
-        journal->problem = g_strdup("the content to be written could not be read");
-        return false;
-    }
+    if (!intended->read(intended->context, kept->offset - start, content, sizeof content))
+        return journal_fail_for(journal, "the content to be written could not be read");
     sqlite3_stmt *statement =
         prepare(journal, "UPDATE unsettled SET old = ?5, old_from = ?6, intended = ?7 "
                          "WHERE " OF_BOARD "AND offset = ?8");
@@ -160,13 +157,6 @@ static enum wry_kept unsettled(void *context, uint32_t offset, uint32_t length)
     return found;
 }
 
-static bool unsound(struct journal *journal, char *problem)
-{
-    g_free(journal->problem);
-    journal->problem = problem;
-    return false;
-}
-
 /* Rows may have been altered or damaged: content must be whole pages within one sector. */
 static bool take_old(struct journal *journal, sqlite3_stmt *statement, int column,
                      struct wry_journal_sector *old)
@@ -177,7 +167,7 @@ static bool take_old(struct journal *journal, sqlite3_stmt *statement, int colum
 
     if (!content || n == 0 || from < 0 || from > WRY_SECTOR_SIZE || from + n > WRY_SECTOR_SIZE ||
         (from | n) % (int)WRY_PAGE_SIZE != 0)
-        return unsound(journal, g_strdup("it has content of a sector that is not whole pages"));
+        return journal_fail_for(journal, "it has content of a sector that is not whole pages");
     old->from = (uint16_t)from;
     old->to = (uint16_t)(from + n);
     memset(old->bytes, 0xFF, sizeof old->bytes);
@@ -192,9 +182,8 @@ static bool take_offset(struct journal *journal, sqlite3_stmt *statement, int co
     int64_t at = sqlite3_column_int64(statement, column);
 
     if (at < 0 || at > UINT32_MAX)
-        return unsound(
-            journal,
-            g_strdup_printf("it has a sector at %" G_GINT64_FORMAT ", which no flash has", at));
+        return journal_fail_for(journal,
+                                "it has a sector at %" G_GINT64_FORMAT ", which no flash has", at);
     *offset = (uint32_t)at;
     return true;
 }
@@ -240,11 +229,8 @@ static bool set_aside(struct journal *journal, uint32_t offset, const void *cont
     g_autofree char *path = g_build_filename(journal->folder, name, NULL);
     g_autoptr(GError) error = NULL;
 
-    if (!g_file_set_contents_full(path, content, n, G_FILE_SET_CONTENTS_DURABLE, 0600, &error)) {
-        g_free(journal->problem);
-        journal->problem = g_strdup(error->message);
-        return false;
-    }
+    if (!g_file_set_contents_full(path, content, n, G_FILE_SET_CONTENTS_DURABLE, 0600, &error))
+        return journal_fail_for(journal, "%s", error->message);
     g_ptr_array_add(journal->aside, g_steal_pointer(&path));
     return true;
 }

@@ -30,11 +30,20 @@ static const char from_version_1[] =
 static const char from_version_2[] =
     "ALTER TABLE unsettled ADD COLUMN old_from INTEGER NOT NULL DEFAULT 0;";
 
+bool journal_fail_for(struct journal *journal, const char *format, ...)
+{
+    va_list arguments;
+
+    g_free(journal->problem);
+    va_start(arguments, format);
+    journal->problem = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    return false;
+}
+
 bool journal_fail(struct journal *journal)
 {
-    g_free(journal->problem);
-    journal->problem = g_strdup(sqlite3_errmsg(journal->db));
-    return false;
+    return journal_fail_for(journal, "%s", sqlite3_errmsg(journal->db));
 }
 
 bool journal_execute(struct journal *journal, const char *text)
@@ -65,8 +74,7 @@ static bool is_whole(struct journal *journal)
     if (statement && sqlite3_step(statement) == SQLITE_ROW) {
         const char *text = (const char *)sqlite3_column_text(statement, 0);
         whole = g_strcmp0(text, "ok") == 0;
-        g_free(journal->problem);
-        journal->problem = g_strdup(text);
+        journal_fail_for(journal, "%s", text ? text : "");
     } else {
         journal_fail(journal);
     }
@@ -80,9 +88,7 @@ static bool check_version(struct journal *journal, int64_t *version)
         return false;
     if (*version <= VERSION)
         return true;
-    g_free(journal->problem);
-    journal->problem = g_strdup("it was written by a newer version of wrytograph");
-    return false;
+    return journal_fail_for(journal, "it was written by a newer version of wrytograph");
 }
 
 /* Refuses a table of another program, with other columns or with triggers: rows stored there might
@@ -104,9 +110,7 @@ static bool is_ours(struct journal *journal)
         return false;
     if (same == 1 && rules == 0)
         return true;
-    g_free(journal->problem);
-    journal->problem = g_strdup("its tables are not those of a journal");
-    return false;
+    return journal_fail_for(journal, "its tables are not those of a journal");
 }
 
 /* One transaction. The empty DELETE fails here, before any erase, on a file that is read-only. */
@@ -180,8 +184,6 @@ bool journal_prepare_to_look(struct journal *journal)
         return true;
     if (version == VERSION)
         return is_ours(journal);
-    g_free(journal->problem);
-    journal->problem = g_strdup("it was written by an older version of wrytograph; the next write, "
-                                "erase, restore or backup converts it");
-    return false;
+    return journal_fail_for(journal, "it was written by an older version of wrytograph; the next "
+                                     "write, erase, restore or backup converts it");
 }

@@ -18,7 +18,9 @@ struct journal {
     struct wry_journal journal;
 };
 
-/* Takes SQLite's last error as the problem; returns false. */
+/* Sets the problem; returns false. */
+bool journal_fail_for(struct journal *journal, const char *format, ...) G_GNUC_PRINTF(2, 3);
+/* The same with SQLite's last error. */
 bool journal_fail(struct journal *journal);
 /* Runs statements without rows; false with the problem set. */
 bool journal_execute(struct journal *journal, const char *text);

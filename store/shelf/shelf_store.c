@@ -203,15 +203,10 @@ static int by_name(const void *a, const void *b)
     return order != 0 ? order : memcmp(x->sha256, y->sha256, sizeof x->sha256);
 }
 
-static void free_item(void *item)
-{
-    wry_shelf_item_free(item);
-}
-
 GPtrArray *shelf_items(struct shelf *shelf, GError **error)
 {
     sqlite3_stmt *s = database_prepare(shelf->db, "SELECT * FROM image", error);
-    GPtrArray *items = g_ptr_array_new_with_free_func(free_item);
+    GPtrArray *items = g_ptr_array_new_with_free_func((GDestroyNotify)wry_shelf_item_free);
     int code = SQLITE_ERROR;
 
     while (s && (code = sqlite3_step(s)) == SQLITE_ROW)

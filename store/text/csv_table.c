@@ -38,11 +38,6 @@ static GArray *row_new(void)
     return row;
 }
 
-static void free_row(void *item)
-{
-    g_array_unref(item);
-}
-
 /* About the field that has just ended; only the first one is reported. */
 static void complain(struct reader *reader, const char *what)
 {
@@ -142,7 +137,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
     size_t skip = table->is_marked ? strlen(BYTE_ORDER_MARK) : 0;
     struct reader reader = {.table = table, .row = row_new()};
     table->path = g_strdup(path);
-    table->rows = g_ptr_array_new_with_free_func(free_row);
+    table->rows = g_ptr_array_new_with_free_func((GDestroyNotify)g_array_unref);
     table->delimiter = find_delimiter(text + skip);
     gboolean good = parse(&reader, text + skip, n - skip, error);
     g_array_unref(reader.row);
