@@ -240,7 +240,7 @@ static bool yield(void *context, uint32_t offset)
     struct journal *journal = context;
     sqlite3_stmt *statement = prepare(journal, "SELECT old, old_from FROM unsettled WHERE " OF_BOARD
                                                "AND offset = ?5 AND old IS NOT NULL");
-    struct wry_journal_sector old;
+    struct wry_journal_sector old = {0};
     bool kept = true;
 
     if (!statement)
