@@ -10,8 +10,10 @@
 #include "app/options.h"
 #include "verbs/station_options.h"
 #include "verbs/verbs.h"
+#include "views/explain.h"
 #include "views/json.h"
 #include "views/output_file.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph/message.h"
 #include "wrytograph/version.h"
 
@@ -101,15 +103,33 @@ static bool wants_json(int argc, char **argv)
     return false;
 }
 
-/* The first line is the version only, for scripts; then the built-in features. */
+/* The first line is the version only, for scripts; then what it can do. */
 static void print_version(void)
 {
+    g_autoptr(GError) error = NULL;
+    bool known = wry_chips_load_folders(&error);
+    g_autofree char *chips = wry_chips_names();
+
     printf("wrytograph %s\n", WRY_VERSION_TEXT);
     printf("links     serial devices, rfc2217://, tcp://, bench: (protocol %u)\n",
            WRY_PROTOCOL_VERSION);
     puts("content   deflate and difference streams; raw, Intel HEX, S-records");
     puts("ledgers   SQLite files, postgresql://");
     puts("kits      ZIP, SHA-256, Ed25519");
+    printf("chips     %s\n", chips);
+    if (!known)
+        fprintf(stderr, "%s\n", error->message);
+}
+
+/* Chips of the user's own: without them, their boards would be taken for unknown ones. */
+static int learn_chips(struct app *app)
+{
+    g_autoptr(GError) error = NULL;
+    bool known = wry_chips_load_folders(&error);
+
+    for (char **file = app->chip_files; known && file && *file; file++)
+        known = wry_chips_load(*file, &error) != NULL;
+    return known ? EXIT_DONE : explain_error(app, g_steal_pointer(&error));
 }
 
 /* argv[0] is the verb. */
@@ -120,7 +140,10 @@ static int run(struct app *app, int argc, char **argv)
 
     if (verb->defaults)
         memcpy(values, verb->defaults, verb->size);
-    int code = options_parse(app, argc, argv, values) ? verb->run(app, values) : app->code;
+    bool parsed = options_parse(app, argc, argv, values);
+    int code = parsed ? learn_chips(app) : app->code;
+    if (parsed && code == EXIT_DONE)
+        code = verb->run(app, values);
     if (verb->clear)
         verb->clear(values);
     options_free(verb->own, values);

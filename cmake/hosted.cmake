@@ -40,7 +40,7 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/sentences.c
 set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    base/digest.c base/error.c base/file_lock.c base/folder_names.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
+    chips/chip_check.c chips/chip_file.c chips/chips.c chips/kept_chips.c base/digest.c base/error.c base/file_lock.c base/folder_names.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c

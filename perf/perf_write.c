@@ -124,7 +124,8 @@ static void set_up(struct workbench *bench, uint64_t latency_ms, uint32_t noise_
 
     fill_random(bench->flash, sizeof bench->flash, 1);
     fill_random(bench->image, sizeof bench->image, 2);
-    sim_board_init(&bench->board, &identity, bench->flash, FLASH_SIZE, 3);
+    sim_board_init(&bench->board, wry_chip_by_code(identity.chip_code), &identity, bench->flash,
+                   FLASH_SIZE, 3);
     bench->board.faults.noise_ppb = noise_ppb;
     sim_adapter_init(&bench->adapter, &bench->board, 4);
     bench->adapter.inbox.latency = latency_ms * 1000000;

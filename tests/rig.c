@@ -50,7 +50,7 @@ struct rig *rig_new(const struct rig_setup *setup)
     else
         rig_random(rig->flash, rig->flash_size, setup->seed + 1000);
     memcpy(rig->before, rig->flash, rig->flash_size);
-    sim_board_init(&rig->board, &identity, rig->flash, rig->flash_size, setup->seed);
+    sim_board_init(&rig->board, chip, &identity, rig->flash, rig->flash_size, setup->seed);
     sim_board_set_faults(&rig->board, &setup->faults);
     sim_adapter_init(&rig->adapter, &rig->board, setup->seed);
     sim_adapter_power(&rig->adapter, true);

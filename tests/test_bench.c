@@ -204,7 +204,7 @@ static void a_board_has_a_flash_that_its_chip_can_have(void)
         {"turnstone-t2", "5MiB", 2},    {"turnstone-t2", "16MiB", 0},
         {"turnstone-t2", "32MiB", 2},   {"dunlin-d3", "1MiB", 2},
         {"dunlin-d3", "2MiB", 0},       {"dunlin-d3", "32MiB", 0},
-        {"dunlin-d3", "128MiB", 0},     {"dunlin-d3", "256MiB", 2},
+        {"dunlin-d3", "256MiB", 0},     {"dunlin-d3", "512MiB", 2},
     };
 
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {

@@ -27,7 +27,7 @@ static void every_chip_has_a_sound_layout_for_every_flash_size(void)
         }
         CHECK(!wry_layout_built_in(&layout, chip, chip->flash_max * 2));
     }
-    CHECK_EQUAL(13, count);
+    CHECK_EQUAL(14, count);
 }
 
 static void a_region_is_found_by_name_and_by_offset(void)

@@ -86,6 +86,8 @@ const struct option common_options[] = {
            .when = APP_LEDGER),
     OPTION(FLAG, "dry-run", dry_run, NULL, "Show what would be done, and end", .brief = 'n',
            .when = APP_DRY_RUN),
+    OPTION(TEXTS, "chip-file", chip_files, "FILE",
+           "Also know the chip that this file describes; may be repeated", .when = ~0u),
     OPTION(FLAG, "json", json_wanted, NULL, "Print one JSON document on stdout", .when = ~0u),
     {.name = NULL},
 };

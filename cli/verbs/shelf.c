@@ -54,11 +54,12 @@ static int choose_board(struct app *app, const struct shelf_options *options,
         int code = values_chip(app, options->chip, &board->chip);
         if (code == EXIT_DONE)
             code = values_flash(app, options->flash, &board->flash_size);
-        if (code == EXIT_DONE &&
-            !wry_layout_built_in(&board->layout, board->chip, board->flash_size))
+        if (code == EXIT_DONE && (board->flash_size < board->chip->flash_min ||
+                                  board->flash_size > board->chip->flash_max))
             return app_fail(app, EXIT_USAGE, "Write it as 4MiB, 4M, 32Mbit or 0x400000.",
                             "'%s' is not a flash size of a %s", options->flash, board->chip->title);
-        board->known = code == EXIT_DONE;
+        board->known = code == EXIT_DONE &&
+                       wry_layout_built_in(&board->layout, board->chip, board->flash_size);
         return code;
     }
     if (!app->link)

@@ -1,23 +1,18 @@
 /* Values of options. */
 #include "values.h"
 
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 
 int values_chip(struct app *app, const char *text, const struct wry_chip **chip)
 {
-    g_autoptr(GString) known = g_string_new("Chips are");
-
-    *chip = wry_chip_by_name(text);
+    *chip = wry_chips_by_name(text);
     if (*chip)
         return EXIT_DONE;
-    for (size_t i = 0; wry_chip_at(i); i++)
-        g_string_append_printf(known, "%s %s",
-                               i == 0               ? ""
-                               : wry_chip_at(i + 1) ? ","
-                                                    : " and",
-                               wry_chip_at(i)->name);
-    g_string_append_c(known, '.');
-    return app_fail(app, EXIT_USAGE, known->str, "there is no chip '%s'", text);
+    g_autofree char *known = wry_chips_names();
+    g_autofree char *next =
+        g_strdup_printf("Chips are %s. --chip-file FILE makes another one known.", known);
+    return app_fail(app, EXIT_USAGE, next, "there is no chip '%s'", text);
 }
 
 int values_flash(struct app *app, const char *text, uint32_t *bytes)

@@ -6,6 +6,7 @@
 #include "json.h"
 #include "table.h"
 #include "words.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 
 /* Estimated time of a board for a digest, shown before it is spent. */
@@ -56,7 +57,7 @@ static char *program_words(const struct wry_content_of *content)
             : g_strdup("");
 
     return g_strdup_printf("%s for %s, %s at %u MHz; digest %s%s%s", header->version,
-                           wry_chip_title(wry_chip_by_code(header->chip_code)), lines,
+                           wry_chip_title(wry_chips_by_code(header->chip_code)), lines,
                            header->read_clock, digest_word(content->digest), later, shelf);
 }
 
@@ -151,7 +152,7 @@ void contents_table_add(const struct app *app, const GPtrArray *contents)
                  json_text("holds", holds_name(content->holds)));
         if (content->holds == WRY_HOLDS_PROGRAM)
             json_add(b, json_text("version", content->header.version),
-                     json_text("chip", wry_chip_title(wry_chip_by_code(content->header.chip_code))),
+                     json_text("chip", wry_chip_title(wry_chips_by_code(content->header.chip_code))),
                      json_text("digest", digests[content->digest]));
         json_add(b, json_text("on_shelf", content->on_shelf));
         if (content->settings)

@@ -35,8 +35,11 @@ static void show_board(const struct facts *facts, const struct wry_identity *ide
     g_autofree char *limit = wry_flash_limit_text(board->flash_limit, board->erase_least);
 
     facts_add(facts, "address", "address", address);
-    facts_line(facts, "chip", "%s, revision %u", identity->chip ? identity->chip->title : "unknown",
-               board->chip_revision);
+    if (identity->chip)
+        facts_line(facts, "chip", "%s, revision %u", identity->chip->title, board->chip_revision);
+    else
+        facts_line(facts, "chip", "unknown, code 0x%04X, revision %u; --chip-file makes it known",
+                   board->chip_code, board->chip_revision);
     facts_add(facts, NULL, "chip", identity->chip ? identity->chip->name : "unknown");
     json_add(b, json_number("chip_code", board->chip_code),
              json_number("chip_revision", board->chip_revision));

@@ -1,10 +1,12 @@
 /* What a file contains. */
 #include "inspection.h"
 
+#include "chip_view.h"
 #include "contents_table.h"
 #include "facts.h"
 #include "json.h"
 #include "words.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 
 enum {
@@ -86,7 +88,7 @@ static void show_header(const struct facts *facts, const struct wry_inspection *
     g_autofree char *body = wry_units_bytes(header->body_length);
     g_autofree char *mode = words_read_mode(header);
     g_autofree char *flash = words_header_flash(header);
-    const struct wry_chip *chip = wry_chip_by_code(header->chip_code);
+    const struct wry_chip *chip = wry_chips_by_code(header->chip_code);
     bool says = header->kind != WRY_PROGRAM_UNSAID;
 
     facts_add(facts, "header", "boot_header", words_header_state(inspection->header_state));
@@ -153,6 +155,15 @@ void inspection_show(const struct app *app, const struct wry_inspection *inspect
         facts_add(&facts, "format", "format", "steps");
         json_add(app->json, json_number("steps", inspection->step_count));
         app_outcome(app, true, "The steps are valid: %u.", inspection->step_count);
+        break;
+    case WRY_FILE_CHIP:
+        chip_view_show(app, inspection->chip);
+        if (inspection->has_layout) {
+            g_autofree char *size = wry_units_flash_size(inspection->layout.flash_size);
+            facts_line(&facts, "usually", "with %s of flash:", size);
+        }
+        show_regions(&facts, inspection);
+        app_outcome(app, true, "The chip file is valid.");
         break;
     case WRY_FILE_LAYOUT:
         facts_add(&facts, "format", "format", "layout");

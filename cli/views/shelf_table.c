@@ -4,6 +4,7 @@
 #include "json.h"
 #include "table.h"
 #include "words.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 
 static const char *outcome_word(enum wry_shelf_outcome outcome)
@@ -105,7 +106,7 @@ static void add_item(const struct app *app, const struct wry_shelf_item *item,
 static void add_row(const struct app *app, struct table *table, const struct wry_shelf_item *item,
                     const struct shelf_board *board)
 {
-    const struct wry_chip *chip = item->chip_code > 0 ? wry_chip_by_code(item->chip_code) : NULL;
+    const struct wry_chip *chip = item->chip_code > 0 ? wry_chips_by_code(item->chip_code) : NULL;
     g_autofree char *flash =
         item->flash_size > 0 ? wry_units_flash_size(item->flash_size) : g_strdup("any");
     g_autofree char *size = wry_units_bytes(item->size);

@@ -1,4 +1,4 @@
-/* The table of chip descriptions. */
+/* The table of built-in chips: what chips/ says, which test_chips compares. */
 #include "wrytograph/chip.h"
 
 #include "flash_names.h"
@@ -29,6 +29,8 @@ static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_SANDERLING_S1,
      .name = "sanderling-s1",
      .title = "Sanderling S1",
+     .cores = 1,
+     .instructions = WRY_INSTRUCTIONS_THUMB,
      .wants_header = true,
      .read_lines_most = 2,
      .read_clock_most = 40,
@@ -48,6 +50,8 @@ static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_TURNSTONE_T2,
      .name = "turnstone-t2",
      .title = "Turnstone T2",
+     .cores = 2,
+     .instructions = WRY_INSTRUCTIONS_THUMB,
      .wants_header = true,
      .read_lines_most = 4,
      .read_clock_most = 80,
@@ -67,6 +71,8 @@ static const struct wry_chip chips[] = {
     {.code = WRY_CHIP_DUNLIN_D3,
      .name = "dunlin-d3",
      .title = "Dunlin D3",
+     .cores = 1,
+     .instructions = WRY_INSTRUCTIONS_RISCV,
      .wants_header = true,
      .read_lines_most = 4,
      .read_clock_most = 80,
@@ -77,7 +83,7 @@ static const struct wry_chip chips[] = {
      .table_offset = WRY_NO_OFFSET,
      .app_offset = 0x30000,
      .flash_min = 0x200000,
-     .flash_max = 0x8000000,
+     .flash_max = 0x10000000,
      .boot_speed = 115200,
      .run_speed = 115200,
      .top_speed = 2000000,

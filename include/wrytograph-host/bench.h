@@ -1,7 +1,7 @@
 /*
  * The bench: simulated boards in a folder, which stand in for hardware.
  *
- *     struct wry_bench_board board = {.chip = wry_chip_by_name("turnstone-t2"),
+ *     struct wry_bench_board board = {.chip = wry_chips_by_name("turnstone-t2"),
  *                                     .flash_size = 0x400000};
  *     wry_bench_add(folder, "gauge-1", &board, NULL, &error);
  *     // from now on "bench:gauge-1" is a link, for stations with this bench_folder

@@ -1,6 +1,6 @@
 /*
- * What a file contains, without a board: an image, a backup archive, a card, a layout, steps or
- * settings.
+ * What a file contains, without a board: an image, a backup archive, a card, a layout, a chip,
+ * steps or settings.
  *
  *     struct wry_inspection inspection = {0};
  *     GError *error = NULL;
@@ -33,6 +33,7 @@ enum wry_file_kind {
     WRY_FILE_SETTINGS,
     WRY_FILE_STEPS,
     WRY_FILE_CARD, /* a card or a kit */
+    WRY_FILE_CHIP, /* a chip file */
 };
 
 /* The kind of a file, by its beginning. A file of no other kind, and one that cannot be read,
@@ -55,10 +56,11 @@ struct wry_inspection {
     enum wry_file_kind kind;
     bool whole;      /* undamaged, by the checksums in the file */
     GArray *ranges;  /* struct wry_inspected_range, sorted; NULL for layouts */
-    bool has_layout; /* layouts, archives, and images that are a region table */
+    bool has_layout; /* layouts, archives, images that are a region table, and chips with a usual
+                        layout: that of their smallest flash */
     bool open_ended; /* the last region extends to the end of any flash */
     struct wry_region_table layout;
-    const struct wry_chip *chip; /* archives, layouts; NULL: any, or unknown */
+    const struct wry_chip *chip; /* archives, layouts, chip files; NULL: any, or unknown */
 
     /* Archives. */
     uint8_t address[WRY_EUI48_SIZE];

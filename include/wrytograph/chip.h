@@ -1,5 +1,6 @@
 /*
- * Descriptions of the Wi-Fi microcontroller families.
+ * Descriptions of the Wi-Fi microcontroller families: the built-in ones, from chips/ in the source.
+ * A chip of your own is a struct wry_chip with a code of its own (boards/README.md).
  *
  *     const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
  *     printf("%s starts from 0x%x\n", chip->title, chip->start_offset);
@@ -44,16 +45,27 @@ struct wry_usual_region {
     struct wry_usual_bound start, end;
 };
 
+/* Instruction sets of programs for a chip. */
+enum wry_instructions {
+    WRY_INSTRUCTIONS_UNKNOWN = 0,
+    WRY_INSTRUCTIONS_RISCV = 1,
+    WRY_INSTRUCTIONS_THUMB = 2,
+    WRY_INSTRUCTIONS_ARM = 3,
+    WRY_INSTRUCTIONS_ARM64 = 4,
+};
+
 struct wry_chip {
     uint16_t code;            /* as the board reports it in its hello reply */
     const char *name;         /* identifier in commands and files: lower case, with hyphens */
     const char *title;        /* display name */
+    uint8_t cores;            /* processors */
+    uint8_t instructions;     /* enum wry_instructions */
     bool wants_header;        /* the boot ROM starts no program without a boot header */
     uint8_t read_lines_most;  /* most data lines it reads its flash over: 1, 2 or 4 */
     uint8_t read_clock_most;  /* fastest flash read clock, MHz */
     const char *strap;        /* name of the pin that selects loading mode when low during reset */
-    const char *says_loading; /* ROM output that shows that the strap is held */
-    const char *says_nothing; /* ROM output that shows that there is no program to start */
+    const char *says_loading; /* ROM output that shows that the strap is held; NULL = none */
+    const char *says_nothing; /* ROM output when there is no program to start; NULL = none */
     uint32_t start_offset;    /* flash offset from which the boot ROM starts a program */
     uint32_t table_offset;    /* flash offset of the region table, or WRY_NO_OFFSET */
     uint32_t app_offset;      /* lowest flash offset of an application */
@@ -65,7 +77,7 @@ struct wry_chip {
     size_t usual_count;
 };
 
-/* The chip with this code; NULL if it is unknown. */
+/* The built-in chip with this code; NULL if there is none. */
 const struct wry_chip *wry_chip_by_code(uint16_t code);
 const struct wry_chip *wry_chip_by_name(const char *name);
 /* The n-th chip, counting from 0; NULL past the last. */

@@ -17,7 +17,7 @@ extern "C" {
 
 #define WRY_PAGE_SIZE 256u       /* bytes; the most that one program operation writes */
 #define WRY_SECTOR_SIZE 4096u    /* bytes; the smallest unit of erase that is used */
-#define WRY_FLASH_MAX 0x8000000u /* bytes: the largest flash, 128 MiB */
+#define WRY_FLASH_MAX 0x10000000u /* bytes: the largest flash, 256 MiB */
 
 #define WRY_EUI48_SIZE 6u /* IEEE 802, transmitted first octet first */
 #define WRY_JEDEC_SIZE 3u /* manufacturer, type, capacity, as the flash answers command 0x9F */

@@ -10,6 +10,7 @@
 #include "jobs/console/console_line.h"
 #include "jobs/station/link.h"
 #include "jobs/station/station_board.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/jobs.h"
 
 #define QUIET_TIME 300000u       /* us of silence that mean: the board listens */
@@ -386,7 +387,7 @@ enum wry_outcome wry_station_start(struct wry_station *station,
     struct wry_problem *problem = board_connect(station, false);
     if (problem)
         return station_end_call(station, problem);
-    const struct wry_chip *chip = wry_chip_by_code(station->session.board.chip_code);
+    const struct wry_chip *chip = wry_chips_by_code(station->session.board.chip_code);
     enum wry_status status = wry_session_start(&station->session);
     if (status != WRY_OK)
         return station_end_call(station, problem_of_session(station, status));

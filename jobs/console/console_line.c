@@ -5,6 +5,7 @@
 
 #include "jobs/station/secrets.h"
 #include "jobs/station/serial_text.h"
+#include "wrytograph-host/chips.h"
 
 enum {
     SEEN_MAX = 65536, /* bytes of text kept for matching */
@@ -42,8 +43,7 @@ void console_line_init(struct console_line *line, struct wry_station *station, u
                                   .held = g_string_new(NULL),
                                   .speed = speed,
                                   .first_speed = console > 0 ? console : speed,
-                                  .next_console = console == speed ? 0 : console,
-                                  .next_speed = serial_text_speeds};
+                                  .next_console = console == speed ? 0 : console};
 }
 
 void console_line_clear(struct console_line *line)
@@ -54,16 +54,21 @@ void console_line_clear(struct console_line *line)
     g_string_free(line->held, TRUE);
 }
 
+static bool says(const struct console_line *line, const char *words)
+{
+    return words && strstr(line->rom_line->str, words);
+}
+
 /* Recognises messages of the boot ROM; of any chip if the board's is unknown. */
 static void judge_rom_line(struct console_line *line)
 {
-    for (size_t i = 0; wry_chip_at(i); i++) {
-        const struct wry_chip *chip = wry_chip_at(i);
-        if (line->chip && line->chip != chip)
+    for (size_t i = 0; wry_chips_at(i); i++) {
+        const struct wry_chip *chip = wry_chips_at(i);
+        if (line->chip && line->chip->code != chip->code)
             continue;
-        if (strstr(line->rom_line->str, chip->says_loading))
+        if (says(line, chip->says_loading))
             line->rom = CONSOLE_ROM_LOADING;
-        else if (strstr(line->rom_line->str, chip->says_nothing))
+        else if (says(line, chip->says_nothing))
             line->rom = CONSOLE_ROM_NOTHING;
     }
     g_string_truncate(line->rom_line, 0);
@@ -191,16 +196,16 @@ static enum wry_status try_next(struct console_line *line)
 {
     uint32_t before = line->speed;
 
-    if (*line->next_speed == line->first_speed)
+    if (serial_text_speed(line->next_speed) == line->first_speed)
         line->next_speed++;
-    if (*line->next_speed == 0) {
+    if (serial_text_speed(line->next_speed) == 0) {
         note_speed(line, WRY_NOTE_UNREADABLE_AT_ANY, 0, 0);
-        line->next_speed = NULL;
+        line->settled = true;
         line->gave_up = true;
         line->searching = false;
         return set_speed(line, line->first_speed, true);
     }
-    uint32_t speed = *line->next_speed++;
+    uint32_t speed = serial_text_speed(line->next_speed++);
     line->searching = true;
     note_speed(line, WRY_NOTE_UNREADABLE, speed, before);
     return set_speed(line, speed, true);
@@ -212,7 +217,8 @@ static enum wry_status watch_speed(struct console_line *line)
     if (line->gave_up || line->at_speed < CONSOLE_LATEST || readable_percent(line) >= LOST_PERCENT)
         return WRY_OK;
     line->first_speed = line->speed;
-    line->next_speed = serial_text_speeds;
+    line->next_speed = 0;
+    line->settled = false;
     return try_next(line);
 }
 
@@ -223,13 +229,13 @@ static enum wry_status judge_speed(struct console_line *line)
 
     if (line->next_console > 0)
         return follow_boot(line);
-    if (!line->next_speed)
+    if (line->settled)
         return watch_speed(line);
     if (line->at_speed == 0 || (!enough && now(line) < line->speed_since + SPEED_TIME))
         return WRY_OK;
     if (readable_percent(line) < READABLE_PERCENT)
         return try_next(line);
-    line->next_speed = NULL;
+    line->settled = true;
     line->searching = false;
     if (line->speed != line->first_speed)
         note_speed(line, WRY_NOTE_READABLE, line->speed, 0);

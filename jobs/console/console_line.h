@@ -30,7 +30,8 @@ struct console_line {
     bool latest[CONSOLE_LATEST];     /* for the latest bytes: whether they were text */
     unsigned utf8_length, utf8_left; /* of an incomplete UTF-8 sequence; 0 = none */
     unsigned at_speed;               /* bytes heard at this speed */
-    const uint32_t *next_speed;      /* next speed to try; NULL = the current one is readable */
+    size_t next_speed;               /* next speed to try, see serial_text_speed */
+    bool settled;                    /* the current speed is readable, or none is */
     uint32_t first_speed;
     uint64_t speed_since; /* us */
     bool searching;       /* other speeds are being tried */

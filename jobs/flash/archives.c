@@ -1,6 +1,8 @@
 /* Helpers for jobs with archives. */
 #include "jobs/flash/archives.h"
 
+#include "wrytograph-host/chips.h"
+
 #include <string.h>
 
 struct wry_placement archives_placement(struct archive_range *range)
@@ -18,8 +20,8 @@ struct wry_problem *archives_check_flash(struct wry_station *station, const stru
 
     if (archive->chip_code != board->chip_code)
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_CHIP, path,
-                       .chip = wry_chip_by_code(archive->chip_code),
-                       .found_chip = wry_chip_by_code(board->chip_code));
+                       .chip = wry_chips_by_code(archive->chip_code),
+                       .found_chip = wry_chips_by_code(board->chip_code));
     if (archive->flash_size != board->capacity)
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_ARCHIVE_FLASH, path,
                        .expected = archive->flash_size, .found = board->capacity);

@@ -11,6 +11,7 @@
 #include "jobs/station/link.h"
 #include "jobs/station/serial_text.h"
 #include "jobs/station/station_board.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/jobs.h"
 
 #define LISTEN_TIME 400000u /* us at each speed */
@@ -79,10 +80,10 @@ static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
 /* Looks for a loader at other speeds. */
 static bool find_loader(struct wry_station *station, struct wry_evidence *evidence)
 {
-    for (const uint32_t *speed = serial_text_speeds + 1; *speed && !station_stopped(station);
-         speed++) {
-        if (*speed <= TOP_TRIED && call_at(station, *speed) == WRY_OK) {
-            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, *speed);
+    for (size_t i = 1; serial_text_speed(i) > 0 && !station_stopped(station); i++) {
+        uint32_t speed = serial_text_speed(i);
+        if (speed <= TOP_TRIED && call_at(station, speed) == WRY_OK) {
+            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, speed);
             return true;
         }
     }
@@ -91,10 +92,10 @@ static bool find_loader(struct wry_station *station, struct wry_evidence *eviden
 
 static void find_text(const struct wry_station *station, struct wry_evidence *evidence)
 {
-    for (const uint32_t *speed = serial_text_speeds + 1; *speed && !station_stopped(station);
-         speed++) {
-        if (*speed <= TOP_TRIED && text_at(station, *speed)) {
-            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, *speed);
+    for (size_t i = 1; serial_text_speed(i) > 0 && !station_stopped(station); i++) {
+        uint32_t speed = serial_text_speed(i);
+        if (speed <= TOP_TRIED && text_at(station, speed)) {
+            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, speed);
             return;
         }
     }
@@ -132,12 +133,22 @@ static bool is_readable(const char *text)
     return n >= READABLE_LEAST && marks * 10 < n;
 }
 
+/* True if a chip before the n-th has the same boot speed. */
+static bool is_tried(size_t n)
+{
+    for (size_t i = 0; i < n; i++) {
+        if (wry_chips_at(i)->boot_speed == wry_chips_at(n)->boot_speed)
+            return true;
+    }
+    return false;
+}
+
 /* Judges by the boot text, at the ROM's speed, if it is in loading mode. */
 static bool judge_rom(const struct wry_station *station, struct wry_evidence *evidence)
 {
-    for (size_t i = 0; wry_chip_at(i) && !station_stopped(station); i++) {
-        uint32_t speed = wry_chip_at(i)->boot_speed;
-        if (speed == WRY_STARTING_SPEED)
+    for (size_t i = 0; wry_chips_at(i) && !station_stopped(station); i++) {
+        uint32_t speed = wry_chips_at(i)->boot_speed;
+        if (speed == WRY_STARTING_SPEED || is_tried(i))
             continue;
         g_autofree char *text = rom_text(station, speed);
         if (diagnosis_says_loading(text))

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "chips/chip_file.h"
 #include "jobs/look/contents.h"
 #include "jobs/plan/placed_image.h"
 #include "store/archive/archive.h"
@@ -12,7 +13,9 @@
 #include "store/image/layout_file.h"
 #include "store/image/settings_file.h"
 #include "store/image/steps_file.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/shelf.h"
+#include "wrytograph/layout.h"
 #include "wrytograph/region_table.h"
 
 static void add_range(struct wry_inspection *inspection, uint32_t offset, uint32_t length,
@@ -33,7 +36,7 @@ static gboolean inspect_archive(const char *path, struct wry_inspection *inspect
         return FALSE;
     inspection->kind = WRY_FILE_ARCHIVE;
     inspection->whole = true; /* otherwise it would not have opened */
-    inspection->chip = wry_chip_by_code(archive->chip_code);
+    inspection->chip = wry_chips_by_code(archive->chip_code);
     inspection->flash_size = archive->flash_size;
     memcpy(inspection->address, archive->eui48, sizeof inspection->address);
     inspection->created = g_strdup(archive->created);
@@ -100,6 +103,19 @@ static gboolean inspect_steps(const char *path, struct wry_inspection *inspectio
     return TRUE;
 }
 
+static gboolean inspect_chip(const char *path, struct wry_inspection *inspection, GError **error)
+{
+    const struct wry_chip *chip = chip_file_load(path, error);
+
+    if (!chip)
+        return FALSE;
+    inspection->kind = WRY_FILE_CHIP;
+    inspection->whole = true;
+    inspection->chip = chip;
+    inspection->has_layout = wry_layout_built_in(&inspection->layout, chip, chip->flash_min);
+    return TRUE;
+}
+
 /* True if the image is undamaged, by the checksums in it. */
 static bool read_program(const struct image_file *file, struct wry_inspection *inspection)
 {
@@ -161,6 +177,8 @@ enum wry_file_kind wry_file_kind_of(const char *path)
         return WRY_FILE_CARD;
     if (archive_is_one(path))
         return WRY_FILE_ARCHIVE;
+    if (chip_file_is_one(path))
+        return WRY_FILE_CHIP;
     if (settings_is_file(path))
         return WRY_FILE_SETTINGS;
     if (steps_file_is_one(path))
@@ -180,6 +198,8 @@ gboolean wry_inspect_file(const char *path, const enum wry_image_format *format,
         return inspect_settings(path, inspection, error);
     case WRY_FILE_STEPS:
         return inspect_steps(path, inspection, error);
+    case WRY_FILE_CHIP:
+        return inspect_chip(path, inspection, error);
     case WRY_FILE_LAYOUT:
         return inspect_layout(path, inspection, error);
     case WRY_FILE_CARD: /* see card.h */

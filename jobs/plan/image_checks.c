@@ -3,6 +3,7 @@
 
 #include "jobs/plan/placement_rules.h"
 #include "store/file/file_kind.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph/layout.h"
 #include "wrytograph/settings_block.h"
 
@@ -18,7 +19,7 @@ struct wry_problem *image_check_chip(const struct image *image, const struct tar
     if (target->chip && code == target->chip->code)
         return NULL;
     return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path,
-                   .chip = wry_chip_by_code(code), .found_chip = target->chip);
+                   .chip = wry_chips_by_code(code), .found_chip = target->chip);
 }
 
 static struct wry_problem *fail_larger(const struct image *image, const struct target *target)
@@ -236,7 +237,7 @@ static struct wry_problem *check_covered(const struct image *image, const struct
                      image_body_is_whole(image->file, at, &header);
         if (whole && target->chip && header.chip_code != target->chip->code) {
             struct wry_problem *problem = placement_fail(WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
-            problem->chip = wry_chip_by_code(header.chip_code);
+            problem->chip = wry_chips_by_code(header.chip_code);
             problem->found_chip = target->chip;
             return problem;
         }

@@ -4,7 +4,7 @@
 #include <glib.h>
 #include <string.h>
 
-#include "wrytograph/chip.h"
+#include "wrytograph-host/chips.h"
 
 enum {
     RESTART_TEXT = 16, /* bytes of boot text during the work that prove a restart */
@@ -80,8 +80,9 @@ static char *last_line(const struct wry_session *session)
 
 bool diagnosis_says_loading(const char *text)
 {
-    for (size_t i = 0; wry_chip_at(i); i++) {
-        if (strstr(text, wry_chip_at(i)->says_loading))
+    for (size_t i = 0; wry_chips_at(i); i++) {
+        const char *words = wry_chips_at(i)->says_loading;
+        if (words && strstr(text, words))
             return true;
     }
     return false;

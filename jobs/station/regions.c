@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "store/image/layout_file.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/region_table.h"
 
@@ -85,7 +86,7 @@ struct wry_problem *regions_of_board(struct wry_station *station, struct target 
     const struct wry_hello_reply *board = wry_session_board(&station->session);
 
     *target = (struct target){
-        .chip = wry_chip_by_code(board->chip_code), .flash_size = board->capacity, .on_link = true};
+        .chip = wry_chips_by_code(board->chip_code), .flash_size = board->capacity, .on_link = true};
     return regions_of_target(station, target);
 }
 

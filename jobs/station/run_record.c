@@ -6,6 +6,7 @@
 
 #include "jobs/station/secrets.h"
 #include "store/ledger/ledger.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 
@@ -84,7 +85,7 @@ void run_record_board(struct wry_station *station)
     if (!r || r->run->board)
         return;
     const struct wry_hello_reply *board = wry_session_board(&station->session);
-    const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+    const struct wry_chip *chip = wry_chips_by_code(board->chip_code);
     r->touched = true;
     /* The link was chosen after the run began. */
     if (!r->run->link)

@@ -6,8 +6,9 @@
 /* True for a readable byte: printable ASCII, line ends and tabs. */
 bool serial_text_is_readable(uint8_t byte);
 
-/* Usual speeds of boards, the likeliest first; ends with 0. */
-extern const uint32_t serial_text_speeds[];
+/* The n-th speed at which boards usually speak, counted from 0, the likeliest first: the starting
+ * speed of loaders, those of the known chips' boot ROMs, and others. 0 past the last. */
+uint32_t serial_text_speed(size_t n);
 
 /* Counts the bytes heard in this time (us), and the readable ones. False if the port failed. */
 bool serial_text_count(const struct wry_station *station, uint64_t time, unsigned *heard,

@@ -7,6 +7,7 @@
 #include "jobs/station/secrets.h"
 #include "pack/content_packer.h"
 #include "station_board.h"
+#include "wrytograph-host/chips.h"
 
 struct wry_station *wry_station_new(const struct wry_station_settings *settings)
 {
@@ -94,7 +95,7 @@ const struct wry_chip *wry_station_chip(const struct wry_station *station)
 {
     const struct wry_hello_reply *board = wry_station_board(station);
 
-    return board ? wry_chip_by_code(board->chip_code) : NULL;
+    return board ? wry_chips_by_code(board->chip_code) : NULL;
 }
 
 uint32_t wry_station_speed(const struct wry_station *station)

@@ -8,6 +8,7 @@
 #include "jobs/station/serial_text.h"
 #include "pack/content_packer.h"
 #include "store/file/adapter_speeds.h"
+#include "wrytograph-host/chips.h"
 
 enum {
     RUNS_LEAST = 24, /* bytes of text that prove it is not in loading mode */
@@ -104,7 +105,7 @@ static struct wry_problem *check_expected(struct wry_station *station)
 {
     const struct wry_station_settings *settings = &station->settings;
     const struct wry_hello_reply *board = wry_session_board(&station->session);
-    const struct wry_chip *chip = wry_chip_by_code(board->chip_code);
+    const struct wry_chip *chip = wry_chips_by_code(board->chip_code);
 
     if (settings->expect_chip && settings->expect_chip->code != board->chip_code)
         return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_NOT_THAT_CHIP, NULL,

@@ -48,8 +48,13 @@ FACT(expected_flash, wry_units_flash_size((uint32_t)p->expected))
 FACT(found_flash, wry_units_flash_size((uint32_t)p->found))
 FACT(address, wry_units_address(p->address))
 FACT(found_address, wry_units_address(p->found_address))
-FACT(chip, g_strdup(wry_chip_title(p->chip)))
-FACT(found_chip, g_strdup(wry_chip_title(p->found_chip)))
+static const char *chip_words(const struct wry_chip *chip)
+{
+    return chip ? chip->title : "chip that is not known here";
+}
+
+FACT(chip, g_strdup(chip_words(p->chip)))
+FACT(found_chip, g_strdup(chip_words(p->found_chip)))
 
 FACT(cause, g_strdup(p->cause ? p->cause->message : NULL))
 FACT(error_advice, g_strdup(p->cause ? wry_error_advice(p->cause) : NULL))
@@ -106,7 +111,6 @@ FACT(other_program, g_strdup(p->found == WRY_PROGRAM_START ? "an application" : 
 FACT(content, g_strdup(fact_words_content(p->content)))
 FACT(content_advice, g_strdup(fact_words_content_advice(p->content)))
 FACT(chip_code, g_strdup_printf("0x%04X", p->chip_code))
-FACT(board_chip, g_strdup(p->found_chip ? p->found_chip->title : "chip unknown to this version"))
 FACT(chip_lines, g_strdup_printf("%u", p->chip->read_lines_most))
 FACT(chip_clock, g_strdup_printf("%u", p->chip->read_clock_most))
 
@@ -148,20 +152,61 @@ static const struct {
     const char *name;
     char *(*make)(const struct wry_problem *p);
 } facts[] = {
-    ROW(subject),        ROW(other),        ROW(expected),      ROW(found),
-    ROW(start),          ROW(last),         ROW(end),           ROW(expected_flash),
-    ROW(found_flash),    ROW(address),      ROW(found_address), ROW(chip),
-    ROW(found_chip),     ROW(cause),        ROW(error_advice),  ROW(unknown_setting),
-    ROW(names),          ROW(names_or),     ROW(names_listed),  ROW(shelf_listed),
-    ROW(first_name),     ROW(touched),      ROW(adapters),      ROW(adapter_count),
-    ROW(region),         ROW(region_kind),  ROW(region_start),  ROW(region_last),
-    ROW(region_kib),     ROW(program),      ROW(other_program), ROW(content),
-    ROW(content_advice), ROW(chip_code),    ROW(board_chip),    ROW(chip_lines),
-    ROW(chip_clock),     ROW(any_expected), ROW(any_found),     ROW(frames_counted),
-    ROW(one_image),      ROW(fault_start),  ROW(fault_last),    ROW(fault_expected),
-    ROW(fault_found),    ROW(fault_size),   ROW(written_to),    ROW(limit),
-    ROW(jedec),          ROW(speed),        ROW(status),        ROW(kind),
-    ROW(heard),          ROW(finding),      ROW(verdict),       ROW(check),
+    ROW(subject),
+    ROW(other),
+    ROW(expected),
+    ROW(found),
+    ROW(start),
+    ROW(last),
+    ROW(end),
+    ROW(expected_flash),
+    ROW(found_flash),
+    ROW(address),
+    ROW(found_address),
+    ROW(chip),
+    ROW(found_chip),
+    ROW(cause),
+    ROW(error_advice),
+    ROW(unknown_setting),
+    ROW(names),
+    ROW(names_or),
+    ROW(names_listed),
+    ROW(shelf_listed),
+    ROW(first_name),
+    ROW(touched),
+    ROW(adapters),
+    ROW(adapter_count),
+    ROW(region),
+    ROW(region_kind),
+    ROW(region_start),
+    ROW(region_last),
+    ROW(region_kib),
+    ROW(program),
+    ROW(other_program),
+    ROW(content),
+    ROW(content_advice),
+    ROW(chip_code),
+    ROW(chip_lines),
+    ROW(chip_clock),
+    ROW(any_expected),
+    ROW(any_found),
+    ROW(frames_counted),
+    ROW(one_image),
+    ROW(fault_start),
+    ROW(fault_last),
+    ROW(fault_expected),
+    ROW(fault_found),
+    ROW(fault_size),
+    ROW(written_to),
+    ROW(limit),
+    ROW(jedec),
+    ROW(speed),
+    ROW(status),
+    ROW(kind),
+    ROW(heard),
+    ROW(finding),
+    ROW(verdict),
+    ROW(check),
     ROW(after_line),
 };
 

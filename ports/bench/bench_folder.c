@@ -123,6 +123,21 @@ static gboolean make_flash(const char *path, uint32_t size, const char *content_
     return made;
 }
 
+static gboolean remove_folder(const char *path, GError **error)
+{
+    g_auto(GStrv) names = folder_names(path, error);
+    gboolean removed = names != NULL;
+
+    for (char **name = names; removed && *name; name++) {
+        g_autofree char *inner = g_build_filename(path, *name, NULL);
+        bool folder =
+            g_file_test(inner, G_FILE_TEST_IS_DIR) && !g_file_test(inner, G_FILE_TEST_IS_SYMLINK);
+        removed =
+            folder ? remove_folder(inner, error) : g_unlink(inner) == 0 || file_error(error, inner);
+    }
+    return removed && (g_rmdir(path) == 0 || file_error(error, path));
+}
+
 gboolean bench_add(const char *folder, const char *name,
                    const struct bench_description *description, const char *content, GError **error)
 {
@@ -142,8 +157,7 @@ gboolean bench_add(const char *folder, const char *name,
     if (make_flash(flash, description->flash_size, content, error) &&
         board_file_save(yaml, description, error))
         return TRUE;
-    g_unlink(flash);
-    g_rmdir(home);
+    remove_folder(home, NULL);
     return FALSE;
 }
 
@@ -185,21 +199,6 @@ gboolean bench_save(const char *folder, const char *name,
     g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
 
     return board_file_save(path, description, error);
-}
-
-static gboolean remove_folder(const char *path, GError **error)
-{
-    g_auto(GStrv) names = folder_names(path, error);
-    gboolean removed = names != NULL;
-
-    for (char **name = names; removed && *name; name++) {
-        g_autofree char *inner = g_build_filename(path, *name, NULL);
-        bool folder =
-            g_file_test(inner, G_FILE_TEST_IS_DIR) && !g_file_test(inner, G_FILE_TEST_IS_SYMLINK);
-        removed =
-            folder ? remove_folder(inner, error) : g_unlink(inner) == 0 || file_error(error, inner);
-    }
-    return removed && (g_rmdir(path) == 0 || file_error(error, path));
 }
 
 static gboolean lock_flash(int file, const char *path, GError **error)
@@ -306,7 +305,8 @@ struct bench_board *bench_open(const char *folder, const char *name,
     identity.top_speed = description.chip->top_speed;
     memcpy(identity.eui48, description.eui48, sizeof identity.eui48);
     uint64_t seed = wry_crc32(0, identity.eui48, sizeof identity.eui48);
-    sim_board_init(&board->board, &identity, board->cells, description.flash_size, seed);
+    sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
+                   seed);
     sim_board_set_faults(&board->board, &description.faults);
     sim_adapter_init(&board->adapter, &board->board, seed);
     board->wired = description.wiring;

@@ -1,6 +1,9 @@
 /* board.yaml. */
 #include "board_file.h"
 
+#include <string.h>
+
+#include "chips/chip_file.h"
 #include "base/yaml_members.h"
 #include "wrytograph-host/units.h"
 
@@ -45,6 +48,9 @@ static gboolean take_chip(struct yaml_text *yaml, const struct yaml_field *field
 {
     struct bench_description *description = field->target;
 
+    /* A board of a chip that is not built in has the chip's file beside it. */
+    if (description->chip && strcmp(description->chip->name, yaml_text_of(field->value)) == 0)
+        return TRUE;
     description->chip = wry_chip_by_name(yaml_text_of(field->value));
     return description->chip ||
            yaml_field_complain(yaml, field, "there is no chip '%s'", yaml_text_of(field->value));
@@ -103,12 +109,25 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
     return TRUE;
 }
 
+/* The path of the chip's file; free with g_free. */
+static char *chip_path(const char *path)
+{
+    g_autofree char *home = g_path_get_dirname(path);
+
+    return g_build_filename(home, "chip.yaml", NULL);
+}
+
 gboolean board_file_load(const char *path, struct bench_description *description, GError **error)
 {
     g_autoptr(GError) inner = NULL;
+    g_autofree char *chip = chip_path(path);
+    bool has_chip = g_file_test(chip, G_FILE_TEST_EXISTS);
 
     *description = (struct bench_description){.wiring = wry_wiring_at(0)};
-    if (yaml_text_load(path, "a board", read_root, description, &inner))
+    if (has_chip)
+        description->chip = chip_file_load(chip, &inner);
+    if ((!has_chip || description->chip) &&
+        yaml_text_load(path, "a board", read_root, description, &inner))
         return TRUE;
     g_set_error_literal(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_DAMAGED, inner->message);
     return FALSE;
@@ -132,6 +151,14 @@ static void add_fault(GString *text, const struct yaml_member *row,
     g_string_append_printf(text, "  %s: %" G_GUINT64_FORMAT "\n", row->name, number);
 }
 
+static gboolean save_chip(const char *path, const struct wry_chip *chip, GError **error)
+{
+    g_autofree char *text = chip_file_text(chip);
+    g_autofree char *to = chip_path(path);
+
+    return wry_chip_by_code(chip->code) || g_file_set_contents(to, text, -1, error);
+}
+
 gboolean board_file_save(const char *path, const struct bench_description *description,
                          GError **error)
 {
@@ -146,5 +173,6 @@ gboolean board_file_save(const char *path, const struct bench_description *descr
     g_string_append(text, "faults:\n");
     for (size_t i = 0; i < G_N_ELEMENTS(fault_rows); i++)
         add_fault(text, &fault_rows[i], &description->faults);
-    return g_file_set_contents(path, text->str, (gssize)text->len, error);
+    return save_chip(path, description->chip, error) &&
+           g_file_set_contents(path, text->str, (gssize)text->len, error);
 }

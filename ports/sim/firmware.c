@@ -27,19 +27,15 @@ static void print(struct printer *p, const char *format, ...)
         p->used += (size_t)n < p->room - p->used ? (size_t)n : p->room - p->used - 1;
 }
 
-/* What is wrong with the program at offset; NULL if it is valid. */
-static const char *check_program(const struct sim_firmware *board, uint32_t offset,
-                                 struct wry_boot_header *header)
+/* What is wrong with the program with a header at offset; NULL if it is valid. */
+static const char *check_header(const struct sim_firmware *board, uint32_t offset,
+                                struct wry_boot_header *header)
 {
     const uint8_t *at = board->die->cells + offset;
     uint32_t left = board->die->size - offset;
     uint8_t digest[WRY_SHA256_SIZE];
     struct wry_sha256 sha;
 
-    if (wry_bytes_blank(at, WRY_BOOT_HEADER_SIZE))
-        return "blank";
-    if (!wry_boot_header_present(at))
-        return "no boot header";
     if (!wry_boot_header_get(header, at))
         return "boot header damaged";
     if (header->chip_code != board->chip->code)
@@ -57,6 +53,20 @@ static const char *check_program(const struct sim_firmware *board, uint32_t offs
         header->read_clock > board->chip->read_clock_most)
         return "read mode beyond this chip";
     return NULL;
+}
+
+/* The same for any program. One without a header has the version "program". */
+static const char *check_program(const struct sim_firmware *board, uint32_t offset,
+                                 struct wry_boot_header *header)
+{
+    const uint8_t *at = board->die->cells + offset;
+
+    if (wry_bytes_blank(at, WRY_BOOT_HEADER_SIZE))
+        return "blank";
+    if (wry_boot_header_present(at))
+        return check_header(board, offset, header);
+    *header = (struct wry_boot_header){.version = "program"};
+    return board->chip->wants_header ? "no boot header" : NULL;
 }
 
 static bool report(struct printer *p, const struct sim_firmware *board, const char *what,
@@ -115,7 +125,12 @@ static bool running_app(const struct sim_firmware *board, struct wry_boot_header
     struct printer silent = {.text = (char[1]){0}, .room = 1};
     uint32_t app = 0;
 
-    return find_app(&silent, board, &app) && wry_boot_header_get(header, board->die->cells + app);
+    if (!find_app(&silent, board, &app))
+        return false;
+    if (wry_boot_header_present(board->die->cells + app))
+        return wry_boot_header_get(header, board->die->cells + app);
+    *header = (struct wry_boot_header){.version = "program"};
+    return !board->chip->wants_header;
 }
 
 void sim_firmware_greet(const struct sim_firmware *board, char *text, size_t room)
@@ -139,8 +154,8 @@ bool sim_firmware_boot(const struct sim_firmware *board, char *text, size_t room
     print(&p, "%s revision %u, boot ROM 1%s\r\n", board->chip->title,
           board->identity->chip_revision, board->browned_out ? ", supply failed" : "");
     bool runs = boot_program(&p, board);
-    if (!runs)
-        print(&p, "nothing to run, waiting for reset\r\n");
+    if (!runs && board->chip->says_nothing)
+        print(&p, "%s\r\n", board->chip->says_nothing);
     return runs;
 }
 

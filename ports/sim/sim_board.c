@@ -174,11 +174,12 @@ static uint32_t memory_of(uint16_t chip_code)
     }
 }
 
-void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
-                    uint8_t *cells, uint32_t size, uint64_t seed)
+void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
+                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
+                    uint64_t seed)
 {
     memset(board, 0, sizeof *board);
-    board->chip = wry_chip_by_code(identity->chip_code);
+    board->chip = chip;
     board->memory_size = memory_of(identity->chip_code);
     board->identity = *identity;
     board->identity.usual_protection = true;
@@ -304,6 +305,7 @@ static void sample_strap(struct sim_board *board)
 static void leave_rom(struct sim_board *board)
 {
     bool held = board->strap_held;
+    const char *says = board->chip->says_loading;
     struct sim_firmware firmware = firmware_of(board);
 
     sim_nor_die_settle(&board->die, board->clock);
@@ -311,8 +313,8 @@ static void leave_rom(struct sim_board *board)
         set_uart(board, board->chip->boot_speed);
         board->script_length =
             (size_t)snprintf(board->script, sizeof board->script,
-                             "%s revision %u, boot ROM 1\r\nstrap held: loading mode\r\n",
-                             board->chip->title, board->identity.chip_revision);
+                             "%s revision %u, boot ROM 1\r\n%s%s", board->chip->title,
+                             board->identity.chip_revision, says ? says : "", says ? "\r\n" : "");
         board->state = SIM_BOARD_LOADING;
         return;
     }

@@ -114,11 +114,12 @@ struct sim_board {
 };
 
 /*
- * The identity's chip must be known. cells holds size bytes of flash and must outlive the board.
- * The board is OFF at first. The caller connects output and input.
+ * chip: the one with the identity's code. cells holds size bytes of flash; both must outlive the
+ * board. The board is OFF at first. The caller connects output and input.
  */
-void sim_board_init(struct sim_board *board, const struct wry_board_identity *identity,
-                    uint8_t *cells, uint32_t size, uint64_t seed);
+void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
+                    const struct wry_board_identity *identity, uint8_t *cells, uint32_t size,
+                    uint64_t seed);
 
 /* Applies the faults to the parts; call it before power is on. */
 void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults *faults);

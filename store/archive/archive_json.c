@@ -5,9 +5,9 @@
 #include <string.h>
 
 #include "store/file/error.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph-host/units.h"
-#include "wrytograph/chip.h"
 #include "wrytograph/layout.h"
 
 #define FORMAT "wrytograph backup"
@@ -77,7 +77,7 @@ char *archive_json_write(const struct archive *archive)
 {
     g_autoptr(JsonBuilder) b = json_builder_new();
     g_autoptr(JsonGenerator) generator = json_generator_new();
-    const struct wry_chip *chip = wry_chip_by_code(archive->chip_code);
+    const struct wry_chip *chip = wry_chips_by_code(archive->chip_code);
     g_autofree char *address = wry_units_address(archive->eui48);
     g_autofree char *jedec = wry_units_jedec(archive->jedec);
 

@@ -45,6 +45,7 @@ void card_free(struct card *card)
     g_free(card->name);
     g_free(card->version);
     g_array_unref(card->flash_sizes);
+    g_free(card->chip_file);
     g_free(card->layout);
     g_ptr_array_unref(card->holds);
     g_free(card->backup_folder);

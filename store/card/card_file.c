@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "chips/chips.h"
 #include "base/digest.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/text_file.h"
@@ -34,17 +35,25 @@ static gboolean add_flash(struct yaml_text *yaml, const yaml_node_t *item, void 
     return TRUE;
 }
 
+static gboolean take_chip_file(struct yaml_text *yaml, const yaml_node_t *value, struct card *card)
+{
+    g_autoptr(GError) inner = NULL;
+
+    if (!card_reader_file(yaml, card->reader, value, &card->chip_file))
+        return FALSE;
+    return chips_load(card->chip_file, CHIP_OF_CARD, &inner) ||
+           yaml_text_complain(yaml, yaml_text_place(value), "%s", inner->message);
+}
+
 static gboolean take_chip(struct yaml_text *yaml, const yaml_node_t *value, struct card *card)
 {
-    g_autoptr(GString) known = g_string_new(NULL);
-
-    card->chip = wry_chip_by_name(yaml_text_of(value));
+    card->chip = wry_chips_by_name(yaml_text_of(value));
     if (card->chip)
         return TRUE;
-    for (size_t i = 0; wry_chip_at(i); i++)
-        g_string_append_printf(known, "%s%s", i > 0 ? ", " : "", wry_chip_at(i)->name);
-    return yaml_text_complain(yaml, yaml_text_place(value), "there is no chip '%s'; chips are %s",
-                              yaml_text_of(value), known->str);
+    g_autofree char *known = wry_chips_names();
+    return yaml_text_complain(yaml, yaml_text_place(value),
+                              "there is no chip '%s'; chips are %s, and those of a 'chip-file'",
+                              yaml_text_of(value), known);
 }
 
 /* expect */
@@ -327,10 +336,12 @@ static const struct yaml_shape boards_shape = {"{file: …, row: …}", &boards_
 static const struct yaml_shape read_shape = {"{lines: …, clock: …}", &read_members};
 static const struct yaml_shape start_shape = {"{steps: …}", &start_members};
 
-/* chip and flash are read first, whatever their position: the rest is checked against them. */
+/* chip-file, chip and flash are read first, whatever their position: the rest is checked against
+ * them. */
 static const struct yaml_member rows[] = {
     {"card", take_name, offsetof(struct card, name), NULL},
     {"version", take_name, offsetof(struct card, version), NULL},
+    {"chip-file", yaml_take_elsewhere, 0, NULL},
     {"chip", yaml_take_elsewhere, 0, NULL},
     {"flash", yaml_take_elsewhere, 0, NULL},
     {"layout", take_layout, 0, NULL},
@@ -356,10 +367,11 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
 {
     struct card *card = context;
 
+    const yaml_node_t *chip_file = yaml_text_find(yaml, root, "chip-file");
     const yaml_node_t *chip = yaml_text_find(yaml, root, "chip");
     const yaml_node_t *flash = yaml_text_find(yaml, root, "flash");
 
-    if (chip)
+    if (chip && (!chip_file || take_chip_file(yaml, chip_file, card)))
         take_chip(yaml, chip, card);
     if (flash)
         take_flash(yaml, flash, card);

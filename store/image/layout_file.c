@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "base/yaml_members.h"
+#include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/message.h"
 
@@ -124,7 +125,7 @@ static gboolean take_chip(struct yaml_text *yaml, const struct yaml_field *field
 {
     struct layout_file *file = ((struct reader *)field->target)->file;
 
-    file->chip = wry_chip_by_name(yaml_text_of(field->value));
+    file->chip = wry_chips_by_name(yaml_text_of(field->value));
     return file->chip ||
            yaml_field_complain(yaml, field, "there is no chip '%s'", yaml_text_of(field->value));
 }
