@@ -3,10 +3,13 @@
 #include <stddef.h>
 #include <stdint.h>
 
-void *memcpy(void *restrict to, const void *restrict from, size_t n);
-void *memmove(void *to, const void *from, size_t n);
-void *memset(void *to, int value, size_t n);
-int memcmp(const void *a, const void *b, size_t n);
+/* With -flto they would be dropped as unused before the compiler adds its calls. */
+#define KEPT __attribute__((used))
+
+KEPT void *memcpy(void *restrict to, const void *restrict from, size_t n);
+KEPT void *memmove(void *to, const void *from, size_t n);
+KEPT void *memset(void *to, int value, size_t n);
+KEPT int memcmp(const void *a, const void *b, size_t n);
 
 void *memcpy(void *restrict to, const void *restrict from, size_t n)
 {

@@ -27,9 +27,36 @@ enum state {
 
 enum {
     SETTLING = 100,  /* us: waking from power-down or a reset takes 30 at most */
-    SIZE_LEAST = 16, /* log2 of the bytes of the smallest flash */
-    SIZE_MOST = 31,
+    LOG2_LEAST = 16, /* log2 of the bytes of the smallest flash */
+    LOG2_16M = 24,
+    LOG2_64M = 26,
+    LOG2_MOST = 28,
+    NUMBERING_ON = 0x20,    /* the ID of 64 MiB in another numbering */
+    NUMBERING_ADDED = 0x30, /* that of the smallest flash, with 0x20 added */
 };
+
+/*
+ * What the third byte of a JEDEC ID says, which no standard defines. Most parts give log2 of their
+ * bytes, some with 0x20 added; others count on from 0x20 for 64 MiB. Small parts of one maker's
+ * type give one less.
+ */
+static uint32_t size_of_id(const uint8_t *jedec)
+{
+    unsigned id = jedec[2], log2 = id;
+
+    if (id >= NUMBERING_ADDED)
+        log2 -= NUMBERING_ADDED - LOG2_LEAST;
+    else if (id >= NUMBERING_ON)
+        log2 -= NUMBERING_ON - LOG2_64M;
+    else if (jedec[0] == 0x01 && jedec[1] == 0x02 && id < LOG2_16M)
+        log2++;
+    return log2 >= LOG2_LEAST && log2 <= LOG2_MOST ? UINT32_C(1) << log2 : 0;
+}
+
+static bool is_an_id(const uint8_t *jedec)
+{
+    return jedec[0] != 0 && jedec[0] != 0xFF;
+}
 
 void loader_flash_identify(struct wry_loader *loader)
 {
@@ -37,14 +64,17 @@ void loader_flash_identify(struct wry_loader *loader)
     uint8_t command = COMMAND_READ_ID;
 
     loader_flash_ask(loader, &command, 1, loader->jedec, sizeof loader->jedec);
-    uint8_t log2 = loader->jedec[2];
-    loader->capacity = log2 >= SIZE_LEAST && log2 <= SIZE_MOST ? UINT32_C(1) << log2 : 0;
+    loader->capacity = size_of_id(loader->jedec);
+    part->size_from = WRY_SIZE_ID;
+    if (loader->capacity == 0 && is_an_id(loader->jedec)) {
+        loader->capacity = part->told;
+        part->size_from = WRY_SIZE_TOLD;
+    }
     loader_flash_look_at_protection(loader);
     part->limit = WRY_FLASH_FULL;
     part->two_bytes = part->by_flag = false;
     loader_flash_assume_usual(loader);
-    if (loader->capacity > 0)
-        loader_flash_read_tables(loader);
+    loader_flash_read_tables(loader);
 }
 
 static void go_to(struct wry_loader *loader, uint8_t state)

@@ -169,8 +169,10 @@ static void take_size(struct wry_loader *loader, uint32_t told)
     else
         while (UINT32_C(1) << log2 < told && log2 < 31)
             log2++;
-    if (log2 >= SIZE_LEAST + 3 && log2 < SIZE_MOST + 3)
+    if (log2 >= SIZE_LEAST + 3 && log2 < SIZE_MOST + 3) {
         loader->capacity = UINT32_C(1) << (log2 - 3);
+        loader->part.size_from = WRY_SIZE_TABLE;
+    }
 }
 
 static void enter_long_addresses(struct wry_loader *loader, uint32_t how)

@@ -58,6 +58,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
     bool spoken =
         hello.version_min <= WRY_PROTOCOL_VERSION && hello.version_max >= WRY_PROTOCOL_VERSION;
     bool continued = loader->in_session && hello.token == loader->token;
+    loader->part.told = hello.flash_size;
     if (!continued)
         begin_session(loader, hello.token);
     if (loader_flash_await(loader)) {
@@ -85,6 +86,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .old_block = loader->old_block,
         .old_history = loader->old_size - loader->old_block,
         .flash_limit = loader->part.limit,
+        .size_from = loader->part.size_from,
         .erase_least = loader->part.least_log2 > 0 ? UINT32_C(1) << loader->part.least_log2 : 0,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);

@@ -1,147 +1,89 @@
 /*
- * The loader on a board that others made: QEMU's sifive_u machine, whose flash is a file of this
- * computer. Whatever the command says, the file is compared with what it has to be, all of it.
+ * The loader on boards that others made: QEMU's sifive_u and ast1030-evb machines, whose flash is a
+ * file of this computer. Whatever the command says, the file is compared with what it has to be,
+ * all of it.
  *
- * WRY_WORD is the processor's word size, 32 or 64. Skipped where emulator or compiler are missing.
+ * WRY_MACHINE is 32 or 64 (RISC-V) or arm. Skipped where emulator or compiler are missing.
  */
-#include <arpa/inet.h>
-#include <fcntl.h>
+#include <gio/gio.h>
 #include <glib.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/mman.h>
-#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include "command.h"
+#include "emulator.h"
 #include "harness.h"
 #include "programs.h"
 #include "rig.h"
-#include "wrytograph/chip.h"
 
 enum {
-    FLASH = 0x2000000,
     SKIPPED = 77,
-    KILLS = 15, /* for each word size */
+    KILLS = 15, /* for each machine */
     KILLS_APART = 6,
-    LONGEST = 20000, /* ms that anything is waited for */
 };
 
-static uint8_t *flash; /* the file, as the emulator has it */
-static uint8_t *model; /* and as it has to be */
-static GPid emulator;
-static char terminal[64]; /* the pseudo-terminal, when the serial port is one */
-static unsigned port;
+static struct emulator *machine;
 
-static const char *word(void)
+/* What is sent before the machine has set its UART up is lost: sends a letter until it comes back,
+ * and then another one, after which nothing is on its way. */
+static void await_echo(GSocket *socket)
 {
-    const char *said = g_getenv("WRY_WORD");
+    char byte = 0;
 
-    return said ? said : "64";
-}
-
-/* The emulator's first line names the pseudo-terminal. */
-static void boot(const char *serial)
-{
-    g_autofree char *program = g_strdup_printf("qemu-system-riscv%s", word());
-    g_autofree char *kernel = g_strdup_printf("%s/loader-%s.elf", scratch(), word());
-    g_autofree char *drive =
-        g_strdup_printf("file=%s,format=raw,if=mtd", scratch_file("machine.bin"));
-    const char *argv[] = {
-        program, "-M",      "sifive_u", "-smp",   "2",        "-accel", "tcg,thread=single",
-        "-bios", "none",    "-kernel",  kernel,   "-display", "none",   "-monitor",
-        "none",  "-serial", serial,     "-drive", drive,      NULL};
-    char line[256] = "";
-    int out = -1;
-
-    CHECK(g_spawn_async_with_pipes(NULL, (char **)(uintptr_t)argv, NULL,
-                                   G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL,
-                                   &emulator, NULL, &out, NULL, NULL));
-    if (strcmp(serial, "pty") == 0) {
-        for (size_t n = 0; n < sizeof line - 1 && read(out, line + n, 1) == 1 && line[n] != '\n';)
-            line[++n] = '\0';
-        const char *path = strstr(line, "/dev/");
-        g_strlcpy(terminal, path ? path : "", sizeof terminal);
-        terminal[strcspn(terminal, " ")] = '\0';
+    for (unsigned ms = 0; ms < EMULATOR_LONGEST && byte != 'a'; ms += 100) {
+        g_socket_send(socket, "a", 1, NULL, NULL);
+        if (g_socket_condition_timed_wait(socket, G_IO_IN, 100000, NULL, NULL))
+            g_socket_receive(socket, &byte, 1, NULL, NULL);
     }
-    close(out);
+    g_socket_send(socket, "b", 1, NULL, NULL);
+    while (byte != 'b' && g_socket_receive(socket, &byte, 1, NULL, NULL) == 1)
+        continue;
+    CHECK_EQUAL('b', byte);
 }
 
-static void power_off(void)
+/* Step 1 of the guide, with more than the rings hold. */
+static void what_is_sent_comes_back(void)
 {
-    if (emulator == 0)
-        return;
-    kill(emulator, SIGKILL);
-    waitpid(emulator, NULL, 0);
-    emulator = 0;
-}
+    static uint8_t sent[20000], got[20000];
+    g_autoptr(GSocketClient) client = g_socket_client_new();
+    gsize n = 0;
 
-/* Until it listens. */
-static void await_port(void)
-{
-    const struct sockaddr_in address = {.sin_family = AF_INET,
-                                        .sin_port = htons((uint16_t)port),
-                                        .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
-
-    for (unsigned ms = 0; ms < LONGEST; ms += 10) {
-        int file = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
-        int said = connect(file, (const struct sockaddr *)(const void *)&address, sizeof address);
-        close(file);
-        if (said == 0)
-            return;
-        g_usleep(10000);
+    if (strcmp(machine->name, "64") == 0)
+        return; /* as with 32 bits */
+    emulator_power_off(machine);
+    emulator_use(machine, "echo");
+    emulator_boot_on_tcp(machine);
+    g_autoptr(GSocketConnection) connection =
+        g_socket_client_connect_to_host(client, "127.0.0.1", (guint16)machine->port, NULL, NULL);
+    CHECK(connection != NULL);
+    GInputStream *in = connection ? g_io_stream_get_input_stream(G_IO_STREAM(connection)) : NULL;
+    GOutputStream *out = connection ? g_io_stream_get_output_stream(G_IO_STREAM(connection)) : NULL;
+    if (connection)
+        await_echo(g_socket_connection_get_socket(connection));
+    rig_random(sent, sizeof sent, 8);
+    for (size_t at = 0; connection && at < sizeof sent; at += 500) {
+        CHECK(g_output_stream_write_all(out, sent + at, 500, NULL, NULL, NULL));
+        CHECK(g_input_stream_read_all(in, got + at, 500, &n, NULL, NULL));
+        CHECK_EQUAL(500, n);
     }
-}
-
-static void boot_on_tcp(void)
-{
-    g_autofree char *serial =
-        g_strdup_printf("tcp:127.0.0.1:%u,server=on,wait=off,nodelay=on", port);
-    g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%u?speed=2000000", port);
-
-    boot(serial);
-    g_setenv("WRYTOGRAPH_LINK", link, TRUE);
-}
-
-/* All of the flash. What an emulator has told its host to write is in the file soon. */
-static bool flash_is_right(void)
-{
-    for (unsigned i = 0; i < LONGEST / 10; i++) {
-        if (memcmp(flash, model, FLASH) == 0)
-            return true;
-        g_usleep(10000);
-    }
-    for (uint32_t at = 0; at < FLASH; at++) {
-        if (flash[at] != model[at]) {
-            printf("  first difference at 0x%06X\n", (unsigned)at);
-            break;
-        }
-    }
-    return false;
-}
-
-/* Content into a file and into the model; "OFFSET=FILE". */
-static const char *content_at(uint32_t offset, const char *name, const uint8_t *bytes, size_t n)
-{
-    static char placement[256];
-
-    scratch_write(name, bytes, n);
-    memcpy(model + offset, bytes, n);
-    g_snprintf(placement, sizeof placement, "0x%X=%s", (unsigned)offset, scratch_file(name));
-    return placement;
+    CHECK(memcmp(sent, got, sizeof sent) == 0);
+    emulator_power_off(machine);
+    emulator_use(machine, "loader");
+    emulator_boot_on_tcp(machine);
 }
 
 static void it_says_what_it_is(void)
 {
-    struct said said = command("identify", NULL);
+    struct said said = command("identify", EMULATOR_CHIP, NULL);
 
-    EXPECT(0, "Dunlin D3", said);
-    CHECK(says(&said, "32 MiB (256 Mbit), JEDEC ID 9D 70 19"));
+    EXPECT(0, machine->title, said);
+    CHECK(says(&said, machine->reported));
     CHECK(says(&said, "protected unknown for this flash"));
-    CHECK(flash_is_right());
+    CHECK(emulator_flash_is_right(machine));
 }
 
 static void a_program_is_written_and_known_again(void)
@@ -149,14 +91,14 @@ static void a_program_is_written_and_known_again(void)
     struct wry_boot_header header = program_header("2.3.1", 20000);
     size_t n = 0;
 
-    header.chip_code = WRY_CHIP_DUNLIN_D3;
+    header.chip_code = machine->chip_code;
     header.flash_size_log2 = 25;
     program_write("program.bin", &header);
     g_autofree uint8_t *bytes = scratch_read("program.bin", &n);
     EXPECT(0, "Written, and verified",
-           command("write", content_at(0x30000, "p.bin", bytes, n), NULL));
-    CHECK(flash_is_right());
-    if (strcmp(word(), "64") != 0 || check_one_in(2) > 1)
+           command("write", emulator_content(machine, 0x30000, "p.bin", bytes, n), NULL));
+    CHECK(emulator_flash_is_right(machine));
+    if (strcmp(machine->name, "64") != 0 || check_one_in(2) > 1)
         return; /* once, and where there is time: it takes long */
     struct said said = command("identify", "--deep", NULL);
     EXPECT(0, "2.3.1", said);
@@ -170,10 +112,14 @@ static void odd_offsets_and_beyond_16_mib(void)
 
     rig_random(bytes, sizeof bytes, 1);
     EXPECT(0, "Written, and verified",
-           command("write", content_at(0x1000000 - 7777, "odd.bin", bytes, sizeof bytes), NULL));
-    CHECK(flash_is_right());
+           command("write",
+                   emulator_content(machine, 0x1000000 - 7777, "odd.bin", bytes, sizeof bytes),
+                   NULL));
+    CHECK(emulator_flash_is_right(machine));
     EXPECT(0, "agrees",
-           command("verify", content_at(0x1000000 - 7777, "odd.bin", bytes, sizeof bytes), NULL));
+           command("verify",
+                   emulator_content(machine, 0x1000000 - 7777, "odd.bin", bytes, sizeof bytes),
+                   NULL));
     bytes[12345] ^= 1;
     scratch_write("odd.bin", bytes, sizeof bytes);
     g_autofree char *placement =
@@ -197,24 +143,25 @@ static void packed_and_as_a_difference(void)
 
     for (size_t i = 0; i < sizeof bytes; i++)
         bytes[i] = (uint8_t)((size_t) "harbour tide gauge "[i % 19] + i / 4000);
-    said = command("write", content_at(0x1200100, "text.bin", bytes, sizeof bytes), "--json", NULL);
+    said = command("write", emulator_content(machine, 0x1200100, "text.bin", bytes, sizeof bytes),
+                   "--json", NULL);
     EXPECT(0, "\"written_and_checked\" : true", said);
     CHECK(content_sent(&said) < sizeof bytes / 8);
-    CHECK(flash_is_right());
+    CHECK(emulator_flash_is_right(machine));
     /* What packs badly, and then the same with a few bytes more in the middle. */
     rig_random(bytes, sizeof bytes, 2);
-    said =
-        command("write", content_at(0x1200100, "first.bin", bytes, sizeof bytes), "--json", NULL);
+    said = command("write", emulator_content(machine, 0x1200100, "first.bin", bytes, sizeof bytes),
+                   "--json", NULL);
     EXPECT(0, "\"written_and_checked\" : true", said);
     CHECK(content_sent(&said) > sizeof bytes / 2);
     memmove(bytes + 20016, bytes + 20000, sizeof bytes - 20016);
     /* At a speed at which the line, and not the flash, is what is waited for. */
-    g_autofree char *slow = g_strdup_printf("tcp://127.0.0.1:%u", port);
-    said = command("write", content_at(0x1200100, "second.bin", bytes, sizeof bytes), "--json",
-                   "--link", slow, NULL);
+    g_autofree char *slow = g_strdup_printf("tcp://127.0.0.1:%u", machine->port);
+    said = command("write", emulator_content(machine, 0x1200100, "second.bin", bytes, sizeof bytes),
+                   "--json", "--link", slow, NULL);
     EXPECT(0, "\"written_and_checked\" : true", said);
     CHECK(content_sent(&said) < sizeof bytes / 8);
-    CHECK(flash_is_right());
+    CHECK(emulator_flash_is_right(machine));
 }
 
 static void backed_up_erased_and_restored(void)
@@ -224,19 +171,19 @@ static void backed_up_erased_and_restored(void)
 
     EXPECT(0, "", command("backup", archive, "--only", part, NULL));
     EXPECT(0, "Erased, and verified", command("erase", part, NULL));
-    g_autofree uint8_t *was = g_memdup2(model + 0xFF0000, 0x40000);
-    memset(model + 0xFF0000, 0xFF, 0x40000);
-    CHECK(flash_is_right());
+    g_autofree uint8_t *was = g_memdup2(machine->model + 0xFF0000, 0x40000);
+    memset(machine->model + 0xFF0000, 0xFF, 0x40000);
+    CHECK(emulator_flash_is_right(machine));
     EXPECT(0, "", command("restore", archive, "--without-backup", NULL));
-    memcpy(model + 0xFF0000, was, 0x40000);
-    CHECK(flash_is_right());
+    memcpy(machine->model + 0xFF0000, was, 0x40000);
+    CHECK(emulator_flash_is_right(machine));
 }
 
 static void it_resets_and_answers_again(void)
 {
     EXPECT(0, "", command("start", NULL));
-    EXPECT(0, "Dunlin D3", command("identify", NULL));
-    CHECK(flash_is_right());
+    EXPECT(0, machine->title, command("identify", EMULATOR_CHIP, NULL));
+    CHECK(emulator_flash_is_right(machine));
 }
 
 /* The power goes at a moment of the write, while the same command goes on. */
@@ -250,20 +197,21 @@ static void cut(unsigned i)
     int status = 0;
 
     rig_random(bytes, sizeof bytes, i + 100);
-    uint8_t before = model[watched];
-    const char *argv[] = {command_path(), "write", content_at(offset, "cut.bin", bytes, LENGTH),
-                          NULL};
+    uint8_t before = machine->model[watched];
+    const char *argv[] = {command_path(), "write",
+                          emulator_content(machine, offset, "cut.bin", bytes, LENGTH), NULL};
     CHECK(g_spawn_async(NULL, (char **)(uintptr_t)argv, NULL,
                         G_SPAWN_DO_NOT_REAP_CHILD | G_SPAWN_STDOUT_TO_DEV_NULL, NULL, NULL, &pid,
                         NULL));
-    for (unsigned ms = 0; ms < LONGEST && *(volatile uint8_t *)&flash[watched] == before; ms++)
+    for (unsigned ms = 0;
+         ms < EMULATOR_LONGEST && *(volatile uint8_t *)&machine->flash[watched] == before; ms++)
         g_usleep(1000);
-    power_off();
-    boot_on_tcp();
+    emulator_power_off(machine);
+    emulator_boot_on_tcp(machine);
     waitpid(pid, &status, 0);
     check_context("cut %u", i);
     CHECK(WIFEXITED(status) && WEXITSTATUS(status) == 0);
-    CHECK(flash_is_right());
+    CHECK(emulator_flash_is_right(machine));
 }
 
 static void whatever_the_power_cuts_is_finished_by_the_same_command(void)
@@ -275,7 +223,7 @@ static void whatever_the_power_cuts_is_finished_by_the_same_command(void)
 static void at_a_true_115200(void)
 {
     static uint8_t bytes[9000];
-    g_autofree char *number = g_strdup_printf("%u", port);
+    g_autofree char *number = g_strdup_printf("%u", machine->port);
     const char *argv[] = {peer("paced_line.py"), number, "115200", NULL};
     char line[32] = "";
     GPid pid;
@@ -287,11 +235,11 @@ static void at_a_true_115200(void)
     g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%s", g_strchomp(line));
     g_setenv("WRYTOGRAPH_LINK", link, TRUE);
     rig_random(bytes, sizeof bytes, 9);
-    struct said said =
-        command("write", content_at(0x1300000, "paced.bin", bytes, sizeof bytes), NULL);
+    struct said said = command(
+        "write", emulator_content(machine, 0x1300000, "paced.bin", bytes, sizeof bytes), NULL);
     EXPECT(0, "Written, and verified", said);
     CHECK(!says(&said, "damaged"));
-    CHECK(flash_is_right());
+    CHECK(emulator_flash_is_right(machine));
     kill(pid, SIGTERM);
     waitpid(pid, NULL, 0);
     close(out);
@@ -301,15 +249,15 @@ static void over_a_pseudo_terminal(void)
 {
     static uint8_t bytes[9000];
 
-    power_off();
-    boot("pty");
-    g_setenv("WRYTOGRAPH_LINK", terminal, TRUE);
-    EXPECT(0, "Dunlin D3", command("identify", "--wiring", "none", NULL));
+    emulator_power_off(machine);
+    emulator_boot(machine, "pty");
+    g_setenv("WRYTOGRAPH_LINK", machine->terminal, TRUE);
+    EXPECT(0, machine->title, command("identify", "--wiring", "none", EMULATOR_CHIP, NULL));
     rig_random(bytes, sizeof bytes, 10);
     EXPECT(0, "Written, and verified",
-           command("write", content_at(0x1400001, "pty.bin", bytes, sizeof bytes), "--wiring",
-                   "none", NULL));
-    CHECK(flash_is_right());
+           command("write", emulator_content(machine, 0x1400001, "pty.bin", bytes, sizeof bytes),
+                   "--wiring", "none", NULL));
+    CHECK(emulator_flash_is_right(machine));
 }
 
 /* Where "name instructions bytes more" stands in what the machine printed. */
@@ -364,7 +312,7 @@ static void the_bench_charges_what_is_counted_here(void)
     GPid pid;
     int from = -1;
 
-    if (strcmp(word(), "32") != 0)
+    if (strcmp(machine->name, "32") != 0)
         return;
     CHECK_EQUAL(
         0, run_program("make", "-s", "-C", WRY_SOURCE_DIR "/boards/qemu-riscv", out, kernel, NULL)
@@ -398,41 +346,21 @@ static void the_bench_charges_what_is_counted_here(void)
     check_charge("copy", WRY_WORK_COPY, (copies - unpack * c) / d);
 }
 
-/* A flash with something in it here and there, and the program for it. */
-static bool prepare(void)
+/* A flash with something in it here and there. */
+static void fill_flash(void)
 {
-    g_autofree char *target = g_strdup_printf("%s/loader-%s.elf", scratch(), word());
-    g_autofree char *out = g_strdup_printf("OUT=%s", scratch());
-    g_autofree char *program = g_strdup_printf("qemu-system-riscv%s", word());
-    g_autofree char *found = g_find_program_in_path(program);
-    g_autofree char *compiler = g_find_program_in_path("riscv64-unknown-elf-gcc");
-
-    if (!found || !compiler) {
-        printf("skipped: %s is not installed\n", found ? "riscv64-unknown-elf-gcc" : program);
-        return false;
-    }
-    CHECK_EQUAL(
-        0, run_program("make", "-s", "-C", WRY_SOURCE_DIR "/boards/qemu-riscv", out, target, NULL)
-               .code);
-    model = g_malloc(FLASH);
-    memset(model, 0xFF, FLASH);
-    rig_random(model + 0x10000, 0x800, 11);
-    rig_random(model + 0x3F000, 0x6000, 12);
-    rig_random(model + 0xFFD000, 0x3A00, 13);
-    rig_random(model + 0x1002000, 0x4000, 14);
-    rig_random(model + 0x11FF000, 0x2000, 15);
-    scratch_write("machine.bin", model, FLASH);
-    int file = open(scratch_file("machine.bin"), O_RDONLY);
-    flash = mmap(NULL, FLASH, PROT_READ, MAP_SHARED, file, 0);
-    close(file);
-    CHECK(flash != MAP_FAILED);
-    port = 20000 + (unsigned)getpid() % 20000;
-    return true;
+    rig_random(machine->model + 0x10000, 0x800, 11);
+    rig_random(machine->model + 0x3F000, 0x6000, 12);
+    rig_random(machine->model + 0xFFD000, 0x3A00, 13);
+    rig_random(machine->model + 0x1002000, 0x4000, 14);
+    rig_random(machine->model + 0x11FF000, 0x2000, 15);
+    emulator_fill_flash(machine);
 }
 
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(what_is_sent_comes_back),
         FACT(it_says_what_it_is),
         FACT(a_program_is_written_and_known_again),
         FACT(odd_offsets_and_beyond_16_mib),
@@ -444,16 +372,16 @@ int main(int argc, char **argv)
         FACT(over_a_pseudo_terminal),
         FACT(the_bench_charges_what_is_counted_here)};
 
-    if (!prepare()) {
+    const char *name = g_getenv("WRY_MACHINE");
+    machine = emulator_new(name ? name : "64");
+    if (!machine) {
         scratch_remove();
         return SKIPPED;
     }
-    boot_on_tcp();
-    await_port();
+    fill_flash();
+    emulator_boot_on_tcp(machine);
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
-    power_off();
-    g_free(model);
-    munmap(flash, FLASH);
+    emulator_free(machine);
     scratch_remove();
     return failed;
 }

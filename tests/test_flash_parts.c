@@ -281,6 +281,84 @@ static void a_part_that_is_busy_is_waited_for(void)
     rig_free(rig);
 }
 
+/* No tables: the size is what the ID says, in the numberings that are in use. */
+static void the_size_is_that_of_the_id(void)
+{
+    static const struct {
+        uint8_t jedec[3];
+        uint32_t size;
+    } cases[] = {
+        {{0x7F, 0x51, 0x10}, 0x10000},    {{0x7F, 0x51, 0x16}, 0x400000},
+        {{0x7F, 0x51, 0x19}, 0x2000000},  {{0x7F, 0x51, 0x1A}, 0x4000000},
+        {{0x7F, 0x51, 0x1C}, 0x10000000}, {{0x7F, 0x51, 0x20}, 0x4000000},
+        {{0x7F, 0x51, 0x21}, 0x8000000},  {{0x7F, 0x51, 0x22}, 0x10000000},
+        {{0x7F, 0x25, 0x36}, 0x400000},   {{0x7F, 0x25, 0x3B}, 0x8000000},
+        {{0x01, 0x02, 0x15}, 0x400000},   {{0x01, 0x20, 0x15}, 0x200000},
+        {{0x01, 0x02, 0x19}, 0x2000000},  {{0x7F, 0x51, 0x0F}, 0},
+        {{0x7F, 0x51, 0x1D}, 0},          {{0x7F, 0x51, 0x1F}, 0},
+        {{0x7F, 0x51, 0x23}, 0},          {{0x7F, 0x51, 0x2F}, 0},
+        {{0x7F, 0x51, 0x3D}, 0},          {{0x7F, 0x51, 0x41}, 0},
+        {{0x7F, 0x51, 0x00}, 0},          {{0x7F, 0x51, 0xFF}, 0},
+    };
+
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        struct rig *rig = begin(i, 0x400000);
+        const struct wry_hello_reply *board = wry_session_board(&rig->session);
+        check_context("%02X %02X %02X", cases[i].jedec[0], cases[i].jedec[1], cases[i].jedec[2]);
+        rig->board.die.part.sfdp = false;
+        memcpy(rig->board.die.jedec, cases[i].jedec, 3);
+        CHECK_EQUAL(cases[i].size ? WRY_OK : WRY_FLASH_UNSIZED, wry_session_connect(&rig->session));
+        CHECK_EQUAL(cases[i].size, board->capacity);
+        CHECK(!cases[i].size || board->size_from == WRY_SIZE_ID);
+        rig_free(rig);
+    }
+    check_context(NULL);
+}
+
+/* The host's knowledge counts only where the flash says nothing, and is checked as it is used. */
+static void a_size_that_the_host_knows_is_used_where_the_flash_has_none(void)
+{
+    struct rig *rig = begin(1, 0x400000);
+    struct wry_placement item = place(0x3E0123);
+    const struct wry_hello_reply *board = wry_session_board(&rig->session);
+
+    rig->board.die.part.sfdp = false;
+    rig->board.die.jedec[2] = 0x41;
+    rig->session.config.flash_size = 0x400000;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(0x400000, board->capacity);
+    CHECK_EQUAL(WRY_SIZE_TOLD, board->size_from);
+    CHECK_EQUAL(WRY_OK, write_at(rig, item.offset));
+    CHECK(rig_holds(rig, &item, 1));
+    rig_free(rig);
+
+    rig = begin(2, 0x400000);
+    board = wry_session_board(&rig->session);
+    rig->session.config.flash_size = 0x1000000;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(0x400000, board->capacity);
+    CHECK_EQUAL(WRY_SIZE_TABLE, board->size_from);
+    rig_free(rig);
+}
+
+static void a_size_that_is_not_so_is_found_out_before_a_write(void)
+{
+    struct rig *rig = begin(3, 0x400000);
+    struct wry_fault fault;
+    struct wry_plan plan;
+    struct wry_placement item = place(0x600123);
+
+    rig->board.die.part.sfdp = false;
+    rig->board.die.jedec[2] = 0x41;
+    rig->session.config.flash_size = 0x800000;
+    rig->session.config.trust_capacity = true;
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, 0x800000, &fault));
+    CHECK_EQUAL(WRY_FLASH_SMALLER, wry_session_write(&rig->session, &plan));
+    CHECK(memcmp(rig->flash, rig->before, rig->flash_size) == 0);
+    rig_free(rig);
+}
+
 /* A part that is not there at all has a status of its own. */
 static void a_part_that_does_not_answer_is_told(void)
 {
@@ -348,16 +426,20 @@ static void protection_is_cleared_when_asked(void)
 
 int main(int argc, char **argv)
 {
-    static const struct fact facts[] = {FACT(what_a_part_lacks_is_replaced),
-                                        FACT(no_geometry_is_guessed),
-                                        FACT(the_second_status_register_stays),
-                                        FACT(the_table_tells_the_size),
-                                        FACT(a_table_without_units_is_no_part_without_units),
-                                        FACT(a_part_is_taken_as_it_was_left),
-                                        FACT(a_part_that_is_busy_is_waited_for),
-                                        FACT(a_part_that_does_not_answer_is_told),
-                                        FACT(unknown_protection_shows_when_it_is_tried),
-                                        FACT(protection_is_cleared_when_asked)};
+    static const struct fact facts[] = {
+        FACT(what_a_part_lacks_is_replaced),
+        FACT(no_geometry_is_guessed),
+        FACT(the_second_status_register_stays),
+        FACT(the_table_tells_the_size),
+        FACT(a_table_without_units_is_no_part_without_units),
+        FACT(a_part_is_taken_as_it_was_left),
+        FACT(a_part_that_is_busy_is_waited_for),
+        FACT(the_size_is_that_of_the_id),
+        FACT(a_size_that_the_host_knows_is_used_where_the_flash_has_none),
+        FACT(a_size_that_is_not_so_is_found_out_before_a_write),
+        FACT(a_part_that_does_not_answer_is_told),
+        FACT(unknown_protection_shows_when_it_is_tried),
+        FACT(protection_is_cleared_when_asked)};
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }

@@ -78,6 +78,7 @@ static const struct wry_hello_reply board = {
     .old_block = 0x10000,
     .old_history = 0x3000,
     .erase_least = 0x1000,
+    .size_from = WRY_SIZE_TABLE,
 };
 
 static void hello_is_as_documented(void)
@@ -112,9 +113,46 @@ static void hello_is_as_documented(void)
     CHECK_EQUAL(board.old_history, reply.old_history);
     CHECK_EQUAL(board.flash_limit, reply.flash_limit);
     CHECK_EQUAL(board.erase_least, reply.erase_least);
+    CHECK_EQUAL(board.size_from, reply.size_from);
     CHECK(memcmp(board.eui48, reply.eui48, sizeof board.eui48) == 0);
     CHECK(memcmp(board.jedec, reply.jedec, sizeof board.jedec) == 0);
     CHECK(!reply.continued);
+}
+
+/* An older board's reply ends earlier; what it cannot say is not made up. */
+static void an_older_hello_reply_is_taken_as_far_as_it_goes(void)
+{
+    struct wry_hello_reply limited = board, reply;
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+
+    limited.flash_limit = WRY_FLASH_COARSE;
+    size_t n = wry_message_put_hello_reply(head, 1, &limited);
+    for (size_t cut = 0; cut <= 4; cut++) {
+        struct wry_message message = split(head, n - cut);
+        check_context("%zu bytes less", cut);
+        CHECK_EQUAL(cut <= 3, wry_message_get_hello_reply(&message, &reply));
+        if (cut > 3)
+            continue;
+        CHECK_EQUAL(cut == 0 ? WRY_SIZE_TABLE : WRY_SIZE_UNSAID, reply.size_from);
+        CHECK_EQUAL(cut <= 1 ? WRY_FLASH_COARSE : WRY_FLASH_FULL, reply.flash_limit);
+        CHECK_EQUAL(cut <= 1 ? 0x1000 : 0, reply.erase_least);
+    }
+    check_context(NULL);
+}
+
+static void a_hello_carries_the_size_that_the_host_knows(void)
+{
+    static const uint32_t sizes[] = {0, 0x10000, 0x400000, 0x10000000};
+
+    for (size_t i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
+        struct wry_hello_message hello = {
+            .token = 1, .version_min = 1, .version_max = 1, .flash_size = sizes[i]};
+        struct wry_hello_message back;
+        uint8_t head[WRY_MESSAGE_HEAD_MAX];
+        struct wry_message message = split(head, wry_message_put_hello(head, 1, &hello));
+        CHECK(wry_message_get_hello(&message, &back));
+        CHECK_EQUAL(sizes[i], back.flash_size);
+    }
 }
 
 static void speed_is_as_documented(void)
@@ -388,10 +426,12 @@ static void a_message_cut_short_is_refused(void)
         check_context("%s", names[i]);
         message = split(body, decoder.length);
         CHECK(decodes(&message));
-        /* An older peer leaves the last two bytes of these out. */
-        bool grown = strcmp(names[i], "hello-reply") == 0 || strcmp(names[i], "speed") == 0;
+        /* An older peer leaves the last bytes of these out. */
+        size_t cut = strcmp(names[i], "hello-reply") == 0 ? 4
+                     : strcmp(names[i], "speed") == 0     ? 3
+                                                          : 1;
         bool digest = strcmp(names[i], "digest-reply") == 0;
-        message = split(body, digest ? 12 : decoder.length - (grown ? 3 : 1));
+        message = split(body, digest ? 12 : decoder.length - cut);
         CHECK(!decodes(&message));
         CHECK(!wry_message_split(&message, body, 3));
     }
@@ -436,6 +476,8 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(hello_is_as_documented),
+        FACT(an_older_hello_reply_is_taken_as_far_as_it_goes),
+        FACT(a_hello_carries_the_size_that_the_host_knows),
         FACT(speed_is_as_documented),
         FACT(ranges_are_as_documented),
         FACT(data_is_as_documented),

@@ -4,6 +4,7 @@
  * There is no boot strap and no firmware: asked to start one, the machine resets and is in loading
  * mode again.
  */
+#include "../echo.h"
 #include "hardware.h"
 #include "wrytograph/boot_header.h"
 #include "wrytograph/chip.h"
@@ -105,8 +106,11 @@ int main(void)
 
     uart_start();
     flash_start();
-    wry_loader_init(&loader, &port, &identity, memory, sizeof memory);
     __asm__ volatile("csrs mie, %0\n csrs mstatus, %1" : : "r"(ENABLE_EXTERNAL), "r"(ENABLE_ALL));
+#ifdef ECHO
+    board_echo(&port);
+#endif
+    wry_loader_init(&loader, &port, &identity, memory, sizeof memory);
     for (;;) {
         uint32_t rest = wry_loader_poll(&loader);
         if (rest > 0)

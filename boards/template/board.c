@@ -1,8 +1,9 @@
 /*
  * The loader on a board of yours. Copy this folder, and fill in each gap: it does not compile until
- * all are. boards/README.md says in which order to try them, and boards/qemu-riscv is the same
- * filled in.
+ * all are. boards/README.md says in which order to try them, and boards/qemu-riscv and
+ * boards/qemu-arm are the same filled in.
  */
+#include "../echo.h"
 #include "wrytograph/loader.h"
 
 #define GAP(what) _Static_assert(0, "to be filled in: " what)
@@ -94,10 +95,14 @@ int main(void)
 
     GAP("identity: chip code, revision, the board's EUI-48, its top speed, usual_protection");
     GAP("clocks, pins, UART with its receive interrupt, SPI; the flash not mapped as memory");
+#ifdef ECHO
+    board_echo(&port);
+#endif
     wry_loader_init(&loader, &port, &identity, memory, sizeof memory);
     for (;;) {
         uint32_t rest = wry_loader_poll(&loader);
         (void)rest;
-        GAP("sleep for rest microseconds or until a byte arrives, or leave this empty");
+        GAP("sleep for rest us or until a byte arrives (the guide: without a race), or nothing"); or leave this "
+            "empty");
     }
 }

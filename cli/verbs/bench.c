@@ -184,7 +184,8 @@ static int run(struct app *app, void *values)
 #define AT(member) offsetof(struct bench_options, member)
 
 static const struct option own[] = {
-    OPTION(TEXT, "chip", chip, "CHIP", "add: sanderling-s1, turnstone-t2, dunlin-d3, or that of --chip-file"),
+    OPTION(TEXT, "chip", chip, "CHIP",
+           "add: sanderling-s1, turnstone-t2, dunlin-d3, or that of --chip-file"),
     OPTION(TEXT, "flash", flash, "SIZE", "add: size of the flash"),
     OPTION(FILE, "content", content, "FILE", "add: initial content of the flash; default: blank"),
     OPTION(TEXT, "wired", wired, "NAME",

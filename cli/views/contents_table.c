@@ -151,9 +151,10 @@ void contents_table_add(const struct app *app, const GPtrArray *contents)
                  json_offset("offset", content->region.offset),
                  json_text("holds", holds_name(content->holds)));
         if (content->holds == WRY_HOLDS_PROGRAM)
-            json_add(b, json_text("version", content->header.version),
-                     json_text("chip", wry_chip_title(wry_chips_by_code(content->header.chip_code))),
-                     json_text("digest", digests[content->digest]));
+            json_add(
+                b, json_text("version", content->header.version),
+                json_text("chip", wry_chip_title(wry_chips_by_code(content->header.chip_code))),
+                json_text("digest", digests[content->digest]));
         json_add(b, json_text("on_shelf", content->on_shelf));
         if (content->settings)
             json_add_settings(b, content->settings);

@@ -24,6 +24,33 @@ static char *age_of(const char *created)
     return g_strdup_printf("%s old", days);
 }
 
+/* What the size rests on, as a word for documents; NULL: an older board does not say. */
+static const char *size_source(const struct wry_identity *identity)
+{
+    static const char *const words[] = {
+        [WRY_SIZE_TABLE] = "table", [WRY_SIZE_ID] = "id", [WRY_SIZE_TOLD] = "told"};
+
+    if (identity->flash_measured)
+        return "measured";
+    return identity->board.size_from < G_N_ELEMENTS(words) ? words[identity->board.size_from]
+                                                           : NULL;
+}
+
+/* The same for the line, for sizes that the flash itself does not report. */
+static const char *size_basis(const struct wry_identity *identity)
+{
+    if (identity->flash_measured)
+        return ", measured";
+    switch (identity->board.size_from) {
+    case WRY_SIZE_ID:
+        return " by its ID";
+    case WRY_SIZE_TOLD:
+        return " as given";
+    default:
+        return "";
+    }
+}
+
 static void show_board(const struct facts *facts, const struct wry_identity *identity)
 {
     const struct wry_hello_reply *board = &identity->board;
@@ -43,7 +70,8 @@ static void show_board(const struct facts *facts, const struct wry_identity *ide
     facts_add(facts, NULL, "chip", identity->chip ? identity->chip->name : "unknown");
     json_add(b, json_number("chip_code", board->chip_code),
              json_number("chip_revision", board->chip_revision));
-    facts_line(facts, "flash", "%s, JEDEC ID %s", size, jedec);
+    facts_line(facts, "flash", "%s%s, JEDEC ID %s", size, size_basis(identity), jedec);
+    facts_add(facts, NULL, "flash_size_from", size_source(identity));
     json_add(b, json_number("flash_bytes", board->capacity));
     facts_add(facts, NULL, "jedec_id", jedec);
     facts_add(facts, "protected", "protected", protected);

@@ -43,14 +43,18 @@ static enum wry_status accept_reply(struct wry_session *session,
     session->board = *reply;
     session->continued = reply->continued;
     session->connected = true;
-    if (reply->capacity == 0)
-        return session_fail(session, WRY_FLASH_SILENT, WRY_STEP_CONNECT, 0);
-    return WRY_OK;
+    if (reply->capacity > 0 && reply->capacity <= WRY_FLASH_MAX)
+        return WRY_OK;
+    bool silent = reply->jedec[0] == 0 || reply->jedec[0] == 0xFF;
+    session_fail(session, silent ? WRY_FLASH_SILENT : WRY_FLASH_UNSIZED, WRY_STEP_CONNECT, 0);
+    session->fault.found = reply->capacity;
+    return silent ? WRY_FLASH_SILENT : WRY_FLASH_UNSIZED;
 }
 
 static enum wry_status call(struct wry_session *session, unsigned tries, bool heard)
 {
     struct wry_hello_message hello = {.heard = heard,
+                                      .flash_size = session->config.flash_size,
                                       .token = session->config.token,
                                       .version_min = WRY_PROTOCOL_VERSION,
                                       .version_max = WRY_PROTOCOL_VERSION};

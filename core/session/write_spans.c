@@ -179,7 +179,8 @@ static uint32_t beyond_half(const struct session_write *job)
 {
     uint32_t half = job->session->board.capacity / 2;
 
-    if (job->span.end <= half || job->session->config.trust_capacity)
+    if (job->span.end <= half ||
+        (job->session->config.trust_capacity && job->session->board.size_from != WRY_SIZE_TOLD))
         return 0;
     return job->span.start > half ? job->span.start : half;
 }

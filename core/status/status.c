@@ -43,6 +43,8 @@ const char *wry_status_text(enum wry_status status)
         return "a page does not have the content written to it";
     case WRY_FLASH_SILENT:
         return "the flash reports no usable JEDEC ID";
+    case WRY_FLASH_UNSIZED:
+        return "the size of the flash is not known";
     case WRY_FLASH_LIMITED:
         return "the flash cannot be erased sector by sector";
     case WRY_FLASH_SMALLER:

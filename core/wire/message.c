@@ -10,7 +10,8 @@
 enum {
     HELLO_SIZE = 8,
     HELLO_REPLY_LEAST = 40, /* bytes of a hello reply without later additions */
-    HELLO_REPLY_SIZE = 42,
+    HELLO_REPLY_LIMIT = 42, /* with the limits of the flash */
+    HELLO_REPLY_SIZE = 43,
     SPEED_LEAST = 4, /* likewise of a speed request */
     SPEED_SIZE = 6,
     RANGE_SIZE = 8,
@@ -41,6 +42,24 @@ bool wry_message_split(struct wry_message *message, const uint8_t *body, size_t 
     return true;
 }
 
+/* The base-2 logarithm of a power of two; 0 for 0. */
+static uint8_t log2_of(uint32_t power)
+{
+    uint8_t n = 0;
+
+    while (power > 1) {
+        power /= 2;
+        n++;
+    }
+    return n;
+}
+
+/* The inverse: 0 for 0. */
+static uint32_t power_of(uint8_t log2)
+{
+    return log2 > 0 && log2 < 32 ? UINT32_C(1) << log2 : 0;
+}
+
 size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_message *hello)
 {
     uint8_t *f = to + put_prefix(to, WRY_KIND_HELLO, hello->heard ? WRY_FLAG_HEARD : 0, seq);
@@ -48,7 +67,8 @@ size_t wry_message_put_hello(uint8_t *to, uint16_t seq, const struct wry_hello_m
     bytes_put32(f, hello->token);
     f[4] = hello->version_min;
     f[5] = hello->version_max;
-    bytes_put16(f + 6, 0);
+    f[6] = log2_of(hello->flash_size);
+    f[7] = 0;
     return WRY_MESSAGE_PREFIX + HELLO_SIZE;
 }
 
@@ -62,19 +82,8 @@ bool wry_message_get_hello(const struct wry_message *message, struct wry_hello_m
     hello->token = bytes_get32(f);
     hello->version_min = f[4];
     hello->version_max = f[5];
+    hello->flash_size = power_of(f[6]);
     return hello->version_min <= hello->version_max;
-}
-
-/* The base-2 logarithm of a power of two; 0 for 0. */
-static uint8_t log2_of(uint32_t power)
-{
-    uint8_t n = 0;
-
-    while (power > 1) {
-        power /= 2;
-        n++;
-    }
-    return n;
 }
 
 size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_hello_reply *reply)
@@ -101,13 +110,8 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     bytes_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
     f[40] = reply->flash_limit;
     f[41] = log2_of(reply->erase_least);
+    f[42] = reply->size_from;
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
-}
-
-/* The inverse: 0 for 0. */
-static uint32_t power_of(uint8_t log2)
-{
-    return log2 > 0 && log2 < 32 ? UINT32_C(1) << log2 : 0;
 }
 
 bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_hello_reply *reply)
@@ -116,7 +120,7 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
 
     if (message->length < HELLO_REPLY_LEAST)
         return false;
-    bool more = message->length >= HELLO_REPLY_SIZE;
+    bool more = message->length >= HELLO_REPLY_LIMIT;
     reply->token = bytes_get32(f);
     reply->version = f[4];
     reply->continued = f[5] == 1;
@@ -136,6 +140,7 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     reply->old_history = (uint32_t)bytes_get16(f + 38) * WRY_PAGE_SIZE;
     reply->flash_limit = more ? f[40] : WRY_FLASH_FULL;
     reply->erase_least = more ? power_of(f[41]) : 0;
+    reply->size_from = message->length >= HELLO_REPLY_SIZE ? f[42] : WRY_SIZE_UNSAID;
     return true;
 }
 

@@ -63,6 +63,7 @@ enum wry_note {
     WRY_NOTE_BY_HAND_ANSWERED, /* the loader answers */
     WRY_NOTE_FLASH_BUSY,       /* waits for a flash operation from before the reset */
     WRY_NOTE_SLOWER,           /* speed: a faster one failed */
+    WRY_NOTE_SIZE_MEASURED,    /* text = the size of the flash, by where its content repeats */
     WRY_NOTE_SPEED_KNOWN,      /* speed: faster ones failed lately and were not tried */
     WRY_NOTE_UNSETTLED, /* a job begun at text ("" = unknown) was interrupted: places with content
                            in the journal of this computer, and others */

@@ -47,7 +47,8 @@ struct wry_identity {
     struct wry_hello_reply board;
     const struct wry_chip *chip; /* NULL: unknown */
     char *link;
-    uint32_t speed;                              /* baud in use */
+    uint32_t speed;      /* baud in use */
+    bool flash_measured; /* the size of the flash rests on where its content repeats */
     uint32_t protected_offset, protected_length; /* length 0: nothing is protected */
     struct wry_layout layout;
     GPtrArray *contents; /* struct wry_content_of, sorted by offset; NULL = not read */

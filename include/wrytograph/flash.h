@@ -15,8 +15,8 @@
 extern "C" {
 #endif
 
-#define WRY_PAGE_SIZE 256u       /* bytes; the most that one program operation writes */
-#define WRY_SECTOR_SIZE 4096u    /* bytes; the smallest unit of erase that is used */
+#define WRY_PAGE_SIZE 256u        /* bytes; the most that one program operation writes */
+#define WRY_SECTOR_SIZE 4096u     /* bytes; the smallest unit of erase that is used */
 #define WRY_FLASH_MAX 0x10000000u /* bytes: the largest flash, 256 MiB */
 
 #define WRY_EUI48_SIZE 6u /* IEEE 802, transmitted first octet first */

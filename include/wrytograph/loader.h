@@ -205,6 +205,8 @@ struct wry_loader_part {
     uint8_t least_log2; /* log2 of the bytes of its smallest erase unit; 0 = not known */
     bool two_bytes;     /* writing one status byte would clear the second status register */
     bool by_flag;       /* it reports busy in its flag status register only */
+    uint8_t size_from;  /* enum wry_flash_size_from */
+    uint32_t told;      /* bytes of flash that the host knows of; 0 = none */
 };
 
 struct wry_loader {

@@ -118,6 +118,14 @@ enum wry_flash_limit {
     WRY_FLASH_UNCLEAR = 4,     /* its own description of its erase units is contradictory */
 };
 
+/* What the size of the flash rests on. */
+enum wry_flash_size_from {
+    WRY_SIZE_UNSAID = 0, /* an older board does not say */
+    WRY_SIZE_TABLE = 1,  /* SFDP (JESD216) */
+    WRY_SIZE_ID = 2,     /* the third byte of the JEDEC ID, in one of the usual numberings */
+    WRY_SIZE_TOLD = 3,   /* the host's hello: the flash itself does not report it */
+};
+
 enum wry_job_state {
     WRY_JOB_NONE = 0,
     WRY_JOB_RUNNING = 1,
@@ -137,7 +145,9 @@ struct wry_message {
 struct wry_hello_message {
     uint32_t token; /* chosen by the host, new for each session */
     uint8_t version_min, version_max;
-    bool heard; /* an earlier answer was heard at this speed */
+    bool heard;          /* an earlier answer was heard at this speed */
+    uint32_t flash_size; /* bytes, a power of two, for a flash that does not report its size; 0 =
+                            not known */
 };
 
 /* What a board reports about itself. */
@@ -153,7 +163,7 @@ struct wry_hello_reply {
     uint8_t eui48[WRY_EUI48_SIZE];
     uint8_t jedec[WRY_JEDEC_SIZE];
     uint8_t encodings;    /* bit n set: enum wry_encoding n is accepted */
-    uint32_t capacity;    /* bytes of flash */
+    uint32_t capacity;    /* bytes of flash; 0 = it does not answer, or its size is not known */
     uint32_t window;      /* bytes that the board buffers ahead of the flash, at most 64 KiB */
     uint16_t payload_max; /* bytes of content in one data frame */
     uint32_t top_speed;   /* baud */
@@ -163,6 +173,7 @@ struct wry_hello_reply {
     uint32_t old_history; /* bytes before that block that are saved as well, whole pages */
     uint8_t flash_limit;  /* enum wry_flash_limit; other values: a reason unknown to this version */
     uint32_t erase_least; /* bytes of the smallest erase unit; 0 = not reported */
+    uint8_t size_from;    /* enum wry_flash_size_from */
 };
 
 struct wry_speed_message {

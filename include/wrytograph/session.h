@@ -124,9 +124,12 @@ struct wry_session_config {
     uint64_t call_time;    /* us; 0 = a minute */
     uint64_t patience;     /* us to wait for a lost link; 0 = 10 s */
     unsigned attempts;     /* attempts to enter loading mode; 0 = 3 */
-    bool trust_capacity;   /* do not check that the flash has its claimed size */
-    bool every_sector;     /* write sectors that hold the right content already, too */
-    bool clear_protection; /* clear block protection before a change */
+    uint32_t flash_size; /* bytes, a power of two: of a flash that does not report its size; 0 = not
+                            known */
+    bool trust_capacity; /* do not check that the flash has its claimed size; it is checked all the
+                            same if only flash_size says so */
+    bool every_sector;   /* write sectors that hold the right content already, too */
+    bool clear_protection;             /* clear block protection before a change */
     const struct wry_journal *journal; /* outlives the session; NULL = none */
     const struct wry_packer *packer;   /* likewise; NULL = content is sent unencoded */
     const struct wry_known *known;     /* likewise; NULL = nothing is known */

@@ -38,6 +38,8 @@ enum wry_status {
     WRY_CONTRADICTED,  /* two answers of the board contradict each other, in offset + length */
     WRY_FLASH_FAILED,  /* a page reads back differently after programming, at offset */
     WRY_FLASH_SILENT,  /* the flash reports no usable JEDEC ID */
+    WRY_FLASH_UNSIZED, /* the flash answers, but neither it nor the host says how large it is; or it
+                          is larger than WRY_FLASH_MAX: found = its bytes, else 0 */
     WRY_FLASH_LIMITED, /* the flash can be read but not written: found = enum wry_flash_limit of
                           wrytograph/message.h, expected = bytes of its smallest erase unit, or 0 */
     WRY_FLASH_SMALLER, /* the flash has found bytes, not the expected ones it claims: it repeats

@@ -102,8 +102,10 @@ static struct settings *load_settings(const struct checking *c, const char *regi
 static void check_part(const struct checking *c, const struct wry_layout *layout,
                        uint32_t flash_size, const char *part, struct yaml_place at)
 {
-    struct target target = {
-        .chip = c->card->card->chip, .flash_size = flash_size, .layout = *layout};
+    struct target target = {.chip = c->card->card->chip,
+                            .chip_code = c->card->card->chip->code,
+                            .flash_size = flash_size,
+                            .layout = *layout};
     uint32_t offset, length;
     struct wry_problem *problem = regions_parse_part(&target, part, &offset, &length);
     bool usual = problem && wry_layout_built_in(&target.layout.table, target.chip, flash_size) &&
@@ -119,7 +121,10 @@ static void check_erased_settings(const struct checking *c, const struct wry_lay
                                   uint32_t flash_size, const char *part)
 {
     const struct card *card = c->card->card;
-    struct target target = {.chip = card->chip, .flash_size = flash_size, .layout = *layout};
+    struct target target = {.chip = card->chip,
+                            .chip_code = card->chip->code,
+                            .flash_size = flash_size,
+                            .layout = *layout};
     uint32_t offset, length;
     bool many;
     struct settings *settings = load_settings(c, NULL, &many);

@@ -98,6 +98,7 @@ enum wry_outcome wry_station_identify(struct wry_station *station, bool deep,
     identity->known = true;
     identity->board = *wry_session_board(&station->session);
     identity->chip = target.chip;
+    identity->flash_measured = station->flash_measured;
     identity->link = g_strdup(station->link);
     identity->speed = station->session.speed;
     identity->protected_length = wry_protected_range(

@@ -16,7 +16,7 @@ struct wry_problem *image_check_chip(const struct image *image, const struct tar
 {
     uint16_t code = image->facts.header.chip_code;
 
-    if (target->chip && code == target->chip->code)
+    if (code == target->chip_code)
         return NULL;
     return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FOR_OTHER_CHIP, image->facts.path,
                    .chip = wry_chips_by_code(code), .found_chip = target->chip);
@@ -235,7 +235,7 @@ static struct wry_problem *check_covered(const struct image *image, const struct
             continue;
         bool whole = wry_boot_header_present(bytes) && wry_boot_header_get(&header, bytes) &&
                      image_body_is_whole(image->file, at, &header);
-        if (whole && target->chip && header.chip_code != target->chip->code) {
+        if (whole && header.chip_code != target->chip_code) {
             struct wry_problem *problem = placement_fail(WRY_PROBLEM_FOR_OTHER_CHIP, image, region);
             problem->chip = wry_chips_by_code(header.chip_code);
             problem->found_chip = target->chip;

@@ -10,7 +10,9 @@ static struct wry_problem *find_target(struct wry_station *station,
     struct wry_problem *problem;
 
     if (options->chip) {
-        *target = (struct target){.chip = options->chip, .flash_size = options->flash_size};
+        *target = (struct target){.chip = options->chip,
+                                  .chip_code = options->chip->code,
+                                  .flash_size = options->flash_size};
         return regions_of_target(station, target);
     }
     problem = board_connect(station, false);

@@ -85,8 +85,10 @@ struct wry_problem *regions_of_board(struct wry_station *station, struct target 
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
 
-    *target = (struct target){
-        .chip = wry_chips_by_code(board->chip_code), .flash_size = board->capacity, .on_link = true};
+    *target = (struct target){.chip = wry_chips_by_code(board->chip_code),
+                              .chip_code = board->chip_code,
+                              .flash_size = board->capacity,
+                              .on_link = true};
     return regions_of_target(station, target);
 }
 

@@ -6,6 +6,7 @@
 /* The flash that a job is planned for: the board's, or a described one. */
 struct target {
     const struct wry_chip *chip; /* NULL if unknown */
+    uint16_t chip_code;          /* known even then */
     uint32_t flash_size;         /* bytes */
     bool on_link;
     struct wry_layout layout;

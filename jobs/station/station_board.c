@@ -2,6 +2,7 @@
 #include "station_board.h"
 
 #include "jobs/station/diagnosis.h"
+#include "jobs/station/flash_size.h"
 #include "jobs/station/link.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/run_record.h"
@@ -63,6 +64,12 @@ uint32_t board_token(const struct wry_station *station)
     return station->bench ? 1 : g_random_int();
 }
 
+/* A flash has a power of two of bytes; another number is no knowledge of it. */
+static uint32_t power_of_two(uint32_t size)
+{
+    return (size & (size - 1)) == 0 ? size : 0;
+}
+
 struct wry_session_config board_config(struct wry_station *station)
 {
     const struct wry_station_settings *settings = &station->settings;
@@ -73,6 +80,7 @@ struct wry_session_config board_config(struct wry_station *station)
                                         .call_time = settings->call_time,
                                         .patience = settings->patience,
                                         .clear_protection = settings->clear_protection,
+                                        .flash_size = power_of_two(settings->expect_flash),
                                         .trust_capacity = settings->expect_flash > 0,
                                         .packer = station->pack ? pack_packer(station->pack) : NULL,
                                         .read_memory = station->read_memory,
@@ -132,6 +140,22 @@ static void tell_speed(const struct wry_station *station, const char *adapter, u
                                         .speed = session->speed});
 }
 
+/* A size that only the user knows of is checked as far as the flash's content allows. */
+static struct wry_problem *check_told_size(struct wry_station *station)
+{
+    const struct wry_hello_reply *board = wry_session_board(&station->session);
+    bool smaller = false;
+
+    if (board->size_from != WRY_SIZE_TOLD || station->flash_measured)
+        return NULL;
+    enum wry_status status = flash_size_doubt(station, &smaller);
+    if (status != WRY_OK)
+        return problem_of_session(station, status);
+    return smaller ? PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_FLASH_REPEATS, NULL,
+                             .expected = board->capacity, .found = board->capacity / 2)
+                   : NULL;
+}
+
 struct wry_problem *board_connect(struct wry_station *station, bool recovers)
 {
     if (station->connected) {
@@ -147,12 +171,16 @@ struct wry_problem *board_connect(struct wry_station *station, bool recovers)
     if (adapter && config.max_speed == 0)
         config.likely_speed = adapter_speeds_find(adapter);
     enum wry_status status = board_call(station, &config);
+    if (status == WRY_FLASH_UNSIZED && config.flash_size == 0)
+        status = flash_size_measure(station, &config);
     if (status != WRY_OK)
         return problem_of_session(station, status);
     tell_speed(station, adapter, config.likely_speed);
     /* Recorded before the check: an unexpected board was at the bench too. */
     run_record_board(station);
     problem = check_expected(station);
+    if (!problem)
+        problem = check_told_size(station);
     if (problem)
         return problem;
     station->connected = true;

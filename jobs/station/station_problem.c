@@ -143,6 +143,7 @@ static enum wry_outcome outcome_of_status(enum wry_status status)
     case WRY_STALLED:
     case WRY_FLASH_FAILED:
     case WRY_FLASH_SILENT:
+    case WRY_FLASH_UNSIZED:
     case WRY_FLASH_LIMITED:
     case WRY_PROTECTED:
         return WRY_OUTCOME_FLASH;

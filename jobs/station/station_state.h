@@ -32,6 +32,7 @@ struct wry_station {
     /* The board. */
     struct wry_session session;
     bool connected;
+    bool flash_measured;             /* the size of its flash was, since it does not report it */
     bool busy_told;                  /* waiting for its flash was noted */
     bool hand_told;                  /* the advice on loading mode has been printed */
     uint32_t hand_seen, hand_judged; /* bytes outside frames while waiting for that */

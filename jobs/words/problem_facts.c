@@ -125,6 +125,7 @@ FACT(fault_start, offset_text(p->fault.offset))
 FACT(fault_last, p->fault.length > 0 ? offset_text(p->fault.offset + p->fault.length - 1) : NULL)
 FACT(fault_expected, number_text((uint32_t)p->fault.expected))
 FACT(fault_found, g_strdup_printf("%u", (unsigned)p->fault.found))
+FACT(fault_flash, p->fault.found > 0 ? wry_units_flash_size((uint32_t)p->fault.found) : NULL)
 FACT(fault_size, wry_units_flash_size((uint32_t)p->fault.expected))
 FACT(written_to,
      p->fault.step == WRY_STEP_WRITE && p->fault.offset > 0 ? offset_text(p->fault.offset) : NULL)
@@ -196,6 +197,7 @@ static const struct {
     ROW(fault_last),
     ROW(fault_expected),
     ROW(fault_found),
+    ROW(fault_flash),
     ROW(fault_size),
     ROW(written_to),
     ROW(limit),

@@ -39,7 +39,7 @@ enum sim_nor_left {
     SIM_NOR_FOUR_LINES, /* every command on four data lines */
 };
 
-#define SIM_NOR_SECTORS 32768u /* most sectors of a die */
+#define SIM_NOR_SECTORS 65536u /* most sectors of a die */
 
 struct sim_nor_die {
     uint8_t *cells;
@@ -79,7 +79,7 @@ struct sim_nor_die {
     uint64_t erased_bytes, programmed_pages;
 };
 
-/* size is a power of two from 64 KiB to 128 MiB. The JEDEC ID is made up and encodes the size. */
+/* size is a power of two from 64 KiB to 256 MiB. The JEDEC ID is made up and encodes the size. */
 void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, uint64_t seed);
 
 /* Its SFDP content from this address on, as for command 0x5A (nor_sfdp.c). */
