@@ -102,7 +102,6 @@ int main(void)
     for (;;) {
         uint32_t rest = wry_loader_poll(&loader);
         (void)rest;
-        GAP("sleep for rest us or until a byte arrives (the guide: without a race), or nothing"); or leave this "
-            "empty");
+        GAP("sleep for rest us or until a byte arrives (the guide: without a race), or nothing");
     }
 }
