@@ -41,6 +41,6 @@ install(EXPORT wrytograph NAMESPACE wrytograph:: FILE wrytographTargets.cmake
     DESTINATION ${WRY_PACKAGE_DIR})
 configure_package_config_file(cmake/wrytographConfig.cmake.in wrytographConfig.cmake
     INSTALL_DESTINATION ${WRY_PACKAGE_DIR})
-write_basic_package_version_file(wrytographConfigVersion.cmake COMPATIBILITY SameMajorVersion)
+write_basic_package_version_file(wrytographConfigVersion.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${CMAKE_CURRENT_BINARY_DIR}/wrytographConfig.cmake
     ${CMAKE_CURRENT_BINARY_DIR}/wrytographConfigVersion.cmake DESTINATION ${WRY_PACKAGE_DIR})

@@ -48,7 +48,7 @@ foreach(kind ${WRY_KINDS})
     add_library(wrytograph_${suffix} ${kind} $<TARGET_OBJECTS:wry_core_objects>)
     set_target_properties(wrytograph_${suffix} PROPERTIES
         OUTPUT_NAME wrytograph EXPORT_NAME ${suffix}
-        VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
+        VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR}.${PROJECT_VERSION_MINOR})
     target_include_directories(wrytograph_${suffix} PUBLIC
         $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
         $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)

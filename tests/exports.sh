@@ -17,7 +17,7 @@ done
 # The loader is a library of its own, and wry_auto a macro: neither is in this one.
 for symbol in $(cat "$headers"/*.h | grep -oE '\bwry_[a-z0-9_]+\(' | tr -d '(' |
     grep -v '^wry_loader_' | grep -vx 'wry_auto' | sort -u); do
-    case $(grep -hE "\\b$symbol\\(" "$headers"/*.h | grep -vE '^ \*|^    |^static inline') in
+    case $(grep -hE "\\b$symbol\\(" "$headers"/*.h | grep -vE '^ \*|^    |^static inline|^#define') in
         '') continue ;; # only spoken of
     esac
     if ! nm -D --defined-only "$library" | grep -qw "$symbol"; then

@@ -15,6 +15,7 @@
 
 #include "command.h"
 #include "harness.h"
+#include "programs.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"
 #include "wrytograph/session.h"
@@ -202,32 +203,75 @@ static void the_whole_job_works_over_rfc_2217(void)
     EXPECT(0, "Turnstone", command("identify", "-l", "bench:served", NULL));
 }
 
-/* The jig example, from the installed headers alone, with a thread for each board. */
-static void a_jig_writes_two_boards_at_once(void)
+/* The examples for many boards, from the installed headers alone: a thread for each in a main loop,
+ * and coroutines on one thread with ports of the program's own. */
+static void jigs_write_two_boards_at_once(void)
 {
+    static const char *const jigs[] = {"bin/example_main_loop_jig", "bin/example_one_thread_jig"};
+    struct wry_boot_header header = program_header("2.4.0", 20000);
     struct bench one, other;
     size_t n = 0, length = 0;
-    g_autofree uint8_t *image = scratch_read("gauge.bin", &length);
-    char path[512];
 
-    serve(&one, "jig-1");
-    serve(&other, "jig-2");
-    g_strlcpy(path, scratch_file("gauge.bin"), sizeof path);
-    struct said said = run_program("bin/example_production_jig", path, one.pty, other.pty, NULL);
+    program_write("small.bin", &header);
+    g_autofree uint8_t *image = scratch_read("small.bin", &length);
+    for (size_t i = 0; i < G_N_ELEMENTS(jigs); i++) {
+        check_context("%s", jigs[i]);
+        g_autofree char *first = g_strdup_printf("jig-1-%zu", i);
+        g_autofree char *second = g_strdup_printf("jig-2-%zu", i);
+        g_autofree char *path = g_strdup(scratch_file("small.bin"));
+        serve(&one, first);
+        serve(&other, second);
+        struct said said = run_program(jigs[i], path, one.pty, other.pty, NULL);
+        EXPECT(0, "done and verified", said);
+        CHECK(says(&said, one.pty) && says(&said, other.pty));
+        stop(&one);
+        stop(&other);
+        for (size_t k = 0; k < 2; k++) {
+            g_autofree uint8_t *flash = scratch_flash(k == 0 ? first : second, &n);
+            /* But for its header, which is set to the board's flash size. */
+            CHECK(memcmp(flash + 0x40000 + 64, image + 64, length - 64) == 0);
+        }
+    }
+    check_context(NULL);
+}
+
+/* All that belongs to one board, in C and in Python, does the same to two served boards, and each
+ * leaves one row. */
+static void the_jigs_in_c_and_python_do_the_same(void)
+{
+    static const char library[] = WRY_LIBRARY;
+    struct bench boards[2];
+    size_t n = 0, length = 0;
+    g_autofree char *path = g_strdup(scratch_file("gauge.bin"));
+    g_autofree char *ledger = g_strdup(scratch_file("jigs.db"));
+
+    g_setenv("WRYTOGRAPH_LEDGER", ledger, TRUE);
+    g_setenv("WRYTOGRAPH_LIBRARY", library, TRUE);
+    serve(&boards[0], "jig-c");
+    serve(&boards[1], "jig-python");
+    struct said said =
+        run_program("bin/example_production_jig", path, "datum_mm=-1801", boards[0].link, NULL);
     EXPECT(0, "done and verified", said);
-    for (size_t i = 0; i < 2; i++) {
-        const struct bench *bench = i == 0 ? &one : &other;
-        g_autofree char *line = g_strdup_printf("%s: Turnstone T2", bench->pty);
-        CHECK(says(&said, line));
-    }
-    stop(&one);
-    stop(&other);
-    for (size_t i = 0; i < 2; i++) {
-        g_autofree uint8_t *flash = scratch_flash(i == 0 ? "jig-1" : "jig-2", &n);
-        /* But for its header, which is set to the board's flash size. */
-        CHECK(memcmp(flash + 0x40000 + 64, image + 64, length - 64) == 0);
-    }
-    EXPECT(1, "no answer", run_program("bin/example_production_jig", path, "bench:jig-none", NULL));
+    CHECK(says(&said, "sectors written; backup "));
+    said = run_program("python3", WRY_SOURCE_DIR "/examples/production_jig.py", path,
+                       "datum_mm=-1801", boards[1].link, NULL);
+    EXPECT(0, "done and verified", said);
+    CHECK(says(&said, "sectors written; backup "));
+    stop(&boards[0]);
+    stop(&boards[1]);
+    g_autofree uint8_t *by_c = scratch_flash("jig-c", &n);
+    g_autofree uint8_t *by_python = scratch_flash("jig-python", &length);
+    CHECK(by_c && by_python && n == length && memcmp(by_c, by_python, n) == 0);
+    said = command("ledger", "list", "--card", "production jig", NULL);
+    EXPECT(0, "passed", said);
+    g_auto(GStrv) lines = g_strsplit(said.out, "production jig", -1);
+    CHECK_EQUAL(3, g_strv_length(lines));
+    EXPECT(4, "no answer",
+           run_program("bin/example_production_jig", path, "a=b", "bench:jig-none", NULL));
+    EXPECT(4, "'jig-none' is not a board of the bench",
+           run_program("python3", WRY_SOURCE_DIR "/examples/production_jig.py", path, "a=b",
+                       "bench:jig-none", NULL));
+    g_unsetenv("WRYTOGRAPH_LEDGER");
 }
 
 static void the_whole_job_works_over_a_pseudo_terminal(void)
@@ -597,7 +641,8 @@ int main(int argc, char **argv)
         FACT(a_client_at_a_speed_of_nothing_leaves_the_line),
         FACT(the_whole_job_works_over_rfc_2217),
         FACT(the_whole_job_works_over_a_pseudo_terminal),
-        FACT(a_jig_writes_two_boards_at_once),
+        FACT(jigs_write_two_boards_at_once),
+        FACT(the_jigs_in_c_and_python_do_the_same),
         FACT(a_port_is_held_by_one_program_at_a_time),
         FACT(who_floods_and_leaves_frees_the_board),
         FACT(addresses_that_lead_nowhere_are_told_apart),

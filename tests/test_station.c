@@ -235,6 +235,30 @@ static void outcomes_have_words(void)
     wry_station_free(NULL);
 }
 
+/* A program of an earlier version hands a shorter struct over: what lies behind it is not read. */
+static void options_end_where_their_size_says(void)
+{
+    scratch_add_gauge("earlier");
+    struct wry_station_settings settings = {.link = "bench:earlier",
+                                            .bench_folder = scratch_file("bench"),
+                                            .stop = {.asked = (bool (*)(void *))(uintptr_t)1}};
+    struct wry_image_options image = {.place = "app", .file = scratch_file("gauge.bin")};
+    struct wry_images_options options = {.images = &image,
+                                         .image_count = 1,
+                                         .chip = (const struct wry_chip *)(uintptr_t)1,
+                                         .flash_size = 3};
+    struct wry_write_result written = {0};
+    struct wry_station *station =
+        wry_station_new_of(&settings, offsetof(struct wry_station_settings, stop));
+
+    CHECK_EQUAL(WRY_OUTCOME_DONE,
+                wry_station_write_of(station, &options, offsetof(struct wry_images_options, chip),
+                                     &written));
+    CHECK(written.written);
+    wry_write_result_clear(&written);
+    wry_station_free(station);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -244,6 +268,7 @@ int main(int argc, char **argv)
         FACT(stations_in_threads_do_not_disturb_each_other),
         FACT(a_plan_needs_no_board),
         FACT(outcomes_have_words),
+        FACT(options_end_where_their_size_says),
     };
 
     scratch_make_images();

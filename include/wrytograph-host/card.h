@@ -135,8 +135,11 @@ struct wry_run_result {
  * earlier run on this board was interrupted, it resumes. Adds one row to the ledger. After a
  * failure the last of the steps is where it failed.
  */
-enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_options *options,
-                                 struct wry_run_result *result);
+enum wry_outcome wry_station_run_of(struct wry_station *station,
+                                    const struct wry_run_options *options, size_t size,
+                                    struct wry_run_result *result);
+#define wry_station_run(station, options, result)                                                  \
+    wry_station_run_of((station), (options), sizeof(struct wry_run_options), (result))
 void wry_run_result_clear(struct wry_run_result *result);
 
 /* One of many boards. */

@@ -41,6 +41,9 @@ enum wry_phase {
     WRY_PHASE_RESTORE,
 };
 
+/* "connect", "read", "write", "erase" or "restore". */
+const char *wry_phase_name(enum wry_phase step);
+
 /* The steps of a card, in their order. */
 enum wry_run_step {
     WRY_RUN_CONNECT,
@@ -114,7 +117,9 @@ struct wry_comparison;
 
 struct wry_event {
     enum wry_event_kind kind;
-    uint64_t now; /* us on the link's clock */
+    uint64_t now;    /* us on the link's clock */
+    uint32_t figure; /* how far the job is, or the run that it belongs to, in 1/1000: one figure
+                        that does not fall, whatever its steps do */
     enum wry_phase step;
     enum wry_run_step run_step;
     const struct wry_session_progress *progress;

@@ -13,6 +13,11 @@
  *     enum wry_outcome outcome = wry_station_write(station, &options, &result);
  *     wry_write_result_clear(&result);
  *
+ * Calls with options are macros that pass the size of the struct that the program was compiled
+ * with: a struct may get more members at its end without harm to programs that exist. Elements of
+ * arrays (wry_image_options, wry_setting_options, wry_console_step) have no such size and do not
+ * grow.
+ *
  * The first job that writes or backs up first recovers an interrupted job on this board from the
  * journal of this computer.
  */
@@ -134,9 +139,11 @@ struct wry_plan_result {
 };
 
 /* Checks chip, flash size, places and boot headers like wry_station_write; changes nothing. */
-enum wry_outcome wry_station_plan(struct wry_station *station,
-                                  const struct wry_images_options *options,
-                                  struct wry_plan_result *result);
+enum wry_outcome wry_station_plan_of(struct wry_station *station,
+                                     const struct wry_images_options *options, size_t size,
+                                     struct wry_plan_result *result);
+#define wry_station_plan(station, options, result)                                                 \
+    wry_station_plan_of((station), (options), sizeof(struct wry_images_options), (result))
 void wry_plan_result_clear(struct wry_plan_result *result);
 
 /* What a job did; the counts are of this job alone. */
@@ -162,9 +169,11 @@ struct wry_write_result {
     struct wry_image_set *held;
 };
 
-enum wry_outcome wry_station_write(struct wry_station *station,
-                                   const struct wry_images_options *options,
-                                   struct wry_write_result *result);
+enum wry_outcome wry_station_write_of(struct wry_station *station,
+                                      const struct wry_images_options *options, size_t size,
+                                      struct wry_write_result *result);
+#define wry_station_write(station, options, result)                                                \
+    wry_station_write_of((station), (options), sizeof(struct wry_images_options), (result))
 void wry_write_result_clear(struct wry_write_result *result);
 
 /* Erase. */
@@ -182,9 +191,11 @@ struct wry_erase_result {
     struct wry_done done;
 };
 
-enum wry_outcome wry_station_erase(struct wry_station *station,
-                                   const struct wry_erase_options *options,
-                                   struct wry_erase_result *result);
+enum wry_outcome wry_station_erase_of(struct wry_station *station,
+                                      const struct wry_erase_options *options, size_t size,
+                                      struct wry_erase_result *result);
+#define wry_station_erase(station, options, result)                                                \
+    wry_station_erase_of((station), (options), sizeof(struct wry_erase_options), (result))
 void wry_erase_result_clear(struct wry_erase_result *result);
 
 /* Backup. */
@@ -206,9 +217,11 @@ struct wry_backup_result {
     struct wry_done done;
 };
 
-enum wry_outcome wry_station_backup(struct wry_station *station,
-                                    const struct wry_backup_options *options,
-                                    struct wry_backup_result *result);
+enum wry_outcome wry_station_backup_of(struct wry_station *station,
+                                       const struct wry_backup_options *options, size_t size,
+                                       struct wry_backup_result *result);
+#define wry_station_backup(station, options, result)                                               \
+    wry_station_backup_of((station), (options), sizeof(struct wry_backup_options), (result))
 void wry_backup_result_clear(struct wry_backup_result *result);
 
 /* Restore. */
@@ -227,9 +240,11 @@ struct wry_restore_result {
     struct wry_done done;
 };
 
-enum wry_outcome wry_station_restore(struct wry_station *station,
-                                     const struct wry_restore_options *options,
-                                     struct wry_restore_result *result);
+enum wry_outcome wry_station_restore_of(struct wry_station *station,
+                                        const struct wry_restore_options *options, size_t size,
+                                        struct wry_restore_result *result);
+#define wry_station_restore(station, options, result)                                              \
+    wry_station_restore_of((station), (options), sizeof(struct wry_restore_options), (result))
 void wry_restore_result_clear(struct wry_restore_result *result);
 
 /* Verify. */
@@ -260,9 +275,11 @@ struct wry_verify_result {
 
 /* Compares images with the flash: WRY_OUTCOME_DIFFERS if anything differs. The flash size in boot
  * headers is compared as write would set it. */
-enum wry_outcome wry_station_verify(struct wry_station *station,
-                                    const struct wry_images_options *options,
-                                    struct wry_verify_result *result);
+enum wry_outcome wry_station_verify_of(struct wry_station *station,
+                                       const struct wry_images_options *options, size_t size,
+                                       struct wry_verify_result *result);
+#define wry_station_verify(station, options, result)                                               \
+    wry_station_verify_of((station), (options), sizeof(struct wry_images_options), (result))
 /* Compares a backup archive with the flash. */
 enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
                                             bool read_back, struct wry_verify_result *result);
@@ -314,13 +331,17 @@ struct wry_console_result {
 };
 
 /* Listens on the link without entering loading mode. */
-enum wry_outcome wry_station_listen(struct wry_station *station,
-                                    const struct wry_console_options *options,
-                                    struct wry_console_result *result);
+enum wry_outcome wry_station_listen_of(struct wry_station *station,
+                                       const struct wry_console_options *options, size_t size,
+                                       struct wry_console_result *result);
+#define wry_station_listen(station, options, result)                                               \
+    wry_station_listen_of((station), (options), sizeof(struct wry_console_options), (result))
 /* Leaves loading mode, runs the firmware and listens to it. */
-enum wry_outcome wry_station_start(struct wry_station *station,
-                                   const struct wry_console_options *options,
-                                   struct wry_console_result *result);
+enum wry_outcome wry_station_start_of(struct wry_station *station,
+                                      const struct wry_console_options *options, size_t size,
+                                      struct wry_console_result *result);
+#define wry_station_start(station, options, result)                                                \
+    wry_station_start_of((station), (options), sizeof(struct wry_console_options), (result))
 void wry_console_result_clear(struct wry_console_result *result);
 
 #ifdef __cplusplus

@@ -41,6 +41,10 @@ struct wry_station_settings {
     /* A device path, rfc2217://HOST:PORT, tcp://HOST:PORT[?speed=BAUD] or bench:NAME. Default: the
      * only USB adapter that is plugged in. */
     const char *link;
+    /* A way to the board of the program's own (wrytograph/port.h), such as a multiplexer, in place
+     * of a link; it must outlive the station. link is then its name in messages and in the ledger.
+     */
+    const struct wry_port *port;
     const char *bench_folder;        /* folder of simulated boards; default: the user's */
     const struct wry_wiring *wiring; /* default: the usual one; must outlive the station */
     uint32_t max_speed;              /* baud; default: the highest of both sides */
@@ -69,7 +73,9 @@ struct wry_station_settings {
 struct wry_station;
 
 /* Creates a station. The link is not opened yet. */
-struct wry_station *wry_station_new(const struct wry_station_settings *settings);
+struct wry_station *wry_station_new_of(const struct wry_station_settings *settings, size_t size);
+#define wry_station_new(settings)                                                                  \
+    wry_station_new_of((settings), sizeof(struct wry_station_settings))
 
 /* Leaves the board as the settings say and closes the link; this may send events. NULL is
  * allowed. */
@@ -86,6 +92,23 @@ enum wry_outcome wry_station_open(struct wry_station *station);
  * against the settings. Does nothing if that has been done. Every job begins with it.
  */
 enum wry_outcome wry_station_connect(struct wry_station *station);
+
+/*
+ * Several jobs on one board as one run: one row in the ledger, by name, with what all of them did,
+ * and one figure in the events of all (event.h). jobs: how many calls of jobs.h are planned.
+ *
+ *     wry_station_begin_run(station, "gauge jig", 3);
+ *     if (wry_station_backup(…) == WRY_OUTCOME_DONE && wry_station_write(…) == WRY_OUTCOME_DONE)
+ *         wry_station_verify(…);
+ *     outcome = wry_station_end_run(station);
+ *
+ * The run's outcome is that of the first job that failed. A card is a run of its own.
+ */
+void wry_station_begin_run(struct wry_station *station, const char *name, unsigned jobs);
+enum wry_outcome wry_station_end_run(struct wry_station *station);
+
+/* How far the last job or run is, in 1/1000, as in its events. */
+uint32_t wry_station_figure(const struct wry_station *station);
 
 /* Why the last call failed; kind WRY_PROBLEM_NONE if it did not. Never NULL; valid until the next
  * call. */

@@ -12,7 +12,9 @@
 #include "jobs/card/card_history.h"
 #include "jobs/flash/write.h"
 #include "jobs/plan/backup_records.h"
+#include "jobs/station/figure.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/file/error.h"
@@ -22,6 +24,7 @@
 #include "wrytograph/layout.h"
 
 struct run {
+    bool in_run; /* of the station's user, who has a figure of his own */
     struct wry_station *station;
     const struct wry_run_options *options;
     const struct card *card;
@@ -52,6 +55,8 @@ static void begin_step(struct run *run, enum wry_run_step step)
     run->step_begun = station_now(run->station);
     run->skipped = false;
     record_steps(run, true);
+    if (!run->in_run)
+        figure_part(run->station, step, WRY_RUN_START + 1);
     station_tell(run->station, (struct wry_event){.kind = WRY_EVENT_RUN_STEP, .run_step = step});
 }
 
@@ -532,13 +537,17 @@ static void describe(struct run *run)
     row->signer = g_strdup(facts.signer);
 }
 
-enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_run_options *options,
-                                 struct wry_run_result *result)
+enum wry_outcome wry_station_run_of(struct wry_station *station,
+                                    const struct wry_run_options *given, size_t size,
+                                    struct wry_run_result *result)
 {
+    const struct wry_run_options *options = SIZED(struct wry_run_options, given, size);
     struct run run = {
         .station = station, .options = options, .card = options->card->card, .result = result};
 
     station_begin_call(station);
+    run.in_run = station->figure.goes_on;
+    station->figure.goes_on = true;
     result->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_run_step_done));
     if (!options->dry_run) {
         run_record_begin(station, "card");
@@ -555,6 +564,7 @@ enum wry_outcome wry_station_run(struct wry_station *station, const struct wry_r
     card_wanted_clear(&run.write_options);
     if (!options->dry_run)
         run_record_end(station, problem);
+    station->figure.goes_on = run.in_run;
     return station_end_call(station, problem);
 }
 

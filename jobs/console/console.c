@@ -8,7 +8,9 @@
 #include <string.h>
 
 #include "jobs/console/console_line.h"
+#include "jobs/station/board_call.h"
 #include "jobs/station/link.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph-host/jobs.h"
@@ -362,10 +364,11 @@ static struct wry_problem *run_console(struct console *t, uint32_t speed, uint32
     return problem;
 }
 
-enum wry_outcome wry_station_listen(struct wry_station *station,
-                                    const struct wry_console_options *options,
-                                    struct wry_console_result *result)
+enum wry_outcome wry_station_listen_of(struct wry_station *station,
+                                       const struct wry_console_options *given, size_t size,
+                                       struct wry_console_result *result)
 {
+    const struct wry_console_options *options = SIZED(struct wry_console_options, given, size);
     struct console t = {.station = station, .options = options};
 
     station_begin_call(station);
@@ -377,10 +380,11 @@ enum wry_outcome wry_station_listen(struct wry_station *station,
     return station_end_call(station, run_console(&t, WRY_STARTING_SPEED, 0, result));
 }
 
-enum wry_outcome wry_station_start(struct wry_station *station,
-                                   const struct wry_console_options *options,
-                                   struct wry_console_result *result)
+enum wry_outcome wry_station_start_of(struct wry_station *station,
+                                      const struct wry_console_options *given, size_t size,
+                                      struct wry_console_result *result)
 {
+    const struct wry_console_options *options = SIZED(struct wry_console_options, given, size);
     struct console t = {.station = station, .options = options, .starts = true};
 
     station_begin_call(station);

@@ -9,10 +9,12 @@
 #include "jobs/flash/archives.h"
 #include "jobs/flash/incremental_read.h"
 #include "jobs/plan/backup_records.h"
+#include "jobs/station/figure.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/file/error.h"
@@ -102,15 +104,28 @@ static struct wry_problem *read_range(struct backup *backup, struct archive_rang
     return PROBLEM(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_ARRIVED_WRONG, NULL, .start = range->offset);
 }
 
+static uint64_t bytes_of(const struct archive *archive)
+{
+    uint64_t bytes = 0;
+
+    for (guint i = 0; i < archive->ranges->len; i++)
+        bytes += g_array_index(archive->ranges, struct archive_range, i).length;
+    return bytes;
+}
+
 static struct wry_problem *read_all(struct backup *backup)
 {
     struct wry_problem *problem = NULL;
 
     known_content_begin(backup->station);
     station_step(backup->station, WRY_PHASE_READ);
-    for (guint i = 0; i < backup->archive->ranges->len && !problem; i++)
-        problem =
-            read_range(backup, &g_array_index(backup->archive->ranges, struct archive_range, i));
+    figure_total(backup->station, bytes_of(backup->archive));
+    for (guint i = 0; i < backup->archive->ranges->len && !problem; i++) {
+        struct archive_range *range =
+            &g_array_index(backup->archive->ranges, struct archive_range, i);
+        problem = read_range(backup, range);
+        figure_done(backup->station, range->length);
+    }
     station_step_end(backup->station, WRY_PHASE_READ);
     return problem;
 }
@@ -289,10 +304,11 @@ static struct wry_problem *back_up(struct backup *backup, struct wry_backup_resu
     return NULL;
 }
 
-enum wry_outcome wry_station_backup(struct wry_station *station,
-                                    const struct wry_backup_options *options,
-                                    struct wry_backup_result *result)
+enum wry_outcome wry_station_backup_of(struct wry_station *station,
+                                       const struct wry_backup_options *given, size_t size,
+                                       struct wry_backup_result *result)
 {
+    const struct wry_backup_options *options = SIZED(struct wry_backup_options, given, size);
     struct backup backup = {.station = station, .options = options, .archive = archive_new()};
 
     station_begin_call(station);

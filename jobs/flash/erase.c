@@ -3,6 +3,7 @@
 #include "jobs/plan/image_set.h"
 #include "jobs/plan/settings_loss.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 
@@ -75,10 +76,11 @@ static struct wry_problem *erase(struct wry_station *station,
     return problem;
 }
 
-enum wry_outcome wry_station_erase(struct wry_station *station,
-                                   const struct wry_erase_options *options,
-                                   struct wry_erase_result *result)
+enum wry_outcome wry_station_erase_of(struct wry_station *station,
+                                      const struct wry_erase_options *given, size_t size,
+                                      struct wry_erase_result *result)
 {
+    const struct wry_erase_options *options = SIZED(struct wry_erase_options, given, size);
     station_begin_call(station);
     if (options->dry_run)
         return station_end_call(station, erase(station, options, result));

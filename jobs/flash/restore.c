@@ -11,6 +11,7 @@
 #include "jobs/station/known_content.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/image/image_file.h"
@@ -227,10 +228,11 @@ static struct wry_problem *restore(struct wry_station *station,
     return problem;
 }
 
-enum wry_outcome wry_station_restore(struct wry_station *station,
-                                     const struct wry_restore_options *options,
-                                     struct wry_restore_result *result)
+enum wry_outcome wry_station_restore_of(struct wry_station *station,
+                                        const struct wry_restore_options *given, size_t size,
+                                        struct wry_restore_result *result)
 {
+    const struct wry_restore_options *options = SIZED(struct wry_restore_options, given, size);
     station_begin_call(station);
     if (options->dry_run)
         return station_end_call(station, restore(station, options, result));

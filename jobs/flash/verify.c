@@ -1,6 +1,7 @@
 /* Verify: compares images or an archive with the flash. */
 #include "jobs/flash/archives.h"
 #include "jobs/plan/plan_build.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "wrytograph/layout.h"
 
@@ -82,10 +83,11 @@ static struct wry_problem *conclude(const struct verify *v, enum wry_status stat
     return PROBLEM(WRY_OUTCOME_DIFFERS, kind, NULL, .start = v->first, .found = count);
 }
 
-enum wry_outcome wry_station_verify(struct wry_station *station,
-                                    const struct wry_images_options *options,
-                                    struct wry_verify_result *result)
+enum wry_outcome wry_station_verify_of(struct wry_station *station,
+                                       const struct wry_images_options *given, size_t size,
+                                       struct wry_verify_result *result)
 {
+    const struct wry_images_options *options = SIZED(struct wry_images_options, given, size);
     struct verify v = {.station = station, .result = result, .by_digest = !options->read_back};
     struct wry_planned planned = {0};
     struct images_job job = {.station = station,

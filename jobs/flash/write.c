@@ -5,6 +5,7 @@
 #include "jobs/plan/settings_loss.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/write_common.h"
 
 /* Files are read piece by piece during the write: checks that they have not changed. */
@@ -74,10 +75,11 @@ static struct wry_problem *write_images(struct wry_station *station,
     return problem ? problem : write_planned(&job, &work, result);
 }
 
-enum wry_outcome wry_station_write(struct wry_station *station,
-                                   const struct wry_images_options *options,
-                                   struct wry_write_result *result)
+enum wry_outcome wry_station_write_of(struct wry_station *station,
+                                      const struct wry_images_options *given, size_t size,
+                                      struct wry_write_result *result)
 {
+    const struct wry_images_options *options = SIZED(struct wry_images_options, given, size);
     station_begin_call(station);
     if (options->dry_run)
         return station_end_call(station, write_images(station, options, result));

@@ -7,6 +7,7 @@
  */
 #include <string.h>
 
+#include "jobs/station/board_call.h"
 #include "jobs/station/diagnosis.h"
 #include "jobs/station/link.h"
 #include "jobs/station/serial_text.h"

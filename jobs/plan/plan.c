@@ -1,6 +1,7 @@
 /* Plan: checks and estimates a write without changing anything. */
 #include "jobs/plan/estimate.h"
 #include "jobs/plan/plan_build.h"
+#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 
 static struct wry_problem *find_target(struct wry_station *station,
@@ -19,10 +20,11 @@ static struct wry_problem *find_target(struct wry_station *station,
     return problem ? problem : regions_of_board(station, target);
 }
 
-enum wry_outcome wry_station_plan(struct wry_station *station,
-                                  const struct wry_images_options *options,
-                                  struct wry_plan_result *result)
+enum wry_outcome wry_station_plan_of(struct wry_station *station,
+                                     const struct wry_images_options *given, size_t size,
+                                     struct wry_plan_result *result)
 {
+    const struct wry_images_options *options = SIZED(struct wry_images_options, given, size);
     struct images_job job = {.station = station,
                              .options = options,
                              .use = IMAGE_WRITE,

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "base/digest.h"
-#include "jobs/station/station_board.h"
+#include "jobs/station/board_call.h"
 #include "wrytograph-host/units.h"
 
 enum {

@@ -150,6 +150,10 @@ static struct wry_problem *choose_device(struct wry_station *station)
 
 struct wry_problem *open_link(struct wry_station *station)
 {
+    if (station->settings.port) {
+        station->port = station->settings.port;
+        return NULL;
+    }
     if (!station->link) {
         struct wry_problem *problem = choose_device(station);
         if (!station->link)

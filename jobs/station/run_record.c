@@ -18,9 +18,10 @@ enum {
 struct run_record {
     unsigned depth; /* depth of nested jobs */
     struct wry_ledger_run *run;
-    bool done_before;     /* the board needed nothing */
-    bool touched, failed; /* failed: it cannot be written, which was noted */
-    uint64_t begun;       /* us on the link's clock */
+    bool done_before;         /* the board needed nothing */
+    enum wry_outcome outcome; /* of the first job that failed */
+    bool touched, failed;     /* failed: it cannot be written, which was noted */
+    uint64_t begun;           /* us on the link's clock */
 };
 
 static void tell_failure(struct wry_station *station, const GError *error)
@@ -271,6 +272,18 @@ static void take_problem(struct wry_station *station, const struct wry_problem *
     replace(&r->run->reason, secrets_apply(station->secrets, sentence));
 }
 
+void run_record_fail(struct wry_station *station, const struct wry_problem *problem,
+                     const char *step)
+{
+    struct run_record *r = station->run_record;
+
+    if (!r)
+        return;
+    r->outcome = problem->outcome;
+    take_problem(station, problem);
+    replace(&r->run->failed_at, g_strdup(step));
+}
+
 static void tell_about_server(struct wry_station *station)
 {
     struct wry_ledger *ledger = station->settings.ledger;
@@ -291,7 +304,7 @@ static void write_end(struct wry_station *station, const struct wry_problem *pro
     struct run_record *r = station->run_record;
     g_autoptr(GError) error = NULL;
 
-    enum wry_outcome outcome = problem ? problem->outcome : WRY_OUTCOME_DONE;
+    enum wry_outcome outcome = problem ? problem->outcome : r->outcome;
     replace(&r->run->outcome,
             g_strdup(!problem && r->done_before ? "done before" : outcome_name(outcome)));
     replace(&r->run->ended, ledger_now());

@@ -19,6 +19,11 @@ void run_record_begin(struct wry_station *station, const char *kind);
 /* Ends the row with the problem's sentence; returns problem. */
 struct wry_problem *run_record_end(struct wry_station *station, struct wry_problem *problem);
 
+/* One of several jobs of the row has failed, at this step: the row ends so, whatever the next do.
+ */
+void run_record_fail(struct wry_station *station, const struct wry_problem *problem,
+                     const char *step);
+
 /* The board is being called: writes the row. */
 void run_record_touch(struct wry_station *station);
 /* The board has answered: adds its facts. */

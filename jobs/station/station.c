@@ -5,12 +5,14 @@
 #include "jobs/station/link.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/secrets.h"
+#include "jobs/station/sized.h"
 #include "pack/content_packer.h"
 #include "station_board.h"
 #include "wrytograph-host/chips.h"
 
-struct wry_station *wry_station_new(const struct wry_station_settings *settings)
+struct wry_station *wry_station_new_of(const struct wry_station_settings *given, size_t size)
 {
+    const struct wry_station_settings *settings = SIZED(struct wry_station_settings, given, size);
     struct wry_station *station = g_new0(struct wry_station, 1);
     struct wry_station_settings *own = &station->settings;
 
@@ -23,6 +25,8 @@ struct wry_station *wry_station_new(const struct wry_station_settings *settings)
         own->wiring = wry_wiring_at(0);
     if (settings->link && settings->link[0] != '\0')
         station->link = g_strdup(settings->link);
+    else if (settings->port)
+        station->link = g_strdup("a port of this program");
     station->pack = pack_new();
     station->read_memory = g_malloc(WRY_SESSION_READ_MEMORY);
     station->kept = g_new(struct wry_journal_sector, STATION_KEPT_SECTORS);
@@ -52,13 +56,13 @@ void wry_station_free(struct wry_station *station)
 enum wry_outcome wry_station_open(struct wry_station *station)
 {
     station_begin_call(station);
-    return station_end_call(station, station->port ? NULL : open_link(station));
+    return station_end_step(station, station->port ? NULL : open_link(station));
 }
 
 enum wry_outcome wry_station_connect(struct wry_station *station)
 {
     station_begin_call(station);
-    return station_end_call(station, board_connect(station, false));
+    return station_end_step(station, board_connect(station, false));
 }
 
 const struct wry_problem *wry_station_problem(const struct wry_station *station)
@@ -101,4 +105,9 @@ const struct wry_chip *wry_station_chip(const struct wry_station *station)
 uint32_t wry_station_speed(const struct wry_station *station)
 {
     return station->connected ? station->session.speed : 0;
+}
+
+uint32_t wry_station_figure(const struct wry_station *station)
+{
+    return station->figure.permille;
 }

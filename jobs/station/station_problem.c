@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "jobs/station/diagnosis.h"
+#include "jobs/station/figure.h"
 #include "jobs/station/secrets.h"
 #include "store/file/error.h"
 #include "store/journal/journal.h"
@@ -73,9 +74,19 @@ void problem_free(struct wry_problem *problem)
 void station_begin_call(struct wry_station *station)
 {
     clear(&station->problem);
+    figure_begin(station);
 }
 
 enum wry_outcome station_end_call(struct wry_station *station, struct wry_problem *problem)
+{
+    if (!problem)
+        figure_end(station);
+    if (station->job_ended)
+        station->job_ended(station, problem);
+    return station_end_step(station, problem);
+}
+
+enum wry_outcome station_end_step(struct wry_station *station, struct wry_problem *problem)
 {
     clear(&station->problem);
     if (problem)
@@ -220,6 +231,7 @@ void station_tell(const struct wry_station *station, struct wry_event event)
     if (!station->settings.event)
         return;
     event.now = station_now(station);
+    event.figure = station->figure.permille;
     station->settings.event(station->settings.context, &event);
 }
 
@@ -238,8 +250,10 @@ void station_note_places(const struct wry_station *station, enum wry_note note,
                                              .places = (struct wry_place *)(void *)places->data});
 }
 
-void station_step(const struct wry_station *station, enum wry_phase step)
+void station_step(struct wry_station *station, enum wry_phase step)
 {
+    station->phase = step;
+    figure_step(station, step);
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_STEP, .step = step});
 }
 

@@ -32,6 +32,8 @@ struct wry_problem *problem_of_session(struct wry_station *station, enum wry_sta
 /* Begin and end of every public call; the end takes over the problem and returns its outcome. */
 void station_begin_call(struct wry_station *station);
 enum wry_outcome station_end_call(struct wry_station *station, struct wry_problem *problem);
+/* The same for a call that is not a job. */
+enum wry_outcome station_end_step(struct wry_station *station, struct wry_problem *problem);
 
 /* Takes the problem of the last public call, for jobs made of others; NULL: it succeeded. */
 struct wry_problem *station_take_problem(struct wry_station *station);
@@ -50,5 +52,5 @@ void station_note(const struct wry_station *station, enum wry_note note, const c
 /* places: struct wry_place, zero-terminated; if it is empty nothing is sent. */
 void station_note_places(const struct wry_station *station, enum wry_note note,
                          const GArray *places);
-void station_step(const struct wry_station *station, enum wry_phase step);
+void station_step(struct wry_station *station, enum wry_phase step);
 void station_step_end(const struct wry_station *station, enum wry_phase step);

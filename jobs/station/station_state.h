@@ -16,6 +16,15 @@ struct wry_serial;
 /* Shared sectors of one span, a bound on memory: a HEX file may have many gaps. */
 #define STATION_KEPT_SECTORS 256u
 
+/* See figure.h. */
+struct figure {
+    uint32_t permille;
+    unsigned part, parts; /* of the call or run; part is counted from 0 */
+    uint64_t base, total; /* bytes of the main step, if it has several ranges; else 0 */
+    uint8_t main;         /* enum wry_step */
+    bool goes_on;         /* within a run: the next call does not begin anew */
+};
+
 struct wry_station {
     struct wry_station_settings settings; /* its strings belong to the station */
     struct wry_problem problem;
@@ -47,4 +56,11 @@ struct wry_station {
     bool known_failed;               /* it could not be opened, which was noted */
     struct run_record *run_record;   /* NULL: nothing is recorded */
     GPtrArray *secrets;              /* char *: secret values; NULL = none */
+
+    /* How far its job is. */
+    struct figure figure;
+    enum wry_phase phase; /* the step that was begun last */
+    /* Within a run of several jobs: called at the end of each, with its problem or NULL. */
+    void (*job_ended)(struct wry_station *station, const struct wry_problem *problem);
+    enum wry_outcome run_outcome; /* of the first of its jobs that failed */
 };

@@ -23,6 +23,17 @@ static const struct {
                               "Write the image that belongs to it."},
 };
 
+const char *wry_phase_name(enum wry_phase step)
+{
+    static const char *const names[] = {[WRY_PHASE_CONNECT] = "connect",
+                                        [WRY_PHASE_READ] = "read",
+                                        [WRY_PHASE_WRITE] = "write",
+                                        [WRY_PHASE_ERASE] = "erase",
+                                        [WRY_PHASE_RESTORE] = "restore"};
+
+    return names[step];
+}
+
 const char *wry_chip_title(const struct wry_chip *chip)
 {
     return chip ? chip->title : "unknown chip";

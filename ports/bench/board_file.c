@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "chips/chip_file.h"
 #include "base/yaml_members.h"
+#include "chips/chip_file.h"
 #include "wrytograph-host/units.h"
 
 static const struct yaml_range octet = {0, UINT8_MAX, sizeof(uint8_t)};

@@ -64,7 +64,7 @@ struct card {
     char *path, *folder;
     uint8_t sha256[WRY_SHA256_SIZE]; /* SHA-256 of the card file */
     char *name, *version;            /* version may be "" */
-    char *chip_file; /* path of the file that describes the chip; NULL = none */
+    char *chip_file;                 /* path of the file that describes the chip; NULL = none */
     const struct wry_chip *chip;
     GArray *flash_sizes; /* uint32_t, bytes, in the order of the file */
     char *layout;        /* path; NULL = none */

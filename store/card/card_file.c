@@ -3,8 +3,8 @@
 
 #include <string.h>
 
-#include "chips/chips.h"
 #include "base/digest.h"
+#include "chips/chips.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph-host/units.h"
