@@ -2,11 +2,12 @@
 
 BUILD ?= build
 PREFIX ?= /usr/local
+WERROR ?= OFF
 JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all adapter demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install format check clean deps configure
+.PHONY: all adapter demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install uninstall format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -14,12 +15,14 @@ all: configure
 deps:
 	@scripts/install-deps
 
-configure: deps
-	@cmake -S . -B $(BUILD) -DCMAKE_INSTALL_PREFIX=$(PREFIX) > $(BUILD).log 2>&1 \
+configure:
+	@cmake -S . -B $(BUILD) -DCMAKE_INSTALL_PREFIX=$(PREFIX) -DWRY_WERROR=$(WERROR) > $(BUILD).log 2>&1 \
 	    || { cat $(BUILD).log; exit 1; }
 	@mv $(BUILD).log $(BUILD)/configure.log
 
-demo: all
+# The front door installs what is missing; 'make all' does not.
+demo: deps
+	@$(MAKE) all
 	@demo/tour $(BUILD)
 
 # The loader on a board that others made, in an emulator.
@@ -29,12 +32,13 @@ demo-emulated: all
 
 # Some tests wait for a line or a lock: two more than there are processors. With WRY_EVERY_CASE set,
 # all cases of the large tables are tried.
-test: all
+test: deps
+	@$(MAKE) all
 	@ctest --test-dir $(BUILD) --output-on-failure -j $$(( $(JOBS) + 2 ))
 
 # The same tests under AddressSanitizer and UndefinedBehaviorSanitizer.
 test-sanitized: deps
-	@cmake -S . -B $(BUILD)-sanitized -DWRY_SANITIZE=ON > /dev/null
+	@cmake -S . -B $(BUILD)-sanitized -DWRY_SANITIZE=ON -DWRY_WERROR=$(WERROR) > /dev/null
 	@cmake --build $(BUILD)-sanitized -j $(JOBS)
 	@ctest --test-dir $(BUILD)-sanitized --output-on-failure -j $$(( $(JOBS) + 2 ))
 
@@ -111,6 +115,11 @@ package:
 
 install: all man
 	@cmake --install $(BUILD) --prefix $(PREFIX)
+
+# Removes what was installed last out of this build folder.
+uninstall:
+	@xargs rm -f < $(BUILD)/install_manifest.txt
+	@echo "removed: $$(wc -l < $(BUILD)/install_manifest.txt) files"
 
 format:
 	@git ls-files -co --exclude-standard '*.c' '*.h' | xargs clang-format -i

@@ -117,6 +117,8 @@ static void print_version(void)
     puts("ledgers   SQLite files, postgresql://");
     puts("kits      ZIP, SHA-256, Ed25519");
     printf("chips     %s\n", chips);
+    if (WRY_LEFT_OUT[0])
+        printf("without   %s\n", WRY_LEFT_OUT);
     if (!known)
         fprintf(stderr, "%s\n", error->message);
 }

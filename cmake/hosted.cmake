@@ -10,16 +10,41 @@ pkg_check_modules(ZIP REQUIRED IMPORTED_TARGET libzip)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(ARCHIVE REQUIRED IMPORTED_TARGET libarchive)
 pkg_check_modules(SODIUM REQUIRED IMPORTED_TARGET libsodium)
-pkg_check_modules(PQ REQUIRED IMPORTED_TARGET libpq)
-pkg_check_modules(QRENCODE REQUIRED IMPORTED_TARGET libqrencode)
 pkg_check_modules(SMARTCOLS REQUIRED IMPORTED_TARGET smartcols)
-pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
 find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
 find_library(CSV csv REQUIRED)
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB PkgConfig::MAGIC PkgConfig::ARCHIVE PkgConfig::SODIUM PkgConfig::PQ PkgConfig::QRENCODE ${DIVSUFSORT} ${CSV})
+    PkgConfig::ZLIB PkgConfig::ARCHIVE PkgConfig::SODIUM ${DIVSUFSORT} ${CSV})
+
+# What one can do without; wrytograph --version lists what was left out.
+option(WRY_POSTGRES "Ledgers on PostgreSQL servers (libpq)" ON)
+option(WRY_MAGIC "Kinds of files that are no firmware (libmagic)" ON)
+option(WRY_QR "Codes on labels (libqrencode)" ON)
+set(WRY_LEFT_OUT "")
+if(WRY_POSTGRES)
+    pkg_check_modules(PQ REQUIRED IMPORTED_TARGET libpq)
+    list(APPEND WRY_HOST_PACKAGES PkgConfig::PQ)
+    set(WRY_LEDGER_SERVER store/ledger/ledger_postgres.c store/ledger/postgres.c store/ledger/meter.c)
+else()
+    list(APPEND WRY_LEFT_OUT "PostgreSQL ledgers")
+    set(WRY_LEDGER_SERVER store/ledger/ledger_postgres_none.c)
+endif()
+if(WRY_MAGIC)
+    pkg_check_modules(MAGIC REQUIRED IMPORTED_TARGET libmagic)
+    list(APPEND WRY_HOST_PACKAGES PkgConfig::MAGIC)
+    set(WRY_MEDIA_TYPES store/file/media_type.c)
+else()
+    list(APPEND WRY_LEFT_OUT "kinds of files")
+    set(WRY_MEDIA_TYPES store/file/media_type_none.c)
+endif()
+if(WRY_QR)
+    pkg_check_modules(QRENCODE REQUIRED IMPORTED_TARGET libqrencode)
+else()
+    list(APPEND WRY_LEFT_OUT "codes on labels")
+endif()
+list(JOIN WRY_LEFT_OUT ", " WRY_LEFT_OUT_TEXT)
 
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
@@ -45,7 +70,7 @@ set(WRY_HOST_SOURCES
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench_boards.c ports/bench/bench_folder.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_commit.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c store/ledger/ledger_postgres.c store/ledger/postgres.c ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c store/ledger/meter.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
+    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_commit.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c ${WRY_LEDGER_SERVER} ${WRY_MEDIA_TYPES} ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
     store/file/atomic_file.c store/file/spool.c 
     jobs/words/error_words.c jobs/words/fact_words.c jobs/words/finding_words.c jobs/words/note_words.c
     jobs/words/problem_facts.c ${CMAKE_CURRENT_BINARY_DIR}/sentences.c jobs/words/problem_words.c jobs/words/template.c
@@ -108,6 +133,10 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c
 set_source_files_properties(${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c PROPERTIES
     COMPILE_OPTIONS "-Wno-overlength-strings")
 add_executable(wrytograph ${WRY_CLI_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/cli_templates.c)
-target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE)
+target_compile_definitions(wrytograph PRIVATE _GNU_SOURCE WRY_LEFT_OUT="${WRY_LEFT_OUT_TEXT}")
 target_include_directories(wrytograph PRIVATE cli)
 target_link_libraries(wrytograph PRIVATE wry_host PkgConfig::SMARTCOLS)
+if(WRY_QR)
+    target_compile_definitions(wrytograph PRIVATE WRY_WITH_QR)
+    target_link_libraries(wrytograph PRIVATE PkgConfig::QRENCODE)
+endif()

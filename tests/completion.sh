@@ -39,6 +39,12 @@ offers dtr-reset wrytograph identify --wiring = d
 offers tides= wrytograph write --layout layout.yaml ti
 offers image.bin wrytograph write --layout layout.yaml im
 offers layout.yaml wrytograph write --layout lay
+offers turnstone-t2 wrytograph identify --expect-chip tu
+export XDG_CONFIG_HOME="$PWD/config"
+mkdir -p config/wrytograph/chips
+cp "$1/examples/heron-h1.yaml" config/wrytograph/chips
+offers heron-h1 wrytograph plan --chip = he
+offers --chip-file= wrytograph ports --chip
 # What no verb has is offered by none.
 COMP_WORDS=(wrytograph inspect --ever) COMP_CWORD=2
 _wrytograph

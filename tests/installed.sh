@@ -47,4 +47,12 @@ EOF
 # An instrumented library cannot be loaded by a program that is not.
 [ -n "$flag" ] || python3 "$source/examples/production_jig.py" "$work/gauge.bin" datum_mm=-1802 bench:jig |
     grep -q 'bench:jig: done and verified'
+# It may be moved, and finds itself there.
+mv "$work/tree" "$work/moved"
+unset LD_LIBRARY_PATH
+"$work/moved/bin/wrytograph" --version > /dev/null
+if ldd "$(find "$work/moved" -name libwrytograph-host.so)" | grep -q 'not found'; then
+    echo "the moved library does not find what it needs"
+    exit 1
+fi
 echo "the installed tree is enough for $count examples"

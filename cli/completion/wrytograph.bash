@@ -24,6 +24,11 @@ _wrytograph_regions() {
     sed -n 's/.*name: *\([A-Za-z0-9_-]*\).*/\1=/p' "$1" 2> /dev/null
 }
 
+# Chips that the command knows, in this user's folder too.
+_wrytograph_chips() {
+    "$1" --version 2> /dev/null | sed -n 's/^chips  *//p' | sed 's/ and / /; s/,//g'
+}
+
 _wrytograph() {
     local program=${COMP_WORDS[0]} verb=${COMP_WORDS[1]} word=${COMP_WORDS[COMP_CWORD]}
     local before="" option="" i layout="" words
@@ -50,7 +55,8 @@ _wrytograph() {
     case $option in
         -l | --link) words=$(_wrytograph_links "$program") ;;
         --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted cross-coupled none" ;;
-        --layout | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
+        --chip | --expect-chip) words=$(_wrytograph_chips "$program") ;;
+        --layout | --chip-file | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
         *)
             case $word in
                 -*) words=$(_wrytograph_options "$program" "$verb") ;;

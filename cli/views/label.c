@@ -1,34 +1,13 @@
 /* Labels. */
 #include "label.h"
 
-#include <qrencode.h>
-
 #include "json.h"
+#include "label_code.h"
 #include "mustache.h"
 
 enum {
-    CODE = 180,     /* side of the code, in tenths of a millimetre */
-    QUIET = 20,     /* white around it; the standard asks for four modules */
     TEXT_MOST = 22, /* characters that fit on a line */
 };
-
-/* The path that fills the dark modules; "" if there is no memory for it. Free with g_free. */
-static char *code_path(const char *text)
-{
-    QRcode *code = QRcode_encodeString(text, 0, QR_ECLEVEL_M, QR_MODE_8, 1);
-    GString *path = g_string_new(NULL);
-    int width = code ? code->width : 0;
-
-    for (int i = 0; i < width * width; i++) {
-        double module = (double)CODE / width;
-        int row = i / width, column = i % width;
-        if (code->data[i] & 1)
-            g_string_append_printf(path, "M%.2f %.2fh%.2fv%.2fh-%.2fz", QUIET + column * module,
-                                   QUIET + row * module, module, module, module);
-    }
-    QRcode_free(code);
-    return g_string_free(path, FALSE);
-}
 
 /* Splits text into two lines between words; the rest is dropped. */
 static void break_text(const char *text, char **first, char **second)
@@ -55,7 +34,7 @@ char *label_svg(const struct wry_ledger_run *run)
     bool has_version = run->card_version && run->card_version[0];
     g_autoptr(JsonBuilder) data = json_builder_new();
     GString *svg = g_string_new(NULL);
-    g_autofree char *first = NULL, *second = NULL, *code = code_path(run->board);
+    g_autofree char *first = NULL, *second = NULL, *code = label_code(run->board);
 
     break_text(run->card ? run->card : run->kind, &first, &second);
     json_add_object(data, json_text("board", run->board), json_text("code", code),

@@ -1,12 +1,10 @@
 /* Kinds of content by media type. */
 #include "store/file/file_kind.h"
 
-#include <errno.h>
-#include <magic.h>
-
 #include "base/digest.h"
 #include "error.h"
 #include "store/file/file_cache.h"
+#include "store/file/media_type.h"
 #include "wrytograph-host/units.h"
 
 /* By prefix; the first match counts. */
@@ -54,22 +52,20 @@ static enum wry_content by_type(const char *type)
     return WRY_CONTENT_ANY;
 }
 
+/* *sure: the kind was looked for; not in a build without libmagic. */
 static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
-                          enum wry_content *content, GError **error)
+                          enum wry_content *content, bool *sure, GError **error)
 {
-    magic_t magic = magic_open(MAGIC_MIME_TYPE);
-    const char *type = NULL;
+    g_autoptr(GError) inner = NULL;
+    g_autofree char *type = media_type(bytes, n, &inner);
 
-    if (magic && magic_load(magic, NULL) == 0)
-        type = magic_buffer(magic, bytes, n);
+    *sure = type != NULL;
     if (type)
         *content = by_type(type);
-    else
+    if (inner)
         store_error(error, WRY_STORE_ERROR_FILE, "%s: its kind cannot be detected: %s", name,
-                    magic ? magic_error(magic) : g_strerror(ENOMEM));
-    if (magic)
-        magic_close(magic);
-    return type != NULL;
+                    inner->message);
+    return inner == NULL;
 }
 
 gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
@@ -78,6 +74,7 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
     static GMutex lock;
     struct file_fact fact = {.kind = FILE_FACT_NOT_MISTAKEN};
     gboolean recognised = TRUE;
+    bool sure = false;
 
     digest_of(bytes, n, fact.sha256);
     /* libmagic loads megabytes of rules each time: a second thread with the same bytes waits for
@@ -85,8 +82,8 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
     g_mutex_lock(&lock);
     *content = WRY_CONTENT_ANY;
     if (!file_cache_knows(&fact)) {
-        recognised = recognise(name, bytes, n, content, error);
-        if (recognised && *content == WRY_CONTENT_ANY)
+        recognised = recognise(name, bytes, n, content, &sure, error);
+        if (sure && *content == WRY_CONTENT_ANY)
             file_cache_learn(&fact);
     }
     g_mutex_unlock(&lock);

@@ -7,11 +7,11 @@
 #include "base/folder_names.h"
 #include "base/folders.h"
 #include "base/process_mark.h"
-#include "postgres.h"
 #include "store/ledger/ledger_columns.h"
 #include "store/ledger/ledger_postgres.h"
 #include "store/ledger/ledger_sender.h"
 #include "store/ledger/ledger_sqlite.h"
+#include "store/ledger/postgres_address.h"
 #include "wrytograph/version.h"
 
 #define WAIT_TIME 900000   /* us to wait for the server at the end of a run */
@@ -65,7 +65,7 @@ struct wry_ledger *wry_ledger_open(const char *address, GError **error)
                                                  : data_file("ledger.db");
         ledger->name = g_strdup(ledger->path);
     }
-    if (open_here(ledger, error))
+    if ((!ledger->address || postgres_is_built(error)) && open_here(ledger, error))
         return ledger;
     wry_ledger_close(ledger);
     return NULL;

@@ -56,6 +56,12 @@ bool postgres_is_address(const char *address)
     return has_scheme(address) || strstr(address, "://") || is_keyword_list(address);
 }
 
+bool postgres_is_built(GError **error)
+{
+    (void)error;
+    return true;
+}
+
 /* libpq requires the scheme in lower case. */
 static PQconninfoOption *parse(const char *address, char **normal)
 {

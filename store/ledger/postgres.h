@@ -16,14 +16,9 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "store/ledger/postgres_address.h"
+
 struct postgres;
-
-/* True for a URI (postgresql://…, in any case) and for libpq's "host=… password=…"; also if it is
- * malformed, so that a password in it never becomes a file name. */
-bool postgres_is_address(const char *address);
-
-/* "postgresql://HOST:PORT/DATABASE", for messages: without user and password. Free with g_free. */
-char *postgres_name(const char *address);
 
 /* Connects, until a deadline on g_get_monotonic_time. NULL with an error that shows no password. */
 struct postgres *postgres_open(const char *address, int64_t deadline, GError **error);
