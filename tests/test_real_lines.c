@@ -15,85 +15,12 @@
 
 #include "command.h"
 #include "harness.h"
-#include "programs.h"
+#include "served.h"
 #include "wrytograph-host/remote.h"
 #include "wrytograph-host/serial.h"
 #include "wrytograph/session.h"
 
 #define PYTHON "/usr/bin/python3"
-
-/* A process in the background and the first line that it printed. */
-struct background {
-    GPid pid;
-    char line[256];
-};
-
-static bool start(struct background *b, const char *const *argv)
-{
-    GError *error = NULL;
-    int out = -1;
-
-    memset(b, 0, sizeof *b);
-    if (!g_spawn_async_with_pipes(NULL, (char **)(uintptr_t)argv, NULL,
-                                  G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL,
-                                  &b->pid, NULL, &out, NULL, &error)) {
-        printf("%s\n", error->message);
-        g_error_free(error);
-        return false;
-    }
-    size_t n = 0;
-    while (n < sizeof b->line - 1 && read(out, b->line + n, 1) == 1 && b->line[n] != '\n')
-        n++;
-    b->line[n] = '\0';
-    close(out);
-    return n > 0;
-}
-
-/* Ends it with SIGTERM; its exit code, -1 when it did not exit by itself. */
-static int end(struct background *b)
-{
-    int status = 0;
-
-    kill(b->pid, SIGTERM);
-    waitpid(b->pid, &status, 0);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-}
-
-struct bench {
-    struct background process;
-    char *link, *pty;
-};
-
-/* Serves one gauge that is on the bench. */
-static void serve_gauge(struct bench *bench, const char *name)
-{
-    const char *const argv[] = {command_path(), "bench", "serve", "--pty", name, NULL};
-
-    CHECK(start(&bench->process, argv));
-    g_auto(GStrv) words = g_strsplit_set(bench->process.line, " ", -1);
-    bench->link = bench->pty = NULL;
-    for (char **word = words; *word; word++) {
-        if (g_str_has_prefix(*word, "rfc2217://"))
-            bench->link = g_strdup(*word);
-        if (g_str_has_prefix(*word, "/dev/"))
-            bench->pty = g_strdup(*word);
-    }
-    CHECK(bench->link && bench->pty);
-}
-
-/* The same of a new one, with the demo's application in it. */
-static void serve(struct bench *bench, const char *name)
-{
-    scratch_add_gauge(name);
-    serve_gauge(bench, name);
-}
-
-static void stop(struct bench *bench)
-{
-    CHECK_EQUAL(0, end(&bench->process));
-    g_free(bench->link);
-    g_free(bench->pty);
-}
 
 /* Whoever opens a bench to other computers is told what that means. */
 static void a_bench_that_others_reach_is_told_of(void)
@@ -113,13 +40,13 @@ static void a_bench_that_others_reach_is_told_of(void)
                                     hosts[i],
                                     NULL};
         struct background process;
-        if (!start(&process, argv))
+        if (!background_start(&process, argv))
             continue;
         check_context("%s: %s", hosts[i], process.line);
         /* A machine without IPv6 cannot serve there. */
         if (i != 1 || strstr(process.line, "rfc2217"))
             CHECK((strstr(process.line, "anybody who can reach") != NULL) == (i == 0));
-        end(&process);
+        background_end(&process);
     }
 }
 
@@ -152,7 +79,7 @@ static void a_lying_board_is_no_error_of_ours(void)
         g_autofree char *number = g_strdup_printf("%u", seed);
         const char *const argv[] = {PYTHON, peer("lying_board.py"), number, NULL};
         struct background liar;
-        CHECK(start(&liar, argv));
+        CHECK(background_start(&liar, argv));
         g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%s", liar.line);
         bool writes = seed % G_N_ELEMENTS(verbs) == 2;
         struct said said = command(words[0], writes ? placed("0x8345", "start.bin") : words[1],
@@ -161,7 +88,7 @@ static void a_lying_board_is_no_error_of_ours(void)
                                    words[0][0] == 'b' ? scratch_file("lies.zip") : NULL, NULL);
         check_context("seed %u: %s", seed, said.err);
         CHECK(said.code > 1 && said.code != 9);
-        end(&liar);
+        background_end(&liar);
     }
     check_context(NULL);
 }
@@ -169,9 +96,9 @@ static void a_lying_board_is_no_error_of_ours(void)
 /* One that sets a speed at which its bytes take minutes, and hangs up, frees the line at once. */
 static void a_client_at_a_speed_of_nothing_leaves_the_line(void)
 {
-    struct bench bench;
+    struct served bench;
 
-    serve(&bench, "slowed");
+    served_new(&bench, "slowed");
     for (unsigned i = 0; i < 2; i++) {
         const char *baud = i == 0 ? "\\x00\\x00\\x00\\x01" : "\\x00\\x00\\x00\\x32";
         g_autofree char *text =
@@ -182,14 +109,14 @@ static void a_client_at_a_speed_of_nothing_leaves_the_line(void)
         EXPECT(0, "", run_program("bash", "-c", text, NULL));
         EXPECT(0, "Turnstone T2", command("identify", "-l", bench.link, NULL));
     }
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void the_whole_job_works_over_rfc_2217(void)
 {
-    struct bench bench;
+    struct served bench;
 
-    serve(&bench, "served");
+    served_new(&bench, "served");
     work_through(bench.link, "served");
     EXPECT(0, "Seen: \"tide-gauge 2.3.0\"",
            command("listen", "-l", bench.link, "--send", "version", "--expect", "tide-gauge 2.3.0",
@@ -199,98 +126,27 @@ static void the_whole_job_works_over_rfc_2217(void)
                    "tide-gauge", "--within", "1s", NULL));
     EXPECT(4, "another program works on this board",
            command("identify", "-l", "bench:served", NULL));
-    stop(&bench);
+    served_end(&bench);
     EXPECT(0, "Turnstone", command("identify", "-l", "bench:served", NULL));
-}
-
-/* The examples for many boards, from the installed headers alone: a thread for each in a main loop,
- * and coroutines on one thread with ports of the program's own. */
-static void jigs_write_two_boards_at_once(void)
-{
-    static const char *const jigs[] = {"bin/example_main_loop_jig", "bin/example_one_thread_jig"};
-    struct wry_boot_header header = program_header("2.4.0", 20000);
-    struct bench one, other;
-    size_t n = 0, length = 0;
-
-    program_write("small.bin", &header);
-    g_autofree uint8_t *image = scratch_read("small.bin", &length);
-    for (size_t i = 0; i < G_N_ELEMENTS(jigs); i++) {
-        check_context("%s", jigs[i]);
-        g_autofree char *first = g_strdup_printf("jig-1-%zu", i);
-        g_autofree char *second = g_strdup_printf("jig-2-%zu", i);
-        g_autofree char *path = g_strdup(scratch_file("small.bin"));
-        serve(&one, first);
-        serve(&other, second);
-        struct said said = run_program(jigs[i], path, one.pty, other.pty, NULL);
-        EXPECT(0, "done and verified", said);
-        CHECK(says(&said, one.pty) && says(&said, other.pty));
-        stop(&one);
-        stop(&other);
-        for (size_t k = 0; k < 2; k++) {
-            g_autofree uint8_t *flash = scratch_flash(k == 0 ? first : second, &n);
-            /* But for its header, which is set to the board's flash size. */
-            CHECK(memcmp(flash + 0x40000 + 64, image + 64, length - 64) == 0);
-        }
-    }
-    check_context(NULL);
-}
-
-/* All that belongs to one board, in C and in Python, does the same to two served boards, and each
- * leaves one row. */
-static void the_jigs_in_c_and_python_do_the_same(void)
-{
-    static const char library[] = WRY_LIBRARY;
-    struct bench boards[2];
-    size_t n = 0, length = 0;
-    g_autofree char *path = g_strdup(scratch_file("gauge.bin"));
-    g_autofree char *ledger = g_strdup(scratch_file("jigs.db"));
-
-    g_setenv("WRYTOGRAPH_LEDGER", ledger, TRUE);
-    g_setenv("WRYTOGRAPH_LIBRARY", library, TRUE);
-    serve(&boards[0], "jig-c");
-    serve(&boards[1], "jig-python");
-    struct said said =
-        run_program("bin/example_production_jig", path, "datum_mm=-1801", boards[0].link, NULL);
-    EXPECT(0, "done and verified", said);
-    CHECK(says(&said, "sectors written; backup "));
-    said = run_program("python3", WRY_SOURCE_DIR "/examples/production_jig.py", path,
-                       "datum_mm=-1801", boards[1].link, NULL);
-    EXPECT(0, "done and verified", said);
-    CHECK(says(&said, "sectors written; backup "));
-    stop(&boards[0]);
-    stop(&boards[1]);
-    g_autofree uint8_t *by_c = scratch_flash("jig-c", &n);
-    g_autofree uint8_t *by_python = scratch_flash("jig-python", &length);
-    CHECK(by_c && by_python && n == length && memcmp(by_c, by_python, n) == 0);
-    said = command("ledger", "list", "--card", "production jig", NULL);
-    EXPECT(0, "passed", said);
-    g_auto(GStrv) lines = g_strsplit(said.out, "production jig", -1);
-    CHECK_EQUAL(3, g_strv_length(lines));
-    EXPECT(4, "no answer",
-           run_program("bin/example_production_jig", path, "a=b", "bench:jig-none", NULL));
-    EXPECT(4, "'jig-none' is not a board of the bench",
-           run_program("python3", WRY_SOURCE_DIR "/examples/production_jig.py", path, "a=b",
-                       "bench:jig-none", NULL));
-    g_unsetenv("WRYTOGRAPH_LEDGER");
 }
 
 static void the_whole_job_works_over_a_pseudo_terminal(void)
 {
-    struct bench bench;
+    struct served bench;
 
-    serve(&bench, "terminal");
+    served_new(&bench, "terminal");
     work_through(bench.pty, "terminal");
     EXPECT(0, "The board answers",
            command("identify", "-l", bench.pty, "--by-hand", "--wait", "5s", NULL));
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void a_port_is_held_by_one_program_at_a_time(void)
 {
-    struct bench bench;
+    struct served bench;
     GError *error = NULL;
 
-    serve(&bench, "held");
+    served_new(&bench, "held");
     struct wry_serial *serial = wry_serial_open(
         &(struct wry_serial_settings){.path = bench.pty, .wiring = wry_wiring_at(0)}, &error);
     CHECK(serial != NULL);
@@ -299,7 +155,7 @@ static void a_port_is_held_by_one_program_at_a_time(void)
     EXPECT(0, "Turnstone", command("identify", "-l", bench.pty, NULL));
     EXPECT(4, "there is no such device", command("identify", "-l", "/dev/nothing", NULL));
     EXPECT(4, "it is not a serial port", command("identify", "-l", "/dev/null", NULL));
-    stop(&bench);
+    served_end(&bench);
 }
 
 /* As much as the line takes a minute for, and gone. */
@@ -319,14 +175,14 @@ static void flood(const char *link)
 /* A board is never two programs' at once: one that holds it would keep it from its terminal. */
 static void who_floods_and_leaves_frees_the_board(void)
 {
-    struct bench bench;
+    struct served bench;
 
-    serve(&bench, "flooded");
+    served_new(&bench, "flooded");
     for (int i = 0; i < 3; i++) {
         flood(bench.link);
         EXPECT(0, "Turnstone T2", command("identify", "-l", i == 1 ? bench.link : bench.pty, NULL));
     }
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void addresses_that_lead_nowhere_are_told_apart(void)
@@ -350,11 +206,11 @@ static void addresses_that_lead_nowhere_are_told_apart(void)
 
 static void a_link_that_breaks_is_opened_again_without_a_leak(void)
 {
-    struct bench bench;
+    struct served bench;
     GError *error = NULL;
     unsigned before = 0, after = 0;
 
-    serve(&bench, "reopened");
+    served_new(&bench, "reopened");
     uint16_t number = (uint16_t)atoi(strrchr(bench.link, ':') + 1);
     struct wry_remote *remote = wry_remote_open(
         &(struct wry_remote_settings){
@@ -374,7 +230,7 @@ static void a_link_that_breaks_is_opened_again_without_a_leak(void)
     }
     CHECK_EQUAL(before, after);
     wry_remote_close(remote);
-    stop(&bench);
+    served_end(&bench);
 }
 
 /* There outputs are set one after the other; the simulated strap is looked at a millisecond after
@@ -384,11 +240,11 @@ static void every_wiring_works_one_output_at_a_time(void)
     for (size_t i = 0; wry_wiring_at(i); i++) {
         const char *wiring = wry_wiring_at(i)->name;
         g_autofree char *name = g_strdup_printf("one-by-one-%s", wiring);
-        struct bench bench;
+        struct served bench;
         EXPECT(0, "is on the bench",
                command("bench", "add", name, "--chip", "turnstone-t2", "--flash", "4MiB",
                        "--content", scratch_file("returned-1.bin"), "--wired", wiring, NULL));
-        serve_gauge(&bench, name);
+        served_gauge(&bench, name);
         check_context("%s", wiring);
         int expected = wry_wiring_at(i)->none ? 4 : 0;
         EXPECT(expected, expected == 0 ? "Turnstone T2" : "no answer",
@@ -397,32 +253,32 @@ static void every_wiring_works_one_output_at_a_time(void)
             EXPECT(
                 0, "tide",
                 command("start", "-l", bench.link, "--wiring", wiring, "--expect", "tide", NULL));
-        stop(&bench);
+        served_end(&bench);
     }
 }
 
 /* What it took seconds to find out is not found out by each command. */
 static void the_speed_that_an_adapter_carries_is_remembered(void)
 {
-    struct bench bench;
+    struct served bench;
 
     scratch_add_gauge("slow");
     EXPECT(0, "500000", command("bench", "fault", "slow", "cable=500000", NULL));
-    serve_gauge(&bench, "slow");
+    served_gauge(&bench, "slow");
     EXPECT(0, "Higher speeds failed on this link; continuing at 460800",
            command("identify", "-l", bench.link, NULL));
     EXPECT(0, "Using 460800 baud: higher speeds failed",
            command("identify", "-l", bench.link, NULL));
     EXPECT(0, "Higher speeds failed on this link",
            command("identify", "-l", bench.link, "--speed", "921600", NULL));
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void the_only_adapter_is_used_and_several_are_listed(void)
 {
-    struct bench bench;
+    struct served bench;
 
-    serve(&bench, "only");
+    served_new(&bench, "only");
     g_autofree char *one = g_strdup_printf("%s 1209:0001 A77 Harbour adapter\n", bench.pty);
     g_autofree char *two = g_strdup_printf("%s/dev/null 1209:0002 B78 Spare adapter\n", one);
     scratch_write("devices", one, strlen(one));
@@ -434,7 +290,7 @@ static void the_only_adapter_is_used_and_several_are_listed(void)
     EXPECT(2, "there are 2 adapters", command("identify", NULL));
     scratch_write("devices", "/dev/missing 1209:0003 C1 Gone\n", 31);
     EXPECT(0, "there is no such device", command("ports", NULL));
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void an_adapter_that_appears_is_named(void)
@@ -466,7 +322,7 @@ static void an_adapter_that_appears_is_named(void)
 
 static void ctrl_c_stops_a_long_wait_at_once(void)
 {
-    struct bench bench;
+    struct served bench;
     char *argv[] = {(char *)(uintptr_t)command_path(),
                     (char *)(uintptr_t) "identify",
                     (char *)(uintptr_t) "--by-hand",
@@ -479,7 +335,7 @@ static void ctrl_c_stops_a_long_wait_at_once(void)
     GPid pid;
     int err, status = 0;
 
-    serve(&bench, "waiting");
+    served_new(&bench, "waiting");
     argv[6] = bench.link;
     CHECK(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &pid,
                                    NULL, NULL, &err, NULL));
@@ -492,7 +348,7 @@ static void ctrl_c_stops_a_long_wait_at_once(void)
     text[n > 0 ? n : 0] = '\0';
     CHECK(strstr(text, "stopped at your request") != NULL);
     close(err);
-    stop(&bench);
+    served_end(&bench);
 }
 
 static bool has_peer(const char *program)
@@ -506,32 +362,32 @@ static bool has_peer(const char *program)
 
 static void python3_serial_can_use_a_served_board(void)
 {
-    struct bench bench;
+    struct served bench;
 
     CHECK(has_peer(PYTHON));
-    serve(&bench, "python-client");
+    served_new(&bench, "python-client");
     struct said said =
         run_program(PYTHON, WRY_SOURCE_DIR "/tests/peers/talk_to_board.py", bench.link, NULL);
     EXPECT(0, "booted", said);
     CHECK(says(&said, "version tide-gauge 2.3.0"));
-    stop(&bench);
+    served_end(&bench);
 }
 
 static void our_client_works_with_the_server_of_python3_serial(void)
 {
-    struct bench bench;
+    struct served bench;
     struct background server;
 
     CHECK(has_peer(PYTHON));
-    serve(&bench, "python-server");
+    served_new(&bench, "python-server");
     const char *const argv[] = {PYTHON, WRY_SOURCE_DIR "/tests/peers/serve_terminal.py", bench.pty,
                                 NULL};
-    CHECK(start(&server, argv));
+    CHECK(background_start(&server, argv));
     g_autofree char *link = g_strdup_printf("rfc2217://127.0.0.1:%s", server.line);
     EXPECT(0, "verified by the board's SHA-256",
            command("write", "-l", link, "--speed", "460800", placed("start", "start.bin"), NULL));
-    end(&server);
-    stop(&bench);
+    background_end(&server);
+    served_end(&bench);
 }
 
 /* A TCP port that is free now. */
@@ -572,13 +428,13 @@ static struct said call_until_open(const char *verb, const char *link, const cha
 
 static void our_client_works_with_ser2net(void)
 {
-    struct bench bench;
+    struct served bench;
     GPid pid;
     unsigned port = free_port();
     int status;
 
     CHECK(has_peer("ser2net"));
-    serve(&bench, "ser2net");
+    served_new(&bench, "ser2net");
     g_autofree char *yaml = g_strdup_printf("connection: &gauge\n"
                                             "  accepter: telnet(rfc2217),tcp,127.0.0.1,%u\n"
                                             "  connector: serialdev,%s,115200n81,local\n",
@@ -595,11 +451,11 @@ static void our_client_works_with_ser2net(void)
            call_until_open("write", link, placed("start", "start.bin")));
     kill(pid, SIGTERM);
     waitpid(pid, &status, 0);
-    stop(&bench);
+    served_end(&bench);
 }
 
 /* One connection through a socat of its own, which ends with the connection. */
-static GPid start_socat(const struct bench *bench, unsigned port)
+static GPid start_socat(const struct served *bench, unsigned port)
 {
     GPid pid = 0;
     g_autofree char *listener = g_strdup_printf("TCP-LISTEN:%u,bind=127.0.0.1,reuseaddr", port);
@@ -615,13 +471,13 @@ static GPid start_socat(const struct bench *bench, unsigned port)
 
 static void a_raw_pipe_works_with_socat(void)
 {
-    struct bench bench;
+    struct served bench;
     unsigned port = free_port();
     g_autofree char *link = g_strdup_printf("tcp://127.0.0.1:%u", port);
     int status;
 
     CHECK(has_peer("socat"));
-    serve(&bench, "socat");
+    served_new(&bench, "socat");
     GPid pid = start_socat(&bench, port);
     EXPECT(0, "at 115200 baud", call_until_open("identify", link, NULL));
     waitpid(pid, &status, 0);
@@ -631,7 +487,7 @@ static void a_raw_pipe_works_with_socat(void)
         said = command("write", "-l", link, placed("log", "note"), NULL);
     EXPECT(0, "verified by the board's SHA-256", said);
     waitpid(pid, &status, 0);
-    stop(&bench);
+    served_end(&bench);
 }
 
 int main(int argc, char **argv)
@@ -641,8 +497,6 @@ int main(int argc, char **argv)
         FACT(a_client_at_a_speed_of_nothing_leaves_the_line),
         FACT(the_whole_job_works_over_rfc_2217),
         FACT(the_whole_job_works_over_a_pseudo_terminal),
-        FACT(jigs_write_two_boards_at_once),
-        FACT(the_jigs_in_c_and_python_do_the_same),
         FACT(a_port_is_held_by_one_program_at_a_time),
         FACT(who_floods_and_leaves_frees_the_board),
         FACT(addresses_that_lead_nowhere_are_told_apart),

@@ -28,9 +28,11 @@ static enum wry_status compare(struct wry_session *session, uint32_t a, uint32_t
     uint8_t one[WRY_SHA256_SIZE], other[WRY_SHA256_SIZE];
     enum wry_status status = wry_session_digest(session, a, length, one);
 
+    *same = false;
     if (status == WRY_OK)
         status = wry_session_digest(session, b, length, other);
-    *same = status == WRY_OK && memcmp(one, other, sizeof one) == 0;
+    if (status == WRY_OK)
+        *same = memcmp(one, other, sizeof one) == 0;
     return status;
 }
 
