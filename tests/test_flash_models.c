@@ -125,6 +125,7 @@ static void the_size_of_a_blank_flash_is_asked_for(void)
     struct said said = command("identify", NULL);
     EXPECT(8, "neither its tables nor its ID give its size", said);
     CHECK(says(&said, "Add --expect-flash"));
+    EXPECT(8, "neither its tables nor its ID give its size", command("examine", NULL));
     EXPECT(0, "4 MiB (32 Mbit) as given, JEDEC ID 1F 47 01",
            command("identify", "--expect-flash", "4MiB", NULL));
     rig_random(bytes, sizeof bytes, 5);

@@ -16,8 +16,7 @@ static int run(struct app *app, void *values)
         code = station_make(app);
     if (code == EXIT_DONE)
         code = station_conclude(app, wry_station_open(app->station));
-    return code == EXIT_DONE ? terminal_run(app, options, &job_options, wry_station_listen_of)
-                             : code;
+    return code == EXIT_DONE ? terminal_run(app, options, &job_options, wry_station_listen) : code;
 }
 
 const struct verb verb_listen = {

@@ -19,7 +19,7 @@ static int run(struct app *app, void *values)
         return code;
     if (!app->listen && job_options.step_count == 0 && job_options.time == 0)
         job_options.time = FIRST_WORDS;
-    return terminal_run(app, options, &job_options, wry_station_start_of);
+    return terminal_run(app, options, &job_options, wry_station_start);
 }
 
 const struct verb verb_start = {

@@ -278,7 +278,7 @@ static void tell_seen(const struct app *app, const struct wry_console_options *j
 int terminal_run(struct app *app, const struct terminal_options *options,
                  struct wry_console_options *job_options,
                  enum wry_outcome (*job)(struct wry_station *, const struct wry_console_options *,
-                                         size_t, struct wry_console_result *))
+                                         struct wry_console_result *))
 {
     bool simulated = wry_station_is_simulated(app->station);
     struct wry_console_result result = {0};
@@ -299,7 +299,7 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     job_options->take = take;
     if (job_options->time == 0 && simulated && !options->expects)
         job_options->time = BENCH_TIME;
-    enum wry_outcome outcome = job(app->station, job_options, sizeof *job_options, &result);
+    enum wry_outcome outcome = job(app->station, job_options, &result);
     if (t->line->len > 0)
         end_line(t);
     /* The reader has seen enough: end. */

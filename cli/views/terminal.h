@@ -35,7 +35,7 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
 int terminal_run(struct app *app, const struct terminal_options *options,
                  struct wry_console_options *job_options,
                  enum wry_outcome (*job)(struct wry_station *, const struct wry_console_options *,
-                                         size_t, struct wry_console_result *));
+                                         struct wry_console_result *));
 
 /* Shows events of the station during the job. */
 void terminal_hear(struct terminal *terminal, const struct wry_event *event);

@@ -92,8 +92,13 @@ struct wry_bench_server_settings {
 struct wry_bench_server;
 
 /* names ends with NULL. Returns NULL if a board cannot be opened or a port is in use. */
-struct wry_bench_server *wry_bench_server_new(const struct wry_bench_server_settings *settings,
-                                              char **names, GError **error);
+struct wry_bench_server *wry_bench_server_new_of(const struct wry_bench_server_settings *settings,
+                                                 size_t size, char **names, GError **error);
+static inline struct wry_bench_server *
+wry_bench_server_new(const struct wry_bench_server_settings *settings, char **names, GError **error)
+{
+    return wry_bench_server_new_of(settings, sizeof *settings, names, error);
+}
 
 /* TCP port and pseudo-terminal (NULL if there is none) of the n-th board. */
 uint16_t wry_bench_server_port(const struct wry_bench_server *server, size_t n);

@@ -138,8 +138,12 @@ struct wry_run_result {
 enum wry_outcome wry_station_run_of(struct wry_station *station,
                                     const struct wry_run_options *options, size_t size,
                                     struct wry_run_result *result);
-#define wry_station_run(station, options, result)                                                  \
-    wry_station_run_of((station), (options), sizeof(struct wry_run_options), (result))
+static inline enum wry_outcome wry_station_run(struct wry_station *station,
+                                               const struct wry_run_options *options,
+                                               struct wry_run_result *result)
+{
+    return wry_station_run_of(station, options, sizeof *options, result);
+}
 void wry_run_result_clear(struct wry_run_result *result);
 
 /* One of many boards. */

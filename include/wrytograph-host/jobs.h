@@ -142,8 +142,12 @@ struct wry_plan_result {
 enum wry_outcome wry_station_plan_of(struct wry_station *station,
                                      const struct wry_images_options *options, size_t size,
                                      struct wry_plan_result *result);
-#define wry_station_plan(station, options, result)                                                 \
-    wry_station_plan_of((station), (options), sizeof(struct wry_images_options), (result))
+static inline enum wry_outcome wry_station_plan(struct wry_station *station,
+                                                const struct wry_images_options *options,
+                                                struct wry_plan_result *result)
+{
+    return wry_station_plan_of(station, options, sizeof *options, result);
+}
 void wry_plan_result_clear(struct wry_plan_result *result);
 
 /* What a job did; the counts are of this job alone. */
@@ -172,8 +176,12 @@ struct wry_write_result {
 enum wry_outcome wry_station_write_of(struct wry_station *station,
                                       const struct wry_images_options *options, size_t size,
                                       struct wry_write_result *result);
-#define wry_station_write(station, options, result)                                                \
-    wry_station_write_of((station), (options), sizeof(struct wry_images_options), (result))
+static inline enum wry_outcome wry_station_write(struct wry_station *station,
+                                                 const struct wry_images_options *options,
+                                                 struct wry_write_result *result)
+{
+    return wry_station_write_of(station, options, sizeof *options, result);
+}
 void wry_write_result_clear(struct wry_write_result *result);
 
 /* Erase. */
@@ -194,8 +202,12 @@ struct wry_erase_result {
 enum wry_outcome wry_station_erase_of(struct wry_station *station,
                                       const struct wry_erase_options *options, size_t size,
                                       struct wry_erase_result *result);
-#define wry_station_erase(station, options, result)                                                \
-    wry_station_erase_of((station), (options), sizeof(struct wry_erase_options), (result))
+static inline enum wry_outcome wry_station_erase(struct wry_station *station,
+                                                 const struct wry_erase_options *options,
+                                                 struct wry_erase_result *result)
+{
+    return wry_station_erase_of(station, options, sizeof *options, result);
+}
 void wry_erase_result_clear(struct wry_erase_result *result);
 
 /* Backup. */
@@ -220,8 +232,12 @@ struct wry_backup_result {
 enum wry_outcome wry_station_backup_of(struct wry_station *station,
                                        const struct wry_backup_options *options, size_t size,
                                        struct wry_backup_result *result);
-#define wry_station_backup(station, options, result)                                               \
-    wry_station_backup_of((station), (options), sizeof(struct wry_backup_options), (result))
+static inline enum wry_outcome wry_station_backup(struct wry_station *station,
+                                                  const struct wry_backup_options *options,
+                                                  struct wry_backup_result *result)
+{
+    return wry_station_backup_of(station, options, sizeof *options, result);
+}
 void wry_backup_result_clear(struct wry_backup_result *result);
 
 /* Restore. */
@@ -243,8 +259,12 @@ struct wry_restore_result {
 enum wry_outcome wry_station_restore_of(struct wry_station *station,
                                         const struct wry_restore_options *options, size_t size,
                                         struct wry_restore_result *result);
-#define wry_station_restore(station, options, result)                                              \
-    wry_station_restore_of((station), (options), sizeof(struct wry_restore_options), (result))
+static inline enum wry_outcome wry_station_restore(struct wry_station *station,
+                                                   const struct wry_restore_options *options,
+                                                   struct wry_restore_result *result)
+{
+    return wry_station_restore_of(station, options, sizeof *options, result);
+}
 void wry_restore_result_clear(struct wry_restore_result *result);
 
 /* Verify. */
@@ -278,8 +298,12 @@ struct wry_verify_result {
 enum wry_outcome wry_station_verify_of(struct wry_station *station,
                                        const struct wry_images_options *options, size_t size,
                                        struct wry_verify_result *result);
-#define wry_station_verify(station, options, result)                                               \
-    wry_station_verify_of((station), (options), sizeof(struct wry_images_options), (result))
+static inline enum wry_outcome wry_station_verify(struct wry_station *station,
+                                                  const struct wry_images_options *options,
+                                                  struct wry_verify_result *result)
+{
+    return wry_station_verify_of(station, options, sizeof *options, result);
+}
 /* Compares a backup archive with the flash. */
 enum wry_outcome wry_station_verify_archive(struct wry_station *station, const char *file,
                                             bool read_back, struct wry_verify_result *result);
@@ -334,14 +358,22 @@ struct wry_console_result {
 enum wry_outcome wry_station_listen_of(struct wry_station *station,
                                        const struct wry_console_options *options, size_t size,
                                        struct wry_console_result *result);
-#define wry_station_listen(station, options, result)                                               \
-    wry_station_listen_of((station), (options), sizeof(struct wry_console_options), (result))
+static inline enum wry_outcome wry_station_listen(struct wry_station *station,
+                                                  const struct wry_console_options *options,
+                                                  struct wry_console_result *result)
+{
+    return wry_station_listen_of(station, options, sizeof *options, result);
+}
 /* Leaves loading mode, runs the firmware and listens to it. */
 enum wry_outcome wry_station_start_of(struct wry_station *station,
                                       const struct wry_console_options *options, size_t size,
                                       struct wry_console_result *result);
-#define wry_station_start(station, options, result)                                                \
-    wry_station_start_of((station), (options), sizeof(struct wry_console_options), (result))
+static inline enum wry_outcome wry_station_start(struct wry_station *station,
+                                                 const struct wry_console_options *options,
+                                                 struct wry_console_result *result)
+{
+    return wry_station_start_of(station, options, sizeof *options, result);
+}
 void wry_console_result_clear(struct wry_console_result *result);
 
 #ifdef __cplusplus

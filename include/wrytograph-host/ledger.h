@@ -105,12 +105,23 @@ struct wry_ledger_filter {
 typedef bool (*wry_ledger_take)(void *context, const struct wry_ledger_run *run);
 
 /* Queries the server, if it is one, and the rows that wait here. */
-bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                     wry_ledger_take take, void *context, GError **error);
+bool wry_ledger_each_of(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                        size_t size, wry_ledger_take take, void *context, GError **error);
+static inline bool wry_ledger_each(struct wry_ledger *ledger,
+                                   const struct wry_ledger_filter *filter, wry_ledger_take take,
+                                   void *context, GError **error)
+{
+    return wry_ledger_each_of(ledger, filter, sizeof *filter, take, context, error);
+}
 
 /* The same as an array of struct wry_ledger_run; free with g_ptr_array_unref. NULL with error. */
-GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                           GError **error);
+GPtrArray *wry_ledger_list_of(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                              size_t size, GError **error);
+static inline GPtrArray *wry_ledger_list(struct wry_ledger *ledger,
+                                         const struct wry_ledger_filter *filter, GError **error)
+{
+    return wry_ledger_list_of(ledger, filter, sizeof *filter, error);
+}
 
 /* The number of rows that wait for the server; -1 on error. */
 int wry_ledger_waiting(struct wry_ledger *ledger);

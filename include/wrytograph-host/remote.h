@@ -50,7 +50,13 @@ struct wry_remote_settings {
 };
 
 /* Copies the settings, except the wiring, which must outlive the port. */
-struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, GError **error);
+struct wry_remote *wry_remote_open_of(const struct wry_remote_settings *settings, size_t size,
+                                      GError **error);
+static inline struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings,
+                                                 GError **error)
+{
+    return wry_remote_open_of(settings, sizeof *settings, error);
+}
 const struct wry_port *wry_remote_port(const struct wry_remote *remote);
 /* Changes the wiring. The outputs stay unchanged until lines are set. */
 void wry_remote_take_wiring(struct wry_remote *remote, const struct wry_wiring *wiring);

@@ -45,7 +45,13 @@ struct wry_serial_settings {
 };
 
 /* NULL with error. The initial speed is 115200 baud. */
-struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, GError **error);
+struct wry_serial *wry_serial_open_of(const struct wry_serial_settings *settings, size_t size,
+                                      GError **error);
+static inline struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings,
+                                                 GError **error)
+{
+    return wry_serial_open_of(settings, sizeof *settings, error);
+}
 const struct wry_port *wry_serial_port(const struct wry_serial *serial);
 /* An identifier of the adapter that stays the same when its device name changes: its serial number,
  * or where it is plugged in. Free with g_free. */

@@ -74,8 +74,10 @@ struct wry_station;
 
 /* Creates a station. The link is not opened yet. */
 struct wry_station *wry_station_new_of(const struct wry_station_settings *settings, size_t size);
-#define wry_station_new(settings)                                                                  \
-    wry_station_new_of((settings), sizeof(struct wry_station_settings))
+static inline struct wry_station *wry_station_new(const struct wry_station_settings *settings)
+{
+    return wry_station_new_of(settings, sizeof *settings);
+}
 
 /* Leaves the board as the settings say and closes the link; this may send events. NULL is
  * allowed. */

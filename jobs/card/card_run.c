@@ -8,13 +8,13 @@
  */
 #include <string.h>
 
+#include "base/sized.h"
 #include "jobs/card/card.h"
 #include "jobs/card/card_history.h"
 #include "jobs/flash/write.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/figure.h"
 #include "jobs/station/run_record.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/file/error.h"

@@ -7,10 +7,10 @@
  */
 #include <string.h>
 
+#include "base/sized.h"
 #include "jobs/console/console_line.h"
 #include "jobs/station/board_call.h"
 #include "jobs/station/link.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph-host/jobs.h"

@@ -6,6 +6,7 @@
  */
 #include <string.h>
 
+#include "base/sized.h"
 #include "jobs/flash/archives.h"
 #include "jobs/flash/incremental_read.h"
 #include "jobs/plan/backup_records.h"
@@ -14,7 +15,6 @@
 #include "jobs/station/recovery.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/file/error.h"

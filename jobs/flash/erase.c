@@ -1,9 +1,9 @@
 /* Erases parts of the flash and keeps everything else. */
+#include "base/sized.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/plan/image_set.h"
 #include "jobs/plan/settings_loss.h"
 #include "jobs/station/run_record.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 

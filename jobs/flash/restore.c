@@ -6,12 +6,12 @@
  */
 #include <string.h>
 
+#include "base/sized.h"
 #include "jobs/flash/archives.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/regions.h"
 #include "jobs/station/run_record.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
 #include "store/image/image_file.h"

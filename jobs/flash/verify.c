@@ -1,7 +1,7 @@
 /* Verify: compares images or an archive with the flash. */
+#include "base/sized.h"
 #include "jobs/flash/archives.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 #include "wrytograph/layout.h"
 

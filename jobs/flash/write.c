@@ -1,11 +1,11 @@
 /* Write: places images in the flash, verified by the board's digest. */
 #include "jobs/flash/write.h"
 
+#include "base/sized.h"
 #include "jobs/plan/estimate.h"
 #include "jobs/plan/settings_loss.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/run_record.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/write_common.h"
 
 /* Files are read piece by piece during the write: checks that they have not changed. */

@@ -9,6 +9,7 @@
 
 #include "jobs/station/board_call.h"
 #include "jobs/station/diagnosis.h"
+#include "jobs/station/flash_size.h"
 #include "jobs/station/link.h"
 #include "jobs/station/serial_text.h"
 #include "jobs/station/station_board.h"
@@ -275,7 +276,11 @@ enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evi
     if (config.patience == 0)
         config.patience = PATIENCE;
     enum wry_status status = board_call(station, &config);
-    if (status == WRY_LINK_LOST || status == WRY_PORT_GONE)
+    if (status == WRY_FLASH_UNSIZED && config.flash_size == 0)
+        status = flash_size_measure(station, &config);
+    /* The last two are answers: the link is good. */
+    if (status == WRY_LINK_LOST || status == WRY_PORT_GONE || status == WRY_FLASH_SILENT ||
+        status == WRY_FLASH_UNSIZED)
         return station_end_call(station, problem_of_session(station, status));
     if (status == WRY_OK)
         examine_work(station, evidence);

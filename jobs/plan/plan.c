@@ -1,7 +1,7 @@
 /* Plan: checks and estimates a write without changing anything. */
+#include "base/sized.h"
 #include "jobs/plan/estimate.h"
 #include "jobs/plan/plan_build.h"
-#include "jobs/station/sized.h"
 #include "jobs/station/station_board.h"
 
 static struct wry_problem *find_target(struct wry_station *station,

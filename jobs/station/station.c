@@ -1,11 +1,11 @@
 /* Creating, opening, querying and freeing stations. */
 #include "wrytograph-host/station.h"
 
+#include "base/sized.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/link.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/secrets.h"
-#include "jobs/station/sized.h"
 #include "pack/content_packer.h"
 #include "station_board.h"
 #include "wrytograph-host/chips.h"

@@ -1,4 +1,5 @@
 /* Serving simulated boards in real time. */
+#include "base/sized.h"
 #include "bench_folder.h"
 #include "posix/wiring_lines.h"
 
@@ -465,9 +466,11 @@ static gboolean serve_board(struct wry_bench_server *server,
     return start_listening(s, settings->host, port, error);
 }
 
-struct wry_bench_server *wry_bench_server_new(const struct wry_bench_server_settings *settings,
-                                              char **names, GError **error)
+struct wry_bench_server *wry_bench_server_new_of(const struct wry_bench_server_settings *given,
+                                                 size_t size, char **names, GError **error)
 {
+    const struct wry_bench_server_settings *settings =
+        SIZED(struct wry_bench_server_settings, given, size);
     struct wry_bench_server *server = g_new0(struct wry_bench_server, 1);
 
     server->boards = g_ptr_array_new_with_free_func(free_served);

@@ -1,4 +1,5 @@
 /* A serial port across TCP. */
+#include "base/sized.h"
 #include "posix/clock.h"
 #include "posix/wiring_lines.h"
 #include "wrytograph-host/remote.h"
@@ -442,8 +443,10 @@ static enum wry_status port_reopen(void *context)
     return WRY_LINK_LOST;
 }
 
-struct wry_remote *wry_remote_open(const struct wry_remote_settings *settings, GError **error)
+struct wry_remote *wry_remote_open_of(const struct wry_remote_settings *given, size_t size,
+                                      GError **error)
 {
+    const struct wry_remote_settings *settings = SIZED(struct wry_remote_settings, given, size);
     struct wry_remote *remote = g_new0(struct wry_remote, 1);
     uint32_t pipe_speed = settings->speed > 0 ? settings->speed : WRY_STARTING_SPEED;
 

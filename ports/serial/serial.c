@@ -1,5 +1,6 @@
 /* Serial devices and pseudo-terminals. */
 #include "wrytograph-host/serial.h"
+#include "base/sized.h"
 #include "posix/clock.h"
 #include "posix/wiring_lines.h"
 #include "serial_access.h"
@@ -322,8 +323,10 @@ static enum wry_status port_reopen(void *context)
     return WRY_LINK_LOST;
 }
 
-struct wry_serial *wry_serial_open(const struct wry_serial_settings *settings, GError **error)
+struct wry_serial *wry_serial_open_of(const struct wry_serial_settings *given, size_t size,
+                                      GError **error)
 {
+    const struct wry_serial_settings *settings = SIZED(struct wry_serial_settings, given, size);
     struct wry_serial *serial = g_new0(struct wry_serial, 1);
 
     serial->path = g_strdup(settings->path);

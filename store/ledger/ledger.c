@@ -7,6 +7,7 @@
 #include "base/folder_names.h"
 #include "base/folders.h"
 #include "base/process_mark.h"
+#include "base/sized.h"
 #include "store/ledger/ledger_columns.h"
 #include "store/ledger/ledger_postgres.h"
 #include "store/ledger/ledger_sender.h"
@@ -200,9 +201,10 @@ static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter 
     return good;
 }
 
-bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                     wry_ledger_take take, void *context, GError **error)
+bool wry_ledger_each_of(struct wry_ledger *ledger, const struct wry_ledger_filter *given,
+                        size_t size, wry_ledger_take take, void *context, GError **error)
 {
+    const struct wry_ledger_filter *filter = SIZED(struct wry_ledger_filter, given, size);
     if (!ledger->address)
         return each_here(ledger, filter, take, context, error);
     g_autoptr(GPtrArray) here = ledger_runs_new();
@@ -223,9 +225,10 @@ bool wry_ledger_each(struct wry_ledger *ledger, const struct wry_ledger_filter *
     return good;
 }
 
-GPtrArray *wry_ledger_list(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
-                           GError **error)
+GPtrArray *wry_ledger_list_of(struct wry_ledger *ledger, const struct wry_ledger_filter *given,
+                              size_t size, GError **error)
 {
+    const struct wry_ledger_filter *filter = SIZED(struct wry_ledger_filter, given, size);
     GPtrArray *runs = ledger_runs_new();
 
     if (wry_ledger_each(ledger, filter, ledger_collect, runs, error))

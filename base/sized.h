@@ -16,5 +16,7 @@
 
 static inline const void *sized_copy(void *to, size_t room, const void *given, size_t size)
 {
-    return memcpy(to, given, MIN(size, room));
+    if (given)
+        memcpy(to, given, MIN(size, room));
+    return to;
 }
