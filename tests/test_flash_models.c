@@ -14,8 +14,17 @@
 #include "harness.h"
 #include "rig.h"
 
+/* The emulator and the loader on it are not instrumented: a few models show what the command does.
+ */
+#ifdef __SANITIZE_ADDRESS__
+#define APART 5
+#else
+#define APART 1
+#endif
+
 enum {
     SKIPPED = 77,
+    LEAST = 22, /* models in every run */
 };
 
 static struct emulator *machine;
@@ -99,18 +108,18 @@ static void every_model_is_written_or_its_size_is_asked_for(void)
 {
     bool all = check_one_in(2) == 1;
     g_autofree char *text = NULL;
-    unsigned tried = 0;
+    unsigned found = 0, tried = 0;
 
     CHECK(g_file_get_contents(WRY_SOURCE_DIR "/tests/flash_models.txt", &text, NULL, NULL));
     g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
     for (char **line = lines; *line; line++) {
         struct model model;
-        if (!read_model(*line, &model) || !(all || model.often))
+        if (!read_model(*line, &model) || !(all || model.often) || found++ % APART != 0)
             continue;
         try_model(&model);
         tried++;
     }
-    CHECK(tried >= 22);
+    CHECK(tried >= LEAST / APART);
 }
 
 /* Nothing in it shows the size of a blank flash. */
