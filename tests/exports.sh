@@ -17,6 +17,8 @@ done
 # The loader is a library of its own, and wry_auto a macro: neither is in this one.
 for symbol in $(cat "$headers"/*.h | grep -oE '\bwry_[a-z0-9_]+\(' | tr -d '(' |
     grep -v '^wry_loader_' | grep -vx 'wry_auto' | sort -u); do
+    # Calls with options are inline, over one that takes their size.
+    nm -D --defined-only "$library" | grep -qw "${symbol}_of" && continue
     case $(grep -hE "\\b$symbol\\(" "$headers"/*.h | grep -vE '^ \*|^    |^static inline|^#define') in
         '') continue ;; # only spoken of
     esac
