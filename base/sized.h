@@ -10,13 +10,11 @@
 #include <glib.h>
 #include <string.h>
 
-/* Valid until the end of the block. */
+/* Valid until the end of the block. given must not be NULL. */
 #define SIZED(type, given, size)                                                                   \
     ((const type *)sized_copy(&(type){0}, sizeof(type), (given), (size)))
 
 static inline const void *sized_copy(void *to, size_t room, const void *given, size_t size)
 {
-    if (given)
-        memcpy(to, given, MIN(size, room));
-    return to;
+    return memcpy(to, given, MIN(size, room));
 }

@@ -216,7 +216,10 @@ static void cut(unsigned i)
 
 static void whatever_the_power_cuts_is_finished_by_the_same_command(void)
 {
-    for (unsigned i = 0; i < KILLS; i += check_one_in(KILLS_APART))
+    /* The loader is the same on all machines: every case is tried on two of them. */
+    unsigned apart = strcmp(machine->name, "arm") == 0 ? KILLS_APART : check_one_in(KILLS_APART);
+
+    for (unsigned i = 0; i < KILLS; i += apart)
         cut(i);
 }
 
