@@ -52,8 +52,8 @@ static void what_is_sent_comes_back(void)
     g_autoptr(GSocketClient) client = g_socket_client_new();
     gsize n = 0;
 
-    if (strcmp(machine->name, "64") == 0)
-        return; /* as with 32 bits */
+    if (strcmp(machine->name, "arm") != 0)
+        return; /* once: the program is the same */
     emulator_power_off(machine);
     emulator_use(machine, "echo");
     emulator_boot_on_tcp(machine);

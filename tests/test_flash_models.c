@@ -82,7 +82,7 @@ static void try_model(const struct model *model)
 
     check_context("%s", model->name);
     put_in(model);
-    struct said said = command("identify", NULL);
+    struct said said = command("identify", "--stay", NULL);
     EXPECT(0, text, said);
     CHECK_EQUAL(model->by_id, says(&said, "by its ID"));
     CHECK_EQUAL(model->by_none, says(&said, "), measured, JEDEC ID"));
