@@ -13,6 +13,8 @@ enum {
     TITLE_MOST = 40,
     STRAP_MOST = 16,
     SAYS_MOST = 120,
+    SLOWEST = 9600, /* baud */
+    FASTEST = 12000000,
 };
 
 static bool is_line(const char *text, size_t most)
@@ -30,6 +32,11 @@ static bool is_name(const char *text)
 {
     return is_line(text, NAME_MOST) && g_ascii_islower(text[0]) &&
            strspn(text, "abcdefghijklmnopqrstuvwxyz0123456789-") == strlen(text);
+}
+
+static bool is_speed(uint32_t baud)
+{
+    return baud >= SLOWEST && baud <= FASTEST;
 }
 
 static bool is_place(uint32_t offset, const struct wry_chip *chip)
@@ -89,6 +96,9 @@ static enum chip_fault check_regions(const struct wry_chip *chip, char **wrong)
     if (chip->usual_count > WRY_REGION_MAX)
         return fault(CHIP_REGIONS, wrong, "more than %u regions", WRY_REGION_MAX);
     for (size_t i = 0; i < chip->usual_count; i++) {
+        if (chip->usual[i].kind < WRY_REGION_START || chip->usual[i].kind > WRY_REGION_FILES)
+            return fault(CHIP_REGIONS, wrong, "the region '%s' is of no kind that there is",
+                         chip->usual[i].name);
         if (!wry_region_name_is_fit(chip->usual[i].name) ||
             strlen(chip->usual[i].name) > WRY_REGION_NAME_SIZE)
             return fault(CHIP_REGIONS, wrong,
@@ -143,6 +153,15 @@ enum chip_fault chip_check(const struct wry_chip *chip, char **wrong)
         (chip->says_nothing && !is_line(chip->says_nothing, SAYS_MOST)))
         return fault(CHIP_SAYS, wrong, "what a chip says is one line, up to %d characters",
                      SAYS_MOST);
+    if (chip->cores == 0)
+        return fault(CHIP_CORES, wrong, "a chip has one core at least");
+    if (chip->instructions > WRY_INSTRUCTIONS_ARM64)
+        return fault(CHIP_INSTRUCTIONS, wrong, "there is no instruction set %u",
+                     chip->instructions);
+    if (!is_speed(chip->boot_speed) || !is_speed(chip->run_speed) || !is_speed(chip->top_speed))
+        return fault(CHIP_SPEEDS, wrong, "speeds are numbers from %d to %d", SLOWEST, FASTEST);
+    if (chip->read_clock_most == 0)
+        return fault(CHIP_READ, wrong, "a flash is read with 1 MHz at least");
     if (chip->read_lines_most != 1 && chip->read_lines_most != 2 && chip->read_lines_most != 4)
         return fault(CHIP_READ, wrong, "a flash is read over 1, 2 or 4 lines");
     enum chip_fault found = check_flash(chip, wrong);

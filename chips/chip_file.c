@@ -261,11 +261,20 @@ static gboolean has_all(struct yaml_text *yaml, const yaml_node_t *root)
 /* The member that chip_check finds wrong, at its place in the file. */
 static gboolean check(struct yaml_text *yaml, const yaml_node_t *root, const struct wry_chip *chip)
 {
-    static const char *const names[] = {
-        [CHIP_CODE] = "code",   [CHIP_NAME] = "chip",      [CHIP_TITLE] = "title",
-        [CHIP_STRAP] = "strap", [CHIP_SAYS] = "says",      [CHIP_FLASH] = "flash",
-        [CHIP_START] = "start", [CHIP_TABLE] = "table",    [CHIP_APPS] = "apps",
-        [CHIP_READ] = "read",   [CHIP_REGIONS] = "regions"};
+    static const char *const names[] = {[CHIP_CODE] = "code",
+                                        [CHIP_NAME] = "chip",
+                                        [CHIP_TITLE] = "title",
+                                        [CHIP_STRAP] = "strap",
+                                        [CHIP_SAYS] = "says",
+                                        [CHIP_CORES] = "cores",
+                                        [CHIP_INSTRUCTIONS] = "instructions",
+                                        [CHIP_SPEEDS] = "speeds",
+                                        [CHIP_FLASH] = "flash",
+                                        [CHIP_START] = "start",
+                                        [CHIP_TABLE] = "table",
+                                        [CHIP_APPS] = "apps",
+                                        [CHIP_READ] = "read",
+                                        [CHIP_REGIONS] = "regions"};
     g_autofree char *wrong = NULL;
     enum chip_fault fault = chip_check(chip, &wrong);
 

@@ -193,10 +193,16 @@ static void another_description_of_one_rank_is_refused(void)
     struct wry_chip chip = make_chip(0x2002, "once"), same_code = make_chip(0x2002, "twice"),
                     same_name = make_chip(0x2003, "once"),
                     like_built_in = make_chip(0x7402, "mine"),
-                    named_so = make_chip(0x2004, "dunlin-d3"), wrong = make_chip(0x2005, "wrong");
-    struct wry_chip *refused[] = {&same_code, &same_name, &like_built_in, &named_so, &wrong};
+                    named_so = make_chip(0x2004, "dunlin-d3"), wrong = make_chip(0x2005, "wrong"),
+                    no_speed = make_chip(0x2006, "speedless"),
+                    no_core = make_chip(0x2007, "coreless"), odd = make_chip(0x2008, "odd");
+    struct wry_chip *refused[] = {&same_code, &same_name, &like_built_in, &named_so,
+                                  &wrong,     &no_speed,  &no_core,       &odd};
 
     wrong.start_offset = 1;
+    no_speed.boot_speed = 0;
+    no_core.cores = 0;
+    odd.instructions = 200;
     CHECK(wry_chips_add(&chip, NULL) != NULL);
     CHECK(wry_chips_add(&chip, NULL) != NULL);
     for (size_t i = 0; i < G_N_ELEMENTS(refused); i++) {

@@ -16,6 +16,7 @@
 #include "base/file_lock.h"
 #include "base/folders.h"
 #include "buttons.h"
+#include "chips/chip_check.h"
 
 #define DESCRIPTION "board.yaml"
 #define FLASH "flash.bin"
@@ -75,7 +76,13 @@ static gboolean check_description(const struct bench_description *description, G
 {
     const struct wry_chip *chip = description->chip;
     uint32_t size = description->flash_size;
+    g_autofree char *wrong = NULL;
 
+    if (chip_check(chip, &wrong) != CHIP_FINE) {
+        g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE, "the chip of this board: %s",
+                    wrong);
+        return FALSE;
+    }
     if ((size & (size - 1)) == 0 && size >= chip->flash_min && size <= chip->flash_max)
         return TRUE;
     g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
