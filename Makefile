@@ -47,6 +47,8 @@ perf: all
 	@echo
 	@$(BUILD)/bin/perf_upgrade
 	@echo
+	@$(BUILD)/bin/perf_ways
+	@echo
 	@$(BUILD)/bin/perf_backup
 	@echo
 	@$(BUILD)/bin/perf_jobs

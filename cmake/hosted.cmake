@@ -12,11 +12,12 @@ pkg_check_modules(ARCHIVE REQUIRED IMPORTED_TARGET libarchive)
 pkg_check_modules(SODIUM REQUIRED IMPORTED_TARGET libsodium)
 pkg_check_modules(SMARTCOLS REQUIRED IMPORTED_TARGET smartcols)
 pkg_check_modules(ZLIB REQUIRED IMPORTED_TARGET zlib)
+pkg_check_modules(LZMA REQUIRED IMPORTED_TARGET liblzma)
 find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
 find_library(CSV csv REQUIRED)
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::SERIALPORT
     PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB PkgConfig::ARCHIVE PkgConfig::SODIUM ${DIVSUFSORT} ${CSV})
+    PkgConfig::ZLIB PkgConfig::LZMA PkgConfig::ARCHIVE PkgConfig::SODIUM ${DIVSUFSORT} ${CSV})
 
 # What one can do without; wrytograph --version lists what was left out.
 option(WRY_POSTGRES "Ledgers on PostgreSQL servers (libpq)" ON)
@@ -62,7 +63,7 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/sentences.c
     COMMAND awk -v OUT=${CMAKE_CURRENT_BINARY_DIR}/sentences.c -f cmake/sentences.awk ${WRY_SENTENCES}
     WORKING_DIRECTORY ${PROJECT_SOURCE_DIR}
     DEPENDS ${WRY_SENTENCES} cmake/sentences.awk VERBATIM)
-set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/old_content.c pack/content_packer.c pack/shared.c)
+set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/estimate.c pack/filtered_source.c pack/findings.c pack/key.c pack/lzma_packer.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
     chips/chip_check.c chips/chip_file.c chips/chips.c chips/kept_chips.c base/digest.c base/error.c base/file_lock.c base/folder_names.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
@@ -90,7 +91,7 @@ target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 # Packers alone need no more than their libraries.
 add_library(wry_pack STATIC ${WRY_PACK_SOURCES})
 target_include_directories(wry_pack PUBLIC ${PROJECT_SOURCE_DIR})
-target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB PRIVATE ${DIVSUFSORT})
+target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB PkgConfig::LZMA PRIVATE ${DIVSUFSORT})
 
 add_library(wry_host_objects OBJECT ${WRY_HOST_SOURCES})
 target_include_directories(wry_host_objects PRIVATE include ports ${PROJECT_SOURCE_DIR})

@@ -4,16 +4,16 @@ set(WRY_FREESTANDING -ffreestanding -fno-builtin-printf)
 
 set(WRY_CORE_SOURCES
     core/status/status.c
-    core/bytes/blank.c core/bytes/fields.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
-    core/bytes/huffman.c core/bytes/inflate.c core/bytes/sha256.c
+    core/bytes/blank.c core/bytes/branch_filter.c core/bytes/fields.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
+    core/bytes/huffman.c core/bytes/inflate.c core/bytes/lzma.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
     core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c core/image/settings_block.c
     core/flash/chip.c core/flash/layout.c core/flash/flash_plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
-    core/session/capacity_check.c core/session/compose.c core/session/connect.c
+    core/session/capacity_check.c core/session/choice.c core/session/compose.c core/session/connect.c
     core/session/cost.c core/session/digest.c core/session/write_estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
-    core/session/known.c
+    core/session/known.c core/session/merge.c
     core/session/rate_control.c core/session/read_request.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/recover.c core/session/speed.c core/session/stream_coding.c core/session/unpack.c core/session/verify_range.c
     core/session/wait.c core/session/window.c core/session/write_spans.c core/session/write_part.c)
@@ -23,8 +23,14 @@ set(WRY_INNER_SOURCES core/bytes/fields.c core/wire/frame_decoder.c core/wire/fr
 
 # Without its codings the loader takes and gives content as it is, in half the room.
 option(WRY_LOADER_CODINGS "The loader unpacks, packs and puts differences together" ON)
+option(WRY_LOADER_LZMA "It unpacks LZMA too" ON)
 if(WRY_LOADER_CODINGS)
-    set(WRY_LOADER_CODING_SOURCES loader/difference_apply.c loader/packed_read.c loader/stream_cache.c loader/stream_unpack.c)
+    set(WRY_LOADER_CODING_SOURCES loader/difference_apply.c loader/old_content.c loader/packed_read.c loader/stream_cache.c loader/stream_filter.c loader/stream_unpack.c)
+    if(WRY_LOADER_LZMA)
+        list(APPEND WRY_LOADER_CODING_SOURCES loader/lzma_unpack.c)
+    else()
+        list(APPEND WRY_LOADER_CODING_SOURCES loader/plain/no_lzma.c)
+    endif()
 else()
     set(WRY_LOADER_CODING_SOURCES loader/plain/plain.c)
 endif()

@@ -56,7 +56,7 @@ struct function {
 
 struct program {
     uint64_t seed;
-    unsigned version;
+    unsigned version, compiler;
     struct function *functions;
     uint32_t count;
     uint32_t *text_at;
@@ -145,19 +145,32 @@ static uint32_t address_of(const struct program *p, uint32_t id)
     return p->functions[low].at;
 }
 
+/* RISC-V's JAL spreads the bits of its distance. */
+static uint32_t jal(uint32_t distance)
+{
+    return 0x6Fu | 1u << 7 | (distance & 0xFF000) | (distance >> 11 & 1) << 20 |
+           (distance >> 1 & 0x3FF) << 21 | (distance >> 20 & 1) << 31;
+}
+
 static uint32_t call(const struct program *p, uint64_t r, uint32_t here)
 {
     uint32_t id = (uint32_t)(r >> 16) % p->named_functions;
 
     if (r % 3 == 0)
         id %= 48; /* the ones that all call */
-    return 0x6Fu | (address_of(p, id) - here) >> 1 << 12 | 1u << 7;
+    return jal(address_of(p, id) - here);
 }
 
 /* One instruction, by where it stands in the source; text and calls by address and distance. */
 static uint32_t instruction(const struct program *p, uint64_t r, uint32_t here)
 {
     uint32_t kind = (uint32_t)(r % 100), a = skewed(r >> 8, 16), b = skewed(r >> 20, 16);
+
+    /* Another compiler often chooses otherwise. */
+    if (p->compiler > 0 && (r >> 12) % 3 == 0) {
+        a ^= p->compiler;
+        b ^= p->compiler << 1;
+    }
 
     if (kind < 9)
         return call(p, r >> 8, here);
@@ -202,10 +215,11 @@ static void put_function(const struct program *p, const struct function *f, uint
     }
 }
 
-void fill_like_program(uint8_t *to, size_t n, uint64_t seed, unsigned version)
+void fill_like_program_of(uint8_t *to, size_t n, const struct program_like *program)
 {
-    struct program p = {.seed = seed,
-                        .version = version,
+    struct program p = {.seed = program->seed,
+                        .version = program->version,
+                        .compiler = program->compiler,
                         .functions = calloc(FUNCTIONS_MOST, sizeof *p.functions),
                         .text_at = calloc(TEXTS_MOST, sizeof *p.text_at)};
     size_t text_bytes = n / TEXT_SHARE, at = 0;
@@ -229,9 +243,14 @@ void fill_like_program(uint8_t *to, size_t n, uint64_t seed, unsigned version)
     for (size_t i = 0; i < entries; i++)
         put_word(to, n, table + i * 4,
                  CODE_BASE +
-                     address_of(&p, (uint32_t)(chance(seed, i, 0, 13) % p.named_functions)));
+                     address_of(&p, (uint32_t)(chance(p.seed, i, 0, 13) % p.named_functions)));
     for (uint32_t i = 0; i < p.count; i++)
         put_function(&p, &p.functions[i], to + code, n - code);
     free(p.functions);
     free(p.text_at);
+}
+
+void fill_like_program(uint8_t *to, size_t n, uint64_t seed, unsigned version)
+{
+    fill_like_program_of(to, n, &(struct program_like){.seed = seed, .version = version});
 }

@@ -10,10 +10,16 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/*
- * Fills exactly n bytes, at least 16 KiB, the same at every call. Versions of one seed are those of
- * one program; each differs from the one before in about one function of thirty.
- */
+struct program_like {
+    uint64_t seed;     /* the program */
+    unsigned version;  /* each differs from the one before in about one function of thirty */
+    unsigned compiler; /* others use other registers and places on the stack */
+};
+
+/* Fills exactly n bytes, at least 16 KiB, the same at every call. */
+void fill_like_program_of(uint8_t *to, size_t n, const struct program_like *program);
+
+/* The same by the first compiler. */
 void fill_like_program(uint8_t *to, size_t n, uint64_t seed, unsigned version);
 
 #endif

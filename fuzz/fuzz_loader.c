@@ -200,10 +200,13 @@ static void say_stream(struct door_input *input)
 static size_t put_erase(struct door_input *input, uint8_t *head)
 {
     struct wry_erase_message erase = {.range = some_range(input)};
-    uint8_t flags = door_byte(input) % 16;
+    uint8_t flags = door_byte(input) % 32, coding = door_byte(input);
 
-    erase.coding = 1 + door_byte(input) % 2;
+    erase.coding = 1 + coding % 5;
+    erase.filter = coding / 32 % 6;
+    erase.parameters = coding % 3 == 0 ? coding : WRY_LZMA_USUAL;
     erase.window = 256u << door_byte(input) % 8;
+    erase.old_length = (coding / 5 + 1u) * WRY_SECTOR_SIZE;
     job_offset = erase.range.offset;
     job_at = 0;
     return wry_message_put_erase(head, flags, ++seq, &erase);

@@ -65,28 +65,35 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_BUSY, 0);
         return;
     }
+    const struct wry_loader_layout *old = &loader->layouts[1];
     struct wry_hello_reply reply = {
         .token = hello.token,
         .version = spoken ? WRY_PROTOCOL_VERSION : 0,
         .continued = continued,
-        .features = WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER | WRY_FEATURE_CLEAR |
-                    (loader->identity.usual_protection ? 0 : WRY_FEATURE_BLIND) |
-                    (loader->dictionary_size > 0 ? WRY_FEATURE_STREAMS : 0) |
-                    (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
-                    (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
+        .features =
+            WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_AFTER | WRY_FEATURE_CLEAR |
+            (loader->identity.usual_protection ? 0 : WRY_FEATURE_BLIND) |
+            (loader->layouts[0].dictionary > 0 ? WRY_FEATURE_STREAMS : 0) |
+            (loader->layouts[0].dictionary > 0 && loader_lzma_is_built_in() ? WRY_FEATURE_LZMA
+                                                                            : 0) |
+            (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
+            (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,
         .encodings = 1u << WRY_ENCODING_STORED | 1u << WRY_ENCODING_BLANK,
         .capacity = loader->capacity,
-        .window = (uint32_t)loader->window_pages * WRY_PAGE_SIZE,
+        .window = (uint32_t)loader->layouts[0].window_pages * WRY_PAGE_SIZE,
+        .old_window = (uint32_t)old->window_pages * WRY_PAGE_SIZE,
         .payload_max = WRY_PAYLOAD_MAX,
         .top_speed = loader->identity.top_speed,
-        .dictionary = loader->dictionary_size,
-        .old_block = loader->old_block,
-        .old_history = loader->old_size - loader->old_block,
+        .dictionary = loader->layouts[0].dictionary,
+        .old_dictionary = old->dictionary,
+        .old_block = old->old_block,
+        .old_history = old->old_size - old->old_block,
         .flash_limit = loader->part.limit,
         .size_from = loader->part.size_from,
+        .filters = loader_stream_filters(loader),
         .erase_least = loader->part.least_log2 > 0 ? UINT32_C(1) << loader->part.least_log2 : 0,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);

@@ -9,6 +9,41 @@ static inline uint32_t loader_least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
+static inline bool loader_is_down(const struct wry_loader *loader)
+{
+    return (loader->write.flags & WRY_FLAG_DOWN) != 0;
+}
+
+/* The flash offset of the n bytes of the write job from a position on. */
+static inline uint32_t loader_write_address(const struct wry_loader *loader, uint32_t position,
+                                            uint32_t n)
+{
+    const struct wry_loader_write *write = &loader->write;
+
+    return loader_is_down(loader) ? write->end - (position - write->start) - n : position;
+}
+
+static inline bool loader_is_lzma(uint8_t coding)
+{
+    return coding >= WRY_CODING_LZMA && coding <= WRY_CODING_LZMA_OLD;
+}
+
+/* Bytes of the job's stream decoded so far. */
+static inline uint32_t loader_stream_unpacked(const struct wry_loader *loader)
+{
+    return loader_is_lzma(loader->write.coding) ? loader->lzma->total : loader->inflate->total;
+}
+
+/* Copies decoded content from a position on that is still in the dictionary. */
+static inline void loader_stream_copy(const struct wry_loader *loader, uint32_t position,
+                                      uint8_t *to, uint32_t n)
+{
+    uint32_t at = position - loader->write.start;
+
+    for (uint32_t i = 0; i < n; i++)
+        to[i] = loader->dictionary[(at + i) & (loader->layout.dictionary - 1)];
+}
+
 /* flash_part.c: detection of the part. */
 /* Wakes the part; loader_flash_await does the rest. */
 void loader_flash_start(struct wry_loader *loader);
@@ -60,6 +95,8 @@ void loader_content_changes(struct wry_loader *loader, uint32_t offset, uint32_t
 
 /* memory.c */
 void loader_memory_divide(struct wry_loader *loader, void *memory, size_t size);
+/* Divides it for a job, with old content or without. */
+void loader_memory_use(struct wry_loader *loader, bool with_old);
 
 /* stream_unpack.c: jobs with streams. */
 /* False in a loader built without codings: it reserves no memory for them. */
@@ -69,24 +106,63 @@ enum loader_stream_step {
     LOADER_STREAM_BUSY,
     LOADER_STREAM_WRONG, /* the stream is invalid, or ends before the range is full */
 };
-/* True if this loader can decode the job's stream. */
-bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase);
-void loader_stream_begin(struct wry_loader *loader, uint8_t coding);
-bool loader_stream_is_difference(const struct wry_loader *loader);
-/* The job's content is available up to this flash offset. */
+/* Bits of the branch filters that it knows. */
+uint8_t loader_stream_filters(const struct wry_loader *loader);
+/* True if this loader can decode the job's stream. flags: of the request. */
+bool loader_stream_can(const struct wry_loader *loader, const struct wry_erase_message *erase,
+                       uint8_t flags);
+void loader_stream_begin(struct wry_loader *loader, const struct wry_erase_message *erase);
+/* True if old content must be saved before it is erased. */
+bool loader_stream_keeps_old(const struct wry_loader *loader);
+/* The job's content is available up to this position. */
 uint32_t loader_stream_ready(const struct wry_loader *loader);
-const uint8_t *loader_stream_page(const struct wry_loader *loader, uint32_t offset);
-/* True if the next block may be erased: no earlier content needs what the ring would overwrite. */
+/* True if the next block may be erased: no earlier content needs what the ring of old content would
+ * lose. */
 bool loader_stream_may_erase(const struct wry_loader *loader);
+/* True if the page at write.programmed is available. */
+bool loader_stream_has_page(const struct wry_loader *loader);
+const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position);
+/* Between two operations of the flash: reads what decoding waits for. */
+void loader_stream_fetch(struct wry_loader *loader);
 /* Decodes one slice if there is room. */
 enum loader_stream_step loader_stream_step(struct wry_loader *loader);
+
+enum loader_unpacked {
+    LOADER_UNPACKED_SOME,
+    LOADER_UNPACKED_ALL, /* the stream has ended */
+    LOADER_UNPACKED_WRONG,
+};
+
+/* lzma_unpack.c; a loader can be built without. */
+bool loader_lzma_is_built_in(void);
+bool loader_lzma_can(const struct wry_erase_message *erase);
+void loader_lzma_begin(struct wry_loader *loader, uint8_t parameters);
+/* Decodes at most room bytes; *used is the number of input bytes used. */
+enum loader_unpacked loader_lzma_run(struct wry_loader *loader, const uint8_t *bytes, uint32_t n,
+                                     uint32_t room, uint32_t *used);
+
+/* Reads what the decoder waits for, at most room bytes; false if it does not wait. */
+bool loader_lzma_fetch(struct wry_loader *loader, uint32_t room);
+/* A page of a job from the end down. */
+const uint8_t *loader_lzma_page(struct wry_loader *loader, uint32_t position);
+
+/* stream_filter.c */
+void loader_filter_begin(struct wry_loader *loader, uint8_t filter);
+/* Bytes beyond a page that must be available with it; 0 if the stream is not filtered. */
+uint32_t loader_filter_ahead(const struct wry_loader *loader);
+/* The page as it goes to the flash; pages are asked for in order. */
+const uint8_t *loader_filter_page(struct wry_loader *loader, uint32_t position);
+
+/* old_content.c: what the flash held before the job. */
+/* Saves n bytes before their erase; they do not wrap around the ring. */
+void loader_old_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes, uint32_t n);
+/* Copies up to n bytes; returns their number, 0 while the flash is busy. *lost: they are gone. */
+uint32_t loader_old_fetch(struct wry_loader *loader, uint32_t source, uint8_t *to, uint32_t n,
+                          bool *lost);
 
 /* difference_apply.c: new content from old. */
 /* Computes one slice. */
 enum loader_stream_step loader_difference_step(struct wry_loader *loader);
-/* Saves n bytes of old content before their erase; they do not wrap around the ring. */
-void loader_difference_keep(struct wry_loader *loader, uint32_t offset, const uint8_t *bytes,
-                            uint32_t n);
 
 /* range.c: true if the range is within the flash; otherwise an error is sent. */
 bool loader_range_fits(struct wry_loader *loader, const struct wry_message *message,

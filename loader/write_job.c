@@ -2,9 +2,11 @@
  * Write jobs: erase, window and program.
  *
  * There is one job at a time, over a range of whole sectors. Three positions advance through it:
- * programmed <= received, and programmed <= erased. Content waits in the window, a ring of pages
- * that begins at programmed; pages may arrive in any order and repeatedly. Programming has priority
- * over erasing ahead, so that the window empties as fast as possible.
+ * programmed <= received, and programmed <= erased. They count from the start of the range; in a
+ * job from the end down they count the same, but the flash is done from the end on. Content waits
+ * in the window, a ring of pages that begins at programmed; pages may arrive in any order and
+ * repeatedly. Programming has priority over erasing ahead, so that the window empties as fast as
+ * possible.
  */
 #include "loader_inner.h"
 
@@ -25,7 +27,7 @@ static bool is_stream(const struct wry_loader_write *write)
 
 static uint32_t slot_of(const struct wry_loader *loader, uint32_t offset)
 {
-    return offset / WRY_PAGE_SIZE % loader->window_pages;
+    return offset / WRY_PAGE_SIZE % loader->layout.window_pages;
 }
 
 static bool has_arrived(const struct wry_loader *loader, uint32_t offset)
@@ -43,7 +45,7 @@ static uint32_t window_base(const struct wry_loader_write *write)
 static uint32_t window_limit(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
-    uint32_t window = (uint32_t)loader->window_pages * WRY_PAGE_SIZE;
+    uint32_t window = (uint32_t)loader->layout.window_pages * WRY_PAGE_SIZE;
     uint32_t left = is_stream(write) ? window : write->end - write->programmed;
 
     return window_base(write) + (left < window ? left : window);
@@ -60,7 +62,12 @@ static void tell_settled(struct wry_loader *loader)
     const struct wry_loader_write *write = &loader->write;
     uint32_t mark = write->flags & WRY_FLAG_PROGRAM ? write->programmed : write->looked;
 
-    loader_content_unsettled(loader, mark, write->state == WRY_JOB_RUNNING ? write->end : mark);
+    if (write->state != WRY_JOB_RUNNING)
+        loader_content_unsettled(loader, mark, mark);
+    else if (loader_is_down(loader))
+        loader_content_unsettled(loader, write->start, loader_write_address(loader, mark, 0));
+    else
+        loader_content_unsettled(loader, mark, write->end);
 }
 
 static void finish(struct wry_loader *loader, uint8_t state, uint8_t error, uint32_t offset)
@@ -98,7 +105,9 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         return;
     }
     wry_message_get_erase(message, &erase);
-    if ((message->flags & WRY_FLAG_STREAM) && !loader_stream_can(loader, &erase)) {
+    bool streams = (message->flags & WRY_FLAG_STREAM) != 0;
+    if (streams ? !loader_stream_can(loader, &erase, message->flags)
+                : (message->flags & WRY_FLAG_DOWN) != 0) {
         loader_output_error(loader, message->kind, message->seq, WRY_ERROR_UNSUPPORTED,
                             range.offset);
         return;
@@ -130,8 +139,10 @@ void loader_write_request(struct wry_loader *loader, const struct wry_message *m
         write->erased = write->programmed = write->received = write->reported = write->start;
         write->looked = write->start;
         write->scan = write->scan_end = write->start;
+        write->coding = is_stream(write) ? erase.coding : 0;
+        loader_memory_use(loader, wry_coding_needs_old(write->coding));
         if (is_stream(write))
-            loader_stream_begin(loader, erase.coding);
+            loader_stream_begin(loader, &erase);
         tell_settled(loader);
         /* If an operation of a cancelled job is still running, the flash is not protected. */
         if (clears && loader->op == WRY_OP_NONE && loader_flash_unprotect(loader))
@@ -200,14 +211,14 @@ static void page_programmed(struct wry_loader *loader)
 }
 
 /* The page to be programmed at offset. */
-static const uint8_t *page_at(const struct wry_loader *loader, uint32_t offset)
+static const uint8_t *page_at(struct wry_loader *loader, uint32_t offset)
 {
     return is_stream(&loader->write)
                ? loader_stream_page(loader, offset)
                : loader->window + (size_t)slot_of(loader, offset) * WRY_PAGE_SIZE;
 }
 
-/* The operation had no effect. */
+/* The operation had no effect there. */
 static void fail_at(struct wry_loader *loader, uint32_t offset)
 {
     bool refused = loader_flash_refused(loader, offset);
@@ -220,14 +231,16 @@ static void check_page(struct wry_loader *loader)
 {
     const uint8_t *page = page_at(loader, loader->op_offset);
 
-    loader_flash_read(loader, loader->op_offset, loader->slice, WRY_PAGE_SIZE);
+    uint32_t offset = loader_write_address(loader, loader->op_offset, WRY_PAGE_SIZE);
+
+    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
     loader->port->worked(loader->port->context, WRY_WORK_COMPARE, WRY_PAGE_SIZE);
     if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0) {
         loader->page_in_slice = true;
         page_programmed(loader);
         return;
     }
-    fail_at(loader, loader->op_offset);
+    fail_at(loader, offset);
 }
 
 /*
@@ -265,28 +278,31 @@ static void end_operation(struct wry_loader *loader)
     tell_settled(loader);
 }
 
-static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, uint32_t offset,
+static void begin_operation(struct wry_loader *loader, enum wry_loader_op op, uint32_t position,
                             uint32_t length)
 {
     loader->op = op;
-    loader->op_offset = offset;
+    loader->op_offset = position;
     loader->op_length = length;
     loader->op_seen_busy = false;
-    loader_content_changes(loader, offset, length);
+    loader_content_changes(loader, loader_write_address(loader, position, length), length);
 }
 
 /* Hashes the page just read back while it is in memory. */
-static void hash_checked(struct wry_loader *loader, uint32_t offset)
+static void hash_checked(struct wry_loader *loader, uint32_t position)
 {
     if (loader->page_in_slice)
-        loader_digest_page(loader, offset, loader->slice);
+        loader_digest_page(loader, loader_write_address(loader, position, WRY_PAGE_SIZE),
+                           loader->slice);
     loader->page_in_slice = false;
 }
 
 /* Checks a page that needs no programming and should be blank; if it is not, the digest shows
  * it. */
-static void look_at_page(struct wry_loader *loader, uint32_t offset)
+static void look_at_page(struct wry_loader *loader, uint32_t position)
 {
+    uint32_t offset = loader_write_address(loader, position, WRY_PAGE_SIZE);
+
     if (!loader_digest_waits_for(loader, offset))
         return;
     loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
@@ -307,7 +323,8 @@ static void program_next(struct wry_loader *loader)
         page_programmed(loader);
         return;
     }
-    loader_flash_program(loader, write->programmed, page);
+    loader_flash_program(loader, loader_write_address(loader, write->programmed, WRY_PAGE_SIZE),
+                         page);
     begin_operation(loader, WRY_OP_PROGRAM, write->programmed, WRY_PAGE_SIZE);
 }
 
@@ -322,7 +339,7 @@ static bool erase_next(struct wry_loader *loader)
         return true;
     uint32_t unit = loader_erase_unit(loader);
     if (unit > 0) {
-        loader_flash_erase(loader, write->erased, unit);
+        loader_flash_erase(loader, loader_write_address(loader, write->erased, unit), unit);
         begin_operation(loader, WRY_OP_ERASE, write->erased, unit);
     } else {
         write->erased += WRY_SECTOR_SIZE;
@@ -335,7 +352,7 @@ static bool has_page(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 
-    return is_stream(write) ? loader_stream_ready(loader) - write->programmed >= WRY_PAGE_SIZE
+    return is_stream(write) ? loader_stream_has_page(loader)
                             : has_arrived(loader, write->programmed);
 }
 
@@ -420,13 +437,16 @@ bool loader_write_step(struct wry_loader *loader)
             return unpacked;
         }
         end_operation(loader);
+        /* Decoding goes on during the next operation. */
+        if (is_programming(&loader->write) && loader->write.coding == WRY_CODING_LZMA_OLD)
+            loader_stream_fetch(loader);
     }
     return begin_next(loader, ended) || unpacked;
 }
 
 static void fill_bitmap(const struct wry_loader *loader, struct wry_progress_message *progress)
 {
-    for (uint32_t page = 0; page < loader->window_pages; page++) {
+    for (uint32_t page = 0; page < loader->layout.window_pages; page++) {
         uint32_t offset = loader->write.received + page * WRY_PAGE_SIZE;
         if (offset >= progress->limit)
             break;

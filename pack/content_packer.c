@@ -1,29 +1,70 @@
-/* The packer: it encodes its stream alone, or shares it with others. */
+/* The packer: it takes its streams from those that it shares with others or has measured, or
+ * encodes them as they are needed. */
 #include "content_packer.h"
 
 #include <stdlib.h>
 
 #include "encoder.h"
+#include "estimate.h"
+#include "filtered_source.h"
 #include "shared.h"
+
+enum {
+    EXACT_MOST = 0x400000, /* bytes of content that are packed only to be measured */
+};
 
 struct pack {
     struct wry_packer packer;
     struct wry_packing packing;
-    struct pack_encoder encoder;
-    struct pack_shared *shared; /* NULL: not shared */
-    struct pack_stream *stream; /* the shared stream in use; NULL: the encoder's */
-    size_t given;               /* bytes of it returned so far */
+    struct pack_shared *own;     /* streams that were measured for the latest part */
+    struct pack_shared *shared;  /* NULL: not shared */
+    struct pack_stream *stream;  /* the one in use; NULL: the encoder's */
+    struct pack_encoder encoder; /* of a stream that nobody else needs */
+    size_t given;                /* bytes of the stream returned so far */
     uint8_t memory[2 * WRY_PACKER_MEMORY_LEAST];
 };
 
-static bool begin(void *context, const struct wry_packing *packing)
+/* Decides the filter, once for all ways to send the same content. */
+static bool decide_filter(struct pack_shared *shared, struct wry_packing *packing)
+{
+    uint8_t filter;
+
+    if (packing->filters == 0)
+        return true;
+    if (!pack_findings_filter(pack_shared_findings(shared), packing, &filter))
+        return false;
+    packing->filters = (uint8_t)(PACK_FILTER_DECIDED | 1u << filter);
+    return true;
+}
+
+/* Where streams and findings for this part are. */
+static struct pack_shared *place_for(struct pack *pack, const struct wry_packing *packing)
+{
+    if (pack->shared)
+        return pack->shared;
+    if (pack->packing.offset != packing->offset || pack->packing.length != packing->length) {
+        pack_shared_drop(pack->own);
+        pack->packing = *packing;
+    }
+    return pack->own;
+}
+
+static bool begin(void *context, const struct wry_packing *packing, struct wry_stream_form *form)
 {
     struct pack *pack = context;
+    struct pack_shared *place = place_for(pack, packing);
 
     pack->packing = *packing;
     pack->given = 0;
-    pack->stream = pack->shared ? pack_shared_find(pack->shared, packing) : NULL;
-    return pack->shared ? pack->stream != NULL : pack_encoder_begin(&pack->encoder, packing);
+    pack_encoder_end(&pack->encoder);
+    if (!decide_filter(place, &pack->packing))
+        return false;
+    pack->stream = pack_shared_find(place, &pack->packing, pack->shared != NULL, form);
+    if (pack->stream || pack->shared)
+        return pack->stream != NULL;
+    bool begun = pack_encoder_begin(&pack->encoder, &pack->packing);
+    *form = pack->encoder.form;
+    return begun;
 }
 
 static bool give(void *context, uint8_t *to, size_t room, size_t *given)
@@ -38,17 +79,39 @@ static bool give(void *context, uint8_t *to, size_t room, size_t *given)
     return true;
 }
 
+static bool measure(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
+                    uint32_t *ends, uint32_t count)
+{
+    struct pack_shared *place = place_for(context, packing);
+    struct wry_packing decided = *packing;
+    struct wry_stream_form form;
+
+    if (!decide_filter(place, &decided))
+        return false;
+    if (packing->length > EXACT_MOST || (!exact && pack_estimate_pays(&decided)))
+        return pack_findings_estimate(pack_shared_findings(place), &decided, piece, ends, count);
+    struct pack_stream *stream = pack_shared_find(place, &decided, true, &form);
+
+    return stream && pack_stream_measure(stream, &decided, piece, ends, count);
+}
+
 struct pack *pack_new(void)
 {
     struct pack *pack = calloc(1, sizeof *pack);
 
-    if (pack)
-        pack->packer = (struct wry_packer){.context = pack,
-                                           .begin = begin,
-                                           .give = give,
-                                           .memory = pack->memory,
-                                           .size = sizeof pack->memory};
-    return pack;
+    if (!pack)
+        return NULL;
+    pack->own = pack_shared_new();
+    pack->packer = (struct wry_packer){.context = pack,
+                                       .begin = begin,
+                                       .give = give,
+                                       .measure = measure,
+                                       .memory = pack->memory,
+                                       .size = sizeof pack->memory};
+    if (pack->own)
+        return pack;
+    free(pack);
+    return NULL;
 }
 
 void pack_share(struct pack *pack, struct pack_shared *shared)
@@ -62,6 +125,7 @@ void pack_free(struct pack *pack)
     if (!pack)
         return;
     pack_encoder_end(&pack->encoder);
+    pack_shared_free(pack->own);
     free(pack);
 }
 

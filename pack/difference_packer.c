@@ -333,6 +333,13 @@ void pack_difference_free(struct pack_difference *d)
     free(d);
 }
 
+uint32_t pack_difference_done(const struct pack_difference *d)
+{
+    uint64_t part = d->fill > 0 ? (uint64_t)d->length * d->given / d->fill : 0;
+
+    return d->taken - (d->fill > 0 ? d->length : 0) + (uint32_t)part;
+}
+
 bool pack_difference_take(struct pack_difference *d, uint8_t *to, size_t room, size_t *given)
 {
     if (d->given == d->fill && !next_segment(d))

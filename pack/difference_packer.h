@@ -17,6 +17,8 @@ struct pack_difference *pack_difference_new(const struct wry_packing *packing);
 void pack_difference_read_from(struct pack_difference *difference,
                                const struct wry_packing *packing);
 void pack_difference_free(struct pack_difference *difference);
+/* Bytes of content that the records given so far describe, approximately. */
+uint32_t pack_difference_done(const struct pack_difference *difference);
 /* Like pack_source.take. */
 bool pack_difference_take(struct pack_difference *difference, uint8_t *to, size_t room,
                           size_t *given);

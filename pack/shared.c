@@ -6,43 +6,54 @@
 #include <string.h>
 
 #include "encoder.h"
-#include "wrytograph/flash.h"
-#include "wrytograph/message.h"
+#include "key.h"
 
 enum {
-    PIECE = 16384, /* bytes encoded at once */
+    PIECE = 2048, /* bytes encoded at once */
 };
 
-/* Both checksums of zlib, which are fast. A collision (1 in 2^64) yields the wrong stream; the
- * board's digest then differs, and the content is sent in another way. */
-struct key {
-    uint32_t crc, adler;
+/* How far a stream was after each piece. */
+struct mark {
+    uint32_t content, stream; /* bytes */
 };
 
 struct pack_stream {
     struct pack_stream *next;
-    struct key key;
-    uint32_t length;      /* bytes of content, part of the key */
+    struct pack_key key;
     pthread_mutex_t lock; /* protects the following members */
     bool begun, fit;
     struct pack_encoder encoder;
     uint8_t *bytes;
     size_t n, room;
+    struct mark *marks;
+    size_t mark_count;
     bool over;
 };
 
 struct pack_shared {
     pthread_mutex_t lock;
     struct pack_stream *streams;
+    struct pack_findings *findings;
 };
 
 struct pack_shared *pack_shared_new(void)
 {
     struct pack_shared *shared = calloc(1, sizeof *shared);
 
-    if (shared)
-        pthread_mutex_init(&shared->lock, NULL);
+    if (!shared)
+        return NULL;
+    shared->findings = pack_findings_new();
+    if (!shared->findings) {
+        free(shared);
+        return NULL;
+    }
+    pthread_mutex_init(&shared->lock, NULL);
     return shared;
+}
+
+struct pack_findings *pack_shared_findings(struct pack_shared *shared)
+{
+    return shared->findings;
 }
 
 static void free_stream(struct pack_stream *stream)
@@ -50,18 +61,26 @@ static void free_stream(struct pack_stream *stream)
     pack_encoder_end(&stream->encoder);
     pthread_mutex_destroy(&stream->lock);
     free(stream->bytes);
+    free(stream->marks);
     free(stream);
+}
+
+void pack_shared_drop(struct pack_shared *shared)
+{
+    while (shared->streams) {
+        struct pack_stream *stream = shared->streams;
+        shared->streams = stream->next;
+        free_stream(stream);
+    }
+    pack_findings_drop(shared->findings);
 }
 
 void pack_shared_free(struct pack_shared *shared)
 {
     if (!shared)
         return;
-    while (shared->streams) {
-        struct pack_stream *stream = shared->streams;
-        shared->streams = stream->next;
-        free_stream(stream);
-    }
+    pack_shared_drop(shared);
+    pack_findings_free(shared->findings);
     pthread_mutex_destroy(&shared->lock);
     free(shared);
 }
@@ -77,104 +96,40 @@ unsigned pack_shared_count(struct pack_shared *shared)
     return count;
 }
 
-static void add_bytes(struct key *key, const uint8_t *bytes, size_t n)
-{
-    key->crc = (uint32_t)crc32_z(key->crc, bytes, n);
-    key->adler = (uint32_t)adler32_z(key->adler, bytes, n);
-}
-
-static void add_number(struct key *key, uint32_t number)
-{
-    uint8_t bytes[4] = {(uint8_t)number, (uint8_t)(number >> 8), (uint8_t)(number >> 16),
-                        (uint8_t)(number >> 24)};
-
-    add_bytes(key, bytes, sizeof bytes);
-}
-
-static bool add_content(struct key *key, const struct wry_packing *packing)
-{
-    const struct wry_reader *content = &packing->content;
-    uint8_t bytes[WRY_SECTOR_SIZE];
-
-    for (uint32_t at = 0; at < packing->length; at += sizeof bytes) {
-        uint32_t left = packing->length - at, n = left < sizeof bytes ? left : sizeof bytes;
-        if (!content->read(content->context, at, bytes, n))
-            return false;
-        add_bytes(key, bytes, n);
-    }
-    return true;
-}
-
-/* Adds the known old content, and where there is none. */
-static void add_known(struct key *key, const struct wry_packing *packing)
-{
-    const struct wry_known *known = packing->known;
-    uint8_t sector[WRY_SECTOR_SIZE];
-    uint32_t from =
-        packing->offset > PACK_DIFFERENCE_AROUND ? packing->offset - PACK_DIFFERENCE_AROUND : 0;
-    uint32_t end = packing->offset + packing->length + PACK_DIFFERENCE_AROUND;
-
-    for (uint32_t at = from - from % WRY_SECTOR_SIZE; at < end; at += WRY_SECTOR_SIZE) {
-        bool is_known = known->read(known->context, at, sector, sizeof sector);
-        add_number(key, is_known);
-        if (is_known)
-            add_bytes(key, sector, sizeof sector);
-    }
-}
-
-/* Adds which sectors also have other content. */
-static void add_sharing(struct key *key, const struct wry_packing *packing)
-{
-    for (uint32_t at = 0; at < packing->length && packing->is_shared; at += WRY_SECTOR_SIZE)
-        add_number(key, packing->is_shared(packing->content.context, packing->offset + at));
-}
-
-static bool find_key(const struct wry_packing *packing, struct key *key)
-{
-    *key = (struct key){.adler = 1};
-    add_number(key, packing->coding);
-    add_number(key, packing->window);
-    add_number(key, packing->length);
-    if (packing->coding == WRY_CODING_DIFFERENCE) {
-        add_number(key, packing->offset);
-        add_number(key, packing->old_block);
-        add_number(key, packing->old_history);
-        add_known(key, packing);
-        add_sharing(key, packing);
-    }
-    return add_content(key, packing);
-}
-
-static struct pack_stream *add_stream(struct pack_shared *shared, struct key key, uint32_t length)
+static struct pack_stream *add_stream(struct pack_shared *shared, const struct pack_key *key)
 {
     struct pack_stream *stream = calloc(1, sizeof *stream);
 
     if (!stream)
         return NULL;
     pthread_mutex_init(&stream->lock, NULL);
-    stream->key = key;
-    stream->length = length;
+    stream->key = *key;
     stream->next = shared->streams;
     shared->streams = stream;
     return stream;
 }
 
-struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing)
+/* The stream with this key; adds it if asked to. */
+static struct pack_stream *look_up(struct pack_shared *shared, const struct pack_key *key,
+                                   bool adds)
 {
-    struct key key;
     struct pack_stream *stream;
 
-    if (!find_key(packing, &key))
-        return NULL;
     pthread_mutex_lock(&shared->lock);
-    for (stream = shared->streams; stream; stream = stream->next) {
-        if (stream->key.crc == key.crc && stream->key.adler == key.adler &&
-            stream->length == packing->length)
-            break;
-    }
-    if (!stream)
-        stream = add_stream(shared, key, packing->length);
+    for (stream = shared->streams; stream && !pack_key_equal(&stream->key, key);)
+        stream = stream->next;
+    if (!stream && adds)
+        stream = add_stream(shared, key);
     pthread_mutex_unlock(&shared->lock);
+    return stream;
+}
+
+struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing,
+                                     bool adds, struct wry_stream_form *form)
+{
+    struct pack_key key;
+    struct pack_stream *stream = pack_key_of(packing, &key) ? look_up(shared, &key, adds) : NULL;
+
     if (!stream)
         return NULL;
     pthread_mutex_lock(&stream->lock);
@@ -182,6 +137,7 @@ struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wr
         stream->fit = pack_encoder_begin(&stream->encoder, packing);
     stream->begun = true;
     bool fit = stream->fit;
+    *form = stream->encoder.form;
     pthread_mutex_unlock(&stream->lock);
     return fit ? stream : NULL;
 }
@@ -198,6 +154,21 @@ static bool make_room(struct pack_stream *stream)
     return true;
 }
 
+static bool note_mark(struct pack_stream *stream)
+{
+    size_t n = stream->mark_count;
+
+    if ((n & (n - 1)) == 0) { /* a power of two: the array is full */
+        struct mark *more = realloc(stream->marks, (n > 0 ? n * 2 : 1) * sizeof *more);
+        if (!more)
+            return false;
+        stream->marks = more;
+    }
+    stream->marks[stream->mark_count++] = (struct mark){
+        .content = pack_encoder_taken(&stream->encoder), .stream = (uint32_t)stream->n};
+    return true;
+}
+
 static bool make_more(struct pack_stream *stream, const struct wry_packing *packing)
 {
     size_t given = 0;
@@ -207,6 +178,8 @@ static bool make_more(struct pack_stream *stream, const struct wry_packing *pack
         return false;
     stream->n += given;
     stream->over = given == 0;
+    if (!note_mark(stream))
+        return false;
     if (stream->over)
         pack_encoder_end(&stream->encoder);
     return true;
@@ -225,6 +198,42 @@ bool pack_stream_give(struct pack_stream *stream, const struct wry_packing *pack
         *given = room;
     if (*given > 0)
         memcpy(to, stream->bytes + from, *given);
+    pthread_mutex_unlock(&stream->lock);
+    return good;
+}
+
+/* The bytes of stream for the first so many bytes of content; *mark advances. */
+static uint32_t stream_until(const struct pack_stream *stream, uint32_t content, size_t *mark)
+{
+    const struct mark *marks = stream->marks;
+    struct mark before = {0};
+
+    while (*mark + 1 < stream->mark_count && marks[*mark].content < content)
+        ++*mark;
+    if (*mark > 0)
+        before = marks[*mark - 1];
+    uint32_t span = marks[*mark].content - before.content;
+    uint32_t part = content < marks[*mark].content ? content - before.content : span;
+    if (span == 0)
+        return marks[*mark].stream;
+    return before.stream +
+           (uint32_t)((uint64_t)(marks[*mark].stream - before.stream) * part / span);
+}
+
+bool pack_stream_measure(struct pack_stream *stream, const struct wry_packing *packing,
+                         uint32_t piece, uint32_t *ends, uint32_t count)
+{
+    bool good = true;
+    size_t mark = 0;
+
+    pthread_mutex_lock(&stream->lock);
+    while (good && !stream->over)
+        good = make_more(stream, packing);
+    for (uint32_t i = 0; good && i < count; i++) {
+        uint32_t content =
+            (uint64_t)(i + 1) * piece < packing->length ? (i + 1) * piece : packing->length;
+        ends[i] = i + 1 == count ? (uint32_t)stream->n : stream_until(stream, content, &mark);
+    }
     pthread_mutex_unlock(&stream->lock);
     return good;
 }

@@ -59,7 +59,7 @@ static double packing_time(const struct rig *rig, const struct known *known)
     struct wry_packing packing = {.content = rig_reader(content),
                                   .length = LENGTH,
                                   .coding = WRY_CODING_DIFFERENCE,
-                                  .window = board->dictionary,
+                                  .window = board->old_dictionary,
                                   .offset = OFFSET,
                                   .old_block = board->old_block,
                                   .old_history = board->old_history,
@@ -70,7 +70,9 @@ static double packing_time(const struct rig *rig, const struct known *known)
     static uint8_t room[65536];
     size_t given = 1;
 
-    if (!packer->begin(packer->context, &packing))
+    struct wry_stream_form form;
+
+    if (!packer->begin(packer->context, &packing, &form))
         exit(1);
     while (given > 0 && packer->give(packer->context, room, sizeof room, &given))
         continue;
@@ -128,7 +130,7 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
     double all = flash + transfer_time(difference);
     printf("%-13s %-10s %8u %4u ms %7.3f s %7.3f s %7.3f s %7.3f s %7.3f s %7.3f %7.3f %8u %6.4f "
            "%8.3f s\n",
-           row->name, difference ? "difference" : "deflate", (unsigned)baud, (unsigned)latency_ms,
+           row->name, difference ? "difference" : "compressed", (unsigned)baud, (unsigned)latency_ms,
            expected, measured, line, flash, all, measured / (line > flash ? line : flash),
            measured / (line > all ? line : all), (unsigned)sent, (double)sent / LENGTH, cpu);
     pack_free(pack);

@@ -327,12 +327,13 @@ static void a_stream_is_made_once_for_all(void)
                                   .length = LENGTH,
                                   .coding = WRY_CODING_DEFLATE,
                                   .window = 32768};
+    struct wry_stream_form form;
     size_t n = 0, given = 1;
 
     for (size_t i = 0; i < LENGTH; i++)
         content[i] = (uint8_t)(i * i >> 7);
     struct pack *own = pack_new();
-    CHECK(pack_packer(own)->begin(own, &packing));
+    CHECK(pack_packer(own)->begin(own, &packing, &form));
     for (; given > 0; n += given)
         CHECK(pack_packer(own)->give(own, alone + n, 1000, &given));
     /* Two who take turns in other steps: the same bytes for both, made by whoever was ahead. */
@@ -340,7 +341,7 @@ static void a_stream_is_made_once_for_all(void)
     size_t at[2] = {0, 0};
     for (unsigned i = 0; i < 2; i++) {
         pack_share(two[i], shared);
-        CHECK(pack_packer(two[i])->begin(two[i], &packing));
+        CHECK(pack_packer(two[i])->begin(two[i], &packing, &form));
     }
     for (unsigned turn = 0; turn < 2000; turn++) {
         unsigned who = turn % 3 == 0;
@@ -354,7 +355,7 @@ static void a_stream_is_made_once_for_all(void)
     CHECK_EQUAL(1, pack_shared_count(shared));
     /* Other content is another stream. */
     content[LENGTH / 2] ^= 1;
-    CHECK(pack_packer(two[0])->begin(two[0], &packing));
+    CHECK(pack_packer(two[0])->begin(two[0], &packing, &form));
     CHECK_EQUAL(2, pack_shared_count(shared));
     pack_free(two[0]);
     pack_free(two[1]);
@@ -393,9 +394,10 @@ static bool is_shared(void *context, uint32_t offset)
 
 static size_t pack_whole(struct pack *pack, const struct wry_packing *packing, uint8_t *to)
 {
+    struct wry_stream_form form;
     size_t n = 0, given = 1;
 
-    CHECK(pack_packer(pack)->begin(pack, packing));
+    CHECK(pack_packer(pack)->begin(pack, packing, &form));
     for (; given > 0; n += given)
         CHECK(pack_packer(pack)->give(pack, to + n, 1000, &given));
     return n;

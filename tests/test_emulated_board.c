@@ -347,6 +347,14 @@ static void the_bench_charges_what_is_counted_here(void)
     double unpack = (letters * d - copies * b) / (a * d - c * b);
     check_charge("unpack", WRY_WORK_UNPACK, unpack);
     check_charge("copy", WRY_WORK_COPY, (copies - unpack * c) / d);
+    /* Literals of noise take the most; programs take about two thirds of that. */
+    a = counted(text, "lzma-letters", &b, &c);
+    CHECK_EQUAL(1, (int)c); /* what came out was right */
+    check_context("LZMA: %.0f counted", a / b);
+    CHECK(a / b <= 300);
+    CHECK(sim_board_cycles(WRY_WORK_LZMA) <= a / b && sim_board_cycles(WRY_WORK_LZMA) >= a / b / 2);
+    a = counted(text, "filter", &b, &c);
+    CHECK(a / b <= sim_board_cycles(WRY_WORK_FILTER));
 }
 
 /* A flash with something in it here and there. */

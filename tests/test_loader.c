@@ -114,7 +114,7 @@ static void data_outside_the_job_or_the_window_is_not_kept(void)
     frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
     frames_data(&wire, 0x20010, page, 256);
     frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
-    uint32_t window = wire.rig->board.loader.window_pages * 256u;
+    uint32_t window = wire.rig->board.loader.layout.window_pages * 256u;
     frames_data(&wire, 0x20000 + window, page, 256);
     struct wry_progress_message progress = frames_ask_status(&wire);
     CHECK_EQUAL(0x20000, progress.received);

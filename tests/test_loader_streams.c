@@ -175,6 +175,18 @@ static void put_together_from(struct frames *wire, uint32_t source)
     say_stream(wire, 0, bits.bytes, sizeof bits.bytes);
 }
 
+/* Lets the board boot again with so much memory for the loader. */
+static void give_memory(struct frames *wire, uint32_t bytes)
+{
+    const struct wry_port *port = &wire->rig->adapter.port;
+
+    wire->rig->board.memory_size = bytes;
+    port->set_lines(port->context, true, true);
+    port->set_lines(port->context, false, true);
+    port->sleep(port->context, port->now(port->context) + 100 * MS);
+    port->discard(port->context);
+}
+
 /* A board that keeps a sector and one before it, and one that keeps 64 KiB. */
 static void old_content_is_had_as_far_as_it_is_kept_and_never_beyond(void)
 {
@@ -194,6 +206,8 @@ static void old_content_is_had_as_far_as_it_is_kept_and_never_beyond(void)
         bool has = i % 2 == 0 ? cases[i / 2].small : cases[i / 2].large;
         frames_begin(&wire, &(struct rig_setup){
                                 .seed = i, .chip_code = chips[i % 2], .flash_size = 0x100000});
+        if (i % 2 == 0)
+            give_memory(&wire, 24 * 1024);
         frames_hello(&wire, 1);
         put_together_from(&wire, source);
         struct wry_progress_message progress = await_job(&wire);
@@ -240,12 +254,7 @@ static void a_board_that_keeps_nothing_takes_no_difference(void)
     struct frames wire;
 
     frames_begin(&wire, &(struct rig_setup){.seed = 1});
-    const struct wry_port *port = &wire.rig->adapter.port;
-    wire.rig->board.memory_size = 40 * 1024; /* from the next boot on */
-    port->set_lines(port->context, true, true);
-    port->set_lines(port->context, false, true);
-    port->sleep(port->context, port->now(port->context) + 100 * MS);
-    port->discard(port->context);
+    give_memory(&wire, 16 * 1024);
     frames_hello(&wire, 1);
     say_job(&wire, WRY_CODING_DIFFERENCE, 4096);
     frames_expect_error(&wire, WRY_ERROR_UNSUPPORTED);

@@ -7,7 +7,9 @@
 #include "core/wire/frame_codec.h"
 #include "harness.h"
 #include "rig.h"
+#include "wrytograph/branch_filter.h"
 #include "wrytograph/frame.h"
+#include "wrytograph/lzma.h"
 #include "wrytograph/message.h"
 
 /* The bytes that the document shows in the line "example NAME: …"; 0 when there is none. */
@@ -73,8 +75,11 @@ static const struct wry_hello_reply board = {
     .payload_max = 2048,
     .top_speed = 2000000,
     .features = WRY_FEATURE_STREAMS | WRY_FEATURE_WHOLE | WRY_FEATURE_SPREAD | WRY_FEATURE_PACKED |
-                WRY_FEATURE_AFTER | WRY_FEATURE_SOON,
+                WRY_FEATURE_AFTER | WRY_FEATURE_SOON | WRY_FEATURE_LZMA,
     .dictionary = 32768,
+    .old_window = 0x9000,
+    .old_dictionary = 0x4000,
+    .filters = 0x1E,
     .old_block = 0x10000,
     .old_history = 0x3000,
     .erase_least = 0x1000,
@@ -109,6 +114,9 @@ static void hello_is_as_documented(void)
     CHECK_EQUAL(board.payload_max, reply.payload_max);
     CHECK_EQUAL(board.top_speed, reply.top_speed);
     CHECK_EQUAL(board.dictionary, reply.dictionary);
+    CHECK_EQUAL(board.old_window, reply.old_window);
+    CHECK_EQUAL(board.old_dictionary, reply.old_dictionary);
+    CHECK_EQUAL(board.filters, reply.filters);
     CHECK_EQUAL(board.old_block, reply.old_block);
     CHECK_EQUAL(board.old_history, reply.old_history);
     CHECK_EQUAL(board.flash_limit, reply.flash_limit);
@@ -127,15 +135,21 @@ static void an_older_hello_reply_is_taken_as_far_as_it_goes(void)
 
     limited.flash_limit = WRY_FLASH_COARSE;
     size_t n = wry_message_put_hello_reply(head, 1, &limited);
-    for (size_t cut = 0; cut <= 4; cut++) {
+    for (size_t cut = 0; cut <= 8; cut++) {
         struct wry_message message = split(head, n - cut);
         check_context("%zu bytes less", cut);
-        CHECK_EQUAL(cut <= 3, wry_message_get_hello_reply(&message, &reply));
-        if (cut > 3)
+        CHECK_EQUAL(cut <= 7, wry_message_get_hello_reply(&message, &reply));
+        if (cut > 7)
             continue;
-        CHECK_EQUAL(cut == 0 ? WRY_SIZE_TABLE : WRY_SIZE_UNSAID, reply.size_from);
-        CHECK_EQUAL(cut <= 1 ? WRY_FLASH_COARSE : WRY_FLASH_FULL, reply.flash_limit);
-        CHECK_EQUAL(cut <= 1 ? 0x1000 : 0, reply.erase_least);
+        /* What was said before of every job is right for those with old content. */
+        CHECK_EQUAL(board.old_window, reply.old_window);
+        CHECK_EQUAL(board.old_dictionary, reply.old_dictionary);
+        CHECK_EQUAL(cut == 0 ? board.window : board.old_window, reply.window);
+        CHECK_EQUAL(cut == 0 ? board.dictionary : board.old_dictionary, reply.dictionary);
+        CHECK_EQUAL(cut == 0 ? board.filters : 0, reply.filters);
+        CHECK_EQUAL(cut <= 4 ? WRY_SIZE_TABLE : WRY_SIZE_UNSAID, reply.size_from);
+        CHECK_EQUAL(cut <= 5 ? WRY_FLASH_COARSE : WRY_FLASH_FULL, reply.flash_limit);
+        CHECK_EQUAL(cut <= 5 ? 0x1000 : 0, reply.erase_least);
     }
     check_context(NULL);
 }
@@ -212,6 +226,22 @@ static void a_stream_is_announced_as_documented(void)
     erase.coding = WRY_CODING_DIFFERENCE;
     n = wry_message_put_erase(head, flags, 0x010C, &erase);
     check_example("erase-difference", head, n, NULL, 0);
+    erase = (struct wry_erase_message){.range = erase.range,
+                                       .coding = WRY_CODING_LZMA,
+                                       .window = 0x2000,
+                                       .filter = WRY_FILTER_THUMB,
+                                       .parameters = WRY_LZMA_USUAL};
+    n = wry_message_put_erase(head, flags, 0x010D, &erase);
+    check_example("erase-lzma", head, n, NULL, 0);
+    erase.coding = WRY_CODING_LZMA_OLD;
+    erase.filter = WRY_FILTER_NONE;
+    erase.old_length = 0xD8000;
+    n = wry_message_put_erase(head, flags | WRY_FLAG_DOWN, 0x010E, &erase);
+    check_example("erase-lzma-old", head, n, NULL, 0);
+    message = split(head, n);
+    CHECK(wry_message_get_erase(&message, &back));
+    CHECK_EQUAL(WRY_LZMA_USUAL, back.parameters);
+    CHECK_EQUAL(0xD8000, back.old_length);
     /* Without the flag the fields are not sent, and read as none. */
     n = wry_message_put_erase(head, WRY_FLAG_PROGRAM, 0x0103, &erase);
     message = split(head, n);
@@ -427,7 +457,7 @@ static void a_message_cut_short_is_refused(void)
         message = split(body, decoder.length);
         CHECK(decodes(&message));
         /* An older peer leaves the last bytes of these out. */
-        size_t cut = strcmp(names[i], "hello-reply") == 0 ? 4
+        size_t cut = strcmp(names[i], "hello-reply") == 0 ? 8
                      : strcmp(names[i], "speed") == 0     ? 3
                                                           : 1;
         bool digest = strcmp(names[i], "digest-reply") == 0;

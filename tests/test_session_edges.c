@@ -463,14 +463,14 @@ static void two_answers_that_contradict_each_other_are_a_failure_of_their_own(vo
 
 static struct wry_cost cost(uint8_t coding, uint32_t unit, uint32_t line_bytes, uint32_t speed)
 {
-    const struct session_cost_terms terms = {.speed = speed, .latency = 1000};
+    const struct session_cost_terms terms = {.speed = speed, .latency = 1000, .window = 65536};
     const struct wry_cost_part part = {.length = 65536,
                                        .coding = coding,
                                        .erase_unit = unit,
                                        .line_bytes = line_bytes,
                                        .pages = 256};
 
-    return session_cost_of(&terms, &part);
+    return session_cost_of(&terms, &part, NULL);
 }
 
 /* The way to write a part is chosen by these figures. */

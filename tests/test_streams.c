@@ -239,13 +239,22 @@ struct liar {
     bool ends; /* else it is garbage */
 };
 
-static bool liar_begin(void *context, const struct wry_packing *packing)
+static bool liar_measure(void *context, const struct wry_packing *packing, bool exact,
+                         uint32_t piece, uint32_t *ends, uint32_t count)
+{
+    const struct liar *liar = context;
+
+    return liar->honest->measure(liar->honest->context, packing, exact, piece, ends, count);
+}
+
+static bool liar_begin(void *context, const struct wry_packing *packing,
+                       struct wry_stream_form *form)
 {
     struct liar *liar = context;
 
     liar->streams++;
     liar->given = 0;
-    return liar->honest->begin(liar->honest->context, packing);
+    return liar->honest->begin(liar->honest->context, packing, form);
 }
 
 static bool liar_give(void *context, uint8_t *to, size_t room, size_t *given)
@@ -273,6 +282,7 @@ static void a_stream_that_cannot_be_unpacked_falls_back_to_pages(void)
         liar.packer = *liar.honest;
         liar.packer.context = &liar;
         liar.packer.begin = liar_begin;
+        liar.packer.measure = liar_measure;
         liar.packer.give = liar_give;
         bench.rig->config.packer = &liar.packer;
         rig_new_session(bench.rig, 9);

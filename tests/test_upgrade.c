@@ -86,7 +86,7 @@ static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, 
 
 static void every_chip_takes_the_difference(void)
 {
-    static const uint32_t blocks[] = {0x1000, 0x10000, 0x10000};
+    static const uint32_t blocks[] = {0x8000, 0x10000, 0x10000};
 
     for (size_t i = 0; i < 3; i++) {
         for (size_t guesses = 0; guesses < 2; guesses++) {
@@ -110,7 +110,7 @@ static void a_board_that_keeps_nothing_gets_a_deflate_stream(void)
     struct bench bench;
 
     begin(&bench, &(struct rig_setup){.seed = 1});
-    bench.rig->board.memory_size = 40 * 1024;
+    bench.rig->board.memory_size = 17 * 1024;
     const struct wry_session_stats *stats = write_and_check(&bench);
     CHECK_EQUAL(0, wry_session_board(&bench.rig->session)->old_block);
     CHECK(wry_session_board(&bench.rig->session)->features & WRY_FEATURE_STREAMS);

@@ -4,6 +4,8 @@
  */
 #include "hardware.h"
 #include "wire/frame_codec.h"
+#include "wrytograph/branch_filter.h"
+#include "wrytograph/lzma.h"
 
 enum {
     CONTENT = 32 * 1024,
@@ -15,6 +17,7 @@ enum {
 static uint8_t content[CONTENT], stream[ROOM], memory[WRY_DEFLATE_MEMORY_MOST], window[WINDOW];
 static struct wry_deflate deflate;
 static struct wry_inflate inflate;
+static struct wry_lzma lzma;
 static uint32_t seed = 1;
 
 void on_interrupt(uintptr_t cause);
@@ -128,6 +131,89 @@ static void count_stream(const char *packing, const char *unpacking)
     tell(unpacking, instructions() - begun, (uint32_t)n, inflate.total);
 }
 
+/* An encoder of literals alone, which take the most instructions for a byte. */
+struct range_encoder {
+    uint64_t low;
+    uint32_t range, pending;
+    uint8_t cache;
+    size_t n; /* bytes in stream */
+    uint16_t literal[4], letters[2][0x100];
+};
+
+static void shift_low(struct range_encoder *e)
+{
+    if (e->low < 0xFF000000u || e->low > UINT32_MAX) {
+        for (uint8_t byte = e->cache; e->pending > 0; byte = 0xFF, e->pending--)
+            stream[e->n++] = (uint8_t)(byte + (e->low >> 32));
+        e->cache = (uint8_t)(e->low >> 24);
+    }
+    e->pending++;
+    e->low = (e->low & 0x00FFFFFF) << 8;
+}
+
+static void put_bit(struct range_encoder *e, uint16_t *prob, unsigned bit)
+{
+    uint32_t bound = (e->range >> 11) * *prob;
+
+    if (bit) {
+        e->low += bound;
+        e->range -= bound;
+        *prob = (uint16_t)(*prob - (*prob >> 5));
+    } else {
+        e->range = bound;
+        *prob = (uint16_t)(*prob + ((2048 - *prob) >> 5));
+    }
+    while (e->range < 1u << 24) {
+        e->range <<= 8;
+        shift_low(e);
+    }
+}
+
+static size_t pack_literals(void)
+{
+    static struct range_encoder e;
+
+    e = (struct range_encoder){.range = UINT32_MAX, .pending = 1};
+    for (size_t i = 0; i < 4 + 0x200; i++)
+        *(i < 4 ? &e.literal[i] : &e.letters[(i - 4) / 0x100][i % 0x100]) = 1024;
+    for (uint32_t at = 0; at < CONTENT; at++) {
+        put_bit(&e, &e.literal[at % 4], 0);
+        for (unsigned node = 1, i = 8; i-- > 0;) {
+            unsigned bit = content[at] >> i & 1;
+            put_bit(&e, &e.letters[at % 2][node], bit);
+            node = node << 1 | bit;
+        }
+    }
+    for (unsigned i = 0; i < 5 + WRY_LZMA_AHEAD; i++)
+        shift_low(&e);
+    return e.n;
+}
+
+static void count_lzma(void)
+{
+    size_t n = pack_literals();
+    struct wry_lzma_input input = {.bytes = stream, .n = n};
+
+    wry_lzma_init(&lzma, WRY_LZMA_USUAL, window, 8192, 0);
+    uint32_t begun = instructions();
+    while (lzma.total < CONTENT && wry_lzma_run(&lzma, &input, 256) == WRY_LZMA_OUTPUT)
+        ;
+    bool same = lzma.total == CONTENT;
+    for (uint32_t i = CONTENT - 8192; i < CONTENT; i++)
+        same &= window[i % 8192] == content[i];
+    tell("lzma-letters", instructions() - begun, CONTENT, same);
+}
+
+static void count_filters(void)
+{
+    for (uint8_t kind = WRY_FILTER_RISCV; wry_branch_filter_exists(kind); kind++) {
+        struct wry_branch_filter filter = {.kind = kind, .restores = true};
+        uint32_t begun = instructions();
+        wry_branch_filter_run(&filter, content, CONTENT);
+        tell("filter", instructions() - begun, CONTENT, kind);
+    }
+}
+
 int main(void)
 {
     uart_start();
@@ -143,6 +229,10 @@ int main(void)
     for (uint32_t i = 500; i < CONTENT; i++)
         content[i] = i % 97 == 0 ? random_byte() : content[i - 500];
     count_stream("pack-copies", "unpack-copies");
+    for (uint32_t i = 0; i < CONTENT; i++)
+        content[i] = random_byte();
+    count_lzma();
+    count_filters();
     print("done\n");
     for (;;)
         __asm__ volatile("wfi");

@@ -10,8 +10,10 @@ enum {
 };
 
 /* By enum wry_coding; 0: pages, without a stream. */
-static const char *const coding_words[] = {"uncompressed", "compressed", "as a difference"};
-static const char *const coding_names[] = {"pages", "deflate", "difference"};
+static const char *const coding_words[] = {"uncompressed", "compressed",      "as a difference",
+                                           "compressed",   "as a difference", "as a difference"};
+static const char *const coding_names[] = {"pages", "deflate",         "difference",
+                                           "lzma",  "lzma-difference", "lzma-old"};
 
 static void print_part(const struct app *app, const struct wry_expected_part *part)
 {

@@ -1,4 +1,8 @@
-/* The cost model. */
+/*
+ * The cost model: the time of a part, piece by piece. The line and the flash work at the same time,
+ * within limits that the model follows: the board buffers a window, and of a stream over old
+ * content a block may only be erased when all content before it is complete.
+ */
 #include "session_inner.h"
 
 #include "wrytograph/message.h"
@@ -11,16 +15,36 @@ enum {
     ERASE_64K = 150000,
 };
 
+/* ns per byte of a processor of 160 MHz, by its cycles as counted (boards/qemu-riscv/count.c). */
 enum {
-    SPI_BYTES_PER_US = 5, /* 40 MHz */
+    NS_LINE = 281,    /* a byte from the line: 45 cycles */
+    NS_WRITTEN = 625, /* a byte of content, hashed, compared and scanned: 100 */
+    NS_INFLATE = 812, /* a byte of a deflate stream: 130, */
+    NS_COPY = 87,     /* and of what it decodes to: 14 */
+    NS_LZMA = 1250,   /* a byte that LZMA decodes to: 200 */
+    NS_RECORDS = 162, /* a byte put together from old and new: 26 */
+};
+
+/* ns per byte of content: decoding waits for content that must be read from the flash, and what is
+ * written from the end down is hashed afterwards. */
+enum {
+    OLD_WAIT = 140,
+    OLD_WAIT_DOWN = 300,
+    HASH_AFTER = 700,
+};
+
+enum { WORK_APART = 8 }; /* the flash waits for one part of so many of the processor's work */
+
+enum {
+    SPI_BYTES_PER_US = 5, /* 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
 };
 
 /* Uses the largest units first, where they are whole and aligned, then smaller ones. */
-static uint64_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
+static uint32_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
 {
-    uint64_t time = 0;
+    uint32_t time = 0;
 
     for (uint32_t at = offset, end = offset + length, n; at < end; at += n) {
         uint32_t left = end - at;
@@ -46,20 +70,123 @@ static uint64_t line_time(uint32_t bytes, uint32_t speed)
     return (uint64_t)(bytes / 1000) * byte_ns + bytes % 1000 * byte_ns / 1000;
 }
 
-struct wry_cost session_cost_of(const struct session_cost_terms *terms,
-                                const struct wry_cost_part *part)
+static uint64_t frames_time(uint32_t bytes, uint32_t speed)
 {
-    uint32_t bytes = part->line_bytes + part->line_bytes / FRAME_BYTES;
-    /* Each page is transferred to the flash and read back once; so is old content that differences
-     * refer to. */
-    uint32_t transferred = part->pages * WRY_PAGE_SIZE + part->length;
-    struct wry_cost cost = {.line = line_time(bytes, terms->speed)};
+    return line_time(bytes + bytes / FRAME_BYTES, speed);
+}
 
-    if (part->coding == WRY_CODING_DIFFERENCE)
-        transferred += part->length;
-    cost.flash = erase_time(part->offset, part->length, part->erase_unit) +
-                 (uint64_t)part->pages * PROGRAM_PAGE + transferred / SPI_BYTES_PER_US;
-    cost.total = cost.line > cost.flash ? cost.line : cost.flash;
-    cost.total += line_time(REQUESTS_BYTES, terms->speed) + 3 * terms->latency;
-    return cost;
+/* us that bytes take at ns each; for less than 1000 bytes too few, which does not matter. */
+static uint32_t at_ns(uint32_t bytes, uint32_t ns)
+{
+    return bytes / 1000 * ns;
+}
+
+/* us of the processor for a piece. */
+static uint32_t work_time(uint8_t coding, uint32_t stream, uint32_t content)
+{
+    uint32_t time = at_ns(stream, NS_LINE) + at_ns(content, NS_WRITTEN);
+
+    if (coding == WRY_CODING_DEFLATE || coding == WRY_CODING_DIFFERENCE)
+        time += at_ns(stream, NS_INFLATE) + at_ns(content, NS_COPY);
+    else if (coding != 0)
+        time += at_ns(content, NS_LZMA);
+    if (coding == WRY_CODING_DIFFERENCE || coding == WRY_CODING_LZMA_DIFFERENCE)
+        time += at_ns(content, NS_RECORDS);
+    return time;
+}
+
+static uint64_t later(uint64_t a, uint64_t b)
+{
+    return a > b ? a : b;
+}
+
+/* When what is done by when, us. */
+struct course {
+    uint64_t line;     /* the piece has arrived */
+    uint64_t flash;    /* and is programmed */
+    uint64_t busy;     /* sum of the flash's work */
+    uint64_t programs; /* sum of it without erases */
+    uint64_t work;     /* sum of the processor's */
+};
+
+/* What one piece takes, us. */
+struct piece {
+    uint64_t line, erase, program, work;
+    uint64_t late; /* line time of what the window does not hold while the block is erased */
+};
+
+static struct piece piece_of(const struct session_cost_terms *terms,
+                             const struct wry_cost_part *part, uint32_t at, uint32_t content,
+                             uint32_t stream)
+{
+    uint32_t pages = content == part->length ? part->pages : content / WRY_PAGE_SIZE;
+    uint32_t read = content / SPI_BYTES_PER_US;
+    struct piece piece = {
+        .line = frames_time(stream, terms->speed),
+        .erase = terms->blank ? read : erase_time(part->offset + at, content, part->erase_unit),
+        /* Each page is transferred to the flash and read back once. */
+        .program = (uint64_t)pages * PROGRAM_PAGE + 2 * read,
+        .work = work_time(part->coding, stream, content)};
+
+    if (wry_coding_needs_old(part->coding))
+        piece.erase += read;
+    piece.program += piece.work / WORK_APART;
+    if (part->coding == WRY_CODING_LZMA_OLD)
+        piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
+    if (terms->window > 0) {
+        /* A round trip carries a window at most. */
+        uint32_t page = (uint32_t)terms->latency / (terms->window / WRY_PAGE_SIZE);
+        piece.line = later(piece.line, (uint64_t)(stream / WRY_PAGE_SIZE) * page);
+    }
+    if (stream > terms->window)
+        piece.late = frames_time(stream - terms->window, terms->speed);
+    return piece;
+}
+
+static void add_piece(struct course *course, const struct piece *piece, bool with_old)
+{
+    course->busy += piece->erase + piece->program;
+    course->work += piece->work;
+    if (!with_old) { /* erases go ahead while the flash waits for content */
+        course->line += piece->line;
+        course->flash = later(later(course->flash + piece->program, course->line), course->busy);
+        course->flash = later(course->flash, course->work);
+        return;
+    }
+    uint64_t erased = later(course->flash, course->line) + piece->erase;
+    course->line = later(course->line + piece->line, piece->late > 0 ? erased + piece->late : 0);
+    course->flash = later(erased + later(piece->program, piece->work), course->line);
+}
+
+uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes)
+{
+    return frames_time(bytes, session->speed);
+}
+
+uint32_t session_cost_flash(uint32_t offset, uint32_t length, uint32_t unit)
+{
+    return erase_time(offset, length, unit) + length / WRY_PAGE_SIZE * PROGRAM_PAGE +
+           2 * length / SPI_BYTES_PER_US;
+}
+
+struct wry_cost session_cost_of(const struct session_cost_terms *terms,
+                                const struct wry_cost_part *part,
+                                const struct session_packed *packed)
+{
+    bool with_old = wry_coding_needs_old(part->coding);
+    uint32_t piece = packed ? packed->piece : part->length, before = 0;
+    struct course course = {0};
+
+    for (uint32_t at = 0, i = 0; at < part->length; at += piece, i++) {
+        uint32_t content = part->length - at < piece ? part->length - at : piece;
+        uint32_t end = packed ? packed->ends[i] : part->line_bytes;
+        struct piece next = piece_of(terms, part, at, content, end - before);
+        add_piece(&course, &next, with_old);
+        before = end;
+    }
+    uint64_t after = terms->down ? at_ns(part->length, HASH_AFTER) : 0;
+    return (struct wry_cost){.line = frames_time(part->line_bytes, terms->speed),
+                             .flash = course.busy,
+                             .total = course.flash + after +
+                                      line_time(REQUESTS_BYTES, terms->speed) + 3 * terms->latency};
 }

@@ -15,7 +15,7 @@ enum {
     PIECE_MOST = 1024, /* and at most, at speeds */
     PIECE_RATE = 1000, /* at which they take a hundredth of a second */
     REPLY_SIZE = 64,   /* bytes of a short reply on the line */
-    TEXT_LEAST = 32,   /* bytes of text, more than an answer contains */
+    TEXT_LEAST = 32,   /* bytes of text that are firmware output and no answer */
 };
 
 uint16_t session_next_seq(struct wry_session *session)
@@ -78,6 +78,11 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
     return WRY_OK;
 }
 
+static bool is_text(uint8_t byte)
+{
+    return (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n';
+}
+
 /* Stores bytes outside frames, for the diagnosis of a board that does not answer. */
 static void hear(struct wry_session *session, const uint8_t *bytes, size_t n)
 {
@@ -86,8 +91,7 @@ static void hear(struct wry_session *session, const uint8_t *bytes, size_t n)
         session->heard[session->heard_at++ % WRY_SESSION_HEARD] = byte;
         session->stats.bytes_outside++;
         session->stats.bytes_zero += byte == 0;
-        session->stats.bytes_printable +=
-            (byte >= 0x20 && byte < 0x7F) || byte == '\r' || byte == '\n';
+        session->stats.bytes_printable += is_text(byte);
     }
 }
 
@@ -140,6 +144,14 @@ static void note(struct wry_session *session, const struct wry_message *message)
     }
 }
 
+/* Counts what looks like text since the last good frame, in a frame or not: text after the flag
+ * that ends a frame looks like the beginning of the next. */
+static void count_text(struct wry_session *session, const uint8_t *bytes, size_t n)
+{
+    for (size_t i = 0; i < n; i++)
+        session->printed += is_text(bytes[i]);
+}
+
 /* Decodes buffered bytes; true if a good frame ended. */
 static bool decode(struct wry_session *session, struct wry_message *message)
 {
@@ -156,6 +168,8 @@ static bool decode(struct wry_session *session, struct wry_message *message)
         else if (event == WRY_FRAME_GOOD &&
                  wry_message_split(message, session->decoder.body, session->decoder.length)) {
             session->frame_at = session->waited;
+            session->printed = 0;
+            count_text(session, at + used, session->raw_fill - session->raw_at);
             note(session, message);
             return true;
         }
@@ -173,6 +187,7 @@ static enum wry_status fetch(struct wry_session *session, uint64_t deadline)
                                                  sizeof session->raw, deadline, &session->raw_fill);
     session->waited += session_now(session) - begun;
     session->stats.bytes_received += session->raw_fill;
+    count_text(session, session->raw, session->raw_fill);
     if (session->raw_fill > 0)
         session->raw_last = session->raw_fill;
     if (status == WRY_OK)
@@ -210,23 +225,23 @@ enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
 
 /*
  * One attempt: waits for the reply until it is overdue, WRY_NO_ANSWER then. If text is not 0, so
- * many bytes outside frames end the wait as well; they stay in the buffer.
+ * many bytes of text end the wait as well; the last ones stay in the buffer.
  */
 static enum wry_status await_reply(struct wry_session *session, uint8_t reply_kind, uint16_t seq,
                                    uint32_t text, struct wry_message *reply)
 {
     uint64_t deadline = session_answer_deadline(session, REPLY_SIZE);
-    uint32_t before = (uint32_t)session->stats.bytes_received;
     struct wry_error_message error;
     bool got;
 
+    session->printed = 0;
     for (;;) {
         uint64_t soon = session_now(session) + TEXT_SLICE;
         uint64_t until = text > 0 && soon < deadline ? soon : deadline;
         enum wry_status status = session_receive(session, until, reply, &got);
         if (status != WRY_OK)
             return status;
-        if (!got && text > 0 && (uint32_t)session->stats.bytes_received - before >= text) {
+        if (!got && text > 0 && session->printed >= text) {
             session->raw_at = 0;
             session->raw_fill = session->raw_last;
             return WRY_OK;

@@ -11,14 +11,18 @@ enum {
     ABANDON_TRIES = 3,
 };
 
+static bool window_is_sane(uint32_t window)
+{
+    return window >= WRY_SECTOR_SIZE && window <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE &&
+           window % WRY_PAGE_SIZE == 0;
+}
+
 /* Checks the reply, so that later code can rely on its values. */
 static bool reply_is_sane(const struct wry_hello_reply *reply)
 {
-    return reply->window >= WRY_SECTOR_SIZE &&
-           reply->window <= WRY_PROGRESS_PAGES * WRY_PAGE_SIZE &&
-           reply->window % WRY_PAGE_SIZE == 0 && reply->payload_max >= WRY_PAGE_SIZE &&
-           reply->payload_max % WRY_PAGE_SIZE == 0 && reply->capacity % WRY_SECTOR_SIZE == 0 &&
-           reply->top_speed >= WRY_STARTING_SPEED;
+    return window_is_sane(reply->window) && window_is_sane(reply->old_window) &&
+           reply->payload_max >= WRY_PAGE_SIZE && reply->payload_max % WRY_PAGE_SIZE == 0 &&
+           reply->capacity % WRY_SECTOR_SIZE == 0 && reply->top_speed >= WRY_STARTING_SPEED;
 }
 
 /* Compares what a job's plan depends on, which must not change during the job. */

@@ -284,6 +284,24 @@ uint8_t session_spread_flags(uint32_t length, uint32_t most)
     return flags;
 }
 
+static bool all_blank(const uint8_t *digests, uint32_t n)
+{
+    uint8_t page[WRY_PAGE_SIZE], blank[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    memset(page, 0xFF, sizeof page);
+    wry_sha256_begin(&sha);
+    for (uint32_t i = 0; i < WRY_SECTOR_SIZE / WRY_PAGE_SIZE; i++)
+        wry_sha256_add(&sha, page, sizeof page);
+    wry_sha256_end(&sha, blank);
+    for (uint32_t i = 0; i < n; i++) {
+        if (memcmp(digests + (size_t)i * WRY_SECTOR_DIGEST_SIZE, blank, WRY_SECTOR_DIGEST_SIZE) !=
+            0)
+            return false;
+    }
+    return true;
+}
+
 /* Samples evenly spaced sectors by one request. */
 static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
 {
@@ -297,7 +315,9 @@ static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
     enum wry_status status = session_fetch_digest(job->session, job->span.start, length, flags);
     if (status == WRY_OK)
         status = compare(job, job->span.start, n, flags, &dirty);
-    *looks_new = all_dirty(&dirty);
+    job->blank = status == WRY_OK && all_blank(job->session->cargo, n);
+    *looks_new = all_dirty(&dirty) ||
+                 (status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags)));
     return status;
 }
 
@@ -307,7 +327,7 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     uint32_t sectors = (job->span.end - job->span.start) / WRY_SECTOR_SIZE;
     enum wry_status status = WRY_OK;
 
-    *looks_new = false;
+    *looks_new = job->blank = false;
     if (sectors >= WORTH_SPREAD && (job->session->board.features & WRY_FEATURE_SPREAD)) {
         status = sample_spread(job, looks_new);
         if (status != WRY_NO_ANSWER)

@@ -140,8 +140,9 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
     uint32_t mark = job->erases ? progress->erased : progress->programmed;
     bool all_here = job->erases || session->window.is_stream || progress->received == job->part.end;
     *over = progress->job == WRY_JOB_DONE && mark == job->part.end && all_here;
-    return session_report(session, WRY_STEP_WRITE, mark, job->done + (mark - job->base),
-                          job->total);
+    uint32_t before = (job->part.start - job->whole.start) + (job->whole.end - job->part.end);
+    return session_report(session, WRY_STEP_WRITE, mark,
+                          job->done + before + (mark - job->part.start), job->total);
 }
 
 /* Everything allowed has been sent: waits for the board, and requests its status now and then. */

@@ -131,6 +131,22 @@ struct session_asked {
     uint16_t seq;
 };
 
+/* How a part is sent, as chosen by choice.c. */
+struct session_choice {
+    uint8_t coding; /* enum wry_coding; 0 = as pages */
+    bool down;
+    bool exact;          /* packed, not estimated */
+    bool line_bound;     /* the line matters for the time */
+    uint32_t line_bytes; /* bytes of content on the line */
+    uint64_t time;       /* us */
+};
+
+/* A choice that stands as long as nothing is written. */
+struct session_chosen {
+    struct wry_span part; /* empty: none */
+    struct session_choice choice;
+};
+
 /* One span of sectors being written. */
 struct session_write {
     struct wry_session *session;
@@ -138,18 +154,21 @@ struct session_write {
     struct wry_span span;            /* the current span of the plan */
     struct wry_journal_sector *kept; /* its shared sectors, sorted */
     size_t kept_count;
-    struct wry_span part; /* the part of the span being written; after a loss, the rest of it */
-    uint32_t base;        /* original start of the part */
-    uint64_t done, total; /* for progress: bytes in whole sectors */
+    struct wry_span part;  /* the part of the span being written; after a loss, the rest of it */
+    struct wry_span whole; /* all of that part */
+    uint64_t done, total;  /* for progress: bytes in whole sectors */
     uint16_t digest_seq;
     struct session_asked ahead;            /* digests requested in advance */
     unsigned missed;                       /* status requests without an answer */
     uint32_t erased, programmed, received; /* progress of the part as last reported */
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
+    bool down;                             /* it is written from the end down */
     bool erases;                           /* the part is all blank: no content is sent */
     bool as_pages;                         /* the board could not decode the stream: send pages */
     bool without_old;                      /* the old content was not as assumed */
+    struct session_chosen chosen[2];       /* the latest choices */
     const struct wry_estimate_sink *estimate; /* estimate only; NULL in a write */
+    bool blank;                               /* what was sampled of the span is blank */
     bool proven; /* the sectors left alone are verified by full SHA-256 digests */
 };
 
@@ -181,15 +200,13 @@ const struct wry_journal_sector *session_kept_within(const struct session_write 
                                                      uint32_t start, uint32_t end, size_t *count);
 
 /* stream_coding.c: sending content as a stream. */
-/* Begins a stream if packer and board can; returns its coding, or 0 to send pages. */
-uint8_t session_stream_begin(struct session_write *job);
-/* Reports the expected time of the part once its coding is known. */
-void session_stream_expect(struct session_write *job);
+/* Chooses how the part is sent, begins its stream and fills in the request; job->coding is 0 to
+ * send pages. Reports the expected time. */
+void session_stream_begin(struct session_write *job, struct wry_erase_message *erase);
 /* Sets up the window for a stream. */
 void session_stream_window(struct wry_session_window *window);
-/* True if the part was sent as a difference and this saved bytes over plain compression, by the
- * usual ratio. */
-bool session_stream_saved(const struct session_write *job);
+/* Between messages: keeps the board from taking a slow encoder for a lost link. */
+enum wry_status session_keep_awake(struct wry_session *session);
 /* Encodes more of the stream as far as the window needs it. */
 enum wry_status session_stream_fill(struct session_write *job);
 /* Copies bytes of the stream that are available and not acknowledged. */
@@ -206,9 +223,44 @@ enum wry_status session_write_part(struct session_write *job);
 struct session_cost_terms {
     uint32_t speed;   /* baud */
     uint64_t latency; /* us from question to answer beyond the line's own time */
+    uint32_t window;  /* bytes that the board buffers */
+    bool down;        /* from the end down */
+    bool blank;       /* nothing must be erased */
 };
+/* us for so many bytes of content on the line. */
+uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes);
+/* us that the flash takes to erase and program a range by units of at most that many bytes. */
+uint32_t session_cost_flash(uint32_t offset, uint32_t length, uint32_t unit);
+#define SESSION_PIECES 64u
+/* How long a part is when packed: after so many bytes of content each. */
+struct session_packed {
+    uint32_t piece;
+    uint32_t ends[SESSION_PIECES];
+};
+/* packed: NULL if the bytes on the line are spread evenly. */
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
-                                const struct wry_cost_part *part);
+                                const struct wry_cost_part *part,
+                                const struct session_packed *packed);
+
+/* choice.c: the way to send a part. */
+struct session_cost_terms session_cost_terms(const struct session_write *job, uint8_t coding,
+                                             bool down);
+struct wry_packing session_packing(struct session_write *job, uint8_t coding, bool down);
+/* The same part again gets the same choice until session_forget_choices. After a request to stop it
+ * is any: see session->stopped. */
+void session_choose(struct session_write *job, struct session_choice *choice);
+void session_forget_choices(struct session_write *job);
+/* True if the part is best written in up to three, of which the inner one has no shared sector and
+ * can refer to old content. */
+bool session_splits(struct session_write *job, const struct wry_span *part, struct wry_span *inner);
+
+/* merge.c: adds right sectors to those to be written, where a whole block takes less time. */
+void session_merge(struct session_write *job, uint32_t offset, uint32_t count, uint8_t *dirty);
+struct session_dirty;
+/* By samples of the span: false if writing all of it takes no longer than to look for what differs
+ * first. */
+bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
+                       uint32_t stride);
 
 /* write_estimate.c: cost of a part without writing it. */
 enum wry_status session_estimate_part(struct session_write *job);

@@ -14,26 +14,10 @@ static bool count_pages(const struct session_write *job, uint32_t *pages)
     return true;
 }
 
-/* Measures the stream that was begun. False if content cannot be read. */
-static bool count_stream(const struct session_write *job, uint32_t *length)
-{
-    const struct wry_packer *packer = job->session->config.packer;
-    size_t given = 1;
-
-    *length = 0;
-    while (given > 0) {
-        if (!packer->give(packer->context, packer->memory, packer->size, &given))
-            return false;
-        *length += (uint32_t)given;
-    }
-    return true;
-}
-
 enum wry_status session_estimate_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
-    struct session_cost_terms terms = {.speed = session->speed,
-                                       .latency = session_latency(session)};
+    struct session_choice choice = {0};
     struct wry_cost_part part = {.offset = job->part.start,
                                  .length = job->part.end - job->part.start,
                                  .erase_unit = SESSION_ERASE_MOST};
@@ -44,13 +28,16 @@ enum wry_status session_estimate_part(struct session_write *job)
     session_window_begin(&session->window, &job->part);
     if (!count_pages(job, &part.pages))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
-    part.coding = part.pages > 0 ? session_stream_begin(job) : 0;
-    part.line_bytes = part.pages * WRY_PAGE_SIZE;
-    if (part.coding != 0 && !count_stream(job, &part.line_bytes))
-        return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
-    if (part.coding == WRY_CODING_DIFFERENCE)
+    if (part.pages > 0)
+        session_choose(job, &choice);
+    if (session->stopped)
+        return WRY_STOPPED;
+    part.coding = choice.coding;
+    part.line_bytes = choice.coding != 0 ? choice.line_bytes : part.pages * WRY_PAGE_SIZE;
+    if (wry_coding_needs_old(part.coding))
         part.erase_unit = session->board.old_block;
-    struct wry_cost cost = session_cost_of(&terms, &part);
+    struct session_cost_terms terms = session_cost_terms(job, part.coding, choice.down);
+    struct wry_cost cost = session_cost_of(&terms, &part, NULL);
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
     return WRY_OK;

@@ -34,10 +34,11 @@ static enum wry_status find_content(struct session_write *job)
 }
 
 /* The initial window is in the hello reply. */
-static void open_window(struct wry_session *session)
+static void open_window(struct wry_session *session, bool old)
 {
     struct wry_session_window *window = &session->window;
-    uint32_t left = window->end - window->start, most = session->board.window;
+    uint32_t left = window->end - window->start;
+    uint32_t most = old ? session->board.old_window : session->board.window;
 
     window->limit = window->start + (left < most ? left : most);
 }
@@ -51,18 +52,18 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     uint8_t flags =
         (force ? WRY_FLAG_FORCE : 0) | (session->config.clear_protection ? WRY_FLAG_CLEAR : 0);
     struct wry_erase_message erase = {
-        .range = {.offset = job->part.start, .length = job->part.end - job->part.start},
-        .window = session->board.dictionary};
+        .range = {.offset = job->part.start, .length = job->part.end - job->part.start}};
 
     session_window_begin(&session->window, &job->part);
     enum wry_status status = find_content(job);
     if (status != WRY_OK)
         return status;
     flags |= job->erases ? 0 : WRY_FLAG_PROGRAM;
-    job->coding = erase.coding = job->erases ? 0 : session_stream_begin(job);
-    session_stream_expect(job);
+    session_stream_begin(job, &erase);
+    if (session->stopped) /* before anything is erased */
+        return WRY_STOPPED;
     if (job->coding != 0) {
-        flags |= WRY_FLAG_STREAM;
+        flags |= WRY_FLAG_STREAM | (job->down ? WRY_FLAG_DOWN : 0);
         session_stream_window(&session->window);
     }
     size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
@@ -74,7 +75,7 @@ static enum wry_status begin_part(struct session_write *job, bool force)
     status =
         session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
     if (!job->erases)
-        open_window(session);
+        open_window(session, wry_coding_needs_old(job->coding));
     return status;
 }
 
@@ -111,7 +112,7 @@ static bool stream_is_bad(const struct session_write *job, enum wry_status statu
 
     return (status == WRY_REFUSED && session->fault.found == WRY_ERROR_BAD_STREAM) ||
            (status == WRY_STALLED && window->received == window->end) ||
-           (status == WRY_DIFFERS && job->coding == WRY_CODING_DIFFERENCE);
+           (status == WRY_DIFFERS && wry_coding_needs_old(job->coding));
 }
 
 /* Falls back to a stream without old content, then to pages. */
@@ -119,7 +120,8 @@ static enum wry_status do_without(struct session_write *job)
 {
     struct wry_session *session = job->session;
 
-    if (job->coding == WRY_CODING_DIFFERENCE) {
+    session_forget_choices(job);
+    if (wry_coding_needs_old(job->coding)) {
         job->without_old = true;
         session->stats.guesses_wrong++;
     } else {
@@ -129,21 +131,23 @@ static enum wry_status do_without(struct session_write *job)
     return session_hello(session, HELLO_TRIES);
 }
 
-static void forget_old(const struct session_write *job, uint32_t start, uint32_t end)
+static void forget_old(struct session_write *job, uint32_t start, uint32_t end)
 {
     const struct wry_known *known = job->session->config.known;
 
+    session_forget_choices(job);
     if (known)
         known->forget(known->context, start, end - start);
 }
 
-/* Bytes of the part that the board has completed. */
+/* Bytes that the board has completed. */
 static uint32_t reached(const struct session_write *job)
 {
     const struct wry_session_window *window = &job->session->window;
-    uint32_t sent = window->received - window->start;
+    uint32_t before = (job->part.start - job->whole.start) + (job->whole.end - job->part.end);
 
-    return job->erases ? job->erased : job->part.start + sent;
+    return before +
+           (job->erases ? job->erased - job->part.start : window->received - window->start);
 }
 
 /*
@@ -160,21 +164,43 @@ static void shorten(struct session_write *job)
     job->part.start = done < job->part.end ? done : job->part.end - WRY_SECTOR_SIZE;
 }
 
-/* Verifies the completed beginning by the board's digest. */
-static enum wry_status check_done(struct session_write *job, uint32_t start)
+/* The same from the end down: what is left lies below. */
+static void shorten_down(struct session_write *job)
+{
+    uint32_t done = job->programmed - job->part.start, erased = job->erased - job->part.start;
+    uint32_t end = job->part.end - (done - done % WRY_SECTOR_SIZE);
+    uint32_t low = job->part.end - erased;
+    uint32_t doubtful = low > SESSION_ERASE_MOST ? (low - 1) / SESSION_ERASE_MOST : 0;
+
+    doubtful *= SESSION_ERASE_MOST;
+    if (doubtful < job->part.start)
+        doubtful = job->part.start;
+    forget_old(job, doubtful, job->part.end);
+    job->part.end = end > job->part.start ? end : job->part.start + WRY_SECTOR_SIZE;
+}
+
+/* Verifies a completed stretch by the board's digest. */
+static enum wry_status check_stretch(struct session_write *job, uint32_t start, uint32_t end)
 {
     struct wry_session *session = job->session;
-    uint32_t length = job->part.start - start;
     struct session_composed composed = {.job = job, .start = start};
     struct wry_reader content = session_composed(&composed);
     uint8_t ours[WRY_SHA256_SIZE] = {0}, theirs[WRY_SHA256_SIZE];
 
-    if (length == 0)
+    if (start == end)
         return WRY_OK;
-    enum wry_status status = session_digest(session, start, length, theirs);
+    enum wry_status status = session_digest(session, start, end - start, theirs);
     if (status == WRY_OK)
-        status = session_hash(session, &content, 0, length, ours);
+        status = session_hash(session, &content, 0, end - start, ours);
     return status == WRY_OK && memcmp(ours, theirs, sizeof ours) != 0 ? WRY_DIFFERS : status;
+}
+
+/* Verifies what was completed before and after what is left of the part. */
+static enum wry_status check_done(struct session_write *job)
+{
+    enum wry_status status = check_stretch(job, job->whole.start, job->part.start);
+
+    return status == WRY_OK ? check_stretch(job, job->part.end, job->whole.end) : status;
 }
 
 /* One attempt: begins the part if necessary, sends and verifies it. */
@@ -193,15 +219,15 @@ static enum wry_status try_part(struct session_write *job, bool *begun, bool for
 static enum wry_status transfer(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
-    uint32_t start = job->base, furthest = 0;
+    uint32_t furthest = 0;
     bool begun = false, lost = false;
 
     for (unsigned i = 0;; i++) {
         enum wry_status status = try_part(job, &begun, force || lost);
-        if (status == WRY_OK && job->part.start > start) {
-            status = check_done(job, start);
+        if (status == WRY_OK) {
+            status = check_done(job);
             if (status == WRY_DIFFERS && i < RESTARTS) { /* then repeats all of it */
-                job->part.start = start;
+                job->part = job->whole;
                 begun = false;
                 continue;
             }
@@ -229,7 +255,9 @@ static enum wry_status transfer(struct session_write *job, bool force)
         if (status != WRY_OK)
             return status;
         bool stands = session->continued && session->progress.job != WRY_JOB_NONE;
-        if (begun && !stands)
+        if (begun && !stands && job->down)
+            shorten_down(job);
+        else if (begun && !stands)
             shorten(job);
         begun = begun && stands;
     }
@@ -262,19 +290,22 @@ enum wry_status session_write_part(struct session_write *job)
     struct wry_session *session = job->session;
     uint32_t length = job->part.end - job->part.start;
     bool forced;
+
+    if (session->stopped) /* while the way was chosen */
+        return WRY_STOPPED;
     enum wry_status status = session_is_unsettled(session, job->part.start, length, &forced);
 
     if (status == WRY_OK && !keep(job))
         status = session_fail(session, WRY_JOURNAL_FAILED, WRY_STEP_JOURNAL, job->part.start);
-    job->base = job->part.start;
+    job->whole = job->part;
     if (status == WRY_OK)
         status = transfer(job, forced);
-    job->part.start = job->base;
+    job->part = job->whole;
     forget_old(job, job->part.start, job->part.end);
     if (status != WRY_OK)
         return status;
     job->done += length;
-    session->stats.differences += session_stream_saved(job);
+    session->stats.differences += wry_coding_needs_old(job->coding);
     session->stats.sectors_written += length / WRY_SECTOR_SIZE;
     forget(job);
     return WRY_OK;

@@ -76,11 +76,26 @@ static bool next_span(struct session_write *job, uint32_t from)
     return true;
 }
 
-static enum wry_status write_range(struct session_write *job, uint32_t start, uint32_t end)
+static enum wry_status write_whole(struct session_write *job, uint32_t start, uint32_t end)
 {
+    if (start == end)
+        return WRY_OK;
     job->part.start = start;
     job->part.end = end;
     return job->estimate ? session_estimate_part(job) : session_write_part(job);
+}
+
+/* The inner part refers to what stands behind it, so that comes last. */
+static enum wry_status write_range(struct session_write *job, uint32_t start, uint32_t end)
+{
+    struct wry_span part = {.start = start, .end = end}, inner;
+
+    if (!session_splits(job, &part, &inner))
+        return write_whole(job, start, end);
+    enum wry_status status = write_whole(job, start, inner.start);
+    if (status == WRY_OK)
+        status = write_whole(job, inner.start, inner.end);
+    return status == WRY_OK ? write_whole(job, inner.end, end) : status;
 }
 
 static void leave(struct session_write *job, uint32_t sectors)
@@ -128,8 +143,10 @@ static enum wry_status write_what_differs(struct session_write *job)
         uint32_t left = (job->span.end - at) / WRY_SECTOR_SIZE;
         uint32_t count = left < SESSION_PIECE_SECTORS ? left : SESSION_PIECE_SECTORS;
         status = session_find_dirty(job, at, count, job->span.end, &dirty);
-        if (status == WRY_OK)
+        if (status == WRY_OK) {
+            session_merge(job, at, count, dirty.bits);
             status = write_dirty(job, at, count, dirty.bits);
+        }
         at += count * WRY_SECTOR_SIZE;
         if (status == WRY_OK)
             status = session_report(job->session, WRY_STEP_WRITE, at, job->done, job->total);

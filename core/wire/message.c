@@ -11,11 +11,13 @@ enum {
     HELLO_SIZE = 8,
     HELLO_REPLY_LEAST = 40, /* bytes of a hello reply without later additions */
     HELLO_REPLY_LIMIT = 42, /* with the limits of the flash */
-    HELLO_REPLY_SIZE = 43,
+    HELLO_REPLY_BASIS = 43, /* and what the size rests on */
+    HELLO_REPLY_SIZE = 47,
     SPEED_LEAST = 4, /* likewise of a speed request */
     SPEED_SIZE = 6,
     RANGE_SIZE = 8,
-    STREAM_SIZE = 4, /* bytes of the stream fields after the range of an erase */
+    STREAM_LEAST = 4, /* bytes of the stream fields after the range of an erase, */
+    STREAM_SIZE = 8,  /* with those for old content */
     STREAM_LENGTH_SIZE = 4,
     DATA_SIZE = 8,
     PROGRESS_SIZE = 30,
@@ -101,16 +103,20 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     memcpy(f + 18, reply->jedec, WRY_JEDEC_SIZE);
     f[21] = reply->encodings;
     bytes_put32(f + 22, reply->capacity);
-    bytes_put32(f + 26, reply->window);
+    /* An older host takes the numbers for jobs with old content for every job. */
+    bytes_put32(f + 26, reply->old_window);
     bytes_put16(f + 30, reply->payload_max);
     bytes_put32(f + 32, reply->top_speed);
     bytes_put32(f + 36, 0);
-    f[36] = log2_of(reply->dictionary);
+    f[36] = log2_of(reply->old_dictionary);
     f[37] = log2_of(reply->old_block);
     bytes_put16(f + 38, (uint16_t)(reply->old_history / WRY_PAGE_SIZE));
     f[40] = reply->flash_limit;
     f[41] = log2_of(reply->erase_least);
     f[42] = reply->size_from;
+    f[43] = reply->filters;
+    f[44] = log2_of(reply->dictionary);
+    bytes_put16(f + 45, (uint16_t)(reply->window / WRY_PAGE_SIZE));
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
 }
 
@@ -120,7 +126,7 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
 
     if (message->length < HELLO_REPLY_LEAST)
         return false;
-    bool more = message->length >= HELLO_REPLY_LIMIT;
+    bool more = message->length >= HELLO_REPLY_LIMIT, all = message->length >= HELLO_REPLY_SIZE;
     reply->token = bytes_get32(f);
     reply->version = f[4];
     reply->continued = f[5] == 1;
@@ -132,15 +138,18 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     memcpy(reply->jedec, f + 18, WRY_JEDEC_SIZE);
     reply->encodings = f[21];
     reply->capacity = bytes_get32(f + 22);
-    reply->window = bytes_get32(f + 26);
+    reply->old_window = bytes_get32(f + 26);
+    reply->window = all ? (uint32_t)bytes_get16(f + 45) * WRY_PAGE_SIZE : reply->old_window;
     reply->payload_max = bytes_get16(f + 30);
     reply->top_speed = bytes_get32(f + 32);
-    reply->dictionary = power_of(f[36]);
+    reply->old_dictionary = power_of(f[36]);
+    reply->dictionary = all ? power_of(f[44]) : reply->old_dictionary;
     reply->old_block = power_of(f[37]);
     reply->old_history = (uint32_t)bytes_get16(f + 38) * WRY_PAGE_SIZE;
     reply->flash_limit = more ? f[40] : WRY_FLASH_FULL;
     reply->erase_least = more ? power_of(f[41]) : 0;
-    reply->size_from = message->length >= HELLO_REPLY_SIZE ? f[42] : WRY_SIZE_UNSAID;
+    reply->size_from = message->length >= HELLO_REPLY_BASIS ? f[42] : WRY_SIZE_UNSAID;
+    reply->filters = all ? f[43] : 0;
     return true;
 }
 
@@ -192,17 +201,24 @@ size_t wry_message_put_erase(uint8_t *to, uint8_t flags, uint16_t seq,
         return n;
     to[n] = erase->coding;
     to[n + 1] = log2_of(erase->window);
-    bytes_put16(to + n + 2, 0);
+    to[n + 2] = erase->filter;
+    to[n + 3] = erase->parameters;
+    if (erase->coding != WRY_CODING_LZMA_OLD)
+        return n + STREAM_LEAST;
+    bytes_put32(to + n + 4, erase->old_length);
     return n + STREAM_SIZE;
 }
 
 bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase)
 {
     const uint8_t *f = message->fields + RANGE_SIZE;
-    bool has = message->length >= RANGE_SIZE + STREAM_SIZE;
+    bool has = message->length >= RANGE_SIZE + STREAM_LEAST;
 
     erase->coding = has ? f[0] : 0;
     erase->window = has && f[1] < 32 ? UINT32_C(1) << f[1] : 0;
+    erase->filter = has ? f[2] : 0;
+    erase->parameters = has ? f[3] : 0;
+    erase->old_length = message->length >= RANGE_SIZE + STREAM_SIZE ? bytes_get32(f + 4) : 0;
     return wry_message_get_range(message, &erase->range);
 }
 

@@ -25,11 +25,13 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "wrytograph/branch_filter.h"
 #include "wrytograph/bytes.h"
 #include "wrytograph/deflate.h"
 #include "wrytograph/difference.h"
 #include "wrytograph/frame.h"
 #include "wrytograph/inflate.h"
+#include "wrytograph/lzma.h"
 #include "wrytograph/message.h"
 
 #ifdef __cplusplus
@@ -71,6 +73,8 @@ enum wry_work {
     WRY_WORK_COMPARE,   /* bytes compared */
     WRY_WORK_UNPACK,    /* bytes of a stream decoded */
     WRY_WORK_COPY,      /* bytes that a stream decoded to */
+    WRY_WORK_LZMA,      /* bytes that an LZMA stream decoded to */
+    WRY_WORK_FILTER,    /* bytes with branches restored */
     WRY_WORK_ADD,       /* bytes of new content computed from a difference */
     WRY_WORK_PACK,      /* bytes of content compressed */
     WRY_WORK_PACK_RUN,  /* bytes of runs of one value compressed */
@@ -134,11 +138,13 @@ struct wry_loader_write {
     uint32_t consumed;   /* stream: bytes decoded */
     uint8_t coding;      /* stream: enum wry_coding */
     uint32_t taken;      /* difference: decoded bytes already applied */
-    uint32_t reported;   /* value of programmed, or of consumed, in the last progress message */
-    uint32_t scan;       /* next byte of the blank check */
-    uint32_t scan_end;   /* end of the current blank check, at most the next 64 KiB boundary */
-    uint16_t dirty; /* sectors of the 64 KiB block that ends at scan_end: bit n set if it must be
-                       erased */
+    uint32_t
+        old_length;    /* WRY_CODING_LZMA_OLD: bytes of old content that the stream may refer to */
+    uint32_t reported; /* value of programmed, or of consumed, in the last progress message */
+    uint32_t scan;     /* next byte of the blank check */
+    uint32_t scan_end; /* end of the current blank check, at most the next 64 KiB boundary */
+    uint16_t dirty;    /* sectors of the 64 KiB block that ends at scan_end: bit n set if it must be
+                          erased */
     uint8_t arrived[WRY_PROGRESS_PAGES / 8];
 };
 
@@ -209,6 +215,24 @@ struct wry_loader_part {
     uint32_t told;      /* bytes of flash that the host knows of; 0 = none */
 };
 
+/* How the memory is divided during a job. */
+struct wry_loader_layout {
+    uint32_t dictionary; /* bytes of decoded content, a power of two; 0 = no streams */
+    uint32_t fresh;      /* bytes of new content computed from records, a power of two */
+    uint32_t old_block;  /* bytes of old content kept for each erase, a power of two; 0 = none */
+    uint32_t old_size;   /* bytes kept with the history */
+    uint16_t window_pages;
+};
+
+/* A page as it goes to the flash, of a stream that is filtered or comes from the end down. */
+struct wry_loader_restored {
+    struct wry_branch_filter filter;
+    uint32_t offset; /* of the page in bytes */
+    uint32_t ahead;  /* bytes after the page that are there already */
+    bool valid;
+    uint8_t bytes[WRY_PAGE_SIZE + WRY_FILTER_AHEAD];
+};
+
 struct wry_loader {
     const struct wry_board_port *port;
     struct wry_board_identity identity;
@@ -250,17 +274,16 @@ struct wry_loader {
     size_t output_fill, output_sent;
     uint8_t *memory; /* the memory given to wry_loader_init; the following members point into it */
     size_t memory_size;
-    uint8_t *window; /* ring of pages */
-    uint16_t window_pages;
-    struct wry_inflate *inflate; /* NULL if there is no dictionary */
+    struct wry_loader_layout layouts[2]; /* of jobs without and with old content */
+    struct wry_loader_layout layout;     /* the one in use */
+    uint8_t *window;                     /* ring of pages */
+    struct wry_inflate *inflate;         /* both at the same place: one job has one coding */
+    struct wry_lzma *lzma;
     uint8_t *dictionary;
-    uint32_t dictionary_size; /* bytes, a power of two; 0 = too little memory for streams */
-    uint8_t *fresh;           /* ring: new content computed from a difference, not programmed yet */
-    uint32_t fresh_size;      /* bytes, a power of two */
-    uint8_t *old;             /* ring: old content from before the erase */
-    uint32_t old_block;       /* bytes kept for each erase, a power of two; 0 = no differences */
-    uint32_t old_size;        /* bytes of that ring: block and history */
+    uint8_t *fresh; /* ring: new content computed from a difference, not programmed yet */
+    uint8_t *old;   /* ring: old content from before the erase */
     struct wry_difference_reader difference;
+    struct wry_loader_restored restored;
 
     /* Large members come last: small processors encode short offsets in fewer bytes. */
     struct wry_loader_digest digest;

@@ -60,6 +60,7 @@ enum wry_message_flag {
     WRY_FLAG_FORCE = 0x02,   /* erase: also erase what is already blank */
     WRY_FLAG_STREAM = 0x04,  /* erase: the content comes as a stream */
     WRY_FLAG_CLEAR = 0x08,   /* erase: clear the flash's protection first */
+    WRY_FLAG_DOWN = 0x10,    /* erase: with a stream over old content, from the end down */
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest per sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the flag above: a full SHA-256 per sector */
     WRY_FLAG_AFTER = 0x04,   /* digest: queue it after the current one instead of cancelling that */
@@ -88,13 +89,24 @@ enum wry_feature {
         0x0040, /* protection cannot be read: it shows when an operation has no effect */
     WRY_FEATURE_CLEAR = 0x0080, /* erase: WRY_FLAG_CLEAR */
     WRY_FEATURE_PROOF = 0x0100, /* speed: WRY_FLAG_PROVE, confirm_ms */
+    WRY_FEATURE_LZMA = 0x0200,  /* the codings with LZMA; the others are given by the memory */
 };
 
 /* How a stream is encoded. */
 enum wry_coding {
-    WRY_CODING_DEFLATE = 1,    /* RFC 1951 */
-    WRY_CODING_DIFFERENCE = 2, /* a difference stream (wrytograph/difference.h), deflated */
+    WRY_CODING_DEFLATE = 1,         /* RFC 1951 */
+    WRY_CODING_DIFFERENCE = 2,      /* a difference stream (wrytograph/difference.h), deflated */
+    WRY_CODING_LZMA = 3,            /* raw LZMA1 (wrytograph/lzma.h) */
+    WRY_CODING_LZMA_DIFFERENCE = 4, /* a difference stream, packed by LZMA */
+    WRY_CODING_LZMA_OLD = 5, /* LZMA of the new content that also refers to the old content */
 };
+
+/* True for codings that need the old content of the flash. */
+static inline bool wry_coding_needs_old(uint8_t coding)
+{
+    return coding == WRY_CODING_DIFFERENCE || coding == WRY_CODING_LZMA_DIFFERENCE ||
+           coding == WRY_CODING_LZMA_OLD;
+}
 
 /* Codes of an error message. */
 enum wry_error_code {
@@ -162,18 +174,23 @@ struct wry_hello_reply {
     uint8_t protect; /* block-protect bits of the flash's status register, as read (bits 2 to 6) */
     uint8_t eui48[WRY_EUI48_SIZE];
     uint8_t jedec[WRY_JEDEC_SIZE];
-    uint8_t encodings;    /* bit n set: enum wry_encoding n is accepted */
-    uint32_t capacity;    /* bytes of flash; 0 = it does not answer, or its size is not known */
-    uint32_t window;      /* bytes that the board buffers ahead of the flash, at most 64 KiB */
+    uint8_t encodings; /* bit n set: enum wry_encoding n is accepted */
+    uint32_t capacity; /* bytes of flash; 0 = it does not answer, or its size is not known */
+    uint32_t window;   /* bytes that the board buffers ahead of the flash, at most 64 KiB, in jobs
+                          without old content */
     uint16_t payload_max; /* bytes of content in one data frame */
     uint32_t top_speed;   /* baud */
-    uint32_t dictionary;  /* bytes that a stream may reach back, a power of two; 0 = no streams */
+    uint32_t dictionary;  /* bytes that a stream may reach back in jobs without old content, a power
+                             of two; 0 = no streams */
+    uint32_t old_window, old_dictionary; /* the same in jobs with old content; in every job on a
+                                            board that has none */
     uint32_t old_block;   /* bytes that the board saves before it erases them, a power of two from a
                              sector to 64 KiB; 0 = no difference streams */
     uint32_t old_history; /* bytes before that block that are saved as well, whole pages */
     uint8_t flash_limit;  /* enum wry_flash_limit; other values: a reason unknown to this version */
     uint32_t erase_least; /* bytes of the smallest erase unit; 0 = not reported */
     uint8_t size_from;    /* enum wry_flash_size_from */
+    uint8_t filters;      /* bit n set: enum wry_filter n is known */
 };
 
 struct wry_speed_message {
@@ -192,8 +209,12 @@ struct wry_range_message {
 /* A request to erase. The fields after the range are valid if WRY_FLAG_STREAM is set. */
 struct wry_erase_message {
     struct wry_range_message range;
-    uint8_t coding;  /* enum wry_coding */
-    uint32_t window; /* most bytes that the stream reaches back, a power of two */
+    uint8_t coding;      /* enum wry_coding */
+    uint32_t window;     /* most bytes that the stream reaches back, a power of two */
+    uint8_t filter;      /* enum wry_filter, for deflate and LZMA streams of content */
+    uint8_t parameters;  /* of LZMA, see wry_lzma_init */
+    uint32_t old_length; /* WRY_CODING_LZMA_OLD: bytes of old content that the stream may refer to,
+                            whole sectors */
 };
 
 #define WRY_READ_PAGES 256u /* pages that a read request can select from */

@@ -29,11 +29,13 @@ struct wry_packing {
     uint32_t length; /* bytes of content */
     uint8_t coding;  /* enum wry_coding */
     uint32_t window; /* bytes that the stream may reach back, a power of two */
-    /* For WRY_CODING_DIFFERENCE alone: what the stream may copy from the old content of the flash.
-     * While a block is rewritten, the board still has the old content of that block (aligned to its
-     * size, a power of two), of old_history bytes before it, of everything after it, and of
-     * everything outside the range offset + length. */
-    uint32_t offset;               /* flash offset of the content */
+    uint8_t filters; /* bit n set: the board knows enum wry_filter n */
+    uint32_t offset; /* flash offset of the content */
+    /* For codings with old content: what the stream may refer to. While a block is rewritten, the
+     * board still has the old content of that block (aligned to its size, a power of two), of
+     * old_history bytes before it, of everything after it, and of everything outside the range
+     * offset + length. From the end down, before and after are exchanged. */
+    bool down; /* WRY_CODING_LZMA_OLD: from the end down, with all bytes in reverse order */
     uint32_t old_block;            /* bytes */
     uint32_t old_history;          /* bytes */
     const struct wry_known *known; /* the old content, by flash offset */
@@ -44,14 +46,27 @@ struct wry_packing {
     bool (*is_shared)(void *context, uint32_t offset);
 };
 
+/* What the packer chose, for the request to the board (struct wry_erase_message). */
+struct wry_stream_form {
+    uint8_t filter;
+    uint8_t parameters;
+    uint32_t old_length;
+};
+
 struct wry_packer {
     void *context;
-    /* Begins a stream. What packing points to stays valid until the next begin or the end of the
-     * session. False if it cannot encode this: the session then sends the content unencoded. */
-    bool (*begin)(void *context, const struct wry_packing *packing);
+    /* Begins a stream and fills in form. What packing points to stays valid until the next begin or
+     * the end of the session. False if it cannot encode this: the session then tries another coding
+     * or sends the content unencoded. */
+    bool (*begin)(void *context, const struct wry_packing *packing, struct wry_stream_form *form);
     /* Writes up to room bytes of the stream to to; *given is their number, 0 at its end. False if
      * the content cannot be read. */
     bool (*give)(void *context, uint8_t *to, size_t room, size_t *given);
+    /* How long the stream is: ends[i] is set to its bytes once (i + 1) * piece bytes of the content
+     * are encoded; count is length / piece, rounded up. Unless exact is set, an
+     * estimate may do. False if it cannot encode this. */
+    bool (*measure)(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
+                    uint32_t *ends, uint32_t count);
     uint8_t *memory; /* holds what the board has not acknowledged, for retransmission */
     size_t size;     /* bytes of it, at least WRY_PACKER_MEMORY_LEAST, a multiple of a page */
 };

@@ -266,6 +266,7 @@ struct wry_session {
     size_t raw_at, raw_fill;
     size_t raw_last; /* raw_fill when input last arrived */
     size_t heard_at;
+    uint32_t printed; /* bytes of text since the last good frame */
     uint8_t heard[WRY_SESSION_HEARD];
     uint8_t body[WRY_BODY_MAX + WRY_FRAME_FCS_SIZE];
     uint8_t cargo[WRY_PAYLOAD_MAX];    /* outgoing content, or an incoming digest */

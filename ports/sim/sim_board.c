@@ -40,6 +40,10 @@ uint64_t sim_board_cycles(enum wry_work work)
         return 130;
     case WRY_WORK_COPY:
         return 14;
+    case WRY_WORK_LZMA:
+        return 200;
+    case WRY_WORK_FILTER:
+        return 20;
     case WRY_WORK_ADD:
         return 12;
     case WRY_WORK_PACK:

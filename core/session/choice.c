@@ -1,0 +1,284 @@
+/*
+ * The way to send a part: every way that board and packer know is packed or estimated, and the one
+ * that takes the least time by the cost model is taken.
+ */
+#include "session_inner.h"
+
+enum {
+    WAYS_MOST = 6,
+    DEFLATE_SPEED = 1000000, /* baud */
+    SAME = 128,              /* times that differ by one part of so many are the same */
+    CLOSE = 12, /* times that differ by one part of so many may be the other way round */
+};
+
+/* The ways that are possible. */
+struct ways {
+    struct session_choice all[WAYS_MOST];
+    unsigned count;
+};
+
+struct session_cost_terms session_cost_terms(const struct session_write *job, uint8_t coding,
+                                             bool down)
+{
+    const struct wry_session *session = job->session;
+    const struct wry_hello_reply *board = &session->board;
+
+    return (struct session_cost_terms){.speed = session->speed,
+                                       .latency = session_latency(session),
+                                       .down = down,
+                                       .blank = job->blank,
+                                       .window = wry_coding_needs_old(coding) ? board->old_window
+                                                                              : board->window};
+}
+
+/* Packing and measuring take moments: the board must not take that for a lost link, and a request
+ * to stop is heard. */
+static bool may_go_on(struct wry_session *session)
+{
+    return !session->stopped && session_keep_awake(session) == WRY_OK;
+}
+
+/* Reads the part's content, and hashes what is read for the first time. */
+static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
+{
+    struct session_write *job = context;
+    struct wry_session_window *window = &job->session->window;
+    struct session_composed composed = {.job = job, .start = job->part.start};
+    struct wry_reader content = session_composed(&composed);
+    uint32_t at = job->part.start + offset;
+
+    if (!may_go_on(job->session) || !content.read(content.context, offset, to, n))
+        return false;
+    if (at <= window->hashed && at + n > window->hashed) {
+        size_t skip = window->hashed - at;
+        wry_sha256_add(&window->sha, to + skip, n - skip);
+        window->hashed = at + (uint32_t)n;
+    }
+    return true;
+}
+
+static bool is_shared(void *context, uint32_t offset)
+{
+    size_t count;
+
+    session_kept_within(context, offset, offset + WRY_SECTOR_SIZE, &count);
+    return count > 0;
+}
+
+struct wry_packing session_packing(struct session_write *job, uint8_t coding, bool down)
+{
+    const struct wry_hello_reply *board = &job->session->board;
+    bool with_old = wry_coding_needs_old(coding);
+
+    return (struct wry_packing){.content = {.context = job, .read = read_content},
+                                .length = job->part.end - job->part.start,
+                                .coding = coding,
+                                .window = with_old ? board->old_dictionary : board->dictionary,
+                                .filters = with_old ? 0 : board->filters,
+                                .offset = job->part.start,
+                                .down = down,
+                                .old_block = board->old_block,
+                                .old_history = board->old_history,
+                                .known = job->session->config.known,
+                                .is_shared = is_shared};
+}
+
+/* Bytes of a piece: whole erase units, as many as there is room for. */
+static uint32_t piece_for(uint32_t length)
+{
+    uint32_t piece = SESSION_ERASE_MOST;
+
+    while (length / piece >= SESSION_PIECES)
+        piece *= 2;
+    return piece;
+}
+
+/* Adds a way with its time, if the packer can take it. */
+static void weigh(struct session_write *job, struct session_choice way, struct ways *ways)
+{
+    const struct wry_packer *packer = job->session->config.packer;
+    struct session_cost_terms terms = session_cost_terms(job, way.coding, way.down);
+    struct wry_packing packing = session_packing(job, way.coding, way.down);
+    uint32_t piece = piece_for(packing.length), count = (packing.length - 1) / piece + 1;
+    struct session_packed packed = {.piece = piece};
+    bool with_old = wry_coding_needs_old(way.coding);
+
+    if (way.coding != 0 &&
+        (packing.window == 0 ||
+         !packer->measure(packer->context, &packing, way.exact, piece, packed.ends, count)))
+        return;
+    way.line_bytes = way.coding != 0 ? packed.ends[count - 1] : packing.length;
+    struct wry_cost_part part = {.offset = job->part.start,
+                                 .length = packing.length,
+                                 .coding = way.coding,
+                                 .erase_unit = with_old ? packing.old_block : SESSION_ERASE_MOST,
+                                 .line_bytes = way.line_bytes,
+                                 .pages = packing.length / WRY_PAGE_SIZE};
+    struct wry_cost cost = session_cost_of(&terms, &part, way.coding != 0 ? &packed : NULL);
+    way.time = cost.total;
+    way.line_bound = cost.line > cost.flash / 2;
+    ways->all[ways->count++] = way;
+}
+
+static void add(struct session_write *job, uint8_t coding, bool down, struct ways *ways)
+{
+    weigh(job, (struct session_choice){.coding = coding, .down = down, .exact = coding == 0}, ways);
+}
+
+static bool is_any_shared(struct session_write *job, uint32_t start, uint32_t end)
+{
+    size_t count;
+
+    session_kept_within(job, start, end, &count);
+    return count > 0;
+}
+
+static void add_with_old(struct session_write *job, struct ways *ways)
+{
+    const struct wry_hello_reply *board = &job->session->board;
+    const struct wry_known *known = job->session->config.known;
+    uint32_t length = job->part.end - job->part.start;
+
+    if (!known || job->without_old || board->old_block < WRY_SECTOR_SIZE ||
+        known->covers(known->context, job->part.start, length) == 0)
+        return;
+    if (!(board->features & WRY_FEATURE_LZMA)) {
+        add(job, WRY_CODING_DIFFERENCE, false, ways);
+        return;
+    }
+    add(job, WRY_CODING_LZMA_DIFFERENCE, false, ways);
+    if (is_any_shared(job, job->part.start, job->part.end))
+        return;
+    add(job, WRY_CODING_LZMA_OLD, false, ways);
+    add(job, WRY_CODING_LZMA_OLD, true, ways);
+}
+
+/* Of ways that take the same time, the one with less on the line suffers less from noise. */
+static bool is_better(const struct session_choice *a, const struct session_choice *b)
+{
+    if (a->time + a->time / SAME < b->time)
+        return true;
+    return b->time + b->time / SAME >= a->time && a->line_bytes < b->line_bytes;
+}
+
+static const struct session_choice *best_of(const struct ways *ways)
+{
+    const struct session_choice *best = &ways->all[0];
+
+    for (unsigned i = 1; i < ways->count; i++) {
+        if (is_better(&ways->all[i], best))
+            best = &ways->all[i];
+    }
+    return best;
+}
+
+/* True if an estimate cannot tell which of the two is better: where the flash takes longest it
+ * does not matter. */
+static bool is_open(const struct session_choice *way, const struct session_choice *best)
+{
+    return way->line_bound && way->time <= best->time + best->time / CLOSE;
+}
+
+/* Packs what the estimates leave open, the way that looks best first. */
+static void settle(struct session_write *job, struct ways *ways)
+{
+    for (unsigned round = 0; round < WAYS_MOST; round++) {
+        const struct session_choice *best = best_of(ways);
+        unsigned rivals = 0, open = WAYS_MOST;
+        for (unsigned i = 0; i < ways->count; i++) {
+            const struct session_choice *way = &ways->all[i];
+            rivals += way != best && is_open(way, best);
+            if (is_open(way, best) && !way->exact && (open == WAYS_MOST || way == best))
+                open = i;
+        }
+        if (rivals == 0 || open == WAYS_MOST)
+            return;
+        struct session_choice again = ways->all[open];
+        ways->all[open] = ways->all[--ways->count];
+        again.exact = true;
+        weigh(job, again, ways);
+    }
+}
+
+static struct session_choice choose(struct session_write *job)
+{
+    const struct wry_session *session = job->session;
+    const struct wry_packer *packer = session->config.packer;
+    bool lzma = (session->board.features & WRY_FEATURE_LZMA) != 0;
+    struct ways ways = {0};
+
+    add(job, 0, false, &ways);
+    if (packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) &&
+        packer->size >= WRY_PACKER_MEMORY_LEAST && packer->size % WRY_PAGE_SIZE == 0) {
+        /* Deflate is longer, but takes less of the board's processor. */
+        if (!lzma || session->speed >= DEFLATE_SPEED)
+            add(job, WRY_CODING_DEFLATE, false, &ways);
+        if (lzma)
+            add(job, WRY_CODING_LZMA, false, &ways);
+        add_with_old(job, &ways);
+        settle(job, &ways);
+    }
+    return *best_of(&ways);
+}
+
+void session_choose(struct session_write *job, struct session_choice *choice)
+{
+    struct session_chosen *chosen = job->chosen;
+
+    for (unsigned i = 0; i < 2; i++) {
+        if (chosen[i].part.start == job->part.start && chosen[i].part.end == job->part.end) {
+            *choice = chosen[i].choice;
+            return;
+        }
+    }
+    *choice = choose(job);
+    chosen[1] = chosen[0];
+    chosen[0] = (struct session_chosen){.part = job->part, .choice = *choice};
+}
+
+void session_forget_choices(struct session_write *job)
+{
+    job->chosen[0] = job->chosen[1] = (struct session_chosen){.part = {.start = 0}};
+}
+
+static struct session_choice choose_for(struct session_write *job, const struct wry_span *part)
+{
+    struct session_choice choice;
+
+    job->part = *part;
+    session_window_begin(&job->session->window, part);
+    session_choose(job, &choice);
+    return choice;
+}
+
+/* us for a sector by itself: pages of it, and its erase. */
+static uint64_t sector_alone(const struct session_write *job)
+{
+    struct session_cost_terms terms = session_cost_terms(job, 0, false);
+    struct wry_cost_part part = {.offset = job->part.start,
+                                 .length = WRY_SECTOR_SIZE,
+                                 .line_bytes = WRY_SECTOR_SIZE,
+                                 .pages = WRY_SECTOR_SIZE / WRY_PAGE_SIZE};
+
+    return session_cost_of(&terms, &part, NULL).total;
+}
+
+bool session_splits(struct session_write *job, const struct wry_span *part, struct wry_span *inner)
+{
+    const struct wry_known *known = job->session->config.known;
+    uint32_t start = part->start, end = part->end;
+
+    if (!known || !job->session->config.packer ||
+        !(job->session->board.features & WRY_FEATURE_LZMA) || end - start < SESSION_ERASE_MOST)
+        return false;
+    start += is_any_shared(job, start, start + WRY_SECTOR_SIZE) ? WRY_SECTOR_SIZE : 0;
+    end -= is_any_shared(job, end - WRY_SECTOR_SIZE, end) ? WRY_SECTOR_SIZE : 0;
+    if (end - start == part->end - part->start || is_any_shared(job, start, end) ||
+        known->covers(known->context, start, WRY_SECTOR_SIZE) == 0)
+        return false;
+    *inner = (struct wry_span){.start = start, .end = end};
+    struct session_choice whole = choose_for(job, part), within = choose_for(job, inner);
+    uint32_t alone = (part->end - part->start - (end - start)) / WRY_SECTOR_SIZE;
+    return within.coding == WRY_CODING_LZMA_OLD &&
+           within.time + alone * sector_alone(job) < whole.time;
+}

@@ -1,0 +1,99 @@
+/* LZMA by liblzma. */
+#include "lzma_packer.h"
+
+#include <string.h>
+
+#include "wrytograph/lzma.h"
+
+enum {
+    LEVEL = 6,
+    NICE_LENGTH = 64,
+    QUICK_DEPTH = 16, /* matches looked at */
+    CHAIN_DEPTH = 48,
+};
+
+/* The search tree finds a little more, but old content takes it seconds to go through. */
+static void set_search(lzma_options_lzma *options, const struct pack_lzma_form *form)
+{
+    options->nice_len = NICE_LENGTH;
+    if (form->quick || form->chains) {
+        options->mf = LZMA_MF_HC4;
+        options->depth = form->quick ? QUICK_DEPTH : CHAIN_DEPTH;
+    }
+    if (form->quick)
+        options->mode = LZMA_MODE_FAST;
+}
+
+bool pack_lzma_begin(struct pack_lzma *d, const struct pack_source *source,
+                     const struct pack_lzma_form *form)
+{
+    lzma_options_lzma options;
+    const lzma_filter filters[] = {{.id = LZMA_FILTER_LZMA1, .options = &options},
+                                   {.id = LZMA_VLI_UNKNOWN}};
+
+    pack_lzma_end(d);
+    d->source = *source;
+    d->over = d->ended = false;
+    d->tail = WRY_LZMA_AHEAD;
+    d->stream = (lzma_stream)LZMA_STREAM_INIT;
+    if (lzma_lzma_preset(&options, LEVEL))
+        return false;
+    options.dict_size = form->reach > LZMA_DICT_SIZE_MIN ? form->reach : LZMA_DICT_SIZE_MIN;
+    options.lc = form->parameters % 9u;
+    options.lp = form->parameters / 9u % 5u;
+    options.pb = form->parameters / 45u;
+    set_search(&options, form);
+    options.preset_dict = form->old;
+    options.preset_dict_size = form->old_length;
+    d->begun = lzma_raw_encoder(&d->stream, filters) == LZMA_OK;
+    return d->begun;
+}
+
+static bool take_piece(struct pack_lzma *d)
+{
+    size_t given;
+
+    if (!d->source.take(d->source.context, d->piece, sizeof d->piece, &given))
+        return false;
+    d->stream.next_in = d->piece;
+    d->stream.avail_in = given;
+    d->over = given == 0;
+    return true;
+}
+
+/* The decoder wants some bytes beyond the end. */
+static void give_tail(struct pack_lzma *d)
+{
+    size_t n = d->tail < d->stream.avail_out ? d->tail : d->stream.avail_out;
+
+    memset(d->stream.next_out, 0, n);
+    d->stream.next_out += n;
+    d->stream.avail_out -= n;
+    d->tail -= (uint32_t)n;
+}
+
+bool pack_lzma_give(struct pack_lzma *d, uint8_t *to, size_t room, size_t *given)
+{
+    lzma_stream *stream = &d->stream;
+    lzma_ret said = d->ended ? LZMA_STREAM_END : LZMA_OK;
+
+    stream->next_out = to;
+    stream->avail_out = room;
+    while (said == LZMA_OK && stream->avail_out > 0) {
+        if (stream->avail_in == 0 && !d->over && !take_piece(d))
+            return false;
+        said = lzma_code(stream, d->over ? LZMA_FINISH : LZMA_RUN);
+    }
+    d->ended = said == LZMA_STREAM_END;
+    if (d->ended)
+        give_tail(d);
+    *given = room - stream->avail_out;
+    return said == LZMA_OK || said == LZMA_STREAM_END;
+}
+
+void pack_lzma_end(struct pack_lzma *d)
+{
+    if (d->begun)
+        lzma_end(&d->stream);
+    d->begun = false;
+}

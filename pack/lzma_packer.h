@@ -1,0 +1,33 @@
+/* Packs bytes from a source as raw LZMA1, by liblzma. */
+#ifndef WRY_PACK_LZMA_PACKER_H
+#define WRY_PACK_LZMA_PACKER_H
+
+#include <lzma.h>
+
+#include "deflate_packer.h"
+
+struct pack_lzma {
+    struct pack_source source;
+    bool begun, over, ended; /* over: the source is exhausted */
+    uint32_t tail;           /* bytes still to be given after the end marker */
+    lzma_stream stream;
+    uint8_t piece[PACK_PIECE];
+};
+
+struct pack_lzma_form {
+    bool chains;         /* search by hash chains instead of a tree: less is found, and sooner */
+    bool quick;          /* in a fraction of the time, and some longer: for estimates */
+    uint8_t parameters;  /* see wry_lzma_init */
+    uint32_t reach;      /* bytes that the stream may reach back */
+    const uint8_t *old;  /* content that comes before it, read by begin; NULL: none */
+    uint32_t old_length; /* bytes */
+};
+
+/* Begins a stream; lzma is zeroed before the first use. False if liblzma cannot. */
+bool pack_lzma_begin(struct pack_lzma *lzma, const struct pack_source *source,
+                     const struct pack_lzma_form *form);
+/* Like wry_packer.give. */
+bool pack_lzma_give(struct pack_lzma *lzma, uint8_t *to, size_t room, size_t *given);
+void pack_lzma_end(struct pack_lzma *lzma);
+
+#endif

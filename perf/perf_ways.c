@@ -1,0 +1,189 @@
+/*
+ * The way that a write chooses beside other ways, in simulated time: without guesses about old
+ * content, with every sector written, as pages, and as a deflate stream.
+ *
+ * usage: perf_ways            pairs of versions of the demo's programs
+ *        perf_ways OLD NEW    a pair of files
+ *
+ * Bytes are those of content on the line. The last column is the chosen way's time divided by the
+ * best one's.
+ */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "demo/program_like.h"
+#include "pack/content_packer.h"
+#include "tests/forced_packer.h"
+#include "tests/known.h"
+#include "tests/rig.h"
+
+enum {
+    MOST = 0x180000,
+    OFFSET = 0x40000,
+};
+
+enum way {
+    CHOSEN,
+    NO_GUESS,
+    EVERY_SECTOR,
+    PAGES,
+    DEFLATE,
+    WAYS,
+};
+
+static const char *const way_names[] = {"chosen", "no guess", "every", "pages", "deflate"};
+
+static uint8_t old[MOST], content[MOST];
+
+struct pair {
+    const char *name;
+    uint32_t old_length, length; /* bytes */
+    unsigned latency;            /* ms */
+};
+
+struct result {
+    double seconds;
+    unsigned bytes;
+};
+
+static struct result write_once(const struct pair *pair, uint16_t chip, uint32_t baud, enum way way)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){
+        .seed = 1, .chip_code = chip, .flash_size = 0x200000, .max_speed = baud, .blank = true});
+    struct wry_placement item = {
+        .offset = OFFSET, .length = pair->length, .reader = rig_reader(content)};
+    struct pack *pack = pack_new();
+    struct forced_packer forced;
+    struct known known;
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    memcpy(rig->flash + OFFSET, old, pair->old_length);
+    memcpy(rig->before, rig->flash, rig->flash_size);
+    known_init(&known, rig->flash_size);
+    known_add(&known, 0, rig->flash, rig->flash_size);
+    known.guesses = true;
+    forced_packer_init(&forced, pack_packer(pack), WRY_CODING_DEFLATE, false);
+    rig->config.packer = way == PAGES ? NULL : way == DEFLATE ? &forced.packer : pack_packer(pack);
+    rig->config.known = way == CHOSEN || way == EVERY_SECTOR ? &known.known : NULL;
+    rig->config.every_sector = way == EVERY_SECTOR;
+    rig_new_session(rig, 5);
+    rig->adapter.inbox.latency = pair->latency * UINT64_C(1000000);
+    if (wry_session_connect(&rig->session) != WRY_OK ||
+        wry_plan_init(&plan, &item, 1, rig->flash_size, &fault) != WRY_OK)
+        exit(1);
+    if (way == DEFLATE) /* offered to such boards only */
+        rig->session.board.features &= (uint16_t)~WRY_FEATURE_LZMA;
+    uint64_t begun = rig->adapter.now;
+    if (wry_session_write(&rig->session, &plan) != WRY_OK || !rig_holds(rig, &item, 1)) {
+        fprintf(stderr, "perf_ways: a write failed\n");
+        exit(1);
+    }
+    struct result result = {.seconds = (double)(rig->adapter.now - begun) / 1e9,
+                            .bytes = (unsigned)wry_session_stats(&rig->session)->content_sent};
+    pack_free(pack);
+    known_free(&known);
+    rig_free(rig);
+    return result;
+}
+
+/* Returns the ratio of the chosen way. */
+static double compare(const struct pair *pair, uint16_t chip, const char *chip_name, uint32_t baud)
+{
+    struct result results[WAYS];
+    double best = 1e9;
+
+    for (enum way way = CHOSEN; way < WAYS; way++) {
+        results[way] = write_once(pair, chip, baud, way);
+        best = results[way].seconds < best ? results[way].seconds : best;
+    }
+    double ratio = results[CHOSEN].seconds / best;
+    printf("%-12s %4u ms %-13s %8u %8u", pair->name, pair->latency, chip_name, (unsigned)baud,
+           results[CHOSEN].bytes);
+    for (enum way way = CHOSEN; way < WAYS; way++)
+        printf(" %8.3f s", results[way].seconds);
+    printf("  %.3f\n", ratio);
+    return ratio;
+}
+
+static double compare_all(const struct pair *pair)
+{
+    static const struct {
+        const char *name;
+        uint16_t code;
+        uint32_t top;
+    } chips[] = {{"Sanderling S1", WRY_CHIP_SANDERLING_S1, 921600},
+                 {"Turnstone T2", WRY_CHIP_TURNSTONE_T2, 2000000},
+                 {"Dunlin D3", WRY_CHIP_DUNLIN_D3, 2000000}};
+    static const uint32_t speeds[] = {57600, 115200, 230400, 460800, 921600, 2000000};
+    double worst = 0;
+
+    for (size_t c = 0; c < sizeof chips / sizeof chips[0]; c++) {
+        for (size_t s = 0; s < sizeof speeds / sizeof speeds[0]; s++) {
+            if (speeds[s] > chips[c].top)
+                continue;
+            double ratio = compare(pair, chips[c].code, chips[c].name, speeds[s]);
+            worst = ratio > worst ? ratio : worst;
+        }
+    }
+    return worst;
+}
+
+static uint32_t load(const char *path, uint8_t *to)
+{
+    FILE *file = fopen(path, "rb");
+
+    if (!file) {
+        perror(path);
+        exit(1);
+    }
+    size_t n = fread(to, 1, MOST, file);
+    fclose(file);
+    return (uint32_t)n;
+}
+
+/* Pairs of versions of the demo's programs. */
+static const struct {
+    const char *name;
+    uint32_t old_length, length;
+    unsigned latency;
+    struct program_like before, after;
+} demos[] = {
+    {"one later", 900 * 1024, 900 * 1024, 2, {.seed = 2}, {.seed = 2, .version = 1}},
+    {"grown", 860 * 1024, 900 * 1024, 2, {.seed = 2, .version = 2}, {.seed = 2, .version = 5}},
+    {"grown", 860 * 1024, 900 * 1024, 100, {.seed = 2, .version = 2}, {.seed = 2, .version = 5}},
+    {"shrunk", 900 * 1024, 850 * 1024, 16, {.seed = 3, .version = 4}, {.seed = 3, .version = 2}},
+    {"recompiled", 600 * 1024, 610 * 1024, 2, {.seed = 4}, {.seed = 4, .compiler = 1}},
+    /* The end shares its sector with other content. */
+    {"odd end", 500 * 1024, 500 * 1024 - 700, 2, {.seed = 6}, {.seed = 6, .version = 3}},
+    {"small", 60 * 1024, 60 * 1024, 16, {.seed = 7}, {.seed = 7, .version = 2}},
+    {"same", 300 * 1024, 300 * 1024, 2, {.seed = 5}, {.seed = 5}},
+    {"to blank", 0, 900 * 1024, 2, {.seed = 2}, {.seed = 2}},
+};
+
+int main(int argc, char **argv)
+{
+    double worst = 0;
+
+    printf("Ways to write\n\n%-12s %7s %-13s %8s %8s", "pair", "latency", "chip", "baud", "bytes");
+    for (enum way way = CHOSEN; way < WAYS; way++)
+        printf(" %10s", way_names[way]);
+    printf("  ratio\n");
+    if (argc == 3) {
+        struct pair pair = {.name = "files", .latency = 2};
+        pair.old_length = load(argv[1], old);
+        pair.length = load(argv[2], content);
+        worst = compare_all(&pair);
+    }
+    for (size_t i = 0; argc != 3 && i < sizeof demos / sizeof demos[0]; i++) {
+        struct pair pair = {demos[i].name, demos[i].old_length, demos[i].length, demos[i].latency};
+        if (pair.old_length > 0)
+            fill_like_program_of(old, pair.old_length, &demos[i].before);
+        fill_like_program_of(content, pair.length, &demos[i].after);
+        double ratio = compare_all(&pair);
+        worst = ratio > worst ? ratio : worst;
+    }
+    printf("\n%-61s  %.3f\n", "worst", worst);
+    return 0;
+}
