@@ -33,11 +33,27 @@ static void print_help(FILE *to)
           to);
 }
 
+/* Without a link, the time is that of the command. */
+static void add_took(const struct app *app)
+{
+    const struct wry_spent *spent = &app->spent;
+    double seconds = (double)(g_get_monotonic_time() - app->begun) / 1e6;
+
+    json_begin_object(app->json, "took");
+    json_add(app->json, json_real("seconds", app->linked ? spent->seconds : seconds),
+             json_if(spent->connecting > 0, json_real("connecting_seconds", spent->connecting)),
+             json_number("bytes_sent", (int64_t)spent->bytes_sent),
+             json_number("bytes_received", (int64_t)spent->bytes_received),
+             json_if(app->simulated, json_flag("simulated", true)));
+    json_builder_end_object(app->json);
+}
+
 /* Prints one JSON document, for success and failure alike. */
 static void print_json(struct app *app, int code)
 {
     g_autoptr(JsonGenerator) generator = json_generator_new();
 
+    add_took(app);
     json_add(app->json, json_number("exit_code", code), json_text("error", app->message),
              json_text("next_step", app->next_step));
     json_builder_end_object(app->json);
@@ -178,6 +194,7 @@ int main(int argc, char **argv)
     if (verb && (verb->options & APP_LINK))
         signal(SIGPIPE, SIG_IGN);
     struct app *app = g_new0(struct app, 1);
+    app->begun = g_get_monotonic_time();
     app->verb = verb;
     app->json_wanted = wants_json(argc, argv);
     app->json = json_builder_new();

@@ -224,6 +224,44 @@ static void a_failure_in_json_is_a_document_too(void)
     CHECK(said.out[0] == '{');
 }
 
+/* A number of the object "took"; -1 if it is not there. */
+static double number_of(const struct said *said, const char *member)
+{
+    g_autofree char *name = g_strdup_printf("\"%s\" : ", member);
+    const char *took = strstr(said->out, "\"took\" : {");
+    const char *at = took ? strstr(took, name) : NULL;
+
+    return at ? g_ascii_strtod(at + strlen(name), NULL) : -1;
+}
+
+static void every_verb_says_in_json_what_it_took(void)
+{
+    scratch_use_gauge("took", "none");
+    struct said said = command("identify", "--json", NULL);
+    double identify = number_of(&said, "bytes_sent"), connecting = 0;
+    CHECK(identify > 50 && number_of(&said, "bytes_received") > 50);
+    said = command("write", "--json", "--no-guess", placed("app", "gauge.bin"), NULL);
+    CHECK(number_of(&said, "bytes_sent") > 100 * identify);
+    connecting = number_of(&said, "connecting_seconds");
+    CHECK(connecting > 0.05 && number_of(&said, "seconds") > 2 * connecting);
+    EXPECT(0, "\"simulated\" : true", said);
+    said = command("backup", "--json", "--no-guess", scratch_file("took.zip"), NULL);
+    CHECK(number_of(&said, "bytes_received") > 100000);
+    const char *const verbs[] = {"verify", "restore", "inspect"};
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++) {
+        check_context("%s", verbs[i]);
+        said = command(verbs[i], "--json", scratch_file("took.zip"), NULL);
+        CHECK_EQUAL(0, said.code);
+        CHECK(number_of(&said, "seconds") > 0);
+        CHECK_EQUAL(i<2, number_of(&said, "bytes_sent")> 0);
+    }
+    said = command("erase", "--json", "app", "--without-backup", NULL);
+    CHECK(number_of(&said, "seconds") > 1 && number_of(&said, "bytes_sent") > 0);
+    said = command("ports", "--json", NULL);
+    CHECK(number_of(&said, "seconds") > 0 && number_of(&said, "bytes_sent") == 0);
+    check_context(NULL);
+}
+
 static void the_examples_run(void)
 {
     scratch_add_gauge("example");
@@ -254,6 +292,7 @@ int main(int argc, char **argv)
         FACT(the_bench_refuses_what_no_board_can_be),
         FACT(help_and_version_are_there),
         FACT(a_failure_in_json_is_a_document_too),
+        FACT(every_verb_says_in_json_what_it_took),
         FACT(the_examples_run),
     };
     scratch_make_images();

@@ -14,6 +14,7 @@
 
 #include "option.h"
 #include "wrytograph-host/problem.h"
+#include "wrytograph-host/station.h"
 #include "wrytograph-host/stop.h"
 
 enum exit_code {
@@ -88,6 +89,10 @@ struct app {
     struct terminal *terminal;   /* console output; NULL if not listening */
 
     struct wry_ledger *ledger; /* NULL before station_settings, or if it cannot be used */
+    struct wry_spent spent;    /* by stations that were left */
+    bool linked;               /* one of them had opened its link */
+    bool simulated;            /* and that was a bench board's */
+    gint64 begun;              /* us: when the command was */
     FILE *notes;               /* destination of notes; NULL = stderr */
 
     int code; /* set by app_fail, with the next two */

@@ -87,6 +87,8 @@ static void turn(void *context)
 
 static void add_json(const struct many *many)
 {
+    struct wry_spent *spent = &many->app->spent;
+
     json_begin_list(many->app->json, "boards");
     for (size_t i = 0; i < many->count; i++) {
         const struct wry_many_board *board = &many->boards[i];
@@ -94,6 +96,8 @@ static void add_json(const struct many *many)
         json_add(many->app->json, json_text("link", many->rows[i].link),
                  json_number("exit_code", board->outcome), json_text("error", board->words));
         run_outcome_add_json(many->app->json, &board->result);
+        spent->bytes_sent += board->result.bytes_sent;
+        spent->bytes_received += board->result.bytes_received;
         json_builder_end_object(many->app->json);
     }
     json_builder_end_array(many->app->json);

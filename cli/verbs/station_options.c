@@ -99,8 +99,23 @@ int station_make(struct app *app)
     return code;
 }
 
+static void keep_spent(struct app *app)
+{
+    struct wry_spent spent;
+
+    if (!app->station || !wry_station_spent(app->station, &spent))
+        return;
+    app->linked = true;
+    app->simulated |= wry_station_is_simulated(app->station);
+    app->spent.seconds += spent.seconds;
+    app->spent.connecting += spent.connecting;
+    app->spent.bytes_sent += spent.bytes_sent;
+    app->spent.bytes_received += spent.bytes_received;
+}
+
 void station_leave(struct app *app)
 {
+    keep_spent(app);
     wry_station_free(app->station);
     app->station = NULL;
     progress_free(app->live);

@@ -178,5 +178,7 @@ void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
     json_builder_end_array(b);
     json_add(b, json_if(result->known, json_take("board", wry_units_address(result->address))),
              json_flag("done_before", result->done_before), json_text("row", result->row_name),
-             json_text("backup", result->backup), json_real("seconds", result->seconds));
+             json_text("backup", result->backup), json_real("seconds", result->seconds),
+             json_number("bytes_sent", (int64_t)result->bytes_sent),
+             json_number("bytes_received", (int64_t)result->bytes_received));
 }

@@ -128,6 +128,7 @@ struct wry_run_result {
                          nothing was done, and this is not a failure */
     unsigned earlier; /* times that the board had this card before, as recorded */
     char *earlier_at; /* time of the last of them; NULL = never */
+    uint64_t bytes_sent, bytes_received; /* on the line */
 };
 
 /*

@@ -109,6 +109,16 @@ enum wry_outcome wry_station_connect(struct wry_station *station);
 void wry_station_begin_run(struct wry_station *station, const char *name, unsigned jobs);
 enum wry_outcome wry_station_end_run(struct wry_station *station);
 
+/* What the jobs of a station have taken so far. */
+struct wry_spent {
+    double seconds; /* s on the link's clock, which is virtual on the bench, since it was opened */
+    double connecting;                   /* of these, until the board had answered and was known */
+    uint64_t bytes_sent, bytes_received; /* on the line, whatever they were */
+};
+
+/* False if no link has been opened; then spent is left as it was. */
+bool wry_station_spent(const struct wry_station *station, struct wry_spent *spent);
+
 /* How far the last job or run is, in 1/1000, as in its events. */
 uint32_t wry_station_figure(const struct wry_station *station);
 

@@ -555,8 +555,13 @@ enum wry_outcome wry_station_run_of(struct wry_station *station,
         run_record_touch(station);
     }
     run.begun = station_now(station);
+    struct wry_spent before = {0}, after = {0};
+    wry_station_spent(station, &before);
     struct wry_problem *problem = run_steps(&run);
     result->seconds = since(&run, run.begun);
+    wry_station_spent(station, &after);
+    result->bytes_sent = after.bytes_sent - before.bytes_sent;
+    result->bytes_received = after.bytes_received - before.bytes_received;
     card_history_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);

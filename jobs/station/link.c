@@ -148,7 +148,7 @@ static struct wry_problem *choose_device(struct wry_station *station)
     return problem;
 }
 
-struct wry_problem *open_link(struct wry_station *station)
+static struct wry_problem *open_address(struct wry_station *station)
 {
     if (station->settings.port) {
         station->port = station->settings.port;
@@ -168,6 +168,17 @@ struct wry_problem *open_link(struct wry_station *station)
     if (strchr(station->link, '/') && !strstr(station->link, "://"))
         return open_serial(station);
     return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_LINK, station->link);
+}
+
+struct wry_problem *open_link(struct wry_station *station)
+{
+    struct wry_problem *problem = open_address(station);
+
+    if (problem)
+        return problem;
+    counted_port_open(&station->counted, station->port);
+    station->port = &station->counted.port;
+    return NULL;
 }
 
 char *open_adapter_name(const struct wry_station *station)

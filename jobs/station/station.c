@@ -90,6 +90,19 @@ bool wry_station_is_simulated(const struct wry_station *station)
     return station->bench != NULL;
 }
 
+bool wry_station_spent(const struct wry_station *station, struct wry_spent *spent)
+{
+    const struct counted_port *counted = &station->counted;
+
+    if (!station->port)
+        return false;
+    *spent = (struct wry_spent){.seconds = (double)(station_now(station) - counted->opened) / 1e6,
+                                .connecting = (double)station->connecting / 1e6,
+                                .bytes_sent = counted->sent,
+                                .bytes_received = counted->received};
+    return true;
+}
+
 const struct wry_hello_reply *wry_station_board(const struct wry_station *station)
 {
     return station->connected ? wry_session_board(&station->session) : NULL;

@@ -57,15 +57,8 @@ static struct wry_problem *check_told_size(struct wry_station *station)
                    : NULL;
 }
 
-struct wry_problem *board_connect(struct wry_station *station, bool recovers)
+static struct wry_problem *connect(struct wry_station *station)
 {
-    if (station->connected) {
-        run_record_board(station);
-        return NULL;
-    }
-    struct wry_problem *problem = station->port ? NULL : open_link(station);
-    if (problem)
-        return problem;
     run_record_touch(station);
     struct wry_session_config config = board_config(station);
     g_autofree char *adapter = open_adapter_name(station);
@@ -79,7 +72,7 @@ struct wry_problem *board_connect(struct wry_station *station, bool recovers)
     tell_speed(station, adapter, config.likely_speed);
     /* Recorded before the check: an unexpected board was at the bench too. */
     run_record_board(station);
-    problem = check_expected(station);
+    struct wry_problem *problem = check_expected(station);
     if (!problem)
         problem = check_told_size(station);
     if (problem)
@@ -87,8 +80,24 @@ struct wry_problem *board_connect(struct wry_station *station, bool recovers)
     station->connected = true;
     if (station->settings.board)
         station->settings.board(station->settings.context, station);
-    recovery_tell(station, recovers);
     return NULL;
+}
+
+struct wry_problem *board_connect(struct wry_station *station, bool recovers)
+{
+    if (station->connected) {
+        run_record_board(station);
+        return NULL;
+    }
+    struct wry_problem *problem = station->port ? NULL : open_link(station);
+    if (problem)
+        return problem;
+    uint64_t begun = station_now(station);
+    problem = connect(station);
+    station->connecting += station_now(station) - begun;
+    if (!problem)
+        recovery_tell(station, recovers);
+    return problem;
 }
 
 /* Even a board that is not the expected one is left as the settings say. */

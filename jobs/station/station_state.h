@@ -3,6 +3,7 @@
 
 #include <glib.h>
 
+#include "jobs/station/counted_port.h"
 #include "wrytograph-host/station.h"
 
 struct run_record;
@@ -34,7 +35,9 @@ struct wry_station {
     struct bench_board *bench; /* one of these three is set */
     struct wry_remote *remote;
     struct wry_serial *serial;
-    const struct wry_port *port;
+    const struct wry_port *port; /* &counted.port; NULL until it is open */
+    struct counted_port counted;
+    uint64_t connecting; /* us until the board answered */
     bool wiring_assumed; /* no wiring was given */
     uint32_t pipe_speed; /* fixed speed of a raw connection's far end; 0 = unknown */
 
