@@ -11,8 +11,8 @@
 #include "bytes/bits.h"
 
 enum {
-    STREAM_SLICE = 256,  /* bytes in or out in one step, */
-    LZMA_SLICE = 64,     /* and of LZMA, which takes longer: the flash waits for the end of a step */
+    STREAM_SLICE = 256, /* bytes in or out in one step, */
+    LZMA_SLICE = 64,    /* and of LZMA, which takes longer: the flash waits for the end of a step */
     REPORT_EVERY = 2048, /* bytes of stream decoded between progress messages */
 };
 

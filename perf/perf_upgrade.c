@@ -130,9 +130,10 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
     double all = flash + transfer_time(difference);
     printf("%-13s %-10s %8u %4u ms %7.3f s %7.3f s %7.3f s %7.3f s %7.3f s %7.3f %7.3f %8u %6.4f "
            "%8.3f s\n",
-           row->name, difference ? "difference" : "compressed", (unsigned)baud, (unsigned)latency_ms,
-           expected, measured, line, flash, all, measured / (line > flash ? line : flash),
-           measured / (line > all ? line : all), (unsigned)sent, (double)sent / LENGTH, cpu);
+           row->name, difference ? "difference" : "compressed", (unsigned)baud,
+           (unsigned)latency_ms, expected, measured, line, flash, all,
+           measured / (line > flash ? line : flash), measured / (line > all ? line : all),
+           (unsigned)sent, (double)sent / LENGTH, cpu);
     pack_free(pack);
     known_free(&known);
     rig_free(rig);

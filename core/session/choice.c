@@ -139,7 +139,7 @@ static void add_with_old(struct session_write *job, struct ways *ways)
     const struct wry_known *known = job->session->config.known;
     uint32_t length = job->part.end - job->part.start;
 
-    if (!known || job->without_old || board->old_block < WRY_SECTOR_SIZE ||
+    if (!known || job->without_old || job->blank || board->old_block < WRY_SECTOR_SIZE ||
         known->covers(known->context, job->part.start, length) == 0)
         return;
     if (!(board->features & WRY_FEATURE_LZMA)) {

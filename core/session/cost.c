@@ -133,11 +133,11 @@ static struct piece piece_of(const struct session_cost_terms *terms,
     piece.program += piece.work / WORK_APART;
     if (part->coding == WRY_CODING_LZMA_OLD)
         piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
-    if (terms->window > 0) {
-        /* A round trip carries a window at most. */
-        uint32_t page = (uint32_t)terms->latency / (terms->window / WRY_PAGE_SIZE);
-        piece.line = later(piece.line, (uint64_t)(stream / WRY_PAGE_SIZE) * page);
-    }
+    /* A round trip carries a window at most. */
+    uint32_t window_pages = terms->window / WRY_PAGE_SIZE;
+    if (window_pages > 0)
+        piece.line = later(piece.line, (uint64_t)(stream / WRY_PAGE_SIZE) *
+                                           ((uint32_t)terms->latency / window_pages));
     if (stream > terms->window)
         piece.late = frames_time(stream - terms->window, terms->speed);
     return piece;

@@ -310,6 +310,15 @@ enum wry_status session_ask_status(struct wry_session *session)
     return session_send(session, head, n, NULL, 0);
 }
 
+enum wry_status session_keep_awake(struct wry_session *session)
+{
+    enum wry_status status = session_heartbeat(session);
+
+    if (status == WRY_OK && session_now(session) >= session->spoke_at + SESSION_KEEP_ALIVE)
+        status = session_ask_status(session);
+    return status;
+}
+
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud)
 {
     enum wry_status status = session->port->set_speed(session->port->context, baud);

@@ -70,6 +70,8 @@ enum wry_status session_exchange(struct wry_session *session, const uint8_t *hea
 enum wry_status session_exchange_start(struct wry_session *session, const uint8_t *head,
                                        size_t length, unsigned tries);
 enum wry_status session_ask_status(struct wry_session *session);
+/* Between messages: keeps the board from taking a slow encoder for a lost link. */
+enum wry_status session_keep_awake(struct wry_session *session);
 enum wry_status session_set_port_speed(struct wry_session *session, uint32_t baud);
 
 /* fault.c */
@@ -205,8 +207,6 @@ const struct wry_journal_sector *session_kept_within(const struct session_write 
 void session_stream_begin(struct session_write *job, struct wry_erase_message *erase);
 /* Sets up the window for a stream. */
 void session_stream_window(struct wry_session_window *window);
-/* Between messages: keeps the board from taking a slow encoder for a lost link. */
-enum wry_status session_keep_awake(struct wry_session *session);
 /* Encodes more of the stream as far as the window needs it. */
 enum wry_status session_stream_fill(struct session_write *job);
 /* Copies bytes of the stream that are available and not acknowledged. */

@@ -69,15 +69,6 @@ static void end_stream(struct wry_session_window *window, const struct wry_packe
     window->end = window->packed;
 }
 
-enum wry_status session_keep_awake(struct wry_session *session)
-{
-    enum wry_status status = session_heartbeat(session);
-
-    if (status == WRY_OK && session_now(session) >= session->spoke_at + SESSION_KEEP_ALIVE)
-        status = session_ask_status(session);
-    return status;
-}
-
 /* Encodes until there is enough for a frame, the ring is full or the stream ends. */
 enum wry_status session_stream_fill(struct session_write *job)
 {
