@@ -62,6 +62,8 @@ perf: all
 	@perf/real_time $(BUILD)
 	@echo
 	@perf/clean_line $(BUILD)
+	@echo
+	@perf/start $(BUILD)
 
 # The command on the kernel's own driver of a USB serial adapter, in an emulated machine: two minutes.
 adapter: all

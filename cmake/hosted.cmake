@@ -16,8 +16,12 @@ pkg_check_modules(LZMA REQUIRED IMPORTED_TARGET liblzma)
 find_library(DIVSUFSORT divsufsort REQUIRED) # these two come without a .pc file
 find_library(CSV csv REQUIRED)
 set(WRY_HOST_PACKAGES PkgConfig::GLIB PkgConfig::JSON PkgConfig::SERIALPORT
-    PkgConfig::TELNET PkgConfig::YAML PkgConfig::ZIP PkgConfig::SQLITE
-    PkgConfig::ZLIB PkgConfig::LZMA PkgConfig::ARCHIVE PkgConfig::SODIUM ${DIVSUFSORT} ${CSV})
+    PkgConfig::TELNET PkgConfig::YAML PkgConfig::SQLITE
+    PkgConfig::ZLIB PkgConfig::LZMA PkgConfig::SODIUM ${DIVSUFSORT} ${CSV} ${CMAKE_DL_LIBS})
+# Loaded when they are first needed (base/lazy_library.h).
+include(cmake/lazy.cmake)
+wry_lazy(ZIP ZIP store/file/zip_library.h)
+wry_lazy(ARCHIVE TAR store/image/tar_library.h)
 
 # What one can do without; wrytograph --version lists what was left out.
 option(WRY_POSTGRES "Ledgers on PostgreSQL servers (libpq)" ON)
@@ -26,8 +30,8 @@ option(WRY_QR "Codes on labels (libqrencode)" ON)
 set(WRY_LEFT_OUT "")
 if(WRY_POSTGRES)
     pkg_check_modules(PQ REQUIRED IMPORTED_TARGET libpq)
-    list(APPEND WRY_HOST_PACKAGES PkgConfig::PQ)
-    set(WRY_LEDGER_SERVER store/ledger/ledger_postgres.c store/ledger/postgres.c store/ledger/meter.c)
+    wry_lazy(PQ PQ store/ledger/pq_library.h)
+    set(WRY_LEDGER_SERVER store/ledger/ledger_postgres.c store/ledger/postgres.c store/ledger/pq_library.c store/ledger/meter.c)
 else()
     list(APPEND WRY_LEFT_OUT "PostgreSQL ledgers")
     set(WRY_LEDGER_SERVER store/ledger/ledger_postgres_none.c)
@@ -66,12 +70,12 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/sentences.c
 set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/estimate.c pack/filtered_source.c pack/findings.c pack/key.c pack/lzma_packer.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
-    chips/chip_check.c chips/chip_file.c chips/chips.c chips/kept_chips.c base/digest.c base/error.c base/file_lock.c base/folder_names.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
+    chips/chip_check.c chips/chip_file.c chips/chips.c chips/kept_chips.c base/digest.c base/error.c base/file_lock.c base/folder_names.c base/lazy_library.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
     ports/posix/clock.c ports/posix/tty.c ports/posix/wiring.c
     ports/serial/devices.c ports/serial/port_lock.c ports/serial/serial.c ports/serial/serial_error.c ports/serial/usb.c ports/serial/usb_place.c
     ports/rfc2217/client.c ports/rfc2217/server.c
     ports/bench/bench_boards.c ports/bench/bench_folder.c ports/bench/board_file.c ports/bench/buttons.c ports/bench/fault_text.c ports/bench/pty.c ports/bench/serve.c
-    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_commit.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c ${WRY_LEDGER_SERVER} ${WRY_MEDIA_TYPES} ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
+    store/file/adapter_speeds.c store/archive/archive.c store/archive/archive_json.c store/archive/archive_record.c store/shelf/backups.c store/card/board_table.c store/card/card_data.c store/text/csv_table.c store/file/error.c store/card/card_file.c store/card/card_placements.c store/card/card_reader.c store/db/database.c store/file/zip_library.c store/file/file_kind.c store/file/file_cache.c store/file/folder.c store/image/tar_library.c store/image/folder_image.c store/image/image_file.c store/journal/journal.c store/journal/journal_commit.c store/journal/journal_tables.c store/card/kit.c store/card/kit_list.c store/card/kit_pack.c store/card/kit_zip.c store/shelf/known_lookup.c store/shelf/known_index.c store/shelf/known_source.c store/ledger/ledger.c store/ledger/ledger_columns.c store/ledger/ledger_sqlite.c store/ledger/ledger_sender.c ${WRY_LEDGER_SERVER} ${WRY_MEDIA_TYPES} ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c store/image/layout_file.c store/file/leftovers.c base/diagnostics.c store/image/settings_file.c store/shelf/shelf_store.c store/card/signing.c store/image/steps_file.c base/yaml_text.c
     store/file/atomic_file.c store/file/spool.c 
     jobs/words/error_words.c jobs/words/fact_words.c jobs/words/finding_words.c jobs/words/note_words.c
     jobs/words/problem_facts.c ${CMAKE_CURRENT_BINARY_DIR}/sentences.c jobs/words/problem_words.c jobs/words/template.c
@@ -88,6 +92,8 @@ add_library(wry_sim STATIC ${WRY_SIM_SOURCES})
 target_include_directories(wry_sim PUBLIC ports PRIVATE core)
 target_link_libraries(wry_sim PUBLIC wrytograph_static wry_loader)
 
+wry_lazy_dependencies()
+
 # Packers alone need no more than their libraries.
 add_library(wry_pack STATIC ${WRY_PACK_SOURCES})
 target_include_directories(wry_pack PUBLIC ${PROJECT_SOURCE_DIR})
@@ -95,7 +101,8 @@ target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB PkgConfi
 
 add_library(wry_host_objects OBJECT ${WRY_HOST_SOURCES})
 target_include_directories(wry_host_objects PRIVATE include ports ${PROJECT_SOURCE_DIR})
-target_compile_definitions(wry_host_objects PRIVATE _GNU_SOURCE)
+target_include_directories(wry_host_objects SYSTEM PRIVATE ${WRY_LAZY_FOLDERS})
+target_compile_definitions(wry_host_objects PRIVATE _GNU_SOURCE ${WRY_LAZY_FILES})
 target_link_libraries(wry_host_objects PRIVATE ${WRY_HOST_PACKAGES})
 
 # What the command and the tests are linked with: they look inside.

@@ -278,6 +278,8 @@ static struct wry_problem *back_up(struct backup *backup, struct wry_backup_resu
     struct write_common work;
 
     write_common_begin(&work, backup->station);
+    if (!backup->options->plain && !archive_can_write(&error))
+        return problem_of_error(error);
     struct wry_problem *problem = open_older(backup);
     if (problem)
         return problem;

@@ -4,7 +4,6 @@
 #include <glib/gstdio.h>
 #include <stdio.h>
 #include <string.h>
-#include <zip.h>
 
 #include "base/folder_names.h"
 #include "jobs/plan/shelf_items.h"
@@ -12,6 +11,7 @@
 #include "store/archive/archive.h"
 #include "store/file/error.h"
 #include "store/file/leftovers.h"
+#include "store/file/zip_library.h"
 #include "store/shelf/shelf_store.h"
 #include "wrytograph/region_table.h"
 
@@ -159,6 +159,8 @@ static bool add_member(const struct adding *a, zip_t *zip, zip_uint64_t index, c
 
 static bool add_zip(const struct adding *a, const char *path)
 {
+    if (!zip_library_load(a->error))
+        return false;
     zip_t *zip = zip_open(path, ZIP_RDONLY, NULL);
     g_autofree char *folder = leftovers_new_folder("zip");
     zip_int64_t count = zip ? zip_get_num_entries(zip, 0) : 0;

@@ -4,11 +4,11 @@
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
-#include <zip.h>
 
 #include "store/archive/archive_json.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
+#include "store/file/zip_library.h"
 #include "wrytograph-host/text_file.h"
 
 #define DESCRIPTION "board.json"
@@ -155,13 +155,20 @@ static bool holds_all(const struct archive *archive, const char *path)
     return holds;
 }
 
+gboolean archive_can_write(GError **error)
+{
+    return zip_library_load(error);
+}
+
 gboolean archive_write(const struct archive *archive, const char *path, GError **error)
 {
     g_autofree char *description = archive_json_write(archive);
     int code = 0;
+
+    if (!zip_library_load(error))
+        return FALSE;
     zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
     bool added = zip && add_description(zip, description);
-
     if (!zip)
         return zip_error(error, path, "cannot be made");
     /* Each source owns its stream. */
@@ -210,6 +217,8 @@ struct archive *archive_open(const char *path, GError **error)
     if (file < 0)
         return NULL;
     close(file);
+    if (!zip_library_load(error))
+        return NULL;
     zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip) {
         store_error(error, WRY_STORE_ERROR_DAMAGED,

@@ -22,5 +22,8 @@ bool archive_is_one(const char *path);
 /* NULL with error if the file is not a backup archive, or damaged. */
 struct archive *archive_open(const char *path, GError **error);
 
+/* FALSE with error if archives cannot be written on this computer: asked before all is read. */
+gboolean archive_can_write(GError **error);
+
 /* Writes the archive to path and reads it back: false also if the SHA-256 of a range differs. */
 gboolean archive_write(const struct archive *archive, const char *path, GError **error);

@@ -5,7 +5,6 @@
 #include <json-glib/json-glib.h>
 #include <string.h>
 #include <unistd.h>
-#include <zip.h>
 
 #include "store/card/kit_list.h"
 #include "store/card/kit_zip.h"

@@ -1,6 +1,5 @@
 /* Packing kits. */
 #include <string.h>
-#include <zip.h>
 
 #include "base/folder_names.h"
 #include "store/card/kit.h"
@@ -185,6 +184,9 @@ static gboolean write_zip(const char *path, const struct kit_list *list, const c
                           const char *signature, GError **error)
 {
     int code = 0;
+
+    if (!zip_library_load(error))
+        return FALSE;
     zip_t *zip = zip_open(path, ZIP_CREATE | ZIP_TRUNCATE, &code);
 
     if (zip && add_all(zip, list, text, signature) && zip_close(zip) == 0)

@@ -25,6 +25,8 @@ zip_t *kit_zip_open(const char *path, GError **error)
         return NULL;
     }
     close(file);
+    if (!zip_library_load(error))
+        return NULL;
     zip_t *zip = zip_open(path, ZIP_RDONLY, &code);
     if (!zip)
         store_error(error, WRY_STORE_ERROR_DAMAGED,

@@ -3,7 +3,8 @@
 
 #include <glib.h>
 #include <stdint.h>
-#include <zip.h>
+
+#include "store/file/zip_library.h"
 
 /* Opens a ZIP file for reading; close it with zip_discard. NULL with error. */
 zip_t *kit_zip_open(const char *path, GError **error);

@@ -1,14 +1,13 @@
 /* A folder as a ustar archive. */
 #include "store/image/folder_image.h"
 
-#include <archive.h>
-#include <archive_entry.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include "base/folder_names.h"
 #include "store/file/error.h"
 #include "store/file/spool.h"
+#include "store/image/tar_library.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph/flash.h"
 
@@ -121,13 +120,12 @@ static gboolean add_folder(struct maker *maker, const char *folder, const char *
 
 struct spool *folder_image_make(const char *path, uint32_t *length, GError **error)
 {
-    struct maker maker = {.archive = archive_write_new(), .error = error};
+    struct maker maker = {.error = error};
 
-    maker.spool = spool_new(NULL, error);
-    if (!maker.spool) {
-        archive_write_free(maker.archive);
+    maker.spool = tar_library_load(error) ? spool_new(NULL, error) : NULL;
+    if (!maker.spool)
         return NULL;
-    }
+    maker.archive = archive_write_new();
     archive_write_set_format_ustar(maker.archive);
     archive_write_set_bytes_per_block(maker.archive, 512);
     archive_write_set_bytes_in_last_block(maker.archive, 512);

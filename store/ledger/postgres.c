@@ -40,6 +40,9 @@ static bool has_scheme(const char *address)
 static bool is_keyword_list(const char *address)
 {
     const char *equals = strchr(address, '=');
+
+    if (equals && !pq_library_load(NULL))
+        return true; /* not known: it may have a password */
     PQconninfoOption *options = equals ? PQconndefaults() : NULL;
     g_autofree char *word =
         equals ? g_strstrip(g_strndup(address, (gsize)(equals - address))) : NULL;
@@ -47,7 +50,8 @@ static bool is_keyword_list(const char *address)
 
     for (const PQconninfoOption *o = options; o && o->keyword && !found; o++)
         found = g_ascii_strcasecmp(o->keyword, word) == 0;
-    PQconninfoFree(options);
+    if (options)
+        PQconninfoFree(options);
     return found;
 }
 
@@ -58,8 +62,7 @@ bool postgres_is_address(const char *address)
 
 bool postgres_is_built(GError **error)
 {
-    (void)error;
-    return true;
+    return pq_library_load(error);
 }
 
 /* libpq requires the scheme in lower case. */
@@ -69,7 +72,7 @@ static PQconninfoOption *parse(const char *address, char **normal)
     g_autofree char *scheme =
         colon ? g_ascii_strdown(address, (gssize)(colon - address)) : g_strdup("");
     g_autofree char *text = g_strconcat(scheme, colon ? colon : address, NULL);
-    PQconninfoOption *options = PQconninfoParse(text, NULL);
+    PQconninfoOption *options = pq_library_load(NULL) ? PQconninfoParse(text, NULL) : NULL;
 
     if (normal)
         *normal = g_steal_pointer(&text);
@@ -96,7 +99,8 @@ char *postgres_name(const char *address)
         host = value_of(options, "hostaddr");
     name = g_strdup_printf("postgresql://%s%s%s/%s", host ? host : "", port ? ":" : "",
                            port ? port : "", database ? database : "");
-    PQconninfoFree(options);
+    if (options)
+        PQconninfoFree(options);
     return name;
 }
 
@@ -157,6 +161,9 @@ static bool connect_to(struct postgres *server, const char *address, int64_t dea
                        GError **error)
 {
     g_autofree char *normal = NULL;
+
+    if (!pq_library_load(error))
+        return false;
     PQconninfoOption *options = parse(address, &normal);
 
     /* libpq's message would show a password. */
@@ -198,7 +205,8 @@ void postgres_close(struct postgres *server)
 {
     if (!server)
         return;
-    PQfinish(server->connection);
+    if (server->connection)
+        PQfinish(server->connection);
     meter_free(server->meter);
     g_free(server->name);
     g_free(server->password);

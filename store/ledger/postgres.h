@@ -11,8 +11,8 @@
  */
 #pragma once
 
+#include "pq_library.h"
 #include <glib.h>
-#include <libpq-fe.h>
 #include <stdbool.h>
 #include <stdint.h>
 
