@@ -130,7 +130,6 @@ static struct piece piece_of(const struct session_cost_terms *terms,
 
     if (wry_coding_needs_old(part->coding))
         piece.erase += read;
-    piece.program += piece.work / WORK_APART;
     if (part->coding == WRY_CODING_LZMA_OLD)
         piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
     /* A round trip carries a window at most. */
@@ -145,17 +144,20 @@ static struct piece piece_of(const struct session_cost_terms *terms,
 
 static void add_piece(struct course *course, const struct piece *piece, bool with_old)
 {
+    uint64_t program = piece->program + piece->work / WORK_APART;
+
     course->busy += piece->erase + piece->program;
     course->work += piece->work;
     if (!with_old) { /* erases go ahead while the flash waits for content */
         course->line += piece->line;
-        course->flash = later(later(course->flash + piece->program, course->line), course->busy);
+        uint64_t busy = course->busy + course->work / WORK_APART;
+        course->flash = later(later(course->flash + program, course->line), busy);
         course->flash = later(course->flash, course->work);
         return;
     }
     uint64_t erased = later(course->flash, course->line) + piece->erase;
     course->line = later(course->line + piece->line, piece->late > 0 ? erased + piece->late : 0);
-    course->flash = later(erased + later(piece->program, piece->work), course->line);
+    course->flash = later(erased + later(program, piece->work), course->line);
 }
 
 uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes)
