@@ -109,21 +109,43 @@ static void reply(struct wry_loader *loader)
     digest->reply_due = false;
 }
 
-/* Ends a sector: stores its digest and begins the next. */
-static void end_sector(struct wry_loader_digest *digest)
+/* Stores the digest of the sector that ends here, and goes to the next. */
+static void store(struct wry_loader_digest *digest, const uint8_t whole[WRY_SHA256_SIZE])
 {
     size_t size = wry_digest_size(digest->flags, WRY_SECTOR_SIZE);
     size_t end = wry_digest_size(digest->flags, digest->at - digest->start);
     uint32_t left = digest->end - digest->at;
     uint32_t skipped = wry_digest_stride(digest->flags) - WRY_SECTOR_SIZE;
-    uint8_t whole[WRY_SHA256_SIZE];
 
-    wry_sha256_end(&digest->sha, whole);
     memcpy(digest->result + end - size, whole, size);
-    wry_sha256_begin(&digest->sha);
+    digest->sector_blank = false;
     digest->at += skipped < left ? skipped : left;
     if (digest->blank_to < digest->at)
         digest->blank_to = digest->at;
+}
+
+static void end_sector(struct wry_loader_digest *digest)
+{
+    uint8_t whole[WRY_SHA256_SIZE];
+
+    wry_sha256_end(&digest->sha, whole);
+    wry_sha256_begin(&digest->sha);
+    if (digest->sector_blank && !digest->blank_hashed) {
+        memcpy(digest->blank_sector, whole, sizeof whole);
+        digest->blank_hashed = true;
+    }
+    store(digest, whole);
+}
+
+/* All blank sectors have the same digest: one is hashed, the others are only read. */
+static bool skip_blank_sector(struct wry_loader_digest *digest)
+{
+    if (!(digest->flags & WRY_FLAG_SECTORS) || !digest->blank_hashed ||
+        digest->at % WRY_SECTOR_SIZE != 0 || digest->blank_to - digest->at < WRY_SECTOR_SIZE)
+        return false;
+    digest->at += WRY_SECTOR_SIZE;
+    store(digest, digest->blank_sector);
+    return true;
 }
 
 static void add(struct wry_loader *loader, const uint8_t *bytes, uint32_t n)
@@ -173,19 +195,60 @@ bool loader_digest_saw_blank(const struct wry_loader *loader, uint32_t sector)
 static void add_slice(struct wry_loader *loader, uint32_t n)
 {
     loader_flash_read(loader, loader->digest.at, loader->slice, n);
-    note_blank(loader, n);
+    if (!(loader->digest.flags & WRY_FLAG_SECTORS))
+        note_blank(loader, n);
     add(loader, loader->slice, n);
 }
 
 /* A page known to be blank need not be read. */
-static void add_blank(struct wry_loader *loader)
+static void hash_blank(struct wry_loader *loader)
 {
     static const uint8_t blank[] = {0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF,
                                     0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF};
 
-    loader->digest.sector_blank = false; /* only content read here counts */
     for (uint32_t n = 0; n < WRY_PAGE_SIZE; n += sizeof blank)
         add(loader, blank, sizeof blank);
+}
+
+static void add_blank(struct wry_loader *loader)
+{
+    loader->digest.sector_blank = false; /* only content read here counts */
+    hash_blank(loader);
+}
+
+/* True in digests of sectors, while all of a sector that was read is blank. */
+static bool scans(const struct wry_loader_digest *digest)
+{
+    return (digest->flags & WRY_FLAG_SECTORS) && digest->at % WRY_SECTOR_SIZE == 0 &&
+           digest->blank_to - digest->at < WRY_SECTOR_SIZE;
+}
+
+/* Reads on in a sector that is blank so far; it is hashed from its start if it is not. */
+static void scan_slice(struct wry_loader *loader, uint32_t n)
+{
+    struct wry_loader_digest *digest = &loader->digest;
+    uint32_t sector = sector_of(digest, digest->at);
+
+    loader_flash_read(loader, digest->blank_to, loader->slice, n);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN, n);
+    if (!wry_bytes_blank(loader->slice, n)) {
+        digest->sector_blank = false;
+        if (digest->at < digest->blank_to)
+            hash_blank(loader);
+        else
+            add(loader, loader->slice, n);
+        return;
+    }
+    if (digest->blank_to == digest->at)
+        digest->sector_blank = true;
+    digest->blank_to += n;
+    loader_content_watch(loader, digest->start, digest->blank_to);
+    if (digest->blank_to % WRY_SECTOR_SIZE != 0)
+        return;
+    if (digest->sector_blank && sector < WRY_LOADER_BLANK_SECTORS)
+        bits_add(digest->blank, sector);
+    if (!digest->blank_hashed)
+        hash_blank(loader);
 }
 
 bool loader_digest_waits_for(const struct wry_loader *loader, uint32_t offset)
@@ -232,23 +295,31 @@ bool loader_digest_step(struct wry_loader *loader, bool spare)
         begin(loader, &digest->next);
     if (digest->state != WRY_JOB_RUNNING)
         return false;
-    if (digest->at < digest->blank_to) {
+    if (skip_blank_sector(digest)) {
+        if (digest->at < digest->end)
+            return true;
+    } else if (digest->at < digest->blank_to && !scans(digest)) {
         if (!spare)
             return false;
-        add_blank(loader);
+        if (digest->flags & WRY_FLAG_SECTORS)
+            hash_blank(loader);
+        else
+            add_blank(loader);
         if (digest->at < digest->end)
             return true;
     }
     if (loader->op != WRY_OP_NONE && digest->at < digest->end)
         return false;
-    uint32_t settled = loader_content_settled(loader, digest->at, digest->end);
-    if (digest->at < settled) {
-        uint32_t left = settled - digest->at;
-        uint32_t to_boundary = DIGEST_SLICE - digest->at % DIGEST_SLICE;
-        add_slice(loader, left < to_boundary ? left : to_boundary);
+    uint32_t from = digest->blank_to, settled = loader_content_settled(loader, from, digest->end);
+    if (from < settled) {
+        uint32_t n = loader_least(settled - from, DIGEST_SLICE - from % DIGEST_SLICE);
+        if (scans(digest))
+            scan_slice(loader, n);
+        else
+            add_slice(loader, n);
     }
     if (digest->at < digest->end)
-        return digest->at < settled;
+        return from < settled;
     if (!(digest->flags & WRY_FLAG_SECTORS))
         wry_sha256_end(&digest->sha, digest->result);
     digest->state = WRY_JOB_DONE;

@@ -41,23 +41,28 @@ enum {
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
 };
 
-/* Uses the largest units first, where they are whole and aligned, then smaller ones. */
-static uint32_t erase_time(uint32_t offset, uint32_t length, uint32_t unit)
+/* True if the unit around an offset lies within the span. */
+static bool holds_unit(const struct wry_span *span, uint32_t at, uint32_t unit)
+{
+    uint32_t start = at - at % unit;
+
+    return start >= span->start && span->end - start >= unit;
+}
+
+/* us for a piece of a span: its share of the largest units that the span holds. Both are in whole
+ * sectors. */
+static uint32_t erase_time(const struct wry_span *span, uint32_t offset, uint32_t length,
+                           uint32_t unit)
 {
     uint32_t time = 0;
 
-    for (uint32_t at = offset, end = offset + length, n; at < end; at += n) {
-        uint32_t left = end - at;
-        if (unit >= 0x10000 && at % 0x10000 == 0 && left >= 0x10000) {
-            n = 0x10000;
-            time += ERASE_64K;
-        } else if (unit >= 0x8000 && at % 0x8000 == 0 && left >= 0x8000) {
-            n = 0x8000;
-            time += ERASE_32K;
-        } else {
-            n = WRY_SECTOR_SIZE;
+    for (uint32_t at = offset; at < offset + length; at += WRY_SECTOR_SIZE) {
+        if (unit >= 0x10000 && holds_unit(span, at, 0x10000))
+            time += ERASE_64K / (0x10000 / WRY_SECTOR_SIZE);
+        else if (unit >= 0x8000 && holds_unit(span, at, 0x8000))
+            time += ERASE_32K / (0x8000 / WRY_SECTOR_SIZE);
+        else
             time += ERASE_4K;
-        }
     }
     return time;
 }
@@ -120,10 +125,12 @@ static struct piece piece_of(const struct session_cost_terms *terms,
                              uint32_t stream)
 {
     uint32_t pages = content == part->length ? part->pages : content / WRY_PAGE_SIZE;
+    struct wry_span span = {.start = part->offset, .end = part->offset + part->length};
     uint32_t read = content / SPI_BYTES_PER_US;
     struct piece piece = {
         .line = frames_time(stream, terms->speed),
-        .erase = terms->blank ? read : erase_time(part->offset + at, content, part->erase_unit),
+        .erase =
+            terms->blank ? read : erase_time(&span, part->offset + at, content, part->erase_unit),
         /* Each page is transferred to the flash and read back once. */
         .program = (uint64_t)pages * PROGRAM_PAGE + 2 * read,
         .work = work_time(part->coding, stream, content)};
@@ -167,7 +174,9 @@ uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes)
 
 uint32_t session_cost_flash(uint32_t offset, uint32_t length, uint32_t unit)
 {
-    return erase_time(offset, length, unit) + length / WRY_PAGE_SIZE * PROGRAM_PAGE +
+    struct wry_span span = {.start = offset, .end = offset + length};
+
+    return erase_time(&span, offset, length, unit) + length / WRY_PAGE_SIZE * PROGRAM_PAGE +
            2 * length / SPI_BYTES_PER_US;
 }
 

@@ -191,6 +191,15 @@ static enum wry_status fetch_next(struct session_write *job, const struct survey
     return status == WRY_OK ? session_fetch_digest(session, offset, length, asked->flags) : status;
 }
 
+static bool any_dirty(const struct session_dirty *dirty)
+{
+    for (uint32_t i = 0; i < dirty->count; i++) {
+        if (bits_has(dirty->bits, i))
+            return true;
+    }
+    return false;
+}
+
 static enum wry_status find_single(struct session_write *job, struct survey *survey,
                                    uint32_t offset, uint32_t count, struct session_dirty *dirty)
 {
@@ -203,6 +212,9 @@ static enum wry_status find_single(struct session_write *job, struct survey *sur
         if (status == WRY_OK) {
             status = compare(job, at, asked.sectors, asked.flags, dirty);
             n += asked.sectors;
+            /* What differs is written first. */
+            if (any_dirty(dirty))
+                survey->until = offset + count * WRY_SECTOR_SIZE;
         } else if (status == WRY_NO_ANSWER) {
             survey->flags = WRY_FLAG_SECTORS;
             survey->room = (asked.sectors + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
@@ -261,7 +273,7 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
 
     survey.until = until;
     memset(dirty, 0, sizeof *dirty);
-    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED
+    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && job->alike
                ? find_together(job, &survey, offset, count, dirty)
                : find_single(job, &survey, offset, count, dirty);
 }
@@ -316,6 +328,7 @@ static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
     if (status == WRY_OK)
         status = compare(job, job->span.start, n, flags, &dirty);
     job->blank = status == WRY_OK && all_blank(job->session->cargo, n);
+    job->alike = !any_dirty(&dirty);
     *looks_new = all_dirty(&dirty) ||
                  (status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags)));
     return status;
@@ -328,6 +341,7 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = job->blank = false;
+    job->alike = true;
     if (sectors >= WORTH_SPREAD && (job->session->board.features & WRY_FEATURE_SPREAD)) {
         status = sample_spread(job, looks_new);
         if (status != WRY_NO_ANSWER)

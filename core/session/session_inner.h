@@ -170,7 +170,8 @@ struct session_write {
     bool without_old;                      /* the old content was not as assumed */
     struct session_chosen chosen[2];       /* the latest choices */
     const struct wry_estimate_sink *estimate; /* estimate only; NULL in a write */
-    bool blank;                               /* what was sampled of the span is blank */
+    bool blank;                               /* what was sampled of the span is blank, */
+    bool alike;                               /* or as it should be */
     bool proven; /* the sectors left alone are verified by full SHA-256 digests */
 };
 

@@ -128,6 +128,7 @@ static enum wry_status write_dirty(struct session_write *job, uint32_t offset, u
             continue;
         }
         uint32_t end = end_of_part(dirty, at, count);
+        job->ahead.sectors = 0; /* writing takes the place of digests requested in advance */
         status = write_range(job, offset + at * WRY_SECTOR_SIZE, offset + end * WRY_SECTOR_SIZE);
         at = end;
     }

@@ -165,7 +165,9 @@ struct wry_loader_digest {
     uint32_t blank_to; /* at to here was found to be blank; it is hashed later */
     bool reply_due;
     bool sector_blank; /* the sector that contains at is blank so far */
+    bool blank_hashed; /* blank_sector is known */
     struct wry_sha256 sha;
+    uint8_t blank_sector[WRY_SHA256_SIZE]; /* digest of a blank sector */
     uint8_t result[WRY_LOADER_DIGEST_SECTORS * WRY_SECTOR_DIGEST_SIZE];
     uint8_t blank[WRY_LOADER_BLANK_SECTORS /
                   8]; /* known blank sectors, which a read need not check again */
