@@ -35,7 +35,7 @@ else()
     set(WRY_LOADER_CODING_SOURCES loader/plain/plain.c)
 endif()
 set(WRY_LOADER_SOURCES ${WRY_LOADER_CODING_SOURCES}
-    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash_commands.c loader/flash_part.c loader/flash_table.c loader/loader.c loader/memory.c loader/frame_output.c
+    loader/content.c loader/digest_job.c loader/erase_plan.c loader/flash_commands.c loader/flash_lines.c loader/flash_part.c loader/flash_table.c loader/loader.c loader/memory.c loader/frame_output.c
     loader/range.c loader/read_answer.c loader/read_job.c loader/write_job.c)
 
 # One set of position-independent objects serves the static and the shared library.

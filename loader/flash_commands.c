@@ -138,15 +138,24 @@ static size_t put_address(const struct wry_loader *loader, uint8_t to[5], uint8_
 
 void loader_flash_read(struct wry_loader *loader, uint32_t offset, uint8_t *to, size_t n)
 {
-    uint8_t head[5];
-    uint8_t command = loader->part.own_commands ? COMMAND_READ_LONG : COMMAND_READ;
+    const struct wry_loader_part *part = &loader->part;
+    uint8_t head[6] = {0};
+    uint8_t command = part->read_command != 0 ? part->read_command
+                      : part->own_commands    ? COMMAND_READ_LONG
+                                              : COMMAND_READ;
 
     /* On parts of several dies a read does not continue into the next die. */
     while (n > 0) {
         size_t to_boundary = READ_WITHIN - offset % READ_WITHIN;
         size_t piece = n < to_boundary ? n : to_boundary;
         size_t length = put_address(loader, head, command, offset);
-        loader_flash_ask(loader, head, length, to, piece);
+        bool fast = part->read_command != 0;
+        transfer(loader, &(struct wry_spi_transfer){.out = head,
+                                                    .out_length = length + fast,
+                                                    .in = to,
+                                                    .in_length = piece,
+                                                    .data_lines = part->lines,
+                                                    .fast = fast});
         offset += (uint32_t)piece;
         to += piece;
         n -= piece;
@@ -173,11 +182,19 @@ void loader_flash_erase(struct wry_loader *loader, uint32_t offset, uint32_t len
 
 void loader_flash_program(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
 {
+    const struct wry_loader_part *part = &loader->part;
     uint8_t head[5];
-    uint8_t command = loader->part.own_commands ? COMMAND_PROGRAM_LONG : COMMAND_PROGRAM;
+    bool quad = part->lines == 4 && part->quad_program != 0;
+    uint8_t command = quad                 ? part->quad_program
+                      : part->own_commands ? COMMAND_PROGRAM_LONG
+                                           : COMMAND_PROGRAM;
     size_t n = put_address(loader, head, command, offset);
 
     loader_flash_command(loader, COMMAND_WRITE_ENABLE);
-    transfer(loader, &(struct wry_spi_transfer){
-                         .out = head, .out_length = n, .out2 = page, .out2_length = WRY_PAGE_SIZE});
+    transfer(loader, &(struct wry_spi_transfer){.out = head,
+                                                .out_length = n,
+                                                .out2 = page,
+                                                .out2_length = WRY_PAGE_SIZE,
+                                                .data_lines = quad ? 4 : 1,
+                                                .fast = part->read_command != 0});
 }

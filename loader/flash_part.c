@@ -7,6 +7,7 @@
  * everything else. A part without SFDP is assumed to have all usual commands; if one turns out to
  * be missing, it is replaced then.
  */
+#include "bytes/memory.h"
 #include "loader_inner.h"
 
 enum command {
@@ -73,8 +74,11 @@ void loader_flash_identify(struct wry_loader *loader)
     loader_flash_look_at_protection(loader);
     part->limit = WRY_FLASH_FULL;
     part->two_bytes = part->by_flag = false;
+    memset(part->reads, 0, sizeof part->reads);
+    part->quad_program = 0;
     loader_flash_assume_usual(loader);
     loader_flash_read_tables(loader);
+    loader_flash_choose_lines(loader);
 }
 
 static void go_to(struct wry_loader *loader, uint8_t state)

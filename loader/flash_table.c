@@ -26,10 +26,16 @@ enum {
     TYPES = 4,            /* erase types per table */
     TYPES_ALL = 0xF,
     LONG_READ = 1 << 0,
+    LONG_READ_FAST = 1 << 1,
+    LONG_READ_DUAL = 1 << 2,
+    LONG_READ_QUAD = 1 << 4,
+    LONG_PROGRAM_QUAD = 1 << 7,
     LONG_PROGRAM = 1 << 6,
     LONG_ERASE = 1 << 9, /* bit of erase type 1; the others follow */
     WORD_FIRST = 1,
     WORD_SIZE = 2,
+    WORD_READ_QUAD = 3, /* its upper half, */
+    WORD_READ_DUAL = 4, /* and its lower one */
     WORD_ERASE = 8,
     WORD_PAGE = 11,
     WORD_BUSY = 14,
@@ -39,6 +45,9 @@ enum {
     ENTER_ENABLED = 1 << 1,
     ENTER_ALWAYS = 1 << 6,
     ERASE_NO_SECTOR = 3, /* value in word 1: no 4 KiB erase */
+    HAS_READ_DUAL = 1 << 16,
+    HAS_READ_QUAD = 1 << 22,
+    READ_CLOCKS = 8, /* clocks of one byte between address and data */
     ADDRESS_LONG_ALONE = 2,
     BUSY_STATUS = 1 << 2, /* busy is bit 0 of the status register */
     BUSY_FLAG = 1 << 3,   /* ready is bit 7 of the flag status register */
@@ -299,6 +308,33 @@ static void take_status(struct wry_loader *loader, const struct tables *tables)
     loader->part.two_bytes = quad == QUAD_SECOND || quad == QUAD_SECOND_TOO;
 }
 
+/* The command in half a word, if it waits for the clocks of one byte; 0: none. */
+static uint8_t read_in(uint32_t half)
+{
+    return (half & 0x1F) + (half >> 5 & 7) == READ_CLOCKS ? (uint8_t)(half >> 8) : 0;
+}
+
+/* Stores the commands that read over one line at a fast clock, two and four lines. */
+static void take_lines(struct wry_loader *loader, const struct tables *tables)
+{
+    struct wry_loader_part *part = &loader->part;
+    uint32_t first = basic_word(tables, WORD_FIRST), had = word(tables, &tables->wide, 1);
+    uint8_t dual = first & HAS_READ_DUAL ? read_in(basic_word(tables, WORD_READ_DUAL) & 0xFFFF) : 0;
+    uint8_t quad = first & HAS_READ_QUAD ? read_in(basic_word(tables, WORD_READ_QUAD) >> 16) : 0;
+
+    if (!part->own_commands) {
+        part->reads[0] = 0x0B;
+        part->reads[1] = dual;
+        part->reads[2] = quad;
+        part->quad_program = loader->identity.quad_program;
+        return;
+    }
+    part->reads[0] = had & LONG_READ_FAST ? 0x0C : 0;
+    part->reads[1] = dual != 0 && (had & LONG_READ_DUAL) ? 0x3C : 0;
+    part->reads[2] = quad != 0 && (had & LONG_READ_QUAD) ? 0x6C : 0;
+    part->quad_program = had & LONG_PROGRAM_QUAD ? 0x34 : 0;
+}
+
 void loader_flash_read_tables(struct wry_loader *loader)
 {
     struct tables tables = {.loader = loader, .everywhere = TYPES_ALL};
@@ -311,6 +347,7 @@ void loader_flash_read_tables(struct wry_loader *loader)
     if (loader->part.limit == WRY_FLASH_FULL && has_short_pages(&tables))
         loader->part.limit = WRY_FLASH_SHORT_PAGES;
     take_status(loader, &tables);
+    take_lines(loader, &tables);
     if (loader->part.long_address && !loader->part.own_commands)
         enter_long_addresses(loader, basic_word(&tables, WORD_ENTER) >> 24);
 }

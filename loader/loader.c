@@ -94,6 +94,7 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
         .flash_limit = loader->part.limit,
         .size_from = loader->part.size_from,
         .filters = loader_stream_filters(loader),
+        .flash_rate = (uint8_t)(loader->part.lines * loader->identity.flash_mhz / 8),
         .erase_least = loader->part.least_log2 > 0 ? UINT32_C(1) << loader->part.least_log2 : 0,
     };
     memcpy(reply.eui48, loader->identity.eui48, sizeof reply.eui48);

@@ -60,6 +60,14 @@ void loader_flash_assume_usual(struct wry_loader *loader);
 /* Replaces those by what its tables report, if it has tables. */
 void loader_flash_read_tables(struct wry_loader *loader);
 
+/* flash_lines.c: reading over several data lines. */
+/* Tries the ways of part.reads on what the flash holds. The slice is used. */
+void loader_flash_choose_lines(struct wry_loader *loader);
+/* Tries them on this page, which the flash holds, if none could be tried yet. */
+void loader_flash_learn(struct wry_loader *loader, uint32_t offset, const uint8_t *page);
+/* Goes back to one line. */
+void loader_flash_read_plainly(struct wry_loader *loader);
+
 /* flash_commands.c: commands of the NOR flash. */
 void loader_flash_command(struct wry_loader *loader, uint8_t command);
 void loader_flash_ask(struct wry_loader *loader, const uint8_t *out, size_t n, uint8_t *in,

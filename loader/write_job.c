@@ -226,21 +226,35 @@ static void fail_at(struct wry_loader *loader, uint32_t offset)
     finish(loader, WRY_JOB_FAILED, refused ? WRY_ERROR_PROTECTED : WRY_ERROR_FLASH_FAILED, offset);
 }
 
-/* Reads a programmed page back: this finds worn or protected pages. */
+static bool holds_page(struct wry_loader *loader, uint32_t offset, const uint8_t *page)
+{
+    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_COMPARE, WRY_PAGE_SIZE);
+    return memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0;
+}
+
+/* Reads a programmed page back: this finds worn or protected pages. What several lines read wrong,
+ * one line must read. */
 static void check_page(struct wry_loader *loader)
 {
     const uint8_t *page = page_at(loader, loader->op_offset);
-
     uint32_t offset = loader_write_address(loader, loader->op_offset, WRY_PAGE_SIZE);
+    bool holds = holds_page(loader, offset, page);
 
-    loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
-    loader->port->worked(loader->port->context, WRY_WORK_COMPARE, WRY_PAGE_SIZE);
-    if (memcmp(page, loader->slice, WRY_PAGE_SIZE) == 0) {
-        loader->page_in_slice = true;
-        page_programmed(loader);
+    if (!holds && loader->part.read_command != 0) {
+        loader_flash_read_plainly(loader);
+        holds = holds_page(loader, offset, page);
+        /* The part may have ignored the command for four lines: it is programmed again. */
+        if (!holds && wry_bytes_blank(loader->slice, WRY_PAGE_SIZE))
+            return;
+    }
+    if (!holds) {
+        fail_at(loader, offset);
         return;
     }
-    fail_at(loader, offset);
+    loader_flash_learn(loader, offset, page);
+    loader->page_in_slice = true;
+    page_programmed(loader);
 }
 
 /*

@@ -147,7 +147,7 @@ static void run(const struct job *job)
         fail(job->name);
     double measured = (double)(rig->adapter.now - begun) / 1e9;
     double line = line_time(job, content), flash = flash_time(job);
-    double digest = (double)job->length * job->pieces * (80 / 160e6 + 8 / 40e6);
+    double digest = (double)job->length * job->pieces * (80 / 160e6 + 8 / (4 * 80e6));
     double limit = line > flash ? line : flash;
     limit = digest > limit ? digest : limit;
     printf("%-34s %8u %8.3f s %8.3f s %8.3f s %8.3f s %8.3f\n", job->name, (unsigned)job->speed,

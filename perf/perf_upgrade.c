@@ -27,7 +27,6 @@ static uint8_t content[LENGTH];
 struct row {
     const char *name;
     uint16_t chip_code;
-    uint32_t block;
 };
 
 static double processor_time(void)
@@ -41,15 +40,19 @@ static double processor_time(void)
 /* s of erasing and programming. */
 static double flash_time(uint32_t block)
 {
-    double erase = block == 0x10000 ? 0.150 : 0.045;
+    double erase = block == 0x10000 ? 0.150 : block == 0x8000 ? 0.120 : 0.045;
 
     return LENGTH / block * erase + LENGTH % block / 4096 * 0.045 + LENGTH / 256 * 0.0004;
 }
 
-/* s at 40 MHz: the page to the flash and back, and of a difference what it held before. */
-static double transfer_time(bool difference)
+/* s over the chip's data lines: the page to the flash and back, and of a difference what it held
+ * before. */
+static double transfer_time(uint16_t chip_code, bool difference)
 {
-    return (difference ? 3.0 : 2.0) * LENGTH * 8 / 40e6;
+    const struct wry_chip *chip = wry_chip_by_code(chip_code);
+
+    return (difference ? 3.0 : 2.0) * LENGTH * 8 /
+           (chip->read_lines_most * chip->read_clock_most * 1e6);
 }
 
 /* Processor time in s to make the difference, by a packer without a session. */
@@ -126,8 +129,8 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
     uint64_t sent = wry_session_stats(&rig->session)->content_sent;
     bool difference = wry_session_stats(&rig->session)->differences > 0;
     double line = (double)sent * 10 / baud;
-    double flash = flash_time(difference ? row->block : 0x10000);
-    double all = flash + transfer_time(difference);
+    double flash = flash_time(difference ? wry_session_board(&rig->session)->old_block : 0x10000);
+    double all = flash + transfer_time(row->chip_code, difference);
     printf("%-13s %-10s %8u %4u ms %7.3f s %7.3f s %7.3f s %7.3f s %7.3f s %7.3f %7.3f %8u %6.4f "
            "%8.3f s\n",
            row->name, difference ? "difference" : "compressed", (unsigned)baud,
@@ -141,9 +144,9 @@ static void upgrade(const struct row *row, uint32_t baud, uint64_t latency_ms)
 
 int main(void)
 {
-    static const struct row rows[] = {{"Sanderling S1", WRY_CHIP_SANDERLING_S1, 0x1000},
-                                      {"Turnstone T2", WRY_CHIP_TURNSTONE_T2, 0x10000},
-                                      {"Dunlin D3", WRY_CHIP_DUNLIN_D3, 0x10000}};
+    static const struct row rows[] = {{"Sanderling S1", WRY_CHIP_SANDERLING_S1},
+                                      {"Turnstone T2", WRY_CHIP_TURNSTONE_T2},
+                                      {"Dunlin D3", WRY_CHIP_DUNLIN_D3}};
     static const uint32_t speeds[] = {115200, 460800, 921600};
 
     fill_like_program(content, LENGTH, 2, 1);

@@ -55,6 +55,7 @@ static void say_hello(struct liar *liar, const struct wry_message *message)
                                     .encodings = 3,
                                     .capacity = FLASH_SIZE,
                                     .window = 0xA000,
+                                    .old_window = 0xA000,
                                     .payload_max = 2048,
                                     .top_speed = 115200};
     say(liar, head, wry_message_put_hello_reply(head, message->seq, &reply));

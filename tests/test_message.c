@@ -80,6 +80,7 @@ static const struct wry_hello_reply board = {
     .old_window = 0x9000,
     .old_dictionary = 0x4000,
     .filters = 0x1E,
+    .flash_rate = 40,
     .old_block = 0x10000,
     .old_history = 0x3000,
     .erase_least = 0x1000,
@@ -117,6 +118,7 @@ static void hello_is_as_documented(void)
     CHECK_EQUAL(board.old_window, reply.old_window);
     CHECK_EQUAL(board.old_dictionary, reply.old_dictionary);
     CHECK_EQUAL(board.filters, reply.filters);
+    CHECK_EQUAL(board.flash_rate, reply.flash_rate);
     CHECK_EQUAL(board.old_block, reply.old_block);
     CHECK_EQUAL(board.old_history, reply.old_history);
     CHECK_EQUAL(board.flash_limit, reply.flash_limit);
@@ -135,11 +137,11 @@ static void an_older_hello_reply_is_taken_as_far_as_it_goes(void)
 
     limited.flash_limit = WRY_FLASH_COARSE;
     size_t n = wry_message_put_hello_reply(head, 1, &limited);
-    for (size_t cut = 0; cut <= 8; cut++) {
+    for (size_t cut = 0; cut <= 9; cut++) {
         struct wry_message message = split(head, n - cut);
         check_context("%zu bytes less", cut);
-        CHECK_EQUAL(cut <= 7, wry_message_get_hello_reply(&message, &reply));
-        if (cut > 7)
+        CHECK_EQUAL(cut <= 8, wry_message_get_hello_reply(&message, &reply));
+        if (cut > 8)
             continue;
         /* What was said before of every job is right for those with old content. */
         CHECK_EQUAL(board.old_window, reply.old_window);
@@ -147,9 +149,9 @@ static void an_older_hello_reply_is_taken_as_far_as_it_goes(void)
         CHECK_EQUAL(cut == 0 ? board.window : board.old_window, reply.window);
         CHECK_EQUAL(cut == 0 ? board.dictionary : board.old_dictionary, reply.dictionary);
         CHECK_EQUAL(cut == 0 ? board.filters : 0, reply.filters);
-        CHECK_EQUAL(cut <= 4 ? WRY_SIZE_TABLE : WRY_SIZE_UNSAID, reply.size_from);
-        CHECK_EQUAL(cut <= 5 ? WRY_FLASH_COARSE : WRY_FLASH_FULL, reply.flash_limit);
-        CHECK_EQUAL(cut <= 5 ? 0x1000 : 0, reply.erase_least);
+        CHECK_EQUAL(cut <= 5 ? WRY_SIZE_TABLE : WRY_SIZE_UNSAID, reply.size_from);
+        CHECK_EQUAL(cut <= 6 ? WRY_FLASH_COARSE : WRY_FLASH_FULL, reply.flash_limit);
+        CHECK_EQUAL(cut <= 6 ? 0x1000 : 0, reply.erase_least);
     }
     check_context(NULL);
 }
@@ -457,7 +459,7 @@ static void a_message_cut_short_is_refused(void)
         message = split(body, decoder.length);
         CHECK(decodes(&message));
         /* An older peer leaves the last bytes of these out. */
-        size_t cut = strcmp(names[i], "hello-reply") == 0 ? 8
+        size_t cut = strcmp(names[i], "hello-reply") == 0 ? 9
                      : strcmp(names[i], "speed") == 0     ? 3
                                                           : 1;
         bool digest = strcmp(names[i], "digest-reply") == 0;

@@ -27,6 +27,7 @@ struct session_cost_terms session_cost_terms(const struct session_write *job, ui
                                        .latency = session_latency(session),
                                        .down = down,
                                        .blank = job->blank,
+                                       .rate = session_flash_rate(session),
                                        .window = wry_coding_needs_old(coding) ? board->old_window
                                                                               : board->window};
 }

@@ -36,7 +36,7 @@ enum {
 enum { WORK_APART = 8 }; /* the flash waits for one part of so many of the processor's work */
 
 enum {
-    SPI_BYTES_PER_US = 5, /* 40 MHz, one data line */
+    USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
 };
@@ -126,7 +126,7 @@ static struct piece piece_of(const struct session_cost_terms *terms,
 {
     uint32_t pages = content == part->length ? part->pages : content / WRY_PAGE_SIZE;
     struct wry_span span = {.start = part->offset, .end = part->offset + part->length};
-    uint32_t read = content / SPI_BYTES_PER_US;
+    uint32_t read = content / terms->rate;
     struct piece piece = {
         .line = frames_time(stream, terms->speed),
         .erase =
@@ -172,12 +172,17 @@ uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes)
     return frames_time(bytes, session->speed);
 }
 
-uint32_t session_cost_flash(uint32_t offset, uint32_t length, uint32_t unit)
+uint32_t session_flash_rate(const struct wry_session *session)
+{
+    return session->board.flash_rate > 0 ? session->board.flash_rate : USUAL_RATE;
+}
+
+uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length)
 {
     struct wry_span span = {.start = offset, .end = offset + length};
 
-    return erase_time(&span, offset, length, unit) + length / WRY_PAGE_SIZE * PROGRAM_PAGE +
-           2 * length / SPI_BYTES_PER_US;
+    return erase_time(&span, offset, length, SESSION_ERASE_MOST) +
+           length / WRY_PAGE_SIZE * PROGRAM_PAGE + 2 * length / session_flash_rate(session);
 }
 
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,

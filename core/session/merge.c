@@ -13,6 +13,7 @@ enum {
 
 /* The sectors to be written, and the time that this takes, us. */
 struct merge {
+    const struct wry_session *session;
     uint8_t *dirty;
     uint32_t offset, count;
     uint64_t line, flash;
@@ -43,8 +44,8 @@ static uint32_t runs_time(const struct merge *merge, uint32_t first, uint32_t co
         while (end < first + count && bits_has(merge->dirty, end))
             end++;
         if (end > i)
-            time += session_cost_flash(merge->offset + i * WRY_SECTOR_SIZE,
-                                       (end - i) * WRY_SECTOR_SIZE, SESSION_ERASE_MOST);
+            time += session_cost_flash(merge->session, merge->offset + i * WRY_SECTOR_SIZE,
+                                       (end - i) * WRY_SECTOR_SIZE);
         i = end + (end == i);
     }
     return time;
@@ -58,7 +59,7 @@ static void consider(struct merge *merge, uint32_t first)
     if (wrong == 0 || wrong == BLOCK_SECTORS)
         return;
     uint64_t flash = merge->flash - runs_time(merge, first, BLOCK_SECTORS) +
-                     session_cost_flash(merge->offset + first * WRY_SECTOR_SIZE, SESSION_ERASE_MOST,
+                     session_cost_flash(merge->session, merge->offset + first * WRY_SECTOR_SIZE,
                                         SESSION_ERASE_MOST);
     uint64_t line = merge->line + (uint64_t)(BLOCK_SECTORS - wrong) * merge->sector_line;
     if (longer(flash, line) >= longer(merge->flash, merge->line))
@@ -107,7 +108,7 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
         return true;
     struct session_choice whole = choose(job, offset, length);
     uint64_t line = session_cost_line(job->session, whole.line_bytes);
-    uint32_t flash = session_cost_flash(offset, length, SESSION_ERASE_MOST);
+    uint32_t flash = session_cost_flash(job->session, offset, length);
     uint32_t all_blocks = (length - 1) / SESSION_ERASE_MOST + 1;
     /* Of the line's time those samples tell that differ, of the flash's the blocks that have one.
      */
@@ -119,14 +120,15 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
 
 void session_merge(struct session_write *job, uint32_t offset, uint32_t count, uint8_t *dirty)
 {
-    struct merge merge = {.dirty = dirty, .offset = offset, .count = count};
+    struct merge merge = {
+        .session = job->session, .dirty = dirty, .offset = offset, .count = count};
     uint32_t wrong = count_dirty(&merge, 0, count);
     uint32_t first =
         (SESSION_ERASE_MOST - offset % SESSION_ERASE_MOST) % SESSION_ERASE_MOST / WRY_SECTOR_SIZE;
 
     merge.flash = runs_time(&merge, 0, count);
     /* If all were sent at once, the flash would take so long. */
-    uint32_t least = session_cost_flash(offset, count * WRY_SECTOR_SIZE, SESSION_ERASE_MOST);
+    uint32_t least = session_cost_flash(job->session, offset, count * WRY_SECTOR_SIZE);
     if (wrong == 0 || wrong == count || merge.flash <= least / 2)
         return;
     merge.sector_line = sector_line(job, &merge);

@@ -227,11 +227,13 @@ struct session_cost_terms {
     uint32_t window;  /* bytes that the board buffers */
     bool down;        /* from the end down */
     bool blank;       /* nothing must be erased */
+    uint32_t rate;    /* bytes that are read from the flash in 1 us */
 };
+uint32_t session_flash_rate(const struct wry_session *session);
 /* us for so many bytes of content on the line. */
 uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes);
-/* us that the flash takes to erase and program a range by units of at most that many bytes. */
-uint32_t session_cost_flash(uint32_t offset, uint32_t length, uint32_t unit);
+/* us that the flash takes to erase and program a range. */
+uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length);
 #define SESSION_PIECES 64u
 /* How long a part is when packed: after so many bytes of content each. */
 struct session_packed {

@@ -12,7 +12,7 @@ enum {
     HELLO_REPLY_LEAST = 40, /* bytes of a hello reply without later additions */
     HELLO_REPLY_LIMIT = 42, /* with the limits of the flash */
     HELLO_REPLY_BASIS = 43, /* and what the size rests on */
-    HELLO_REPLY_SIZE = 47,
+    HELLO_REPLY_SIZE = 48,
     SPEED_LEAST = 4, /* likewise of a speed request */
     SPEED_SIZE = 6,
     RANGE_SIZE = 8,
@@ -117,6 +117,7 @@ size_t wry_message_put_hello_reply(uint8_t *to, uint16_t seq, const struct wry_h
     f[43] = reply->filters;
     f[44] = log2_of(reply->dictionary);
     bytes_put16(f + 45, (uint16_t)(reply->window / WRY_PAGE_SIZE));
+    f[47] = reply->flash_rate;
     return WRY_MESSAGE_PREFIX + HELLO_REPLY_SIZE;
 }
 
@@ -150,6 +151,7 @@ bool wry_message_get_hello_reply(const struct wry_message *message, struct wry_h
     reply->erase_least = more ? power_of(f[41]) : 0;
     reply->size_from = message->length >= HELLO_REPLY_BASIS ? f[42] : WRY_SIZE_UNSAID;
     reply->filters = all ? f[43] : 0;
+    reply->flash_rate = all ? f[47] : 0;
     return true;
 }
 

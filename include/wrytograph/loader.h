@@ -55,7 +55,8 @@ extern "C" {
 #define WRY_LOADER_REST_WORK 10000u    /* while any work is in progress */
 #define WRY_LOADER_FLASH_WAIT 4000000u /* us to wait for a flash whose status reads as all ones */
 
-/* One SPI transaction with chip select low: sends out, then out2, then receives in. */
+/* One SPI transaction with chip select low: sends out, then out2, then receives in. A port that has
+ * one line and one clock ignores the last two members, and says so in wry_board_identity. */
 struct wry_spi_transfer {
     const uint8_t *out;
     size_t out_length;
@@ -63,6 +64,10 @@ struct wry_spi_transfer {
     size_t out2_length;
     uint8_t *in;
     size_t in_length;
+    uint8_t data_lines; /* lines for out2 and in: 0 or 1, 2 or 4; out always goes on one. In bits:
+                           on four lines the upper four bits of a byte first, the highest on IO3 */
+    bool fast; /* at the clock of flash_mhz; otherwise at one that every flash takes, such as 40 MHz
+                */
 };
 
 enum wry_work {
@@ -113,6 +118,12 @@ struct wry_board_identity {
      * SEC in bits 2 to 6 of the status register. Otherwise the loader finds out about protection
      * when an operation has no effect. */
     bool usual_protection;
+    uint8_t flash_lines; /* data lines that spi can use and the board has: 0 (none but the usual two
+                            one-way lines, at one clock), 1, 2, 4 */
+    uint8_t flash_mhz;   /* clock of fast transfers, MHz; 0 = none. Both are used only as far as
+                            the flash reports them and reads alike */
+    uint8_t quad_program; /* the flash's command to program a page over four data lines after a
+                             three-byte address, which its tables do not tell; 0 = none */
 };
 
 /* The flash operation in progress. */
@@ -210,11 +221,16 @@ struct wry_loader_part {
     uint8_t erase_4k, erase_32k, erase_64k; /* erase commands; 0 = the part has none */
     bool assumed;                           /* the part reports none: these are the usual ones */
     uint8_t limit;                          /* enum wry_flash_limit */
-    uint8_t least_log2; /* log2 of the bytes of its smallest erase unit; 0 = not known */
-    bool two_bytes;     /* writing one status byte would clear the second status register */
-    bool by_flag;       /* it reports busy in its flag status register only */
-    uint8_t size_from;  /* enum wry_flash_size_from */
-    uint32_t told;      /* bytes of flash that the host knows of; 0 = none */
+    uint8_t least_log2;   /* log2 of the bytes of its smallest erase unit; 0 = not known */
+    bool two_bytes;       /* writing one status byte would clear the second status register */
+    bool by_flag;         /* it reports busy in its flag status register only */
+    uint8_t size_from;    /* enum wry_flash_size_from */
+    uint32_t told;        /* bytes of flash that the host knows of; 0 = none */
+    uint8_t reads[3];     /* commands that read over 1, 2, 4 lines at the fast clock; 0 = none */
+    uint8_t quad_program; /* likewise that programs a page over 4; 0 = none */
+    bool lines_settled;   /* reading over several lines was tried, or cannot be */
+    uint8_t lines;        /* lines in use; 0 = plain reads */
+    uint8_t read_command; /* its command; 0 = the plain one */
 };
 
 /* How the memory is divided during a job. */

@@ -191,6 +191,8 @@ struct wry_hello_reply {
     uint32_t erase_least; /* bytes of the smallest erase unit; 0 = not reported */
     uint8_t size_from;    /* enum wry_flash_size_from */
     uint8_t filters;      /* bit n set: enum wry_filter n is known */
+    uint8_t flash_rate;   /* bytes that are read from the flash in 1 us; 0 = not known, or fewer
+                             than one */
 };
 
 struct wry_speed_message {

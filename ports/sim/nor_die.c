@@ -36,6 +36,7 @@ void sim_nor_die_init(struct sim_nor_die *die, uint8_t *cells, uint32_t size, ui
     die->spi_hz = 40000000;
     die->random = seed;
     die->part.sfdp = true;
+    die->part.lines = die->part.wired = 4;
 }
 
 static bool is_busy(const struct sim_nor_die *die)
@@ -213,6 +214,24 @@ static uint32_t address_of(const struct sim_nor_die *die, const uint8_t *out, si
     return address & (die->size - 1);
 }
 
+/* A read over several lines, after the clocks of one byte. */
+static void read_fast(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint32_t address,
+                      size_t width, uint8_t lines)
+{
+    uint8_t missing = die->part.wired >= lines ? 0
+                      : die->part.wired == 2   ? 0xCC
+                      : lines == 4             ? 0xEE
+                                               : 0xAA;
+
+    if (t->out_length != width + 2 || die->part.lines < lines)
+        return;
+    read_cells(die, address, t->in, t->in_length);
+    bool shifted = lines != (t->data_lines > 1 ? t->data_lines : 1) ||
+                   (die->part.most_hz > 0 && t->fast && die->fast_hz > die->part.most_hz);
+    for (size_t i = 0; i < t->in_length; i++)
+        t->in[i] = shifted ? (uint8_t)(t->in[i] << 1 | i % 2) : t->in[i] | missing;
+}
+
 /* Executes commands with an address of this width; false for others. */
 static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t, uint8_t command,
                       size_t width, uint64_t now)
@@ -223,6 +242,19 @@ static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t,
     switch (command) {
     case 0x03:
         read_cells(die, address, t->in, t->in_length);
+        return true;
+    case 0x0B:
+        read_fast(die, t, address, width, 1);
+        return true;
+    case 0x3B:
+        read_fast(die, t, address, width, 2);
+        return true;
+    case 0x6B:
+        read_fast(die, t, address, width, 4);
+        return true;
+    case 0x32:
+        if (die->part.wired == 4 && !die->part.single_program && t->data_lines == 4)
+            begin_program(die, now, address, t->out2, t->out2_length);
         return true;
     case 0x02:
         begin_program(die, now, address, t->out2, t->out2_length);
@@ -248,8 +280,9 @@ static bool addressed(struct sim_nor_die *die, const struct wry_spi_transfer *t,
 /* The four-byte commands of JESD216 and the three-byte commands they stand for. */
 static uint8_t brief_command(uint8_t command)
 {
-    static const uint8_t pairs[][2] = {
-        {0x13, 0x03}, {0x12, 0x02}, {0x21, 0x20}, {0x5C, 0x52}, {0xDC, 0xD8}};
+    static const uint8_t pairs[][2] = {{0x13, 0x03}, {0x12, 0x02}, {0x21, 0x20},
+                                       {0x5C, 0x52}, {0xDC, 0xD8}, {0x0C, 0x0B},
+                                       {0x3C, 0x3B}, {0x6C, 0x6B}, {0x34, 0x32}};
 
     for (size_t i = 0; i < sizeof pairs / sizeof pairs[0]; i++) {
         if (pairs[i][0] == command)
@@ -364,8 +397,10 @@ static void execute(struct sim_nor_die *die, const struct wry_spi_transfer *t, u
 uint64_t sim_nor_die_transfer(struct sim_nor_die *die, const struct wry_spi_transfer *t,
                               uint64_t now)
 {
-    uint64_t bytes = t->out_length + t->out2_length + t->in_length;
-    uint64_t time = bytes * 8 * UINT64_C(1000000000) / die->spi_hz;
+    uint64_t hz = t->fast && die->fast_hz > 0 ? die->fast_hz : die->spi_hz;
+    uint64_t lines = t->data_lines > 1 ? t->data_lines : 1;
+    uint64_t clocks = t->out_length * 8 + (t->out2_length + t->in_length) * 8 / lines;
+    uint64_t time = clocks * UINT64_C(1000000000) / hz;
 
     sim_nor_die_settle(die, now);
     if (t->in_length > 0)

@@ -30,6 +30,10 @@ struct sim_nor_part {
     bool by_mode;
     bool other_protection; /* protection in bits 2 to 5: 2^(n-1) blocks of 64 KiB from the end */
     bool pin_held;         /* the status register cannot be changed */
+    uint8_t lines;       /* data lines that its table lists reads for: 1, 2, 4; the default is 4 */
+    uint8_t wired;       /* data lines that the board has; the others read as ones. Default: 4 */
+    bool single_program; /* it ignores the command that programs over four lines */
+    uint32_t most_hz;    /* faster reads return wrong bytes; 0 = as fast as the board asks */
 };
 
 /* A mode left behind by the previous program, which only ones end. */
@@ -54,11 +58,11 @@ struct sim_nor_die {
     uint8_t second; /* second status register */
     uint32_t size;  /* bytes of cells, a power of two */
     uint8_t jedec[3];
-    uint8_t told;   /* log2 of the bytes reported in SFDP */
-    uint8_t status; /* status register; the busy bit is computed */
-    uint32_t spi_hz;
-    bool slowest;    /* everything takes the maximum time of data sheets */
-    uint64_t random; /* state of the generator of undefined content */
+    uint8_t told;             /* log2 of the bytes reported in SFDP */
+    uint8_t status;           /* status register; the busy bit is computed */
+    uint32_t spi_hz, fast_hz; /* clock of plain and of fast transfers; fast_hz 0 = the same */
+    bool slowest;             /* everything takes the maximum time of data sheets */
+    uint64_t random;          /* state of the generator of undefined content */
 
     uint64_t kept_busy;  /* ns: end of an operation from before the start */
     uint64_t busy_until; /* ns; an operation is pending while pending_length > 0 */

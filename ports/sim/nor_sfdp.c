@@ -60,7 +60,12 @@ static void put_basic(const struct sim_nor_die *die, uint8_t *table, bool wide)
     unsigned log2 = die->told + 3u; /* log2 of the bits */
     uint32_t addresses = wide ? UINT32_C(1) << 17 : 0;
 
-    put_word(table, 1, (die->part.lacks_4k ? 0xFFE7u : 0x20E5u) | addresses);
+    uint32_t dual = die->part.lines >= 2, quad = die->part.lines >= 4;
+
+    put_word(table, 1,
+             (die->part.lacks_4k ? 0xFFE7u : 0x20E5u) | addresses | dual << 16 | quad << 22);
+    put_word(table, 3, quad ? UINT32_C(0x6B08) << 16 : 0);
+    put_word(table, 4, dual ? 0x3B08 : 0);
     put_word(table, 2, log2 < 32 ? (UINT32_C(1) << log2) - 1 : UINT32_C(0x80000000) | log2);
     if (die->part.no_types)
         return;
@@ -78,8 +83,10 @@ static void put_basic(const struct sim_nor_die *die, uint8_t *table, bool wide)
 
 static void put_long(const struct sim_nor_die *die, uint8_t *table)
 {
-    uint32_t has = 1 << 0 | 1 << 6;
+    uint32_t has = 1 << 0 | 1 << 1 | 1 << 6;
 
+    has |= die->part.lines >= 2 ? 1 << 2 : 0;
+    has |= die->part.lines >= 4 ? 1 << 4 | 1 << 7 : 0;
     has |= die->part.lacks_4k ? 0 : 1 << 9;
     has |= die->part.lacks_32k ? 0 : 1 << 10;
     has |= die->part.lacks_64k ? 0 : 1 << 11;

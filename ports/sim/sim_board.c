@@ -187,7 +187,11 @@ void sim_board_init(struct sim_board *board, const struct wry_chip *chip,
     board->memory_size = memory_of(identity->chip_code);
     board->identity = *identity;
     board->identity.usual_protection = true;
+    board->identity.flash_lines = chip->read_lines_most;
+    board->identity.flash_mhz = chip->read_clock_most;
+    board->identity.quad_program = 0x32;
     sim_nor_die_init(&board->die, cells, size, seed);
+    board->die.fast_hz = chip->read_clock_most * UINT32_C(1000000);
     board->port = (struct wry_board_port){
         .context = board,
         .receive = port_receive,
