@@ -152,7 +152,7 @@ static void add(struct wry_loader *loader, const uint8_t *bytes, uint32_t n)
 {
     struct wry_loader_digest *digest = &loader->digest;
 
-    wry_sha256_add(&digest->sha, bytes, n);
+    wry_sha256_add_by(&digest->sha, bytes, n, loader->port->sha256, loader->port->context);
     loader->port->worked(loader->port->context, WRY_WORK_DIGEST, n);
     digest->at += n;
     if (digest->blank_to < digest->at)

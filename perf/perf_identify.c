@@ -37,9 +37,11 @@ static const struct wry_region_table table = {
         {.name = "spare", .kind = WRY_REGION_APP, .offset = 0x1C0000, .length = 0x180000},
         {.name = "log", .kind = WRY_REGION_FILES, .offset = 0x340000, .length = 0xC0000}}};
 
+static const struct wry_chip *chip;
+
 static void put_program(uint8_t *to, uint8_t kind, uint32_t body)
 {
-    struct wry_boot_header header = {.chip_code = WRY_CHIP_TURNSTONE_T2,
+    struct wry_boot_header header = {.chip_code = chip->code,
                                      .kind = kind,
                                      .read_lines = 2,
                                      .read_clock = 40,
@@ -74,21 +76,27 @@ static void put_settings(uint8_t *to, uint32_t generation)
         die("settings");
 }
 
+/* Without one the usual layout counts, which has no spare region. */
+static bool has_table(void)
+{
+    return chip->table_offset != WRY_NO_OFFSET;
+}
+
 static void make_board(const char *folder, const char *name, uint32_t app, uint32_t spare,
                        uint32_t latency)
 {
     g_autofree uint8_t *flash = g_malloc(FLASH);
     g_autofree char *path = g_build_filename(folder, "content", NULL);
-    struct bench_description board = {.chip = wry_chip_by_code(WRY_CHIP_TURNSTONE_T2),
-                                      .revision = 1,
-                                      .flash_size = FLASH,
-                                      .faults = {.latency_ms = latency}};
+    struct bench_description board = {
+        .chip = chip, .revision = 1, .flash_size = FLASH, .faults = {.latency_ms = latency}};
 
     fill_like_firmware(flash, FLASH, 3);
-    wry_region_table_put(flash + 0xE000, &table);
-    put_program(flash + 0x4000, WRY_PROGRAM_START, 0x5000);
-    put_program(flash + 0x40000, WRY_PROGRAM_APP, app);
-    put_program(flash + 0x1C0000, WRY_PROGRAM_APP, spare);
+    put_program(flash + chip->start_offset, WRY_PROGRAM_START, 0x5000);
+    put_program(flash + chip->app_offset, WRY_PROGRAM_APP, app);
+    if (has_table()) {
+        wry_region_table_put(flash + chip->table_offset, &table);
+        put_program(flash + 0x1C0000, WRY_PROGRAM_APP, spare);
+    }
     put_settings(flash + 0x10000, 1);
     put_settings(flash + 0x12000, 2);
     bench_make_address(name, board.eui48);
@@ -181,11 +189,14 @@ int main(void)
 {
     static const struct {
         const char *name;
+        uint16_t chip_code;
         uint32_t app, spare;
     } boards[] = {
-        {"small", 200 * 1024, 200 * 1024},
-        {"usual", 900 * 1024, 400 * 1024},
-        {"full", 0x180000 - 96, 0x180000 - 96},
+        {"small", WRY_CHIP_TURNSTONE_T2, 200 * 1024, 200 * 1024},
+        {"usual", WRY_CHIP_TURNSTONE_T2, 900 * 1024, 400 * 1024},
+        {"full", WRY_CHIP_TURNSTONE_T2, 0x180000 - 96, 0x180000 - 96},
+        {"usual", WRY_CHIP_DUNLIN_D3, 900 * 1024, 400 * 1024},
+        {"full", WRY_CHIP_DUNLIN_D3, 0x180000 - 96, 0x180000 - 96},
     };
     static const uint32_t speeds[] = {115200, 460800, 921600, 2000000};
     static const uint32_t latencies[] = {2, 16, 100};
@@ -194,19 +205,22 @@ int main(void)
 
     g_setenv("WRYTOGRAPH_SHELF", shelf, TRUE);
     printf("Identify in simulated time, compared with connecting and reading the region table\n\n");
-    printf("  programs  latency     baud    before   identify   more   checked   --deep\n");
+    printf("  programs  chip           latency     baud    before   identify   more   checked   "
+           "--deep\n");
     for (size_t b = 0; b < G_N_ELEMENTS(boards); b++) {
         for (size_t l = 0; l < G_N_ELEMENTS(latencies); l++) {
-            g_autofree char *name = g_strdup_printf("%s-%u", boards[b].name, latencies[l]);
+            g_autofree char *name = g_strdup_printf("%s-%zu-%u", boards[b].name, b, latencies[l]);
+            chip = wry_chip_by_code(boards[b].chip_code);
             make_board(folder, name, boards[b].app, boards[b].spare, latencies[l]);
             for (size_t s = 0; s < G_N_ELEMENTS(speeds); s++) {
                 unsigned checked, all;
                 double before = time_before(folder, name, speeds[s]);
                 double time = time_identify(folder, name, speeds[s], false, &checked);
                 double deep = time_identify(folder, name, speeds[s], true, &all);
-                printf("  %-8s %5u ms  %7u  %6.3f s   %6.3f s  %5.3f    %u of 3   %6.3f s\n",
-                       boards[b].name, latencies[l], speeds[s], before, time, time - before,
-                       checked, deep);
+                printf(
+                    "  %-8s  %-13s %5u ms  %7u  %6.3f s   %6.3f s  %5.3f    %u of %u   %6.3f s\n",
+                    boards[b].name, chip->title, latencies[l], speeds[s], before, time,
+                    time - before, checked, has_table() ? 3 : 2, deep);
             }
         }
     }

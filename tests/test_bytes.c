@@ -91,6 +91,43 @@ static void sha256_is_the_same_in_any_pieces(void)
     }
 }
 
+struct blocks_seen {
+    size_t calls, blocks;
+};
+
+static void count_blocks(void *context, uint32_t state[8], const uint8_t *blocks, size_t count)
+{
+    struct blocks_seen *seen = context;
+    struct wry_sha256 sha = {.length = 0};
+
+    memcpy(sha.state, state, sizeof sha.state);
+    wry_sha256_add(&sha, blocks, count * 64);
+    memcpy(state, sha.state, sizeof sha.state);
+    seen->calls++;
+    seen->blocks += count;
+}
+
+static void sha256_by_another_function_is_the_same_in_any_pieces(void)
+{
+    uint8_t bytes[300], whole[WRY_SHA256_SIZE], pieces[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    rig_random(bytes, sizeof bytes, 6);
+    for (size_t step = 1; step <= sizeof bytes; step++) {
+        struct blocks_seen seen = {0};
+        sha256(bytes, sizeof bytes, whole);
+        wry_sha256_begin(&sha);
+        for (size_t at = 0; at < sizeof bytes; at += step)
+            wry_sha256_add_by(&sha, bytes + at, sizeof bytes - at < step ? sizeof bytes - at : step,
+                              count_blocks, &seen);
+        wry_sha256_end(&sha, pieces);
+        check_context("step %zu", step);
+        CHECK(memcmp(whole, pieces, sizeof whole) == 0);
+        CHECK_EQUAL(sizeof bytes / 64, seen.blocks);
+        CHECK(seen.calls <= seen.blocks);
+    }
+}
+
 static void sha256_context_can_be_copied_to_fork_a_computation(void)
 {
     struct wry_sha256 one, other;
@@ -125,6 +162,7 @@ int main(int argc, char **argv)
         FACT(crc32_gives_the_check_value_of_its_standard),
         FACT(sha256_gives_the_examples_of_fips_180_4),
         FACT(sha256_is_the_same_in_any_pieces),
+        FACT(sha256_by_another_function_is_the_same_in_any_pieces),
         FACT(sha256_context_can_be_copied_to_fork_a_computation),
         FACT(every_status_has_words_of_its_own),
     };

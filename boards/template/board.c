@@ -60,7 +60,7 @@ static void set_speed(void *context, uint32_t baud)
 static void spi(void *context, const struct wry_spi_transfer *transfer)
 {
     (void)context, (void)transfer;
-    GAP("chip select low; out, then out2, then in; chip select high; mode 0, one data line");
+    GAP("chip select low; out, out2, in; chip select high; mode 0, one data line or more");
 }
 
 static uint32_t now(void *context)
@@ -93,7 +93,7 @@ int main(void)
                                                .worked = worked};
     struct wry_board_identity identity = {0};
 
-    GAP("identity: chip code, revision, the board's EUI-48, its top speed, usual_protection");
+    GAP("identity: chip code, revision, EUI-48, top speed, protection, lines of the flash");
     GAP("clocks, pins, UART with its receive interrupt, SPI; the flash not mapped as memory");
 #ifdef ECHO
     board_echo(&port);

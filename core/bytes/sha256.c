@@ -137,23 +137,40 @@ void wry_sha256_begin(struct wry_sha256 *sha)
     sha->length = 0;
 }
 
+static void compress_all(void *context, uint32_t state[8], const uint8_t *blocks, size_t count)
+{
+    (void)context;
+    for (size_t i = 0; i < count; i++)
+        compress(state, blocks + i * 64);
+}
+
 void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n)
+{
+    wry_sha256_add_by(sha, bytes, n, compress_all, NULL);
+}
+
+void wry_sha256_add_by(struct wry_sha256 *sha, const uint8_t *bytes, size_t n,
+                       void (*add)(void *context, uint32_t state[8], const uint8_t *blocks,
+                                   size_t count),
+                       void *context)
 {
     size_t held = sha->length % 64;
 
+    if (!add)
+        add = compress_all;
     sha->length += n;
     if (held > 0) {
         size_t take = 64 - held < n ? 64 - held : n;
         memcpy(sha->block + held, bytes, take);
         if (held + take < 64)
             return;
-        compress(sha->state, sha->block);
+        add(context, sha->state, sha->block, 1);
         bytes += take;
         n -= take;
     }
-    for (; n >= 64; bytes += 64, n -= 64)
-        compress(sha->state, bytes);
-    memcpy(sha->block, bytes, n);
+    if (n >= 64)
+        add(context, sha->state, bytes, n / 64);
+    memcpy(sha->block, bytes + n / 64 * 64, n % 64);
 }
 
 void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE])

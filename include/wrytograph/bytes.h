@@ -40,6 +40,12 @@ struct wry_sha256 {
 
 void wry_sha256_begin(struct wry_sha256 *sha);
 void wry_sha256_add(struct wry_sha256 *sha, const uint8_t *bytes, size_t n);
+/* The same, with whole blocks of 64 bytes added to the state (section 6.2.2) by another function,
+ * such as an accelerator's; NULL: by our own. */
+void wry_sha256_add_by(struct wry_sha256 *sha, const uint8_t *bytes, size_t n,
+                       void (*add)(void *context, uint32_t state[8], const uint8_t *blocks,
+                                   size_t count),
+                       void *context);
 /* Writes the digest. The context must not be used again before the next begin. */
 void wry_sha256_end(struct wry_sha256 *sha, uint8_t digest[WRY_SHA256_SIZE]);
 /* Ends it likewise; returns only the first 8 bytes of the digest, as a little-endian number. */

@@ -73,7 +73,7 @@ struct wry_spi_transfer {
 enum wry_work {
     WRY_WORK_FRAME_IN,  /* bytes unframed and checked */
     WRY_WORK_FRAME_OUT, /* bytes framed */
-    WRY_WORK_DIGEST,    /* bytes hashed */
+    WRY_WORK_DIGEST,    /* bytes hashed, by the port's sha256 if it has one */
     WRY_WORK_SCAN,      /* bytes checked for being blank */
     WRY_WORK_COMPARE,   /* bytes compared */
     WRY_WORK_UNPACK,    /* bytes of a stream decoded */
@@ -107,6 +107,9 @@ struct wry_board_port {
      * here. A board that sleeps no longer than wry_loader_poll allows gets this call at least every
      * WRY_LOADER_REST_MOST, and every WRY_LOADER_REST_WORK while any work is in progress. */
     void (*worked)(void *context, enum wry_work work, uint32_t bytes);
+    /* Hashes with the chip's accelerator; NULL: the loader does so itself. The state is that of
+     * FIPS 180-4, in words. */
+    void (*sha256)(void *context, uint32_t state[8], const uint8_t *blocks, size_t count);
 };
 
 struct wry_board_identity {
