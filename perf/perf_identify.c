@@ -220,7 +220,7 @@ int main(void)
                 printf(
                     "  %-8s  %-13s %5u ms  %7u  %6.3f s   %6.3f s  %5.3f    %u of %u   %6.3f s\n",
                     boards[b].name, chip->title, latencies[l], speeds[s], before, time,
-                    time - before, checked, has_table() ? 3 : 2, deep);
+                    time - before, checked, has_table() ? 3u : 2u, deep);
             }
         }
     }

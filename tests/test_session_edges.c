@@ -463,7 +463,8 @@ static void two_answers_that_contradict_each_other_are_a_failure_of_their_own(vo
 
 static struct wry_cost cost(uint8_t coding, uint32_t unit, uint32_t line_bytes, uint32_t speed)
 {
-    const struct session_cost_terms terms = {.speed = speed, .latency = 1000, .window = 65536, .rate = 5};
+    const struct session_cost_terms terms = {
+        .speed = speed, .latency = 1000, .window = 65536, .rate = 5};
     const struct wry_cost_part part = {.length = 65536,
                                        .coding = coding,
                                        .erase_unit = unit,

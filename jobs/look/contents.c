@@ -16,10 +16,10 @@ enum {
 /* Digests of programs are checked unasked if all of them together take no longer than LOOK_TIME;
  * the board takes about DIGEST_TIME per byte, or less with an accelerator, which the first shows.
  */
-#define LOOK_TIME 450000u    /* us */
-#define DIGEST_TIME 730u     /* ns */
-#define DIGEST_MARGIN 5 / 4u /* on what was measured, */
-#define DIGEST_LEAST 60u     /* ns: and no less than this */
+#define LOOK_TIME 450000u   /* us */
+#define DIGEST_TIME 730u    /* ns */
+#define DIGEST_MARGIN 1250u /* ns allowed for each us that was measured, */
+#define DIGEST_LEAST 60u    /* ns: and no less than this */
 
 struct looking {
     struct flash_reader *reader;
@@ -186,7 +186,7 @@ static bool check_timed(struct looking *l, struct wry_content_of *content)
         return checked;
     uint64_t taken = station_now(station) - begun;
     taken -= MIN(station->session.latency, taken);
-    uint64_t each = taken * 1000 * DIGEST_MARGIN / content->header.body_length;
+    uint64_t each = taken * DIGEST_MARGIN / content->header.body_length;
     l->digest_time = CLAMP(each, DIGEST_LEAST, l->digest_time);
     return checked;
 }
