@@ -10,6 +10,7 @@
 #include "known.h"
 #include "pack/content_packer.h"
 #include "rig.h"
+#include "upgrade_bench.h"
 #include "wrytograph/lzma.h"
 
 enum {
@@ -35,62 +36,35 @@ enum {
 };
 
 struct bench {
-    struct rig *rig;
-    struct pack *pack;
+    struct upgrade_bench on;
     struct forced_packer forced;
-    struct known known;
-    struct wry_placement item;
-    struct wry_plan plan;
 };
 
 /* A board with the version before, all of which is known; the next is packed one way. A board that
  * knows only difference streams is asked for them. */
 static void begin(struct bench *bench, const struct rig_setup *setup, const struct way *way)
 {
-    struct wry_fault fault;
-    uint64_t seed = setup->seed % 3;
-
-    fill_like_program(content, LENGTH, seed, 1 + setup->seed / 3 % 2);
-    bench->rig = rig_new(setup);
-    fill_like_program(bench->rig->flash + OFFSET, LENGTH, seed, 0);
-    memcpy(bench->rig->before, bench->rig->flash, bench->rig->flash_size);
-    known_init(&bench->known, bench->rig->flash_size);
-    known_add(&bench->known, 0, bench->rig->flash, bench->rig->flash_size);
-    bench->known.guesses = true;
-    bench->pack = pack_new();
-    forced_packer_init(&bench->forced, pack_packer(bench->pack), way->coding, way->down);
-    bench->rig->config.packer = &bench->forced.packer;
-    bench->rig->config.known = &bench->known.known;
-    bench->rig->config.every_sector = true;
-    if (setup->max_speed == 0)
-        bench->rig->config.max_speed = 115200;
-    rig_new_session(bench->rig, 7);
-    bench->item =
-        (struct wry_placement){.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
-    CHECK_EQUAL(WRY_OK,
-                wry_plan_init(&bench->plan, &bench->item, 1, bench->rig->flash_size, &fault));
-}
-
-static void finish(struct bench *bench)
-{
-    pack_free(bench->pack);
-    known_free(&bench->known);
-    rig_free(bench->rig);
+    fill_like_program(content, LENGTH, setup->seed % 3, 1 + setup->seed / 3 % 2);
+    upgrade_bench_begin(&bench->on, setup, OFFSET, LENGTH, content);
+    forced_packer_init(&bench->forced, pack_packer(bench->on.pack), way->coding, way->down);
+    bench->on.rig->config.packer = &bench->forced.packer;
+    bench->on.rig->config.every_sector = true;
+    rig_new_session(bench->on.rig, 7);
 }
 
 /* With every sector written, nothing of the board is recognised by digests: all is known. */
 static const struct wry_session_stats *write_and_check(struct bench *bench, const struct way *way)
 {
-    struct wry_session *session = &bench->rig->session;
+    struct wry_session *session = &bench->on.rig->session;
 
-    for (uint32_t i = 0; i < bench->rig->flash_size / WRY_SECTOR_SIZE; i++)
-        bench->known.recognised[i] = bench->known.has[i];
-    bench->known.recognitions = 1;
+    for (uint32_t i = 0; i < bench->on.rig->flash_size / WRY_SECTOR_SIZE; i++)
+        bench->on.known.recognised[i] = bench->on.known.has[i];
+    bench->on.known.recognitions = 1;
     CHECK_EQUAL(WRY_OK, wry_session_connect(session));
     if (way->coding <= WRY_CODING_DIFFERENCE)
         session->board.features &= (uint16_t)~WRY_FEATURE_LZMA;
-    CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench->plan));
-    CHECK(rig_holds(bench->rig, &bench->item, 1));
+    CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench->on.plan));
+    CHECK(rig_holds(bench->on.rig, &bench->on.item, 1));
     return wry_session_stats(session);
 }
 
@@ -115,7 +89,7 @@ static void every_board_takes_every_coding(void)
         CHECK_EQUAL(0, stats->guesses_wrong);
         CHECK_EQUAL(with_old, stats->differences == 1);
         CHECK(stats->content_sent < LENGTH * (with_old ? 30 : 50) / 100);
-        finish(&bench);
+        upgrade_bench_end(&bench.on);
     }
 }
 
@@ -128,13 +102,13 @@ static void a_cut_is_made_good_in_every_coding(void)
               &(struct rig_setup){
                   .seed = at, .chip_code = chips[at / 78 % 3], .faults = {.power_cut = at}},
               way);
-        rig_mend_by(bench.rig, rig_switch_on_again);
+        rig_mend_by(bench.on.rig, rig_switch_on_again);
         const struct wry_session_stats *stats = write_and_check(&bench, way);
         check_context("coding %u, down %u, cut at operation %u", way->coding, way->down,
                       (unsigned)at);
         CHECK(stats->reconnects > 0);
         CHECK_EQUAL(0, stats->guesses_wrong);
-        finish(&bench);
+        upgrade_bench_end(&bench.on);
     }
 }
 
@@ -145,9 +119,9 @@ static void a_pulled_cable_is_made_good_in_every_coding(void)
         const struct way *way = &ways[at / 1777 % WAYS];
         struct bench bench;
         begin(&bench, &(struct rig_setup){.seed = at, .faults = {.cable_cut = at}}, way);
-        rig_mend_by(bench.rig, rig_put_cable_back);
+        rig_mend_by(bench.on.rig, rig_put_cable_back);
         write_and_check(&bench, way);
-        finish(&bench);
+        upgrade_bench_end(&bench.on);
     }
 }
 
@@ -159,12 +133,12 @@ static void wrong_old_content_is_noticed_in_every_coding(void)
         const struct way *way = &ways[1 + at / 0x1E5A % (WAYS - 1)];
         struct bench bench;
         begin(&bench, &(struct rig_setup){.seed = at, .chip_code = chips[at % 3]}, way);
-        bench.rig->flash[OFFSET + at] ^= 0x10;
+        bench.on.rig->flash[OFFSET + at] ^= 0x10;
         const struct wry_session_stats *stats = write_and_check(&bench, way);
         check_context("coding %u, wrong at %u", way->coding, (unsigned)at);
         CHECK(stats->guesses_wrong <= 1);
         noticed += stats->guesses_wrong;
-        finish(&bench);
+        upgrade_bench_end(&bench.on);
     }
     CHECK(noticed > 5);
 }
@@ -192,7 +166,7 @@ static void content_is_filtered_where_that_gains(void)
         const struct wry_session_stats *stats = write_and_check(&bench, &lzma);
         check_context("filter %u: %u bytes", kind, (unsigned)stats->content_sent);
         CHECK_EQUAL(kind, bench.forced.filter);
-        finish(&bench);
+        upgrade_bench_end(&bench.on);
     }
 }
 
@@ -318,17 +292,17 @@ static bool give_slow(void *context, uint8_t *to, size_t room, size_t *given)
 
 static void make_slow(struct slow_packer *slow, struct bench *bench)
 {
-    slow->honest = pack_packer(bench->pack);
+    slow->honest = pack_packer(bench->on.pack);
     slow->packer = *slow->honest;
     slow->packer.context = slow;
     slow->packer.measure = measure_slowly;
     slow->packer.begin = begin_slow;
     slow->packer.give = give_slow;
-    slow->port = &bench->rig->adapter.port;
-    bench->rig->config.packer = &slow->packer;
-    bench->rig->config.known = NULL;
-    bench->rig->config.max_speed = 921600;
-    rig_new_session(bench->rig, 8);
+    slow->port = &bench->on.rig->adapter.port;
+    bench->on.rig->config.packer = &slow->packer;
+    bench->on.rig->config.known = NULL;
+    bench->on.rig->config.max_speed = 921600;
+    rig_new_session(bench->on.rig, 8);
 }
 
 static void a_slow_computer_keeps_the_board_waiting_and_hears_a_stop(void)
@@ -340,21 +314,21 @@ static void a_slow_computer_keeps_the_board_waiting_and_hears_a_stop(void)
         struct slow_packer slow;
         begin(&bench, &(struct rig_setup){.seed = 1}, &lzma);
         make_slow(&slow, &bench);
-        struct wry_session *session = &bench.rig->session;
+        struct wry_session *session = &bench.on.rig->session;
         CHECK_EQUAL(WRY_OK, wry_session_connect(session));
-        bench.rig->stop_after = stops ? bench.rig->reports + 4 : 0;
-        uint64_t begun = bench.rig->adapter.now;
-        CHECK_EQUAL(stops ? WRY_STOPPED : WRY_OK, wry_session_write(session, &bench.plan));
-        uint64_t seconds = (bench.rig->adapter.now - begun) / 1000000000;
+        bench.on.rig->stop_after = stops ? bench.on.rig->reports + 4 : 0;
+        uint64_t begun = bench.on.rig->adapter.now;
+        CHECK_EQUAL(stops ? WRY_STOPPED : WRY_OK, wry_session_write(session, &bench.on.plan));
+        uint64_t seconds = (bench.on.rig->adapter.now - begun) / 1000000000;
         check_context("stops %u: %u s", stops, (unsigned)seconds);
         CHECK(stops ? seconds < 5 : seconds > 8);
         CHECK_EQUAL(0, wry_session_stats(session)->reconnects);
         CHECK_EQUAL(921600, session->speed);
         if (stops)
-            CHECK(memcmp(bench.rig->before, bench.rig->flash, bench.rig->flash_size) == 0);
+            CHECK(memcmp(bench.on.rig->before, bench.on.rig->flash, bench.on.rig->flash_size) == 0);
         else
-            CHECK(rig_holds(bench.rig, &bench.item, 1));
-        finish(&bench);
+            CHECK(rig_holds(bench.on.rig, &bench.on.item, 1));
+        upgrade_bench_end(&bench.on);
     }
 }
 

@@ -7,6 +7,7 @@
 #include "known.h"
 #include "pack/content_packer.h"
 #include "rig.h"
+#include "upgrade_bench.h"
 
 enum {
     LENGTH = 0x48000,
@@ -15,46 +16,14 @@ enum {
 
 static uint8_t content[LENGTH];
 
-struct bench {
-    struct rig *rig;
-    struct pack *pack;
-    struct known known;
-    struct wry_placement item;
-    struct wry_plan plan;
-};
-
 /* A board with the version before, whose content is known wherever guesses reach. */
-static void begin(struct bench *bench, const struct rig_setup *setup)
+static void begin(struct upgrade_bench *bench, const struct rig_setup *setup)
 {
-    struct wry_fault fault;
-
     fill_like_program(content, LENGTH, setup->seed % 3, 1);
-    bench->rig = rig_new(setup);
-    fill_like_program(bench->rig->flash + OFFSET, LENGTH, setup->seed % 3, 0);
-    memcpy(bench->rig->before, bench->rig->flash, bench->rig->flash_size);
-    known_init(&bench->known, bench->rig->flash_size);
-    known_add(&bench->known, 0, bench->rig->flash, bench->rig->flash_size);
-    bench->known.guesses = true;
-    bench->pack = pack_new();
-    bench->rig->config.packer = pack_packer(bench->pack);
-    bench->rig->config.known = &bench->known.known;
-    if (setup->max_speed == 0) /* a line on which less is quicker on every board */
-        bench->rig->config.max_speed = 115200;
-    rig_new_session(bench->rig, 7);
-    bench->item =
-        (struct wry_placement){.offset = OFFSET, .length = LENGTH, .reader = rig_reader(content)};
-    CHECK_EQUAL(WRY_OK,
-                wry_plan_init(&bench->plan, &bench->item, 1, bench->rig->flash_size, &fault));
+    upgrade_bench_begin(bench, setup, OFFSET, LENGTH, content);
 }
 
-static void finish(struct bench *bench)
-{
-    pack_free(bench->pack);
-    known_free(&bench->known);
-    rig_free(bench->rig);
-}
-
-static const struct wry_session_stats *write_and_check(struct bench *bench)
+static const struct wry_session_stats *write_and_check(struct upgrade_bench *bench)
 {
     struct wry_session *session = &bench->rig->session;
 
@@ -70,7 +39,7 @@ static bool keep_bytes(void *context, uint32_t offset, const uint8_t *bytes, siz
     return true;
 }
 
-static void back_up_and_check(struct bench *bench)
+static void back_up_and_check(struct upgrade_bench *bench)
 {
     const struct rig *rig = bench->rig;
     uint8_t *got = calloc(1, rig->flash_size), digest[WRY_SHA256_SIZE];
@@ -90,7 +59,7 @@ static void every_chip_takes_the_difference(void)
 
     for (size_t i = 0; i < 3; i++) {
         for (size_t guesses = 0; guesses < 2; guesses++) {
-            struct bench bench;
+            struct upgrade_bench bench;
             begin(&bench,
                   &(struct rig_setup){.seed = i, .chip_code = chips[i], .flash_size = 0x200000});
             bench.known.guesses = guesses;
@@ -100,14 +69,14 @@ static void every_chip_takes_the_difference(void)
             CHECK_EQUAL(0, stats->guesses_wrong);
             /* Samples alone are known where nothing is guessed: then most goes as it is. */
             CHECK(stats->content_sent < (guesses ? LENGTH * 10 / 100 : LENGTH * 60 / 100));
-            finish(&bench);
+            upgrade_bench_end(&bench);
         }
     }
 }
 
 static void a_board_that_keeps_nothing_gets_a_deflate_stream(void)
 {
-    struct bench bench;
+    struct upgrade_bench bench;
 
     begin(&bench, &(struct rig_setup){.seed = 1});
     bench.rig->board.memory_size = 17 * 1024;
@@ -116,7 +85,7 @@ static void a_board_that_keeps_nothing_gets_a_deflate_stream(void)
     CHECK(wry_session_board(&bench.rig->session)->features & WRY_FEATURE_STREAMS);
     CHECK(stats->content_sent > LENGTH * 20 / 100);
     CHECK(stats->content_sent < LENGTH * 60 / 100);
-    finish(&bench);
+    upgrade_bench_end(&bench);
 }
 
 /* What an older board would not say of itself is taken out of what it said. */
@@ -131,7 +100,7 @@ static void boards_without_a_feature_are_upgraded_and_backed_up_without_it(void)
                                         0xFFFF};
 
     for (size_t i = 0; i < 2 * sizeof features / sizeof features[0]; i++) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){.seed = i});
         bench.known.guesses = i % 2 == 0;
         struct wry_session *session = &bench.rig->session;
@@ -144,7 +113,7 @@ static void boards_without_a_feature_are_upgraded_and_backed_up_without_it(void)
         CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench.plan));
         CHECK(rig_holds(bench.rig, &bench.item, 1));
         back_up_and_check(&bench);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
@@ -152,7 +121,7 @@ static void boards_without_a_feature_are_upgraded_and_backed_up_without_it(void)
 static void what_was_wrongly_known_is_written_without_it(void)
 {
     for (uint32_t at = 0x1234; at < LENGTH; at += check_one_in(3) * 0x5A5A) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){.seed = at, .chip_code = chips[at % 3]});
         bench.rig->flash[OFFSET + at] ^= 0x10;
         const struct wry_session_stats *stats = write_and_check(&bench);
@@ -160,7 +129,7 @@ static void what_was_wrongly_known_is_written_without_it(void)
         CHECK(stats->guesses_wrong <= 1);
         /* Said, unless the stream made no use of it. */
         CHECK(stats->guesses_wrong == 1 || stats->content_sent < LENGTH * 12 / 100);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
@@ -168,11 +137,11 @@ static void what_was_wrongly_known_is_written_without_it(void)
 static void a_quick_line_takes_a_board_with_little_memory_no_difference(void)
 {
     for (size_t i = 0; i < 2; i++) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){
                           .seed = i, .chip_code = chips[0], .max_speed = i ? 115200 : 921600});
         CHECK_EQUAL(i, write_and_check(&bench)->differences);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
@@ -181,21 +150,21 @@ static void noise_and_latency_change_nothing(void)
     static const uint32_t speeds[] = {9600, 115200, 460800, 2000000};
 
     for (uint64_t seed = 0; seed < 16; seed++) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){.seed = seed,
                                           .max_speed = speeds[seed % 4],
                                           .faults = {.noise_ppb = (uint32_t)(seed % 3) * 20000}});
         bench.rig->adapter.inbox.latency = seed / 4 * 30 * UINT64_C(1000000);
         check_context("seed %u", (unsigned)seed);
         CHECK_EQUAL(0, write_and_check(&bench)->guesses_wrong);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
 static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
 {
     for (uint64_t at = 1; at < 1100; at += check_one_in(3) * 41) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){
                           .seed = at, .chip_code = chips[at % 3], .faults = {.power_cut = at}});
         rig_mend_by(bench.rig, rig_switch_on_again);
@@ -206,7 +175,7 @@ static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
         CHECK(stats->reconnects > 0);
         CHECK_EQUAL(0, stats->guesses_wrong);
         CHECK(stats->content_sent < LENGTH * 45 / 100);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
@@ -214,7 +183,7 @@ static void a_cut_leaves_old_content_half_erased_and_is_made_good(void)
 static void a_later_session_goes_on_with_what_is_still_known(void)
 {
     for (unsigned stop = 2; stop < 24; stop += 2) {
-        struct bench bench;
+        struct upgrade_bench bench;
         begin(&bench, &(struct rig_setup){.seed = stop, .chip_code = chips[stop % 3]});
         CHECK_EQUAL(WRY_OK, wry_session_connect(&bench.rig->session));
         bench.rig->stop_after = bench.rig->reports + stop;
@@ -226,7 +195,7 @@ static void a_later_session_goes_on_with_what_is_still_known(void)
         rig_new_session(bench.rig, 100 + stop);
         check_context("stopped at report %u", stop);
         write_and_check(&bench);
-        finish(&bench);
+        upgrade_bench_end(&bench);
     }
 }
 
