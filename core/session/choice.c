@@ -8,7 +8,7 @@ enum {
     WAYS_MOST = 6,
     DEFLATE_SPEED = 1000000, /* baud */
     SAME = 128,              /* times that differ by one part of so many are the same */
-    CLOSE = 12, /* times that differ by one part of so many may be the other way round */
+    CLOSE = 8, /* times that differ by one part of so many may be the other way round */
 };
 
 /* The ways that are possible. */
