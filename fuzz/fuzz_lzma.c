@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "door.h"
+#include "wrytograph/bytes.h"
 #include "wrytograph/lzma.h"
 
 enum {
@@ -77,6 +78,11 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
     options.preset_dict_size = with_old ? OLD : 0;
     wry_lzma_init(&lzma, bytes[0], window, WINDOW, with_old ? OLD : 0);
     enum wry_lzma_result result = decode(&lzma, bytes + 2, n - 2, 1u + bytes[1] % 128u);
+    /* A code that is no less than the range is damage, which liblzma does not look for. */
+    if (n >= 7 && wry_bytes_blank(bytes + 3, 4)) {
+        MUST(result == WRY_LZMA_DAMAGED && lzma.total == 0);
+        return 0;
+    }
     if (lzma_raw_decoder(&stream, filters) != LZMA_OK)
         return 0;
     stream.next_in = bytes + 2;
