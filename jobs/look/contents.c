@@ -175,7 +175,7 @@ static bool check_digest(const struct looking *l, struct wry_content_of *content
     return true;
 }
 
-/* Learns from it how long the board takes at most: one of the link's two round trips is left in. */
+/* Learns from it how long the board takes at most: the round trips are in it. */
 static bool check_timed(struct looking *l, struct wry_content_of *content)
 {
     const struct wry_station *station = l->reader->station;
@@ -185,7 +185,6 @@ static bool check_timed(struct looking *l, struct wry_content_of *content)
     if (!checked || !station || content->header.body_length == 0)
         return checked;
     uint64_t taken = station_now(station) - begun;
-    taken -= MIN(station->session.latency, taken);
     uint64_t each = taken * DIGEST_MARGIN / content->header.body_length;
     l->digest_time = CLAMP(each, DIGEST_LEAST, l->digest_time);
     return checked;
