@@ -39,10 +39,12 @@ static void any_bytes_come_back(void)
         for (size_t i = 0; i < n && seed % 2 == 0; i++) /* opcodes are frequent */
             content[i] = (uint8_t)("\x17\xEF\xF0\xEB\x94\x90\x6F\xF8"[content[i] % 8]);
         memcpy(bytes, content, n);
-        run(kind, false, offset, n, seed);
-        CHECK_EQUAL(kind == WRY_FILTER_NONE || n < 300, memcmp(bytes, content, n) == 0 || n < 300);
-        run(kind, true, offset, n, seed + 77);
         check_context("seed %u: %zu bytes", (unsigned)seed, n);
+        run(kind, false, offset, n, seed);
+        /* Random bytes may have no call. */
+        if (seed % 2 == 0 && n >= 300)
+            CHECK_EQUAL(kind == WRY_FILTER_NONE, memcmp(bytes, content, n) == 0);
+        run(kind, true, offset, n, seed + 77);
         CHECK(memcmp(bytes, content, n) == 0);
     }
 }
