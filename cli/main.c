@@ -129,7 +129,7 @@ static void print_version(void)
     printf("wrytograph %s\n", WRY_VERSION_TEXT);
     printf("links     serial devices, rfc2217://, tcp://, bench: (protocol %u)\n",
            WRY_PROTOCOL_VERSION);
-    puts("content   deflate and difference streams; raw, Intel HEX, S-records");
+    puts("content   deflate, LZMA and difference streams; raw, Intel HEX, S-records");
     puts("ledgers   SQLite files, postgresql://");
     puts("kits      ZIP, SHA-256, Ed25519");
     printf("chips     %s\n", chips);

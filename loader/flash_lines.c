@@ -2,7 +2,8 @@
  * Reading over several data lines at a fast clock, as far as the part's tables and the board allow.
  * Wires that are missing and modes that are not enabled give wrong bytes, not errors: a way counts
  * only once it has read, like plain reads do, a page in which every line carries both values. Until
- * then, on a blank flash for instance, reads are plain.
+ * then, on a blank flash for instance, reads are plain, and they are again when a page reads
+ * differently.
  */
 #include "bytes/memory.h"
 #include "loader_inner.h"
@@ -69,7 +70,7 @@ void loader_flash_learn(struct wry_loader *loader, uint32_t offset, const uint8_
     settle(loader, offset, page);
 }
 
-/* Other pages must read alike as well. */
+/* Other pages must read alike as well; one that does not shows a way at its limits. */
 static void check_more(struct wry_loader *loader, uint32_t offset)
 {
     struct wry_loader_part *part = &loader->part;
@@ -79,7 +80,7 @@ static void check_more(struct wry_loader *loader, uint32_t offset)
     loader_flash_read(loader, offset, loader->slice, WRY_PAGE_SIZE);
     use(part, lines);
     if (!reads_like(loader, offset, loader->slice))
-        settle(loader, offset, loader->slice);
+        loader_flash_read_plainly(loader);
 }
 
 void loader_flash_choose_lines(struct wry_loader *loader)

@@ -97,6 +97,24 @@ static void every_wiring_reads_right_and_the_most_lines_are_used(void)
     check_context(NULL);
 }
 
+/* One page that reads differently is enough: a way at its limits is not used. */
+static void a_way_that_is_right_here_and_wrong_there_is_not_used(void)
+{
+    struct line_case c = {.chip = WRY_CHIP_TURNSTONE_T2, .size = 0x400000, .lines = 4, .wired = 4};
+    struct rig *rig = begin(&c);
+
+    CHECK_EQUAL(4, rig->board.loader.part.lines);
+    rig->board.die.part.slow_from = 0x3C0000;
+    rig_new_session(rig, 2);
+    sim_adapter_power(&rig->adapter, false);
+    sim_adapter_power(&rig->adapter, true);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(0, rig->board.loader.part.lines);
+    write_and_read(rig);
+    CHECK_EQUAL(0, rig->board.loader.part.lines);
+    rig_free(rig);
+}
+
 static void a_large_flash_has_commands_of_its_own_for_it(void)
 {
     struct line_case c = {.chip = WRY_CHIP_DUNLIN_D3, .size = 0x2000000, .lines = 4, .wired = 4};
@@ -178,6 +196,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(every_wiring_reads_right_and_the_most_lines_are_used),
+        FACT(a_way_that_is_right_here_and_wrong_there_is_not_used),
         FACT(a_large_flash_has_commands_of_its_own_for_it),
         FACT(more_lines_take_less_time),
         FACT(a_part_that_ignores_the_program_over_four_lines_is_programmed_over_one),

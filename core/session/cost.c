@@ -33,9 +33,8 @@ enum {
     HASH_AFTER = 700,
 };
 
-enum { WORK_APART = 8 }; /* the flash waits for one part of so many of the processor's work */
-
 enum {
+    WORK_APART = 8,       /* the flash waits for one part of so many of the processor's work */
     USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
@@ -107,11 +106,10 @@ static uint64_t later(uint64_t a, uint64_t b)
 
 /* When what is done by when, us. */
 struct course {
-    uint64_t line;     /* the piece has arrived */
-    uint64_t flash;    /* and is programmed */
-    uint64_t busy;     /* sum of the flash's work */
-    uint64_t programs; /* sum of it without erases */
-    uint64_t work;     /* sum of the processor's */
+    uint64_t line;  /* the piece has arrived */
+    uint64_t flash; /* and is programmed */
+    uint64_t busy;  /* sum of the flash's work */
+    uint64_t work;  /* sum of the processor's */
 };
 
 /* What one piece takes, us. */

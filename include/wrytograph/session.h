@@ -316,8 +316,8 @@ struct wry_estimate_sink {
 
 /*
  * Reports what wry_session_write would do and how long it would take; changes nothing. It cannot
- * foresee losses on the line, nor work that the flash is spared because it is blank: times are for
- * a good line and a used flash.
+ * foresee losses on the line, nor all the work that the flash is spared where it is blank: times
+ * are for a good line, and for a used flash unless every sector that was sampled is blank.
  */
 enum wry_status wry_session_estimate(struct wry_session *session, const struct wry_plan *plan,
                                      const struct wry_estimate_sink *sink);

@@ -227,7 +227,8 @@ static void read_fast(struct sim_nor_die *die, const struct wry_spi_transfer *t,
         return;
     read_cells(die, address, t->in, t->in_length);
     bool shifted = lines != (t->data_lines > 1 ? t->data_lines : 1) ||
-                   (die->part.most_hz > 0 && t->fast && die->fast_hz > die->part.most_hz);
+                   (die->part.most_hz > 0 && t->fast && die->fast_hz > die->part.most_hz) ||
+                   (die->part.slow_from > 0 && address >= die->part.slow_from);
     for (size_t i = 0; i < t->in_length; i++)
         t->in[i] = shifted ? (uint8_t)(t->in[i] << 1 | i % 2) : t->in[i] | missing;
 }

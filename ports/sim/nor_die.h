@@ -34,6 +34,8 @@ struct sim_nor_part {
     uint8_t wired;       /* data lines that the board has; the others read as ones. Default: 4 */
     bool single_program; /* it ignores the command that programs over four lines */
     uint32_t most_hz;    /* faster reads return wrong bytes; 0 = as fast as the board asks */
+    uint32_t
+        slow_from; /* reads over lines at a fast clock are wrong from this offset on; 0 = nowhere */
 };
 
 /* A mode left behind by the previous program, which only ones end. */
