@@ -49,6 +49,8 @@ static struct packing *begin(struct wry_loader *loader)
         packing->waiting = 0;
         wry_deflate_init(&packing->deflate, packing + 1,
                          loader->memory_size - loader->cache_size - sizeof *packing);
+        if (loader->reads[0].quick)
+            wry_deflate_set_quick(&packing->deflate);
         loader_cache_begin(loader, loader->reads[0].start, loader->reads[0].end);
         loader->packing = true;
     }
@@ -106,8 +108,10 @@ static void put_content(struct wry_loader *loader, struct packing *packing)
     n = n < left ? n : left;
     loader_flash_read(loader, read->at, loader->slice, n);
     wry_deflate_put(&packing->deflate, loader->slice, n);
-    bool run = wry_bytes_blank(loader->slice, n);
-    loader->port->worked(loader->port->context, run ? WRY_WORK_PACK_RUN : WRY_WORK_PACK, n);
+    enum wry_work kind = wry_bytes_blank(loader->slice, n) ? WRY_WORK_PACK_RUN
+                         : read->quick                     ? WRY_WORK_PACK_QUICK
+                                                           : WRY_WORK_PACK;
+    loader->port->worked(loader->port->context, kind, n);
     if (n == WRY_PAGE_SIZE)
         loader_digest_page(loader, read->at, loader->slice);
     read->at += n;

@@ -46,6 +46,7 @@ void loader_read_request(struct wry_loader *loader, const struct wry_message *me
     if (read.frame_max > 0 && read.frame_max < WRY_PAYLOAD_MAX)
         job->frame_max = (uint16_t)read.frame_max;
     job->packed = read.packed;
+    job->quick = read.quick;
     job->chosen = read.chosen;
     job->start = job->at = job->blank_from = range.offset;
     job->end = range.offset + range.length;

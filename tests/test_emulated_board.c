@@ -338,8 +338,10 @@ static void the_bench_charges_what_is_counted_here(void)
     check_charge("frame-out", WRY_WORK_FRAME_OUT, a / b);
     a = counted(text, "digest", &b, &c);
     check_charge("digest", WRY_WORK_DIGEST, a / b);
-    a = counted(text, "\npack-letters", &b, &c);
+    a = counted(text, "\npack", &b, &c);
     check_charge("pack", WRY_WORK_PACK, a / b);
+    a = counted(text, "\npack-quick", &b, &c);
+    check_charge("pack, quick", WRY_WORK_PACK_QUICK, a / b);
     /* Bytes of a stream and bytes that come out of it, from two streams of different kinds. */
     double letters = counted(text, "unpack-letters", &a, &b);
     double copies = counted(text, "unpack-copies", &c, &d);

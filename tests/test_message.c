@@ -272,6 +272,12 @@ static void a_packed_read_is_as_documented(void)
     message = split(head, n);
     CHECK(wry_message_get_read(&message, &back));
     CHECK(back.packed && back.soon && back.chosen && back.wanted[0] == 0x06);
+    some = (struct wry_read_message){.range = read.range, .packed = true, .quick = true};
+    n = wry_message_put_read(head, 0x010F, &some);
+    check_example("read-quick", head, n, NULL, 0);
+    message = split(head, n);
+    CHECK(wry_message_get_read(&message, &back));
+    CHECK(back.packed && back.quick && !back.soon);
     n = wry_message_put_read_end(head, 0x010D, &read.range, 0x6A7B);
     check_example("read-end", head, n, NULL, 0);
     message = split(head, n);

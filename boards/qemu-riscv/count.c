@@ -14,7 +14,8 @@ enum {
     PIECE = 1024, /* bytes in a frame */
 };
 
-static uint8_t content[CONTENT], stream[ROOM], memory[WRY_DEFLATE_MEMORY_MOST], window[WINDOW];
+static uint8_t content[WRY_READ_PACKED_MOST], stream[ROOM], memory[WRY_DEFLATE_MEMORY_MOST],
+    window[WINDOW];
 static struct wry_deflate deflate;
 static struct wry_inflate inflate;
 static struct wry_lzma lzma;
@@ -105,15 +106,38 @@ static void count_digest(void)
     tell("digest", instructions() - begun, CONTENT, digest[0]);
 }
 
-/* Packs what there is, and takes it apart again in pages, as the loader does. */
-static void count_stream(const char *packing, const char *unpacking)
+/* Instructions of which some are frequent, others new, and repeated sequences. */
+static void fill_like_firmware(void)
+{
+    enum { WORDS = 1024 }; /* of the frequent ones */
+    uint32_t at = 0;
+
+    while (at < WORDS)
+        content[at++] = random_byte();
+    while (at + 32 <= WRY_READ_PACKED_MOST) {
+        unsigned kind = random_byte();
+        uint32_t n = 4, from = at;
+        if (kind < 128)
+            from = (uint32_t)random_byte() * random_byte() / 256 * 4;
+        else if (kind < 160 && at > 8192)
+            from = at - 64 - 16u * random_byte(), n = 8 + random_byte() % 24;
+        for (uint32_t i = 0; i < n; i++)
+            content[at + i] = from == at ? random_byte() : content[from + i];
+        at += n;
+    }
+}
+
+/* Packs what there is; returns the length of the stream. */
+static uint32_t count_packing(const char *name, uint32_t size, bool quick)
 {
     size_t n = 0;
     uint32_t begun = instructions();
 
     wry_deflate_init(&deflate, memory, sizeof memory);
+    if (quick)
+        wry_deflate_set_quick(&deflate);
     for (uint32_t at = 0; !wry_deflate_is_over(&deflate);) {
-        uint32_t room = (uint32_t)wry_deflate_room(&deflate), left = CONTENT - at;
+        uint32_t room = (uint32_t)wry_deflate_room(&deflate), left = size - at;
         if (room > 0 && left > 0) {
             wry_deflate_put(&deflate, content + at, room < left ? room : left);
             at += room < left ? room : left;
@@ -122,13 +146,20 @@ static void count_stream(const char *packing, const char *unpacking)
         }
         n += wry_deflate_take(&deflate, stream + n, sizeof stream - n);
     }
-    tell(packing, instructions() - begun, CONTENT, (uint32_t)n);
+    tell(name, instructions() - begun, size, (uint32_t)n);
+    return (uint32_t)n;
+}
+
+/* Packs what there is, and takes it apart again in pages, as the loader does. */
+static void count_stream(const char *packing, const char *unpacking)
+{
+    uint32_t n = count_packing(packing, CONTENT, false);
     struct wry_inflate_input input = {.bytes = stream, .n = n};
-    begun = instructions();
+    uint32_t begun = instructions();
     wry_inflate_init(&inflate, window, sizeof window);
     while (wry_inflate_run(&inflate, &input, 256) == WRY_INFLATE_OUTPUT)
         ;
-    tell(unpacking, instructions() - begun, (uint32_t)n, inflate.total);
+    tell(unpacking, instructions() - begun, n, inflate.total);
 }
 
 /* An encoder of literals alone, which take the most instructions for a byte. */
@@ -221,6 +252,10 @@ int main(void)
         content[i] = random_byte();
     count_frames();
     count_digest();
+    /* As much of a firmware as one request packs. */
+    fill_like_firmware();
+    count_packing("pack", WRY_READ_PACKED_MOST, false);
+    count_packing("pack-quick", WRY_READ_PACKED_MOST, true);
     /* Hardly anything occurs twice: the stream is all letters. */
     for (uint32_t i = 0; i < CONTENT; i++)
         content[i] = (uint8_t)(random_byte() & random_byte() & 0x3F);

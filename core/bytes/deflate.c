@@ -19,8 +19,10 @@ enum step {
 enum {
     MATCH_LEAST = 3,
     MATCH_MOST = 258,
-    NICE_MATCH = 96, /* match length at which the search stops */
-    TRIES = 32,      /* most chain entries examined */
+    LAZY_MATCH = 96, /* match length from which no longer one is looked for a byte later, */
+    QUICK_LAZY = 4,  /* or if quick */
+    TRIES = 32,      /* most chain entries examined, */
+    QUICK_TRIES = 8, /* or if quick */
     FAR = 4096, /* distance from which a match of the shortest length costs more than three literals
                  */
     AHEAD = MATCH_MOST + MATCH_LEAST + 1, /* bytes after the position that one step may examine */
@@ -77,6 +79,11 @@ void wry_deflate_init(struct wry_deflate *d, void *memory, size_t size)
     at += share->window * sizeof *d->chain;
     d->window = at;
     memset(d->heads, 0, sizeof *d->heads << share->hash_bits);
+}
+
+void wry_deflate_set_quick(struct wry_deflate *d)
+{
+    d->quick = true;
 }
 
 /* A length or distance in its code: symbol, number of extra bits, and extra bits (section
@@ -141,13 +148,14 @@ static struct wry_deflate_token find(const struct wry_deflate *d, uint32_t at, u
      * pieces in which content is put in. */
     uint32_t left = d->fill - at, reach = mask + 1 - WAITING_MOST;
     unsigned most = left < MATCH_MOST ? left : MATCH_MOST;
+    unsigned tries = d->quick ? QUICK_TRIES : TRIES;
     uint32_t before = 0;
 
     reach = reach < at ? reach : at;
     if (most < MATCH_LEAST)
         return best;
     uint16_t place = d->heads[hash];
-    for (unsigned i = 0; i < TRIES && best.length < most; i++) {
+    for (unsigned i = 0; i < tries && best.length < most; i++) {
         uint32_t distance = (uint16_t)(at - place);
         /* Positions are stored modulo 2^16 and entries are overwritten: a distance that does not
          * grow belongs to an overwritten entry. */
@@ -182,6 +190,12 @@ static void add_token(struct wry_deflate *d, struct wry_deflate_token token)
     d->extra_bits += length.extra_bits + far.extra_bits;
 }
 
+/* The first block is short: it is on its way while the next one is made. */
+static uint32_t tokens_most(const struct wry_deflate *d)
+{
+    return d->block_start == 0 ? d->tokens_most / 2 : d->tokens_most;
+}
+
 /* Adds one token, or a literal and a match if the match one byte later is longer. */
 static void tokenize(struct wry_deflate *d)
 {
@@ -191,8 +205,9 @@ static void tokenize(struct wry_deflate *d)
 
     if (whole)
         remember(d, d->at, hash);
-    if (token.length >= MATCH_LEAST && token.length < NICE_MATCH && d->fill - d->at > MATCH_LEAST &&
-        d->token_count + 1 < d->tokens_most) {
+    unsigned lazy = d->quick ? QUICK_LAZY : LAZY_MATCH;
+    if (token.length >= MATCH_LEAST && token.length < lazy && d->fill - d->at > MATCH_LEAST &&
+        d->token_count + 1 < tokens_most(d)) {
         hash = hash_at(d, d->at + 1);
         struct wry_deflate_token next = find(d, d->at + 1, hash);
         if (next.length > token.length) {
@@ -214,7 +229,7 @@ static void tokenize(struct wry_deflate *d)
 /* True if the block must end. */
 static bool is_full(const struct wry_deflate *d)
 {
-    return d->token_count == d->tokens_most;
+    return d->token_count == tokens_most(d);
 }
 
 /* Makes tokens while there is enough input to see the longest match; at the end, of all of it. */

@@ -9,6 +9,7 @@
 enum {
     KNOWN_PIECE = 0x10000, /* bytes of known content passed on at once */
     FIRST_LENGTH = 0x2000, /* most bytes of a request until the frame length is settled */
+    QUICK_SPEED = 1500000, /* baud from which most boards pack more slowly than the line takes it */
 };
 
 uint32_t session_read_first_length(const struct wry_session *session)
@@ -82,6 +83,7 @@ enum wry_status session_read_ask(struct session_read_job *job)
         read->offset = job->next;
         uint32_t packed_most = session_unpack_length(job->session, job->total);
         read->packed = packed_most > 0 && job->session->ask_plain == 0;
+        read->quick = read->packed && job->session->speed >= QUICK_SPEED;
         job->session->ask_plain -= job->session->ask_plain > 0;
         read->length = left < job->length ? left : job->length;
         if (read->packed && read->length > packed_most)

@@ -55,6 +55,7 @@ enum wry_status session_question_ask(struct wry_session *session, struct wry_ses
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
     struct wry_read_message message = {.range = {.offset = read->offset, .length = read->length},
                                        .packed = read->packed,
+                                       .quick = read->quick,
                                        .frame_max = session_frame_max(session)};
 
     if (session_question_is_complete(read))

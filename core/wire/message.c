@@ -244,6 +244,7 @@ size_t wry_message_put_read(uint8_t *to, uint16_t seq, const struct wry_read_mes
     }
     flags |= read->packed ? WRY_FLAG_PACKED : 0;
     flags |= read->soon ? WRY_FLAG_SOON : 0;
+    flags |= read->quick ? WRY_FLAG_QUICK : 0;
     size_t at = wry_message_put_range(to, WRY_KIND_READ, flags, seq, &read->range);
     memcpy(to + at, read->wanted, n);
     return at + n;
@@ -258,6 +259,7 @@ bool wry_message_get_read(const struct wry_message *message, struct wry_read_mes
     read->frame_max = frames > 0 ? (uint32_t)WRY_PAGE_SIZE << (frames - 1) : 0;
     read->packed = (message->flags & WRY_FLAG_PACKED) != 0;
     read->soon = (message->flags & WRY_FLAG_SOON) != 0;
+    read->quick = (message->flags & WRY_FLAG_QUICK) != 0;
     read->chosen = message->length > RANGE_SIZE;
     memset(read->wanted, 0xFF, sizeof read->wanted);
     if (read->packed && read->range.length > WRY_READ_PACKED_MOST)

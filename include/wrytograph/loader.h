@@ -71,19 +71,20 @@ struct wry_spi_transfer {
 };
 
 enum wry_work {
-    WRY_WORK_FRAME_IN,  /* bytes unframed and checked */
-    WRY_WORK_FRAME_OUT, /* bytes framed */
-    WRY_WORK_DIGEST,    /* bytes hashed, by the port's sha256 if it has one */
-    WRY_WORK_SCAN,      /* bytes checked for being blank */
-    WRY_WORK_COMPARE,   /* bytes compared */
-    WRY_WORK_UNPACK,    /* bytes of a stream decoded */
-    WRY_WORK_COPY,      /* bytes that a stream decoded to */
-    WRY_WORK_LZMA,      /* bytes that an LZMA stream decoded to */
-    WRY_WORK_FILTER,    /* bytes with branches restored */
-    WRY_WORK_ADD,       /* bytes of new content computed from a difference */
-    WRY_WORK_PACK,      /* bytes of content compressed */
-    WRY_WORK_PACK_RUN,  /* bytes of runs of one value compressed */
-    WRY_WORK_TURN,      /* one call of wry_loader_poll; always 0 bytes */
+    WRY_WORK_FRAME_IN,   /* bytes unframed and checked */
+    WRY_WORK_FRAME_OUT,  /* bytes framed */
+    WRY_WORK_DIGEST,     /* bytes hashed, by the port's sha256 if it has one */
+    WRY_WORK_SCAN,       /* bytes checked for being blank */
+    WRY_WORK_COMPARE,    /* bytes compared */
+    WRY_WORK_UNPACK,     /* bytes of a stream decoded */
+    WRY_WORK_COPY,       /* bytes that a stream decoded to */
+    WRY_WORK_LZMA,       /* bytes that an LZMA stream decoded to */
+    WRY_WORK_FILTER,     /* bytes with branches restored */
+    WRY_WORK_ADD,        /* bytes of new content computed from a difference */
+    WRY_WORK_PACK,       /* bytes of content compressed */
+    WRY_WORK_PACK_QUICK, /* bytes of content compressed with less search */
+    WRY_WORK_PACK_RUN,   /* bytes of runs of one value compressed */
+    WRY_WORK_TURN,       /* one call of wry_loader_poll; always 0 bytes */
 };
 
 struct wry_board_port {
@@ -191,6 +192,7 @@ struct wry_loader_read {
     uint16_t seq;
     uint16_t frame_max; /* bytes of content in a data frame */
     bool packed;        /* sent as a stream, whose pages are meant */
+    bool quick;         /* packed with less search */
     bool again;         /* repeats a stream that is still cached: at counts its bytes */
     bool chosen;        /* only the pages in wanted are sent */
     uint32_t start, end;

@@ -68,6 +68,7 @@ enum wry_message_flag {
     WRY_FLAG_PACKED = 0x10,  /* read: as a deflate stream */
     WRY_FLAG_SOON =
         0x20, /* read, some pages of a stream: serve it before other requests if possible */
+    WRY_FLAG_QUICK = 0x40,  /* read, with WRY_FLAG_PACKED: packed with less search */
     WRY_FLAG_FRAMES = 0x0F, /* read: 0, or n for data frames of at most 256 * 2^(n - 1) bytes */
 };
 
@@ -232,6 +233,7 @@ struct wry_read_message {
         frame_max; /* most bytes of content in a data frame: a page times a power of two; 0 = any */
     bool packed;   /* send a stream; the range then has at most WRY_READ_PACKED_MOST bytes */
     bool soon;     /* serve it before other requests if the stream is still cached */
+    bool quick;    /* pack it with less search: the line is quicker than the board */
     bool
         chosen; /* send only the pages in wanted; the range then has at most WRY_READ_PAGES pages */
     uint8_t wanted[WRY_READ_PAGES / 8]; /* bit n, from bit 0 of byte 0: page n after range.offset;

@@ -195,6 +195,7 @@ struct wry_session_read {
     uint8_t have[WRY_READ_PAGES / 8]; /* pages of content, or of the stream */
     /* A read that is answered with a stream: */
     bool packed, stream_known; /* stream_known: its length is known */
+    bool quick;                /* requested so; stays, as it determines the stream */
     bool soon;                 /* it may be answered before earlier requests */
     bool was_busy;             /* the board rejected it once for lack of room */
     uint16_t seq_before;       /* sequence number of the request before */

@@ -49,6 +49,8 @@ uint64_t sim_board_cycles(enum wry_work work)
         return 12;
     case WRY_WORK_PACK:
         return 315;
+    case WRY_WORK_PACK_QUICK:
+        return 225;
     case WRY_WORK_PACK_RUN:
         return 76;
     case WRY_WORK_TURN:
