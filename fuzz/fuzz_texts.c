@@ -1,11 +1,12 @@
-/* Any text as one of the smaller files: steps, settings, a table of boards. The first byte says
- * which. */
+/* Any text as one of the smaller files: steps, settings, their description, a table of boards. The
+ * first byte says which. */
 #include <glib.h>
 #include <string.h>
 
 #include "base/diagnostics.h"
 #include "door.h"
 #include "store/card/board_table.h"
+#include "store/image/settings_description.h"
 #include "store/image/settings_file.h"
 #include "store/image/steps_file.h"
 #include "store/text/csv_table.h"
@@ -41,6 +42,19 @@ static void settings_hold(const char *path)
     settings_free(settings);
 }
 
+static void description_holds(const char *path)
+{
+    g_autoptr(GError) error = NULL;
+    struct settings_description *read = settings_description_load(path, &error);
+
+    MUST((read != NULL) == (error == NULL));
+    for (guint i = 0; i < settings_description_count(read); i++) {
+        const struct settings_rule *rule = settings_description_at(read, i);
+        MUST(rule->type != 0 && settings_description_find(read, rule->key) == rule);
+    }
+    settings_description_free(read);
+}
+
 static void table_holds(const char *path)
 {
     g_autoptr(GPtrArray) mistakes = diagnostics_new();
@@ -68,12 +82,15 @@ int LLVMFuzzerTestOneInput(const uint8_t *bytes, size_t n)
 {
     if (n == 0)
         return 0;
-    switch (bytes[0] % 3) {
+    switch (bytes[0] % 4) {
     case 0:
         steps_hold(door_file("steps.yaml", bytes + 1, n - 1));
         break;
     case 1:
         settings_hold(door_file("settings.yaml", bytes + 1, n - 1));
+        break;
+    case 2:
+        description_holds(door_file("described.yaml", bytes + 1, n - 1));
         break;
     default:
         table_holds(door_file("boards.csv", bytes + 1, n - 1));

@@ -306,7 +306,7 @@ static void a_setting_that_cannot_be_changed_changes_nothing(void)
     EXPECT(2, "there is no setting 'da'; did you mean 'datum_mm'?",
            command("write", "--set", "da=-1", NULL));
     EXPECT(2, "there is no setting 'd'\n", command("write", "--set", "d=-1", NULL));
-    EXPECT(2, "To add a new one, use --set-new colour=VALUE",
+    EXPECT(2, "To add colour, use 'settings set --new'",
            command("write", "--set", "colour=blue", NULL));
     EXPECT(2, "an integer has no leading zeros", command("write", "--set", "gauge=0123", NULL));
     /* A real number may begin with a zero: that is not what is wrong with this one. */

@@ -79,7 +79,7 @@ static void of_two_blocks_one_is_named(void)
            command("write", "--layout", layout, placed("network", "network.yaml"), NULL));
     EXPECT(2, "several regions hold a settings block: calibration, network",
            command("write", "--layout", layout, "--set", "channel=11", NULL));
-    EXPECT(2, "Write --set calibration/KEY=VALUE",
+    EXPECT(2, "Name one of them: calibration/KEY=VALUE",
            command("write", "--layout", layout, "--set", "channel=11", NULL));
     EXPECT(2, "there is no setting 'channel'",
            command("write", "--layout", layout, "--set", "calibration/channel=11", NULL));

@@ -33,19 +33,20 @@ enum exit_code {
 struct app;
 
 enum app_options {
-    APP_LINK = 1,       /* --link and its options */
-    APP_BENCH = 2,      /* --bench */
-    APP_DRY_RUN = 4,    /* --dry-run */
-    APP_LAYOUT = 8,     /* --layout */
-    APP_IMAGES = 16,    /* --as, --leave-header, --read-mode, --read-clock, --layout */
-    APP_EVERY = 32,     /* --every-sector */
-    APP_LISTEN = 64,    /* --listen */
-    APP_FORMAT = 128,   /* --as */
-    APP_KNOWN = 512,    /* --no-guess */
-    APP_NO_WORDS = 256, /* no arguments besides options */
-    APP_LINKS = 2048,   /* --link may be repeated */
-    APP_LEDGER = 4096,  /* --ledger */
-    APP_WRITES = 1024,  /* --any-content, --any-place, --from-another-board, --set */
+    APP_LINK = 1,        /* --link and its options */
+    APP_BENCH = 2,       /* --bench */
+    APP_DRY_RUN = 4,     /* --dry-run */
+    APP_LAYOUT = 8,      /* --layout */
+    APP_IMAGES = 16,     /* --as, --leave-header, --read-mode, --read-clock, --layout */
+    APP_EVERY = 32,      /* --every-sector */
+    APP_LISTEN = 64,     /* --listen */
+    APP_FORMAT = 128,    /* --as */
+    APP_KNOWN = 512,     /* --no-guess */
+    APP_NO_WORDS = 256,  /* no arguments besides options */
+    APP_LINKS = 2048,    /* --link may be repeated */
+    APP_LEDGER = 4096,   /* --ledger */
+    APP_SETTINGS = 8192, /* --settings-description */
+    APP_WRITES = 1024,   /* --any-content, --any-place, --from-another-board, --set */
 };
 
 /* A verb. */
@@ -78,6 +79,7 @@ struct app {
     char **chip_files; /* --chip-file */
     char **links;      /* APP_LINKS: all links; otherwise NULL */
     char *ledger_name; /* --ledger */
+    char *settings_description;
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
         from_another_board, every_sector, clear_protection, listen, no_guess;
     char **rest; /* other arguments; ends with NULL, never NULL itself */

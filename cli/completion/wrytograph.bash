@@ -56,7 +56,7 @@ _wrytograph() {
         -l | --link) words=$(_wrytograph_links "$program") ;;
         --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted cross-coupled none" ;;
         --chip | --expect-chip) words=$(_wrytograph_chips "$program") ;;
-        --layout | --chip-file | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
+        --layout | --settings-description | --chip-file | --in | --from-file | --links | --logs | --trust | --sign | --output | -o) COMPREPLY=($(compgen -f -- "$word")) && return ;;
         *)
             case $word in
                 -*) words=$(_wrytograph_options "$program" "$verb") ;;

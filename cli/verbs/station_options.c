@@ -19,7 +19,7 @@ static void on_event(void *context, const struct wry_event *event)
     progress_show(app->live, event);
     if (event->kind == WRY_EVENT_NOTE)
         explain_note(app, event);
-    else if (event->kind == WRY_EVENT_PLANNED)
+    else if (event->kind == WRY_EVENT_PLANNED && !(app->verb->options & APP_SETTINGS))
         announce(app, event->planned);
     else if (event->kind == WRY_EVENT_COMPARED)
         mismatches_print(app, event->comparison);
@@ -60,6 +60,7 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
                                       .clear_protection = app->clear_protection,
                                       .without_known = app->no_guess,
                                       .layout_file = app->layout_path,
+                                      .settings_description = app->settings_description,
                                       .context = app,
                                       .event = on_event,
                                       .stop = app_stop()};

@@ -87,6 +87,8 @@ static void announce_remarks(const struct app *app, const struct wry_planned *pl
 
     if (image->place_found)
         app_note(app, "    no place was given: its content belongs in this region");
+    for (const char *const *text = image->changes; text && *text; text++)
+        app_note(app, "    %s", *text);
     if (image->header_set)
         app_note(app, "    the flash size in its boot header is set to that of this board");
     if (image->read_set) {

@@ -73,6 +73,8 @@ struct wry_planned_image {
     bool header_set; /* the flash size in its header was set to the board's */
     bool read_set;   /* read mode or clock in its header were set */
     struct wry_boot_header header;
+    const char *const *changes; /* settings of the board that change, for display, such as
+                                   "datum_mm: -1827 → -1801"; ends with NULL; NULL = none */
 };
 
 /* A region that the new table places elsewhere. */

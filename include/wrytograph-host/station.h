@@ -67,7 +67,9 @@ struct wry_station_settings {
     void (*event)(void *context, const struct wry_event *event); /* may be NULL */
     /* Called when the board has answered: wry_station_board and the like are valid. May be NULL. */
     void (*board)(void *context, const struct wry_station *station);
-    struct wry_stop stop; /* asked at least every 100 ms */
+    struct wry_stop stop;             /* asked at least every 100 ms */
+    const char *settings_description; /* file with the keys of its firmware's settings and what they
+                                         may be; default: that of the layout file, else none */
 };
 
 struct wry_station;

@@ -178,6 +178,7 @@ void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *
 
     settings->expect_chip = own->chip;
     settings->layout_file = own->layout;
+    settings->settings_description = own->settings_description;
     settings->leaves_running = true;
     /* If the flash cannot prove its size, the card's is believed, if there is only one. */
     if (own->flash_sizes->len == 1)

@@ -6,6 +6,8 @@
 #include "base/diagnostics.h"
 #include "jobs/card/card.h"
 #include "jobs/plan/plan_build.h"
+#include "jobs/plan/settings_edit.h"
+#include "jobs/station/described.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
@@ -17,7 +19,8 @@ struct checking {
     const struct wry_card *card;
     void *context;
     GPtrArray *mistakes;
-    struct wry_station *station; /* has no board */
+    struct wry_station *station;                  /* has no board */
+    const struct settings_description *described; /* NULL: nothing is */
 };
 
 static void complain(const struct checking *c, struct yaml_place at, char *text)
@@ -217,18 +220,26 @@ static char *try_setting(const struct checking *c, const struct card_value *valu
                          bool secret_is_bad)
 {
     g_autoptr(GError) error = NULL;
-    bool changed, many;
+    const struct settings_rule *rule = settings_description_find(c->described, value->key);
+    bool many;
     struct settings *settings = load_settings(c, value->region, &many);
+    struct wry_setting_change change = {.act = value->is_new ? WRY_SETTING_ADD : WRY_SETTING_SET,
+                                        .key = value->key,
+                                        .value = value->value};
+    bool secret = (rule && rule->secret) || (settings && settings_is_secret(settings, value->key));
     char *text = NULL;
 
+    /* A description says what the board's block may have. */
+    if (!settings && rule)
+        settings = settings_new();
     if (many)
         text = g_strdup_printf("several files have settings: write REGION/%s", value->key);
-    else if (settings && secret_is_bad && settings_is_secret(settings, value->key))
+    else if (secret_is_bad && secret)
         text = g_strdup_printf("'%s' is secret: its value must come from the environment or a file "
                                "named in the settings file, not from a card",
                                value->key);
-    else if (settings &&
-             !settings_set(settings, value->key, value->value, value->is_new, &changed, &error))
+    else if (settings ? !settings_edit_change(settings, &change, c->described, &error)
+                      : !settings_description_knows(c->described, value->key, &error))
         text = g_strdup(error->message);
     settings_free(settings);
     return text;
@@ -341,7 +352,9 @@ static void check_contents(struct checking *c)
     const struct card *card = c->card->card;
     struct wry_station_settings settings = {.link = "none", .layout_file = card->layout};
 
+    settings.settings_description = card->settings_description;
     c->station = wry_station_new(&settings);
+    problem_free(described_load(c->station, &c->described));
     for (guint i = 0; card->chip && i < card->flash_sizes->len; i++)
         check_size(c, g_array_index(card->flash_sizes, uint32_t, i));
     check_settings(c);

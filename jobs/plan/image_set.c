@@ -4,6 +4,7 @@
 #include "jobs/station/known_content.h"
 #include "jobs/station/run_record.h"
 #include "store/archive/archive.h"
+#include "wrytograph-host/settings.h"
 
 struct image *images_add(struct wry_image_set *held)
 {
@@ -19,9 +20,12 @@ struct wry_problem *images_open(const struct images_job *job)
     struct wry_image_set *own = *job->held = g_new0(struct wry_image_set, 1);
     struct wry_problem *problem = NULL;
 
-    if (options->image_count + options->setting_count == 0)
+    size_t blocks = options->setting_count;
+    if (job->edit)
+        blocks += job->edit->change_count + (job->edit->load != NULL);
+    if (options->image_count + blocks == 0)
         return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_IMAGES, NULL);
-    own->room = options->image_count + options->setting_count;
+    own->room = options->image_count + blocks;
     own->images = g_new0(struct image *, own->room);
     own->facts = g_new0(const struct wry_planned_image *, own->room);
     for (size_t i = 0; i < options->image_count && !problem; i++)

@@ -17,9 +17,14 @@ struct wry_image_set {
     const struct image *table_image; /* the region table in the job; NULL = none */
 };
 
+struct wry_settings_options;
+
 struct images_job {
     struct wry_station *station;
     const struct wry_images_options *options;
+    const struct wry_settings_options *edit; /* changes of settings beside those of options; or
+                                                NULL */
+    GPtrArray *edited; /* takes struct settings_edited, for each block that was changed; or NULL */
     enum image_use use;
     bool recovers; /* this job recovers interrupted writes itself; do not warn about them */
     struct wry_image_set **held; /* freed by the caller in any case */

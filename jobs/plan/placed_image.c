@@ -236,6 +236,8 @@ void image_close(struct image *image)
     g_clear_error(&image->settings_error);
     if (image->keys)
         g_ptr_array_unref(image->keys);
+    if (image->changes)
+        g_ptr_array_unref(image->changes);
     g_free(image->shelf_name);
     g_free(image->place);
     g_free(image->path);

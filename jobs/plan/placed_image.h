@@ -22,6 +22,7 @@ struct image {
     struct settings *settings;                  /* content of a settings file */
     GError *settings_error;                     /* or its error */
     GPtrArray *keys;                            /* target of facts.keys; NULL = none */
+    GPtrArray *changes;                         /* target of facts.changes; NULL = none */
     char *shelf_name;                           /* target of facts.from_shelf */
 };
 

@@ -8,6 +8,7 @@
 #include "jobs/station/secrets.h"
 #include "pack/content_packer.h"
 #include "station_board.h"
+#include "store/image/settings_description.h"
 #include "wrytograph-host/chips.h"
 
 struct wry_station *wry_station_new_of(const struct wry_station_settings *given, size_t size)
@@ -19,6 +20,7 @@ struct wry_station *wry_station_new_of(const struct wry_station_settings *given,
     *own = *settings;
     own->bench_folder = g_strdup(settings->bench_folder);
     own->layout_file = g_strdup(settings->layout_file);
+    own->settings_description = g_strdup(settings->settings_description);
     own->link = NULL;
     station->wiring_assumed = !own->wiring;
     if (station->wiring_assumed)
@@ -44,6 +46,8 @@ void wry_station_free(struct wry_station *station)
     station_begin_call(station); /* frees the problem */
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
+    g_free((char *)station->settings.settings_description);
+    settings_description_free(station->description);
     pack_free(station->pack);
     if (station->secrets)
         g_ptr_array_unref(station->secrets);

@@ -37,8 +37,9 @@ struct wry_station {
     struct wry_serial *serial;
     const struct wry_port *port; /* &counted.port; NULL until it is open */
     struct counted_port counted;
-    uint64_t connecting; /* us until the board answered */
-    bool wiring_assumed; /* no wiring was given */
+    uint64_t connecting;                      /* us until the board answered */
+    bool wiring_assumed;                      /* no wiring was given */
+    struct settings_description *description; /* NULL until described_load, and without one */
     uint32_t pipe_speed; /* fixed speed of a raw connection's far end; 0 = unknown */
 
     /* The board. */

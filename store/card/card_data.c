@@ -47,6 +47,7 @@ void card_free(struct card *card)
     g_array_unref(card->flash_sizes);
     g_free(card->chip_file);
     g_free(card->layout);
+    g_free(card->settings_description);
     g_ptr_array_unref(card->holds);
     g_free(card->backup_folder);
     g_strfreev(card->erase);

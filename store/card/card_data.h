@@ -66,10 +66,11 @@ struct card {
     char *name, *version;            /* version may be "" */
     char *chip_file;                 /* path of the file that describes the chip; NULL = none */
     const struct wry_chip *chip;
-    GArray *flash_sizes; /* uint32_t, bytes, in the order of the file */
-    char *layout;        /* path; NULL = none */
-    uint8_t revision;    /* lowest chip revision; 0 = any */
-    GPtrArray *holds;    /* struct card_value: programs that the board must already have */
+    GArray *flash_sizes;        /* uint32_t, bytes, in the order of the file */
+    char *layout;               /* path; NULL = none */
+    char *settings_description; /* path; NULL = none */
+    uint8_t revision;           /* lowest chip revision; 0 = any */
+    GPtrArray *holds;           /* struct card_value: programs that the board must already have */
     enum card_backup backup;
     char *backup_folder; /* NULL: the usual one */
     char **erase;        /* parts to erase, ending with NULL; NULL = none */

@@ -5,6 +5,7 @@
 
 #include "base/digest.h"
 #include "chips/chips.h"
+#include "store/image/settings_description.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/text_file.h"
 #include "wrytograph-host/units.h"
@@ -324,6 +325,20 @@ static gboolean take_layout(struct yaml_text *yaml, const struct yaml_field *fie
     return card_reader_file(yaml, card->reader, field->value, &card->layout);
 }
 
+/* It is read at once, so that its mistakes are the card's. */
+static gboolean take_description(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct card *card = field->target;
+    g_autoptr(GError) inner = NULL;
+
+    if (!card_reader_file(yaml, card->reader, field->value, &card->settings_description))
+        return FALSE;
+    struct settings_description *description =
+        settings_description_load(card->settings_description, &inner);
+    settings_description_free(description);
+    return description || yaml_field_complain(yaml, field, "%s", inner->message);
+}
+
 static gboolean take_times(struct yaml_text *yaml, const struct yaml_field *field)
 {
     return strcmp(yaml_text_of(field->value), "any") == 0 || yaml_take_number(yaml, field);
@@ -345,6 +360,7 @@ static const struct yaml_member rows[] = {
     {"chip", yaml_take_elsewhere, 0, NULL},
     {"flash", yaml_take_elsewhere, 0, NULL},
     {"layout", take_layout, 0, NULL},
+    {"settings-description", take_description, 0, NULL},
     {"expect", yaml_take_mapping, 0, &expect_shape},
     {"backup", yaml_take_mapping, 0, &backup_shape},
     {"erase", take_erase, 0, NULL},

@@ -2,11 +2,14 @@
 #include <string.h>
 
 #include "base/folder_names.h"
+#include "base/yaml_text.h"
 #include "store/card/kit.h"
 #include "store/card/kit_list.h"
 #include "store/card/kit_zip.h"
 #include "store/card/signing.h"
 #include "store/file/error.h"
+#include "store/image/layout_file.h"
+#include "store/image/settings_description.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
 #include "wrytograph-host/atomic_file.h"
@@ -74,6 +77,15 @@ static gboolean add_references(struct kit_entry *entry, const char *path, GError
     return good;
 }
 
+/* Adds the settings description that a layout names. */
+static gboolean add_description(struct kit_entry *entry, const char *path, GError **error)
+{
+    g_autofree char *named = layout_file_settings_description(path, false);
+    g_autofree char *source = named ? layout_file_settings_description(path, true) : NULL;
+
+    return !named || g_path_is_absolute(named) || add_member(entry, named, source, error);
+}
+
 static gboolean is_secret_in(const char *path, const char *key)
 {
     g_autoptr(GPtrArray) references =
@@ -89,8 +101,13 @@ static gboolean is_secret_in(const char *path, const char *key)
 
 /* True if a settings file of the card marks this key as secret; values are not read. One that
  * cannot be read stops packing later. */
-static gboolean is_secret(const struct card *card, const char *key)
+static gboolean is_secret(const struct card *card, const struct settings_description *described,
+                          const char *key)
 {
+    const struct settings_rule *rule = settings_description_find(described, key);
+
+    if (rule && rule->secret)
+        return TRUE;
     for (guint i = 0; i < card->files->len; i++) {
         const struct card_file *file = g_ptr_array_index(card->files, i);
         if (is_secret_in(file->path, key))
@@ -107,17 +124,21 @@ static gboolean check_table(const struct card *card, GError **error)
 
     if (!table)
         return card->table == NULL;
+    struct settings_description *described =
+        card->settings_description ? settings_description_load(card->settings_description, NULL)
+                                   : NULL;
     const GArray *names = g_ptr_array_index(table->rows, 0);
     for (guint i = 0; i < names->len && good; i++) {
         const char *name = g_array_index(names, struct csv_field, i).text;
         const char *slash = strchr(name, '/');
-        good = !is_secret(card, slash ? slash + 1 : name);
+        good = !is_secret(card, described, slash ? slash + 1 : name);
         if (!good)
             store_error(error, WRY_STORE_ERROR_DAMAGED,
                         "%s: '%s' is a secret setting, and kits contain no secrets: keep it at the "
                         "bench, in a file or in the environment",
                         card->table, name);
     }
+    settings_description_free(described);
     csv_table_free(table);
     return good;
 }
@@ -135,7 +156,8 @@ static gboolean add_entry(struct kit_list *list, const struct card_file *file, G
         return add_folder(kit_list_add(list, file->written, name), file->path, "", error);
     struct kit_entry *entry = kit_list_add(list, file->written, NULL);
     return add_member(entry, name, file->path, error) &&
-           (!settings_is_file(file->path) || add_references(entry, file->path, error));
+           (!settings_is_file(file->path) || add_references(entry, file->path, error)) &&
+           (!yaml_text_has_key(file->path, "regions") || add_description(entry, file->path, error));
 }
 
 static struct kit_list *make_list(const struct card *card, GError **error)

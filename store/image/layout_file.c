@@ -142,6 +142,7 @@ static const struct yaml_member rows[] = {
     {"chip", take_chip, 0, NULL},
     {"flash", take_flash, 0, NULL},
     {"regions", take_regions, 0, NULL},
+    {"settings-description", yaml_take_elsewhere, 0, NULL},
 };
 static const struct yaml_members members = {"a layout", rows, G_N_ELEMENTS(rows), NULL};
 
@@ -193,4 +194,23 @@ gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_f
 
     memset(file, 0, sizeof *file);
     return yaml_text_load(path, "a layout", read_document, &r, error);
+}
+
+static gboolean find_description(struct yaml_text *yaml, const yaml_node_t *root, void *context)
+{
+    const yaml_node_t *named = yaml_text_find(yaml, root, "settings-description");
+
+    if (named)
+        *(char **)context = g_strdup(yaml_text_of(named));
+    return TRUE;
+}
+
+char *layout_file_settings_description(const char *path, bool resolved)
+{
+    g_autofree char *named = NULL, *folder = g_path_get_dirname(path);
+
+    if (!yaml_text_load(path, "a layout", find_description, &named, NULL) || !named)
+        return NULL;
+    return !resolved || g_path_is_absolute(named) ? g_steal_pointer(&named)
+                                                  : g_build_filename(folder, named, NULL);
 }

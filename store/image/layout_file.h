@@ -25,3 +25,7 @@ struct layout_file {
  */
 gboolean layout_file_load(const char *path, uint32_t flash_size, struct layout_file *file,
                           GError **error);
+
+/* The settings description that a layout names: resolved, a path from where the program runs, else
+ * as written. NULL if it names none, or cannot be read. Free with g_free. */
+char *layout_file_settings_description(const char *path, bool resolved);
