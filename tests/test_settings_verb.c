@@ -378,6 +378,26 @@ static void a_card_brings_its_description(void)
     EXPECT(0, "gauge     6", command("settings", "show", ON("carded"), NULL));
 }
 
+static void the_shelf_knows_the_settings_of_a_program(void)
+{
+    begin("shelved");
+    EXPECT(0, "Added", command("shelf", "add", scratch_file("gauge.bin"), NULL));
+    EXPECT(0, "are described",
+           command("shelf", "describe", "tide-gauge", scratch_file("described.yaml"), NULL));
+    EXPECT(0, "verified",
+           command("write", "app=shelf:tide-gauge", "--set", "gauge=5", ON("shelved"), NULL));
+    EXPECT(2, "from 1 to 999", command("settings", "set", "gauge=0", ON("shelved"), NULL));
+    EXPECT(0, "number on the plate", command("settings", "show", ON("shelved"), NULL));
+    EXPECT(2, "from 1 to 999",
+           command("write", "app=shelf:tide-gauge", "--set", "gauge=0", ON("shelved"), NULL));
+    EXPECT(3, "is not",
+           command("shelf", "describe", "tide-gauge", scratch_file("gauge.bin"), NULL));
+    EXPECT(2, "there is no 'harbour'",
+           command("shelf", "describe", "harbour", scratch_file("described.yaml"), NULL));
+    EXPECT(0, "removed", command("shelf", "remove", "tide-gauge", NULL));
+    EXPECT(0, "gauge: 5 → 0", command("settings", "set", "gauge=0", ON("shelved"), NULL));
+}
+
 static void files_are_shown_and_changed_into_others(void)
 {
     size_t n = 0, m = 0;
@@ -496,6 +516,7 @@ int main(int argc, char **argv)
         FACT(a_description_decides_what_is_allowed),
         FACT(a_layout_brings_its_description),
         FACT(a_card_brings_its_description),
+        FACT(the_shelf_knows_the_settings_of_a_program),
         FACT(files_are_shown_and_changed_into_others),
         FACT(a_file_without_settings_is_named),
         FACT(mistakes_of_a_description_are_named_by_line),

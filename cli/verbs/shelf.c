@@ -109,6 +109,24 @@ static int change(struct app *app, gboolean (*how)(const char *, const char *, G
     return EXIT_DONE;
 }
 
+/* The last argument is the file. */
+static int describe(struct app *app)
+{
+    guint count = g_strv_length(app->rest);
+    GError *error = NULL;
+
+    if (count < 3)
+        return usage_error(app,
+                           "'shelf describe' takes an image's name and a settings description");
+    g_autofree char *file = app->rest[count - 1];
+    app->rest[count - 1] = NULL;
+    g_autofree char *name = g_strjoinv(" ", app->rest + 1);
+    if (!wry_shelf_describe(NULL, name, file, &error))
+        return explain_error(app, error);
+    app_outcome(app, true, "The settings of %s are described by a copy of %s.", name, file);
+    return EXIT_DONE;
+}
+
 static int run(struct app *app, void *values)
 {
     const struct shelf_options *options = values;
@@ -122,8 +140,10 @@ static int run(struct app *app, void *values)
         return change(app, wry_shelf_prefer, "is used if several with its name fit");
     if (g_strcmp0(what, "remove") == 0)
         return change(app, wry_shelf_remove, "is removed from the shelf");
-    return usage_error(app, what ? "'shelf' takes add, list, prefer or remove"
-                                 : "choose add, list, prefer or remove");
+    if (g_strcmp0(what, "describe") == 0)
+        return describe(app);
+    return usage_error(app, what ? "'shelf' takes add, list, prefer, describe or remove"
+                                 : "choose add, list, prefer, describe or remove");
 }
 
 #define AT(member) offsetof(struct shelf_options, member)
@@ -137,7 +157,9 @@ static const struct option own[] = {
 const struct verb verb_shelf = {
     .name = "shelf",
     .summary = "store images, and show which fit a board",
-    .usage = "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | remove NAME [VERSION]",
+    .usage =
+        "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | describe NAME [VERSION] FILE.yaml | "
+        "remove NAME [VERSION]",
     .description =
         "Stores images by their SHA-256, with the facts of their boot headers. 'list' shows\n"
         "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' uses\n"

@@ -35,6 +35,7 @@ struct wry_shelf_item {
     uint8_t kind;                         /* programs: enum wry_program_kind */
     bool only_upgrade;                    /* an upgrade: of no use on a board without a program */
     uint8_t body_sha256[WRY_SHA256_SIZE]; /* SHA-256 of a program's body */
+    char *settings_description;           /* path of the description of its settings; NULL = none */
 };
 
 void wry_shelf_item_free(struct wry_shelf_item *item);
@@ -77,6 +78,12 @@ struct wry_shelf_report {
 gboolean wry_shelf_add(const char *folder, const char *path,
                        void (*tell)(void *context, const struct wry_shelf_report *told),
                        void *context, GError **error);
+
+/*
+ * Keeps a copy of a settings description (docs/settings-description.md) with a program, in place of
+ * the one that it had. name: as below. False with error if the file is not one.
+ */
+gboolean wry_shelf_describe(const char *folder, const char *name, const char *path, GError **error);
 
 /*
  * wry_shelf_prefer marks an image as the one to use if several with its name fit; wry_shelf_remove

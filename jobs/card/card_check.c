@@ -5,9 +5,9 @@
 
 #include "base/diagnostics.h"
 #include "jobs/card/card.h"
+#include "jobs/plan/described.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/plan/settings_edit.h"
-#include "jobs/station/described.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
@@ -354,7 +354,7 @@ static void check_contents(struct checking *c)
 
     settings.settings_description = card->settings_description;
     c->station = wry_station_new(&settings);
-    problem_free(described_load(c->station, &c->described));
+    problem_free(described_load(c->station, NULL, NULL, &c->described));
     for (guint i = 0; card->chip && i < card->flash_sizes->len; i++)
         check_size(c, g_array_index(card->flash_sizes, uint32_t, i));
     check_settings(c);

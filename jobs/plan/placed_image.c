@@ -236,6 +236,7 @@ void image_close(struct image *image)
     g_clear_error(&image->settings_error);
     if (image->keys)
         g_ptr_array_unref(image->keys);
+    g_free(image->settings_description);
     if (image->changes)
         g_ptr_array_unref(image->changes);
     g_free(image->shelf_name);

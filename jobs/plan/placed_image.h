@@ -23,6 +23,7 @@ struct image {
     GError *settings_error;                     /* or its error */
     GPtrArray *keys;                            /* target of facts.keys; NULL = none */
     GPtrArray *changes;                         /* target of facts.changes; NULL = none */
+    char *settings_description;                 /* of an image from the shelf; NULL = none */
     char *shelf_name;                           /* target of facts.from_shelf */
 };
 

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
+#include "jobs/plan/described.h"
 #include "jobs/plan/image_source.h"
-#include "jobs/station/described.h"
 #include "jobs/station/settings_read.h"
 #include "store/image/settings_file.h"
 #include "wrytograph/layout.h"
@@ -444,7 +444,7 @@ struct wry_problem *settings_edit_apply(const struct images_job *job, const stru
 {
     g_autoptr(GPtrArray) all = g_ptr_array_new_with_free_func(free_change);
     struct changes c = {.job = job, .target = target, .all = all};
-    struct wry_problem *problem = described_load(job->station, &c.description);
+    struct wry_problem *problem = described_load(job->station, target, *job->held, &c.description);
 
     if (!problem)
         problem = check_files(&c);

@@ -12,6 +12,7 @@
 #include "store/file/error.h"
 #include "store/file/leftovers.h"
 #include "store/file/zip_library.h"
+#include "store/image/settings_description.h"
 #include "store/shelf/shelf_store.h"
 #include "wrytograph/region_table.h"
 
@@ -253,6 +254,19 @@ static const struct wry_shelf_item *find_one(const GPtrArray *items, const char 
         store_error(error, WRY_STORE_ERROR_NONE,
                     "'%s' is the name of %u images on the shelf: add the version", name, count);
     return count == 1 ? found : NULL;
+}
+
+gboolean wry_shelf_describe(const char *folder, const char *name, const char *path, GError **error)
+{
+    struct settings_description *read = settings_description_load(path, error);
+    struct shelf *shelf = read ? open_shelf(folder, error) : NULL;
+    g_autoptr(GPtrArray) items = shelf ? shelf_items(shelf, error) : NULL;
+    const struct wry_shelf_item *item = items ? find_one(items, name, error) : NULL;
+    bool done = item && shelf_describe(shelf, item, path, error);
+
+    settings_description_free(read);
+    shelf_close(shelf);
+    return done;
 }
 
 static gboolean change(const char *folder, const char *name,

@@ -68,6 +68,7 @@ struct wry_problem *shelf_source_open(const struct target *target, struct image 
         return fail_with(WRY_PROBLEM_SHELF_MANY, WRY_OUTCOME_USAGE, name, fitting);
     image->shelf_name = shelf_items_title(item);
     image->facts.from_shelf = image->shelf_name;
+    image->settings_description = g_strdup(item->settings_description);
     struct image_file *file = image_file_open(item->path, NULL, &error);
     if (!file)
         return problem_of_error(error);

@@ -1,10 +1,10 @@
 /* Settings of a board: read, saved, changed. */
 #include "base/sized.h"
 #include "jobs/flash/write.h"
+#include "jobs/plan/described.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/plan/settings_edit.h"
 #include "jobs/settings/settings_lines.h"
-#include "jobs/station/described.h"
 #include "jobs/station/run_record.h"
 #include "jobs/station/station_board.h"
 #include "jobs/station/write_common.h"
@@ -48,12 +48,12 @@ static struct wry_problem *read_all(struct wry_station *station,
     const struct wry_region *named;
     struct wry_region damaged;
     struct target target;
-    struct wry_problem *problem = described_load(station, &description);
+    struct wry_problem *problem = board_connect(station, false);
 
     if (!problem)
-        problem = board_connect(station, false);
-    if (!problem)
         problem = regions_of_board(station, &target);
+    if (!problem)
+        problem = described_load(station, &target, NULL, &description);
     if (!problem && options->region)
         problem = regions_find(&target, options->region, &named);
     if (problem)

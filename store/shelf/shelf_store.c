@@ -66,6 +66,15 @@ static char *path_of(const struct shelf *shelf, const uint8_t sha256[WRY_SHA256_
     return g_build_filename(shelf->folder, name, NULL);
 }
 
+/* Where the description of an image's settings is, if it has one. */
+static char *description_of(const struct shelf *shelf, const uint8_t sha256[WRY_SHA256_SIZE])
+{
+    g_autofree char *digest = wry_units_digest(sha256);
+    g_autofree char *name = g_strconcat(digest, ".settings.yaml", NULL);
+
+    return g_build_filename(shelf->folder, name, NULL);
+}
+
 /* Copies a file to the shelf and computes its digest. */
 static bool copy(const char *path, const char *to, uint8_t sha256[WRY_SHA256_SIZE], GError **error)
 {
@@ -147,6 +156,7 @@ void wry_shelf_item_free(struct wry_shelf_item *item)
     g_free(item->version);
     g_free(item->file);
     g_free(item->added);
+    g_free(item->settings_description);
     g_free(item);
 }
 
@@ -168,6 +178,9 @@ static struct wry_shelf_item *item_of(const struct shelf *shelf, sqlite3_stmt *s
     digest_at(s, 11, item->body_sha256);
     item->preferred = sqlite3_column_int(s, 12) != 0;
     item->path = path_of(shelf, item->sha256);
+    g_autofree char *description = description_of(shelf, item->sha256);
+    if (g_file_test(description, G_FILE_TEST_EXISTS))
+        item->settings_description = g_steal_pointer(&description);
     return item;
 }
 
@@ -234,6 +247,17 @@ bool shelf_prefer(struct shelf *shelf, const struct wry_shelf_item *item, GError
     return database_run(shelf->db, s, error);
 }
 
+bool shelf_describe(struct shelf *shelf, const struct wry_shelf_item *item, const char *path,
+                    GError **error)
+{
+    g_autofree char *to = description_of(shelf, item->sha256);
+    g_autofree char *text = NULL;
+    gsize n = 0;
+
+    return g_file_get_contents(path, &text, &n, error) &&
+           wry_atomic_file_save(to, text, n, TRUE, error);
+}
+
 bool shelf_remove(struct shelf *shelf, const struct wry_shelf_item *item, GError **error)
 {
     sqlite3_stmt *s = database_prepare(shelf->db, "DELETE FROM image WHERE sha256 = ?1", error);
@@ -243,5 +267,7 @@ bool shelf_remove(struct shelf *shelf, const struct wry_shelf_item *item, GError
     sqlite3_bind_blob(s, 1, item->sha256, WRY_SHA256_SIZE, SQLITE_STATIC);
     if (!database_run(shelf->db, s, error))
         return false;
+    if (item->settings_description && g_unlink(item->settings_description) != 0)
+        return store_file_error(error, item->settings_description);
     return g_unlink(item->path) == 0 || store_file_error(error, item->path);
 }

@@ -37,4 +37,7 @@ GPtrArray *shelf_items(struct shelf *shelf, GError **error);
 
 /* Marks the image to use if several with its name and region kind fit. */
 bool shelf_prefer(struct shelf *shelf, const struct wry_shelf_item *item, GError **error);
+/* Keeps a copy of a settings description with an image. */
+bool shelf_describe(struct shelf *shelf, const struct wry_shelf_item *item, const char *path,
+                    GError **error);
 bool shelf_remove(struct shelf *shelf, const struct wry_shelf_item *item, GError **error);
