@@ -139,7 +139,7 @@ static void the_wrong_board_is_left_alone(void)
         EXPECT(5, boards[i].says, run_card(NULL));
         CHECK(scratch_flash_is(boards[i].chip, before, n));
         g_autofree char *where = cards_ledger("outcome || failed_at || exit_code");
-        CHECK(strcmp(where, i == 0 ? "failedconnect5" : "failedcheck5") == 0);
+        CHECK(strcmp(where, i == 0 ? "refusedconnect5" : "refusedcheck5") == 0);
     }
 }
 

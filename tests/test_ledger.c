@@ -153,7 +153,7 @@ static void a_row_of_bytes_is_shown_as_text(void)
         "DELETE FROM run; INSERT INTO run VALUES ('17', :t, :t, :t, :t, :t, :t, :t, "
         "'02:00:00:00:00:01', :t, -9e99, :t, :t, :t, :t, :t, 'failed', 1e99, :t, :t, 9e999, "
         "'many', "
-        ":t, :t, :t, :t, :t, NULL, 0, :t, :t, 0)";
+        ":t, :t, :t, :t, :t, NULL, 0, :t, :t, 0, :t, -9e99, :t, :t, :t, :t)";
     static const char *const views[][2] = {{"list", NULL},       {"list", "--json"},
                                            {"export", "--json"}, {"export", "--csv"},
                                            {"show", "17"},       {"report", NULL}};

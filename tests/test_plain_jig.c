@@ -144,7 +144,7 @@ static void a_run_fails_as_its_first_job_that_failed(void)
     CHECK_EQUAL(3, wry_plain_end_run(jig));
     wry_plain_free(jig);
     struct said said = command("ledger", "list", "--ledger", ledger, NULL);
-    EXPECT(0, "failed", said);
+    EXPECT(0, "refused", said);
     CHECK(!says(&said, "passed"));
 }
 

@@ -62,13 +62,14 @@ static int parse_day(struct app *app, const char *text, int add, char **day)
 
 static int parse_outcome(struct app *app, const char *outcome)
 {
-    static const char *const known[] = {"passed", "done before", "failed", "stopped",
-                                        "cut",    "running",     NULL};
+    static const char *const known[] = {"passed",  "done before", "failed",  "refused",
+                                        "stopped", "cut",         "running", NULL};
 
     return !outcome || g_strv_contains(known, outcome)
                ? EXIT_DONE
                : app_fail(app, EXIT_USAGE,
-                          "Outcomes are passed, 'done before', failed, stopped, cut and running.",
+                          "Outcomes are passed, 'done before', failed, refused, stopped, cut and "
+                          "running.",
                           "'%s' is not an outcome", outcome);
 }
 

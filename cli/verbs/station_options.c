@@ -52,18 +52,19 @@ static void open_ledger(struct app *app)
 
 int station_settings(struct app *app, struct wry_station_settings *settings)
 {
-    *settings =
-        (struct wry_station_settings){.link = app->link ? app->link : g_getenv("WRYTOGRAPH_LINK"),
-                                      .bench_folder = app->bench_folder,
-                                      .by_hand = app->by_hand,
-                                      .leaves_running = app->verb->leaves_running && !app->stay,
-                                      .clear_protection = app->clear_protection,
-                                      .without_known = app->no_guess,
-                                      .layout_file = app->layout_path,
-                                      .settings_description = app->settings_description,
-                                      .context = app,
-                                      .event = on_event,
-                                      .stop = app_stop()};
+    *settings = (struct wry_station_settings){
+        .link = app->link ? app->link : g_getenv("WRYTOGRAPH_LINK"),
+        .bench_folder = app->bench_folder,
+        .by_hand = app->by_hand,
+        .leaves_running = app->verb->leaves_running && !app->stay,
+        .clear_protection = app->clear_protection,
+        .without_known = app->no_guess,
+        .layout_file = app->layout_path,
+        .settings_description = app->settings_description,
+        .done_by = app->operator? app->operator: g_getenv("WRYTOGRAPH_OPERATOR"),
+        .context = app,
+        .event = on_event,
+        .stop = app_stop() };
     int code = values_speed(app, app->speed, "921600", &settings->max_speed);
 
     if (code == EXIT_DONE)

@@ -106,6 +106,11 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
     show(app, "  SHA-256", run->card_sha256);
     show(app, "kit", run->kit_sha256);
     show(app, "signed by", run->signer);
+    g_autofree char *row =
+        run->lot_row > 0 ? g_strdup_printf("line %" G_GINT64_FORMAT, run->lot_row) : NULL;
+    show(app, "lot", run->lot);
+    show(app, "row", row);
+    show(app, "name", run->name);
     show(app, "board", run->board);
     show(app, "chip", run->chip);
     show(app, "flash", flash);
@@ -114,10 +119,13 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
     show(app, "ended", ended);
     show(app, "computer", run->computer);
     show(app, "user", run->username);
+    show(app, "operator", run->operator_);
     show(app, "program", run->program);
     show(app, "outcome", where);
     show(app, "reason", run->reason);
+    show(app, "advice", run->advice);
     show(app, "exit code", code);
+    show(app, "firmware", run->firmware);
     show_steps(app, run);
     show_contents(app, run);
     show(app, "backup", run->backup_file);

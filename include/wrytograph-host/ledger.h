@@ -27,7 +27,7 @@ extern "C" {
  * 8601; digests are hexadecimal. */
 struct wry_ledger_run {
     char *id;   /* UUID */
-    char *kind; /* "card", "write", "restore", "erase", "backup" */
+    char *kind; /* "card", "write", "settings", "restore", "erase", "backup" */
     char *began, *ended;
     char *computer, *username;
     char *program; /* version of this program */
@@ -37,9 +37,10 @@ struct wry_ledger_run {
     int64_t flash; /* bytes; 0 = not known */
     char *card, *card_version, *card_sha256;
     char *kit_sha256, *signer; /* the kit it came from, and the public key it was signed with */
-    char *outcome; /* "running", "passed", "failed", "stopped", or "cut" for a process that ended
-                      without a result */
-    int64_t exit_code;        /* -1 = none yet */
+    char *outcome;     /* "running", "passed", "done before", "failed", "refused" if that was before
+                          anything was changed, "stopped", or "cut" for a process that ended without a
+                          result */
+    int64_t exit_code; /* -1 = none yet */
     char *failed_at, *reason; /* the step that failed, and why */
     double seconds;
     int64_t bytes;     /* bytes of content, written or read */
@@ -48,6 +49,12 @@ struct wry_ledger_run {
     char *heard;       /* the last lines that the board printed */
     char *backup_file; /* the backup made by this run, or known before */
     char *backup_sha256;
+    char *lot;       /* the lot of a card that it belongs to */
+    int64_t lot_row; /* line of the board's row in the table of boards; -1 = none */
+    char *name;      /* who the board is, by that row: "gauge 12, pier C" */
+    char *operator_; /* who did it, if that was given */
+    char *firmware;  /* name and version of the application that was written */
+    char *advice;    /* after a failure: what to do */
 };
 
 void wry_ledger_run_free(struct wry_ledger_run *run);
@@ -99,6 +106,7 @@ struct wry_ledger_filter {
     const char *id;            /* a UUID or the beginning of one */
     unsigned most;             /* at most so many, the latest; 0 = all */
     bool brief;                /* leave steps and heard NULL */
+    const char *lot, *firmware;
 };
 
 /* Receives one run after another, the latest first. Returning false ends the query. */

@@ -70,6 +70,8 @@ struct wry_station_settings {
     struct wry_stop stop;             /* asked at least every 100 ms */
     const char *settings_description; /* file with the keys of its firmware's settings and what they
                                          may be; default: that of the layout file, else none */
+    const char *done_by;              /* who does the work, for the ledger; default: not recorded */
+    const char *lot; /* the lot that the work belongs to, for the ledger; default: none */
 };
 
 struct wry_station;

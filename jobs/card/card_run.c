@@ -15,6 +15,7 @@
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/figure.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/secrets.h"
 #include "jobs/station/station_board.h"
 #include "store/card/board_table.h"
 #include "store/file/error.h"
@@ -521,6 +522,21 @@ static struct wry_problem *run_steps(struct run *run)
     return problem ? problem : mark_row(run);
 }
 
+/* Its name may be a value that turned out to be secret. */
+static void name_board(struct run *run)
+{
+    struct wry_ledger_run *record = run_record_run(run->station);
+    char *name = run->result->row_name;
+
+    if (name)
+        run->result->row_name = secrets_apply(run->station->secrets, name);
+    g_free(name);
+    if (!record || run->result->row == 0)
+        return;
+    record->lot_row = run->result->row;
+    record->name = g_strdup(run->result->row_name);
+}
+
 static void describe(struct run *run)
 {
     struct wry_ledger_run *row = run_record_run(run->station);
@@ -562,6 +578,7 @@ enum wry_outcome wry_station_run_of(struct wry_station *station,
     wry_station_spent(station, &after);
     result->bytes_sent = after.bytes_sent - before.bytes_sent;
     result->bytes_received = after.bytes_received - before.bytes_received;
+    name_board(&run);
     card_history_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);

@@ -21,6 +21,7 @@ struct run_record {
     bool done_before;         /* the board needed nothing */
     enum wry_outcome outcome; /* of the first job that failed */
     bool touched, failed;     /* failed: it cannot be written, which was noted */
+    bool changed;             /* something on the board may have been changed */
     uint64_t begun;           /* us on the link's clock */
 };
 
@@ -64,6 +65,8 @@ void run_record_begin(struct wry_station *station, const char *kind)
     r->depth = 1;
     r->run = ledger_run_new(kind);
     r->run->link = g_strdup(station->link);
+    r->run->operator_ = g_strdup(station->settings.done_by);
+    r->run->lot = g_strdup(station->settings.lot);
     r->begun = station_now(station);
 }
 
@@ -167,6 +170,12 @@ void run_record_steps(struct wry_station *station, const GArray *steps, bool goe
     json_array_unref(list);
 }
 
+void run_record_changes(struct wry_station *station)
+{
+    if (station->run_record)
+        station->run_record->changed = true;
+}
+
 void run_record_bytes(struct wry_station *station, uint64_t bytes)
 {
     if (station->run_record)
@@ -199,8 +208,12 @@ void run_record_contents(struct wry_station *station, const struct run_content *
     if (!r)
         return;
     JsonArray *list = json_array_new();
-    for (size_t i = 0; i < n; i++)
+    for (size_t i = 0; i < n; i++) {
+        const struct wry_planned_image *facts = contents[i].facts;
         add_content(list, &contents[i]);
+        if (facts->has_header && facts->header.kind == WRY_PROGRAM_APP)
+            replace(&r->run->firmware, g_strdup(facts->header.version));
+    }
     replace(&r->run->contents, to_text(list));
     json_array_unref(list);
     note(station);
@@ -270,6 +283,8 @@ static void take_problem(struct wry_station *station, const struct wry_problem *
         run_record_heard(station, problem->evidence.last_line);
     g_autofree char *sentence = wry_problem_sentence(problem);
     replace(&r->run->reason, secrets_apply(station->secrets, sentence));
+    g_autofree char *advice = wry_problem_advice(problem);
+    replace(&r->run->advice, advice ? secrets_apply(station->secrets, advice) : NULL);
 }
 
 void run_record_fail(struct wry_station *station, const struct wry_problem *problem,
@@ -299,14 +314,22 @@ static void tell_about_server(struct wry_station *station)
         station_note(station, WRY_NOTE_LEDGER_EXPOSED, wry_ledger_name(ledger));
 }
 
+/* The board, a file or an option was not as it must be, and nothing was changed. */
+static bool is_refusal(const struct run_record *r, enum wry_outcome outcome)
+{
+    return !r->changed && (outcome == WRY_OUTCOME_USAGE || outcome == WRY_OUTCOME_BAD_INPUT ||
+                           outcome == WRY_OUTCOME_WRONG);
+}
+
 static void write_end(struct wry_station *station, const struct wry_problem *problem)
 {
     struct run_record *r = station->run_record;
     g_autoptr(GError) error = NULL;
 
     enum wry_outcome outcome = problem ? problem->outcome : r->outcome;
-    replace(&r->run->outcome,
-            g_strdup(!problem && r->done_before ? "done before" : outcome_name(outcome)));
+    replace(&r->run->outcome, g_strdup(!problem && r->done_before ? "done before"
+                                       : is_refusal(r, outcome)   ? "refused"
+                                                                  : outcome_name(outcome)));
     replace(&r->run->ended, ledger_now());
     r->run->exit_code = outcome;
     r->run->seconds = seconds_since(station, r->begun);

@@ -33,6 +33,8 @@ void run_record_board(struct wry_station *station);
  * progress. */
 void run_record_steps(struct wry_station *station, const GArray *steps, bool goes_on);
 
+/* From now on something on the board may be changed. */
+void run_record_changes(struct wry_station *station);
 /* Adds bytes of content written or read. */
 void run_record_bytes(struct wry_station *station, uint64_t bytes);
 /* Content written to the board. */

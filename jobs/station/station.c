@@ -21,6 +21,8 @@ struct wry_station *wry_station_new_of(const struct wry_station_settings *given,
     own->bench_folder = g_strdup(settings->bench_folder);
     own->layout_file = g_strdup(settings->layout_file);
     own->settings_description = g_strdup(settings->settings_description);
+    own->done_by = g_strdup(settings->done_by);
+    own->lot = g_strdup(settings->lot);
     own->link = NULL;
     station->wiring_assumed = !own->wiring;
     if (station->wiring_assumed)
@@ -47,6 +49,8 @@ void wry_station_free(struct wry_station *station)
     g_free((char *)station->settings.bench_folder);
     g_free((char *)station->settings.layout_file);
     g_free((char *)station->settings.settings_description);
+    g_free((char *)station->settings.done_by);
+    g_free((char *)station->settings.lot);
     settings_description_free(station->description);
     pack_free(station->pack);
     if (station->secrets)

@@ -3,6 +3,7 @@
 
 #include "jobs/station/known_content.h"
 #include "jobs/station/recovery.h"
+#include "jobs/station/run_record.h"
 
 void write_common_begin(struct write_common *work, struct wry_station *station)
 {
@@ -37,6 +38,7 @@ struct wry_problem *write_common_write(const struct write_common *work, enum wry
     if (problem)
         return problem;
     known_content_begin(station);
+    run_record_changes(station);
     station_step(station, step);
     station->session.config.every_sector = planned->every_sector;
     enum wry_status status = wry_session_write(&station->session, &planned->plan);

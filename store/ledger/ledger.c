@@ -129,7 +129,7 @@ struct wry_ledger_run *ledger_run_new(const char *kind)
     run->username = g_strdup(g_get_user_name());
     run->program = g_strdup(WRY_VERSION_TEXT);
     run->outcome = g_strdup("running");
-    run->exit_code = -1;
+    run->exit_code = run->lot_row = -1;
     return run;
 }
 

@@ -3,6 +3,11 @@
 
 #include <math.h>
 #include <stddef.h>
+#include <string.h>
+
+enum {
+    UUID_LENGTH = 36, /* characters (RFC 9562, section 4) */
+};
 
 #define COLUMN(kind, member)                                                                       \
     {                                                                                              \
@@ -37,6 +42,12 @@ const struct wry_ledger_column ledger_columns[LEDGER_COLUMNS] = {
     COLUMN(WRY_LEDGER_TEXT, heard),
     COLUMN(WRY_LEDGER_TEXT, backup_file),
     COLUMN(WRY_LEDGER_TEXT, backup_sha256),
+    COLUMN(WRY_LEDGER_TEXT, lot),
+    COLUMN(WRY_LEDGER_NUMBER, lot_row),
+    COLUMN(WRY_LEDGER_TEXT, name),
+    {"operator", WRY_LEDGER_TEXT, offsetof(struct wry_ledger_run, operator_)},
+    COLUMN(WRY_LEDGER_TEXT, firmware),
+    COLUMN(WRY_LEDGER_TEXT, advice),
 };
 
 static void *member(const struct wry_ledger_run *run, const struct wry_ledger_column *column)
@@ -197,18 +208,65 @@ static void add(struct ledger_where *where, char mark, const char *condition, co
     g_string_append_printf(where->text, "%s %c%u", condition, mark, where->values->len);
 }
 
+/* Few runs are of another outcome or kind than this: they have an index, which the database uses if
+ * the condition says so. */
+static void add_rare(struct ledger_where *where, char mark, const char *column, const char *value,
+                     const char *usual)
+{
+    g_autofree char *condition = g_strdup_printf("%s =", column);
+
+    add(where, mark, condition, value);
+    if (value && strcmp(value, usual) != 0)
+        g_string_append_printf(where->text, " AND %s != '%s'", column, usual);
+}
+
+/* The first or last UUID that begins so; hyphens may be missing. Free with g_free. */
+static char *complete_id(const char *beginning, char digit)
+{
+    GString *id = g_string_new(NULL);
+
+    while (id->len < UUID_LENGTH) {
+        while (*beginning == '-')
+            beginning++;
+        if (id->len == 8 || id->len == 13 || id->len == 18 || id->len == 23)
+            g_string_append_c(id, '-');
+        g_string_append_c(id, *beginning ? *beginning++ : digit);
+    }
+    return g_string_free(id, FALSE);
+}
+
+/* As a range: an index does not help a pattern. */
+static void add_id(struct ledger_where *where, char mark, const char *beginning)
+{
+    const char *cast = mark == '$' ? "::uuid" : "";
+
+    if (!beginning)
+        return;
+    /* A file may have ids that are no UUIDs; they follow their beginning. */
+    g_autofree char *first = mark == '$' ? complete_id(beginning, '0') : g_strdup(beginning);
+    g_autofree char *last = complete_id(beginning, 'f');
+    add(where, mark, "id >=", first);
+    g_string_append(where->text, cast);
+    add(where, mark, "id <=", last);
+    g_string_append(where->text, cast);
+}
+
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark)
 {
     struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free)};
-    g_autofree char *beginning = filter->id ? g_strconcat(filter->id, "%", NULL) : NULL;
+    bool server = mark == '$';
+    g_autofree char *card =
+        server && filter->card ? g_utf8_strdown(filter->card, -1) : g_strdup(filter->card);
 
     add(&where, mark, "board =", filter->board);
-    add(&where, mark, "card =", filter->card);
-    add(&where, mark, "outcome =", filter->outcome);
-    add(&where, mark, "kind =", filter->kind);
+    add(&where, mark, server ? "lower(card) =" : "card =", card);
+    add_rare(&where, mark, "outcome", filter->outcome, "passed");
+    add_rare(&where, mark, "kind", filter->kind, "card");
+    add(&where, mark, "lot =", filter->lot);
+    add(&where, mark, "firmware =", filter->firmware);
     add(&where, mark, "began >=", filter->since);
     add(&where, mark, "began <", filter->until);
-    add(&where, mark, mark == '$' ? "id::text LIKE" : "id LIKE", beginning);
+    add_id(&where, mark, filter->id);
     return where;
 }
 

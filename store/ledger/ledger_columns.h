@@ -4,7 +4,7 @@
 #include "wrytograph-host/ledger.h"
 
 enum {
-    LEDGER_COLUMNS = 27,
+    LEDGER_COLUMNS = 33,
 };
 
 extern const struct wry_ledger_column ledger_columns[LEDGER_COLUMNS];

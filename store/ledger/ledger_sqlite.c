@@ -93,7 +93,10 @@ static bool change(struct ledger_sqlite *lite, const char *text, const char *id,
 bool ledger_sqlite_find_cut(struct ledger_sqlite *lite, const char *computer, GError **error)
 {
     sqlite3_stmt *statement = database_prepare(
-        lite->db, "SELECT id, process FROM run WHERE outcome = 'running' AND computer = ?1", error);
+        lite->db,
+        "SELECT id, process FROM run WHERE outcome = 'running' AND outcome != 'passed' "
+        "AND computer = ?1",
+        error);
     g_autoptr(GPtrArray) cut = g_ptr_array_new_with_free_func(g_free);
     int step = SQLITE_ERROR;
 
@@ -171,10 +174,10 @@ GPtrArray *ledger_sqlite_waiting(struct ledger_sqlite *lite, const char *mark, u
                                  GError **error)
 {
     g_autofree char *names = ledger_column_names();
-    g_autofree char *text =
-        g_strdup_printf("SELECT %s FROM run WHERE waiting = 1 AND outcome != 'running' "
-                        "AND tried IS NOT ?1 ORDER BY tries, began LIMIT %u",
-                        names, most);
+    g_autofree char *text = g_strdup_printf(
+        "SELECT %s FROM run WHERE waiting = 1 AND waiting > 0 AND outcome != 'running' "
+        "AND tried IS NOT ?1 ORDER BY tries, began LIMIT %u",
+        names, most);
     GPtrArray *runs = ledger_runs_new();
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
 
@@ -201,7 +204,9 @@ static int count(struct ledger_sqlite *lite, const char *text, GError **error)
 
 int ledger_sqlite_count_waiting(struct ledger_sqlite *lite, GError **error)
 {
-    return count(lite, "SELECT count(*) FROM run WHERE waiting = 1 AND outcome != 'running'",
+    return count(lite,
+                 "SELECT count(*) FROM run WHERE waiting = 1 AND waiting > 0 AND "
+                 "outcome != 'running'",
                  error);
 }
 
@@ -254,7 +259,8 @@ bool ledger_sqlite_refuse(struct ledger_sqlite *lite, const char *id, const char
 
 bool ledger_sqlite_take_up(struct ledger_sqlite *lite, GError **error)
 {
-    return database_execute(lite->db, "UPDATE run SET waiting = 1 WHERE waiting = 2", error);
+    return database_execute(lite->db,
+                            "UPDATE run SET waiting = 1 WHERE waiting = 2 AND waiting > 0", error);
 }
 
 bool ledger_sqlite_set_server(struct ledger_sqlite *lite, const char *name, GError **error)
