@@ -12,6 +12,7 @@
 #include "verbs/verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "views/json_stream.h"
 #include "views/output_file.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph/message.h"
@@ -51,17 +52,11 @@ static void add_took(const struct app *app)
 /* Prints one JSON document, for success and failure alike. */
 static void print_json(struct app *app, int code)
 {
-    g_autoptr(JsonGenerator) generator = json_generator_new();
 
     add_took(app);
     json_add(app->json, json_number("exit_code", code), json_text("error", app->message),
              json_text("next_step", app->next_step));
-    json_builder_end_object(app->json);
-    g_autoptr(JsonNode) root = json_builder_get_root(app->json);
-    json_generator_set_root(generator, root);
-    json_generator_set_pretty(generator, TRUE);
-    g_autofree char *text = json_generator_to_data(generator, NULL);
-    puts(text);
+    json_stream_finish(app);
 }
 
 static void say_failure(const struct app *app)

@@ -1,6 +1,7 @@
 /* Cards on a board: from connecting to the outcome, and again after whatever went wrong. */
 #include <glib.h>
 #include <glib/gstdio.h>
+#include <json-glib/json-glib.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -59,7 +60,7 @@ static void a_card_does_it_all(void)
 {
     set_up("gauge-1");
     struct said said = run_card(NULL);
-    EXPECT(0, "PASSED  02:57:B8:FE:82:F1  Pier gauges 3", said);
+    EXPECT(0, "PASSED  tide-gauge 2.3.1  02:57:B8:FE:82:F1  Pier gauges 3", said);
     check_flash("gauge-1");
     g_autofree char *board = cards_ledger("board");
     CHECK(strcmp(board, "02:57:B8:FE:82:F1") == 0);
@@ -313,7 +314,7 @@ static void a_board_that_is_done_shows_its_row(void)
     EXPECT(0, "PASSED", run_card(NULL));
     struct said said = run_card(NULL);
     EXPECT(0, "DONE BEFORE: already done ", said);
-    CHECK(says(&said, ", gauge 12."));
+    CHECK(says(&said, ".  gauge 12  02:57:"));
     EXPECT(0, "\"row\" : \"gauge 12\"", run_card("--json"));
     EXPECT(0, "PASSED", run_card("--again"));
     g_autofree char *table = read_text("done.csv");
@@ -369,6 +370,57 @@ static void the_outcome_is_one_document_as_json(void)
     CHECK(says(&said, "\"step\" : \"write\"") && !strstr(said.out, "PASSED"));
 }
 
+/* Who a board is stands in the outcome and the ledger, with the lot, the operator and the firmware.
+ */
+static void the_row_says_who_the_board_is(void)
+{
+    cards_make("boards: {file: named.csv, row: next, name: [pier, gauge]}\n");
+    scratch_text("named.csv", "gauge,pier,address,used\n12,C,,\n13,B,,\n");
+    scratch_use_gauge("gauge-8", "none");
+    struct said said = command("card", "run", scratch_file("card.yaml"), "--operator", "Ada",
+                               "--lot", "harbour 7", NULL);
+    EXPECT(0, "PASSED  pier C, gauge 12  tide-gauge 2.3.1  02:57:", said);
+    g_autofree char *row =
+        cards_ledger("name||'|'||lot||'|'||lot_row||'|'||operator||'|'||firmware");
+    CHECK(strcmp(row, "pier C, gauge 12|harbour 7|2|Ada|tide-gauge 2.3.1") == 0);
+    said = command("ledger", "list", "--lot", "harbour 7", "--firmware", "tide-gauge 2.3.1",
+                   "--card", "PIER gauges", NULL);
+    EXPECT(0, "passed", said);
+    g_autofree char *id = cards_ledger("replace(id, '-', '')");
+    id[14] = '\0';
+    said = command("ledger", "show", id, NULL);
+    EXPECT(0, "pier C, gauge 12", said);
+    CHECK(says(&said, "Ada") && says(&said, "harbour 7") && says(&said, "line 2"));
+    EXPECT(0, "No such run", command("ledger", "list", "--lot", "harbour 8", NULL));
+    /* By default a lot is the card and its version; what failed has the advice. */
+    cards_make("boards: {file: named.csv, row: next, name: gauge}\nexpect: {revision: 7}\n");
+    EXPECT(5, "FAILED at check", command("card", "run", scratch_file("card.yaml"), NULL));
+    g_autofree char *refused = cards_ledger("outcome||'|'||lot||'|'||(length(advice) > 0)");
+    CHECK(strcmp(refused, "refused|Pier gauges 3|1") == 0);
+    EXPECT(0, "refused", command("ledger", "list", "--outcome", "refused", NULL));
+    cards_make("boards: {file: named.csv, row: next, name: [pier, harbour]}\n");
+    EXPECT(3, "no column is named 'harbour'",
+           command("card", "check", scratch_file("card.yaml"), NULL));
+}
+
+/* A list of any length is one document. */
+static void a_list_in_json_is_whole(void)
+{
+    static const char *const lists[][3] = {
+        {"list", "--json", NULL}, {"list", "--json", "--most=1"}, {"list", "--json", "--lot=none"}};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(lists); i++) {
+        g_autoptr(JsonParser) parser = json_parser_new();
+        struct said said = command("ledger", lists[i][0], lists[i][1], lists[i][2], NULL);
+        CHECK_EQUAL(0, said.code);
+        CHECK(json_parser_load_from_data(parser, said.out, -1, NULL));
+        JsonObject *root = json_node_get_object(json_parser_get_root(parser));
+        guint n = json_array_get_length(json_object_get_array_member(root, "runs"));
+        CHECK(i == 0 ? n > 1 : n == 2 - i);
+        CHECK_EQUAL(0, json_object_get_int_member(root, "exit_code"));
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {FACT(a_card_does_it_all),
@@ -384,7 +436,9 @@ int main(int argc, char **argv)
                                         FACT(a_board_that_is_done_shows_its_row),
                                         FACT(rows_by_address_are_not_marked),
                                         FACT(what_a_card_does_is_counted),
-                                        FACT(the_outcome_is_one_document_as_json)};
+                                        FACT(the_outcome_is_one_document_as_json),
+                                        FACT(the_row_says_who_the_board_is),
+                                        FACT(a_list_in_json_is_whole)};
     scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);
 

@@ -256,7 +256,7 @@ static void one_after_another_on_a_fixed_link(void)
     struct running running = begin(arguments);
     wait_for(&running, "Waiting for a board on bench:slot");
     set_fault("slot", "none");
-    wait_for(&running, "PASSED  02:");
+    wait_for(&running, "PASSED  tide-gauge");
     wait_for(&running, "Remove the board. 1 passed, 0 failed so far.");
     set_fault("slot", "unpowered");
     wait_for(&running, "Waiting for a board");

@@ -86,6 +86,8 @@ struct app {
     char **rest; /* other arguments; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
+    bool json_begun;   /* a part of it was printed already, see json_stream.h: */
+    guint json_items;  /* items of the list so far */
 
     struct wry_station *station; /* NULL until station_make */
     struct progress *live;       /* progress display; NULL without a station */

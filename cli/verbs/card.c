@@ -269,6 +269,10 @@ static const struct option own[] = {
     OPTION(FILE, "links", links, "FILE", "run: on all links in this file, one per line"),
     OPTION(TEXT, "adapters", adapters, "VENDOR:PRODUCT",
            "run: on every port with this adapter, as 'ports' lists them, or 'all'"),
+    OPTION(
+        TEXT, "lot", lot, "NAME",
+        "run: the lot that the boards belong to in the ledger; default for a card with 'boards': "
+        "its name and version"),
     OPTION(FLAG, "again", again, NULL, "run: even on a board that had the card as often as it may"),
     OPTION(FLAG, "bell", bell, NULL,
            "run --each: ring the bell after each board, three times if it failed"),

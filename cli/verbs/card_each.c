@@ -6,6 +6,7 @@
 #include "card_verb.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "views/json_stream.h"
 #include "views/run_outcome.h"
 #include "wrytograph-host/serial.h"
 #include "wrytograph-host/units.h"
@@ -187,10 +188,11 @@ static void remember(struct each *each, const struct wry_run_result *result, boo
 static void add_json(struct each *each, enum wry_outcome outcome,
                      const struct wry_run_result *result)
 {
-    json_builder_begin_object(each->app->json);
-    json_add(each->app->json, json_number("exit_code", outcome));
-    run_outcome_add_json(each->app->json, result);
-    json_builder_end_object(each->app->json);
+    JsonBuilder *item = json_stream_item();
+
+    json_add(item, json_number("exit_code", outcome));
+    run_outcome_add_json(item, result);
+    json_stream_add(each->app, item);
 }
 
 /* The current board is finished first. */
@@ -286,13 +288,14 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
     int code = station_settings(app, &each.settings);
 
     if (code == EXIT_DONE) {
+        each.settings.lot = options->lot;
         wry_card_prepare(card, &each.settings);
         each.had = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
         each.ports = look_at_ports();
-        json_begin_list(app->json, "boards");
+        json_stream_begin(app, "boards");
         while (next_board(&each))
             ;
-        json_builder_end_array(app->json);
+        json_stream_end(app);
         json_add(app->json, json_number("passed", each.passed), json_number("failed", each.failed),
                  json_number("done_before", each.done_before));
         g_autofree char *before = count_before(&each);

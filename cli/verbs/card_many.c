@@ -177,6 +177,7 @@ static int run(struct many *many, const struct card_options *options, struct lis
 
     if (code != EXIT_DONE)
         return code;
+    settings.lot = options->lot;
     wry_card_prepare(many->card, &settings);
     settings.event = on_event;
     settings.board = on_board;

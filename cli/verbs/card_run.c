@@ -44,6 +44,7 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
 
     if (code != EXIT_DONE)
         return code;
+    settings.lot = options->lot;
     wry_card_prepare(card, &settings);
     struct card_log log;
     if (!card_log_begin(app, &log, options->logs, settings.link, &settings))

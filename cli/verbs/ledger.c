@@ -5,6 +5,7 @@
 #include "verbs.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "views/json_stream.h"
 #include "views/label.h"
 #include "views/ledger_table.h"
 #include "views/output_file.h"
@@ -18,7 +19,8 @@ enum {
 };
 
 struct ledger_options {
-    char *board, *card, *day, *since, *until, *outcome, *kind, *most, *output, *from;
+    char *board, *card, *lot, *firmware, *day, *since, *until, *outcome, *kind, *most, *output,
+        *from;
     gboolean csv, svg;
 };
 
@@ -123,6 +125,8 @@ static int make_filter(struct app *app, struct ledger_options *options,
     options->until = until;
     filter->board = options->board;
     filter->card = options->card;
+    filter->lot = options->lot;
+    filter->firmware = options->firmware;
     filter->outcome = options->outcome;
     filter->kind = options->kind;
     filter->since = since;
@@ -143,10 +147,13 @@ static bool list_run(void *context, const struct wry_ledger_run *run)
     struct listing *listing = context;
 
     listing->count++;
-    if (listing->app->json_wanted)
-        ledger_table_add_json(listing->app->json, run);
-    else
+    if (listing->app->json_wanted) {
+        JsonBuilder *item = json_stream_item();
+        ledger_table_add_members(item, run);
+        json_stream_add(listing->app, item);
+    } else {
         ledger_table_row(listing->table, run);
+    }
     return true;
 }
 
@@ -214,9 +221,9 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
 
     if (!most_said)
         filter->most = LIST_MOST;
-    json_begin_list(app->json, "runs");
+    json_stream_begin(app, "runs");
     bool good = wry_ledger_each(ledger, filter, list_run, &listing, &error);
-    json_builder_end_array(app->json);
+    json_stream_end(app);
     table_end(listing.table, true); /* one line per run; 'ledger show' has everything */
     if (!good)
         return fail_read(app, ledger, error);
@@ -485,13 +492,16 @@ static int run(struct app *app, void *values)
 
 static const struct option own[] = {
     OPTION(TEXT, "board", board, "ADDRESS", "Runs of this board"),
-    OPTION(TEXT, "card", card, "NAME", "Runs of the card with this name"),
+    OPTION(TEXT, "card", card, "NAME", "Runs of the card with this name, in any case"),
+    OPTION(TEXT, "lot", lot, "NAME", "Runs of this lot of a card"),
+    OPTION(TEXT, "firmware", firmware, "TEXT",
+           "Runs that wrote this application, such as 'tide-gauge 2.3.1'"),
     OPTION(TEXT, "day", day, "YYYY-MM-DD", "Begun on this day (UTC)"),
     OPTION(TEXT, "since", since, "YYYY-MM-DD", "Begun on this day or later"),
     OPTION(TEXT, "until", until, "YYYY-MM-DD", "Begun on this day or earlier"),
     OPTION(TEXT, "outcome", outcome, "OUTCOME",
-           "passed, 'done before', failed, stopped, cut or running"),
-    OPTION(TEXT, "kind", kind, "KIND", "card, write, restore, erase or backup"),
+           "passed, 'done before', failed, refused, stopped, cut or running"),
+    OPTION(TEXT, "kind", kind, "KIND", "card, write, settings, restore, erase or backup"),
     OPTION(TEXT, "most", most, "N",
            "At most N runs, the latest; default: 50 for list, all for the others"),
     OPTION(FLAG, "csv", csv, NULL, "export: as CSV; --json: as JSON"),
@@ -508,9 +518,9 @@ const struct verb verb_ledger = {
     .summary = "show what was done to which board",
     .usage = "list | show RUN | export | send | report | label BOARD",
     .description =
-        "Every run of a card and every write, restore, erase and backup is recorded, in the\n"
-        "user's file, in the file of --ledger or WRYTOGRAPH_LEDGER, or in a PostgreSQL\n"
-        "database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
+        "Every run of a card and every write, settings change, restore, erase and backup is\n"
+        "recorded: in the user's file, in that of --ledger or WRYTOGRAPH_LEDGER, or in a\n"
+        "PostgreSQL database (postgresql://USER@HOST/DATABASE) that several benches share.\n"
         "  list    the latest runs, of all boards or as selected by options\n"
         "  show    one run with all its steps\n"
         "  export  all runs, as CSV or JSON\n"

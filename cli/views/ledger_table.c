@@ -135,9 +135,8 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
         show(app, line == heard ? "heard" : "", *line);
 }
 
-void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
+void ledger_table_add_members(JsonBuilder *b, const struct wry_ledger_run *run)
 {
-    json_builder_begin_object(b);
     for (size_t i = 0; wry_ledger_column_at(i); i++) {
         const struct wry_ledger_column *column = wry_ledger_column_at(i);
         g_autofree char *value = wry_ledger_run_value(run, column);
@@ -154,6 +153,12 @@ void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
         else
             json_builder_add_string_value(b, value);
     }
+}
+
+void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run)
+{
+    json_builder_begin_object(b);
+    ledger_table_add_members(b, run);
     json_builder_end_object(b);
 }
 

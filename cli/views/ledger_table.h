@@ -19,6 +19,8 @@ void ledger_table_show(const struct app *app, const struct wry_ledger_run *run);
 
 /* Adds an object. */
 void ledger_table_add_json(JsonBuilder *b, const struct wry_ledger_run *run);
+/* The same to the object that is open. */
+void ledger_table_add_members(JsonBuilder *b, const struct wry_ledger_run *run);
 
 /* Writes a line of CSV (RFC 4180); run NULL: the names. A spreadsheet takes text that begins with =
  * + - @ or a tab for a formula: such text gets an apostrophe in front. */

@@ -59,12 +59,15 @@ char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *re
     if (outcome == WRY_OUTCOME_DONE && result->done_before) {
         g_autofree char *when =
             result->earlier_at ? ledger_table_time(result->earlier_at) : g_strdup("before");
-        g_string_append_printf(line, ": already done %s%s%s.", when, result->row_name ? ", " : "",
-                               result->row_name ? result->row_name : "");
+        g_string_append_printf(line, ": already done %s.", when);
     }
     if (outcome != WRY_OUTCOME_DONE && last)
         g_string_append_printf(line, " at %s: %s.", wry_run_step_name(last->step),
                                words ? words : "");
+    if (result->row_name)
+        g_string_append_printf(line, "  %s", result->row_name);
+    if (result->firmware)
+        g_string_append_printf(line, "  %s", result->firmware);
     g_string_append_printf(line, "  %s  %s  %.1f s%s", board, name, result->seconds,
                            simulated ? " (simulated)" : "");
     return g_string_free(line, FALSE);
@@ -178,7 +181,8 @@ void run_outcome_add_json(JsonBuilder *b, const struct wry_run_result *result)
     json_builder_end_array(b);
     json_add(b, json_if(result->known, json_take("board", wry_units_address(result->address))),
              json_flag("done_before", result->done_before), json_text("row", result->row_name),
-             json_text("backup", result->backup), json_real("seconds", result->seconds),
+             json_text("firmware", result->firmware), json_text("backup", result->backup),
+             json_real("seconds", result->seconds),
              json_number("bytes_sent", (int64_t)result->bytes_sent),
              json_number("bytes_received", (int64_t)result->bytes_received));
 }

@@ -94,7 +94,8 @@ gboolean wry_card_pack(const struct wry_card *card, const char *path, const char
  * text of the latter; free with g_free. */
 gboolean wry_card_make_keys(const char *name, char **public_key, GError **error);
 
-/* Fills in the settings that the card prescribes: chip, layout, and how to leave the board. */
+/* Fills in the settings that the card prescribes: chip, layout, settings description, how to leave
+ * the board, and for a card with a table of boards the lot, unless it is given. */
 void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *settings);
 
 struct wry_run_options {
@@ -123,12 +124,13 @@ struct wry_run_result {
     double seconds;
     char *backup;     /* path of the backup made, or of the existing one; NULL = none */
     unsigned row;     /* line of the board's row; 0 = none */
-    char *row_name;   /* the row's first setting, such as "gauge 2"; NULL = none */
+    char *row_name;   /* who the board is, by its row: "gauge 2, pier C"; NULL = none */
     bool done_before; /* the board already had the card as often as it may, last at earlier_at:
                          nothing was done, and this is not a failure */
     unsigned earlier; /* times that the board had this card before, as recorded */
     char *earlier_at; /* time of the last of them; NULL = never */
     uint64_t bytes_sent, bytes_received; /* on the line */
+    char *firmware; /* name and version of the application that the card writes; NULL = none */
 };
 
 /*

@@ -60,6 +60,12 @@ bool wry_card_is_kit(const char *path)
     return archive_is_one(path);
 }
 
+static char *usual_lot(const struct card *card)
+{
+    return !card->table ? NULL
+                        : g_strconcat(card->name, card->version[0] ? " " : "", card->version, NULL);
+}
+
 struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **mistakes,
                                GError **error)
 {
@@ -67,8 +73,10 @@ struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **
 
     *mistakes = diagnostics_new();
     card->path = g_strdup(path);
-    if (card_begin(card, trust, *mistakes, error) && (*mistakes)->len == 0)
+    if (card_begin(card, trust, *mistakes, error) && (*mistakes)->len == 0) {
+        card->lot = usual_lot(card->card);
         return card;
+    }
     wry_card_close(card);
     return NULL;
 }
@@ -80,6 +88,7 @@ void wry_card_close(struct wry_card *card)
     card_free(card->card);
     kit_close(card->kit);
     g_free(card->path);
+    g_free(card->lot);
     g_free(card);
 }
 
@@ -179,6 +188,8 @@ void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *
     settings->expect_chip = own->chip;
     settings->layout_file = own->layout;
     settings->settings_description = own->settings_description;
+    if (!settings->lot)
+        settings->lot = card->lot;
     settings->leaves_running = true;
     /* If the flash cannot prove its size, the card's is believed, if there is only one. */
     if (own->flash_sizes->len == 1)

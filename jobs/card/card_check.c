@@ -319,6 +319,10 @@ static void check_table(const struct checking *c)
         return;
     board_table_check(card->table, card->rows, c->mistakes);
     struct csv_table *table = c->mistakes->len == before ? csv_table_load(card->table, NULL) : NULL;
+    for (char **name = card->name_columns; table && name && *name; name++) {
+        if (csv_table_column(table, *name) < 0)
+            complain(c, card->table_at, g_strdup_printf("no column is named '%s'", *name));
+    }
     for (guint row = 1; table && row < table->rows->len; row++) {
         const GArray *names = g_ptr_array_index(table->rows, 0);
         const GArray *fields = g_ptr_array_index(table->rows, row);

@@ -185,8 +185,10 @@ static struct wry_problem *look_back(struct run *run)
 static void look_up_row(struct run *run)
 {
     g_autofree char *path = card_table(run->options->card);
-    struct board_table_request options = {
-        .rows = CARD_ROWS_BY_ADDRESS, .eui48 = wry_session_board(&run->station->session)->eui48};
+    struct board_table_request options = {.rows = CARD_ROWS_BY_ADDRESS,
+                                          .names = (const char *const *)run->card->name_columns,
+                                          .eui48 =
+                                              wry_session_board(&run->station->session)->eui48};
     struct board_table_row row;
     GPtrArray *values = path ? board_table_take(path, &options, &row, NULL) : NULL;
 
@@ -211,6 +213,7 @@ static struct wry_problem *take_row(struct run *run)
     g_autofree char *path = card_table(run->options->card);
     struct board_table_request options = {.rows = run->card->rows,
                                           .share = run->card->share,
+                                          .names = (const char *const *)run->card->name_columns,
                                           .eui48 = wry_session_board(&run->station->session)->eui48,
                                           .claim = !run->options->dry_run};
     struct board_table_row row = {0};
@@ -537,6 +540,18 @@ static void name_board(struct run *run)
     record->name = g_strdup(run->result->row_name);
 }
 
+/* The application that was written, by its header. */
+static void note_firmware(struct run *run)
+{
+    const struct wry_planned *planned = &run->written.planned;
+
+    for (size_t i = 0; run->written.held && i < planned->image_count; i++) {
+        const struct wry_planned_image *image = planned->images[i];
+        if (image->has_header && image->header.kind == WRY_PROGRAM_APP && !run->result->firmware)
+            run->result->firmware = g_strdup(image->header.version);
+    }
+}
+
 static void describe(struct run *run)
 {
     struct wry_ledger_run *row = run_record_run(run->station);
@@ -579,6 +594,7 @@ enum wry_outcome wry_station_run_of(struct wry_station *station,
     result->bytes_sent = after.bytes_sent - before.bytes_sent;
     result->bytes_received = after.bytes_received - before.bytes_received;
     name_board(&run);
+    note_firmware(&run);
     card_history_clear(&run.earlier);
     if (run.values)
         g_ptr_array_unref(run.values);
@@ -597,5 +613,6 @@ void wry_run_result_clear(struct wry_run_result *result)
     g_free(result->backup);
     g_free(result->earlier_at);
     g_free(result->row_name);
+    g_free(result->firmware);
     *result = (struct wry_run_result){0};
 }

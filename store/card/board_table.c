@@ -281,18 +281,39 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     return values;
 }
 
-/* The row's first setting, such as "gauge 2"; NULL if it is empty. */
-static char *name_row(const struct csv_table *table, guint row)
+static void add_name(GString *to, const char *column, const char *text)
 {
-    const GArray *names = g_ptr_array_index(table->rows, 0);
+    const char *slash = strchr(column, '/');
 
-    for (guint i = 0; i < names->len; i++) {
-        const char *name = g_array_index(names, struct csv_field, i).text;
-        const char *slash = strchr(name, '/'), *text = csv_table_at(table, row, (int)i);
-        if (board_table_is_setting(name))
-            return text[0] ? g_strdup_printf("%s %s", slash ? slash + 1 : name, text) : NULL;
+    if (text[0] != '\0')
+        g_string_append_printf(to, "%s%s %s", to->len > 0 ? ", " : "", slash ? slash + 1 : column,
+                               text);
+}
+
+/* The first setting of a row. */
+static void add_first(GString *to, const struct csv_table *table, guint row)
+{
+    const GArray *columns = g_ptr_array_index(table->rows, 0);
+
+    for (guint i = 0; i < columns->len; i++) {
+        const char *column = g_array_index(columns, struct csv_field, i).text;
+        if (!board_table_is_setting(column))
+            continue;
+        add_name(to, column, csv_table_at(table, row, (int)i));
+        return;
     }
-    return NULL;
+}
+
+/* Who the board of a row is, "gauge 2, pier C"; NULL if its fields are empty. */
+static char *name_row(const struct csv_table *table, guint row, const char *const *names)
+{
+    GString *name = g_string_new(NULL);
+
+    if (!names)
+        add_first(name, table, row);
+    for (const char *const *column = names; column && *column; column++)
+        add_name(name, *column, csv_table_at(table, row, csv_table_column(table, *column)));
+    return g_string_free(name, name->len == 0);
 }
 
 static GPtrArray *take(struct csv_table *table, const struct board_table_request *wanted,
@@ -321,7 +342,7 @@ static GPtrArray *take(struct csv_table *table, const struct board_table_request
     }
     const GArray *fields = g_ptr_array_index(table->rows, row);
     found->line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
-    found->name = name_row(table, row);
+    found->name = name_row(table, row, wanted->names);
     if (!is_own && wanted->claim && !claim_row(table, row, eui48, error))
         return NULL;
     return values_of(table, row);

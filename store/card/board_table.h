@@ -21,12 +21,13 @@ struct board_table_request {
     enum card_rows rows;
     struct card_share share; /* rows that this kit may use */
     const uint8_t *eui48;
+    const char *const *names; /* columns that say who the board is; NULL: the first setting */
     bool claim; /* assign a free row to this board at once, so that no other board gets it */
 };
 
 struct board_table_row {
     unsigned line; /* line in the file; 0 = none */
-    char *name;    /* its first setting, "gauge 2"; NULL = none; free with g_free */
+    char *name;    /* who the board is: "gauge 2, pier C"; NULL = none; free with g_free */
 };
 
 /*

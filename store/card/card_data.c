@@ -54,6 +54,7 @@ void card_free(struct card *card)
     g_ptr_array_unref(card->placements);
     g_ptr_array_unref(card->values);
     g_free(card->table);
+    g_strfreev(card->name_columns);
     g_strfreev(card->new_columns);
     g_ptr_array_unref(card->steps);
     g_free(card->line_end);

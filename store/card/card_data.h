@@ -79,7 +79,9 @@ struct card {
     GPtrArray *values; /* struct card_value: settings of all boards */
     char *table;       /* CSV file with settings of each board; NULL = none */
     enum card_rows rows;
-    char **new_columns; /* keys to add to boards that lack them, ending with NULL; NULL = none */
+    char **name_columns; /* columns that say who a board is, ending with NULL; NULL: the first
+                            setting */
+    char **new_columns;  /* keys to add to boards that lack them, ending with NULL; NULL = none */
     struct card_share share; /* share of a kit */
     struct yaml_place table_at;
     uint8_t read_lines, read_clock; /* read mode for boot headers; 0 = unchanged */

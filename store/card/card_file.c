@@ -197,16 +197,18 @@ static gboolean take_column(struct yaml_text *yaml, const yaml_node_t *item, voi
     return TRUE;
 }
 
-static gboolean take_new_columns(struct yaml_text *yaml, const struct yaml_field *field)
+/* One column, or a list of them. */
+static gboolean take_columns(struct yaml_text *yaml, const struct yaml_field *field)
 {
-    struct card *card = field->target;
+    char ***columns = (char ***)(void *)((char *)field->target + field->member->at);
     GPtrArray *names = g_ptr_array_new();
     gboolean taken = field->value->type == YAML_SEQUENCE_NODE
                          ? yaml_text_items(yaml, field->value, take_column, names)
                          : take_column(yaml, field->value, names);
 
     g_ptr_array_add(names, NULL);
-    card->new_columns = (char **)g_ptr_array_free(names, FALSE);
+    g_strfreev(*columns);
+    *columns = (char **)g_ptr_array_free(names, FALSE);
     return taken;
 }
 
@@ -231,7 +233,8 @@ static const char *const row_choices[] = {"by-address", "next", NULL};
 static const struct yaml_member boards_rows[] = {
     {"file", take_table_file, 0, NULL},
     {"row", take_row, offsetof(struct card, rows), row_choices},
-    {"new", take_new_columns, 0, NULL},
+    {"new", take_columns, offsetof(struct card, new_columns), NULL},
+    {"name", take_columns, offsetof(struct card, name_columns), NULL},
 };
 static const struct yaml_members boards_members = {"'boards'", boards_rows,
                                                    G_N_ELEMENTS(boards_rows), NULL};

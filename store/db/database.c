@@ -10,8 +10,9 @@
 #include "store/file/error.h"
 
 enum {
-    OPEN_TIME = 5000, /* ms for a peer that is creating the same file */
-    PAUSE = 5,        /* ms between two attempts */
+    OPEN_TIME = 5000,                /* ms for a peer that is creating the same file */
+    SHRINK_LEAST = 16 * 1024 * 1024, /* bytes of unused room that are worth it */
+    PAUSE = 5,                       /* ms between two attempts */
 };
 
 bool database_fail(sqlite3 *db, GError **error)
@@ -161,6 +162,17 @@ static bool is_busy(sqlite3 *db)
     return code == SQLITE_BUSY || code == SQLITE_LOCKED || code == SQLITE_PROTOCOL;
 }
 
+void database_shrink(sqlite3 *db)
+{
+    int64_t pages = 0, unused = 0, page = 0;
+
+    if (database_number(db, "PRAGMA page_count", &pages, NULL) &&
+        database_number(db, "PRAGMA freelist_count", &unused, NULL) &&
+        database_number(db, "PRAGMA page_size", &page, NULL) && unused * 2 > pages &&
+        unused * page > SHRINK_LEAST)
+        sqlite3_exec(db, "VACUUM", NULL, NULL, NULL);
+}
+
 static int count_steps(const struct database_kind *kind)
 {
     int known = 0;
@@ -198,6 +210,10 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
             path, version, known);
     }
     bool good = version >= 0;
+    if (version == 0 && kind->page > 0) {
+        g_autofree char *page = g_strdup_printf("PRAGMA page_size = %u", kind->page);
+        good = database_execute(db, page, error);
+    }
     if (good && version < known)
         good = database_execute(db, "PRAGMA journal_mode = WAL", error) &&
                database_execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);

@@ -22,6 +22,7 @@ struct database_kind {
      * write step 0 and its number together: it must be able to complete a part of itself. */
     const char *const *steps;
     const char *settings; /* statements that each connection begins with, or NULL */
+    unsigned page;        /* bytes of a page of a new file; 0: SQLite's choice */
     int busy;             /* ms that a statement waits for another process's lock */
 };
 
@@ -54,6 +55,9 @@ sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error);
 
 /* Runs a statement that gives no rows, and finalizes it. */
 bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error);
+
+/* Gives back room in the file if most of it is unused; not while others use it. */
+void database_shrink(sqlite3 *db);
 
 /* Runs statements that need no values and whose rows do not matter. */
 bool database_execute(sqlite3 *db, const char *text, GError **error);

@@ -220,14 +220,17 @@ static void add_rare(struct ledger_where *where, char mark, const char *column, 
         g_string_append_printf(where->text, " AND %s != '%s'", column, usual);
 }
 
-/* The first or last UUID that begins so; hyphens may be missing. Free with g_free. */
+/* The first or last UUID that begins so, or with digit '\0' the beginning alone; hyphens may be
+ * missing. Free with g_free. */
 static char *complete_id(const char *beginning, char digit)
 {
     GString *id = g_string_new(NULL);
 
-    while (id->len < UUID_LENGTH) {
+    for (;;) {
         while (*beginning == '-')
             beginning++;
+        if (id->len == UUID_LENGTH || (*beginning == '\0' && digit == '\0'))
+            break;
         if (id->len == 8 || id->len == 13 || id->len == 18 || id->len == 23)
             g_string_append_c(id, '-');
         g_string_append_c(id, *beginning ? *beginning++ : digit);
@@ -235,20 +238,19 @@ static char *complete_id(const char *beginning, char digit)
     return g_string_free(id, FALSE);
 }
 
-/* As a range: an index does not help a pattern. */
+/* As a range: an index does not help a pattern. A file may have ids that are no UUIDs. */
 static void add_id(struct ledger_where *where, char mark, const char *beginning)
 {
-    const char *cast = mark == '$' ? "::uuid" : "";
+    bool server = mark == '$';
 
     if (!beginning)
         return;
-    /* A file may have ids that are no UUIDs; they follow their beginning. */
-    g_autofree char *first = mark == '$' ? complete_id(beginning, '0') : g_strdup(beginning);
+    g_autofree char *first = complete_id(beginning, server ? '0' : '\0');
     g_autofree char *last = complete_id(beginning, 'f');
     add(where, mark, "id >=", first);
-    g_string_append(where->text, cast);
+    g_string_append(where->text, server ? "::uuid" : "");
     add(where, mark, "id <=", last);
-    g_string_append(where->text, cast);
+    g_string_append(where->text, server ? "::uuid" : "");
 }
 
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark)

@@ -9,6 +9,7 @@
 #include "store/ledger/ledger_columns.h"
 
 enum {
+    PAGE = 16384, /* bytes: a row takes 1 to 2 KB, and of smaller pages a quarter stays unused */
     BUSY_TIME = 5000, /* ms: several processes may write at once, and no run may be lost */
 };
 
@@ -22,6 +23,7 @@ struct ledger_sqlite *ledger_sqlite_open(const char *path, GError **error)
     const struct database_kind kind = {
         .steps = ledger_sqlite_migrations,
         .settings = "PRAGMA synchronous = FULL",
+        .page = PAGE,
         .busy = BUSY_TIME,
     };
     sqlite3 *db = database_open(path, &kind, (struct wry_stop){0}, error);
@@ -36,6 +38,7 @@ void ledger_sqlite_close(struct ledger_sqlite *lite)
 {
     if (!lite)
         return;
+    database_shrink(lite->db);
     sqlite3_close(lite->db);
     g_free(lite);
 }
