@@ -62,8 +62,9 @@ bool wry_card_is_kit(const char *path)
 
 static char *usual_lot(const struct card *card)
 {
-    return !card->table ? NULL
-                        : g_strconcat(card->name, card->version[0] ? " " : "", card->version, NULL);
+    return !card || !card->table
+               ? NULL
+               : g_strconcat(card->name, card->version[0] ? " " : "", card->version, NULL);
 }
 
 struct wry_card *wry_card_open(const char *path, const char *trust, GPtrArray **mistakes,
