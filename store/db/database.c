@@ -10,7 +10,8 @@
 #include "store/file/error.h"
 
 enum {
-    OPEN_TIME = 5000,                /* ms for a peer that is creating the same file */
+    OPEN_TIME = 5000,      /* ms for a peer that is creating the same file, */
+    UPGRADE_TIME = 120000, /* and for one that is upgrading it: a large one takes a minute */
     SHRINK_LEAST = 16 * 1024 * 1024, /* bytes of unused room that are worth it */
     PAUSE = 5,                       /* ms between two attempts */
 };
@@ -195,20 +196,25 @@ static bool migrate(sqlite3 *db, const char *path, const struct database_kind *k
     return good && database_execute(db, "COMMIT", error);
 }
 
-/* One attempt. *busy: it failed because another process holds the file. */
-static bool prepare(sqlite3 *db, const char *path, const struct database_kind *kind, bool *busy,
-                    GError **error)
+/* Why an attempt failed. */
+enum attempt {
+    ATTEMPT_FAILED,
+    ATTEMPT_BUSY,    /* another process holds the file, */
+    ATTEMPT_UPGRADE, /* or this older file, which it may be upgrading */
+};
+
+static bool prepare(sqlite3 *db, const char *path, const struct database_kind *kind,
+                    enum attempt *attempt, GError **error)
 {
     int known = count_steps(kind), version = database_version(db, path, error);
 
-    if (version > known) {
-        *busy = false;
+    *attempt = ATTEMPT_FAILED;
+    if (version > known)
         return store_error(
             error, WRY_STORE_ERROR_FILE,
             "%s: this file has schema %d, made by a newer version of this program; this "
             "version knows schemas up to %d",
             path, version, known);
-    }
     bool good = version >= 0;
     if (version == 0 && kind->page > 0) {
         g_autofree char *page = g_strdup_printf("PRAGMA page_size = %u", kind->page);
@@ -218,7 +224,8 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
         good = database_execute(db, "PRAGMA journal_mode = WAL", error) &&
                database_execute(db, "BEGIN IMMEDIATE", error) && migrate(db, path, kind, error);
     good = good && (!kind->settings || database_execute(db, kind->settings, error));
-    *busy = !good && is_busy(db);
+    if (!good && is_busy(db))
+        *attempt = version > 0 && version < known ? ATTEMPT_UPGRADE : ATTEMPT_BUSY;
     database_rollback(db);
     return good;
 }
@@ -230,14 +237,17 @@ static bool prepare(sqlite3 *db, const char *path, const struct database_kind *k
 static bool prepare_in_time(sqlite3 *db, const char *path, const struct database_kind *kind,
                             struct wry_stop stop, GError **error)
 {
-    int64_t end = g_get_monotonic_time() + OPEN_TIME * 1000;
+    int64_t begun = g_get_monotonic_time();
     g_autoptr(GError) inner = NULL;
-    bool busy = true, good = false;
+    enum attempt attempt;
+    bool good = false;
 
-    while (!good && busy) {
+    for (;;) {
         g_clear_error(&inner);
-        good = prepare(db, path, kind, &busy, &inner);
-        if (good || !busy || g_get_monotonic_time() >= end || wry_stop_asked(stop))
+        good = prepare(db, path, kind, &attempt, &inner);
+        int64_t most = attempt == ATTEMPT_UPGRADE ? UPGRADE_TIME : OPEN_TIME;
+        if (good || attempt == ATTEMPT_FAILED || wry_stop_asked(stop) ||
+            g_get_monotonic_time() >= begun + most * 1000)
             break;
         g_usleep(PAUSE * 1000);
     }

@@ -29,8 +29,9 @@ struct database_kind {
 /*
  * Opens path in write-ahead mode with its schema up to date, both in one transaction; a folder or
  * file that is missing is created. Waits up to five seconds for another process that is creating
- * the file or holds it, less if stop is asked for. The file, and so its write-ahead log, can be
- * read by its owner only, unless the owner has made it writable by a group.
+ * the file or holds it, two minutes for one that is upgrading it, less if stop is asked for. The
+ * file, and so its write-ahead log, can be read by its owner only, unless the owner has made it
+ * writable by a group.
  *
  * NULL with the file's name in the error if it cannot be used, has several names (hard links), or
  * was made by a newer version of this program.
