@@ -7,6 +7,10 @@
 #include <unistd.h>
 #include <yaml.h>
 
+enum {
+    READ_AT_ONCE = 65536, /* bytes */
+};
+
 static void fail(GError **error, enum wry_text_file_error code, const char *path, const char *what)
 {
     g_set_error(error, WRY_TEXT_FILE_ERROR, (int)code, "%s: %s", path, what);
@@ -91,36 +95,43 @@ bool wry_text_file_is_shallow(const char *text, size_t length, enum wry_text_fil
     }
 }
 
-static char *read_all(int file, const char *path, size_t *length, GError **error)
+/* Reads a little more than most bytes if there are more. */
+static char *read_all(int file, const char *path, size_t most, size_t *length, GError **error)
 {
-    char *text = g_malloc(WRY_TEXT_FILE_MAX + 1);
+    GString *text = g_string_sized_new(READ_AT_ONCE);
     ssize_t n = 1;
 
-    for (*length = 0; *length < WRY_TEXT_FILE_MAX && n > 0; *length += (size_t)n) {
-        n = read(file, text + *length, WRY_TEXT_FILE_MAX - *length);
-        if (n >= 0)
-            continue;
-        fail(error, WRY_TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
-        g_free(text);
-        return NULL;
+    while (text->len <= most && n > 0) {
+        size_t before = text->len;
+        g_string_set_size(text, before + READ_AT_ONCE);
+        n = read(file, text->str + before, READ_AT_ONCE);
+        g_string_truncate(text, before + (n > 0 ? (size_t)n : 0));
     }
-    text[*length] = '\0';
-    return text;
+    *length = text->len;
+    if (n >= 0)
+        return g_string_free(text, FALSE);
+    fail(error, WRY_TEXT_FILE_ERROR_SYSTEM, path, g_strerror(errno));
+    g_string_free(text, TRUE);
+    return NULL;
 }
 
 char *wry_text_file_read(const char *path, enum wry_text_file_kind kind, size_t *length,
                          GError **error)
 {
+    bool table = kind == WRY_TEXT_FILE_TABLE;
+    size_t most = table ? WRY_TEXT_FILE_TABLE_MAX : WRY_TEXT_FILE_MAX;
     int file = wry_text_file_open_plain(path, error);
-    char *text = file >= 0 ? read_all(file, path, length, error) : NULL;
+    char *text = file >= 0 ? read_all(file, path, most, length, error) : NULL;
 
     if (file >= 0)
         close(file);
-    if (text && *length < WRY_TEXT_FILE_MAX && wry_text_file_is_shallow(text, *length, kind))
+    if (text && *length <= most && wry_text_file_is_shallow(text, *length, kind))
         return text;
     if (text)
         fail(error, WRY_TEXT_FILE_ERROR_TOO_LARGE, path,
-             *length < WRY_TEXT_FILE_MAX ? "nested too deeply" : "too large");
+             *length <= most ? "nested too deeply"
+             : table         ? "larger than 32 MiB, the most for a table"
+                             : "larger than 256 KiB, the most for such a file");
     g_free(text);
     return NULL;
 }

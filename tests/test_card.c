@@ -403,6 +403,26 @@ static void the_row_says_who_the_board_is(void)
            command("card", "check", scratch_file("card.yaml"), NULL));
 }
 
+/* A hundred thousand boards; and what is too much for a table is named. */
+static void a_table_may_be_long(void)
+{
+    enum { ROWS = 100000, TOO_LONG = 34 * 1024 * 1024 };
+    g_autoptr(GString) table = g_string_new("gauge,pier,address,used\n");
+    g_autofree char *huge = g_strnfill(TOO_LONG, 'x');
+
+    for (unsigned i = 0; i < ROWS; i++)
+        g_string_append_printf(table, "%u,%c,,%s\n", i, 'A' + i % 3,
+                               i + 1 < ROWS ? "2026-11-30" : "");
+    cards_make("boards: {file: long.csv, row: next}\n");
+    scratch_text("long.csv", table->str);
+    scratch_use_gauge("gauge-9", "none");
+    EXPECT(0, "", command("card", "check", scratch_file("card.yaml"), NULL));
+    EXPECT(0, "PASSED  gauge 99999", run_card(NULL));
+    scratch_text("long.csv", huge);
+    EXPECT(3, "larger than 32 MiB, the most for a table",
+           command("card", "check", scratch_file("card.yaml"), NULL));
+}
+
 /* A list of any length is one document. */
 static void a_list_in_json_is_whole(void)
 {
@@ -438,6 +458,7 @@ int main(int argc, char **argv)
                                         FACT(what_a_card_does_is_counted),
                                         FACT(the_outcome_is_one_document_as_json),
                                         FACT(the_row_says_who_the_board_is),
+                                        FACT(a_table_may_be_long),
                                         FACT(a_list_in_json_is_whole)};
     scratch_make_images();
     int failed = run_facts(facts, G_N_ELEMENTS(facts), argc, argv);

@@ -390,7 +390,7 @@ static void the_shelf_knows_the_settings_of_a_program(void)
     EXPECT(0, "number on the plate", command("settings", "show", ON("shelved"), NULL));
     EXPECT(2, "from 1 to 999",
            command("write", "app=shelf:tide-gauge", "--set", "gauge=0", ON("shelved"), NULL));
-    EXPECT(3, "too large",
+    EXPECT(3, "larger than 256 KiB",
            command("shelf", "describe", "tide-gauge", scratch_file("gauge.bin"), NULL));
     EXPECT(2, "there is no 'harbour'",
            command("shelf", "describe", "harbour", scratch_file("described.yaml"), NULL));

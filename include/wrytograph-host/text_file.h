@@ -17,13 +17,15 @@
 extern "C" {
 #endif
 
-#define WRY_TEXT_FILE_MAX (256u * 1024u) /* bytes */
-#define WRY_TEXT_FILE_DEPTH 24u          /* levels of nested brackets */
+#define WRY_TEXT_FILE_MAX (256u * 1024u)              /* bytes, */
+#define WRY_TEXT_FILE_TABLE_MAX (32u * 1024u * 1024u) /* or of a table: 100,000 rows and more */
+#define WRY_TEXT_FILE_DEPTH 24u                       /* levels of nested brackets */
 
 enum wry_text_file_kind {
     WRY_TEXT_FILE_JSON,
     WRY_TEXT_FILE_YAML,
     WRY_TEXT_FILE_PLAIN, /* not parsed: nesting is not checked */
+    WRY_TEXT_FILE_TABLE, /* likewise, and longer */
 };
 
 /* Opens a file for reading; -1 with error if it is not a plain file. Never waits for a pipe. */

@@ -21,6 +21,7 @@ struct checking {
     GPtrArray *mistakes;
     struct wry_station *station;                  /* has no board */
     const struct settings_description *described; /* NULL: nothing is */
+    GHashTable *loaded;                           /* struct loaded, by region */
 };
 
 static void complain(const struct checking *c, struct yaml_place at, char *text)
@@ -81,7 +82,7 @@ static bool is_for_parts(enum wry_problem_kind kind)
 }
 
 /* The settings file for the region, or the only one; NULL if the board's block is changed. */
-static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
+static struct settings *load_once(const struct checking *c, const char *region, bool *many)
 {
     const struct card *card = c->card->card;
     struct settings *settings = NULL;
@@ -99,6 +100,36 @@ static struct settings *load_settings(const struct checking *c, const char *regi
         settings = settings_load(variant->file, NULL);
     }
     return settings;
+}
+
+/* What load_once found. */
+struct loaded {
+    struct settings *settings;
+    bool many;
+};
+
+static void free_loaded(void *item)
+{
+    struct loaded *loaded = item;
+
+    settings_free(loaded->settings);
+    g_free(loaded);
+}
+
+/* A copy of it, which the caller may change: a table has a value for each of thousands of boards.
+ */
+static struct settings *load_settings(const struct checking *c, const char *region, bool *many)
+{
+    const char *key = region ? region : "";
+    struct loaded *loaded = g_hash_table_lookup(c->loaded, key);
+
+    if (!loaded) {
+        loaded = g_new0(struct loaded, 1);
+        loaded->settings = load_once(c, region, &loaded->many);
+        g_hash_table_insert(c->loaded, g_strdup(key), loaded);
+    }
+    *many = loaded->many;
+    return loaded->settings ? settings_copy(loaded->settings) : NULL;
 }
 
 /* Checks a part by the layout of the job, or the chip's usual one. */
@@ -357,12 +388,14 @@ static void check_contents(struct checking *c)
     struct wry_station_settings settings = {.link = "none", .layout_file = card->layout};
 
     settings.settings_description = card->settings_description;
+    c->loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, free_loaded);
     c->station = wry_station_new(&settings);
     problem_free(described_load(c->station, NULL, NULL, &c->described));
     for (guint i = 0; card->chip && i < card->flash_sizes->len; i++)
         check_size(c, g_array_index(card->flash_sizes, uint32_t, i));
     check_settings(c);
     check_table(c);
+    g_hash_table_unref(c->loaded);
     wry_station_free(c->station);
 }
 

@@ -10,9 +10,12 @@
 #include "store/file/error.h"
 #include "wrytograph-host/units.h"
 
+#define BATCH_TIME 200000 /* us: others wait a second for the record */
+
 struct backups {
     sqlite3 *db;
     char *folder;
+    int64_t batch; /* us: when the open transaction of a scan was begun; 0 = there is none */
 };
 
 static const char *const steps[] = {
@@ -163,6 +166,23 @@ static bool is_noted(struct backups *backups, const char *path, const struct sta
     return read;
 }
 
+static bool begin_batch(struct backups *backups, GError **error)
+{
+    if (backups->batch > 0)
+        return true;
+    backups->batch = g_get_monotonic_time();
+    return database_execute(backups->db, "BEGIN IMMEDIATE", error);
+}
+
+/* A commit for each of thousands of files would take seconds. */
+static bool end_batch(struct backups *backups, GError **error)
+{
+    bool open = backups->batch > 0;
+
+    backups->batch = 0;
+    return !open || database_execute(backups->db, "COMMIT", error);
+}
+
 static bool take_in(struct backups *backups, const char *path, GError **error)
 {
     struct stat info;
@@ -173,8 +193,11 @@ static bool take_in(struct backups *backups, const char *path, GError **error)
     if (!is_noted(backups, path, &info, &noted, error))
         return false;
     struct archive *archive = noted || !archive_is_one(path) ? NULL : archive_open(path, NULL);
-    bool done = !archive || backups_note(backups, path, archive, error);
+    bool done =
+        !archive || (begin_batch(backups, error) && backups_note(backups, path, archive, error));
     archive_close(archive);
+    if (done && backups->batch > 0 && g_get_monotonic_time() - backups->batch > BATCH_TIME)
+        done = end_batch(backups, error);
     return done;
 }
 
@@ -192,6 +215,9 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
         if (g_str_has_suffix(*name, ".zip") && *name[0] != '.')
             done = take_in(backups, path, error);
     }
+    done = done && end_batch(backups, error);
+    database_rollback(backups->db);
+    backups->batch = 0;
     return done;
 }
 

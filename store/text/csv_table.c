@@ -126,7 +126,7 @@ struct csv_table *csv_table_load(const char *path, GError **error)
 {
     g_autoptr(GError) inner = NULL;
     size_t n = 0;
-    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_PLAIN, &n, &inner);
+    g_autofree char *text = wry_text_file_read(path, WRY_TEXT_FILE_TABLE, &n, &inner);
 
     if (!text) {
         store_error(error, WRY_STORE_ERROR_FILE, "%s", inner->message);
