@@ -87,6 +87,7 @@ struct app {
 
     JsonBuilder *json; /* an open object; verbs add members */
     bool json_begun;   /* a part of it was printed already, see json_stream.h: */
+    bool json_lines;   /* each item of its list is a line */
     guint json_items;  /* items of the list so far */
 
     struct wry_station *station; /* NULL until station_make */

@@ -292,7 +292,7 @@ int card_run_each(struct app *app, struct wry_card *card, const struct card_opti
         wry_card_prepare(card, &each.settings);
         each.had = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
         each.ports = look_at_ports();
-        json_stream_begin(app, "boards");
+        json_stream_begin(app, "boards", true);
         while (next_board(&each))
             ;
         json_stream_end(app);

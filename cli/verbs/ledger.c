@@ -221,7 +221,7 @@ static int list(struct app *app, struct wry_ledger *ledger, struct wry_ledger_fi
 
     if (!most_said)
         filter->most = LIST_MOST;
-    json_stream_begin(app, "runs");
+    json_stream_begin(app, "runs", false);
     bool good = wry_ledger_each(ledger, filter, list_run, &listing, &error);
     json_stream_end(app);
     table_end(listing.table, true); /* one line per run; 'ledger show' has everything */

@@ -14,7 +14,7 @@ static char *to_text(JsonBuilder *builder, bool pretty)
     return json_generator_to_data(generator, NULL);
 }
 
-void json_stream_begin(struct app *app, const char *name)
+void json_stream_begin(struct app *app, const char *name, bool lines)
 {
     if (!app->json_wanted)
         return;
@@ -28,6 +28,7 @@ void json_stream_begin(struct app *app, const char *name)
     printf("%.*s,\n  \"%s\" : [", (int)n, text, name);
     app->json_items = 0;
     app->json_begun = true;
+    app->json_lines = lines;
 }
 
 JsonBuilder *json_stream_item(void)
@@ -40,12 +41,14 @@ JsonBuilder *json_stream_item(void)
 
 void json_stream_add(struct app *app, JsonBuilder *item)
 {
-    g_autofree char *text = to_text(item, false);
+    g_autofree char *text = to_text(item, !app->json_lines);
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    g_autofree char *indented = g_strjoinv("\n    ", lines);
 
     g_object_unref(item);
     if (!app->json_wanted)
         return;
-    printf("%s\n    %s", app->json_items++ > 0 ? "," : "", text);
+    printf("%s\n    %s", app->json_items++ > 0 ? "," : "", indented);
     fflush(stdout);
 }
 

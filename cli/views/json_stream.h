@@ -1,8 +1,8 @@
 /*
- * Lists of any length in the document that --json prints: each item leaves as a line of its own
- * when it is made, and nothing of it is kept.
+ * Lists of any length in the document that --json prints: each item leaves when it is made, and
+ * nothing of it is kept.
  *
- *     json_stream_begin(app, "runs");
+ *     json_stream_begin(app, "runs", false);
  *     ...
  *     JsonBuilder *item = json_stream_item(app);
  *     json_add(item, json_text("id", id));
@@ -17,7 +17,8 @@
 
 #include "app/app.h"
 
-void json_stream_begin(struct app *app, const char *name);
+/* lines: each item is one line. */
+void json_stream_begin(struct app *app, const char *name, bool lines);
 
 /* An open object for the next item. */
 JsonBuilder *json_stream_item(void);
