@@ -243,6 +243,32 @@ static void what_is_saved_is_loaded_again(void)
     EXPECT(0, "change 1:", command("settings", "show", ON("saved"), NULL));
 }
 
+/* A real keeps all its digits, and what is not a block is not written over. */
+static void nothing_is_lost_by_saving_or_loading(void)
+{
+    static uint8_t log[2 * SLOT];
+
+    begin("kept");
+    scratch_text("fine.yaml", "settings:\n  scale: 1.0000000000000123\n  whole: 3.0\n");
+    EXPECT(0, "whole: new, 3",
+           command("settings", "load", scratch_file("fine.yaml"), ON("kept"), NULL));
+    g_remove(scratch_file("again.yaml"));
+    EXPECT(0, "saved", command("settings", "save", scratch_file("again.yaml"), ON("kept"), NULL));
+    EXPECT(0, "Nothing to change",
+           command("settings", "load", scratch_file("again.yaml"), "--exactly", ON("kept"), NULL));
+    memset(log, 0x5A, sizeof log);
+    scratch_write("log.bin", log, sizeof log);
+    EXPECT(0, "verified",
+           command("write", placed("calibration", "log.bin"), "--any-content", "--without-backup",
+                   ON("kept"), NULL));
+    EXPECT(5, "no region of this board holds a settings block",
+           command("settings", "load", scratch_file("fine.yaml"), "--without-backup", ON("kept"),
+                   NULL));
+    size_t n = 0;
+    g_autofree uint8_t *flash = scratch_flash("kept", &n);
+    CHECK(memcmp(flash + REGION, log, sizeof log) == 0);
+}
+
 static void other_chips_have_settings_too(void)
 {
     static const struct {
@@ -373,6 +399,23 @@ static void a_card_brings_its_description(void)
     EXPECT(0, "",
            command("card", "pack", scratch_file("laid-card.yaml"), "-o",
                    scratch_file("laid-kit.zip"), NULL));
+    /* Its secrets stay out of the kit's table, and it must lie beside the layout. */
+    scratch_text("keyed.csv", "gauge,wifi_key\n4,fair winds\n");
+    scratch_text("keyed-card.yaml", "card: settings by layout\nchip: turnstone-t2\nflash: 4MiB\n"
+                                    "layout: layout.yaml\nboards: {file: keyed.csv, row: next}\n");
+    EXPECT(3, "'wifi_key' is a secret setting, and kits contain no secrets",
+           command("card", "pack", scratch_file("keyed-card.yaml"), "--one-bench", "-o",
+                   scratch_file("keyed-kit.zip"), NULL));
+    g_mkdir(scratch_file("below"), 0700);
+    scratch_text("below/layout.yaml", "settings-description: ../described.yaml\n"
+                                      "regions:\n"
+                                      "  - {name: calibration, kind: settings, offset: 0x10000, "
+                                      "length: 16K}\n");
+    scratch_text("below-card.yaml", "card: settings by layout\nchip: turnstone-t2\nflash: 4MiB\n"
+                                    "layout: below/layout.yaml\nset: {gauge: 6}\n");
+    EXPECT(3, "'../described.yaml' is elsewhere",
+           command("card", "pack", scratch_file("below-card.yaml"), "-o",
+                   scratch_file("below-kit.zip"), NULL));
     g_rename(scratch_file("described.yaml"), scratch_file("elsewhere.yaml"));
     EXPECT(0, "", command("card", "run", scratch_file("laid-kit.zip"), ON("carded"), NULL));
     EXPECT(0, "gauge     6", command("settings", "show", ON("carded"), NULL));
@@ -424,10 +467,10 @@ static void files_are_shown_and_changed_into_others(void)
                    scratch_file("changed.zip"), NULL));
     /* A plain binary of a flash, of a settings region, and of neither. */
     g_autofree uint8_t *flash = scratch_flash("filed", &n);
-    scratch_write("flash.bin", flash, n);
+    scratch_write("whole.bin", flash, n);
     scratch_write("region.bin", flash + REGION, 2 * SLOT);
     EXPECT(0, "Region calibration, change 2:",
-           command("settings", "show", "--in", scratch_file("flash.bin"), NULL));
+           command("settings", "show", "--in", scratch_file("whole.bin"), NULL));
     EXPECT(0, "gauge: 9 → 3",
            command("settings", "set", "gauge=3", "--in", scratch_file("region.bin"), "--output",
                    scratch_file("region-2.bin"), "--replace", NULL));
@@ -512,6 +555,7 @@ int main(int argc, char **argv)
         FACT(a_secret_comes_from_the_environment_or_a_file_and_is_not_shown),
         FACT(a_secret_is_typed_without_echo),
         FACT(what_is_saved_is_loaded_again),
+        FACT(nothing_is_lost_by_saving_or_loading),
         FACT(other_chips_have_settings_too),
         FACT(a_description_decides_what_is_allowed),
         FACT(a_layout_brings_its_description),

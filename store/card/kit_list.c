@@ -181,8 +181,7 @@ static JsonObject *object_at(JsonArray *array, guint i)
     return JSON_NODE_HOLDS_OBJECT(node) ? json_node_get_object(node) : NULL;
 }
 
-/* True for a relative path that stays within its folder. */
-static bool is_fit_path(const char *path)
+bool kit_list_path_fits(const char *path)
 {
     if (!path || strlen(path) > PATH_MOST || strpbrk(path, "\\:\r\n"))
         return false;
@@ -206,7 +205,7 @@ static struct kit_member *read_member(JsonObject *object)
     const char *sha256 = object ? text_of(object, "sha256") : NULL;
     gint64 size = object ? number_of(object, "bytes") : -1;
 
-    if (!is_fit_path(path) || !is_digest(sha256) || size < 0 || size > SIZE_MOST)
+    if (!kit_list_path_fits(path) || !is_digest(sha256) || size < 0 || size > SIZE_MOST)
         return NULL;
     struct kit_member *member = kit_member_new(path);
     member->size = (uint64_t)size;
@@ -221,7 +220,7 @@ static bool read_absent(JsonObject *object, struct kit_entry *entry)
     for (guint i = 0; absent && i < json_array_get_length(absent); i++) {
         JsonNode *node = json_array_get_element(absent, i);
         const char *name = JSON_NODE_HOLDS_VALUE(node) ? json_node_get_string(node) : NULL;
-        if (!is_fit_path(name))
+        if (!kit_list_path_fits(name))
             return false;
         g_ptr_array_add(entry->absent, g_strdup(name));
     }
@@ -240,7 +239,7 @@ static bool read_entry(JsonObject *object, struct kit_list *list, struct tally *
     const char *folder = object ? text_of(object, "folder") : NULL;
     JsonArray *members = object ? array_of(object, "members") : NULL;
 
-    if (!written || !members || (folder && (!is_fit_path(folder) || strchr(folder, '/'))) ||
+    if (!written || !members || (folder && (!kit_list_path_fits(folder) || strchr(folder, '/'))) ||
         (!folder && json_array_get_length(members) == 0))
         return false;
     struct kit_entry *entry = kit_list_add(list, written, folder);

@@ -42,5 +42,8 @@ struct kit_member *kit_member_new(const char *path);
 
 /* The text of the list; free with g_free. */
 char *kit_list_write(const struct kit_list *list);
+/* True for a relative path that stays within its folder. */
+bool kit_list_path_fits(const char *path);
+
 /* NULL with error if the list is invalid. path is used in messages. */
 struct kit_list *kit_list_read(const char *text, gsize n, const char *path, GError **error);

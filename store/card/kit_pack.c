@@ -30,6 +30,11 @@ static gboolean measure(struct kit_member *member, GError **error)
 static gboolean add_member(struct kit_entry *entry, const char *path, const char *source,
                            GError **error)
 {
+    if (!kit_list_path_fits(path))
+        return store_error(error, WRY_STORE_ERROR_DAMAGED,
+                           "%s: a kit has only files beside the one that names them, and '%s' is "
+                           "elsewhere",
+                           source, path);
     struct kit_member *member = kit_member_new(path);
 
     member->source = g_strdup(source);
@@ -124,9 +129,14 @@ static gboolean check_table(const struct card *card, GError **error)
 
     if (!table)
         return card->table == NULL;
-    struct settings_description *described =
-        card->settings_description ? settings_description_load(card->settings_description, NULL)
-                                   : NULL;
+    g_autofree char *path = card->settings_description ? g_strdup(card->settings_description)
+                            : card->layout ? layout_file_settings_description(card->layout, true)
+                                           : NULL;
+    struct settings_description *described = path ? settings_description_load(path, error) : NULL;
+    if (path && !described) {
+        csv_table_free(table);
+        return FALSE;
+    }
     const GArray *names = g_ptr_array_index(table->rows, 0);
     for (guint i = 0; i < names->len && good; i++) {
         const char *name = g_array_index(names, struct csv_field, i).text;
