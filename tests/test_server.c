@@ -107,6 +107,19 @@ static void runs_wait_while_it_is_away(void)
     CHECK_QUERY("2|2", "SELECT count(*), count(DISTINCT id) FROM run");
 }
 
+/* Also in letters that the server does not know capitals of. */
+static void a_card_is_found_by_its_name(void)
+{
+    set_up("named");
+    CHECK_QUERY("", "INSERT INTO run (id, kind, began, computer, username, program, outcome, card) "
+                    "VALUES ('0b0e0a70-0000-4000-8000-000000000001', 'card', now(), 'a', 'b', "
+                    "'0.2.0', 'passed', 'HÄFEN')");
+    EXPECT(0, "0b0e0a70", command("ledger", "list", "--card", "HÄFEN", NULL));
+    EXPECT(0, "0b0e0a70", command("ledger", "show", "0b0e0a70", NULL));
+    EXPECT(0, "No such run", command("ledger", "list", "--card", "HAFEN", NULL));
+    CHECK_QUERY("", "DELETE FROM run");
+}
+
 static void a_newer_schema_is_refused(void)
 {
     set_up("newer");
@@ -211,11 +224,14 @@ static void benches_share_one_server(void)
 
 int main(int argc, char **argv)
 {
-    static const struct fact facts[] = {
-        FACT(runs_go_to_the_server),           FACT(runs_wait_while_it_is_away),
-        FACT(a_newer_schema_is_refused),       FACT(an_older_schema_is_brought_up_to_date),
-        FACT(a_refused_row_holds_up_no_other), FACT(a_password_is_shown_nowhere),
-        FACT(benches_share_one_server)};
+    static const struct fact facts[] = {FACT(runs_go_to_the_server),
+                                        FACT(runs_wait_while_it_is_away),
+                                        FACT(a_card_is_found_by_its_name),
+                                        FACT(a_newer_schema_is_refused),
+                                        FACT(an_older_schema_is_brought_up_to_date),
+                                        FACT(a_refused_row_holds_up_no_other),
+                                        FACT(a_password_is_shown_nowhere),
+                                        FACT(benches_share_one_server)};
 
     scratch();
     /* Another user may have to reach into it. */

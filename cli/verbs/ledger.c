@@ -495,7 +495,7 @@ static const struct option own[] = {
     OPTION(TEXT, "card", card, "NAME", "Runs of the card with this name, in any case"),
     OPTION(TEXT, "lot", lot, "NAME", "Runs of this lot of a card"),
     OPTION(TEXT, "firmware", firmware, "TEXT",
-           "Runs that wrote this application, such as 'tide-gauge 2.3.1'"),
+           "Runs that wrote this application, or were to, such as 'tide-gauge 2.3.1'"),
     OPTION(TEXT, "day", day, "YYYY-MM-DD", "Begun on this day (UTC)"),
     OPTION(TEXT, "since", since, "YYYY-MM-DD", "Begun on this day or later"),
     OPTION(TEXT, "until", until, "YYYY-MM-DD", "Begun on this day or earlier"),

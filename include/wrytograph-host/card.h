@@ -130,7 +130,7 @@ struct wry_run_result {
     unsigned earlier; /* times that the board had this card before, as recorded */
     char *earlier_at; /* time of the last of them; NULL = never */
     uint64_t bytes_sent, bytes_received; /* on the line */
-    char *firmware; /* name and version of the application that the card writes; NULL = none */
+    char *firmware; /* name and version of the application written and verified; NULL = none */
 };
 
 /*

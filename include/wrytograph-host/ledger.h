@@ -53,7 +53,7 @@ struct wry_ledger_run {
     int64_t lot_row; /* line of the board's row in the table of boards; -1 = none */
     char *name;      /* who the board is, by that row: "gauge 12, pier C" */
     char *operator_; /* who did it, if that was given */
-    char *firmware;  /* name and version of the application that was written */
+    char *firmware;  /* name and version of the application that was, or was to be, written */
     char *advice;    /* after a failure: what to do */
 };
 

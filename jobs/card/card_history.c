@@ -13,8 +13,9 @@ struct search {
 /* A run that ended before it changed the board, or was on another one, left nothing. */
 static bool changed_anything(const struct wry_ledger_run *run)
 {
-    return run->steps && (strstr(run->steps, "\"erase\"") || strstr(run->steps, "\"write\"") ||
-                          strcmp(run->outcome, "passed") == 0);
+    return strcmp(run->outcome, "refused") != 0 && run->steps &&
+           (strstr(run->steps, "\"erase\"") || strstr(run->steps, "\"write\"") ||
+            strcmp(run->outcome, "passed") == 0);
 }
 
 static bool take(void *context, const struct wry_ledger_run *run)
@@ -23,7 +24,8 @@ static bool take(void *context, const struct wry_ledger_run *run)
     struct card_history *earlier = search->earlier;
     bool passed = strcmp(run->outcome, "passed") == 0;
 
-    if (g_strcmp0(run->id, search->own) == 0 ||
+    /* The ledger takes names in any case for the same. */
+    if (g_strcmp0(run->id, search->own) == 0 || g_strcmp0(run->card, search->card->name) != 0 ||
         g_strcmp0(run->card_version, search->card->version) != 0)
         return true;
     if (!changed_anything(run))

@@ -540,12 +540,12 @@ static void name_board(struct run *run)
     record->name = g_strdup(run->result->row_name);
 }
 
-/* The application that was written, by its header. */
+/* The application that was written and verified, by its header. */
 static void note_firmware(struct run *run)
 {
     const struct wry_planned *planned = &run->written.planned;
 
-    for (size_t i = 0; run->written.held && i < planned->image_count; i++) {
+    for (size_t i = 0; run->written.written && i < planned->image_count; i++) {
         const struct wry_planned_image *image = planned->images[i];
         if (image->has_header && image->header.kind == WRY_PROGRAM_APP && !run->result->firmware)
             run->result->firmware = g_strdup(image->header.version);

@@ -170,8 +170,10 @@ void database_shrink(sqlite3 *db)
     if (database_number(db, "PRAGMA page_count", &pages, NULL) &&
         database_number(db, "PRAGMA freelist_count", &unused, NULL) &&
         database_number(db, "PRAGMA page_size", &page, NULL) && unused * 2 > pages &&
-        unused * page > SHRINK_LEAST)
+        unused * page > SHRINK_LEAST) {
+        sqlite3_busy_timeout(db, 0);
         sqlite3_exec(db, "VACUUM", NULL, NULL, NULL);
+    }
 }
 
 static int count_steps(const struct database_kind *kind)

@@ -57,7 +57,8 @@ sqlite3_stmt *database_prepare(sqlite3 *db, const char *text, GError **error);
 /* Runs a statement that gives no rows, and finalizes it. */
 bool database_run(sqlite3 *db, sqlite3_stmt *statement, GError **error);
 
-/* Gives back room in the file if most of it is unused; not while others use it. */
+/* Before it is closed: gives back room in the file if most of it is unused, and nobody else uses
+ * it. */
 void database_shrink(sqlite3 *db);
 
 /* Runs statements that need no values and whose rows do not matter. */

@@ -257,11 +257,12 @@ struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char ma
 {
     struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free)};
     bool server = mark == '$';
-    g_autofree char *card =
-        server && filter->card ? g_utf8_strdown(filter->card, -1) : g_strdup(filter->card);
 
     add(&where, mark, "board =", filter->board);
-    add(&where, mark, server ? "lower(card) =" : "card =", card);
+    /* By the server's own rules, in which its index is. */
+    add(&where, mark, server ? "lower(card) = lower(" : "card =", filter->card);
+    if (server && filter->card)
+        g_string_append_c(where.text, ')');
     add_rare(&where, mark, "outcome", filter->outcome, "passed");
     add_rare(&where, mark, "kind", filter->kind, "card");
     add(&where, mark, "lot =", filter->lot);
