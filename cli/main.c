@@ -52,7 +52,6 @@ static void add_took(const struct app *app)
 /* Prints one JSON document, for success and failure alike. */
 static void print_json(struct app *app, int code)
 {
-
     add_took(app);
     json_add(app->json, json_number("exit_code", code), json_text("error", app->message),
              json_text("next_step", app->next_step));

@@ -76,11 +76,11 @@ struct app {
     char *link, *bench_folder, *speed, *wiring_name, *wait, *patience, *call_speed;
     char *expect_chip, *expect_flash, *layout_path, *format, *read_mode, *read_clock;
     char **set, **set_new;
-    char **chip_files; /* --chip-file */
-    char **links;      /* APP_LINKS: all links; otherwise NULL */
-    char *ledger_name; /* --ledger */
-    char *settings_description;
-    char *operator; /* --operator */
+    char **chip_files;          /* --chip-file */
+    char **links;               /* APP_LINKS: all links; otherwise NULL */
+    char *ledger_name;          /* --ledger */
+    char *settings_description; /* --settings-description */
+    char *done_by;              /* --operator */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
         from_another_board, every_sector, clear_protection, listen, no_guess;
     char **rest; /* other arguments; ends with NULL, never NULL itself */

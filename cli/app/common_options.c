@@ -87,7 +87,7 @@ const struct option common_options[] = {
            "Where this is recorded: a file, or postgresql://…; default: WRYTOGRAPH_LEDGER, else "
            "the user's file",
            .when = APP_LEDGER),
-    OPTION(TEXT, "operator", operator, "NAME",
+    OPTION(TEXT, "operator", done_by, "NAME",
            "Who does this, for the ledger; default: WRYTOGRAPH_OPERATOR", .when = APP_LEDGER),
     OPTION(FLAG, "dry-run", dry_run, NULL, "Show what would be done, and end", .brief = 'n',
            .when = APP_DRY_RUN),

@@ -12,7 +12,7 @@ struct card_options {
     char *adapters; /* all ports with this adapter, "VENDOR:PRODUCT" or "all" */
     char *logs;     /* folder */
     char *share;    /* pack: "K/N" */
-    char *lot;
+    char *lot;      /* run: its name in the ledger; NULL: the card's */
     gboolean one_bench;
     gboolean each, again, bell;
 };

@@ -217,7 +217,7 @@ static int use_file(struct command *command, bool changes)
         return app_fail(app, EXIT_USAGE,
                         "Give --output NEW for the changed file: the old one stays as it is.",
                         "changing settings in a file needs another file to write to");
-    if (wry_settings_of_file(command->own->in, &command->options, &result, &error)) {
+    if (wry_settings_in_file(command->own->in, &command->options, &result, &error)) {
         settings_view_json(app->json, &result);
         print_result(command, &result, changes);
     } else {

@@ -61,10 +61,10 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
         .without_known = app->no_guess,
         .layout_file = app->layout_path,
         .settings_description = app->settings_description,
-        .done_by = app->operator? app->operator: g_getenv("WRYTOGRAPH_OPERATOR"),
+        .done_by = app->done_by ? app->done_by : g_getenv("WRYTOGRAPH_OPERATOR"),
         .context = app,
         .event = on_event,
-        .stop = app_stop() };
+        .stop = app_stop()};
     int code = values_speed(app, app->speed, "921600", &settings->max_speed);
 
     if (code == EXIT_DONE)

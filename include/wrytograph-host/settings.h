@@ -104,13 +104,13 @@ wry_station_change_settings(struct wry_station *station, const struct wry_settin
  * settings region, or a settings file. With changes or load the result is written to output, which
  * is of the same kind; the file itself is never changed. FALSE with error.
  */
-gboolean wry_settings_of_file_of(const char *file, const struct wry_settings_options *options,
+gboolean wry_settings_in_file_of(const char *file, const struct wry_settings_options *options,
                                  size_t size, struct wry_settings_result *result, GError **error);
-static inline gboolean wry_settings_of_file(const char *file,
+static inline gboolean wry_settings_in_file(const char *file,
                                             const struct wry_settings_options *options,
                                             struct wry_settings_result *result, GError **error)
 {
-    return wry_settings_of_file_of(file, options, sizeof *options, result, error);
+    return wry_settings_in_file_of(file, options, sizeof *options, result, error);
 }
 
 /* Frees the members. It may be called again. */

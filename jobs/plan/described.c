@@ -16,11 +16,14 @@ static char *of_images(const struct wry_image_set *held)
     return NULL;
 }
 
-/* The items of the shelf that are described. */
-static GPtrArray *described_items(void)
+/* The items of the shelf that are described; NULL if it cannot be read, which is noted. */
+static GPtrArray *described_items(const struct wry_station *station)
 {
-    GPtrArray *items = wry_shelf_items(NULL, NULL);
+    g_autoptr(GError) error = NULL;
+    GPtrArray *items = wry_shelf_items(NULL, &error);
 
+    if (!items)
+        station_note(station, WRY_NOTE_SHELF_UNREAD, error->message);
     for (guint i = items ? items->len : 0; i > 0; i--) {
         const struct wry_shelf_item *item = g_ptr_array_index(items, i - 1);
         if (!item->settings_description)
@@ -47,7 +50,7 @@ static bool read_body_digest(struct wry_station *station, const struct wry_regio
 /* The description of the program that the board has. Nothing is read if the shelf has none. */
 static char *of_board(struct wry_station *station, const struct target *target)
 {
-    g_autoptr(GPtrArray) items = described_items();
+    g_autoptr(GPtrArray) items = described_items(station);
     const struct wry_region_table *layout = &target->layout.table;
     uint8_t digest[WRY_SHA256_SIZE];
 

@@ -5,8 +5,10 @@
 
 #include "jobs/plan/described.h"
 #include "jobs/plan/image_source.h"
+#include "jobs/station/secrets.h"
 #include "jobs/station/settings_read.h"
 #include "store/image/settings_file.h"
+#include "wrytograph/bytes.h"
 #include "wrytograph/layout.h"
 
 /* A block being changed. */
@@ -144,8 +146,8 @@ static struct wry_problem *choose(struct changes *c, const char *name, struct ch
     return names->len == 1 ? NULL : fail_choice(names);
 }
 
-/* The only region for settings if none has a block: the first one is made there. */
-static struct change *choose_empty(struct changes *c, const char *name)
+/* The only region for settings if none has a block; NULL if there is none, or several. */
+static struct change *find_empty(const struct changes *c, const char *name)
 {
     struct change *empty = NULL;
 
@@ -158,11 +160,28 @@ static struct change *choose_empty(struct changes *c, const char *name)
             return NULL;
         empty = change;
     }
-    if (empty) {
-        empty->settings = settings_new();
-        empty->found.slot = 1; /* so that the first slot is written */
-    }
     return empty;
+}
+
+/* A first block is made where there is none, if the region is blank: nothing is lost then. Without
+ * such a region *chosen stays NULL. */
+static struct wry_problem *choose_empty(const struct changes *c, const char *name,
+                                        struct change **chosen)
+{
+    struct flash_reader reader = {.station = c->job->station};
+    struct change *empty = find_empty(c, name);
+
+    if (!empty)
+        return NULL;
+    g_autofree uint8_t *bytes = g_malloc(empty->region.length);
+    if (!flash_reader_read(&reader, empty->region.offset, bytes, empty->region.length))
+        return flash_reader_fail(&reader);
+    if (!wry_bytes_blank(bytes, empty->region.length))
+        return NULL;
+    empty->settings = settings_new();
+    empty->found.slot = 1; /* so that the first slot is written */
+    *chosen = empty;
+    return NULL;
 }
 
 static void note_key(struct change *change, const char *key)
@@ -244,11 +263,12 @@ static struct wry_problem *load_file(struct changes *c, const struct wry_setting
     bool none = problem && (problem->kind == WRY_PROBLEM_NO_BLOCKS ||
                             problem->kind == WRY_PROBLEM_NO_SETTINGS);
 
-    if (none)
-        change = choose_empty(c, edit->region);
-    if (problem && !change)
+    struct wry_problem *unread = none ? choose_empty(c, edit->region, &change) : NULL;
+    if (problem && !change && !unread)
         return problem;
     problem_free(problem);
+    if (unread)
+        return unread;
     begin_editing(change);
     if (!settings_edit_load(change->settings, edit->load, edit->exactly, c->description, &error))
         return problem_of_error(error);
@@ -401,6 +421,8 @@ static struct wry_problem *finish(struct changes *c)
         struct change *change = g_ptr_array_index(c->all, i);
         if (!change->before)
             continue;
+        secrets_learn(&c->job->station->secrets, change->before);
+        secrets_learn(&c->job->station->secrets, change->settings);
         if (c->job->edited)
             note_edited(c, change);
         problem = change->image ? remake(change) : add_image(c, change);
@@ -416,12 +438,14 @@ static struct wry_problem *check_file(const struct changes *c, struct image *ima
     struct wry_problem *problem = NULL;
     GError *error = NULL;
 
+    change.region.offset = image->facts.base;
+    change.region.length = 2 * WRY_SETTINGS_BLOCK_MAX;
     if (image->facts.region)
         change.region = *image->facts.region;
     if (!settings_description_check(c->description, image->settings, NULL, &error)) {
         g_prefix_error(&error, "%s: ", image->path);
         problem = problem_of_error(error);
-    } else if (!settings_equal(before, image->settings) && image->facts.region) {
+    } else if (!settings_equal(before, image->settings)) {
         problem = remake(&change);
     }
     settings_free(before);
@@ -440,12 +464,25 @@ static struct wry_problem *check_files(const struct changes *c)
     return problem;
 }
 
+static bool is_about_settings(const struct images_job *job)
+{
+    const struct wry_image_set *held = *job->held;
+
+    for (size_t i = 0; i < held->count; i++) {
+        if (held->images[i]->settings)
+            return true;
+    }
+    return job->edit || job->options->setting_count > 0;
+}
+
 struct wry_problem *settings_edit_apply(const struct images_job *job, const struct target *target)
 {
     g_autoptr(GPtrArray) all = g_ptr_array_new_with_free_func(free_change);
     struct changes c = {.job = job, .target = target, .all = all};
-    struct wry_problem *problem = described_load(job->station, target, *job->held, &c.description);
 
+    if (!is_about_settings(job))
+        return NULL;
+    struct wry_problem *problem = described_load(job->station, target, *job->held, &c.description);
     if (!problem)
         problem = check_files(&c);
     if (job->use != IMAGE_WRITE || problem)

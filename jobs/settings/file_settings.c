@@ -308,7 +308,7 @@ static gboolean use_file(struct source *source, struct wry_settings_result *resu
            (changes ? change_blocks(source, result, error) : show_blocks(source, result, error));
 }
 
-gboolean wry_settings_of_file_of(const char *file, const struct wry_settings_options *given,
+gboolean wry_settings_in_file_of(const char *file, const struct wry_settings_options *given,
                                  size_t size, struct wry_settings_result *result, GError **error)
 {
     const struct wry_settings_options *options = SIZED(struct wry_settings_options, given, size);

@@ -163,6 +163,17 @@ static void add_quoted(GString *text, const char *value)
     g_string_append_c(text, '"');
 }
 
+/* A real with all its digits; those that look like an integer get a point. */
+static void add_real(GString *text, double real)
+{
+    char number[G_ASCII_DTOSTR_BUF_SIZE];
+
+    g_ascii_dtostr(number, sizeof number, real);
+    g_string_append(text, number);
+    if (settings_type_of(number) == WRY_SETTING_INTEGER)
+        g_string_append(text, ".0");
+}
+
 /* A value as the file has it, which reads as the same type again. */
 static void add_value(GString *text, const struct wry_setting *setting)
 {
@@ -170,13 +181,12 @@ static void add_value(GString *text, const struct wry_setting *setting)
 
     shown.secret = false;
     g_autofree char *value = settings_text(&shown);
-    if (setting->type == WRY_SETTING_TEXT) {
+    if (setting->type == WRY_SETTING_TEXT)
         add_quoted(text, value);
-    } else if (setting->type == WRY_SETTING_REAL && settings_type_of(value) != WRY_SETTING_REAL) {
-        g_string_append_printf(text, "%s.0", value);
-    } else {
+    else if (setting->type == WRY_SETTING_REAL)
+        add_real(text, setting->real);
+    else
         g_string_append(text, value);
-    }
 }
 
 static void add_line(GString *text, const struct wry_setting *setting, bool with_secrets)
