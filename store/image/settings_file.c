@@ -163,12 +163,19 @@ static void add_quoted(GString *text, const char *value)
     g_string_append_c(text, '"');
 }
 
-/* A real with all its digits; those that look like an integer get a point. */
+/* A real with the fewest digits that read as the same; those that look like an integer get a
+ * point. */
 static void add_real(GString *text, double real)
 {
+    static const char *const formats[] = {"%.10g", "%.15g", "%.16g", "%.17g"};
     char number[G_ASCII_DTOSTR_BUF_SIZE];
 
-    g_ascii_dtostr(number, sizeof number, real);
+    for (size_t i = 0; i < G_N_ELEMENTS(formats); i++) {
+        g_ascii_formatd(number, sizeof number, formats[i], real);
+        double read = g_ascii_strtod(number, NULL);
+        if (memcmp(&read, &real, sizeof real) == 0)
+            break;
+    }
     g_string_append(text, number);
     if (settings_type_of(number) == WRY_SETTING_INTEGER)
         g_string_append(text, ".0");
