@@ -173,7 +173,7 @@ static void add_real(GString *text, double real)
     for (size_t i = 0; i < G_N_ELEMENTS(formats); i++) {
         g_ascii_formatd(number, sizeof number, formats[i], real);
         double read = g_ascii_strtod(number, NULL);
-        if (memcmp(&read, &real, sizeof real) == 0)
+        if (!(read < real) && !(read > real))
             break;
     }
     g_string_append(text, number);
