@@ -7,7 +7,7 @@ JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
 
-.PHONY: all adapter demo demo-emulated fuzz campaign faults large soak package man test test-sanitized perf perf-cards screenshots install uninstall format check clean deps configure
+.PHONY: all adapter demo demo-emulated fuzz campaign faults large lot soak package man test test-sanitized perf perf-cards screenshots install uninstall format check clean deps configure
 
 all: configure
 	@cmake --build $(BUILD) -j $(JOBS)
@@ -100,6 +100,10 @@ faults: all
 # 128 MiB of flash through every call: some forty minutes on two processors.
 large: all
 	@$(BUILD)/bin/large
+
+# Four benches, a server that stops, and one lot: some minutes.
+lot: all
+	@trials/lot $(BUILD)
 
 # Eight served boards at work.
 MINUTES ?= 60

@@ -173,9 +173,6 @@ static void links_are_given_once_each(void)
     EXPECT(2, "no port has an adapter of type 9999:0000",
            command("card", "run", card, "--adapters", "9999:0000", NULL));
     g_unsetenv("WRYTOGRAPH_DEVICES");
-    EXPECT(2, "--each, and several links",
-           command("card", "run", card, "--each", "--link", "bench:gauge-1", "--link",
-                   "bench:gauge-2", NULL));
 }
 
 /* One after another. */

@@ -84,7 +84,7 @@ static void runs_go_to_the_server(void)
                 "SELECT kind, outcome, board, flash, contents->0->>'region' FROM run");
     EXPECT(0, "passed", command("ledger", "list", NULL));
     EXPECT(0, "nothing waits", command("ledger", "send", NULL));
-    CHECK_QUERY("3", "SELECT count(*) FROM wrytograph_schema");
+    CHECK_QUERY("4", "SELECT count(*) FROM wrytograph_schema");
     EXPECT(0, "\"kind\":\"write\"", command("ledger", "export", "--json", NULL));
     EXPECT(0, "Report of 1 run", command("ledger", "report", "-o", scratch_file("r.html"), NULL));
 }
@@ -139,12 +139,115 @@ static void an_older_schema_is_brought_up_to_date(void)
     CHECK_QUERY("", "DROP INDEX run_began; DROP INDEX run_board; DROP INDEX run_card; "
                     "ALTER TABLE run DROP COLUMN lot, DROP COLUMN lot_row, DROP COLUMN name, "
                     "DROP COLUMN operator, DROP COLUMN firmware, DROP COLUMN advice; "
-                    "DROP INDEX run_outcome; DROP INDEX run_kind; "
+                    "DROP INDEX run_outcome; DROP INDEX run_kind; DROP TABLE row_claim; "
                     "DELETE FROM wrytograph_schema WHERE version > 1");
     EXPECT(0, "erase", command("ledger", "list", NULL));
     CHECK_QUERY("3",
                 "SELECT count(*) FROM pg_indexes WHERE indexname IN ('run_began', 'run_board', "
                 "'run_card')");
+}
+
+/* Rows of a table of boards. */
+
+/* A computer with a copy of the card and of its table. */
+static void make_bench(const char *name, const char *rows)
+{
+    g_autofree char *table = g_strdup_printf("%s/gauges.csv", name);
+    g_autofree char *card = g_strdup_printf("%s/card.yaml", name);
+
+    g_mkdir(scratch_file(name), 0755);
+    scratch_text(table, rows);
+    scratch_text(card, "card: Pier gauges\nversion: 3\nchip: turnstone-t2\nflash: 4MiB\n"
+                       "backup: {when: never}\n"
+                       "boards: {file: gauges.csv, row: next, name: [gauge, pier]}\n");
+}
+
+static struct said run_on(const char *bench, const char *board, const char *more)
+{
+    g_autofree char *card = g_strdup_printf("%s/card.yaml", bench);
+    g_autofree char *link = g_strdup_printf("bench:%s", board);
+
+    return command("card", "run", scratch_file(card), "--link", link, more, NULL);
+}
+
+#define TWO_ROWS "gauge,pier\n1,A\n2,B\n"
+
+static void benches_never_assign_a_row_twice(void)
+{
+    set_up("claim-1");
+    scratch_use_gauge("claim-2", "none");
+    scratch_use_gauge("claim-3", "none");
+    make_bench("one", TWO_ROWS);
+    make_bench("two", TWO_ROWS);
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("one", "claim-1", NULL));
+    EXPECT(0, "Nothing was changed", run_on("two", "claim-2", "--dry-run"));
+    CHECK_QUERY("1", "SELECT count(*) FROM row_claim");
+    EXPECT(0, "PASSED  gauge 2, pier B", run_on("two", "claim-2", NULL));
+    EXPECT(3, "no row is free", run_on("two", "claim-3", NULL));
+    /* Its own row, wherever the board comes again. */
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("two", "claim-1", NULL));
+    EXPECT(0, "PASSED  gauge 2, pier B", run_on("one", "claim-2", NULL));
+    CHECK_QUERY("2|2|2", "SELECT count(*), count(DISTINCT lot_row), count(DISTINCT board) FROM "
+                         "row_claim");
+    CHECK_QUERY("", "DELETE FROM row_claim");
+}
+
+static void tables_that_differ_are_noticed(void)
+{
+    set_up("differ-1");
+    scratch_use_gauge("differ-2", "none");
+    make_bench("three", "gauge,pier\n1,A\n2,B\n3,C\n");
+    make_bench("four", "gauge,pier\n0,Z\n1,A\n2,B\n3,C\n");
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("three", "differ-1", NULL));
+    EXPECT(3, "line 2 is not the row that board 02:57:", run_on("four", "differ-2", NULL));
+    EXPECT(3, "line 2 is not the row that board 02:57:", run_on("four", "differ-1", NULL));
+    EXPECT(0, "PASSED  gauge 0, pier Z",
+           command("card", "run", scratch_file("four/card.yaml"), "--link", "bench:differ-2",
+                   "--lot", "other", NULL));
+    /* A row that was corrected after it was assigned is still the board's. */
+    CHECK_QUERY("", "DELETE FROM row_claim WHERE lot = 'other'");
+    scratch_text("four/gauges.csv", "gauge,pier,address\n1,B,02:57:00:00:00:09\n2,B,\n3,C,\n");
+    EXPECT(3, "line 2 is not the row", run_on("four", "differ-2", NULL));
+    CHECK_QUERY("", "DELETE FROM row_claim");
+}
+
+/* The server decides; what a table says against it is not overruled in silence. */
+static void a_table_does_not_contradict_the_server(void)
+{
+    g_autofree char *own = NULL;
+
+    set_up("against-1");
+    scratch_use_gauge("against-2", "none");
+    make_bench("six", TWO_ROWS);
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("six", "against-1", NULL));
+    own = query("SELECT board FROM row_claim");
+    g_autofree char *moved = g_strdup_printf("gauge,pier,address\n1,A,\n2,B,%s\n", own);
+    scratch_text("six/gauges.csv", moved);
+    EXPECT(3, "line 3 has the address of board", run_on("six", "against-1", NULL));
+    /* A row that the table gave away before there was a server stays that board's. */
+    CHECK_QUERY("", "DELETE FROM row_claim");
+    EXPECT(0, "PASSED  gauge 2, pier B", run_on("six", "against-1", NULL));
+    CHECK_QUERY("3", "SELECT lot_row FROM row_claim");
+    CHECK_QUERY("", "UPDATE row_claim SET board = '02:57:00:00:00:07'");
+    EXPECT(3, "the ledger's server gave that row to board 02:57:00:00:00:07",
+           run_on("six", "against-1", NULL));
+    CHECK_QUERY("", "DELETE FROM row_claim");
+}
+
+static void without_the_server_no_row_is_assigned(void)
+{
+    set_up("alone-1");
+    scratch_use_gauge("alone-2", "none");
+    make_bench("seven", TWO_ROWS);
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("seven", "alone-1", NULL));
+    CHECK_EQUAL(0, postgres("stop"));
+    struct said said = run_on("seven", "alone-2", NULL);
+    EXPECT(3, "no new row is assigned while the ledger's server cannot be reached", said);
+    CHECK(says(&said, "Boards that have a row in this bench's table can be done meanwhile."));
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("seven", "alone-1", NULL));
+    CHECK_EQUAL(0, postgres("start"));
+    EXPECT(0, "PASSED  gauge 2, pier B", run_on("seven", "alone-2", NULL));
+    CHECK_QUERY("", "DELETE FROM row_claim");
 }
 
 /* A row that the server will never take keeps nothing else from it. */
@@ -231,7 +334,11 @@ int main(int argc, char **argv)
                                         FACT(an_older_schema_is_brought_up_to_date),
                                         FACT(a_refused_row_holds_up_no_other),
                                         FACT(a_password_is_shown_nowhere),
-                                        FACT(benches_share_one_server)};
+                                        FACT(benches_share_one_server),
+                                        FACT(benches_never_assign_a_row_twice),
+                                        FACT(tables_that_differ_are_noticed),
+                                        FACT(a_table_does_not_contradict_the_server),
+                                        FACT(without_the_server_no_row_is_assigned)};
 
     scratch();
     /* Another user may have to reach into it. */

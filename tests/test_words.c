@@ -64,7 +64,7 @@ static void every_kind_and_every_status_has_its_row(void)
 {
     char *names[] = {(char *)"app", NULL};
 
-    for (int kind = WRY_PROBLEM_NONE + 1; kind <= WRY_PROBLEM_STRAP_HELD; kind++) {
+    for (int kind = WRY_PROBLEM_NONE + 1; kind <= WRY_PROBLEM_CARD_NOT_FAILED; kind++) {
         struct wry_problem problem = complete(names, NULL);
         problem.kind = (enum wry_problem_kind)kind;
         g_autofree char *sentence = wry_problem_sentence(&problem);

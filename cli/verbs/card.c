@@ -230,8 +230,8 @@ static int run_card(struct app *app, const struct card_options *options)
         g_free(app->link);
         app->link = g_strdup(g_ptr_array_index(links, 0));
     }
-    if (options->each && links->len > 1)
-        code = app_fail(app, EXIT_USAGE, "Give one of them.", "--each, and several links");
+    if (options->each && (links->len > 1 || options->links || options->adapters))
+        code = card_run_each_many(app, card, links, options);
     else if (options->each)
         code = card_run_each(app, card, options);
     else if (links->len > 1 || options->links || options->adapters)
@@ -265,7 +265,12 @@ static int run(struct app *app, void *values)
 #define AT(member) offsetof(struct card_options, member)
 
 static const struct option own[] = {
-    OPTION(FLAG, "each", each, NULL, "run: on one board after another; Ctrl-C ends"),
+    OPTION(FLAG, "each", each, NULL,
+           "run: on one board after another, at each of the links; Ctrl-C ends"),
+    OPTION(FLAG, "failed", failed, NULL, "run: only boards of the lot that failed"),
+    OPTION(TEXTS, "only", only, "ROW",
+           "run: only boards with this row of the table: its line, lines such as 5-8, its name or "
+           "its board's address; may be repeated"),
     OPTION(FILE, "links", links, "FILE", "run: on all links in this file, one per line"),
     OPTION(TEXT, "adapters", adapters, "VENDOR:PRODUCT",
            "run: on every port with this adapter, as 'ports' lists them, or 'all'"),

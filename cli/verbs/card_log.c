@@ -30,7 +30,8 @@ bool card_log_begin(struct app *app, struct card_log *log, const char *folder, c
     return true;
 }
 
-int card_log_end(struct app *app, struct card_log *log, const char *line, int code)
+int card_log_end(struct app *app, struct card_log *log, const char *line, const char *advice,
+                 int code)
 {
     g_autoptr(GError) error = NULL;
 
@@ -38,6 +39,8 @@ int card_log_end(struct app *app, struct card_log *log, const char *line, int co
         return code;
     board_log_masked_by(log->log, app->station);
     board_log_line(log->log, line);
+    if (advice)
+        board_log_line(log->log, advice);
     board_log_masked_by(log->log, NULL);
     bool written = board_log_close(log->log, &error);
     log->log = NULL;

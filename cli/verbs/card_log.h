@@ -16,6 +16,7 @@ struct card_log {
 bool card_log_begin(struct app *app, struct card_log *log, const char *folder, const char *link,
                     struct wry_station_settings *settings);
 
-/* Adds the final line, without secrets of app->station, and closes the log. Returns code, or
- * EXIT_INTERNAL if the run succeeded but the log could not be written. */
-int card_log_end(struct app *app, struct card_log *log, const char *line, int code);
+/* Adds the final line and the advice (NULL: none), without secrets of app->station, and closes the
+ * log. Returns code, or EXIT_INTERNAL if the run succeeded but the log could not be written. */
+int card_log_end(struct app *app, struct card_log *log, const char *line, const char *advice,
+                 int code);

@@ -1,10 +1,13 @@
 /* card run: on many boards at once. */
 #include <string.h>
 
+#include "card_listener.h"
+#include "card_lot.h"
 #include "card_verb.h"
 #include "views/board_log.h"
 #include "views/explain.h"
 #include "views/json.h"
+#include "views/lot_view.h"
 #include "views/many.h"
 #include "views/run_outcome.h"
 #include "wrytograph-host/units.h"
@@ -17,52 +20,8 @@ struct many {
     struct board_log **logs;
     size_t count;
     struct many_view *view;
+    struct card_lot lot;
 };
-
-/* The receiver of a board's events. */
-struct listener {
-    struct many_row *row;
-    struct board_log *log; /* NULL = none */
-};
-
-static void on_event(void *context, const struct wry_event *event)
-{
-    struct listener *listener = context;
-    struct many_row *row = listener->row;
-
-    if (listener->log)
-        board_log_take(listener->log, event);
-    g_mutex_lock(&row->lock);
-    if (row->begun == 0)
-        row->begun = g_get_monotonic_time();
-    if (event->kind == WRY_EVENT_RUN_STEP) {
-        row->in_step = true;
-        row->step = event->run_step;
-        row->done = row->total = 0;
-    }
-    if (event->kind == WRY_EVENT_PROGRESS && event->progress->step != WRY_STEP_CONNECT) {
-        row->done = event->progress->done;
-        row->total = event->progress->total;
-        row->speed = event->progress->speed;
-    }
-    g_mutex_unlock(&row->lock);
-}
-
-static void on_board(void *context, const struct wry_station *station)
-{
-    struct listener *listener = context;
-    const struct wry_hello_reply *board = wry_station_board(station);
-
-    if (listener->log)
-        board_log_masked_by(listener->log, station);
-    if (!board)
-        return;
-    g_autofree char *address = wry_units_address(board->eui48);
-    g_mutex_lock(&listener->row->lock);
-    g_strlcpy(listener->row->board, address, sizeof listener->row->board);
-    listener->row->speed = wry_station_speed(station);
-    g_mutex_unlock(&listener->row->lock);
-}
 
 /* Updates the rows and logs of boards that have ended. */
 static void turn(void *context)
@@ -79,7 +38,8 @@ static void turn(void *context)
         row->ended = g_get_monotonic_time();
         row->outcome = board->outcome;
         row->done_before = board->result.done_before;
-        row->words = g_strdup(board->words);
+        row->words = g_strdup(board->cause ? board->cause : board->words);
+        row->who = g_strdup(board->result.row_name);
         g_mutex_unlock(&row->lock);
     }
     many_view_draw(many->view);
@@ -94,7 +54,8 @@ static void add_json(const struct many *many)
         const struct wry_many_board *board = &many->boards[i];
         json_builder_begin_object(many->app->json);
         json_add(many->app->json, json_text("link", many->rows[i].link),
-                 json_number("exit_code", board->outcome), json_text("error", board->words));
+                 json_number("exit_code", board->outcome), json_text("error", board->words),
+                 json_text("advice", board->advice));
         run_outcome_add_json(many->app->json, &board->result);
         spent->bytes_sent += board->result.bytes_sent;
         spent->bytes_received += board->result.bytes_received;
@@ -119,8 +80,11 @@ static int conclude(const struct many *many)
             g_autofree char *line = run_outcome_line(board->outcome, &board->result, many->card,
                                                      board->words, board->simulated);
             app_outcome(app, good, "%-12s %s", many->rows[i].link, line);
+            lot_view_advice(app, board->advice);
             if (many->logs[i])
                 board_log_line(many->logs[i], line);
+            if (many->logs[i] && board->advice)
+                board_log_line(many->logs[i], board->advice);
             before += good && board->result.done_before;
             passed += good && !board->result.done_before;
             worst = run_outcome_worse(worst, board->outcome);
@@ -167,7 +131,8 @@ static bool open_logs(struct many *many, const char *folder)
     return true;
 }
 
-static int run(struct many *many, const struct card_options *options, struct listener *listeners)
+static int run(struct many *many, const struct card_options *options,
+               struct card_listener *listeners)
 {
     struct wry_station_settings settings;
     struct wry_run_options job_options = {
@@ -179,21 +144,30 @@ static int run(struct many *many, const struct card_options *options, struct lis
         return code;
     settings.lot = options->lot;
     wry_card_prepare(many->card, &settings);
-    settings.event = on_event;
-    settings.board = on_board;
+    code = card_lot_begin(many->app, many->card, options, &many->lot);
+    if (code != EXIT_DONE)
+        return code;
+    card_lot_prepare(&many->lot, &job_options);
+    settings.event = card_listener_event;
+    settings.board = card_listener_board;
     if (!open_logs(many, folder))
         return many->app->code;
     for (size_t i = 0; i < many->count; i++) {
-        listeners[i] = (struct listener){.row = &many->rows[i], .log = many->logs[i]};
+        listeners[i] = (struct card_listener){.row = &many->rows[i], .log = many->logs[i]};
         settings.link = many->rows[i].link;
         settings.context = &listeners[i];
         many->boards[i].settings = settings;
     }
     many->view = many_view_new(many->app, many->rows, many->count);
     wry_run_many(&job_options, many->boards, many->count, turn, many);
-    many_view_end(many->view);
+    many_view_draw(many->view);
+    many_view_free(many->view);
     tell_same(many);
     code = conclude(many);
+    if (many->lot.state && !many->app->dry_run) {
+        card_lot_read(&many->lot);
+        card_lot_conclude(&many->lot);
+    }
     app_note(many->app, "Logs: %s", folder);
     return code;
 }
@@ -208,13 +182,14 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
                         .boards = g_new0(struct wry_many_board, count),
                         .rows = g_new0(struct many_row, count),
                         .logs = g_new0(struct board_log *, count)};
-    struct listener *listeners = g_new0(struct listener, count);
+    struct card_listener *listeners = g_new0(struct card_listener, count);
 
     for (size_t i = 0; i < count; i++) {
         g_mutex_init(&many.rows[i].lock);
         many.rows[i].link = g_ptr_array_index(links, i);
     }
     int code = run(&many, options, listeners);
+    card_lot_end(&many.lot);
     for (size_t i = 0; i < count; i++) {
         g_autoptr(GError) error = NULL;
         if (!board_log_close(many.logs[i], &error)) {
@@ -223,6 +198,7 @@ int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links
         }
         g_mutex_clear(&many.rows[i].lock);
         g_free(many.rows[i].words);
+        g_free(many.rows[i].who);
         wry_many_board_clear(&many.boards[i]);
     }
     g_free(listeners);

@@ -1,7 +1,9 @@
 /* card run: on one board. */
 
 #include "card_log.h"
+#include "card_lot.h"
 #include "card_verb.h"
+#include "views/lot_view.h"
 #include "views/run_outcome.h"
 
 enum {
@@ -34,21 +36,39 @@ static void show_heard(const struct app *app, const GString *heard)
         app_note(app, "> %s", g_strchomp(lines[i]));
 }
 
+/* One board more or less: the counts are enough. */
+static void tell_lot(struct card_lot *lot)
+{
+    if (!lot->state || lot->app->dry_run)
+        return;
+    card_lot_read(lot);
+    g_autofree char *counts = lot->state ? lot_view_counts(lot->state) : NULL;
+    if (!counts)
+        return;
+    app_note(lot->app, "Lot %s: %s.", lot->name, counts);
+    lot_view_add_json(lot->app->json, lot->state);
+}
+
 int card_run_one(struct app *app, struct wry_card *card, const struct card_options *options)
 {
     struct wry_station_settings settings;
     struct wry_run_options job_options = {
         .card = card, .dry_run = app->dry_run, .again = options->again};
     struct wry_run_result result = {0};
+    struct card_lot lot;
+    struct card_log log;
     int code = station_settings(app, &settings);
 
     if (code != EXIT_DONE)
         return code;
     settings.lot = options->lot;
     wry_card_prepare(card, &settings);
-    struct card_log log;
-    if (!card_log_begin(app, &log, options->logs, settings.link, &settings))
+    code = card_lot_begin(app, card, options, &lot);
+    card_lot_prepare(&lot, &job_options);
+    if (code != EXIT_DONE || !card_log_begin(app, &log, options->logs, settings.link, &settings)) {
+        card_lot_end(&lot);
         return app->code;
+    }
     struct hearing hearing = {settings.context, settings.event, g_string_new(NULL)};
     settings.context = &hearing;
     settings.event = on_event;
@@ -72,7 +92,9 @@ int card_run_one(struct app *app, struct wry_card *card, const struct card_optio
     else
         app_outcome(app, code == EXIT_DONE, "%s", line);
     app->told = true;
-    code = card_log_end(app, &log, line, code);
+    tell_lot(&lot);
+    card_lot_end(&lot);
+    code = card_log_end(app, &log, line, code == EXIT_DONE ? NULL : app->next_step, code);
     station_leave(app); /* while its events still have a listener */
     g_string_free(hearing.heard, TRUE);
     return code;

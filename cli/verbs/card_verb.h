@@ -13,8 +13,9 @@ struct card_options {
     char *logs;     /* folder */
     char *share;    /* pack: "K/N" */
     char *lot;      /* run: its name in the ledger; NULL: the card's */
+    char **only;    /* run: rows, see card_lot.c; NULL = any */
     gboolean one_bench;
-    gboolean each, again, bell;
+    gboolean each, again, bell, failed;
 };
 
 /* Opens a card and reports all its mistakes. NULL after app_fail. */
@@ -33,5 +34,7 @@ GPtrArray *card_links(struct app *app, const struct card_options *options);
 int card_run_many(struct app *app, struct wry_card *card, const GPtrArray *links,
                   const struct card_options *options);
 
-/* Runs it on one board after another. */
+/* Runs it on one board after another, at one place or at several. */
 int card_run_each(struct app *app, struct wry_card *card, const struct card_options *options);
+int card_run_each_many(struct app *app, struct wry_card *card, const GPtrArray *links,
+                       const struct card_options *options);

@@ -18,6 +18,7 @@ struct many_view {
     size_t drawn; /* lines on the terminal */
     bool terminal, painted;
     size_t link_width;
+    char *caption; /* NULL: the totals */
 };
 
 struct many_view *many_view_new(const struct app *app, struct many_row *rows, size_t count)
@@ -67,8 +68,14 @@ static char *line_of(const struct many_view *view, const struct many_row *row)
 
     g_string_append_printf(line, "%-*s %-17s %6.1f s  ", (int)view->link_width, row->link,
                            row->board, seconds_of(row));
+    if (row->waits) {
+        g_string_append(line, "NEXT BOARD");
+        return g_string_free(line, FALSE);
+    }
     if (row->ended > 0) {
         g_string_append_printf(line, "%-7s", outcome_word(row));
+        if (row->who)
+            g_string_append_printf(line, " %s", row->who);
         if (row->outcome != WRY_OUTCOME_DONE && row->in_step)
             g_string_append_printf(line, " at %s: %s", wry_run_step_name(row->step),
                                    row->words ? row->words : "");
@@ -102,7 +109,9 @@ static void put_line(const struct many_view *view, const struct many_row *row, c
                      unsigned columns)
 {
     g_autofree char *clean = app_printable(line);
-    const char *paint = !view->painted || row->ended == 0     ? ""
+    const char *paint = !view->painted                        ? ""
+                        : row->waits                          ? "\033[1m"
+                        : row->ended == 0                     ? ""
                         : row->outcome == WRY_OUTCOME_DONE    ? "\033[32m"
                         : row->outcome == WRY_OUTCOME_STOPPED ? "\033[33m"
                                                               : "\033[31m";
@@ -174,9 +183,11 @@ static void draw_screen(struct many_view *view)
     g_autofree char *before = counts.done_before > 0
                                   ? g_strdup_printf(", %zu done before", counts.done_before)
                                   : g_strdup("");
-    g_autofree char *sums = g_strdup_printf(
-        "%zu boards: %zu running, %zu passed, %zu failed%s%s", view->count, counts.running,
-        counts.passed, counts.failed, before, all ? "" : "; not all are shown here");
+    g_autofree char *sums =
+        view->caption ? g_strdup(view->caption)
+                      : g_strdup_printf("%zu boards: %zu running, %zu passed, %zu failed%s%s",
+                                        view->count, counts.running, counts.passed, counts.failed,
+                                        before, all ? "" : "; not all are shown here");
     put_cut(sums, "", columns);
     fputs("\033[J", stderr);
     fflush(stderr);
@@ -187,7 +198,8 @@ static void print_news(struct many_view *view, struct many_row *row)
 {
     g_mutex_lock(&row->lock);
     bool ends = row->ended > 0 && !row->told;
-    bool steps = row->ended == 0 && row->in_step && (!row->told_any || row->told_step != row->step);
+    bool steps = row->ended == 0 && !row->waits && row->in_step &&
+                 (!row->told_any || row->told_step != row->step);
     if (ends || steps) {
         g_autofree char *line =
             ends ? line_of(view, row)
@@ -211,8 +223,23 @@ void many_view_draw(struct many_view *view)
         print_news(view, &view->rows[i]);
 }
 
-void many_view_end(struct many_view *view)
+void many_view_set_caption(struct many_view *view, const char *text)
 {
-    many_view_draw(view);
+    g_free(view->caption);
+    view->caption = g_strdup(text);
+}
+
+void many_view_hide(struct many_view *view)
+{
+    if (!view->terminal || view->drawn == 0)
+        return;
+    fprintf(stderr, "\033[%zuA\r\033[J", view->drawn);
+    fflush(stderr);
+    view->drawn = 0;
+}
+
+void many_view_free(struct many_view *view)
+{
+    g_free(view->caption);
     g_free(view);
 }

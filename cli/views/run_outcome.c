@@ -2,17 +2,12 @@
 #include "run_outcome.h"
 
 #include <string.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
+#include "banner.h"
 #include "json.h"
 #include "ledger_table.h"
 #include "wrytograph-host/units.h"
-
-enum {
-    LETTER_ROWS = 5,
-    LETTER_COLUMNS = 5,
-};
 
 static const char *word(enum wry_outcome outcome, const struct wry_run_result *result)
 {
@@ -87,82 +82,18 @@ void run_outcome_steps(const struct app *app, const struct wry_run_result *resul
     }
 }
 
-/* Letters of five rows with five bits each. */
-static const struct {
-    char letter;
-    unsigned char rows[LETTER_ROWS];
-} letters[] = {
-    {'P', {0x1E, 0x11, 0x1E, 0x10, 0x10}}, {'A', {0x0E, 0x11, 0x1F, 0x11, 0x11}},
-    {'S', {0x0F, 0x10, 0x0E, 0x01, 0x1E}}, {'E', {0x1F, 0x10, 0x1E, 0x10, 0x1F}},
-    {'D', {0x1E, 0x11, 0x11, 0x11, 0x1E}}, {'F', {0x1F, 0x10, 0x1E, 0x10, 0x10}},
-    {'I', {0x0E, 0x04, 0x04, 0x04, 0x0E}}, {'L', {0x10, 0x10, 0x10, 0x10, 0x1F}},
-    {'T', {0x1F, 0x04, 0x04, 0x04, 0x04}}, {'O', {0x0E, 0x11, 0x11, 0x11, 0x0E}},
-    {'N', {0x11, 0x19, 0x15, 0x13, 0x11}}, {'B', {0x1E, 0x11, 0x1E, 0x11, 0x1E}},
-    {'R', {0x1E, 0x11, 0x1E, 0x12, 0x11}},
-};
-
-static unsigned char row_of(char letter, unsigned row)
-{
-    for (size_t i = 0; i < G_N_ELEMENTS(letters); i++) {
-        if (letters[i].letter == letter)
-            return letters[i].rows[row];
-    }
-    return 0;
-}
-
-static unsigned width(void)
-{
-    struct winsize size;
-
-    return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40 ? size.ws_col : 80;
-}
-
-/* One row of the word, each bit as wide as scale, filled to the terminal's width. */
-static void add_row(GString *to, const char *text, unsigned row, unsigned scale, unsigned columns)
-{
-    unsigned used = (unsigned)strlen(text) * (LETTER_COLUMNS + 1) * scale;
-    unsigned left = columns > used ? (columns - used) / 2 : 0, written = left;
-
-    g_string_append_printf(to, "%*s", (int)left, "");
-    for (const char *at = text; *at; at++) {
-        unsigned char bits = row_of(*at, row);
-        for (int bit = LETTER_COLUMNS; bit >= 0; bit--, written += scale) {
-            bool set = bit > 0 && (bits >> (bit - 1)) & 1;
-            for (unsigned i = 0; i < scale; i++)
-                g_string_append(to, set ? "█" : " ");
-        }
-    }
-    g_string_append_printf(to, "%*s", written < columns ? (int)(columns - written) : 0, "");
-}
-
 void run_outcome_banner(const struct app *app, enum wry_outcome outcome,
                         const struct wry_run_result *result, const char *line, bool bell)
 {
     bool is_new = !(outcome == WRY_OUTCOME_DONE && result->done_before);
-    const char *text = word(outcome, result);
-    const char *paint = !app_is_painted()                ? ""
-                        : !is_new                        ? "\033[30;47m"
+    const char *paint = !is_new                          ? "\033[30;47m"
                         : outcome == WRY_OUTCOME_DONE    ? "\033[30;42m"
                         : outcome == WRY_OUTCOME_STOPPED ? "\033[30;43m"
                                                          : "\033[97;41m";
-    unsigned columns = width();
-    unsigned scale = columns / ((unsigned)strlen(text) * (LETTER_COLUMNS + 1));
-    g_autoptr(GString) rows = g_string_new(NULL);
 
-    if (app->json_wanted)
-        return;
-    scale = CLAMP(scale, 1, 3);
-    for (unsigned row = 0; row < LETTER_ROWS + 2; row++) {
-        g_string_append(rows, paint);
-        if (row == 0 || row == LETTER_ROWS + 1)
-            g_string_append_printf(rows, "%*s", (int)columns, "");
-        else
-            add_row(rows, text, row - 1, scale, columns);
-        g_string_append(rows, paint[0] ? "\033[0m\n" : "\n");
-    }
-    fputs(rows->str, stdout);
+    banner_print(app, word(outcome, result), paint);
     app_outcome(app, outcome == WRY_OUTCOME_DONE, "%s", line);
-    if (bell && isatty(STDOUT_FILENO))
+    if (bell && isatty(STDOUT_FILENO) && !app->json_wanted)
         fputs(outcome == WRY_OUTCOME_DONE ? "\a" : "\a\a\a", stdout);
     fflush(stdout);
 }

@@ -59,6 +59,7 @@ struct wry_card_facts {
     bool hands_out_rows;           /* a board without a row gets the next free one */
     unsigned share_part, share_of; /* kit: it uses rows share_part, share_part + share_of and so on;
                                       0 = not stated, 1 of 1 = all */
+    unsigned count;                /* boards that a card without a table is for; 0 = not given */
 };
 void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *facts);
 
@@ -95,7 +96,7 @@ gboolean wry_card_pack(const struct wry_card *card, const char *path, const char
 gboolean wry_card_make_keys(const char *name, char **public_key, GError **error);
 
 /* Fills in the settings that the card prescribes: chip, layout, settings description, how to leave
- * the board, and for a card with a table of boards the lot, unless it is given. */
+ * the board, and for a card with boards or a count the lot, unless it is given. */
 void wry_card_prepare(const struct wry_card *card, struct wry_station_settings *settings);
 
 struct wry_run_options {
@@ -106,6 +107,9 @@ struct wry_run_options {
      * worked on. Called in the thread of that board. NULL: never refused. */
     bool (*may_have_row)(void *context, const uint8_t eui48[WRY_EUI48_SIZE]);
     void *context;
+    bool only_failed;          /* only a board whose latest run in the lot failed */
+    const unsigned *only_rows; /* only a board that has or gets one of these rows, by their lines */
+    size_t only_count;         /* 0 = any */
 };
 
 /* The result of one step. */
@@ -158,6 +162,8 @@ struct wry_many_board {
     struct wry_run_result result;
     char *words; /* why it failed */
     bool simulated;
+    char *advice;      /* what to do; NULL = nothing to add */
+    const char *cause; /* the likely cause, if the link is what failed; NULL = none */
 };
 
 /* Frees the results of its run, not the settings. */

@@ -181,6 +181,11 @@ enum wry_problem_kind {
     WRY_PROBLEM_NOTHING_TO_RUN,  /* reported by the boot ROM */
     WRY_PROBLEM_IN_LOADING_MODE, /* its loader answers, and there is no other output */
     WRY_PROBLEM_STRAP_HELD,      /* reported by the boot ROM, although the firmware was to run */
+
+    /* Cards, continued. */
+    WRY_PROBLEM_CARD_ROW_UNKNOWN, /* the ledger's server cannot be asked for a row: cause */
+    WRY_PROBLEM_CARD_NOT_FAILED,  /* only failed boards are wanted, and this is a new one: subject =
+                                     lot */
 };
 
 /* Members that do not apply to a kind are 0 or NULL. Strings belong to the problem. */

@@ -62,7 +62,7 @@ bool wry_card_is_kit(const char *path)
 
 static char *usual_lot(const struct card *card)
 {
-    return !card || !card->table
+    return !card || (!card->table && card->count == 0)
                ? NULL
                : g_strconcat(card->name, card->version[0] ? " " : "", card->version, NULL);
 }
@@ -111,7 +111,8 @@ void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *fact
                                      .by_row = own->table != NULL,
                                      .hands_out_rows = own->rows == CARD_ROWS_NEXT,
                                      .share_part = own->share.part,
-                                     .share_of = own->share.of};
+                                     .share_of = own->share.of,
+                                     .count = own->count};
     g_strlcpy(facts->sha256, digest, sizeof facts->sha256);
 }
 

@@ -9,7 +9,7 @@ struct wry_card {
     char *path; /* as given */
     struct card *card;
     struct kit *kit; /* NULL: a card file */
-    char *lot; /* the usual lot: name and version, for a card with a table of boards; or NULL */
+    char *lot;       /* the usual lot: name and version, for a card with boards or count; or NULL */
 };
 
 /* Loads card->path and adds its mistakes. False with error if it cannot be read or is not

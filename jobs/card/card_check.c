@@ -8,6 +8,7 @@
 #include "jobs/plan/described.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/plan/settings_edit.h"
+#include "store/card/board_rows.h"
 #include "store/card/board_table.h"
 #include "store/image/settings_file.h"
 #include "store/text/csv_table.h"
@@ -312,7 +313,7 @@ static char *settings_of_row(const struct csv_table *table, guint row)
 
     for (guint i = 0; i < names->len; i++) {
         const char *text = csv_table_at(table, row, (int)i);
-        if (!board_table_is_setting(g_array_index(names, struct csv_field, i).text))
+        if (!board_rows_is_setting(g_array_index(names, struct csv_field, i).text))
             continue;
         g_string_append_printf(all, "%zu:%s", strlen(text), text);
         any = any || text[0] != '\0';
@@ -360,7 +361,7 @@ static void check_table(const struct checking *c)
         check_twin(c, table, row, seen);
         for (guint i = 0; i < fields->len && i < names->len; i++) {
             const struct csv_field *name = &g_array_index(names, struct csv_field, i);
-            if (board_table_is_setting(name->text))
+            if (board_rows_is_setting(name->text))
                 check_field(c, table, name, &g_array_index(fields, struct csv_field, i));
         }
     }

@@ -50,7 +50,10 @@ static void run_board(struct many *many, struct wry_many_board *board)
     const struct wry_problem *problem = wry_station_problem(station);
     if (board->outcome != WRY_OUTCOME_DONE) {
         g_autofree char *sentence = wry_problem_sentence(problem);
+        g_autofree char *advice = wry_problem_advice(problem);
         board->words = wry_station_masked(station, sentence);
+        board->advice = advice ? wry_station_masked(station, advice) : NULL;
+        board->cause = wry_problem_cause(problem);
     }
     board->simulated = wry_station_is_simulated(station);
     wry_station_free(station);
@@ -73,6 +76,7 @@ static gpointer run_place(gpointer data)
 void wry_many_board_clear(struct wry_many_board *board)
 {
     g_clear_pointer(&board->words, g_free);
+    g_clear_pointer(&board->advice, g_free);
     wry_run_result_clear(&board->result);
 }
 

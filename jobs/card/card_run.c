@@ -10,7 +10,9 @@
 
 #include "base/sized.h"
 #include "jobs/card/card.h"
+#include "jobs/card/card_board.h"
 #include "jobs/card/card_history.h"
+#include "jobs/card/card_row.h"
 #include "jobs/flash/write.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/figure.h"
@@ -88,75 +90,7 @@ static struct wry_problem *end_step(struct run *run, struct wry_problem *problem
     return problem;
 }
 
-/* Connecting, and whether the card is for this board. */
-
-static struct wry_problem *fail_flash(struct run *run, uint32_t found)
-{
-    const GArray *sizes = run->card->flash_sizes;
-
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_FLASH, run->card->name);
-    problem->found = found;
-    problem->names = g_new0(char *, sizes->len + 1);
-    for (guint i = 0; i < sizes->len; i++)
-        problem->names[i] = wry_units_flash_size(g_array_index(sizes, uint32_t, i));
-    return problem;
-}
-
-static struct wry_problem *check_board(struct run *run)
-{
-    const struct wry_hello_reply *board = wry_session_board(&run->station->session);
-
-    if (!card_is_for_flash(run->card, board->capacity))
-        return fail_flash(run, board->capacity);
-    if (board->chip_revision >= run->card->revision)
-        return NULL;
-    return PROBLEM(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_REVISION, run->card->name,
-                   .expected = run->card->revision, .found = board->chip_revision);
-}
-
-static const struct wry_content_of *content_of(const struct wry_identity *identity,
-                                               const char *region)
-{
-    for (guint i = 0; identity->contents && i < identity->contents->len; i++) {
-        const struct wry_content_of *content = g_ptr_array_index(identity->contents, i);
-        if (strcmp(content->region.name, region) == 0)
-            return content;
-    }
-    return NULL;
-}
-
-static struct wry_problem *check_hold(const struct wry_identity *identity,
-                                      const struct card_value *hold)
-{
-    const struct wry_content_of *content = content_of(identity, hold->region);
-    const char *version =
-        content && content->holds == WRY_HOLDS_PROGRAM ? content->header.version : NULL;
-
-    if (version && g_str_has_prefix(version, hold->value))
-        return NULL;
-    struct wry_problem *problem =
-        problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_HOLDS, hold->value);
-    g_strlcpy(problem->region.name, hold->region, sizeof problem->region.name);
-    problem->other = g_strdup(version);
-    return problem;
-}
-
-static struct wry_problem *check_holds(struct run *run)
-{
-    struct wry_identity identity = {0};
-    struct wry_problem *problem = NULL;
-
-    /* If this card was interrupted on this board, it may have the new program already, or none. */
-    if (run->card->holds->len == 0 || run->earlier.cut)
-        return problem;
-    wry_station_identify(run->station, false, &identity);
-    problem = station_take_problem(run->station);
-    for (guint i = 0; i < run->card->holds->len && !problem; i++)
-        problem = check_hold(&identity, g_ptr_array_index(run->card->holds, i));
-    wry_identity_clear(&identity);
-    return problem;
-}
+/* Connecting, and what was done to this board before. */
 
 /* Looks up earlier runs of this card on this board. */
 static struct wry_problem *look_back(struct run *run)
@@ -178,6 +112,34 @@ static struct wry_problem *look_back(struct run *run)
     g_clear_error(&error);
     run->result->done_before =
         run->card->times > 0 && run->earlier.passed >= run->card->times && !run->options->again;
+    return NULL;
+}
+
+/* With --failed: a board that is done needs nothing, and a new one is left alone. */
+static struct wry_problem *check_failed(struct run *run)
+{
+    const struct wry_station_settings *settings = &run->station->settings;
+    const struct wry_ledger_run *own = run_record_run(run->station);
+    g_autofree char *board = wry_units_address(wry_session_board(&run->station->session)->eui48);
+    const char *lot = settings->lot ? settings->lot : run->options->card->lot;
+    enum card_lot_state state = CARD_LOT_NEW;
+    g_autofree char *when = NULL;
+    GError *error = NULL;
+
+    if (!settings->ledger)
+        g_set_error(&error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE, "there is no ledger");
+    else
+        card_history_in_lot(settings->ledger, lot, board, own ? own->id : NULL, &state, &when,
+                            &error);
+    if (error)
+        return PROBLEM(WRY_OUTCOME_INTERNAL, WRY_PROBLEM_CARD_UNCOUNTED, NULL, .cause = error);
+    if (state == CARD_LOT_NEW)
+        return problem_new(WRY_OUTCOME_WRONG, WRY_PROBLEM_CARD_NOT_FAILED, lot);
+    if (state == CARD_LOT_DONE) {
+        run->result->done_before = true;
+        g_free(run->result->earlier_at);
+        run->result->earlier_at = g_steal_pointer(&when);
+    }
     return NULL;
 }
 
@@ -210,29 +172,28 @@ static struct wry_problem *fail_shared_address(struct run *run)
 
 static struct wry_problem *take_row(struct run *run)
 {
-    g_autofree char *path = card_table(run->options->card);
-    struct board_table_request options = {.rows = run->card->rows,
-                                          .share = run->card->share,
-                                          .names = (const char *const *)run->card->name_columns,
-                                          .eui48 = wry_session_board(&run->station->session)->eui48,
-                                          .claim = !run->options->dry_run};
+    const struct wry_station_settings *settings = &run->station->settings;
+    const struct wry_card *card = run->options->card;
+    const struct card_row_request request = {.card = card,
+                                             .ledger = settings->ledger,
+                                             .lot = settings->lot ? settings->lot : card->lot,
+                                             .eui48 =
+                                                 wry_session_board(&run->station->session)->eui48,
+                                             .only = run->options->only_rows,
+                                             .only_count = run->options->only_count,
+                                             .dry_run = run->options->dry_run};
     struct board_table_row row = {0};
     GError *error = NULL;
+    bool unknown = false;
 
-    if (!path)
-        return NULL;
-    if (run->options->dry_run && !g_file_test(path, G_FILE_TEST_EXISTS)) {
-        g_free(path);
-        path = g_strdup(run->card->table);
-    }
-    /* A kit is read-only: rows are marked in a copy of its table in the same folder, made once. */
-    if (strcmp(path, run->card->table) == 0 || board_table_copy(run->card->table, path, &error))
-        run->values = board_table_take(path, &options, &row, &error);
+    run->values = card_row_take(&request, &row, &unknown, &error);
     run->result->row = row.line;
     run->result->row_name = row.name;
-    if (run->values)
+    if (!error)
         return NULL;
-    return PROBLEM(WRY_OUTCOME_BAD_INPUT, WRY_PROBLEM_CARD_ROW, NULL, .cause = error);
+    return PROBLEM(WRY_OUTCOME_BAD_INPUT,
+                   unknown ? WRY_PROBLEM_CARD_ROW_UNKNOWN : WRY_PROBLEM_CARD_ROW, NULL,
+                   .cause = error);
 }
 
 static struct wry_problem *connect_board(struct run *run)
@@ -312,15 +273,18 @@ static struct wry_problem *plan_write(struct run *run)
 static struct wry_problem *check(struct run *run)
 {
     begin_step(run, WRY_RUN_CHECK);
-    struct wry_problem *problem = check_board(run);
+    struct wry_problem *problem = card_board_check(run->station, run->card);
     if (!problem)
         problem = look_back(run);
+    if (!problem && run->options->only_failed && !run->result->done_before)
+        problem = check_failed(run);
     if (!problem && run->result->done_before) {
         look_up_row(run);
         return end_step(run, problem);
     }
-    if (!problem)
-        problem = check_holds(run);
+    /* If this card was interrupted on this board, it may have the new program already, or none. */
+    if (!problem && !run->earlier.cut)
+        problem = card_board_check_holds(run->station, run->card);
     if (!problem && run->options->may_have_row &&
         !run->options->may_have_row(run->options->context, run->result->address))
         problem = fail_shared_address(run);

@@ -28,3 +28,13 @@ char *wry_problem_advice(const struct wry_problem *problem)
         g_clear_pointer(&advice, g_free);
     return advice;
 }
+
+const char *wry_problem_cause(const struct wry_problem *problem)
+{
+    bool was_judged = problem->kind == WRY_PROBLEM_SESSION &&
+                      (problem->status == WRY_NO_ANSWER || problem->status == WRY_LINK_LOST);
+
+    return was_judged && problem->evidence.finding != WRY_FINDING_GOOD
+               ? wry_finding_cause(problem->evidence.finding)
+               : NULL;
+}

@@ -10,25 +10,18 @@
 
 #include "base/diagnostics.h"
 #include "base/file_lock.h"
+#include "store/card/board_rows.h"
 #include "store/file/error.h"
 #include "store/text/csv_table.h"
 #include "wrytograph-host/atomic_file.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/settings_block.h"
 
-#define ADDRESS "address"
-#define USED "used"
-
 enum {
     LOCK_TRIES = 100, /* attempts to lock: a lock is held while a small file is written */
     LOCK_PAUSE = 50,  /* ms between attempts */
     SHARED_TRIES = 5,
 };
-
-bool board_table_is_setting(const char *name)
-{
-    return g_ascii_strcasecmp(name, ADDRESS) != 0 && g_ascii_strcasecmp(name, USED) != 0;
-}
 
 static void add_value(GPtrArray *values, const struct csv_field *name, const char *text)
 {
@@ -68,7 +61,7 @@ static void check_names(GPtrArray *mistakes, const struct csv_table *table)
         const char *slash = strchr(name->text, '/'), *key = slash ? slash + 1 : name->text;
         if (csv_table_column(table, name->text) != (int)i)
             complain(mistakes, table, name, "the column '%s' exists already", name->text);
-        if (!board_table_is_setting(name->text))
+        if (!board_rows_is_setting(name->text))
             continue;
         any = true;
         if (!wry_settings_key_is_fit(key, strlen(key)))
@@ -118,7 +111,7 @@ void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistake
         diagnostics_add(mistakes, NULL, 0, 0, g_strdup(error->message));
         return;
     }
-    int column = csv_table_column(table, ADDRESS);
+    int column = csv_table_column(table, BOARD_ROWS_ADDRESS);
     check_names(mistakes, table);
     if (rows == CARD_ROWS_BY_ADDRESS && column < 0)
         diagnostics_add(mistakes, path, 1, 1, g_strdup("no column is named 'address'"));
@@ -239,18 +232,34 @@ static guint find_row(const struct csv_table *table, int column, const uint8_t *
     return 0;
 }
 
-static bool is_of_share(guint row, struct card_share share)
+static bool is_wanted(const struct board_table_request *wanted, unsigned line)
 {
-    return share.of < 2 || (row - 1) % share.of == share.part - 1;
+    for (size_t i = 0; i < wanted->only_count; i++) {
+        if (wanted->only[i] == line)
+            return true;
+    }
+    return wanted->only_count == 0;
 }
 
-static guint find_free(const struct csv_table *table, struct card_share share)
+static guint find_free(const struct csv_table *table, const struct board_table_request *wanted)
 {
-    int address = csv_table_column(table, ADDRESS), used = csv_table_column(table, USED);
+    int address = csv_table_column(table, BOARD_ROWS_ADDRESS);
+    int used = csv_table_column(table, BOARD_ROWS_USED);
 
     for (guint i = 1; i < table->rows->len; i++) {
-        if (is_of_share(i, share) && csv_table_at(table, i, address)[0] == '\0' &&
-            csv_table_at(table, i, used)[0] == '\0')
+        if (board_rows_is_of_share(i, wanted->share) &&
+            csv_table_at(table, i, address)[0] == '\0' && csv_table_at(table, i, used)[0] == '\0' &&
+            is_wanted(wanted, board_rows_line(table, i)))
+            return i;
+    }
+    return 0;
+}
+
+/* The row at this line; 0 if there is none. */
+static guint find_line(const struct csv_table *table, unsigned line)
+{
+    for (guint i = 1; i < table->rows->len; i++) {
+        if (board_rows_line(table, i) == line)
             return i;
     }
     return 0;
@@ -258,11 +267,11 @@ static guint find_free(const struct csv_table *table, struct card_share share)
 
 static gboolean claim_row(struct csv_table *table, guint row, const uint8_t *eui48, GError **error)
 {
-    int column = csv_table_column(table, ADDRESS);
+    int column = csv_table_column(table, BOARD_ROWS_ADDRESS);
     g_autofree char *address = wry_units_address(eui48);
 
     if (column < 0)
-        column = csv_table_add_column(table, ADDRESS);
+        column = csv_table_add_column(table, BOARD_ROWS_ADDRESS);
     csv_table_set(table, row, column, address);
     return csv_table_save(table, error);
 }
@@ -275,75 +284,54 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     for (guint i = 0; i < names->len; i++) {
         const struct csv_field *name = &g_array_index(names, struct csv_field, i);
         const char *text = csv_table_at(table, row, (int)i);
-        if (board_table_is_setting(name->text) && text[0] != '\0')
+        if (board_rows_is_setting(name->text) && text[0] != '\0')
             add_value(values, name, text);
     }
     return values;
 }
 
-static void add_name(GString *to, const char *column, const char *text)
+static bool fail_none(const struct csv_table *table, const struct board_table_request *wanted,
+                      GError **error)
 {
-    const char *slash = strchr(column, '/');
+    g_autofree char *address = wry_units_address(wanted->eui48);
 
-    if (text[0] != '\0')
-        g_string_append_printf(to, "%s%s %s", to->len > 0 ? ", " : "", slash ? slash + 1 : column,
-                               text);
-}
-
-/* The first setting of a row. */
-static void add_first(GString *to, const struct csv_table *table, guint row)
-{
-    const GArray *columns = g_ptr_array_index(table->rows, 0);
-
-    for (guint i = 0; i < columns->len; i++) {
-        const char *column = g_array_index(columns, struct csv_field, i).text;
-        if (!board_table_is_setting(column))
-            continue;
-        add_name(to, column, csv_table_at(table, row, (int)i));
-        return;
-    }
-}
-
-/* Who the board of a row is, "gauge 2, pier C"; NULL if its fields are empty. */
-static char *name_row(const struct csv_table *table, guint row, const char *const *names)
-{
-    GString *name = g_string_new(NULL);
-
-    if (!names)
-        add_first(name, table, row);
-    for (const char *const *column = names; column && *column; column++)
-        add_name(name, *column, csv_table_at(table, row, csv_table_column(table, *column)));
-    return g_string_free(name, name->len == 0);
+    if (wanted->rows == CARD_ROWS_BY_ADDRESS)
+        return store_error(error, WRY_STORE_ERROR_NONE, "%s: there is no row for board %s",
+                           table->path, address);
+    if (wanted->only_count > 0)
+        return store_error(error, WRY_STORE_ERROR_NONE,
+                           "%s: none of the rows given by --only is free for board %s", table->path,
+                           address);
+    if (wanted->share.of > 1)
+        return store_error(error, WRY_STORE_ERROR_NONE,
+                           "%s: no row of this kit's share (%u of %u) is free for board %s",
+                           table->path, wanted->share.part, wanted->share.of, address);
+    return store_error(error, WRY_STORE_ERROR_NONE, "%s: no row is free for board %s", table->path,
+                       address);
 }
 
 static GPtrArray *take(struct csv_table *table, const struct board_table_request *wanted,
                        struct board_table_row *found, GError **error)
 {
-    const uint8_t *eui48 = wanted->eui48;
-    enum card_rows rows = wanted->rows;
-    guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
-    bool is_own = row > 0;
-    g_autofree char *address = wry_units_address(eui48);
+    guint own = find_row(table, csv_table_column(table, BOARD_ROWS_ADDRESS), wanted->eui48);
+    guint row = wanted->line > 0 ? find_line(table, wanted->line) : own;
 
-    if (row == 0 && rows == CARD_ROWS_NEXT)
-        row = find_free(table, wanted->share);
-    if (row == 0 && rows == CARD_ROWS_NEXT && wanted->share.of > 1) {
-        store_error(error, WRY_STORE_ERROR_NONE,
-                    "%s: no row of this kit's share (%u of %u) is free for board %s", table->path,
-                    wanted->share.part, wanted->share.of, address);
-        return NULL;
-    }
+    if (row == 0 && wanted->rows == CARD_ROWS_NEXT)
+        row = find_free(table, wanted);
     if (row == 0) {
-        store_error(error, WRY_STORE_ERROR_NONE,
-                    rows == CARD_ROWS_NEXT ? "%s: no row is free for board %s"
-                                           : "%s: there is no row for board %s",
-                    table->path, address);
+        fail_none(table, wanted, error);
         return NULL;
     }
-    const GArray *fields = g_ptr_array_index(table->rows, row);
-    found->line = fields->len > 0 ? g_array_index(fields, struct csv_field, 0).line : 0;
-    found->name = name_row(table, row, wanted->names);
-    if (!is_own && wanted->claim && !claim_row(table, row, eui48, error))
+    found->line = board_rows_line(table, row);
+    found->name = board_rows_name(table, row, wanted->names);
+    if (!is_wanted(wanted, found->line)) {
+        g_autofree char *address = wry_units_address(wanted->eui48);
+        store_error(error, WRY_STORE_ERROR_NONE,
+                    "%s: board %s has line %u%s%s, which --only does not name", table->path,
+                    address, found->line, found->name ? ", " : "", found->name ? found->name : "");
+        return NULL;
+    }
+    if (row != own && wanted->claim && !claim_row(table, row, wanted->eui48, error))
         return NULL;
     return values_of(table, row);
 }
@@ -366,6 +354,30 @@ GPtrArray *board_table_take(const char *path, const struct board_table_request *
     return values;
 }
 
+gboolean board_table_mark(const char *path, unsigned line, const uint8_t eui48[WRY_EUI48_SIZE],
+                          bool *taken, GError **error)
+{
+    g_autofree char *real = real_path(path, error);
+    int lock = real ? lock_table(real, error) : -1;
+    struct csv_table *table = lock >= 0 ? csv_table_load(path, error) : NULL;
+    gboolean marked = FALSE;
+
+    *taken = false;
+    if (table) {
+        int column = csv_table_column(table, BOARD_ROWS_ADDRESS);
+        guint row = find_line(table, line), own = find_row(table, column, eui48);
+        *taken = row == 0 || (own != row && (own > 0 || csv_table_at(table, row, column)[0]));
+        marked = !*taken && (own == row || claim_row(table, row, eui48, error));
+        if (*taken)
+            store_error(error, WRY_STORE_ERROR_NONE,
+                        "%s: line %u was changed while its row was assigned", path, line);
+    }
+    csv_table_free(table);
+    if (lock >= 0)
+        close(lock);
+    return marked;
+}
+
 gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE], const char *when,
                           GError **error)
 {
@@ -375,10 +387,10 @@ gboolean board_table_done(const char *path, const uint8_t eui48[WRY_EUI48_SIZE],
     gboolean done = FALSE;
 
     if (table) {
-        guint row = find_row(table, csv_table_column(table, ADDRESS), eui48);
-        int column = csv_table_column(table, USED);
+        guint row = find_row(table, csv_table_column(table, BOARD_ROWS_ADDRESS), eui48);
+        int column = csv_table_column(table, BOARD_ROWS_USED);
         if (column < 0)
-            column = csv_table_add_column(table, USED);
+            column = csv_table_add_column(table, BOARD_ROWS_USED);
         if (row > 0)
             csv_table_set(table, row, column, when);
         done = row > 0 && csv_table_save(table, error);

@@ -14,15 +14,15 @@
 /* Checks the table and adds its mistakes. */
 void board_table_check(const char *path, enum card_rows rows, GPtrArray *mistakes);
 
-/* True if a column with this name is a setting. */
-bool board_table_is_setting(const char *name);
-
 struct board_table_request {
     enum card_rows rows;
     struct card_share share; /* rows that this kit may use */
     const uint8_t *eui48;
     const char *const *names; /* columns that say who the board is; NULL: the first setting */
     bool claim; /* assign a free row to this board at once, so that no other board gets it */
+    const unsigned *only; /* lines that may be used */
+    size_t only_count;    /* 0 = any */
+    unsigned line;        /* use the row in this line; 0 = the board's own, or the next one */
 };
 
 struct board_table_row {
@@ -36,6 +36,11 @@ struct board_table_row {
  */
 GPtrArray *board_table_take(const char *path, const struct board_table_request *wanted,
                             struct board_table_row *found, GError **error);
+
+/* Writes the board's address to the row in this line. FALSE with error, *taken if another board has
+ * that row or the board another one. */
+gboolean board_table_mark(const char *path, unsigned line, const uint8_t eui48[WRY_EUI48_SIZE],
+                          bool *taken, GError **error);
 
 /* Copies a table to path if there is none yet; several processes may do so at once. */
 gboolean board_table_copy(const char *from, const char *path, GError **error);

@@ -90,9 +90,11 @@ struct card {
     uint32_t run_speed;             /* baud; 0 = the chip's */
     char *line_end;                 /* "\r\n", "\n" or "\r"; NULL = detected */
     uint64_t within;                /* us for each text; 0 = default */
-    unsigned times;                 /* times that a board may get the card; 0 = any number */
-    GPtrArray *files;               /* struct card_file: all files it names */
-    struct card_reader *reader;     /* used while the file is read */
+    unsigned count;                 /* boards of the lot, without a table; 0 = not given */
+    struct yaml_place count_at;
+    unsigned times;             /* times that a board may get the card; 0 = any number */
+    GPtrArray *files;           /* struct card_file: all files it names */
+    struct card_reader *reader; /* used while the file is read */
 };
 
 /* A file or folder that the card names. */

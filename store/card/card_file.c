@@ -12,6 +12,7 @@
 
 enum {
     TIMES_MOST = 1000,
+    COUNT_MOST = 1000000,
 };
 
 /* chip, flash */
@@ -347,6 +348,15 @@ static gboolean take_times(struct yaml_text *yaml, const struct yaml_field *fiel
     return strcmp(yaml_text_of(field->value), "any") == 0 || yaml_take_number(yaml, field);
 }
 
+static gboolean take_count(struct yaml_text *yaml, const struct yaml_field *field)
+{
+    struct card *card = field->target;
+
+    card->count_at = yaml_text_place(field->key);
+    return yaml_take_number(yaml, field);
+}
+
+static const struct yaml_range counts = {1, COUNT_MOST, sizeof(uint32_t)};
 static const struct yaml_range times = {1, TIMES_MOST, sizeof(uint32_t)};
 static const struct yaml_shape expect_shape = {"{revision: …, holds: …}", &expect_members};
 static const struct yaml_shape backup_shape = {"{when: first}", &backup_members};
@@ -371,6 +381,7 @@ static const struct yaml_member rows[] = {
     {"set", take_values, 0, NULL},
     {"set-new", take_values, 0, NULL},
     {"boards", yaml_take_mapping, 0, &boards_shape},
+    {"count", take_count, offsetof(struct card, count), &counts},
     {"read", yaml_take_mapping, 0, &read_shape},
     {"start", yaml_take_mapping, 0, &start_shape},
     {"times", take_times, offsetof(struct card, times), &times},
@@ -401,6 +412,9 @@ static gboolean read_root(struct yaml_text *yaml, const yaml_node_t *root, void 
     require(yaml, flash != NULL, "the card has no flash size: add 'flash: SIZE'");
     require(yaml, card->rows != CARD_ROWS_NEXT || card->table_at.line > 0,
             "'boards' names no file");
+    if (card->count > 0 && card->table_at.line > 0)
+        yaml_text_complain(yaml, card->count_at,
+                           "'count', and 'boards': the table has a row for each board");
     return yaml->mistakes->len == 0;
 }
 

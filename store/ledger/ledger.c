@@ -8,6 +8,7 @@
 #include "base/folders.h"
 #include "base/process_mark.h"
 #include "base/sized.h"
+#include "store/file/error.h"
 #include "store/ledger/ledger_columns.h"
 #include "store/ledger/ledger_postgres.h"
 #include "store/ledger/ledger_sender.h"
@@ -157,6 +158,20 @@ bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GEr
     if (noted && ledger->sender)
         ledger_sender_ask(ledger->sender, WAIT_TIME);
     return noted;
+}
+
+struct ledger_postgres *ledger_server(struct wry_ledger *ledger, int64_t time, GError **error)
+{
+    if (!ledger->address) {
+        store_error(error, WRY_STORE_ERROR_NONE, "%s is a file, not a server", ledger->name);
+        return NULL;
+    }
+    struct ledger_postgres *server =
+        ledger_postgres_open(ledger->address, g_get_monotonic_time() + time, error);
+    g_mutex_lock(&ledger->lock);
+    ledger->exposed = ledger->exposed || (server && ledger_postgres_is_exposed(server));
+    g_mutex_unlock(&ledger->lock);
+    return server;
 }
 
 /* Merges the rows of this computer with the server's: the latest run may not be sent yet. */

@@ -18,3 +18,9 @@ bool ledger_exposed_once(struct wry_ledger *ledger);
 
 /* Stores the ended run with its outcome, and sends it to the server, waiting at most a second. */
 bool ledger_end(struct wry_ledger *ledger, const struct wry_ledger_run *run, GError **error);
+
+struct ledger_postgres;
+
+/* Connects to the ledger's server within time, in us; close with ledger_postgres_close. NULL with
+ * error, also for a ledger that is a file. */
+struct ledger_postgres *ledger_server(struct wry_ledger *ledger, int64_t time, GError **error);

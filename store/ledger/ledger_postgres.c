@@ -200,3 +200,74 @@ bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledge
     ledger_where_clear(&where);
     return good;
 }
+
+/* Rows of a table of boards. */
+
+struct claim_visit {
+    bool (*take)(void *context, const struct row_claim *claim);
+    void *context;
+};
+
+enum { CLAIM_ROW, CLAIM_BOARD, CLAIM_MARK, CLAIM_COMPUTER, CLAIM_COLUMNS };
+
+static bool take_claim(void *context, const PGresult *result)
+{
+    const struct claim_visit *visit = context;
+    char *texts[CLAIM_COLUMNS];
+
+    for (int i = 0; i < CLAIM_COLUMNS; i++)
+        texts[i] = g_utf8_make_valid(PQgetvalue(result, 0, i), -1);
+    const struct row_claim claim = {
+        .row = (unsigned)g_ascii_strtoull(texts[CLAIM_ROW], NULL, 10),
+        .board = texts[CLAIM_BOARD],
+        .mark = texts[CLAIM_MARK],
+        .computer = texts[CLAIM_COMPUTER],
+    };
+    bool more = visit->take(visit->context, &claim);
+    for (int i = 0; i < CLAIM_COLUMNS; i++)
+        g_free(texts[i]);
+    return more;
+}
+
+bool ledger_postgres_each_claim(struct ledger_postgres *ledger, const char *lot,
+                                bool (*take)(void *context, const struct row_claim *claim),
+                                void *context, GError **error)
+{
+    struct claim_visit visit = {take, context};
+
+    return postgres_each(ledger->server,
+                         "SELECT lot_row, board, mark, computer FROM row_claim WHERE lot = $1", 1,
+                         &lot, CLAIM_COLUMNS, ANSWER_TIME, take_claim, &visit, error);
+}
+
+static bool take_any(void *context, const PGresult *result)
+{
+    (void)result;
+    *(bool *)context = true;
+    return true;
+}
+
+bool ledger_postgres_claim(struct ledger_postgres *ledger, const char *lot,
+                           const struct row_claim *claim, bool *added, GError **error)
+{
+    g_autofree char *row = g_strdup_printf("%u", claim->row);
+    const char *const values[] = {lot, row, claim->board, claim->mark, claim->computer};
+
+    *added = false;
+    return postgres_each(ledger->server,
+                         "INSERT INTO row_claim (lot, lot_row, board, mark, computer) "
+                         "VALUES ($1, $2::bigint, $3, $4, $5) ON CONFLICT DO NOTHING RETURNING 1",
+                         (int)G_N_ELEMENTS(values), values, 1, ANSWER_TIME, take_any, added, error);
+}
+
+bool ledger_postgres_unclaim(struct ledger_postgres *ledger, const char *lot, const char *board,
+                             unsigned row, GError **error)
+{
+    g_autofree char *line = g_strdup_printf("%u", row);
+    const char *const values[] = {lot, line, board};
+
+    return postgres_put(ledger->server,
+                        "DELETE FROM row_claim WHERE lot = $1 AND lot_row = $2::bigint AND board = "
+                        "$3",
+                        (int)G_N_ELEMENTS(values), values, ANSWER_TIME, error);
+}

@@ -4,6 +4,7 @@
  */
 #pragma once
 
+#include "store/ledger/row_claims.h"
 #include "wrytograph-host/ledger.h"
 
 struct ledger_postgres;
@@ -29,3 +30,12 @@ enum ledger_sent ledger_postgres_put(struct ledger_postgres *server, const GPtrA
 
 bool ledger_postgres_each(struct ledger_postgres *server, const struct wry_ledger_filter *filter,
                           wry_ledger_take take, void *context, GError **error);
+
+/* Rows of a table of boards, see row_claims.h. The claim given to take is valid during the call. */
+bool ledger_postgres_each_claim(struct ledger_postgres *server, const char *lot,
+                                bool (*take)(void *context, const struct row_claim *claim),
+                                void *context, GError **error);
+bool ledger_postgres_claim(struct ledger_postgres *server, const char *lot,
+                           const struct row_claim *claim, bool *added, GError **error);
+bool ledger_postgres_unclaim(struct ledger_postgres *server, const char *lot, const char *board,
+                             unsigned row, GError **error);

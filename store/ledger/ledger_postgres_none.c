@@ -57,3 +57,26 @@ bool ledger_postgres_each(struct ledger_postgres *server, const struct wry_ledge
     (void)server, (void)filter, (void)take, (void)context;
     return postgres_is_built(error);
 }
+
+bool ledger_postgres_each_claim(struct ledger_postgres *server, const char *lot,
+                                bool (*take)(void *context, const struct row_claim *claim),
+                                void *context, GError **error)
+{
+    (void)server, (void)lot, (void)take, (void)context;
+    return postgres_is_built(error);
+}
+
+bool ledger_postgres_claim(struct ledger_postgres *server, const char *lot,
+                           const struct row_claim *claim, bool *added, GError **error)
+{
+    (void)server, (void)lot, (void)claim;
+    *added = false;
+    return postgres_is_built(error);
+}
+
+bool ledger_postgres_unclaim(struct ledger_postgres *server, const char *lot, const char *board,
+                             unsigned row, GError **error)
+{
+    (void)server, (void)lot, (void)board, (void)row;
+    return postgres_is_built(error);
+}

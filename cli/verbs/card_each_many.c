@@ -1,0 +1,368 @@
+/*
+ * card run --each at several places: a thread for each waits for its next board, runs the card and
+ * waits until the board is removed. Ended boards go to the main thread, which alone prints.
+ */
+#include <string.h>
+
+#include "card_listener.h"
+#include "card_place.h"
+#include "card_session.h"
+#include "views/lot_view.h"
+#include "views/run_outcome.h"
+#include "wrytograph-host/units.h"
+#include "wrytograph-host/words.h"
+
+#define TURN_TIME 100000 /* us between drawings */
+
+struct workshop;
+
+/* A place with its thread. */
+struct bench {
+    struct workshop *workshop;
+    struct many_row *row;
+    struct card_place place;
+    GThread *thread;
+};
+
+struct workshop {
+    struct card_session session;
+    const char *logs; /* folder */
+    struct bench *benches;
+    struct many_row *rows;
+    size_t count;
+    struct many_view *view;
+    GAsyncQueue *news;     /* struct news */
+    GMutex lock;           /* of the next one: */
+    GHashTable *addresses; /* addresses of boards that are worked on */
+    gint working;          /* threads that have not ended */
+    gint over;             /* nothing is left to do: threads end */
+};
+
+/* What a thread reports: a board that has ended, or a text. */
+struct news {
+    struct bench *bench;
+    char *text;    /* NULL: a board */
+    bool is_fatal; /* the place is of no use any more */
+    enum wry_outcome outcome;
+    struct wry_run_result result;
+    char *words, *advice, *cause;
+    bool simulated, log_lost;
+};
+
+static void free_news(struct news *news)
+{
+    wry_run_result_clear(&news->result);
+    g_free(news->text);
+    g_free(news->words);
+    g_free(news->advice);
+    g_free(news->cause);
+    g_free(news);
+}
+
+/* In the threads. */
+
+static void report(struct bench *bench, const char *text)
+{
+    struct news *news = g_new0(struct news, 1);
+
+    news->bench = bench;
+    news->text = g_strdup_printf("%s: %s", bench->place.link, text);
+    g_async_queue_push(bench->workshop->news, news);
+}
+
+static void tell(void *context, const char *text)
+{
+    report(context, text);
+}
+
+static bool is_over(void *context)
+{
+    const struct bench *bench = context;
+
+    return app_interrupted() || g_atomic_int_get(&bench->workshop->over);
+}
+
+/* Of two boards with one address, only the first may have the row of that address. */
+static bool may_have_row(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
+{
+    struct workshop *workshop = context;
+
+    g_mutex_lock(&workshop->lock);
+    bool is_first = g_hash_table_add(workshop->addresses, wry_units_address(eui48));
+    g_mutex_unlock(&workshop->lock);
+    return is_first;
+}
+
+static void give_up_address(struct workshop *workshop, const struct news *news)
+{
+    g_autofree char *address = wry_units_address(news->result.address);
+
+    /* A board that was refused because of another one must not take away that one's address. */
+    if (!news->result.known || news->result.row == 0)
+        return;
+    g_mutex_lock(&workshop->lock);
+    g_hash_table_remove(workshop->addresses, address);
+    g_mutex_unlock(&workshop->lock);
+}
+
+static void begin_row(struct many_row *row)
+{
+    g_mutex_lock(&row->lock);
+    g_clear_pointer(&row->words, g_free);
+    g_clear_pointer(&row->who, g_free);
+    row->waits = row->in_step = row->done_before = row->told = row->told_any = false;
+    row->begun = g_get_monotonic_time();
+    row->ended = 0;
+    row->done = row->total = 0;
+    row->speed = 0;
+    row->board[0] = '\0';
+    g_mutex_unlock(&row->lock);
+}
+
+static void end_row(struct many_row *row, const struct news *news)
+{
+    g_mutex_lock(&row->lock);
+    row->ended = g_get_monotonic_time();
+    row->outcome = news->outcome;
+    row->done_before = news->result.done_before;
+    row->words = g_strdup(news->cause ? news->cause : news->words);
+    row->who = g_strdup(news->result.row_name);
+    row->told = true; /* the main thread prints it */
+    g_mutex_unlock(&row->lock);
+}
+
+static void take_failure(struct news *news, const struct wry_station *station)
+{
+    const struct wry_problem *problem = wry_station_problem(station);
+    g_autofree char *sentence = wry_problem_sentence(problem);
+    g_autofree char *advice = wry_problem_advice(problem);
+
+    news->words = wry_station_masked(station, sentence);
+    news->advice = advice ? wry_station_masked(station, advice) : NULL;
+    news->cause = g_strdup(wry_problem_cause(problem));
+}
+
+/* The board's result in its log; false if the log is not complete. */
+static bool close_log(struct board_log *log, const struct workshop *workshop,
+                      const struct news *news)
+{
+    g_autoptr(GError) error = NULL;
+    g_autofree char *line = run_outcome_line(news->outcome, &news->result, workshop->session.card,
+                                             news->words, news->simulated);
+
+    board_log_masked_by(log, NULL);
+    board_log_line(log, line);
+    if (news->advice)
+        board_log_line(log, news->advice);
+    return board_log_close(log, &error);
+}
+
+/* Runs the card on the board at this link. NULL if there is no log for it. */
+static struct news *run_board(struct bench *bench)
+{
+    struct workshop *workshop = bench->workshop;
+    struct wry_station_settings settings = workshop->session.settings;
+    struct wry_run_options options = card_session_options(&workshop->session);
+    GError *error = NULL;
+    struct board_log *log = board_log_open(workshop->logs, bench->place.link, &error);
+    struct card_listener listener = {.row = bench->row, .log = log};
+
+    if (!log) {
+        report(bench, error->message);
+        g_error_free(error);
+        return NULL;
+    }
+    struct news *news = g_new0(struct news, 1);
+    news->bench = bench;
+    settings.link = bench->place.link;
+    settings.stop = (struct wry_stop){0}; /* the board is finished first */
+    settings.context = &listener;
+    settings.event = card_listener_event;
+    settings.board = card_listener_board;
+    options.may_have_row = may_have_row;
+    options.context = workshop;
+    struct wry_station *station = wry_station_new(&settings);
+    news->outcome = wry_station_run(station, &options, &news->result);
+    if (news->outcome != WRY_OUTCOME_DONE)
+        take_failure(news, station);
+    news->simulated = wry_station_is_simulated(station);
+    give_up_address(workshop, news);
+    wry_station_free(station);
+    news->log_lost = !close_log(log, workshop, news);
+    return news;
+}
+
+static void wait_for_next(struct bench *bench)
+{
+    g_mutex_lock(&bench->row->lock);
+    bench->row->waits = true;
+    bench->row->begun = 0;
+    bench->row->board[0] = '\0';
+    g_mutex_unlock(&bench->row->lock);
+}
+
+static gpointer work(gpointer data)
+{
+    struct bench *bench = data;
+    bool more = true;
+
+    while (more) {
+        wait_for_next(bench);
+        g_autofree char *link = card_place_wait(&bench->place);
+        struct news *news = NULL;
+        if (link) {
+            begin_row(bench->row);
+            news = run_board(bench);
+        }
+        more = news != NULL;
+        if (!news)
+            break;
+        struct wry_run_result done = {.known = news->result.known};
+        memcpy(done.address, news->result.address, sizeof done.address);
+        end_row(bench->row, news);
+        g_async_queue_push(bench->workshop->news, news); /* belongs to the main thread now */
+        more = card_place_wait_gone(&bench->place, link, &done);
+    }
+    if (bench->place.is_bad)
+        report(bench, bench->place.sentence);
+    g_atomic_int_dec_and_test(&bench->workshop->working);
+    return NULL;
+}
+
+/* In the main thread. */
+
+static void set_caption(const struct workshop *workshop)
+{
+    const struct card_session *session = &workshop->session;
+    g_autofree char *next = card_lot_next(&session->lot);
+    g_autofree char *counts = card_session_counts(session);
+    g_autofree char *text = next ? g_strdup_printf("%s; next: %s", counts, next) : g_strdup(counts);
+
+    many_view_set_caption(workshop->view, text);
+}
+
+static void take_board(struct workshop *workshop, const struct news *news)
+{
+    struct card_session *session = &workshop->session;
+    struct app *app = session->app;
+    g_autofree char *line =
+        run_outcome_line(news->outcome, &news->result, session->card, news->words, news->simulated);
+
+    app_outcome(app, news->outcome == WRY_OUTCOME_DONE, "%-12s %s", news->bench->place.link, line);
+    lot_view_advice(app, news->advice);
+    session->log_lost |= news->log_lost;
+    card_session_take(session, news->outcome, &news->result, news->words, news->advice);
+    app->spent.bytes_sent += news->result.bytes_sent;
+    app->spent.bytes_received += news->result.bytes_received;
+    if (card_lot_is_done(&session->lot))
+        g_atomic_int_set(&workshop->over, 1);
+}
+
+static void take(struct workshop *workshop, struct news *news)
+{
+    many_view_hide(workshop->view);
+    if (news->text)
+        app_note(workshop->session.app, "%s", news->text);
+    else
+        take_board(workshop, news);
+    fflush(stdout);
+    free_news(news);
+    set_caption(workshop);
+}
+
+static void follow(struct workshop *workshop)
+{
+    while (g_atomic_int_get(&workshop->working) > 0) {
+        struct news *news = g_async_queue_timeout_pop(workshop->news, TURN_TIME);
+        card_session_tell_end(&workshop->session);
+        for (; news; news = g_async_queue_try_pop(workshop->news))
+            take(workshop, news);
+        many_view_draw(workshop->view);
+    }
+    for (struct news *news; (news = g_async_queue_try_pop(workshop->news));)
+        take(workshop, news);
+}
+
+static int conclude(struct workshop *workshop)
+{
+    struct app *app = workshop->session.app;
+    int code = card_session_conclude(&workshop->session);
+    size_t bad = 0;
+
+    app_note(app, "Logs: %s", workshop->logs);
+    for (size_t i = 0; i < workshop->count; i++)
+        bad += workshop->benches[i].place.is_bad;
+    if (bad < workshop->count)
+        return code;
+    const struct card_place *place = &workshop->benches[0].place;
+    return app_fail(app, (enum exit_code)place->outcome, place->advice, "%s", place->sentence);
+}
+
+static int run(struct workshop *workshop, const GPtrArray *links)
+{
+    struct card_session *session = &workshop->session;
+    int code = card_session_begin(session);
+
+    if (code != EXIT_DONE)
+        return code;
+    if (card_lot_is_done(&session->lot))
+        return card_session_conclude(session);
+    workshop->view = many_view_new(session->app, workshop->rows, workshop->count);
+    set_caption(workshop);
+    for (size_t i = 0; i < workshop->count; i++) {
+        struct bench *bench = &workshop->benches[i];
+        bench->place = (struct card_place){.link = g_ptr_array_index(links, i),
+                                           .settings = session->settings,
+                                           .context = bench,
+                                           .tell = tell,
+                                           .is_over = is_over};
+        card_place_begin(&bench->place);
+        bench->thread = g_thread_new("bench", work, bench);
+    }
+    follow(workshop);
+    for (size_t i = 0; i < workshop->count; i++)
+        g_thread_join(workshop->benches[i].thread);
+    many_view_hide(workshop->view);
+    many_view_free(workshop->view);
+    code = conclude(workshop);
+    for (size_t i = 0; i < workshop->count; i++)
+        card_place_end(&workshop->benches[i].place);
+    return code;
+}
+
+int card_run_each_many(struct app *app, struct wry_card *card, const GPtrArray *links,
+                       const struct card_options *options)
+{
+    size_t count = links->len;
+    g_autofree char *logs = options->logs ? g_strdup(options->logs) : board_log_folder();
+    struct workshop workshop = {.session = {.app = app, .card = card, .options = options},
+                                .logs = logs,
+                                .count = count,
+                                .benches = g_new0(struct bench, count),
+                                .rows = g_new0(struct many_row, count),
+                                .news = g_async_queue_new(),
+                                .addresses =
+                                    g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL),
+                                .working = (gint)count};
+
+    g_mutex_init(&workshop.lock);
+    for (size_t i = 0; i < count; i++) {
+        g_mutex_init(&workshop.rows[i].lock);
+        workshop.rows[i].link = g_ptr_array_index(links, i);
+        workshop.benches[i].workshop = &workshop;
+        workshop.benches[i].row = &workshop.rows[i];
+    }
+    int code = run(&workshop, links);
+    card_session_free(&workshop.session);
+    for (size_t i = 0; i < count; i++) {
+        g_mutex_clear(&workshop.rows[i].lock);
+        g_free(workshop.rows[i].words);
+        g_free(workshop.rows[i].who);
+    }
+    g_mutex_clear(&workshop.lock);
+    g_hash_table_unref(workshop.addresses);
+    g_async_queue_unref(workshop.news);
+    g_free(workshop.benches);
+    g_free(workshop.rows);
+    return code;
+}
