@@ -237,11 +237,11 @@ static void runs_are_listed_and_shown(void)
     EXPECT(2, "named by its first digits", command("ledger", "show", "x%", NULL));
     EXPECT(2, "is not an address of a board",
            command("ledger", "list", "--board", "gauge-1", NULL));
-    EXPECT(2, "is not a day", command("ledger", "list", "--day", "yesterday", NULL));
+    EXPECT(2, "is not a day", command("ledger", "list", "--day", "soon", NULL));
     EXPECT(2, "is not a day", command("ledger", "list", "--since", "2026-02-30", NULL));
     EXPECT(2, "is not an outcome", command("ledger", "list", "--outcome", "good", NULL));
     EXPECT(2, "--most: 'all' is not a number", command("ledger", "list", "--most", "all", NULL));
-    EXPECT(2, "choose list, show, export", command("ledger", NULL));
+    EXPECT(2, "choose list, boards, lots, before, show, export", command("ledger", NULL));
     EXPECT(2, "a file of this computer: nothing waits", command("ledger", "send", NULL));
 }
 

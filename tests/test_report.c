@@ -134,7 +134,7 @@ static void a_label_is_read_by_a_scanner(void)
     CHECK(strcmp(said.out, "02:57:B8:FE:82:F1\n") == 0);
     size_t n = 0;
     g_autofree char *svg = (char *)scratch_read("label.svg", &n);
-    CHECK(svg && strstr(svg, "Pier gauges") && strstr(svg, "version 3") &&
+    CHECK(svg && strstr(svg, "Pier gauges 3") && strstr(svg, "tide-gauge 2.3.1") &&
           strstr(svg, "passed 20"));
     /* No label for a board that did not pass. */
     EXPECT(5, "no passed card of board 02:00:00:00:00:66 is recorded",

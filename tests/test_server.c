@@ -84,7 +84,7 @@ static void runs_go_to_the_server(void)
                 "SELECT kind, outcome, board, flash, contents->0->>'region' FROM run");
     EXPECT(0, "passed", command("ledger", "list", NULL));
     EXPECT(0, "nothing waits", command("ledger", "send", NULL));
-    CHECK_QUERY("4", "SELECT count(*) FROM wrytograph_schema");
+    CHECK_QUERY("5", "SELECT count(*) FROM wrytograph_schema");
     EXPECT(0, "\"kind\":\"write\"", command("ledger", "export", "--json", NULL));
     EXPECT(0, "Report of 1 run", command("ledger", "report", "-o", scratch_file("r.html"), NULL));
 }

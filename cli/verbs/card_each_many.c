@@ -214,7 +214,6 @@ static gpointer work(gpointer data)
             begin_row(bench->row);
             news = run_board(bench);
         }
-        more = news != NULL;
         if (!news)
             break;
         struct wry_run_result done = {.known = news->result.known};

@@ -3,9 +3,9 @@
 
 #include "views/json.h"
 #include "views/json_stream.h"
-#include "views/ledger_table.h"
 #include "views/lot_view.h"
 #include "views/run_outcome.h"
+#include "views/times.h"
 #include "wrytograph-host/units.h"
 
 int card_session_begin(struct card_session *session)
@@ -59,7 +59,7 @@ static void tell_again(const struct card_session *session, const struct wry_run_
     if (result->known && before) {
         app_note(session->app, "This board was here before: %s.", before);
     } else if (result->earlier > 0) {
-        g_autofree char *when = ledger_table_time(result->earlier_at);
+        g_autofree char *when = times_local(result->earlier_at);
         app_note(session->app, "This board had the card before, last at %s.", when);
     }
 }

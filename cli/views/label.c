@@ -4,9 +4,12 @@
 #include "json.h"
 #include "label_code.h"
 #include "mustache.h"
+#include "times.h"
+#include "words.h"
 
 enum {
-    TEXT_MOST = 22, /* characters that fit on a line */
+    TEXT_MOST = 26, /* characters that fit on a line */
+    NAME_MOST = 16, /* and of a name, in larger letters */
 };
 
 /* Splits text into two lines between words; the rest is dropped. */
@@ -29,19 +32,39 @@ static void break_text(const char *text, char **first, char **second)
     *second = g_string_free(lines[1], FALSE);
 }
 
-char *label_svg(const struct wry_ledger_run *run)
+/* Text of at most as many characters as fit; the rest is replaced by "…". Free with g_free. */
+static char *cut(const char *text, glong most)
 {
-    bool has_version = run->card_version && run->card_version[0];
-    g_autoptr(JsonBuilder) data = json_builder_new();
-    GString *svg = g_string_new(NULL);
-    g_autofree char *first = NULL, *second = NULL, *code = label_code(run->board);
+    g_autofree char *part = NULL;
 
-    break_text(run->card ? run->card : run->kind, &first, &second);
-    json_add_object(data, json_text("board", run->board), json_text("code", code),
-                    json_text("first", first), json_text("second", second),
-                    json_format("version", "%s%s", has_version ? "version " : "",
-                                has_version ? run->card_version : ""),
-                    json_format("day", "%.10s", run->ended ? run->ended : run->began));
-    mustache_fill(svg, "label.svg", data);
+    if (!text || g_utf8_strlen(text, -1) <= most)
+        return g_strdup(text);
+    part = g_utf8_substring(text, 0, most - 1);
+    return g_strconcat(part, "…", NULL);
+}
+
+char *label_svg(const struct wry_ledger_run *run, const char *template, GError **error)
+{
+    g_autoptr(JsonBuilder) data = json_builder_new();
+    g_autofree char *card = words_card(run->card, run->card_version);
+    g_autofree char *first = NULL, *second = NULL, *code = label_code(run->board);
+    g_autofree char *row =
+        run->lot_row > 0 ? g_strdup_printf("%" G_GINT64_FORMAT, run->lot_row) : NULL;
+    GString *svg = g_string_new(NULL);
+
+    break_text(card ? card : run->kind, &first, &second);
+    json_add_object(
+        data, json_text("board", run->board), json_text("code", code), json_text("first", first),
+        json_text("second", second), json_take("name", cut(run->name, NAME_MOST)),
+        json_text("whole_name", run->name), json_text("row", row), json_text("lot", run->lot),
+        json_take("firmware", cut(run->firmware, TEXT_MOST)),
+        json_text("whole_firmware", run->firmware), json_text("card", run->card),
+        json_text("version", run->card_version), json_text("chip", run->chip),
+        json_text("operator", run->operator_),
+        json_take("day", times_day(run->ended ? run->ended : run->began)));
+    if (!template)
+        mustache_fill(svg, "label.svg", data);
+    else if (!mustache_fill_text(svg, template, data, error))
+        return g_string_free(svg, TRUE);
     return g_string_free(svg, FALSE);
 }

@@ -1,9 +1,14 @@
-/* Labels: a small SVG drawing with a board's address as a QR code (ISO/IEC 18004). */
+/*
+ * Labels that can be stuck on a board: who it is, its address as text and QR code, what it was
+ * given and when. They are SVG, in millimetres, by the template label.svg or by one of the user's
+ * (docs/ledger.md).
+ */
 #pragma once
 
 #include <glib.h>
 
 #include "wrytograph-host/ledger.h"
 
-/* The label of a passed run: address, card, version, date; 50 by 22 mm. Free with g_free. */
-char *label_svg(const struct wry_ledger_run *run);
+/* The label for a run that passed. template: the text of a user's template; NULL: label.svg. Free
+ * with g_free. NULL with error if the template is faulty. */
+char *label_svg(const struct wry_ledger_run *run, const char *template, GError **error);

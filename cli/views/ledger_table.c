@@ -7,21 +7,13 @@
 
 #include "json.h"
 #include "ledger_json.h"
+#include "times.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 
 enum {
     ID_SHOWN = 8, /* digits shown, enough to identify a run */
 };
-
-char *ledger_table_time(const char *time)
-{
-    char *text = g_strndup(time ? time : "", 19);
-
-    if (strlen(text) > 10)
-        text[10] = ' ';
-    return text;
-}
 
 static const char *text_or(const char *text, const char *other)
 {
@@ -31,7 +23,7 @@ static const char *text_or(const char *text, const char *other)
 struct table *ledger_table_new(const struct app *app)
 {
     struct table *table =
-        table_new(app, "run", "began (UTC)", "board", "outcome", "seconds", "what", NULL);
+        table_new(app, "run", "began", "board", "outcome", "seconds", "what", NULL);
 
     table_right(table, 4);
     return table;
@@ -39,9 +31,10 @@ struct table *ledger_table_new(const struct app *app)
 
 void ledger_table_row(struct table *table, const struct wry_ledger_run *run)
 {
-    g_autofree char *time = ledger_table_time(run->began);
+    g_autofree char *time = times_local(run->began);
     g_autofree char *card = words_card(run->card, run->card_version);
-    const char *what = card ? card : run->kind;
+    bool is_label = strcmp(run->kind, "label") == 0;
+    const char *what = card && !is_label ? card : run->kind;
     g_autofree char *where = run->failed_at && strcmp(run->failed_at, run->kind) != 0
                                  ? g_strdup_printf(", at %s", run->failed_at)
                                  : g_strdup("");
@@ -89,8 +82,8 @@ static void show_contents(const struct app *app, const struct wry_ledger_run *ru
 
 void ledger_table_show(const struct app *app, const struct wry_ledger_run *run)
 {
-    g_autofree char *began = ledger_table_time(run->began);
-    g_autofree char *ended = ledger_table_time(run->ended);
+    g_autofree char *began = times_local(run->began);
+    g_autofree char *ended = times_local(run->ended);
     g_autofree char *flash = run->flash > 0 ? wry_units_flash_size((uint32_t)run->flash) : NULL;
     g_autofree char *card = run->card ? g_strconcat(run->card, " ", run->card_version, NULL) : NULL;
     g_autofree char *where = run->failed_at

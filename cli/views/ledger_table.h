@@ -28,6 +28,3 @@ void ledger_table_write_csv(FILE *to, const struct wry_ledger_run *run);
 
 /* Prints struct wry_ledger_refusal: rejected rows and the reasons. */
 void ledger_table_refusals(const struct app *app, const GPtrArray *refusals);
-
-/* "2026-11-29 01:08:31" for the ledger's form; free with g_free. */
-char *ledger_table_time(const char *time);

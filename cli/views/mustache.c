@@ -125,3 +125,50 @@ void mustache_fill(GString *to, const char *name, JsonBuilder *data)
 
     fill_file(to, name, &scope);
 }
+
+/* Templates of users. */
+
+static bool fail(GError **error, const char *what, const char *mark)
+{
+    g_set_error(error, G_MARKUP_ERROR, G_MARKUP_ERROR_PARSE, "%s {{%s}}", what, mark);
+    return false;
+}
+
+/* Checks what fill and take_section rely on: each section ends, within the one around it. */
+static bool check(const char *text, const char *end, GError **error)
+{
+    for (const char *open; (open = g_strstr_len(text, end - text, "{{"));) {
+        const char *close = g_strstr_len(open, end - open, "}}");
+        g_autofree char *mark = g_strndup(open + 2, close ? (gsize)(close - open - 2)
+                                                          : MIN((gsize)(end - open - 2), 20));
+        if (!close)
+            return fail(error, "a mark has no end:", mark);
+        if (mark[0] == '>')
+            return fail(error, "a template cannot include another one:", mark);
+        if (mark[0] == '/')
+            return fail(error, "nothing begins before", mark);
+        text = close + 2;
+        if (mark[0] != '#' && mark[0] != '^')
+            continue;
+        g_autofree char *last = g_strdup_printf("{{/%s}}", mark + 1);
+        const char *inner_end = g_strstr_len(text, end - text, last);
+        if (!inner_end)
+            return fail(error, "there is no end for", mark);
+        if (!check(text, inner_end, error))
+            return false;
+        text = inner_end + strlen(last);
+    }
+    return true;
+}
+
+bool mustache_fill_text(GString *to, const char *text, JsonBuilder *data, GError **error)
+{
+    size_t n = strlen(text);
+
+    if (!check(text, text + n, error))
+        return false;
+    g_autoptr(JsonNode) root = json_builder_get_root(data);
+    struct scope scope = {.object = json_node_get_object(root)};
+    fill(to, text, n, &scope);
+    return true;
+}

@@ -12,7 +12,12 @@
 #pragma once
 
 #include <json-glib/json-glib.h>
+#include <stdbool.h>
 
 /* Appends the template of this name, one of cli/templates, filled in from what the builder holds:
  * one complete object. */
 void mustache_fill(GString *to, const char *name, JsonBuilder *data);
+
+/* Appends a template that a user gives. False with error if its marks are not balanced, or name
+ * another template. */
+bool mustache_fill_text(GString *to, const char *text, JsonBuilder *data, GError **error);

@@ -4,9 +4,9 @@
 #include <string.h>
 
 #include "json.h"
-#include "ledger_table.h"
 #include "mustache.h"
 #include "report_data.h"
+#include "times.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph/version.h"
@@ -36,7 +36,7 @@ static const char *class_of(const char *outcome)
 
 static struct json_member time_of(const char *name, const char *time)
 {
-    return json_take(name, ledger_table_time(time));
+    return json_take(name, times_local(time));
 }
 
 static void add_sum(JsonBuilder *data, guint n, const char *what, const char *class)

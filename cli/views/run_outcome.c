@@ -6,7 +6,7 @@
 
 #include "banner.h"
 #include "json.h"
-#include "ledger_table.h"
+#include "times.h"
 #include "wrytograph-host/units.h"
 
 static const char *word(enum wry_outcome outcome, const struct wry_run_result *result)
@@ -53,7 +53,7 @@ char *run_outcome_line(enum wry_outcome outcome, const struct wry_run_result *re
 
     if (outcome == WRY_OUTCOME_DONE && result->done_before) {
         g_autofree char *when =
-            result->earlier_at ? ledger_table_time(result->earlier_at) : g_strdup("before");
+            result->earlier_at ? times_local(result->earlier_at) : g_strdup("before");
         g_string_append_printf(line, ": already done %s.", when);
     }
     if (outcome != WRY_OUTCOME_DONE && last)

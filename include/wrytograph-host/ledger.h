@@ -27,7 +27,7 @@ extern "C" {
  * 8601; digests are hexadecimal. */
 struct wry_ledger_run {
     char *id;   /* UUID */
-    char *kind; /* "card", "write", "settings", "restore", "erase", "backup" */
+    char *kind; /* "card", "write", "settings", "restore", "erase", "backup", "label" */
     char *began, *ended;
     char *computer, *username;
     char *program; /* version of this program */
@@ -99,6 +99,14 @@ void wry_ledger_close(struct wry_ledger *ledger);
 const char *wry_ledger_name(const struct wry_ledger *ledger);
 bool wry_ledger_is_server(const struct wry_ledger *ledger);
 
+enum wry_ledger_latest {
+    WRY_LEDGER_EVERY_RUN,
+    WRY_LEDGER_LATEST_RUN,      /* the latest run of each board that passed, failed or was cut;
+                                   without backups, labels and refused
+                                   runs */
+    WRY_LEDGER_LATEST_FIRMWARE, /* the latest run of each board that wrote an application */
+};
+
 /* Selects runs. NULL and 0 match all. */
 struct wry_ledger_filter {
     const char *board, *card, *outcome, *kind;
@@ -107,6 +115,8 @@ struct wry_ledger_filter {
     unsigned most;             /* at most so many, the latest; 0 = all */
     bool brief;                /* leave steps and heard NULL */
     const char *lot, *firmware;
+    enum wry_ledger_latest latest; /* a run that the other members leave out still counts as later
+                                    */
 };
 
 /* Receives one run after another, the latest first. Returning false ends the query. */
@@ -130,6 +140,26 @@ static inline GPtrArray *wry_ledger_list(struct wry_ledger *ledger,
 {
     return wry_ledger_list_of(ledger, filter, sizeof *filter, error);
 }
+
+enum wry_ledger_field {
+    WRY_LEDGER_BOARDS,
+    WRY_LEDGER_CARDS,
+    WRY_LEDGER_LOTS,
+    WRY_LEDGER_FIRMWARES,
+};
+
+/*
+ * The different values that a field has in the ledger, sorted, as strings; free with
+ * g_ptr_array_unref. part: only those that contain this text, in any case; for boards, these
+ * hexadecimal digits, with or without colons. NULL: all. most: at most so many; 0 = all. NULL with
+ * error.
+ */
+GPtrArray *wry_ledger_values(struct wry_ledger *ledger, enum wry_ledger_field field,
+                             const char *part, unsigned most, GError **error);
+
+/* Records that labels were made for the boards of these runs (struct wry_ledger_run): a run of kind
+ * "label" for each. False with error. */
+bool wry_ledger_add_labels(struct wry_ledger *ledger, const GPtrArray *runs, GError **error);
 
 /* The number of rows that wait for the server; -1 on error. */
 int wry_ledger_waiting(struct wry_ledger *ledger);

@@ -27,6 +27,7 @@ struct wry_ledger {
     struct ledger_sqlite *lite;
     struct ledger_sender *sender; /* NULL until the first write */
     bool exposed, exposed_told;
+    struct ledger_postgres *idle; /* connection of an earlier question; NULL = none */
 };
 
 static char *data_file(const char *name)
@@ -78,6 +79,7 @@ void wry_ledger_close(struct wry_ledger *ledger)
     if (!ledger)
         return;
     ledger_sender_free(ledger->sender);
+    ledger_postgres_close(ledger->idle);
     ledger_sqlite_close(ledger->lite);
     g_mutex_clear(&ledger->lock);
     g_free(ledger->process);
@@ -174,6 +176,67 @@ struct ledger_postgres *ledger_server(struct wry_ledger *ledger, int64_t time, G
     return server;
 }
 
+static struct wry_ledger_run *label_of(const struct wry_ledger_run *run)
+{
+    struct wry_ledger_run *label = ledger_run_new("label");
+
+    label->ended = g_strdup(label->began);
+    g_free(label->outcome);
+    label->outcome = g_strdup("passed");
+    label->exit_code = 0;
+    label->board = g_strdup(run->board);
+    label->chip = g_strdup(run->chip);
+    label->flash = run->flash;
+    label->card = g_strdup(run->card);
+    label->card_version = g_strdup(run->card_version);
+    label->lot = g_strdup(run->lot);
+    label->lot_row = run->lot_row;
+    label->name = g_strdup(run->name);
+    return label;
+}
+
+bool wry_ledger_add_labels(struct wry_ledger *ledger, const GPtrArray *runs, GError **error)
+{
+    bool good = true;
+
+    g_mutex_lock(&ledger->lock);
+    if (ledger->address && !ledger->sender)
+        ledger->sender = ledger_sender_new(ledger->address, ledger->path);
+    good = ledger_sqlite_be_sure(ledger->lite, true, error) &&
+           ledger_sqlite_begin(ledger->lite, error);
+    for (guint i = 0; i < runs->len && good; i++) {
+        struct wry_ledger_run *label = label_of(g_ptr_array_index(runs, i));
+        good = ledger_sqlite_put(ledger->lite, label, NULL, ledger->address != NULL, error);
+        wry_ledger_run_free(label);
+    }
+    good = ledger_sqlite_finish(ledger->lite, good, error);
+    g_mutex_unlock(&ledger->lock);
+    if (good && ledger->sender)
+        ledger_sender_ask(ledger->sender, WAIT_TIME);
+    return good;
+}
+
+/* The connection of an earlier question, or a new one. It may be broken: *is_used tells. */
+static struct ledger_postgres *take_server(struct wry_ledger *ledger, bool *is_used, GError **error)
+{
+    g_mutex_lock(&ledger->lock);
+    struct ledger_postgres *server = ledger->idle;
+    ledger->idle = NULL;
+    g_mutex_unlock(&ledger->lock);
+    *is_used = server != NULL;
+    return server ? server : ledger_server(ledger, READ_TIME, error);
+}
+
+/* Keeps a connection on which nothing is pending. */
+static void return_server(struct wry_ledger *ledger, struct ledger_postgres *server)
+{
+    g_mutex_lock(&ledger->lock);
+    struct ledger_postgres *other = ledger->idle;
+    ledger->idle = server;
+    g_mutex_unlock(&ledger->lock);
+    ledger_postgres_close(other);
+}
+
 /* Merges the rows of this computer with the server's: the latest run may not be sent yet. */
 struct merge {
     wry_ledger_take take;
@@ -182,6 +245,7 @@ struct merge {
     guint next;
     unsigned left; /* rows still wanted */
     bool more;
+    bool any; /* the server has answered */
 };
 
 static bool hand_over(struct merge *merge, const struct wry_ledger_run *run)
@@ -195,6 +259,7 @@ static bool take_from_server(void *context, const struct wry_ledger_run *run)
 {
     struct merge *merge = context;
 
+    merge->any = true;
     while (merge->next < merge->here->len) {
         const struct wry_ledger_run *own = g_ptr_array_index(merge->here, merge->next);
         if (strcmp(own->began, run->began) < 0)
@@ -216,6 +281,27 @@ static bool each_here(struct wry_ledger *ledger, const struct wry_ledger_filter 
     return good;
 }
 
+/* Asks the server. A connection that was idle may have ended meanwhile: then by a new one. */
+static bool each_there(struct wry_ledger *ledger, const struct wry_ledger_filter *filter,
+                       struct merge *merge, GError **error)
+{
+    bool is_used = true, good = false;
+
+    while (!good && is_used && !merge->any) {
+        GError *failure = NULL;
+        struct ledger_postgres *server = take_server(ledger, &is_used, &failure);
+        good = server && ledger_postgres_each(server, filter, take_from_server, merge, &failure);
+        if (good && merge->more && merge->left > 0)
+            return_server(ledger, server);
+        else
+            ledger_postgres_close(server);
+        if (failure && (!is_used || merge->any))
+            g_propagate_error(error, g_steal_pointer(&failure));
+        g_clear_error(&failure);
+    }
+    return good;
+}
+
 bool wry_ledger_each_of(struct wry_ledger *ledger, const struct wry_ledger_filter *given,
                         size_t size, wry_ledger_take take, void *context, GError **error)
 {
@@ -228,13 +314,9 @@ bool wry_ledger_each_of(struct wry_ledger *ledger, const struct wry_ledger_filte
                           .here = here,
                           .left = filter->most > 0 ? filter->most : UINT_MAX,
                           .more = true};
-    int64_t deadline = g_get_monotonic_time() + READ_TIME;
     if (!each_here(ledger, filter, ledger_collect, here, error))
         return false;
-    struct ledger_postgres *server = ledger_postgres_open(ledger->address, deadline, error);
-    bool good = server && ledger_postgres_each(server, filter, take_from_server, &merge, error);
-    ledger->exposed = ledger->exposed || (server && ledger_postgres_is_exposed(server));
-    ledger_postgres_close(server);
+    bool good = each_there(ledger, filter, &merge, error);
     for (; good && merge.more && merge.left > 0 && merge.next < here->len; merge.next++)
         hand_over(&merge, g_ptr_array_index(here, merge.next));
     return good;
@@ -249,6 +331,49 @@ GPtrArray *wry_ledger_list_of(struct wry_ledger *ledger, const struct wry_ledger
     if (wry_ledger_each(ledger, filter, ledger_collect, runs, error))
         return runs;
     g_ptr_array_unref(runs);
+    return NULL;
+}
+
+static int by_text(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+/* What is here and on the server, once each. */
+static void unite(GPtrArray *values, unsigned most)
+{
+    g_ptr_array_sort(values, by_text);
+    for (guint i = 1; i < values->len;) {
+        if (strcmp(g_ptr_array_index(values, i - 1), g_ptr_array_index(values, i)) == 0)
+            g_ptr_array_remove_index(values, i);
+        else
+            i++;
+    }
+    if (most > 0 && values->len > most)
+        g_ptr_array_set_size(values, (int)most);
+}
+
+GPtrArray *wry_ledger_values(struct wry_ledger *ledger, enum wry_ledger_field field,
+                             const char *part, unsigned most, GError **error)
+{
+    GPtrArray *found = g_ptr_array_new_with_free_func(g_free);
+
+    g_mutex_lock(&ledger->lock);
+    bool good = ledger_sqlite_values(ledger->lite, field, part, most, found, error);
+    g_mutex_unlock(&ledger->lock);
+    if (good && ledger->address) {
+        struct ledger_postgres *server = ledger_server(ledger, READ_TIME, error);
+        good = server && ledger_postgres_values(server, field, part, most, found, error);
+        if (good)
+            return_server(ledger, server);
+        else
+            ledger_postgres_close(server);
+    }
+    if (good) {
+        unite(found, most);
+        return found;
+    }
+    g_ptr_array_unref(found);
     return NULL;
 }
 

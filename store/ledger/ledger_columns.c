@@ -203,7 +203,7 @@ static void add(struct ledger_where *where, char mark, const char *condition, co
 {
     if (!value)
         return;
-    g_string_append(where->text, where->values->len == 0 ? " WHERE " : " AND ");
+    g_string_append(where->text, where->text->len == 0 ? " WHERE " : " AND ");
     g_ptr_array_add(where->values, g_strdup(value));
     g_string_append_printf(where->text, "%s %c%u", condition, mark, where->values->len);
 }
@@ -253,6 +253,33 @@ static void add_id(struct ledger_where *where, char mark, const char *beginning)
     g_string_append(where->text, server ? "::uuid" : "");
 }
 
+static void add_text(struct ledger_where *where, const char *condition)
+{
+    g_string_append_printf(where->text, "%s%s", where->text->len == 0 ? " WHERE " : " AND ",
+                           condition);
+}
+
+/* Runs that no later one of the same board replaces; the index of boards finds later ones. */
+static void add_latest(struct ledger_where *where, enum wry_ledger_latest latest)
+{
+    static const char *const counts[] = {
+        [WRY_LEDGER_LATEST_RUN] =
+            "%skind NOT IN ('backup', 'label') AND %soutcome NOT IN ('refused', 'running')",
+        [WRY_LEDGER_LATEST_FIRMWARE] = "%sfirmware IS NOT NULL AND %soutcome = 'passed'"};
+    g_autoptr(GString) own = g_string_new(NULL), later = g_string_new(NULL);
+
+    if (latest == WRY_LEDGER_EVERY_RUN)
+        return;
+    g_string_append(own, counts[latest]);
+    g_string_replace(own, "%s", "", 0);
+    g_string_append(later, counts[latest]);
+    g_string_replace(later, "%s", "later.", 0);
+    add_text(where, own->str);
+    add_text(where, "board IS NOT NULL AND NOT EXISTS (SELECT 1 FROM run AS later WHERE "
+                    "later.board = run.board AND later.began > run.began AND ");
+    g_string_append_printf(where->text, "%s)", later->str);
+}
+
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark)
 {
     struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free)};
@@ -270,6 +297,7 @@ struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char ma
     add(&where, mark, "began >=", filter->since);
     add(&where, mark, "began <", filter->until);
     add_id(&where, mark, filter->id);
+    add_latest(&where, filter->latest);
     return where;
 }
 
@@ -277,4 +305,71 @@ void ledger_where_clear(struct ledger_where *where)
 {
     g_string_free(where->text, TRUE);
     g_ptr_array_unref(where->values);
+}
+
+/* Boards are many: their index is read once, in order, and compared without patterns, which take
+ * three times as long. The others are few: the index is entered once for each. */
+char *ledger_values_query(enum wry_ledger_field field, bool has_part, char mark, unsigned most)
+{
+    static const char *const names[] = {[WRY_LEDGER_BOARDS] = "board",
+                                        [WRY_LEDGER_CARDS] = "card",
+                                        [WRY_LEDGER_LOTS] = "lot",
+                                        [WRY_LEDGER_FIRMWARES] = "firmware"};
+    const char *name = names[field], *find = mark == '$' ? "strpos" : "instr";
+    bool is_board = field == WRY_LEDGER_BOARDS;
+    /* The server's index of cards is in lower case. */
+    bool lower = field == WRY_LEDGER_CARDS && mark == '$';
+    g_autofree char *key = lower ? g_strdup_printf("lower(%s)", name) : g_strdup(name);
+    GString *text = g_string_new(NULL);
+
+    if (is_board)
+        g_string_append(text, "SELECT DISTINCT board FROM run WHERE board IS NOT NULL");
+    else
+        g_string_append_printf(
+            text,
+            "WITH RECURSIVE known(value) AS (SELECT min(%s) FROM run WHERE %s IS NOT NULL "
+            "UNION ALL SELECT (SELECT min(%s) FROM run WHERE %s > known.value) FROM known "
+            "WHERE known.value IS NOT NULL) SELECT value FROM known WHERE value IS NOT NULL",
+            key, name, key, key);
+    if (has_part)
+        g_string_append_printf(text, " AND (%s(%s, %c1) > 0 OR %s(%s, %c2) > 0)", find,
+                               is_board ? "board" : "lower(value)", mark, find,
+                               is_board ? "board" : "lower(value)", mark);
+    g_string_append(text, " ORDER BY 1");
+    if (most > 0)
+        g_string_append_printf(text, " LIMIT %u", most);
+    return g_string_free(text, FALSE);
+}
+
+/* Digits with a colon before every second one from the given one on. */
+static char *with_colons(const char *digits, unsigned first)
+{
+    GString *text = g_string_new(NULL);
+
+    for (unsigned i = 0; digits[i]; i++) {
+        if (i > 0 && i % 2 == first % 2)
+            g_string_append_c(text, ':');
+        g_string_append_c(text, digits[i]);
+    }
+    return g_string_free(text, FALSE);
+}
+
+void ledger_values_part(enum wry_ledger_field field, const char *part, char *forms[2])
+{
+    g_autofree char *upper = part ? g_ascii_strup(part, -1) : NULL;
+    bool has_colons = upper && strchr(upper, ':');
+
+    forms[0] = forms[1] = NULL;
+    if (!part)
+        return;
+    if (field != WRY_LEDGER_BOARDS) {
+        forms[0] = g_utf8_strdown(part, -1);
+        forms[1] = g_strdup(forms[0]);
+    } else if (has_colons) {
+        forms[0] = g_steal_pointer(&upper);
+        forms[1] = g_strdup(forms[0]);
+    } else {
+        forms[0] = with_colons(upper, 0);
+        forms[1] = with_colons(upper, 1);
+    }
 }

@@ -10,7 +10,8 @@
 #define SCHEMA_LOCK "SELECT pg_advisory_xact_lock(6018294471)"
 #define SCHEMA_TABLE "wrytograph_schema"
 
-#define ANSWER_TIME 30000000 /* us without an answer after which a server has failed */
+#define UPGRADE_TIME 1200000000 /* us for a step of an upgrade, which may rewrite all rows */
+#define ANSWER_TIME 30000000    /* us without an answer after which a server has failed */
 
 struct ledger_postgres {
     struct postgres *server;
@@ -40,7 +41,7 @@ static bool apply(struct postgres *server, int version, int known, GError **erro
     for (int i = version; i < known && good; i++) {
         g_autofree char *mark =
             g_strdup_printf("INSERT INTO " SCHEMA_TABLE " (version) VALUES (%d)", i + 1);
-        good = postgres_execute(server, ledger_postgres_migrations[i], ANSWER_TIME, error) &&
+        good = postgres_execute(server, ledger_postgres_migrations[i], UPGRADE_TIME, error) &&
                postgres_execute(server, mark, ANSWER_TIME, error);
     }
     return good;
@@ -55,7 +56,7 @@ static bool migrate(const struct ledger_postgres *ledger, GError **error)
         known++;
     if (version >= 0 && version < known) {
         if (!postgres_execute(server, "BEGIN", ANSWER_TIME, error) ||
-            !postgres_execute(server, SCHEMA_LOCK, ANSWER_TIME, error))
+            !postgres_execute(server, SCHEMA_LOCK, UPGRADE_TIME, error))
             return false;
         version = version_of(server, error);
         if (version < 0 || !apply(server, version, known, error) ||
@@ -104,7 +105,7 @@ static char *put_statement(void)
 {
     static const char *const casts[] = {[WRY_LEDGER_TEXT] = "text",
                                         [WRY_LEDGER_TIME] = "timestamptz",
-                                        [WRY_LEDGER_JSON] = "jsonb",
+                                        [WRY_LEDGER_JSON] = "json",
                                         [WRY_LEDGER_NUMBER] = "bigint",
                                         [WRY_LEDGER_REAL] = "double precision"};
     g_autofree char *names = ledger_column_names();
@@ -198,6 +199,26 @@ bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledge
                               (const char *const *)where.values->pdata, LEDGER_COLUMNS, ANSWER_TIME,
                               take_row, &visit, error);
     ledger_where_clear(&where);
+    return good;
+}
+
+static bool take_value(void *context, const PGresult *result)
+{
+    g_ptr_array_add(context, g_utf8_make_valid(PQgetvalue(result, 0, 0), -1));
+    return true;
+}
+
+bool ledger_postgres_values(struct ledger_postgres *ledger, enum wry_ledger_field field,
+                            const char *part, unsigned most, GPtrArray *found, GError **error)
+{
+    g_autofree char *text = ledger_values_query(field, part != NULL, '$', most);
+    char *forms[2];
+
+    ledger_values_part(field, part, forms);
+    bool good = postgres_each(ledger->server, text, part ? 2 : 0, (const char *const *)forms, 1,
+                              ANSWER_TIME, take_value, found, error);
+    g_free(forms[0]);
+    g_free(forms[1]);
     return good;
 }
 

@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include "store/ledger/row_claims.h"
+#include "store/ledger/row_claim.h"
 #include "wrytograph-host/ledger.h"
 
 struct ledger_postgres;
@@ -31,7 +31,11 @@ enum ledger_sent ledger_postgres_put(struct ledger_postgres *server, const GPtrA
 bool ledger_postgres_each(struct ledger_postgres *server, const struct wry_ledger_filter *filter,
                           wry_ledger_take take, void *context, GError **error);
 
-/* Rows of a table of boards, see row_claims.h. The claim given to take is valid during the call. */
+/* Adds the values of a field to found, see wry_ledger_values. */
+bool ledger_postgres_values(struct ledger_postgres *server, enum wry_ledger_field field,
+                            const char *part, unsigned most, GPtrArray *found, GError **error);
+
+/* Rows of a table of boards, see row_claims.c. The claim given to take is valid during the call. */
 bool ledger_postgres_each_claim(struct ledger_postgres *server, const char *lot,
                                 bool (*take)(void *context, const struct row_claim *claim),
                                 void *context, GError **error);

@@ -43,7 +43,7 @@ static bool drop(struct ledger_sqlite *outbox, const GPtrArray *runs, GError **e
         const struct wry_ledger_run *run = g_ptr_array_index(runs, i);
         good = ledger_sqlite_drop(outbox, run->id, error);
     }
-    return good && ledger_sqlite_commit(outbox, error);
+    return ledger_sqlite_finish(outbox, good, error);
 }
 
 /* One attempt to empty an outbox. */

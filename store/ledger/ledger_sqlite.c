@@ -173,6 +173,29 @@ bool ledger_sqlite_each(struct ledger_sqlite *lite, const struct wry_ledger_filt
     return statement && visit(lite, statement, take, context, error);
 }
 
+bool ledger_sqlite_values(struct ledger_sqlite *lite, enum wry_ledger_field field, const char *part,
+                          unsigned most, GPtrArray *found, GError **error)
+{
+    char *forms[2];
+    g_autofree char *text = ledger_values_query(field, part != NULL, '?', most);
+    sqlite3_stmt *statement = database_prepare(lite->db, text, error);
+    int step = SQLITE_ERROR;
+
+    if (!statement)
+        return false;
+    ledger_values_part(field, part, forms);
+    for (int i = 0; i < 2 && part; i++) {
+        sqlite3_bind_text(statement, i + 1, forms[i], -1, SQLITE_TRANSIENT);
+        g_free(forms[i]);
+    }
+    while ((step = sqlite3_step(statement)) == SQLITE_ROW)
+        g_ptr_array_add(found,
+                        g_utf8_make_valid((const char *)sqlite3_column_text(statement, 0), -1));
+    bool good = step == SQLITE_DONE || database_fail(lite->db, error);
+    sqlite3_finalize(statement);
+    return good;
+}
+
 GPtrArray *ledger_sqlite_waiting(struct ledger_sqlite *lite, const char *mark, unsigned most,
                                  GError **error)
 {
@@ -291,7 +314,10 @@ bool ledger_sqlite_begin(struct ledger_sqlite *lite, GError **error)
     return database_execute(lite->db, "BEGIN IMMEDIATE", error);
 }
 
-bool ledger_sqlite_commit(struct ledger_sqlite *lite, GError **error)
+bool ledger_sqlite_finish(struct ledger_sqlite *lite, bool good, GError **error)
 {
-    return database_execute(lite->db, "COMMIT", error);
+    if (good && database_execute(lite->db, "COMMIT", error))
+        return true;
+    database_execute(lite->db, "ROLLBACK", NULL);
+    return false;
 }

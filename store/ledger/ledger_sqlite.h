@@ -25,6 +25,10 @@ bool ledger_sqlite_find_cut(struct ledger_sqlite *lite, const char *computer, GE
 bool ledger_sqlite_each(struct ledger_sqlite *lite, const struct wry_ledger_filter *filter,
                         wry_ledger_take take, void *context, GError **error);
 
+/* Adds the values of a field to found, see wry_ledger_values. */
+bool ledger_sqlite_values(struct ledger_sqlite *lite, enum wry_ledger_field field, const char *part,
+                          unsigned most, GPtrArray *found, GError **error);
+
 /*
  * Ended rows that wait for the server, by number of failures and then by age; at most `most`;
  * struct wry_ledger_run. mark: identifies this attempt; rows that ledger_sqlite_refuse got with it
@@ -53,6 +57,7 @@ bool ledger_sqlite_each_refused(struct ledger_sqlite *lite,
 bool ledger_sqlite_set_server(struct ledger_sqlite *lite, const char *name, GError **error);
 char *ledger_sqlite_server(struct ledger_sqlite *lite);
 
-/* Begins and ends a transaction. */
+/* Begins a transaction; commits it if good, or else takes it back. Returns whether it was
+ * committed. */
 bool ledger_sqlite_begin(struct ledger_sqlite *lite, GError **error);
-bool ledger_sqlite_commit(struct ledger_sqlite *lite, GError **error);
+bool ledger_sqlite_finish(struct ledger_sqlite *lite, bool good, GError **error);

@@ -10,14 +10,8 @@
  */
 #pragma once
 
+#include "store/ledger/row_claim.h"
 #include "wrytograph-host/ledger.h"
-
-struct row_claim {
-    unsigned row; /* line in the table */
-    char *board;  /* EUI-48 */
-    char *mark;   /* as given to row_claims_add */
-    char *computer;
-};
 
 struct row_claims;
 
