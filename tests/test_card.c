@@ -391,7 +391,8 @@ static void the_row_says_who_the_board_is(void)
     said = command("ledger", "show", id, NULL);
     EXPECT(0, "pier C, gauge 12", said);
     CHECK(says(&said, "Ada") && says(&said, "harbour 7") && says(&said, "line 2"));
-    EXPECT(0, "No such run", command("ledger", "list", "--lot", "harbour 8", NULL));
+    EXPECT(2, "nothing in the ledger has 'harbour 8'",
+           command("ledger", "list", "--lot", "harbour 8", NULL));
     /* By default a lot is the card and its version; what failed has the advice. */
     cards_make("boards: {file: named.csv, row: next, name: gauge}\nexpect: {revision: 7}\n");
     EXPECT(5, "FAILED at check", command("card", "run", scratch_file("card.yaml"), NULL));

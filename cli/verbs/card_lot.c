@@ -110,7 +110,6 @@ int card_lot_begin(struct app *app, const struct wry_card *card, const struct ca
 {
     *lot = (struct card_lot){.app = app,
                              .card = card,
-                             .path = app->rest[1],
                              .name = options->lot ? options->lot : wry_lot_of_card(card),
                              .failed_only = options->failed};
     if (options->failed && !lot->name)
@@ -176,14 +175,10 @@ char *card_lot_next(const struct card_lot *lot)
     return NULL;
 }
 
-void card_lot_conclude(struct card_lot *lot)
+void card_lot_conclude(struct card_lot *lot, GHashTable *shown)
 {
     if (!lot->state)
         return;
-    g_autofree char *quoted = g_shell_quote(lot->path);
-    g_autofree char *again = g_strdup_printf("wrytograph card run %s --each --failed",
-                                             strpbrk(lot->path, " '\"$\\") ? quoted : lot->path);
-
-    lot_view_summary(lot->app, lot->state, again);
+    lot_view_summary(lot->app, lot->state, shown);
     lot_view_add_json(lot->app->json, lot->state);
 }

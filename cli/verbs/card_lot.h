@@ -14,7 +14,6 @@
 struct card_lot {
     struct app *app;
     const struct wry_card *card;
-    const char *path;      /* of the card, as given */
     const char *name;      /* NULL: these runs belong to no lot */
     struct wry_lot *state; /* NULL: not known */
     bool told;             /* that it is not known was reported */
@@ -42,5 +41,5 @@ bool card_lot_is_done(const struct card_lot *lot);
  * known. Free with g_free. */
 char *card_lot_next(const struct card_lot *lot);
 
-/* Prints the summary and adds it to the JSON document. */
-void card_lot_conclude(struct card_lot *lot);
+/* Prints the summary and adds it to the JSON document. shown: see lot_view_summary. */
+void card_lot_conclude(struct card_lot *lot, GHashTable *shown);

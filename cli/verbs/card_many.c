@@ -117,6 +117,22 @@ static void tell_same(const struct many *many)
     }
 }
 
+/* The boards of this run were shown above. */
+static void conclude_lot(struct many *many)
+{
+    g_autoptr(GHashTable) shown = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    if (!many->lot.state || many->app->dry_run)
+        return;
+    for (size_t i = 0; i < many->count; i++) {
+        g_hash_table_add(shown, g_strdup(many->rows[i].link));
+        if (many->boards[i].result.known)
+            g_hash_table_add(shown, wry_units_address(many->boards[i].result.address));
+    }
+    card_lot_read(&many->lot);
+    card_lot_conclude(&many->lot, shown);
+}
+
 static bool open_logs(struct many *many, const char *folder)
 {
     GError *error = NULL;
@@ -164,10 +180,7 @@ static int run(struct many *many, const struct card_options *options,
     many_view_free(many->view);
     tell_same(many);
     code = conclude(many);
-    if (many->lot.state && !many->app->dry_run) {
-        card_lot_read(&many->lot);
-        card_lot_conclude(&many->lot);
-    }
+    conclude_lot(many);
     app_note(many->app, "Logs: %s", folder);
     return code;
 }

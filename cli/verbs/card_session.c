@@ -122,7 +122,7 @@ int card_session_conclude(struct card_session *session)
              json_number("failed", session->failed),
              json_number("done_before", session->done_before));
     app_print(app, "%s passed, %u failed%s.", boards, session->failed, before);
-    card_lot_conclude(&session->lot);
+    card_lot_conclude(&session->lot, NULL);
     if (session->failed > 0) {
         app->told = true;
         return app_fail(app, (enum exit_code)session->worst, NULL, "%s failed", failed);

@@ -70,8 +70,9 @@ static char *from_keyboard(struct app *app, const char *key)
     silent.c_lflag &= ~(tcflag_t)ECHO;
     app_interrupted(); /* from now on Ctrl-C asks to stop */
     app_restore_at_once(&before);
-    fprintf(stderr, "Value of %s (not shown): ", key);
+    /* Before the prompt: what is typed at once is neither shown nor lost. */
     tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
+    fprintf(stderr, "Value of %s (not shown): ", key);
     bool read = read_line(line, sizeof line);
     tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
     app_restore_at_once(NULL);

@@ -150,7 +150,10 @@ static const struct option own[] = {
            "passed, 'done before', failed, refused, stopped, cut or running"),
     OPTION(TEXT, "kind", kind, "KIND", "card, write, settings, restore, erase, backup or label"),
     OPTION(FLAG, "failed", failed, NULL, "boards: those whose latest run failed"),
-    OPTION(FILE, "left", left, "CARD", "boards: those that this card has left to do"),
+    OPTION(FILE, "left", left, "CARD",
+           "boards: those that this card has left to do; report: with them, and the time left"),
+    OPTION(TEXT, "keep-current", keep_current, "TIME",
+           "report: write it anew so often, such as 10s, for a screen in the workshop"),
     OPTION(TEXT, "most", most, "N",
            "At most N runs, boards or lots, the latest; default: 50 for list and boards, 20 for "
            "lots, all for the others"),

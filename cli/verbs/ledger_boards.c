@@ -94,14 +94,21 @@ static int list_boards(struct app *app, struct wry_ledger *ledger, struct wry_le
 
 /* boards --left */
 
-static int fail_card(struct app *app, const char *path, const GPtrArray *mistakes, GError *error)
+struct wry_card *ledger_card(struct app *app, const char *path)
 {
-    g_autofree char *what = app_count(mistakes ? mistakes->len : 0, "mistake");
+    g_autoptr(GPtrArray) mistakes = NULL;
+    GError *error = NULL;
+    struct wry_card *card = wry_card_open(path, NULL, &mistakes, &error);
 
-    if (error)
-        return explain_error(app, error);
-    return app_fail(app, EXIT_BAD_INPUT, "'wrytograph card check' lists them.", "%s: %s", path,
-                    what);
+    if (card)
+        return card;
+    if (error) {
+        explain_error(app, error);
+        return NULL;
+    }
+    g_autofree char *what = app_count(mistakes->len, "mistake");
+    app_fail(app, EXIT_BAD_INPUT, "'wrytograph card check' lists them.", "%s: %s", path, what);
+    return NULL;
 }
 
 static void add_left(struct app *app, struct table *table, const struct wry_lot_board *board)
@@ -122,12 +129,11 @@ static void add_left(struct app *app, struct table *table, const struct wry_lot_
 static int list_left(struct app *app, struct wry_ledger *ledger,
                      const struct ledger_options *options)
 {
-    g_autoptr(GPtrArray) mistakes = NULL;
+    struct wry_card *card = ledger_card(app, options->left);
     GError *error = NULL;
-    struct wry_card *card = wry_card_open(options->left, NULL, &mistakes, &error);
 
     if (!card)
-        return fail_card(app, options->left, mistakes, error);
+        return app->code;
     struct wry_lot *lot = wry_lot_read(ledger, card, options->lot, &error);
     bool has_lot = options->lot || wry_lot_of_card(card);
     wry_card_close(card);
@@ -246,7 +252,7 @@ int ledger_lots(struct app *app, struct wry_ledger *ledger, const struct wry_led
     }
     json_builder_end_array(app->json);
     table_end(table, true);
-    if (error)
+    if (!names || error)
         return ledger_fail_read(app, ledger, error);
     if (names->len == 0)
         app_print(app, "No lot is recorded in %s.", wry_ledger_name(ledger));

@@ -2,12 +2,16 @@
 #include <stdio.h>
 
 #include "ledger_verb.h"
+#include "values.h"
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/ledger_table.h"
 #include "views/output_file.h"
 #include "views/report.h"
 #include "views/report_data.h"
+#include "wrytograph-host/lot.h"
+
+#define WAIT_STEP 100000 /* us */
 
 /* export: streamed, for any number of runs */
 
@@ -69,26 +73,102 @@ int ledger_export(struct app *app, struct wry_ledger *ledger,
 
 /* report */
 
-int ledger_report(struct app *app, struct wry_ledger *ledger,
-                  const struct wry_ledger_filter *filter, const struct ledger_options *options)
+/* The lot of the card whose boards are counted; NULL if none is given. */
+static int read_lot(struct app *app, struct wry_ledger *ledger,
+                    const struct ledger_options *options, struct wry_lot **lot)
+{
+    struct wry_card *card = options->left ? ledger_card(app, options->left) : NULL;
+    GError *error = NULL;
+
+    if (!options->left)
+        return EXIT_DONE;
+    if (!card)
+        return app->code;
+    *lot = wry_lot_read(ledger, card, options->lot, &error);
+    wry_card_close(card);
+    return *lot ? EXIT_DONE : ledger_fail_read(app, ledger, error);
+}
+
+/* Writes the page once; *count is the number of runs on it. */
+static int write_report(struct app *app, struct wry_ledger *ledger,
+                        const struct wry_ledger_filter *filter,
+                        const struct ledger_options *options, unsigned refresh, guint *count)
 {
     struct report *report = report_new();
+    struct report_page page = {.ledger = wry_ledger_name(ledger), .refresh = refresh};
+    struct wry_lot *lot = NULL;
     struct output_file output;
     struct wry_ledger_filter brief = *filter;
     GError *error = NULL;
+    int code = read_lot(app, ledger, options, &lot);
 
     brief.brief = true;
-    bool read = wry_ledger_each(ledger, &brief, report_take, report, &error);
-    bool good = read && output_file_begin(&output, options->output, &error);
-
-    if (good) {
-        report_write(report, output.to, wry_ledger_name(ledger));
-        good = output_file_end(&output, true, &error);
+    page.state = lot;
+    if (code == EXIT_DONE && !wry_ledger_each(ledger, &brief, report_take, report, &error))
+        code = ledger_fail_read(app, ledger, error);
+    else if (code == EXIT_DONE && !output_file_begin(&output, options->output, &error))
+        code = explain_error(app, error);
+    else if (code == EXIT_DONE) {
+        report_write(report, output.to, &page);
+        code = output_file_end(&output, true, &error) ? EXIT_DONE : explain_error(app, error);
     }
-    guint count = report->runs;
+    *count = report->runs;
     report_free(report);
-    if (!good)
-        return read ? explain_error(app, error) : ledger_fail_read(app, ledger, error);
+    wry_lot_free(lot);
+    return code;
+}
+
+static void wait_for(uint64_t time)
+{
+    int64_t end = g_get_monotonic_time() + (int64_t)time;
+
+    while (!app_interrupted() && g_get_monotonic_time() < end)
+        g_usleep(WAIT_STEP);
+}
+
+/* Until Ctrl-C. A server that is away for a while does not end it: the page stays as it was. */
+static int keep_current(struct app *app, struct wry_ledger *ledger,
+                        const struct wry_ledger_filter *filter,
+                        const struct ledger_options *options, uint64_t every)
+{
+    unsigned seconds = (unsigned)((every + 999999) / 1000000);
+    bool told = false;
+    guint count = 0;
+
+    app_note(app, "%s is written anew every %u s; Ctrl-C ends.", options->output, seconds);
+    for (bool first = true; !app_interrupted(); first = false) {
+        int code = write_report(app, ledger, filter, options, seconds, &count);
+        if (code != EXIT_DONE && first)
+            return code;
+        if (code != EXIT_DONE && !told)
+            app_note(app, "%s; the page stays as it was until that changes.", app->message);
+        told = code != EXIT_DONE;
+        app->code = EXIT_DONE;
+        g_clear_pointer(&app->message, g_free);
+        g_clear_pointer(&app->next_step, g_free);
+        wait_for(every);
+    }
+    json_add(app->json, json_number("runs", count));
+    return EXIT_DONE;
+}
+
+int ledger_report(struct app *app, struct wry_ledger *ledger,
+                  const struct wry_ledger_filter *filter, const struct ledger_options *options)
+{
+    uint64_t every = 0;
+    guint count = 0;
+    int code = values_time(app, "--keep-current", options->keep_current, &every);
+
+    if (code == EXIT_DONE && options->keep_current && !options->output)
+        code = app_fail(app, EXIT_USAGE, "Such as -o report.html.",
+                        "--keep-current: give -o FILE, too");
+    if (code != EXIT_DONE)
+        return code;
+    if (options->keep_current)
+        return keep_current(app, ledger, filter, options, every);
+    code = write_report(app, ledger, filter, options, 0, &count);
+    if (code != EXIT_DONE)
+        return code;
     json_add(app->json, json_number("runs", count));
     if (options->output)
         app_print(app, "Report of %u run%s: %s", count, count == 1 ? "" : "s", options->output);

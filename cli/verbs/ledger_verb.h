@@ -2,11 +2,12 @@
 #pragma once
 
 #include "app/app.h"
+#include "wrytograph-host/card.h"
 #include "wrytograph-host/ledger.h"
 
 struct ledger_options {
     char *board, *card, *lot, *firmware, *day, *since, *until, *outcome, *kind, *most, *output,
-        *from, *left, *template, *grid, *margin, *first;
+        *from, *left, *keep_current, *template, *grid, *margin, *first;
     char *begin, *end; /* period of the filter */
     gboolean csv, svg, failed, utc, again;
 };
@@ -24,6 +25,8 @@ int ledger_filter_board(struct app *app, struct wry_ledger *ledger, char **board
 void ledger_filter_clear(struct ledger_options *options);
 
 /* ledger_boards.c */
+/* A card, to count its boards; NULL after app_fail. Close with wry_card_close. */
+struct wry_card *ledger_card(struct app *app, const char *path);
 int ledger_boards(struct app *app, struct wry_ledger *ledger, struct wry_ledger_filter *filter,
                   const struct ledger_options *options);
 int ledger_before(struct app *app, struct wry_ledger *ledger, const char *board);

@@ -91,7 +91,7 @@ GPtrArray *label_sheet_pages(const GPtrArray *labels, const struct label_grid *g
         }
         good = add_label(page, g_ptr_array_index(labels, i),
                          grid->margin + place % grid->columns * width + PADDING,
-                         grid->margin + place / grid->columns * height + PADDING,
+                         grid->margin + (double)(place / grid->columns) * height + PADDING,
                          width - 2 * PADDING, height - 2 * PADDING, error);
     }
     end_page(pages, page);

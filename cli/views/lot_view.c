@@ -49,13 +49,29 @@ char *lot_view_board(const struct wry_lot_board *board)
     return g_string_free(text, FALSE);
 }
 
+/* A line that is wrapped at the terminal's width. */
+static void put_line(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
+
+static void put_line(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    if (app->json_wanted)
+        return;
+    app_put(stdout, text);
+    putchar('\n');
+}
+
 void lot_view_advice(const struct app *app, const char *advice)
 {
     g_auto(GStrv) lines = g_strsplit(advice ? advice : "", "\n", -1);
 
     for (char **line = lines; *line; line++) {
         if (**line != '\0')
-            app_print(app, "      %s", *line);
+            put_line(app, "      %s", *line);
     }
 }
 
@@ -63,27 +79,36 @@ static void tell_failed(const struct app *app, const struct wry_lot_board *board
 {
     g_autofree char *who = lot_view_board(board);
 
-    app_print(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
-              board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
+    put_line(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
+             board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
     lot_view_advice(app, board->advice);
 }
 
-void lot_view_summary(const struct app *app, const struct wry_lot *lot, const char *again)
+static bool is_shown(GHashTable *shown, const char *key)
+{
+    return shown && key && g_hash_table_contains(shown, key);
+}
+
+void lot_view_summary(const struct app *app, const struct wry_lot *lot, GHashTable *shown)
 {
     g_autofree char *counts = lot_view_counts(lot);
     bool all = lot->total > 0 && lot->done == lot->total;
+    guint failed = lot->failed + lot->silent->len;
 
-    app_outcome(app, lot->failed + lot->silent->len == 0, "Lot %s: %s%s", lot->name, counts,
+    app_outcome(app, failed == 0, "Lot %s: %s%s", lot->name, counts,
                 all ? ". All boards are done." : ".");
     for (guint i = 0; i < lot->boards->len; i++) {
         const struct wry_lot_board *board = g_ptr_array_index(lot->boards, i);
-        if (board->state == WRY_LOT_FAILED)
+        if (board->state == WRY_LOT_FAILED && !is_shown(shown, board->address))
             tell_failed(app, board);
     }
-    for (guint i = 0; i < lot->silent->len; i++)
-        tell_failed(app, g_ptr_array_index(lot->silent, i));
-    if (again && lot->failed + lot->silent->len > 0)
-        app_note(app, "To do the failed ones again: %s", again);
+    for (guint i = 0; i < lot->silent->len; i++) {
+        const struct wry_lot_board *board = g_ptr_array_index(lot->silent, i);
+        if (!is_shown(shown, board->link))
+            tell_failed(app, board);
+    }
+    if (failed > 0)
+        app_note(app, "To do only the failed ones again, run the same command with --failed.");
 }
 
 static void add_board(JsonBuilder *b, const struct wry_lot_board *board)

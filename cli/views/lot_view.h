@@ -11,9 +11,9 @@ char *lot_view_counts(const struct wry_lot *lot);
  * g_free. */
 char *lot_view_board(const struct wry_lot_board *board);
 
-/* Prints the counts, and each failed board with step, reason and advice. again: the command that
- * does those again; NULL = none. */
-void lot_view_summary(const struct app *app, const struct wry_lot *lot, const char *again);
+/* Prints the counts, and each failed board with step, reason and advice, without those whose
+ * address or link is in the set `shown` (NULL: none), which were printed already. */
+void lot_view_summary(const struct app *app, const struct wry_lot *lot, GHashTable *shown);
 
 void lot_view_add_json(JsonBuilder *b, const struct wry_lot *lot);
 

@@ -18,7 +18,7 @@ bool output_file_begin(struct output_file *output, const char *path, GError **er
     *output = (struct output_file){.to = stdout, .path = path};
     if (!path)
         return true;
-    output->pending = wry_atomic_file_begin(path, TRUE, error);
+    output->pending = wry_atomic_file_begin_shared(path, TRUE, error);
     if (!output->pending)
         return false;
     output->to = fopen(wry_atomic_file_path(output->pending), "we");

@@ -6,6 +6,7 @@
 #include "json.h"
 #include "mustache.h"
 #include "report_data.h"
+#include "report_lot.h"
 #include "times.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
@@ -29,7 +30,8 @@ static void put(FILE *to, const char *name, JsonBuilder *data)
 
 static const char *class_of(const char *outcome)
 {
-    bool neither = strcmp(outcome, "running") == 0 || strcmp(outcome, "done before") == 0;
+    bool neither = strcmp(outcome, "running") == 0 || strcmp(outcome, "done before") == 0 ||
+                   strcmp(outcome, "refused") == 0;
 
     return strcmp(outcome, "passed") == 0 ? "good" : neither ? "" : "bad";
 }
@@ -56,6 +58,7 @@ static void add_day(JsonBuilder *data, const struct report_day *day)
                     json_format("passed", "%u", day->passed),
                     json_format("failed", "%u", day->failed),
                     json_text("bad", day->failed > 0 ? " bad" : ""),
+                    json_if(day->refused > 0, json_format("refused", "%u", day->refused)),
                     json_if(day->passed > 0, json_format("median", "%.1f s", report_median(day))),
                     json_if(rate > 0, json_format("rate", "%.0f", rate)),
                     count < day->failed && reason
@@ -63,20 +66,49 @@ static void add_day(JsonBuilder *data, const struct report_day *day)
                         : json_text("why", reason));
 }
 
-static void put_head(const struct report *report, FILE *to, const char *ledger)
+static void add_bench(JsonBuilder *data, const struct report_bench *bench)
+{
+    json_add_object(data, json_text("bench", bench->name),
+                    json_format("passed", "%u", bench->passed),
+                    json_format("failed", "%u", bench->failed),
+                    json_text("bad", bench->failed > 0 ? " bad" : ""),
+                    time_of("time", bench->latest), json_text("outcome", bench->outcome));
+}
+
+static void add_lots(JsonBuilder *data, const struct report *report, const struct wry_lot *state)
+{
+    json_begin_list(data, "lots");
+    for (guint i = 0; i < report->lots->len; i++) {
+        const struct report_lot *lot = g_ptr_array_index(report->lots, i);
+        bool same = state && g_strcmp0(state->name, report_lot_name(lot)) == 0;
+        report_lot_add(data, lot, same ? state : NULL);
+    }
+    json_builder_end_array(data);
+    json_begin_list(data, "benches");
+    for (guint i = 0; i < report->benches->len; i++)
+        add_bench(data, g_ptr_array_index(report->benches, i));
+    json_builder_end_array(data);
+    json_add(data, json_flag("any_lots", report->lots->len > 0),
+             json_flag("any_benches", report->benches->len > 1));
+}
+
+static void put_head(const struct report *report, FILE *to, const struct report_page *page)
 {
     g_autoptr(JsonBuilder) data = json_builder_new();
 
     json_builder_begin_object(data);
     json_add(data, json_flag("any", report->runs > 0), time_of("from", report->from),
-             time_of("until", report->until), json_text("ledger", ledger),
+             time_of("until", report->until), json_text("ledger", page->ledger),
+             json_if(page->refresh > 0, json_format("refresh", "%u", page->refresh)),
              json_text("version", WRY_VERSION_TEXT), json_flag("any_days", report->days->len > 0),
              json_flag("any_boards", report->boards->len > 0));
     json_begin_list(data, "sums");
     add_sum(data, report->boards->len, "boards", "");
     add_sum(data, report->runs, "runs", "");
     add_sum(data, report->passed, "passed", "good");
-    add_sum(data, report->failed, "not passed", report->failed > 0 ? "bad" : "");
+    add_sum(data, report->failed, "failed", report->failed > 0 ? "bad" : "");
+    if (report->refused > 0)
+        add_sum(data, report->refused, "refused", "");
     if (report->done_before > 0)
         add_sum(data, report->done_before, "done before", "");
     json_builder_end_array(data);
@@ -84,6 +116,7 @@ static void put_head(const struct report *report, FILE *to, const char *ledger)
     for (guint i = 0; i < report->days->len; i++)
         add_day(data, g_ptr_array_index(report->days, i));
     json_builder_end_array(data);
+    add_lots(data, report, page->state);
     put(to, "report_head.html", data);
 }
 
@@ -142,7 +175,8 @@ static void add_run(JsonBuilder *data, const struct wry_ledger_run *run)
         json_text("class", class_of(run->outcome)), json_text("outcome", run->outcome),
         json_format("seconds", "%.1f", run->seconds),
         json_format("who", "%s on %s", run->username, run->computer),
-        json_format("why", "%s%s%s", at, run->failed_at && run->reason ? ": " : "", reason));
+        json_format("why", "%s%s%s", at, run->failed_at && run->reason ? ": " : "", reason),
+        json_text("advice", run->advice));
 }
 
 static void put_board(FILE *to, const struct report_board *board, bool open)
@@ -154,7 +188,8 @@ static void put_board(FILE *to, const struct report_board *board, bool open)
 
     json_builder_begin_object(data);
     json_add(data, json_text("open", open ? " open" : ""), json_text("address", board->address),
-             json_text("class", class_of(latest->outcome)), json_text("outcome", latest->outcome),
+             json_text("name", board->name), json_text("class", class_of(latest->outcome)),
+             json_text("outcome", latest->outcome),
              json_text("chip", board->chip ? board->chip : ""),
              json_format("runs", "%u run%s", board->runs, board->runs == 1 ? "" : "s"),
              json_format("passed", "%u", board->passed),
@@ -173,11 +208,11 @@ static void put_board(FILE *to, const struct report_board *board, bool open)
     put(to, "report_board.html", data);
 }
 
-void report_write(const struct report *report, FILE *to, const char *ledger)
+void report_write(const struct report *report, FILE *to, const struct report_page *page)
 {
     g_autoptr(JsonBuilder) none = json_builder_new();
 
-    put_head(report, to, ledger);
+    put_head(report, to, page);
     for (guint i = 0; i < report->boards->len; i++)
         put_board(to, g_ptr_array_index(report->boards, i), report->boards->len <= OPEN_MOST);
     json_builder_begin_object(none);

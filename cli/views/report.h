@@ -4,14 +4,21 @@
  *
  *     struct report *report = report_new();
  *     wry_ledger_each(ledger, &filter, report_take, report, &error);
- *     report_write(report, file, "ledger.db");
+ *     report_write(report, file, &(struct report_page){.ledger = "ledger.db"});
  *     report_free(report);
  */
 #pragma once
 
 #include <stdio.h>
 
+#include "wrytograph-host/lot.h"
+
 struct report;
 
-/* ledger: its name, for the head of the page. */
-void report_write(const struct report *report, FILE *to, const char *ledger);
+struct report_page {
+    const char *ledger;          /* its name, for the head of the page */
+    unsigned refresh;            /* seconds after which a browser loads it again; 0 = never */
+    const struct wry_lot *state; /* the lot of a card, with its number of boards; NULL = none */
+};
+
+void report_write(const struct report *report, FILE *to, const struct report_page *page);

@@ -5,6 +5,8 @@
 #include <string.h>
 
 #include "ledger_json.h"
+#include "report_lot.h"
+#include "times.h"
 #include "words.h"
 
 static void free_day(void *item)
@@ -39,11 +41,22 @@ static void free_board(void *item)
 
     g_free(board->address);
     g_free(board->chip);
+    g_free(board->name);
     g_free(board->parsed);
     g_ptr_array_unref(board->history);
     g_ptr_array_unref(board->holds);
     wry_ledger_run_free(board->backup);
     g_free(board);
+}
+
+static void free_bench(void *item)
+{
+    struct report_bench *bench = item;
+
+    g_free(bench->name);
+    g_free(bench->latest);
+    g_free(bench->outcome);
+    g_free(bench);
 }
 
 struct report *report_new(void)
@@ -52,6 +65,10 @@ struct report *report_new(void)
 
     report->days_by_key = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     report->boards_by_address = g_hash_table_new(g_str_hash, g_str_equal);
+    report->lots_by_name = g_hash_table_new(g_str_hash, g_str_equal);
+    report->benches_by_name = g_hash_table_new(g_str_hash, g_str_equal);
+    report->benches = g_ptr_array_new_with_free_func(free_bench);
+    report->lots = g_ptr_array_new_with_free_func((GDestroyNotify)report_lot_free);
     report->days = g_ptr_array_new_with_free_func(free_day);
     report->boards = g_ptr_array_new_with_free_func(free_board);
     return report;
@@ -61,6 +78,10 @@ void report_free(struct report *report)
 {
     g_hash_table_unref(report->days_by_key);
     g_hash_table_unref(report->boards_by_address);
+    g_hash_table_unref(report->lots_by_name);
+    g_hash_table_unref(report->benches_by_name);
+    g_ptr_array_unref(report->benches);
+    g_ptr_array_unref(report->lots);
     g_ptr_array_unref(report->days);
     g_ptr_array_unref(report->boards);
     g_free(report->from);
@@ -70,7 +91,7 @@ void report_free(struct report *report)
 
 static struct report_day *find_day(struct report *report, const struct wry_ledger_run *run)
 {
-    g_autofree char *day = g_strndup(run->began, 10);
+    g_autofree char *day = times_day(run->began);
     g_autofree char *what = words_card(run->card, run->card_version);
     if (!what)
         what = g_strdup_printf("%s, without a card", run->kind);
@@ -98,10 +119,17 @@ static void note_time(char **kept, const char *time, bool later)
     *kept = g_strdup(time);
 }
 
-/* A board that needed nothing is neither passed nor failed. */
-static bool is_done_before(const struct wry_ledger_run *run)
+static bool is_outcome(const struct wry_ledger_run *run, const char *outcome)
 {
-    return strcmp(run->outcome, "done before") == 0;
+    return strcmp(run->outcome, outcome) == 0;
+}
+
+/* A board that needed nothing, or was refused before anything was changed, neither passed nor
+ * failed. */
+static bool has_failed(const struct wry_ledger_run *run)
+{
+    return !is_outcome(run, "passed") && !is_outcome(run, "done before") &&
+           !is_outcome(run, "refused") && !is_outcome(run, "running");
 }
 
 static void take_day(struct report_day *day, const struct wry_ledger_run *run, bool passed)
@@ -116,14 +144,12 @@ static void take_day(struct report_day *day, const struct wry_ledger_run *run, b
         g_array_append_val(day->seconds, run->seconds);
         return;
     }
-    if (is_done_before(run)) {
-        day->done_before++;
+    day->done_before += is_outcome(run, "done before");
+    day->refused += is_outcome(run, "refused");
+    if (!has_failed(run))
         return;
-    }
-    day->failed += strcmp(run->outcome, "running") != 0;
-    g_autofree char *reason =
-        g_strdup_printf("%s%s%s", run->failed_at ? run->failed_at : run->outcome,
-                        run->reason ? ": " : "", run->reason ? run->reason : "");
+    day->failed++;
+    g_autofree char *reason = report_lot_cause(run);
     guint before = GPOINTER_TO_UINT(g_hash_table_lookup(day->reasons, reason));
     g_hash_table_insert(day->reasons, g_steal_pointer(&reason), GUINT_TO_POINTER(before + 1));
 }
@@ -204,7 +230,9 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
 {
     board->runs++;
     board->passed += passed;
-    board->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
+    board->failed += has_failed(run);
+    if (run->name && !board->name)
+        board->name = g_strdup(run->name);
     if (board->history->len < REPORT_HISTORY)
         g_ptr_array_add(board->history, wry_ledger_run_copy(run));
     /* Repeated runs write the same content to the same places. */
@@ -218,15 +246,51 @@ static void take_board(struct report_board *board, const struct wry_ledger_run *
         board->backup = wry_ledger_run_copy(run);
 }
 
+static struct report_lot *find_lot(struct report *report, const char *name)
+{
+    struct report_lot *lot = g_hash_table_lookup(report->lots_by_name, name);
+
+    if (lot)
+        return lot;
+    lot = report_lot_new(name);
+    g_ptr_array_add(report->lots, lot);
+    g_hash_table_insert(report->lots_by_name, (gpointer)report_lot_name(lot), lot);
+    return lot;
+}
+
+static void take_bench(struct report *report, const struct wry_ledger_run *run)
+{
+    const char *name = run->computer ? run->computer : "unknown";
+    struct report_bench *bench = g_hash_table_lookup(report->benches_by_name, name);
+
+    if (!bench) {
+        bench = g_new0(struct report_bench, 1);
+        bench->name = g_strdup(name);
+        bench->latest = g_strdup(run->began);
+        bench->outcome =
+            g_strconcat(run->outcome, run->name ? "  " : "", run->name ? run->name : "", NULL);
+        g_ptr_array_add(report->benches, bench);
+        g_hash_table_insert(report->benches_by_name, bench->name, bench);
+    }
+    bench->passed += is_outcome(run, "passed");
+    bench->failed += has_failed(run);
+}
+
 bool report_take(void *context, const struct wry_ledger_run *run)
 {
     struct report *report = context;
-    bool passed = strcmp(run->outcome, "passed") == 0;
+    bool passed = is_outcome(run, "passed");
 
+    if (strcmp(run->kind, "label") == 0)
+        return true;
     report->runs++;
     report->passed += passed;
-    report->done_before += is_done_before(run);
-    report->failed += !passed && !is_done_before(run) && strcmp(run->outcome, "running") != 0;
+    report->done_before += is_outcome(run, "done before");
+    report->refused += is_outcome(run, "refused");
+    report->failed += has_failed(run);
+    if (run->lot)
+        report_lot_take(find_lot(report, run->lot), run);
+    take_bench(report, run);
     note_time(&report->from, run->began, false);
     note_time(&report->until, run->began, true);
     take_day(find_day(report, run), run, passed);

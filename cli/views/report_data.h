@@ -8,7 +8,7 @@
 /* A card on one day, or work without a card. */
 struct report_day {
     char *day, *what; /* "2026-11-29", "Pier gauges 3" */
-    guint runs, passed, failed, done_before;
+    guint runs, passed, failed, done_before, refused;
     GHashTable *boards;  /* addresses, as a set */
     GHashTable *reasons; /* "at verify: …" to its count */
     GArray *seconds;     /* double, of passed runs */
@@ -24,6 +24,7 @@ struct report_content {
 /* One board, and the latest of its runs. */
 struct report_board {
     char *address, *chip;
+    char *name; /* who it is, by the latest run that tells; NULL = unknown */
     int64_t flash;
     guint runs, passed, failed;
     GPtrArray *history;            /* struct wry_ledger_run, the latest first, some of them */
@@ -33,10 +34,17 @@ struct report_board {
     struct wry_ledger_run *backup; /* the latest run with a backup; NULL = none */
 };
 
+/* A computer, and its latest run. */
+struct report_bench {
+    char *name, *latest, *outcome;
+    guint passed, failed;
+};
+
 struct report {
-    GHashTable *days_by_key, *boards_by_address;
-    GPtrArray *days, *boards; /* in order of first occurrence */
-    guint runs, passed, failed, done_before;
+    GHashTable *days_by_key, *boards_by_address, *lots_by_name, *benches_by_name;
+    GPtrArray *days, *boards, *benches; /* in order of first occurrence */
+    GPtrArray *lots;                    /* struct report_lot */
+    guint runs, passed, failed, done_before, refused;
     char *from, *until;
 };
 

@@ -23,6 +23,10 @@ struct wry_atomic_file;
  */
 struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error);
 
+/* The same for a file that is handed on: it gets the mode that the umask leaves of 0666. */
+struct wry_atomic_file *wry_atomic_file_begin_shared(const char *path, gboolean replace,
+                                                     GError **error);
+
 /* The hidden path to write to, and the folder that contains it. */
 const char *wry_atomic_file_path(const struct wry_atomic_file *file);
 const char *wry_atomic_file_folder(const struct wry_atomic_file *file);

@@ -247,7 +247,7 @@ gboolean kit_pack(const struct card *card, const char *path, const char *secret_
     g_autofree char *text = list ? kit_list_write(list) : NULL;
     g_autofree char *signature = list && secret_key ? sign(text, secret_key, error) : NULL;
     struct wry_atomic_file *file =
-        list && (signature || !secret_key) ? wry_atomic_file_begin(path, TRUE, error) : NULL;
+        list && (signature || !secret_key) ? wry_atomic_file_begin_shared(path, TRUE, error) : NULL;
     gboolean packed = FALSE;
 
     if (file && write_zip(wry_atomic_file_path(file), list, text, signature, error))

@@ -31,7 +31,8 @@ static gboolean may_take_name(const struct wry_atomic_file *file, GError **error
     return store_error(error, WRY_STORE_ERROR_EXISTS, "%s: the file exists already", file->path);
 }
 
-struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error)
+static struct wry_atomic_file *begin(const char *path, gboolean replace, mode_t mode,
+                                     GError **error)
 {
     struct wry_atomic_file *file = g_new0(struct wry_atomic_file, 1);
 
@@ -39,23 +40,37 @@ struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace
     file->folder = g_path_get_dirname(path);
     file->hidden = leftovers_path(file->folder, "part");
     file->replace = replace;
-    file->mode = 0600;
     file->group = (gid_t)-1;
     if (!may_take_name(file, error)) {
         wry_atomic_file_abandon(file);
         return NULL;
     }
     leftovers_remove(file->folder);
-    /* Mode 0600: it may contain a board's calibration and identity. */
+    struct stat info;
     int descriptor =
-        open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0600);
-    if (descriptor < 0) {
+        open(file->hidden, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, mode);
+    if (descriptor < 0 || fstat(descriptor, &info) != 0) {
         store_file_error(error, file->path);
+        if (descriptor >= 0)
+            close(descriptor);
         wry_atomic_file_abandon(file);
         return NULL;
     }
+    file->mode = info.st_mode & 0777;
     close(descriptor);
     return file;
+}
+
+/* Mode 0600: it may contain a board's calibration and identity. */
+struct wry_atomic_file *wry_atomic_file_begin(const char *path, gboolean replace, GError **error)
+{
+    return begin(path, replace, 0600, error);
+}
+
+struct wry_atomic_file *wry_atomic_file_begin_shared(const char *path, gboolean replace,
+                                                     GError **error)
+{
+    return begin(path, replace, 0666, error);
 }
 
 const char *wry_atomic_file_path(const struct wry_atomic_file *file)

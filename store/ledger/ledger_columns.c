@@ -208,6 +208,12 @@ static void add(struct ledger_where *where, char mark, const char *condition, co
     g_string_append_printf(where->text, "%s %c%u", condition, mark, where->values->len);
 }
 
+static void add_text(struct ledger_where *where, const char *condition)
+{
+    g_string_append_printf(where->text, "%s%s", where->text->len == 0 ? " WHERE " : " AND ",
+                           condition);
+}
+
 /* Few runs are of another outcome or kind than this: they have an index, which the database uses if
  * the condition says so. */
 static void add_rare(struct ledger_where *where, char mark, const char *column, const char *value,
@@ -253,12 +259,6 @@ static void add_id(struct ledger_where *where, char mark, const char *beginning)
     g_string_append(where->text, server ? "::uuid" : "");
 }
 
-static void add_text(struct ledger_where *where, const char *condition)
-{
-    g_string_append_printf(where->text, "%s%s", where->text->len == 0 ? " WHERE " : " AND ",
-                           condition);
-}
-
 /* Runs that no later one of the same board replaces; the index of boards finds later ones. */
 static void add_latest(struct ledger_where *where, enum wry_ledger_latest latest)
 {
@@ -280,20 +280,51 @@ static void add_latest(struct ledger_where *where, enum wry_ledger_latest latest
     g_string_append_printf(where->text, "%s)", later->str);
 }
 
+/*
+ * On the server, a value that many runs have, all of them old: for the latest runs the planner
+ * prefers the index of times, and reads a million rows to find one. With a range in place of the
+ * equal sign, and this order, only the index of values and times fits. The card is compared by the
+ * server's own rules, in which its index is.
+ */
+static void add_by_index(struct ledger_where *where, const char *key, const char *form,
+                         const char *value)
+{
+    g_autoptr(GString) order = g_string_new(NULL);
+
+    if (!value)
+        return;
+    for (unsigned i = 0; i < 2; i++) {
+        g_autoptr(GString) condition = g_string_new(NULL);
+        g_autofree char *mark = NULL;
+        g_ptr_array_add(where->values, g_strdup(value));
+        mark = g_strdup_printf("$%u", where->values->len);
+        g_string_printf(condition, "%s %s ", key, i == 0 ? ">=" : "<=");
+        g_string_append(condition, form);
+        g_string_replace(condition, "%s", mark, 1);
+        add_text(where, condition->str);
+    }
+    g_string_printf(order, "%s DESC, ", key);
+    g_string_prepend(where->order, order->str);
+}
+
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark)
 {
-    struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free)};
+    struct ledger_where where = {g_string_new(NULL), g_ptr_array_new_with_free_func(g_free),
+                                 g_string_new("began DESC")};
     bool server = mark == '$';
 
     add(&where, mark, "board =", filter->board);
-    /* By the server's own rules, in which its index is. */
-    add(&where, mark, server ? "lower(card) = lower(" : "card =", filter->card);
-    if (server && filter->card)
-        g_string_append_c(where.text, ')');
+    if (server)
+        add_by_index(&where, "lower(card)", "lower(%s)", filter->card);
+    else
+        add(&where, mark, "card =", filter->card);
     add_rare(&where, mark, "outcome", filter->outcome, "passed");
     add_rare(&where, mark, "kind", filter->kind, "card");
     add(&where, mark, "lot =", filter->lot);
-    add(&where, mark, "firmware =", filter->firmware);
+    if (server)
+        add_by_index(&where, "firmware", "%s", filter->firmware);
+    else
+        add(&where, mark, "firmware =", filter->firmware);
     add(&where, mark, "began >=", filter->since);
     add(&where, mark, "began <", filter->until);
     add_id(&where, mark, filter->id);
@@ -304,6 +335,7 @@ struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char ma
 void ledger_where_clear(struct ledger_where *where)
 {
     g_string_free(where->text, TRUE);
+    g_string_free(where->order, TRUE);
     g_ptr_array_unref(where->values);
 }
 
@@ -360,7 +392,7 @@ void ledger_values_part(enum wry_ledger_field field, const char *part, char *for
     bool has_colons = upper && strchr(upper, ':');
 
     forms[0] = forms[1] = NULL;
-    if (!part)
+    if (!upper)
         return;
     if (field != WRY_LEDGER_BOARDS) {
         forms[0] = g_utf8_strdown(part, -1);

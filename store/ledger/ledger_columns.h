@@ -36,6 +36,7 @@ char *ledger_read_names(bool brief, const char *stamp);
 struct ledger_where {
     GString *text;
     GPtrArray *values; /* char * */
+    GString *order;    /* for ORDER BY: the latest first */
 };
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark);
 

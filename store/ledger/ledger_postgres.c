@@ -191,8 +191,8 @@ bool ledger_postgres_each(struct ledger_postgres *ledger, const struct wry_ledge
     g_autoptr(GString) text = g_string_new(NULL);
     struct visit visit = {take, context};
 
-    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY began DESC", names,
-                           where.text->str);
+    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY %s", names, where.text->str,
+                           where.order->str);
     if (filter->most > 0)
         g_string_append_printf(text, " LIMIT %u", filter->most);
     bool good = postgres_each(ledger->server, text->str, (int)where.values->len,

@@ -161,8 +161,8 @@ bool ledger_sqlite_each(struct ledger_sqlite *lite, const struct wry_ledger_filt
     struct ledger_where where = ledger_where(filter, '?');
     g_autoptr(GString) text = g_string_new(NULL);
 
-    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY began DESC", names,
-                           where.text->str);
+    g_string_append_printf(text, "SELECT %s FROM run%s ORDER BY %s", names, where.text->str,
+                           where.order->str);
     if (filter->most > 0)
         g_string_append_printf(text, " LIMIT %u", filter->most);
     sqlite3_stmt *statement = database_prepare(lite->db, text->str, error);
