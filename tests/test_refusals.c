@@ -227,7 +227,7 @@ static void words_that_make_no_call_are_usage_errors(void)
         {NULL, NULL, "bench paint", 2, "'bench' takes add, list, fault"},
         {NULL, NULL, "bench list --revision 256", 2, "--revision is a number from 0 to 255"},
         {NULL, NULL, "bench list --port 65536", 2, "--port is a number from 1 to 65535"},
-        {NULL, NULL, "shelf", 2, "choose add, list, prefer, describe or remove"},
+        {NULL, NULL, "shelf", 2, "choose add, list, choose, prefer"},
         {NULL, NULL, "shelf add", 2, "'shelf add' takes files, folders and ZIPs"},
         {NULL, NULL, "shelf list x", 2, "'shelf list' takes no names"},
         {NULL, NULL, "shelf prefer", 2, "give the image's name"},

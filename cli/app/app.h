@@ -80,6 +80,7 @@ struct app {
     char **links;               /* APP_LINKS: all links; otherwise NULL */
     char *ledger_name;          /* --ledger */
     char *settings_description; /* --settings-description */
+    char *places;               /* --places */
     char *done_by;              /* --operator */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
         from_another_board, every_sector, clear_protection, listen, no_guess;

@@ -42,6 +42,8 @@ const struct option common_options[] = {
     OPTION(TEXT, "as", format, "FORMAT",
            "Read files as raw, hex or srec instead of detecting the format",
            .when = APP_IMAGES | APP_FORMAT),
+    OPTION(FILE, "places", places, "FILE",
+           "Images and their places from a table: '0x4000 start.bin' on a line", .when = APP_IMAGES),
     OPTION(FLAG, "leave-header", leave_header, NULL,
            "Do not set the flash size in boot headers to that of the board", .when = APP_IMAGES),
     OPTION(TEXT, "read-mode", read_mode, "LINES",

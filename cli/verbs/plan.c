@@ -1,4 +1,5 @@
 /* plan: checks and draws what write would do, without doing it. */
+#include "release.h"
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"
@@ -92,6 +93,7 @@ static int run(struct app *app, void *values)
     const struct plan_options *options = values;
     struct wry_plan_result result = {0};
     struct wry_images_options job_options;
+    struct release release = {0};
     int code = station_parse_images(app, &job_options);
 
     if (code == EXIT_DONE)
@@ -99,11 +101,14 @@ static int run(struct app *app, void *values)
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)
+        code = release_expand(app, &job_options, &release);
+    if (code == EXIT_DONE)
         code = station_conclude(app, wry_station_plan(app->station, &job_options, &result));
     if (code == EXIT_DONE)
         code = show(app, &result, options);
     wry_plan_result_clear(&result);
     station_free_images(&job_options);
+    release_clear(&release);
     return code;
 }
 

@@ -1,5 +1,6 @@
 /* shelf: images that this computer keeps, and which of them fit a board. */
 #include "wrytograph-host/shelf.h"
+#include "shelf_choose.h"
 #include "station_options.h"
 #include "values.h"
 #include "verbs.h"
@@ -142,8 +143,10 @@ static int run(struct app *app, void *values)
         return change(app, wry_shelf_remove, "is removed from the shelf");
     if (g_strcmp0(what, "describe") == 0)
         return describe(app);
-    return usage_error(app, what ? "'shelf' takes add, list, prefer, describe or remove"
-                                 : "choose add, list, prefer, describe or remove");
+    if (g_strcmp0(what, "choose") == 0 && !app->rest[1])
+        return shelf_choose(app);
+    return usage_error(app, what ? "'shelf' takes add, list, choose, prefer, describe or remove"
+                                 : "choose add, list, choose, prefer, describe or remove");
 }
 
 #define AT(member) offsetof(struct shelf_options, member)
@@ -157,15 +160,16 @@ static const struct option own[] = {
 const struct verb verb_shelf = {
     .name = "shelf",
     .summary = "store images, and show which fit a board",
-    .usage =
-        "add FILE|FOLDER|ZIP… | list | prefer NAME [VERSION] | describe NAME [VERSION] FILE.yaml | "
-        "remove NAME [VERSION]",
+    .usage = "add FILE|FOLDER|ZIP… | list | choose | prefer NAME [VERSION] | describe NAME "
+             "[VERSION] FILE.yaml | "
+             "remove NAME [VERSION]",
     .description =
         "Stores images by their SHA-256, with the facts of their boot headers. 'list' shows\n"
         "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' uses\n"
-        "the one that fits; if several do, the preferred one, or none. The shelf is in\n"
+        "the one that fits; if several do, the preferred one, or none. 'choose' lists those\n"
+        "that fit beside what the board has, and writes the one you pick. The shelf is in\n"
         "WRYTOGRAPH_SHELF, else in the user's data folder.",
-    .options = APP_LINK,
+    .options = APP_LINK | APP_LEDGER,
     .leaves_running = true,
     .own = own,
     .size = sizeof(struct shelf_options),

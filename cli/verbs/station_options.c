@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "places_file.h"
 #include "values.h"
 #include "views/announce.h"
 #include "views/explain.h"
@@ -212,6 +213,7 @@ static int parse_settings(struct app *app, struct wry_images_options *options)
 
 int station_parse_images(struct app *app, struct wry_images_options *options)
 {
+    int code = places_file_add(app);
     size_t count = g_strv_length(app->rest);
     struct wry_image_options *images = g_new0(struct wry_image_options, count);
 
@@ -223,6 +225,8 @@ int station_parse_images(struct app *app, struct wry_images_options *options)
                                            .from_another_board = app->from_another_board,
                                            .every_sector = app->every_sector,
                                            .dry_run = app->dry_run};
+    if (code != EXIT_DONE)
+        return code;
     for (size_t i = 0; i < count; i++) {
         char *argument = app->rest[i], *equals = strchr(argument, '=');
         if (equals && (equals == argument || equals[1] == '\0'))
@@ -234,7 +238,7 @@ int station_parse_images(struct app *app, struct wry_images_options *options)
         if (equals)
             *equals = '\0';
     }
-    int code = station_parse_format(app, &options->format);
+    code = station_parse_format(app, &options->format);
     if (code == EXIT_DONE)
         code = parse_read_mode(app, options);
     return code == EXIT_DONE ? parse_settings(app, options) : code;

@@ -1,4 +1,5 @@
 /* verify: compares images or an archive with the flash. */
+#include "release.h"
 #include "station_options.h"
 #include "verbs.h"
 #include "views/json.h"
@@ -37,17 +38,21 @@ static int verify_images(struct app *app, bool read_back)
 {
     struct wry_verify_result result = {0};
     struct wry_images_options options;
+    struct release release = {0};
     int code = station_parse_images(app, &options);
 
     options.read_back = read_back;
     if (code == EXIT_DONE)
         code = station_make(app);
+    if (code == EXIT_DONE)
+        code = release_expand(app, &options, &release);
     if (code == EXIT_DONE) {
         enum wry_outcome outcome = wry_station_verify(app->station, &options, &result);
         code = conclude(app, outcome, &result, "images",
                         options.image_count == 1 ? "the image" : "all the images");
     }
     station_free_images(&options);
+    release_clear(&release);
     return code;
 }
 
@@ -55,7 +60,8 @@ static int run(struct app *app, void *values)
 {
     const struct verify_options *options = values;
 
-    if (app->rest[0] && !app->rest[1] && wry_file_kind_of(app->rest[0]) == WRY_FILE_ARCHIVE)
+    if (app->rest[0] && !app->rest[1] && wry_file_kind_of(app->rest[0]) == WRY_FILE_ARCHIVE &&
+        !release_is_one(app->rest[0]))
         return verify_archive(app, app->rest[0], options->read_back);
     return verify_images(app, options->read_back);
 }

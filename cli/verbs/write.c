@@ -1,4 +1,5 @@
 /* write: places images in the flash, verified by the board's digest. */
+#include "release.h"
 #include "station_options.h"
 #include "verbs.h"
 #include "views/expected.h"
@@ -89,14 +90,18 @@ static int run(struct app *app, void *values)
 {
     const struct write_options *own = values;
     struct wry_images_options options;
+    struct release release = {0};
     int code = station_parse_images(app, &options);
 
     options.without_backup = own->without_backup;
     if (code == EXIT_DONE)
         code = station_make(app);
     if (code == EXIT_DONE)
+        code = release_expand(app, &options, &release);
+    if (code == EXIT_DONE)
         code = write_images(app, &options);
     station_free_images(&options);
+    release_clear(&release);
     return code;
 }
 

@@ -89,10 +89,11 @@ GPtrArray *label_sheet_pages(const GPtrArray *labels, const struct label_grid *g
             page = begin_page();
             place = 0;
         }
-        good = add_label(page, g_ptr_array_index(labels, i),
-                         grid->margin + place % grid->columns * width + PADDING,
-                         grid->margin + (double)(place / grid->columns) * height + PADDING,
-                         width - 2 * PADDING, height - 2 * PADDING, error);
+        unsigned line = place / grid->columns, column = place % grid->columns;
+        good =
+            add_label(page, g_ptr_array_index(labels, i), grid->margin + column * width + PADDING,
+                      grid->margin + line * height + PADDING, width - 2 * PADDING,
+                      height - 2 * PADDING, error);
     }
     end_page(pages, page);
     if (good)
