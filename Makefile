@@ -101,9 +101,10 @@ faults: all
 large: all
 	@$(BUILD)/bin/large
 
-# Four benches, a server that stops, and one lot: some minutes.
+# Four benches, a server that stops, and one lot; and fifty boards by keyboard: some minutes.
 lot: all
 	@trials/lot $(BUILD)
+	@trials/fifty $(BUILD)
 
 # Eight served boards at work.
 MINUTES ?= 60

@@ -213,6 +213,6 @@ void stores_use_backups(const char *folder)
     archive->flash_size = 0x400000;
     MUST(backups_note(backups, path, archive, &unwritten) == (unwritten == NULL));
     archive_close(archive);
-    backups_scan(backups, (struct wry_stop){0}, NULL);
+    backups_scan(backups, (struct wry_stop){0}, NULL, NULL);
     backups_close(backups);
 }

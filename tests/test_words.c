@@ -150,7 +150,7 @@ static void notes_say_where_and_how_many(void)
 
 static void every_note_but_two_has_words(void)
 {
-    for (int note = WRY_NOTE_ONLY_ADAPTER; note <= WRY_NOTE_BREAK; note++) {
+    for (int note = WRY_NOTE_ONLY_ADAPTER; note <= WRY_NOTE_BACKUPS_READ; note++) {
         struct wry_event event = {
             .kind = WRY_EVENT_NOTE, .note = (enum wry_note)note, .text = "what"};
         g_autofree char *text = wry_note_text(&event);

@@ -7,6 +7,7 @@
 #include "card_session.h"
 #include "views/banner.h"
 #include "views/run_outcome.h"
+#include "wrytograph-host/words.h"
 
 #define NEXT_PAINT "\033[30;46m"
 
@@ -65,13 +66,15 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
     station_conclude(app, outcome);
     g_autofree char *line =
         run_outcome_line(outcome, result, session->card, passed ? NULL : app->message, simulated);
+    const char *cause = passed ? NULL : wry_problem_cause(wry_station_problem(app->station));
     session->log_lost |=
         card_log_end(app, &log, line, passed ? NULL : app->next_step, EXIT_DONE) != EXIT_DONE;
     station_leave(app);
     run_outcome_banner(app, outcome, result, line, session->options->bell);
     if (!passed && app->next_step)
         app_note(app, "%s", app->next_step);
-    card_session_take(session, outcome, result, app->message, app->next_step);
+    const struct card_failure failure = {link, app->message, app->next_step, cause};
+    card_session_take(session, outcome, result, &failure);
     g_clear_pointer(&app->message, g_free);
     g_clear_pointer(&app->next_step, g_free);
 }

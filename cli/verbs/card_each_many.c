@@ -250,7 +250,9 @@ static void take_board(struct workshop *workshop, const struct news *news)
     app_outcome(app, news->outcome == WRY_OUTCOME_DONE, "%-12s %s", news->bench->place.link, line);
     lot_view_advice(app, news->advice);
     session->log_lost |= news->log_lost;
-    card_session_take(session, news->outcome, &news->result, news->words, news->advice);
+    const struct card_failure failure = {news->bench->place.link, news->words, news->advice,
+                                         news->cause};
+    card_session_take(session, news->outcome, &news->result, &failure);
     app->spent.bytes_sent += news->result.bytes_sent;
     app->spent.bytes_received += news->result.bytes_received;
     if (card_lot_is_done(&session->lot))

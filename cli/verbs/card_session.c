@@ -8,6 +8,10 @@
 #include "views/times.h"
 #include "wrytograph-host/units.h"
 
+enum {
+    SILENT_MOST = 20, /* lines kept for boards without an address */
+};
+
 int card_session_begin(struct card_session *session)
 {
     struct app *app = session->app;
@@ -17,6 +21,7 @@ int card_session_begin(struct card_session *session)
         return code;
     session->settings.lot = session->options->lot;
     wry_card_prepare(session->card, &session->settings);
+    session->silent = g_ptr_array_new_with_free_func(g_free);
     session->had = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     code = card_lot_begin(app, session->card, session->options, &session->lot);
     if (code == EXIT_DONE)
@@ -29,6 +34,8 @@ void card_session_free(struct card_session *session)
     card_lot_end(&session->lot);
     if (session->had)
         g_hash_table_unref(session->had);
+    if (session->silent)
+        g_ptr_array_unref(session->silent);
 }
 
 struct wry_run_options card_session_options(const struct card_session *session)
@@ -64,6 +71,31 @@ static void tell_again(const struct card_session *session, const struct wry_run_
     }
 }
 
+/* Nobody knows later which board that was: time and link must do. */
+static void note_silent(struct card_session *session, const struct card_failure *failure)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_local();
+    g_autofree char *time = g_date_time_format(now, "%H:%M:%S");
+
+    if (session->silent_count++ < SILENT_MOST)
+        g_ptr_array_add(session->silent, g_strdup_printf("  %s on %s: %s%s%s", time, failure->link,
+                                                         failure->words, failure->cause ? ". " : "",
+                                                         failure->cause ? failure->cause : ""));
+}
+
+static void tell_silent(const struct card_session *session)
+{
+    g_autofree char *boards = app_count(session->silent_count, "board");
+
+    if (session->silent_count == 0)
+        return;
+    app_print(session->app, "%s failed before giving an address:", boards);
+    for (guint i = 0; i < session->silent->len; i++)
+        app_print(session->app, "%s", (const char *)g_ptr_array_index(session->silent, i));
+    if (session->silent_count > session->silent->len)
+        app_print(session->app, "  … and others, see the logs");
+}
+
 static void remember(struct card_session *session, const struct wry_run_result *result, bool passed)
 {
     g_autoptr(GDateTime) now = g_date_time_new_now_local();
@@ -75,7 +107,7 @@ static void remember(struct card_session *session, const struct wry_run_result *
 }
 
 void card_session_take(struct card_session *session, enum wry_outcome outcome,
-                       const struct wry_run_result *result, const char *words, const char *advice)
+                       const struct wry_run_result *result, const struct card_failure *failure)
 {
     bool passed = outcome == WRY_OUTCOME_DONE;
     JsonBuilder *item = json_stream_item();
@@ -83,13 +115,15 @@ void card_session_take(struct card_session *session, enum wry_outcome outcome,
     if (!result->done_before)
         tell_again(session, result);
     remember(session, result, passed);
-    json_add(item, json_number("exit_code", outcome), json_text("error", words),
-             json_text("advice", advice));
+    json_add(item, json_number("exit_code", outcome), json_text("error", failure->words),
+             json_text("advice", failure->advice));
     run_outcome_add_json(item, result);
     json_stream_add(session->app, item);
     session->done_before += passed && result->done_before;
     session->passed += passed && !result->done_before;
     session->failed += !passed;
+    if (!passed && !result->known)
+        note_silent(session, failure);
     session->worst = run_outcome_worse(session->worst, outcome);
     card_lot_read(&session->lot);
 }
@@ -122,6 +156,7 @@ int card_session_conclude(struct card_session *session)
              json_number("failed", session->failed),
              json_number("done_before", session->done_before));
     app_print(app, "%s passed, %u failed%s.", boards, session->failed, before);
+    tell_silent(session);
     card_lot_conclude(&session->lot, NULL);
     if (session->failed > 0) {
         app->told = true;

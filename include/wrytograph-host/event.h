@@ -106,6 +106,8 @@ enum wry_note {
     WRY_NOTE_RESET,             /* the board was reset */
     WRY_NOTE_NO_BREAK,          /* this link cannot send a break */
     WRY_NOTE_BREAK,             /* a break was sent */
+    WRY_NOTE_BACKUPS_READ, /* backups that are new to this computer are read; text = how many of
+                              how many files */
 };
 
 /* A stretch of flash. */

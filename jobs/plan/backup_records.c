@@ -29,11 +29,25 @@ static struct backups *open_record(const struct wry_station *station, GError **e
     return backups_open(record, folder, station->settings.stop, error);
 }
 
+static void tell_progress(void *context, unsigned done, unsigned total)
+{
+    g_autofree char *text = g_strdup_printf("%u of %u", done, total);
+
+    station_note(context, WRY_NOTE_BACKUPS_READ, text);
+}
+
+static bool scan(struct wry_station *station, struct backups *backups, GError **error)
+{
+    const struct backups_progress progress = {station, tell_progress};
+
+    return backups_scan(backups, station->settings.stop, &progress, error);
+}
+
 bool backup_records_find(struct wry_station *station, struct backups_found *found, GError **error)
 {
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     struct backups *backups = open_record(station, error);
-    bool read = backups && backups_scan(backups, station->settings.stop, error) &&
+    bool read = backups && scan(station, backups, error) &&
                 backups_find(backups, board->eui48, board->capacity, found, error);
 
     if (!read)
@@ -73,7 +87,7 @@ struct wry_problem *backup_records_each(struct wry_station *station,
     const struct wry_hello_reply *board = wry_session_board(&station->session);
     GError *error = NULL;
     struct backups *backups = open_record(station, &error);
-    bool read = backups && backups_scan(backups, station->settings.stop, &error) &&
+    bool read = backups && scan(station, backups, &error) &&
                 backups_each(backups, board->eui48, board->capacity, take, context, &error);
 
     backups_close(backups);

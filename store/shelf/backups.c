@@ -10,6 +10,8 @@
 #include "store/file/error.h"
 #include "wrytograph-host/units.h"
 
+#define FIRST_TOLD 1000000 /* us of a scan without a word */
+#define THEN_TOLD 5000000
 #define BATCH_TIME 200000 /* us: others wait a second for the record */
 
 struct backups {
@@ -201,9 +203,11 @@ static bool take_in(struct backups *backups, const char *path, GError **error)
     return done;
 }
 
-bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
+bool backups_scan(struct backups *backups, struct wry_stop stop,
+                  const struct backups_progress *progress, GError **error)
 {
     g_auto(GStrv) names = folder_names(backups->folder, NULL);
+    int64_t next = g_get_monotonic_time() + FIRST_TOLD;
     bool done = true;
 
     /* A missing folder holds no backups; any other failure is an error. */
@@ -214,6 +218,10 @@ bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error)
         g_autofree char *path = g_canonicalize_filename(joined, NULL);
         if (g_str_has_suffix(*name, ".zip") && *name[0] != '.')
             done = take_in(backups, path, error);
+        if (progress && g_get_monotonic_time() >= next) {
+            progress->tell(progress->context, (unsigned)(name - names) + 1, g_strv_length(names));
+            next = g_get_monotonic_time() + THEN_TOLD;
+        }
     }
     done = done && end_batch(backups, error);
     database_rollback(backups->db);

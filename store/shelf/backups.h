@@ -7,8 +7,8 @@
  * refuse.
  *
  *     struct backups *backups = backups_open(state_folder, backups_folder, stop, &error);
- *     if (backups_scan(backups, stop, &error) && backups_find(backups, eui48, size, &found,
- * &error))
+ *     if (backups_scan(backups, stop, &progress, &error) && backups_find(backups, eui48, size,
+ * &found, &error))
  *         ...
  */
 #pragma once
@@ -34,8 +34,16 @@ void backups_close(struct backups *backups);
 bool backups_note(struct backups *backups, const char *path, const struct archive *archive,
                   GError **error);
 
-/* Adds new files of the backups folder. Files that are not valid backups are ignored. */
-bool backups_scan(struct backups *backups, struct wry_stop stop, GError **error);
+/* Receives how many files of the folder were looked at, if that takes longer than a second. */
+struct backups_progress {
+    void *context;
+    void (*tell)(void *context, unsigned done, unsigned total);
+};
+
+/* Adds new files of the backups folder. Files that are not valid backups are ignored.
+ * progress: NULL = not wanted. */
+bool backups_scan(struct backups *backups, struct wry_stop stop,
+                  const struct backups_progress *progress, GError **error);
 
 struct backups_found {
     bool any;      /* the board has a backup, complete or of parts */
