@@ -234,6 +234,31 @@ static void a_table_does_not_contradict_the_server(void)
     CHECK_QUERY("", "DELETE FROM row_claim");
 }
 
+/* A kit without a share is for all benches, if only the server assigns its rows. */
+static void a_card_may_want_the_server(void)
+{
+    set_up("wants-1");
+    scratch_use_gauge("wants-2", "none");
+    make_bench("eight", TWO_ROWS);
+    scratch_text("eight/card.yaml", "card: Pier gauges\nversion: 3\nchip: turnstone-t2\n"
+                                    "flash: 4MiB\nbackup: {when: never}\n"
+                                    "boards: {file: gauges.csv, row: by-server}\n");
+    EXPECT(0, "Packed",
+           command("card", "pack", scratch_file("eight/card.yaml"), "-o",
+                   scratch_file("eight/kit.zip"), NULL));
+    EXPECT(0, "PASSED  gauge 1",
+           command("card", "run", scratch_file("eight/kit.zip"), "--link", "bench:wants-1", NULL));
+    struct said said = command("card", "run", scratch_file("eight/kit.zip"), "--link",
+                               "bench:wants-2", "--ledger", scratch_file("file.db"), NULL);
+    EXPECT(3, "this card needs a ledger on a server", said);
+    /* A board that has its row can be done. */
+    EXPECT(0, "PASSED  gauge 1",
+           command("card", "run", scratch_file("eight/kit.zip"), "--link", "bench:wants-1",
+                   "--ledger", scratch_file("file.db"), NULL));
+    CHECK_QUERY("1", "SELECT count(*) FROM row_claim");
+    CHECK_QUERY("", "DELETE FROM row_claim");
+}
+
 static void without_the_server_no_row_is_assigned(void)
 {
     set_up("alone-1");
@@ -338,7 +363,8 @@ int main(int argc, char **argv)
                                         FACT(benches_never_assign_a_row_twice),
                                         FACT(tables_that_differ_are_noticed),
                                         FACT(a_table_does_not_contradict_the_server),
-                                        FACT(without_the_server_no_row_is_assigned)};
+                                        FACT(without_the_server_no_row_is_assigned),
+                                        FACT(a_card_may_want_the_server)};
 
     scratch();
     /* Another user may have to reach into it. */

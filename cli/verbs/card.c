@@ -148,11 +148,16 @@ static int parse_share(struct app *app, const struct wry_card *card,
 {
     static const char why[] =
         "Make a separate kit for each bench: '--share 1/2' uses every second row from the first "
-        "on, '--share 2/2' the others. If only one bench will ever use the kit, add --one-bench.";
+        "on, '--share 2/2' the others. If only one bench will ever use the kit, add --one-bench. "
+        "With 'row: by-server' in the card, the ledger's server assigns the rows.";
     struct wry_card_facts facts;
     char after = '\0';
 
     wry_card_get_facts(card, &facts);
+    if (facts.rows_by_server && !options->share && !options->one_bench) {
+        *part = *of = 0;
+        return EXIT_DONE;
+    }
     *part = *of = facts.hands_out_rows && options->one_bench ? 1 : 0;
     if (options->share && options->one_bench)
         return app_fail(app, EXIT_USAGE, why, "--share, and --one-bench");

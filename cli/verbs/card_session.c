@@ -71,7 +71,7 @@ static void tell_again(const struct card_session *session, const struct wry_run_
     }
 }
 
-/* Nobody knows later which board that was: time and link must do. */
+/* Such a board is known only by its time and link. */
 static void note_silent(struct card_session *session, const struct card_failure *failure)
 {
     g_autoptr(GDateTime) now = g_date_time_new_now_local();

@@ -126,7 +126,7 @@ static void wait_for(uint64_t time)
         g_usleep(WAIT_STEP);
 }
 
-/* Until Ctrl-C. A server that is away for a while does not end it: the page stays as it was. */
+/* Until Ctrl-C. A server that is away for a while does not end it: the page is not changed then. */
 static int keep_current(struct app *app, struct wry_ledger *ledger,
                         const struct wry_ledger_filter *filter,
                         const struct ledger_options *options, uint64_t every)
@@ -141,7 +141,7 @@ static int keep_current(struct app *app, struct wry_ledger *ledger,
         if (code != EXIT_DONE && first)
             return code;
         if (code != EXIT_DONE && !told)
-            app_note(app, "%s; the page stays as it was until that changes.", app->message);
+            app_note(app, "%s; until that changes, the page is not updated.", app->message);
         told = code != EXIT_DONE;
         app->code = EXIT_DONE;
         g_clear_pointer(&app->message, g_free);

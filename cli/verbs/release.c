@@ -237,7 +237,7 @@ static int check_choices(const struct expansion *e, const GArray *choices)
                           "%s has no image for this board", e->path);
 }
 
-/* Gives an image its own name again, in a folder of its own. */
+/* Renames an image to its original file name, in a new folder. */
 static int take(struct expansion *e, const struct choice *choice)
 {
     g_autofree char *folder =

@@ -167,8 +167,8 @@ const struct verb verb_shelf = {
         "Stores images by their SHA-256, with the facts of their boot headers. 'list' shows\n"
         "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' uses\n"
         "the one that fits; if several do, the preferred one, or none. 'choose' lists those\n"
-        "that fit beside what the board has, and writes the one you pick. The shelf is in\n"
-        "WRYTOGRAPH_SHELF, else in the user's data folder.",
+        "that fit with the board's current content, and writes the one you pick. The shelf\n"
+        "is in WRYTOGRAPH_SHELF, else in the user's data folder.",
     .options = APP_LINK | APP_LEDGER,
     .leaves_running = true,
     .own = own,

@@ -1,4 +1,4 @@
-/* A lot of boards: its counts, what comes next, and the boards that failed with their reasons. */
+/* A lot of boards: its counts, and the boards that failed with their reasons. */
 #pragma once
 
 #include "app/app.h"

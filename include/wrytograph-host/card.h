@@ -60,6 +60,7 @@ struct wry_card_facts {
     unsigned share_part, share_of; /* kit: it uses rows share_part, share_part + share_of and so on;
                                       0 = not stated, 1 of 1 = all */
     unsigned count;                /* boards that a card without a table is for; 0 = not given */
+    bool rows_by_server; /* only the ledger's server assigns rows, so kits need no share */
 };
 void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *facts);
 

@@ -112,7 +112,8 @@ void wry_card_get_facts(const struct wry_card *card, struct wry_card_facts *fact
                                      .hands_out_rows = own->rows == CARD_ROWS_NEXT,
                                      .share_part = own->share.part,
                                      .share_of = own->share.of,
-                                     .count = own->count};
+                                     .count = own->count,
+                                     .rows_by_server = own->server_only};
     g_strlcpy(facts->sha256, digest, sizeof facts->sha256);
 }
 

@@ -269,6 +269,26 @@ static char *table_to_use(const struct card_row_request *request, GError **error
                : NULL;
 }
 
+/* For a card whose rows only a server assigns, without one: the board's row in the table. */
+static GPtrArray *take_own(const struct card_row_request *request, const char *path,
+                           struct board_table_request *options, struct board_table_row *found,
+                           bool *unknown, GError **error)
+{
+    GError *failure = NULL;
+
+    options->rows = CARD_ROWS_BY_ADDRESS;
+    GPtrArray *values = board_table_take(path, options, found, &failure);
+    if (values)
+        return values;
+    *unknown = true;
+    g_clear_error(&failure);
+    store_error(error, WRY_STORE_ERROR_NONE,
+                "this card needs a ledger on a server (--ledger, WRYTOGRAPH_LEDGER), and this one "
+                "is %s",
+                request->ledger ? wry_ledger_name(request->ledger) : "missing");
+    return NULL;
+}
+
 GPtrArray *card_row_take(const struct card_row_request *request, struct board_table_row *found,
                          bool *unknown, GError **error)
 {
@@ -288,6 +308,8 @@ GPtrArray *card_row_take(const struct card_row_request *request, struct board_ta
     *found = (struct board_table_row){0};
     if (!path)
         return NULL;
+    if (card->server_only && !by_server)
+        return take_own(request, path, &options, found, unknown, error);
     if (by_server) {
         options.line = ask_server(request, path, unknown, error);
         if (options.line == 0)

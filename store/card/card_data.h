@@ -55,7 +55,8 @@ enum card_backup {
 /* How a board's row is chosen. */
 enum card_rows {
     CARD_ROWS_BY_ADDRESS,
-    CARD_ROWS_NEXT, /* the board's row, else the next free one */
+    CARD_ROWS_NEXT,      /* the board's row, else the next free one */
+    CARD_ROWS_BY_SERVER, /* in files only: NEXT, with server_only */
 };
 
 struct card_reader;
@@ -79,6 +80,7 @@ struct card {
     GPtrArray *values; /* struct card_value: settings of all boards */
     char *table;       /* CSV file with settings of each board; NULL = none */
     enum card_rows rows;
+    bool server_only;    /* only the ledger's server assigns rows */
     char **name_columns; /* columns that say who a board is, ending with NULL; NULL: the first
                             setting */
     char **new_columns;  /* keys to add to boards that lack them, ending with NULL; NULL = none */

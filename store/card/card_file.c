@@ -227,10 +227,15 @@ static gboolean take_row(struct yaml_text *yaml, const struct yaml_field *field)
 
     /* For neither, a missing address column is not another mistake. */
     card->rows = CARD_ROWS_NEXT;
-    return yaml_take_choice(yaml, field);
+    if (!yaml_take_choice(yaml, field))
+        return FALSE;
+    card->server_only = card->rows == CARD_ROWS_BY_SERVER;
+    if (card->server_only)
+        card->rows = CARD_ROWS_NEXT;
+    return TRUE;
 }
 
-static const char *const row_choices[] = {"by-address", "next", NULL};
+static const char *const row_choices[] = {"by-address", "next", "by-server", NULL};
 static const struct yaml_member boards_rows[] = {
     {"file", take_table_file, 0, NULL},
     {"row", take_row, offsetof(struct card, rows), row_choices},
