@@ -154,7 +154,7 @@ static void what_is_removed_is_gone(void)
     EXPECT(0, "is removed from the shelf", command("shelf", "remove", "tide-gauge 2.9.0", NULL));
     EXPECT(2, "there is no 'tide-gauge 2.9.0' on the shelf",
            command("shelf", "remove", "tide-gauge", "2.9.0", NULL));
-    EXPECT(2, "choose add, list, prefer, describe or remove", command("shelf", NULL));
+    EXPECT(2, "choose add, list, choose, prefer, describe or remove", command("shelf", NULL));
     EXPECT(2, "'shelf' takes add", command("shelf", "sort", NULL));
 }
 
