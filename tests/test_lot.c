@@ -198,6 +198,26 @@ static void several_places_work_through_a_lot(void)
                    "--link", "bench:p-2", "--lot", "places", "--json", NULL));
 }
 
+/* A lot that is done is left alone, unless its boards are to be done again. */
+static void a_lot_that_is_done_may_be_done_again(void)
+{
+    struct desk desk;
+
+    card_of_lot("done", "gauge,pier\n1,A\n");
+    add("f-1", "none");
+    EXPECT(0, "PASSED", run("done", "f-1", NULL, NULL));
+    EXPECT(0, "All boards are done.",
+           command("card", "run", scratch_file("card.yaml"), "--each", "--link", "bench:f-1",
+                   "--lot", "done", NULL));
+    desk_begin(&desk, 100, 40, "card", "run", scratch_file("card.yaml"), "--each", "--again",
+               "--link", "bench:f-1", "--lot", "done", NULL);
+    CHECK(desk_see(&desk, "PASSED  gauge 1, pier A"));
+    CHECK(desk_see_anew(&desk, "Remove the board."));
+    desk_type(&desk, "\x03");
+    desk_watch(&desk);
+    CHECK_EQUAL(0, desk_end(&desk));
+}
+
 static void a_place_that_is_no_link_is_told(void)
 {
     card_of_lot("bad", "gauge,pier\n1,A\n");
@@ -251,6 +271,7 @@ int main(int argc, char **argv)
         FACT(only_given_rows_are_assigned),
         FACT(a_card_without_a_table_gives_the_number),
         FACT(several_places_work_through_a_lot),
+        FACT(a_lot_that_is_done_may_be_done_again),
         FACT(a_place_that_is_no_link_is_told),
         FACT(a_lot_at_a_terminal),
     };

@@ -22,6 +22,8 @@ struct bench {
     struct many_row *row;
     struct card_place place;
     GThread *thread;
+    char *address;   /* of its board, while that may have a row; NULL = none */
+    bool log_failed; /* a log could not be opened: the place was left */
 };
 
 struct workshop {
@@ -85,24 +87,25 @@ static bool is_over(void *context)
 /* Of two boards with one address, only the first may have the row of that address. */
 static bool may_have_row(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
 {
-    struct workshop *workshop = context;
+    struct bench *bench = context;
+    struct workshop *workshop = bench->workshop;
 
     g_mutex_lock(&workshop->lock);
     bool is_first = g_hash_table_add(workshop->addresses, wry_units_address(eui48));
     g_mutex_unlock(&workshop->lock);
+    if (is_first)
+        bench->address = wry_units_address(eui48);
     return is_first;
 }
 
-static void give_up_address(struct workshop *workshop, const struct news *news)
+static void release_address(struct bench *bench)
 {
-    g_autofree char *address = wry_units_address(news->result.address);
-
-    /* A board that was refused because of another one must not take away that one's address. */
-    if (!news->result.known || news->result.row == 0)
+    if (!bench->address)
         return;
-    g_mutex_lock(&workshop->lock);
-    g_hash_table_remove(workshop->addresses, address);
-    g_mutex_unlock(&workshop->lock);
+    g_mutex_lock(&bench->workshop->lock);
+    g_hash_table_remove(bench->workshop->addresses, bench->address);
+    g_mutex_unlock(&bench->workshop->lock);
+    g_clear_pointer(&bench->address, g_free);
 }
 
 static void begin_row(struct many_row *row)
@@ -170,6 +173,7 @@ static struct news *run_board(struct bench *bench)
     if (!log) {
         report(bench, error->message);
         g_error_free(error);
+        bench->log_failed = true;
         return NULL;
     }
     struct news *news = g_new0(struct news, 1);
@@ -180,13 +184,13 @@ static struct news *run_board(struct bench *bench)
     settings.event = card_listener_event;
     settings.board = card_listener_board;
     options.may_have_row = may_have_row;
-    options.context = workshop;
+    options.context = bench;
     struct wry_station *station = wry_station_new(&settings);
     news->outcome = wry_station_run(station, &options, &news->result);
     if (news->outcome != WRY_OUTCOME_DONE)
         take_failure(news, station);
     news->simulated = wry_station_is_simulated(station);
-    give_up_address(workshop, news);
+    release_address(bench);
     wry_station_free(station);
     news->log_lost = !close_log(log, workshop, news);
     return news;
@@ -291,8 +295,11 @@ static int conclude(struct workshop *workshop)
     size_t bad = 0;
 
     app_note(app, "Logs: %s", workshop->logs);
-    for (size_t i = 0; i < workshop->count; i++)
+    for (size_t i = 0; i < workshop->count; i++) {
         bad += workshop->benches[i].place.is_bad;
+        if (workshop->benches[i].log_failed && code == EXIT_DONE)
+            code = EXIT_INTERNAL;
+    }
     if (bad < workshop->count)
         return code;
     const struct card_place *place = &workshop->benches[0].place;

@@ -111,7 +111,8 @@ int card_lot_begin(struct app *app, const struct wry_card *card, const struct ca
     *lot = (struct card_lot){.app = app,
                              .card = card,
                              .name = options->lot ? options->lot : wry_lot_of_card(card),
-                             .failed_only = options->failed};
+                             .failed_only = options->failed,
+                             .again = options->again};
     if (options->failed && !lot->name)
         return app_fail(app, EXIT_USAGE,
                         "A card with 'boards' or 'count' has a lot; for others give --lot.",
@@ -146,7 +147,7 @@ bool card_lot_is_done(const struct card_lot *lot)
 {
     const struct wry_lot *state = lot->state;
 
-    if (!state)
+    if (!state || lot->again)
         return false;
     if (!lot->failed_only && lot->only_count == 0)
         return state->total > 0 && state->done >= state->total;

@@ -18,6 +18,7 @@ struct card_lot {
     struct wry_lot *state; /* NULL: not known */
     bool told;             /* that it is not known was reported */
     bool failed_only;
+    bool again;     /* boards that are done are done again: the lot never is */
     unsigned *only; /* lines of the rows given by --only */
     size_t only_count;
 };

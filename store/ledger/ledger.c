@@ -17,7 +17,7 @@
 #include "wrytograph/version.h"
 
 #define WAIT_TIME 900000   /* us to wait for the server at the end of a run */
-#define READ_TIME 30000000 /* us to connect for queries */
+#define READ_TIME 10000000 /* us to connect for queries */
 
 struct wry_ledger {
     char *address; /* NULL: there is no server */
