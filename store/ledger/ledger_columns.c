@@ -341,7 +341,7 @@ void ledger_where_clear(struct ledger_where *where)
 
 /* Boards are many: their index is read once, in order, and compared without patterns, which take
  * three times as long. The others are few: the index is entered once for each. */
-char *ledger_values_query(enum wry_ledger_field field, bool has_part, char mark, unsigned most)
+char *ledger_values_query(enum wry_ledger_field field, unsigned forms, char mark, unsigned most)
 {
     static const char *const names[] = {[WRY_LEDGER_BOARDS] = "board",
                                         [WRY_LEDGER_CARDS] = "card",
@@ -363,10 +363,10 @@ char *ledger_values_query(enum wry_ledger_field field, bool has_part, char mark,
             "UNION ALL SELECT (SELECT min(%s) FROM run WHERE %s > known.value) FROM known "
             "WHERE known.value IS NOT NULL) SELECT value FROM known WHERE value IS NOT NULL",
             key, name, key, key);
-    if (has_part)
-        g_string_append_printf(text, " AND (%s(%s, %c1) > 0 OR %s(%s, %c2) > 0)", find,
-                               is_board ? "board" : "lower(value)", mark, find,
-                               is_board ? "board" : "lower(value)", mark);
+    for (unsigned i = 0; i < forms; i++)
+        g_string_append_printf(text, "%s%s(%s, %c%u) > 0%s", i == 0 ? " AND (" : " OR ", find,
+                               is_board ? "board" : "lower(value)", mark, i + 1,
+                               i + 1 == forms ? ")" : "");
     g_string_append(text, " ORDER BY 1");
     if (most > 0)
         g_string_append_printf(text, " LIMIT %u", most);
@@ -386,22 +386,22 @@ static char *with_colons(const char *digits, unsigned first)
     return g_string_free(text, FALSE);
 }
 
-void ledger_values_part(enum wry_ledger_field field, const char *part, char *forms[2])
+unsigned ledger_values_part(enum wry_ledger_field field, const char *part, char *forms[2])
 {
     g_autofree char *upper = part ? g_ascii_strup(part, -1) : NULL;
-    bool has_colons = upper && strchr(upper, ':');
 
     forms[0] = forms[1] = NULL;
     if (!upper)
-        return;
+        return 0;
     if (field != WRY_LEDGER_BOARDS) {
         forms[0] = g_utf8_strdown(part, -1);
-        forms[1] = g_strdup(forms[0]);
-    } else if (has_colons) {
-        forms[0] = g_steal_pointer(&upper);
-        forms[1] = g_strdup(forms[0]);
-    } else {
-        forms[0] = with_colons(upper, 0);
-        forms[1] = with_colons(upper, 1);
+        return 1;
     }
+    if (strchr(upper, ':')) {
+        forms[0] = g_steal_pointer(&upper);
+        return 1;
+    }
+    forms[0] = with_colons(upper, 0);
+    forms[1] = with_colons(upper, 1);
+    return strcmp(forms[0], forms[1]) == 0 ? 1 : 2;
 }

@@ -40,10 +40,11 @@ struct ledger_where {
 };
 struct ledger_where ledger_where(const struct wry_ledger_filter *filter, char mark);
 
-/* SQL for the different values of a field; has_part: only those that contain one of two texts, its
- * first two values. */
-char *ledger_values_query(enum wry_ledger_field field, bool has_part, char mark, unsigned most);
-/* The part as the field may have it, in two forms; NULL for NULL. Free both with g_free. */
-void ledger_values_part(enum wry_ledger_field field, const char *part, char *forms[2]);
+/* SQL for the different values of a field; forms: only those that contain one of so many texts, its
+ * first values. */
+char *ledger_values_query(enum wry_ledger_field field, unsigned forms, char mark, unsigned most);
+/* The part as the field may have it, in one or two forms, of which the number is returned; 0 for
+ * NULL. Free both with g_free. */
+unsigned ledger_values_part(enum wry_ledger_field field, const char *part, char *forms[2]);
 
 void ledger_where_clear(struct ledger_where *where);

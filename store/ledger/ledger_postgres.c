@@ -211,11 +211,11 @@ static bool take_value(void *context, const PGresult *result)
 bool ledger_postgres_values(struct ledger_postgres *ledger, enum wry_ledger_field field,
                             const char *part, unsigned most, GPtrArray *found, GError **error)
 {
-    g_autofree char *text = ledger_values_query(field, part != NULL, '$', most);
     char *forms[2];
+    unsigned count = ledger_values_part(field, part, forms);
+    g_autofree char *text = ledger_values_query(field, count, '$', most);
 
-    ledger_values_part(field, part, forms);
-    bool good = postgres_each(ledger->server, text, part ? 2 : 0, (const char *const *)forms, 1,
+    bool good = postgres_each(ledger->server, text, (int)count, (const char *const *)forms, 1,
                               ANSWER_TIME, take_value, found, error);
     g_free(forms[0]);
     g_free(forms[1]);

@@ -177,17 +177,19 @@ bool ledger_sqlite_values(struct ledger_sqlite *lite, enum wry_ledger_field fiel
                           unsigned most, GPtrArray *found, GError **error)
 {
     char *forms[2];
-    g_autofree char *text = ledger_values_query(field, part != NULL, '?', most);
+    unsigned count = ledger_values_part(field, part, forms);
+    g_autofree char *text = ledger_values_query(field, count, '?', most);
     sqlite3_stmt *statement = database_prepare(lite->db, text, error);
     int step = SQLITE_ERROR;
 
+    for (unsigned i = 0; i < count; i++) {
+        if (statement)
+            sqlite3_bind_text(statement, (int)i + 1, forms[i], -1, SQLITE_TRANSIENT);
+    }
+    g_free(forms[0]);
+    g_free(forms[1]);
     if (!statement)
         return false;
-    ledger_values_part(field, part, forms);
-    for (int i = 0; i < 2 && part; i++) {
-        sqlite3_bind_text(statement, i + 1, forms[i], -1, SQLITE_TRANSIENT);
-        g_free(forms[i]);
-    }
     while ((step = sqlite3_step(statement)) == SQLITE_ROW)
         g_ptr_array_add(found,
                         g_utf8_make_valid((const char *)sqlite3_column_text(statement, 0), -1));
