@@ -113,7 +113,8 @@ static void begin_row(struct many_row *row)
     g_mutex_lock(&row->lock);
     g_clear_pointer(&row->words, g_free);
     g_clear_pointer(&row->who, g_free);
-    row->waits = row->in_step = row->done_before = row->told = row->told_any = false;
+    row->waits = row->to_remove = row->in_step = row->done_before = row->told = row->told_any =
+        false;
     row->begun = g_get_monotonic_time();
     row->ended = 0;
     row->done = row->total = 0;
@@ -130,6 +131,7 @@ static void end_row(struct many_row *row, const struct news *news)
     row->done_before = news->result.done_before;
     row->words = g_strdup(news->cause ? news->cause : news->words);
     row->who = g_strdup(news->result.row_name);
+    row->to_remove = true;
     row->told = true; /* the main thread prints it */
     g_mutex_unlock(&row->lock);
 }
@@ -200,6 +202,7 @@ static void wait_for_next(struct bench *bench)
 {
     g_mutex_lock(&bench->row->lock);
     bench->row->waits = true;
+    bench->row->to_remove = false;
     bench->row->begun = 0;
     bench->row->board[0] = '\0';
     g_mutex_unlock(&bench->row->lock);

@@ -76,6 +76,8 @@ static char *line_of(const struct many_view *view, const struct many_row *row)
         g_string_append_printf(line, "%-7s", outcome_word(row));
         if (row->who)
             g_string_append_printf(line, " %s", row->who);
+        if (row->to_remove)
+            g_string_append(line, " - remove the board -");
         if (row->outcome != WRY_OUTCOME_DONE && row->in_step)
             g_string_append_printf(line, " at %s: %s", wry_run_step_name(row->step),
                                    row->words ? row->words : "");

@@ -14,6 +14,7 @@
 /* What is shown of one board; filled in by the board's thread, under the lock. */
 struct many_row {
     bool waits;       /* with --each: for a board to be connected */
+    bool to_remove;   /* with --each: the board has ended and is still there */
     bool done_before; /* the board needed nothing */
     GMutex lock;
     const char *link;
