@@ -8,6 +8,7 @@
 
 #include "app/app.h"
 #include "app/options.h"
+#include "app/suggest.h"
 #include "verbs/station_options.h"
 #include "verbs/verbs.h"
 #include "views/explain.h"
@@ -27,7 +28,7 @@ static void print_help(FILE *to)
     for (const struct verb *const *verb = verbs; *verb; verb++)
         fprintf(to, "  %-10s %s\n", (*verb)->name, (*verb)->summary);
     fputs("\n"
-          "'wrytograph VERB --help' explains a verb.\n"
+          "'wrytograph help VERB' explains a verb.\n"
           "To try it without hardware: wrytograph bench add gauge-1 --chip turnstone-t2 --flash "
           "4MiB\n"
           "                            wrytograph identify --link bench:gauge-1\n",
@@ -163,6 +164,41 @@ static int run(struct app *app, int argc, char **argv)
     return code;
 }
 
+static int fail_verb(struct app *app, const char *name)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    const char *meant;
+
+    for (const struct verb *const *verb = verbs; *verb; verb++)
+        g_ptr_array_add(names, (gpointer)(*verb)->name);
+    meant = suggest_word(name, names);
+    g_autofree char *next = meant ? g_strdup_printf("Did you mean 'wrytograph %s'?", meant)
+                                  : g_strdup("See 'wrytograph --help'.");
+    return name[0] == '-' ? app_fail(app, EXIT_USAGE, next, "no verb was given")
+                          : app_fail(app, EXIT_USAGE, next, "there is no verb '%s'", name);
+}
+
+/* Options may come before the verb: moves the first word that is one to the front. 'help VERB' is
+ * 'VERB --help'. */
+static void sort_arguments(int argc, char **argv)
+{
+    static char help[] = "--help";
+    int at = 1;
+
+    if (g_strcmp0(argv[1], "help") == 0 && argc == 3 && verbs_find(argv[2])) {
+        argv[1] = argv[2];
+        argv[2] = help;
+        return;
+    }
+    while (at < argc && argv[1][0] == '-' && !verbs_find(argv[at]))
+        at++;
+    if (at >= argc || at == 1)
+        return;
+    char *verb = argv[at];
+    memmove(&argv[2], &argv[1], (size_t)(at - 1) * sizeof *argv);
+    argv[1] = verb;
+}
+
 int main(int argc, char **argv)
 {
     hold_standard_files();
@@ -175,7 +211,9 @@ int main(int argc, char **argv)
         print_help(stderr);
         return EXIT_USAGE;
     }
-    if (g_strcmp0(argv[1], "--help") == 0 || g_strcmp0(argv[1], "help") == 0) {
+    sort_arguments(argc, argv);
+    if (g_strcmp0(argv[1], "--help") == 0 || g_strcmp0(argv[1], "-h") == 0 ||
+        (g_strcmp0(argv[1], "help") == 0 && argc == 2)) {
         print_help(stdout);
         return EXIT_DONE;
     }
@@ -194,8 +232,8 @@ int main(int argc, char **argv)
     app->json = json_builder_new();
     json_builder_begin_object(app->json);
     json_add(app->json, json_text("verb", verb ? verb->name : ""));
-    int code = verb ? run(app, argc - 1, argv + 1)
-                    : app_fail(app, EXIT_USAGE, "See 'wrytograph --help'.", "there is no verb '%s'",
-                               argv[1]);
+    /* 'help' with a word that is no verb: the word is what is wrong. */
+    const char *name = g_strcmp0(argv[1], "help") == 0 ? argv[2] : argv[1];
+    int code = verb ? run(app, argc - 1, argv + 1) : fail_verb(app, name);
     return finish(app, code);
 }

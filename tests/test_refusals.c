@@ -213,6 +213,32 @@ static void boards_of_the_bench_name_line_and_cause(void)
     EXPECT(3, "a board needs '", command("identify", "-l", "bench:edited", NULL));
 }
 
+/* A word that is nearly right is named, and so are the usual words of serial programs. */
+static void what_was_meant_is_named(void)
+{
+    static const struct refusal cases[] = {
+        {NULL, NULL, "wirte x", 2, "Did you mean 'wrytograph write'?"},
+        {NULL, NULL, "identfy", 2, "Did you mean 'wrytograph identify'?"},
+        {NULL, NULL, "help identfy", 2, "Did you mean 'wrytograph identify'?"},
+        {NULL, NULL, "conjure", 2, "See 'wrytograph --help'."},
+        {NULL, NULL, "--link bench:x", 2, "no verb was given"},
+        {NULL, NULL, "identify --lnik bench:x", 2, "Did you mean --link?"},
+        {NULL, NULL, "identify --port /dev/x", 2, "Did you mean --link?"},
+        {NULL, NULL, "identify --baud=9600", 2, "Did you mean --speed?"},
+        {NULL, NULL, "identify --everything", 2, "See 'wrytograph identify --help'."},
+        {NULL, NULL, "inspect --port x", 2, "See 'wrytograph inspect --help'."},
+        {NULL, NULL, "card run c --onyl 4", 2, "Did you mean --only?"},
+        {NULL, NULL, "--link bench:nowhere --json identify", 4, "not a board of the bench"},
+    };
+
+    refuse(cases, G_N_ELEMENTS(cases));
+    struct said said = command("inspect", "--port", "x", NULL);
+    CHECK(!says(&said, "Did you mean"));
+    EXPECT(0, "verbs, in the order of the work", command("-h", NULL));
+    EXPECT(0, "--without-backup", command("help", "write", NULL));
+    EXPECT(0, "--without-backup", command("write", "-h", NULL));
+}
+
 static void words_that_make_no_call_are_usage_errors(void)
 {
     static const struct refusal cases[] = {
@@ -265,13 +291,10 @@ static void words_that_make_no_call_are_usage_errors(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
-        FACT(records_name_line_and_cause),
-        FACT(layouts_name_line_and_cause),
-        FACT(cards_name_line_and_cause),
-        FACT(tables_of_boards_name_line_and_cause),
-        FACT(settings_name_line_and_cause),
-        FACT(boards_of_the_bench_name_line_and_cause),
-        FACT(words_that_make_no_call_are_usage_errors),
+        FACT(records_name_line_and_cause),  FACT(layouts_name_line_and_cause),
+        FACT(cards_name_line_and_cause),    FACT(tables_of_boards_name_line_and_cause),
+        FACT(settings_name_line_and_cause), FACT(boards_of_the_bench_name_line_and_cause),
+        FACT(what_was_meant_is_named),      FACT(words_that_make_no_call_are_usage_errors),
     };
     scratch_make_images();
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "app.h"
+#include "suggest.h"
 
 static const char common_help[] =
     "Write sizes as 4MiB, 4M, 32Mbit or 0x400000, offsets as 0x4000 or 16K.\n"
@@ -153,6 +154,43 @@ static void print_help(GOptionContext *context, const struct app *app, GOptionGr
     fputs(help->str, stdout);
 }
 
+static void add_names(GPtrArray *names, const struct option *rows, unsigned options)
+{
+    for (const struct option *row = rows; row && row->name; row++) {
+        if (is_wanted(row, options))
+            g_ptr_array_add(names, (gpointer)row->name);
+    }
+}
+
+/* The option that an unknown one may stand for; NULL if there is none. The words that serial
+ * programs usually have for the link and its speed are known, too. */
+static const char *find_meant(const struct app *app, const char *given)
+{
+    static const char *const usual[][2] = {{"port", "link"}, {"device", "link"}, {"baud", "speed"}};
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    add_names(names, app->verb->own, 0);
+    add_names(names, common_options, app->verb->options);
+    for (size_t i = 0; i < G_N_ELEMENTS(usual); i++) {
+        guint unused;
+        if (strcmp(usual[i][0], given) == 0 &&
+            g_ptr_array_find_with_equal_func(names, usual[i][1], g_str_equal, &unused))
+            return usual[i][1];
+    }
+    return suggest_word(given, names);
+}
+
+/* Explains an option that the verb does not have. */
+static void fail_unknown(struct app *app, const char *message, const char *next)
+{
+    const char *begin = strstr(message, "--");
+    g_autofree char *given = begin ? g_strndup(begin + 2, strcspn(begin + 2, "= ")) : g_strdup("");
+    const char *meant = find_meant(app, given);
+    g_autofree char *text = meant ? g_strdup_printf("Did you mean --%s? %s", meant, next) : NULL;
+
+    app_fail(app, EXIT_USAGE, text ? text : next, "%s", message);
+}
+
 static bool parse(struct app *app, GOptionContext *context, int argc, char **argv)
 {
     bool json_wanted = app->json_wanted;
@@ -161,7 +199,10 @@ static bool parse(struct app *app, GOptionContext *context, int argc, char **arg
 
     if (!g_option_context_parse(context, &argc, &argv, &error)) {
         app->json_wanted = json_wanted; /* the parser takes back what it had set */
-        app_fail(app, EXIT_USAGE, next, "%s", error->message);
+        if (g_error_matches(error, G_OPTION_ERROR, G_OPTION_ERROR_UNKNOWN_OPTION))
+            fail_unknown(app, error->message, next);
+        else
+            app_fail(app, EXIT_USAGE, next, "%s", error->message);
         return false;
     }
     if (!app->rest)
