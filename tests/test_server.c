@@ -184,6 +184,18 @@ static void benches_never_assign_a_row_twice(void)
     CHECK_QUERY("1", "SELECT count(*) FROM row_claim");
     EXPECT(0, "PASSED  gauge 2, pier B", run_on("two", "claim-2", NULL));
     EXPECT(3, "no row is free", run_on("two", "claim-3", NULL));
+    /* A board that is replaced gives its row away. */
+    g_autofree char *second = query("SELECT board FROM row_claim WHERE lot_row = 3");
+    EXPECT(2, "give the lot", command("ledger", "release", second, NULL));
+    EXPECT(0, "Line 3 of lot Pier gauges 3 is free again.",
+           command("ledger", "release", second, "--lot", "Pier gauges 3", NULL));
+    EXPECT(4, "has no row in the lot",
+           command("ledger", "release", second, "--lot", "Pier gauges 3", NULL));
+    EXPECT(0, "PASSED  gauge 2, pier B", run_on("one", "claim-3", NULL));
+    CHECK_QUERY("2", "SELECT count(*) FROM row_claim");
+    g_autofree char *third = query("SELECT board FROM row_claim WHERE lot_row = 3");
+    EXPECT(0, "Line 3", command("ledger", "release", third, "--lot", "Pier gauges 3", NULL));
+    make_bench("one", TWO_ROWS);
     /* Its own row, wherever the board comes again. */
     EXPECT(0, "PASSED  gauge 1, pier A", run_on("two", "claim-1", NULL));
     EXPECT(0, "PASSED  gauge 2, pier B", run_on("one", "claim-2", NULL));

@@ -113,13 +113,16 @@ static int dispatch(struct app *app, struct wry_ledger *ledger, struct ledger_op
         return ledger_boards(app, ledger, &filter, options);
     if (g_strcmp0(what, "before") == 0 && name)
         return ledger_before(app, ledger, name);
+    if (g_strcmp0(what, "release") == 0 && name)
+        return ledger_release(app, ledger, name, options);
     if (g_strcmp0(what, "lots") == 0 && !name)
         return ledger_lots(app, ledger, &filter, options);
     return ledger_usage_error(
         app,
         what ? "'ledger' takes list, boards, lots, export, send, report or labels; show and a run; "
-               "before or label and a board"
-             : "choose list, boards, lots, before, show, export, send, report, label or labels");
+               "before, label or release and a board"
+             : "choose list, boards, lots, before, show, export, send, report, label, labels or "
+               "release");
 }
 
 static int run(struct app *app, void *values)
@@ -179,7 +182,7 @@ const struct verb verb_ledger = {
     .name = "ledger",
     .summary = "show what was done to which board",
     .usage = "list | boards | lots | before BOARD | show RUN | export | send | report | label "
-             "BOARD | labels",
+             "BOARD | labels | release BOARD",
     .description =
         "Every run of a card and every write, settings change, restore, erase and backup is\n"
         "recorded: in the user's file, in that of --ledger or WRYTOGRAPH_LEDGER, or in a\n"
@@ -194,7 +197,8 @@ const struct verb verb_ledger = {
         "  send    sends rows that wait on this computer to the server\n"
         "  report  a page about boards and cards, as one HTML file\n"
         "  label   a small label for a board, as SVG or PDF\n"
-        "  labels  A4 sheets of labels of all boards that passed and have none yet",
+        "  labels  A4 sheets of labels of all boards that passed and have none yet\n"
+        "  release frees the row of a --lot that the server gave to a board, for another one",
     .options = APP_LEDGER,
     .own = own,
     .size = sizeof(struct ledger_options),

@@ -407,3 +407,29 @@ int ledger_before(struct app *app, struct wry_ledger *ledger, const char *board)
     table_end(table, true);
     return EXIT_DONE;
 }
+
+/* release */
+
+int ledger_release(struct app *app, struct wry_ledger *ledger, const char *board,
+                   const struct ledger_options *options)
+{
+    g_autofree char *address = g_strdup(board);
+    GError *error = NULL;
+    unsigned row = 0;
+    int code = ledger_filter_board(app, ledger, &address);
+
+    if (code != EXIT_DONE)
+        return code;
+    if (!options->lot)
+        return app_fail(app, EXIT_USAGE, "'wrytograph ledger lots' lists them.",
+                        "give the lot: --lot NAME");
+    if (!wry_ledger_is_server(ledger))
+        return app_fail(app, EXIT_USAGE, "Clear the board's address in the table of boards.",
+                        "rows are assigned in the table itself: this ledger is a file");
+    if (!wry_ledger_release_row(ledger, options->lot, address, &row, &error))
+        return ledger_fail_read(app, ledger, error);
+    json_add(app->json, json_number("row", row));
+    app_outcome(app, true, "Line %u of lot %s is free again.", row, options->lot);
+    app_note(app, "Clear the address of board %s in the tables of the benches, too.", address);
+    return EXIT_DONE;
+}

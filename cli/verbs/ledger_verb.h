@@ -48,3 +48,7 @@ int ledger_labels(struct app *app, struct wry_ledger *ledger,
 /* ledger_send.c: what waits on this computer for a server. */
 int ledger_tell_waiting(struct app *app, struct wry_ledger *ledger);
 int ledger_send(struct app *app, struct wry_ledger *ledger, const struct ledger_options *options);
+
+/* ledger_boards.c: frees the row of a board. */
+int ledger_release(struct app *app, struct wry_ledger *ledger, const char *board,
+                   const struct ledger_options *options);

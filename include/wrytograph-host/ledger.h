@@ -157,6 +157,14 @@ enum wry_ledger_field {
 GPtrArray *wry_ledger_values(struct wry_ledger *ledger, enum wry_ledger_field field,
                              const char *part, unsigned most, GError **error);
 
+/*
+ * Frees the row of a table of boards that the ledger's server assigned to a board (EUI-48), so that
+ * another board can get it. *row is its line in the table. False with error, also if the board has
+ * no row in the lot or the ledger is a file.
+ */
+bool wry_ledger_release_row(struct wry_ledger *ledger, const char *lot, const char *board,
+                            unsigned *row, GError **error);
+
 /* Records that labels were made for the boards of these runs (struct wry_ledger_run): a run of kind
  * "label" for each. False with error. */
 bool wry_ledger_add_labels(struct wry_ledger *ledger, const GPtrArray *runs, GError **error);

@@ -1,6 +1,7 @@
 /* Rows assigned on the ledger's server. */
 #include "store/ledger/row_claims.h"
 
+#include "store/file/error.h"
 #include "store/ledger/ledger.h"
 #include "store/ledger/ledger_postgres.h"
 
@@ -93,4 +94,18 @@ bool row_claims_add(struct row_claims *claims, const char *board, unsigned row, 
 bool row_claims_remove(struct row_claims *claims, const char *board, unsigned row, GError **error)
 {
     return ledger_postgres_unclaim(claims->server, claims->lot, board, row, error);
+}
+
+bool wry_ledger_release_row(struct wry_ledger *ledger, const char *lot, const char *board,
+                            unsigned *row, GError **error)
+{
+    struct row_claims *claims = row_claims_open(ledger, lot, error);
+    const struct row_claim *claim = claims ? row_claims_of_board(claims, board) : NULL;
+
+    *row = claim ? claim->row : 0;
+    if (claims && !claim)
+        store_error(error, WRY_STORE_ERROR_NONE, "board %s has no row in the lot '%s'", board, lot);
+    bool released = claim && row_claims_remove(claims, board, *row, error);
+    row_claims_close(claims);
+    return released;
 }
