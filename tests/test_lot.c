@@ -6,6 +6,7 @@
 #include "command.h"
 #include "desk.h"
 #include "harness.h"
+#include "tables.h"
 #include "wrytograph-host/lot.h"
 
 /* Only settings: a lot is many runs. */
@@ -115,6 +116,40 @@ static void the_table_counts_too(void)
     card_of_lot("marked", "gauge,pier,address,used\n1,A,02:57:00:00:00:01,2026-11-01T10:00:00Z\n"
                           "2,B,,broken\n3,C,,\n");
     CHECK_LOT("1 0 0 1 of 2, 0", "marked");
+}
+
+/* A run of a card as the ledger has it; row: its line, or -1. */
+static void record(const char *lot, const char *board, int row, int minutes, const char *outcome)
+{
+    g_autofree char *sql = g_strdup_printf(
+        "INSERT INTO run (id, kind, began, ended, computer, username, program, link, board, card, "
+        "outcome, lot, lot_row) VALUES ('%s-%s-%d', 'card', "
+        "strftime('%%Y-%%m-%%dT%%H:%%M:%%fZ', 'now', '-%d minutes'), "
+        "strftime('%%Y-%%m-%%dT%%H:%%M:%%fZ', 'now', '-%d minutes'), 'bench-2', 'ann', '0.2.0', "
+        "'/dev/x', '%s', 'Pier gauges', '%s', '%s', %s)",
+        lot, board, minutes, minutes, minutes, board, outcome, lot,
+        row > 0 ? (const char[]){(char)('0' + row), '\0'} : "NULL");
+
+    tables_change(g_getenv("WRYTOGRAPH_LEDGER"), sql);
+}
+
+/* What other benches did to boards that this bench's table does not have. */
+static void a_row_is_that_of_the_board_that_has_it_now(void)
+{
+    card_of_lot("now", FOUR_ROWS);
+    EXPECT(0, "", command("ledger", "list", NULL));
+    /* One board passed, and failed later before it got its row: one board, and failed. */
+    record("now", "02:57:00:00:00:01", 2, 50, "passed");
+    record("now", "02:57:00:00:00:01", -1, 10, "failed");
+    CHECK_LOT("0 1 0 3 of 4, 0", "now");
+    /* A faulty board was replaced: the row is done, and the faulty one is nobody's. */
+    record("now", "02:57:00:00:00:02", 3, 40, "failed");
+    record("now", "02:57:00:00:00:03", 3, 20, "passed");
+    CHECK_LOT("1 1 0 2 of 4, 0", "now");
+    /* A row that was given to another board in the table, which was not there yet, is left. */
+    scratch_text("now.csv", "gauge,pier,address\n1,A,\n2,B,\n3,C,02:57:00:00:00:05\n4,D,\n");
+    record("now", "02:57:00:00:00:04", 4, 15, "passed");
+    CHECK_LOT("1 1 0 2 of 4, 0", "now");
 }
 
 static void a_refusal_is_no_failure(void)
@@ -274,6 +309,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(a_lot_is_counted),
         FACT(the_table_counts_too),
+        FACT(a_row_is_that_of_the_board_that_has_it_now),
         FACT(a_refusal_is_no_failure),
         FACT(only_failed_boards_are_done_again),
         FACT(only_given_rows_are_assigned),

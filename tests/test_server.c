@@ -271,6 +271,20 @@ static void a_card_may_want_the_server(void)
     CHECK_QUERY("", "DELETE FROM row_claim");
 }
 
+/* The row that a board has on the server is never taken back because of a table. */
+static void a_row_of_old_stays_the_boards(void)
+{
+    set_up("old-1");
+    make_bench("nine", TWO_ROWS);
+    make_bench("ten", "gauge,pier,address\n1,A,02:57:00:00:00:09\n2,B,\n");
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("nine", "old-1", NULL));
+    EXPECT(3, "line 2 has the address of another board, but the ledger's server gave that row to",
+           run_on("ten", "old-1", NULL));
+    CHECK_QUERY("2", "SELECT lot_row FROM row_claim");
+    EXPECT(0, "PASSED  gauge 1, pier A", run_on("nine", "old-1", NULL));
+    CHECK_QUERY("", "DELETE FROM row_claim");
+}
+
 static void without_the_server_no_row_is_assigned(void)
 {
     set_up("alone-1");
@@ -375,6 +389,7 @@ int main(int argc, char **argv)
                                         FACT(benches_never_assign_a_row_twice),
                                         FACT(tables_that_differ_are_noticed),
                                         FACT(a_table_does_not_contradict_the_server),
+                                        FACT(a_row_of_old_stays_the_boards),
                                         FACT(without_the_server_no_row_is_assigned),
                                         FACT(a_card_may_want_the_server)};
 

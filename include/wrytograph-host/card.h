@@ -108,9 +108,10 @@ struct wry_run_options {
      * worked on. Called in the thread of that board. NULL: never refused. */
     bool (*may_have_row)(void *context, const uint8_t eui48[WRY_EUI48_SIZE]);
     void *context;
-    bool only_failed;          /* only a board whose latest run in the lot failed */
-    const unsigned *only_rows; /* only a board that has or gets one of these rows, by their lines */
-    size_t only_count;         /* 0 = any */
+    bool only_failed; /* only a board whose latest run in the lot failed */
+    const unsigned
+        *only_rows;    /* only a board that has or gets one of these rows, by their lines, sorted */
+    size_t only_count; /* 0 = any */
 };
 
 /* The result of one step. */

@@ -28,6 +28,8 @@ struct assignment {
     char *board; /* its address */
     GPtrArray *rows;
     struct row_claims *claims;
+    bool is_new; /* the board's claim was made now, and may be taken back */
+    bool lost;   /* the server has failed meanwhile */
 };
 
 static const char *const *names_of(const struct card_row_request *request)
@@ -42,15 +44,6 @@ static void make_mark(const struct board_row *row, char mark[MARK_SIZE])
 
     digest_of(name, strlen(name), sha256);
     g_snprintf(mark, MARK_SIZE, "%02x", sha256[0]);
-}
-
-static bool is_wanted(const struct card_row_request *request, unsigned line)
-{
-    for (size_t i = 0; i < request->only_count; i++) {
-        if (request->only[i] == line)
-            return true;
-    }
-    return request->only_count == 0;
 }
 
 static const struct board_row *row_of_line(const struct assignment *a, unsigned line)
@@ -123,7 +116,8 @@ static const struct board_row *next_free(const struct assignment *a)
 {
     for (guint i = 0; i < a->rows->len; i++) {
         const struct board_row *row = g_ptr_array_index(a->rows, i);
-        if (row->is_of_share && row->is_free && is_wanted(a->request, row->line) &&
+        if (row->is_of_share && row->is_free &&
+            board_rows_is_among(a->request->only, a->request->only_count, row->line) &&
             !row_claims_of_row(a->claims, row->line))
             return row;
     }
@@ -159,16 +153,17 @@ static bool find_own(const struct assignment *a, const struct board_row *here, u
 
 static bool fail_none(const struct assignment *a, GError **error)
 {
-    return store_error(error, WRY_STORE_ERROR_NONE,
-                       a->request->only_count > 0
-                           ? "%s: none of the rows given by --only is free for board %s"
-                           : "%s: no row is free for board %s",
-                       a->path, a->board);
+    const struct board_table_request wanted = {.rows = CARD_ROWS_NEXT,
+                                               .share = a->request->card->card->share,
+                                               .eui48 = a->request->eui48,
+                                               .only_count = a->request->only_count};
+
+    return board_table_fail_none(a->path, &wanted, error);
 }
 
 /* Claims the next free row, or the one with the board's address. *line stays 0 if another bench was
  * faster. */
-static bool claim_next(const struct assignment *a, const struct board_row *here, unsigned *line,
+static bool claim_next(struct assignment *a, const struct board_row *here, unsigned *line,
                        GError **error)
 {
     const struct board_row *row = here ? here : next_free(a);
@@ -182,13 +177,18 @@ static bool claim_next(const struct assignment *a, const struct board_row *here,
         return fail_taken(a, here->line, other->board, error);
     make_mark(row, mark);
     if (!a->request->dry_run &&
-        !row_claims_add(a->claims, a->board, row->line, mark, &added, error))
+        !row_claims_add(a->claims, a->board, row->line, mark, &added, error)) {
+        a->lost = true;
         return false;
+    }
+    a->is_new = added;
     *line = added ? row->line : 0;
     return true;
 }
 
-/* The row must not have gone to another board in the table meanwhile, by a bench without server. */
+/* Writes the board's address to the row in the table. If another board has that row there, from a
+ * time without server, a claim that was just made is taken back, and *line is 0. A claim that the
+ * board had before is the board's for good: then a person must decide. */
 static bool mark_here(struct assignment *a, unsigned *line, GError **error)
 {
     GError *failure = NULL;
@@ -201,12 +201,25 @@ static bool mark_here(struct assignment *a, unsigned *line, GError **error)
         return false;
     }
     g_clear_error(&failure);
-    if (!row_claims_remove(a->claims, a->board, *line, error))
+    if (!a->is_new)
+        return store_error(error, WRY_STORE_ERROR_NONE,
+                           "%s: line %u has the address of another board, but the ledger's server "
+                           "gave that row to board %s: correct the column 'address'",
+                           a->path, *line, a->board);
+    if (!row_claims_remove(a->claims, a->board, *line, error)) {
+        a->lost = true;
         return false;
+    }
     *line = 0;
     g_ptr_array_unref(a->rows);
     a->rows = board_rows_load(a->path, names_of(a->request), a->request->card->card->share, error);
     return a->rows != NULL;
+}
+
+static bool read_again(struct assignment *a, GError **error)
+{
+    a->lost = !row_claims_read(a->claims, error);
+    return !a->lost;
 }
 
 static bool assign(struct assignment *a, unsigned *line, GError **error)
@@ -216,7 +229,7 @@ static bool assign(struct assignment *a, unsigned *line, GError **error)
     *line = 0;
     for (unsigned i = 0; good && *line == 0 && i < RACES_MOST; i++) {
         const struct board_row *here = row_here(a);
-        good = (i == 0 || row_claims_read(a->claims, error)) && find_own(a, here, line, error);
+        good = (i == 0 || read_again(a, error)) && find_own(a, here, line, error);
         if (good && *line == 0)
             good = check_table(a, error) && claim_next(a, here, line, error);
         if (good && *line > 0 && !here && !a->request->dry_run)
@@ -235,18 +248,24 @@ static unsigned ask_server(const struct card_row_request *request, const char *p
                            .board = wry_units_address(request->eui48),
                            .rows = board_rows_load(path, names_of(request), card->share, error)};
     GError *failure = NULL;
-    unsigned line = 0;
+    unsigned line = 0, line_here = 0;
 
-    if (a.rows) {
-        const struct board_row *here = row_here(&a);
-        a.claims = row_claims_open(request->ledger, request->lot, &failure);
-        *unknown = !a.claims && !here;
-        if (a.claims && !assign(&a, &line, error))
-            line = 0;
-        else if (!a.claims && here)
-            line = here->line;
+    if (!a.rows) {
+        g_free(a.board);
+        return 0;
     }
-    if (*unknown)
+    const struct board_row *here = row_here(&a);
+    line_here = here ? here->line : 0;
+    a.claims = row_claims_open(request->ledger, request->lot, &failure);
+    a.lost = a.claims == NULL;
+    if (a.claims && !assign(&a, &line, &failure))
+        line = 0;
+    /* Without the server, a board that has a row in this table can be done. */
+    if (a.lost) {
+        line = line_here;
+        *unknown = line == 0;
+    }
+    if (failure && line == 0)
         g_propagate_error(error, g_steal_pointer(&failure));
     g_clear_error(&failure);
     row_claims_close(a.claims);

@@ -11,7 +11,7 @@ struct card_row_request {
     struct wry_ledger *ledger; /* NULL = none */
     const char *lot;
     const uint8_t *eui48;
-    const unsigned *only; /* lines that may be used */
+    const unsigned *only; /* lines that may be used, sorted */
     size_t only_count;    /* 0 = any */
     bool dry_run;         /* assign nothing */
 };

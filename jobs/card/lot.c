@@ -2,8 +2,9 @@
  * The state of a lot.
  *
  * Runs are read the latest first, so the first run of a board that counts gives its state. A board
- * is known by its address; a row of the table by its line. A row has the state of the latest board
- * that had it: if a faulty board was replaced by another one, the row is done when that one is.
+ * is known by its address; a row of the table by its line. A row has the state of the board that
+ * has it now, or had it last: if a faulty board was replaced by another one, the row is done when
+ * that one is.
  */
 #include "wrytograph-host/lot.h"
 
@@ -133,22 +134,10 @@ static void take_latest(struct wry_lot_board *board, const struct wry_ledger_run
         replace(&board->name, run->name);
 }
 
-static struct wry_lot_board *find_board(struct reading *r, const struct wry_ledger_run *run)
+static struct wry_lot_board *add_board(struct reading *r, const struct wry_ledger_run *run)
 {
-    struct wry_lot_board *board = g_hash_table_lookup(r->by_address, run->board);
-    struct wry_lot_board *row =
-        run->lot_row > 0 ? g_hash_table_lookup(r->by_row, GUINT_TO_POINTER((guint)run->lot_row))
-                         : NULL;
+    struct wry_lot_board *board = g_new0(struct wry_lot_board, 1);
 
-    if (board || row) {
-        /* A row that another board has now, or had later, keeps that board's state. */
-        if (!board && !row->address) {
-            row->address = g_strdup(run->board);
-            g_hash_table_insert(r->by_address, row->address, row);
-        }
-        return board ? board : row;
-    }
-    board = g_new0(struct wry_lot_board, 1);
     board->address = g_strdup(run->board);
     if (run->lot_row > 0) {
         board->row = (unsigned)run->lot_row;
@@ -157,6 +146,45 @@ static struct wry_lot_board *find_board(struct reading *r, const struct wry_ledg
     g_ptr_array_add(r->lot->boards, board);
     g_hash_table_insert(r->by_address, board->address, board);
     return board;
+}
+
+/* A board whose later runs ended before it got its row is the board of that row. */
+static struct wry_lot_board *unite(struct reading *r, struct wry_lot_board *board,
+                                   struct wry_lot_board *row)
+{
+    struct wry_lot_board kept = *row;
+
+    *row = *board;
+    row->row = kept.row;
+    if (row->name)
+        g_free(kept.name);
+    else
+        row->name = kept.name;
+    g_hash_table_insert(r->by_address, row->address, row);
+    *board = (struct wry_lot_board){0};
+    g_ptr_array_remove(r->lot->boards, board);
+    return row;
+}
+
+/* NULL for a run that no longer counts: the board has another row now, or the row another board. */
+static struct wry_lot_board *find_board(struct reading *r, const struct wry_ledger_run *run)
+{
+    struct wry_lot_board *board = g_hash_table_lookup(r->by_address, run->board);
+    struct wry_lot_board *row =
+        run->lot_row > 0 ? g_hash_table_lookup(r->by_row, GUINT_TO_POINTER((guint)run->lot_row))
+                         : NULL;
+
+    if (board && row && board->row == 0 && !row->address)
+        return unite(r, board, row);
+    if (board)
+        return row && row != board ? NULL : board;
+    if (!row)
+        return add_board(r, run);
+    if (row->address)
+        return NULL;
+    row->address = g_strdup(run->board);
+    g_hash_table_insert(r->by_address, row->address, row);
+    return row;
 }
 
 static void take_silent(struct reading *r, const struct wry_ledger_run *run)
@@ -178,15 +206,14 @@ static bool take(void *context, const struct wry_ledger_run *run)
 
     if (strcmp(run->outcome, "refused") == 0)
         return true;
-    if (end > 0 && r->ends->len <= GAPS_MOST)
+    /* A board that was done before took no time. */
+    if (end > 0 && r->ends->len <= GAPS_MOST && strcmp(run->outcome, "done before") != 0)
         g_array_append_val(r->ends, end);
-    if (run->board) {
-        struct wry_lot_board *board = find_board(r, run);
-        if (board->runs++ == 0)
-            take_latest(board, run);
-    } else if (run->link) {
+    struct wry_lot_board *board = run->board ? find_board(r, run) : NULL;
+    if (board && board->runs++ == 0)
+        take_latest(board, run);
+    if (!run->board && run->link)
         take_silent(r, run);
-    }
     if (run->link)
         g_hash_table_add(r->links, g_strdup(run->link));
     return true;

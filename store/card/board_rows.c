@@ -1,6 +1,7 @@
 /* The rows of a table of boards. */
 #include "store/card/board_rows.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 #include "wrytograph-host/units.h"
@@ -48,6 +49,18 @@ char *board_rows_name(const struct csv_table *table, guint row, const char *cons
 bool board_rows_is_of_share(guint row, struct card_share share)
 {
     return share.of < 2 || (row - 1) % share.of == share.part - 1;
+}
+
+static int by_line(const void *a, const void *b)
+{
+    unsigned x = *(const unsigned *)a, y = *(const unsigned *)b;
+
+    return (x > y) - (x < y);
+}
+
+bool board_rows_is_among(const unsigned *lines, size_t count, unsigned line)
+{
+    return count == 0 || bsearch(&line, lines, count, sizeof *lines, by_line) != NULL;
 }
 
 unsigned board_rows_line(const struct csv_table *table, guint row)

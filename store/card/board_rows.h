@@ -32,4 +32,6 @@ bool board_rows_is_setting(const char *name);
 char *board_rows_name(const struct csv_table *table, guint row, const char *const *names);
 /* The line of a row; 0 for an empty one. */
 unsigned board_rows_line(const struct csv_table *table, guint row);
+/* True if the line is among these, which are sorted; also if there are none. */
+bool board_rows_is_among(const unsigned *lines, size_t count, unsigned line);
 bool board_rows_is_of_share(guint row, struct card_share share);

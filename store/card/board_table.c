@@ -232,15 +232,6 @@ static guint find_row(const struct csv_table *table, int column, const uint8_t *
     return 0;
 }
 
-static bool is_wanted(const struct board_table_request *wanted, unsigned line)
-{
-    for (size_t i = 0; i < wanted->only_count; i++) {
-        if (wanted->only[i] == line)
-            return true;
-    }
-    return wanted->only_count == 0;
-}
-
 static guint find_free(const struct csv_table *table, const struct board_table_request *wanted)
 {
     int address = csv_table_column(table, BOARD_ROWS_ADDRESS);
@@ -249,7 +240,7 @@ static guint find_free(const struct csv_table *table, const struct board_table_r
     for (guint i = 1; i < table->rows->len; i++) {
         if (board_rows_is_of_share(i, wanted->share) &&
             csv_table_at(table, i, address)[0] == '\0' && csv_table_at(table, i, used)[0] == '\0' &&
-            is_wanted(wanted, board_rows_line(table, i)))
+            board_rows_is_among(wanted->only, wanted->only_count, board_rows_line(table, i)))
             return i;
     }
     return 0;
@@ -290,23 +281,23 @@ static GPtrArray *values_of(const struct csv_table *table, guint row)
     return values;
 }
 
-static bool fail_none(const struct csv_table *table, const struct board_table_request *wanted,
-                      GError **error)
+bool board_table_fail_none(const char *path, const struct board_table_request *wanted,
+                           GError **error)
 {
     g_autofree char *address = wry_units_address(wanted->eui48);
 
     if (wanted->rows == CARD_ROWS_BY_ADDRESS)
-        return store_error(error, WRY_STORE_ERROR_NONE, "%s: there is no row for board %s",
-                           table->path, address);
+        return store_error(error, WRY_STORE_ERROR_NONE, "%s: there is no row for board %s", path,
+                           address);
     if (wanted->only_count > 0)
         return store_error(error, WRY_STORE_ERROR_NONE,
-                           "%s: none of the rows given by --only is free for board %s", table->path,
+                           "%s: none of the rows given by --only is free for board %s", path,
                            address);
     if (wanted->share.of > 1)
         return store_error(error, WRY_STORE_ERROR_NONE,
-                           "%s: no row of this kit's share (%u of %u) is free for board %s",
-                           table->path, wanted->share.part, wanted->share.of, address);
-    return store_error(error, WRY_STORE_ERROR_NONE, "%s: no row is free for board %s", table->path,
+                           "%s: no row of this kit's share (%u of %u) is free for board %s", path,
+                           wanted->share.part, wanted->share.of, address);
+    return store_error(error, WRY_STORE_ERROR_NONE, "%s: no row is free for board %s", path,
                        address);
 }
 
@@ -319,12 +310,12 @@ static GPtrArray *take(struct csv_table *table, const struct board_table_request
     if (row == 0 && wanted->rows == CARD_ROWS_NEXT)
         row = find_free(table, wanted);
     if (row == 0) {
-        fail_none(table, wanted, error);
+        board_table_fail_none(table->path, wanted, error);
         return NULL;
     }
     found->line = board_rows_line(table, row);
     found->name = board_rows_name(table, row, wanted->names);
-    if (!is_wanted(wanted, found->line)) {
+    if (!board_rows_is_among(wanted->only, wanted->only_count, found->line)) {
         g_autofree char *address = wry_units_address(wanted->eui48);
         store_error(error, WRY_STORE_ERROR_NONE,
                     "%s: board %s has line %u%s%s, which --only does not name", table->path,

@@ -20,7 +20,7 @@ struct board_table_request {
     const uint8_t *eui48;
     const char *const *names; /* columns that say who the board is; NULL: the first setting */
     bool claim; /* assign a free row to this board at once, so that no other board gets it */
-    const unsigned *only; /* lines that may be used */
+    const unsigned *only; /* lines that may be used, sorted */
     size_t only_count;    /* 0 = any */
     unsigned line;        /* use the row in this line; 0 = the board's own, or the next one */
 };
@@ -36,6 +36,10 @@ struct board_table_row {
  */
 GPtrArray *board_table_take(const char *path, const struct board_table_request *wanted,
                             struct board_table_row *found, GError **error);
+
+/* Reports that the board has no row, and which rows were looked at; returns false. */
+bool board_table_fail_none(const char *path, const struct board_table_request *wanted,
+                           GError **error);
 
 /* Writes the board's address to the row in this line. FALSE with error, *taken if another board has
  * that row or the board another one. */
