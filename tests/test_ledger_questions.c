@@ -95,9 +95,17 @@ static void boards_that_failed_and_did_not_pass_since(void)
     add_run("c3", TWO, "-2 days", "failed", NULL, "spring");
     add_run("c4", TWO, "-1 days", "refused", NULL, "spring");
     add_run("c5", THREE, "-40 days", "failed", NULL, "spring");
+    add_run("c6", "02:57:00:00:AB:04", "-3 hours", "cut", NULL, "spring");
+    add_run("c7", "02:57:00:00:AB:05", "-1 hours", "stopped", NULL, "spring");
     struct said said = command("ledger", "boards", "--failed", NULL);
     EXPECT(0, TWO, said);
     CHECK(says(&said, THREE) && !says(&said, ONE));
+    /* A board whose run was killed or stopped has not passed; the latest comes first. */
+    CHECK(says(&said, "AB:04") && says(&said, "AB:05"));
+    CHECK(strstr(said.out, "AB:05") < strstr(said.out, "AB:04") &&
+          strstr(said.out, "AB:04") < strstr(said.out, TWO));
+    said = command("ledger", "boards", "--failed", "--most", "1", NULL);
+    CHECK(says(&said, "AB:05") && !says(&said, "AB:04"));
     said = command("ledger", "boards", "--failed", "--since", "3 days ago", NULL);
     CHECK(says(&said, TWO) && !says(&said, THREE));
     EXPECT(0, "\"board\" : \"" TWO "\"",

@@ -52,7 +52,7 @@ static unsigned leftovers(void)
     unsigned count = 0;
 
     for (const char *name; (name = g_dir_read_name(folder));)
-        count += g_str_has_prefix(name, "wrytograph-release-") ? 1 : 0;
+        count += g_str_has_prefix(name, ".wrytograph-release") ? 1 : 0;
     return count;
 }
 

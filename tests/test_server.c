@@ -189,7 +189,7 @@ static void benches_never_assign_a_row_twice(void)
     EXPECT(2, "give the lot", command("ledger", "release", second, NULL));
     EXPECT(0, "Line 3 of lot Pier gauges 3 is free again.",
            command("ledger", "release", second, "--lot", "Pier gauges 3", NULL));
-    EXPECT(4, "has no row in the lot",
+    EXPECT(5, "has no row in the lot",
            command("ledger", "release", second, "--lot", "Pier gauges 3", NULL));
     EXPECT(0, "PASSED  gauge 2, pier B", run_on("one", "claim-3", NULL));
     CHECK_QUERY("2", "SELECT count(*) FROM row_claim");

@@ -123,6 +123,9 @@ void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3
 /* Prints a line of the result to stdout, except with --json. */
 void app_print(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
+/* The same for a sentence, wrapped to the terminal's width. */
+void app_print_wrapped(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
+
 /* Prints the final line: on a terminal in green or red, unless NO_COLOR is set. */
 void app_outcome(const struct app *app, bool good, const char *format, ...) G_GNUC_PRINTF(3, 4);
 

@@ -117,6 +117,19 @@ void app_print(const struct app *app, const char *format, ...)
     puts(clean);
 }
 
+void app_print_wrapped(const struct app *app, const char *format, ...)
+{
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    app_put(stdout, text);
+    putchar('\n');
+}
+
 unsigned app_columns(void)
 {
     return columns_of(STDOUT_FILENO);

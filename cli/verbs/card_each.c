@@ -1,5 +1,6 @@
 /* card run --each: on one board after another, at one place. */
 #include <poll.h>
+#include <termios.h>
 #include <unistd.h>
 
 #include "card_log.h"
@@ -71,6 +72,9 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
         card_log_end(app, &log, line, passed ? NULL : app->next_step, EXIT_DONE) != EXIT_DONE;
     station_leave(app);
     run_outcome_banner(app, outcome, result, line, session->options->bell);
+    /* A key that was pressed during the work does not begin the next board. */
+    if (takes_enter())
+        tcflush(STDIN_FILENO, TCIFLUSH);
     if (!passed && app->next_step)
         app_note(app, "%s", app->next_step);
     const struct card_failure failure = {link, app->message, app->next_step, cause};

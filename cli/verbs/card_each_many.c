@@ -14,11 +14,11 @@
 
 #define TURN_TIME 100000 /* us between drawings */
 
-struct workshop;
+struct pool;
 
 /* A place with its thread. */
-struct bench {
-    struct workshop *workshop;
+struct worker {
+    struct pool *pool;
     struct many_row *row;
     struct card_place place;
     GThread *thread;
@@ -26,10 +26,10 @@ struct bench {
     bool log_failed; /* a log could not be opened: the place was left */
 };
 
-struct workshop {
+struct pool {
     struct card_session session;
     const char *logs; /* folder */
-    struct bench *benches;
+    struct worker *workers;
     struct many_row *rows;
     size_t count;
     struct many_view *view;
@@ -42,9 +42,8 @@ struct workshop {
 
 /* What a thread reports: a board that has ended, or a text. */
 struct news {
-    struct bench *bench;
-    char *text;    /* NULL: a board */
-    bool is_fatal; /* the place is of no use any more */
+    struct worker *worker;
+    char *text; /* NULL: a board */
     enum wry_outcome outcome;
     struct wry_run_result result;
     char *words, *advice, *cause;
@@ -63,13 +62,13 @@ static void free_news(struct news *news)
 
 /* In the threads. */
 
-static void report(struct bench *bench, const char *text)
+static void report(struct worker *worker, const char *text)
 {
     struct news *news = g_new0(struct news, 1);
 
-    news->bench = bench;
-    news->text = g_strdup_printf("%s: %s", bench->place.link, text);
-    g_async_queue_push(bench->workshop->news, news);
+    news->worker = worker;
+    news->text = g_strdup_printf("%s: %s", worker->place.link, text);
+    g_async_queue_push(worker->pool->news, news);
 }
 
 static void tell(void *context, const char *text)
@@ -79,33 +78,33 @@ static void tell(void *context, const char *text)
 
 static bool is_over(void *context)
 {
-    const struct bench *bench = context;
+    const struct worker *worker = context;
 
-    return app_interrupted() || g_atomic_int_get(&bench->workshop->over);
+    return app_interrupted() || g_atomic_int_get(&worker->pool->over);
 }
 
 /* Of two boards with one address, only the first may have the row of that address. */
 static bool may_have_row(void *context, const uint8_t eui48[WRY_EUI48_SIZE])
 {
-    struct bench *bench = context;
-    struct workshop *workshop = bench->workshop;
+    struct worker *worker = context;
+    struct pool *pool = worker->pool;
 
-    g_mutex_lock(&workshop->lock);
-    bool is_first = g_hash_table_add(workshop->addresses, wry_units_address(eui48));
-    g_mutex_unlock(&workshop->lock);
+    g_mutex_lock(&pool->lock);
+    bool is_first = g_hash_table_add(pool->addresses, wry_units_address(eui48));
+    g_mutex_unlock(&pool->lock);
     if (is_first)
-        bench->address = wry_units_address(eui48);
+        worker->address = wry_units_address(eui48);
     return is_first;
 }
 
-static void release_address(struct bench *bench)
+static void release_address(struct worker *worker)
 {
-    if (!bench->address)
+    if (!worker->address)
         return;
-    g_mutex_lock(&bench->workshop->lock);
-    g_hash_table_remove(bench->workshop->addresses, bench->address);
-    g_mutex_unlock(&bench->workshop->lock);
-    g_clear_pointer(&bench->address, g_free);
+    g_mutex_lock(&worker->pool->lock);
+    g_hash_table_remove(worker->pool->addresses, worker->address);
+    g_mutex_unlock(&worker->pool->lock);
+    g_clear_pointer(&worker->address, g_free);
 }
 
 static void begin_row(struct many_row *row)
@@ -148,11 +147,10 @@ static void take_failure(struct news *news, const struct wry_station *station)
 }
 
 /* The board's result in its log; false if the log is not complete. */
-static bool close_log(struct board_log *log, const struct workshop *workshop,
-                      const struct news *news)
+static bool close_log(struct board_log *log, const struct pool *pool, const struct news *news)
 {
     g_autoptr(GError) error = NULL;
-    g_autofree char *line = run_outcome_line(news->outcome, &news->result, workshop->session.card,
+    g_autofree char *line = run_outcome_line(news->outcome, &news->result, pool->session.card,
                                              news->words, news->simulated);
 
     board_log_masked_by(log, NULL);
@@ -163,181 +161,181 @@ static bool close_log(struct board_log *log, const struct workshop *workshop,
 }
 
 /* Runs the card on the board at this link. NULL if there is no log for it. */
-static struct news *run_board(struct bench *bench)
+static struct news *run_board(struct worker *worker)
 {
-    struct workshop *workshop = bench->workshop;
-    struct wry_station_settings settings = workshop->session.settings;
-    struct wry_run_options options = card_session_options(&workshop->session);
+    struct pool *pool = worker->pool;
+    struct wry_station_settings settings = pool->session.settings;
+    struct wry_run_options options = card_session_options(&pool->session);
     GError *error = NULL;
-    struct board_log *log = board_log_open(workshop->logs, bench->place.link, &error);
-    struct card_listener listener = {.row = bench->row, .log = log};
+    struct board_log *log = board_log_open(pool->logs, worker->place.link, &error);
+    struct card_listener listener = {.row = worker->row, .log = log};
 
     if (!log) {
-        report(bench, error->message);
+        report(worker, error->message);
         g_error_free(error);
-        bench->log_failed = true;
+        worker->log_failed = true;
         return NULL;
     }
     struct news *news = g_new0(struct news, 1);
-    news->bench = bench;
-    settings.link = bench->place.link;
+    news->worker = worker;
+    settings.link = worker->place.link;
     settings.stop = (struct wry_stop){0}; /* the board is finished first */
     settings.context = &listener;
     settings.event = card_listener_event;
     settings.board = card_listener_board;
     options.may_have_row = may_have_row;
-    options.context = bench;
+    options.context = worker;
     struct wry_station *station = wry_station_new(&settings);
     news->outcome = wry_station_run(station, &options, &news->result);
     if (news->outcome != WRY_OUTCOME_DONE)
         take_failure(news, station);
     news->simulated = wry_station_is_simulated(station);
-    release_address(bench);
+    release_address(worker);
     wry_station_free(station);
-    news->log_lost = !close_log(log, workshop, news);
+    news->log_lost = !close_log(log, pool, news);
     return news;
 }
 
-static void wait_for_next(struct bench *bench)
+static void wait_for_next(struct worker *worker)
 {
-    g_mutex_lock(&bench->row->lock);
-    bench->row->waits = true;
-    bench->row->to_remove = false;
-    bench->row->begun = 0;
-    bench->row->board[0] = '\0';
-    g_mutex_unlock(&bench->row->lock);
+    g_mutex_lock(&worker->row->lock);
+    worker->row->waits = true;
+    worker->row->to_remove = false;
+    worker->row->begun = 0;
+    worker->row->board[0] = '\0';
+    g_mutex_unlock(&worker->row->lock);
 }
 
 static gpointer work(gpointer data)
 {
-    struct bench *bench = data;
+    struct worker *worker = data;
     bool more = true;
 
     while (more) {
-        wait_for_next(bench);
-        g_autofree char *link = card_place_wait(&bench->place);
+        wait_for_next(worker);
+        g_autofree char *link = card_place_wait(&worker->place);
         struct news *news = NULL;
         if (link) {
-            begin_row(bench->row);
-            news = run_board(bench);
+            begin_row(worker->row);
+            news = run_board(worker);
         }
         if (!news)
             break;
         struct wry_run_result done = {.known = news->result.known};
         memcpy(done.address, news->result.address, sizeof done.address);
-        end_row(bench->row, news);
-        g_async_queue_push(bench->workshop->news, news); /* belongs to the main thread now */
-        more = card_place_wait_gone(&bench->place, link, &done);
+        end_row(worker->row, news);
+        g_async_queue_push(worker->pool->news, news); /* belongs to the main thread now */
+        more = card_place_wait_gone(&worker->place, link, &done);
     }
-    if (bench->place.is_bad)
-        report(bench, bench->place.sentence);
-    g_atomic_int_dec_and_test(&bench->workshop->working);
+    if (worker->place.is_bad)
+        report(worker, worker->place.sentence);
+    g_atomic_int_dec_and_test(&worker->pool->working);
     return NULL;
 }
 
 /* In the main thread. */
 
-static void set_caption(const struct workshop *workshop)
+static void set_caption(const struct pool *pool)
 {
-    const struct card_session *session = &workshop->session;
+    const struct card_session *session = &pool->session;
     g_autofree char *next = card_lot_next(&session->lot);
     g_autofree char *counts = card_session_counts(session);
     g_autofree char *text = next ? g_strdup_printf("%s; next: %s", counts, next) : g_strdup(counts);
 
-    many_view_set_caption(workshop->view, text);
+    many_view_set_caption(pool->view, text);
 }
 
-static void take_board(struct workshop *workshop, const struct news *news)
+static void take_board(struct pool *pool, const struct news *news)
 {
-    struct card_session *session = &workshop->session;
+    struct card_session *session = &pool->session;
     struct app *app = session->app;
     g_autofree char *line =
         run_outcome_line(news->outcome, &news->result, session->card, news->words, news->simulated);
 
-    app_outcome(app, news->outcome == WRY_OUTCOME_DONE, "%-12s %s", news->bench->place.link, line);
+    app_outcome(app, news->outcome == WRY_OUTCOME_DONE, "%-12s %s", news->worker->place.link, line);
     lot_view_advice(app, news->advice);
     session->log_lost |= news->log_lost;
-    const struct card_failure failure = {news->bench->place.link, news->words, news->advice,
+    const struct card_failure failure = {news->worker->place.link, news->words, news->advice,
                                          news->cause};
     card_session_take(session, news->outcome, &news->result, &failure);
     app->spent.bytes_sent += news->result.bytes_sent;
     app->spent.bytes_received += news->result.bytes_received;
     if (card_lot_is_done(&session->lot))
-        g_atomic_int_set(&workshop->over, 1);
+        g_atomic_int_set(&pool->over, 1);
 }
 
-static void take(struct workshop *workshop, struct news *news)
+static void take(struct pool *pool, struct news *news)
 {
-    many_view_hide(workshop->view);
+    many_view_hide(pool->view);
     if (news->text)
-        app_note(workshop->session.app, "%s", news->text);
+        app_note(pool->session.app, "%s", news->text);
     else
-        take_board(workshop, news);
+        take_board(pool, news);
     fflush(stdout);
     free_news(news);
-    set_caption(workshop);
+    set_caption(pool);
 }
 
-static void follow(struct workshop *workshop)
+static void follow(struct pool *pool)
 {
-    while (g_atomic_int_get(&workshop->working) > 0) {
-        struct news *news = g_async_queue_timeout_pop(workshop->news, TURN_TIME);
-        card_session_tell_end(&workshop->session);
-        for (; news; news = g_async_queue_try_pop(workshop->news))
-            take(workshop, news);
-        many_view_draw(workshop->view);
+    while (g_atomic_int_get(&pool->working) > 0) {
+        struct news *news = g_async_queue_timeout_pop(pool->news, TURN_TIME);
+        card_session_tell_end(&pool->session);
+        for (; news; news = g_async_queue_try_pop(pool->news))
+            take(pool, news);
+        many_view_draw(pool->view);
     }
-    for (struct news *news; (news = g_async_queue_try_pop(workshop->news));)
-        take(workshop, news);
+    for (struct news *news; (news = g_async_queue_try_pop(pool->news));)
+        take(pool, news);
 }
 
-static int conclude(struct workshop *workshop)
+static int conclude(struct pool *pool)
 {
-    struct app *app = workshop->session.app;
-    int code = card_session_conclude(&workshop->session);
+    struct app *app = pool->session.app;
+    int code = card_session_conclude(&pool->session);
     size_t bad = 0;
 
-    app_note(app, "Logs: %s", workshop->logs);
-    for (size_t i = 0; i < workshop->count; i++) {
-        bad += workshop->benches[i].place.is_bad;
-        if (workshop->benches[i].log_failed && code == EXIT_DONE)
+    app_note(app, "Logs: %s", pool->logs);
+    for (size_t i = 0; i < pool->count; i++) {
+        bad += pool->workers[i].place.is_bad;
+        if (pool->workers[i].log_failed && code == EXIT_DONE)
             code = EXIT_INTERNAL;
     }
-    if (bad < workshop->count)
+    if (bad < pool->count)
         return code;
-    const struct card_place *place = &workshop->benches[0].place;
+    const struct card_place *place = &pool->workers[0].place;
     return app_fail(app, (enum exit_code)place->outcome, place->advice, "%s", place->sentence);
 }
 
-static int run(struct workshop *workshop, const GPtrArray *links)
+static int run(struct pool *pool, const GPtrArray *links)
 {
-    struct card_session *session = &workshop->session;
+    struct card_session *session = &pool->session;
     int code = card_session_begin(session);
 
     if (code != EXIT_DONE)
         return code;
     if (card_lot_is_done(&session->lot))
         return card_session_conclude(session);
-    workshop->view = many_view_new(session->app, workshop->rows, workshop->count);
-    set_caption(workshop);
-    for (size_t i = 0; i < workshop->count; i++) {
-        struct bench *bench = &workshop->benches[i];
-        bench->place = (struct card_place){.link = g_ptr_array_index(links, i),
-                                           .settings = session->settings,
-                                           .context = bench,
-                                           .tell = tell,
-                                           .is_over = is_over};
-        card_place_begin(&bench->place);
-        bench->thread = g_thread_new("bench", work, bench);
+    pool->view = many_view_new(session->app, pool->rows, pool->count);
+    set_caption(pool);
+    for (size_t i = 0; i < pool->count; i++) {
+        struct worker *worker = &pool->workers[i];
+        worker->place = (struct card_place){.link = g_ptr_array_index(links, i),
+                                            .settings = session->settings,
+                                            .context = worker,
+                                            .tell = tell,
+                                            .is_over = is_over};
+        card_place_begin(&worker->place);
+        worker->thread = g_thread_new("place", work, worker);
     }
-    follow(workshop);
-    for (size_t i = 0; i < workshop->count; i++)
-        g_thread_join(workshop->benches[i].thread);
-    many_view_hide(workshop->view);
-    many_view_free(workshop->view);
-    code = conclude(workshop);
-    for (size_t i = 0; i < workshop->count; i++)
-        card_place_end(&workshop->benches[i].place);
+    follow(pool);
+    for (size_t i = 0; i < pool->count; i++)
+        g_thread_join(pool->workers[i].thread);
+    many_view_hide(pool->view);
+    many_view_free(pool->view);
+    code = conclude(pool);
+    for (size_t i = 0; i < pool->count; i++)
+        card_place_end(&pool->workers[i].place);
     return code;
 }
 
@@ -346,34 +344,33 @@ int card_run_each_many(struct app *app, struct wry_card *card, const GPtrArray *
 {
     size_t count = links->len;
     g_autofree char *logs = options->logs ? g_strdup(options->logs) : board_log_folder();
-    struct workshop workshop = {.session = {.app = app, .card = card, .options = options},
-                                .logs = logs,
-                                .count = count,
-                                .benches = g_new0(struct bench, count),
-                                .rows = g_new0(struct many_row, count),
-                                .news = g_async_queue_new(),
-                                .addresses =
-                                    g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL),
-                                .working = (gint)count};
+    struct pool pool = {.session = {.app = app, .card = card, .options = options},
+                        .logs = logs,
+                        .count = count,
+                        .workers = g_new0(struct worker, count),
+                        .rows = g_new0(struct many_row, count),
+                        .news = g_async_queue_new(),
+                        .addresses = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL),
+                        .working = (gint)count};
 
-    g_mutex_init(&workshop.lock);
+    g_mutex_init(&pool.lock);
     for (size_t i = 0; i < count; i++) {
-        g_mutex_init(&workshop.rows[i].lock);
-        workshop.rows[i].link = g_ptr_array_index(links, i);
-        workshop.benches[i].workshop = &workshop;
-        workshop.benches[i].row = &workshop.rows[i];
+        g_mutex_init(&pool.rows[i].lock);
+        pool.rows[i].link = g_ptr_array_index(links, i);
+        pool.workers[i].pool = &pool;
+        pool.workers[i].row = &pool.rows[i];
     }
-    int code = run(&workshop, links);
-    card_session_free(&workshop.session);
+    int code = run(&pool, links);
+    card_session_free(&pool.session);
     for (size_t i = 0; i < count; i++) {
-        g_mutex_clear(&workshop.rows[i].lock);
-        g_free(workshop.rows[i].words);
-        g_free(workshop.rows[i].who);
+        g_mutex_clear(&pool.rows[i].lock);
+        g_free(pool.rows[i].words);
+        g_free(pool.rows[i].who);
     }
-    g_mutex_clear(&workshop.lock);
-    g_hash_table_unref(workshop.addresses);
-    g_async_queue_unref(workshop.news);
-    g_free(workshop.benches);
-    g_free(workshop.rows);
+    g_mutex_clear(&pool.lock);
+    g_hash_table_unref(pool.addresses);
+    g_async_queue_unref(pool.news);
+    g_free(pool.workers);
+    g_free(pool.rows);
     return code;
 }

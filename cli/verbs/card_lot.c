@@ -2,6 +2,7 @@
 #include "card_lot.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "views/lot_view.h"
@@ -21,15 +22,6 @@ void card_lot_read(struct card_lot *lot)
 
 /* --only */
 
-static void add_line(GArray *lines, unsigned line)
-{
-    for (guint i = 0; i < lines->len; i++) {
-        if (g_array_index(lines, unsigned, i) == line)
-            return;
-    }
-    g_array_append_val(lines, line);
-}
-
 /* The name, or one of its parts: "gauge 12" of "gauge 12, pier C". */
 static bool is_named(const struct wry_lot_board *board, const char *text)
 {
@@ -46,7 +38,7 @@ static int add_named(const struct card_lot *lot, const char *text, GArray *lines
     for (guint i = 0; i < lot->state->boards->len; i++) {
         const struct wry_lot_board *board = g_ptr_array_index(lot->state->boards, i);
         if (board->row > 0 && is_named(board, text))
-            add_line(lines, board->row);
+            g_array_append_val(lines, board->row);
     }
     if (lines->len > before)
         return EXIT_DONE;
@@ -56,34 +48,35 @@ static int add_named(const struct card_lot *lot, const char *text, GArray *lines
                     "--only: no row of the table is '%s'", text);
 }
 
-static bool has_line(const struct card_lot *lot, unsigned line)
-{
-    for (guint i = 0; i < lot->state->boards->len; i++) {
-        const struct wry_lot_board *board = g_ptr_array_index(lot->state->boards, i);
-        if (board->row == line)
-            return true;
-    }
-    return false;
-}
-
+/* Lines of rows are not always next to each other: a field may have several lines. */
 static int add_lines(const struct card_lot *lot, const char *text, GArray *lines)
 {
     unsigned first = 0, last = 0;
     int used = 0;
     bool is_range = sscanf(text, "%7u-%7u%n", &first, &last, &used) == 2 && text[used] == '\0';
     bool is_line = !is_range && sscanf(text, "%7u%n", &first, &used) == 1 && text[used] == '\0';
+    guint before = lines->len;
 
     if (!is_range && !is_line)
         return add_named(lot, text, lines);
     if (is_line)
         last = first;
-    for (unsigned line = first; line <= last; line++) {
-        if (!has_line(lot, line))
-            return app_fail(lot->app, EXIT_USAGE, "The first line has the names of the columns.",
-                            "--only: the table has no row in line %u", line);
-        add_line(lines, line);
+    for (guint i = 0; i < lot->state->boards->len; i++) {
+        const struct wry_lot_board *board = g_ptr_array_index(lot->state->boards, i);
+        if (board->row >= first && board->row <= last && board->row > 0)
+            g_array_append_val(lines, board->row);
     }
-    return EXIT_DONE;
+    return lines->len > before
+               ? EXIT_DONE
+               : app_fail(lot->app, EXIT_USAGE, "The first line has the names of the columns.",
+                          "--only: the table has no row in line %s", text);
+}
+
+static int by_number(const void *a, const void *b)
+{
+    unsigned x = *(const unsigned *)a, y = *(const unsigned *)b;
+
+    return (x > y) - (x < y);
 }
 
 static int find_rows(struct card_lot *lot, char **texts)
@@ -100,6 +93,7 @@ static int find_rows(struct card_lot *lot, char **texts)
         return app_fail(lot->app, EXIT_BAD_INPUT, NULL, "--only: the table could not be read");
     for (char **text = texts; *text && code == EXIT_DONE; text++)
         code = add_lines(lot, *text, lines);
+    g_array_sort(lines, by_number);
     lot->only_count = lines->len;
     lot->only = g_array_steal(lines, NULL);
     return code;
@@ -136,10 +130,9 @@ void card_lot_prepare(const struct card_lot *lot, struct wry_run_options *option
 
 static bool is_wanted(const struct card_lot *lot, const struct wry_lot_board *board)
 {
-    bool among = lot->only_count == 0;
+    bool among = lot->only_count == 0 || bsearch(&board->row, lot->only, lot->only_count,
+                                                 sizeof *lot->only, by_number) != NULL;
 
-    for (size_t i = 0; i < lot->only_count && !among; i++)
-        among = lot->only[i] == board->row;
     return among && (!lot->failed_only || board->state == WRY_LOT_FAILED);
 }
 

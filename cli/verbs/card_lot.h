@@ -19,7 +19,7 @@ struct card_lot {
     bool told;             /* that it is not known was reported */
     bool failed_only;
     bool again;     /* boards that are done are done again: the lot never is */
-    unsigned *only; /* lines of the rows given by --only */
+    unsigned *only; /* lines of the rows given by --only, sorted */
     size_t only_count;
 };
 

@@ -9,6 +9,8 @@
 #include "views/lot_view.h"
 #include "views/table.h"
 #include "views/times.h"
+#include "views/words.h"
+#include "wrytograph-host/error.h"
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/lot.h"
 
@@ -17,11 +19,6 @@ enum {
     LOTS_MOST = 20,
     BEFORE_MOST = 40, /* runs listed before the latest change */
 };
-
-static const char *text_or(const char *text, const char *other)
-{
-    return text && text[0] ? text : other;
-}
 
 /* boards */
 
@@ -39,8 +36,8 @@ static char *outcome_of(const struct wry_ledger_run *run)
 
     return ended_well ? g_strdup(run->outcome)
                       : g_strconcat(run->outcome, run->failed_at ? " at " : "",
-                                    text_or(run->failed_at, ""), run->reason ? ": " : "",
-                                    text_or(run->reason, ""), NULL);
+                                    words_or(run->failed_at, ""), run->reason ? ": " : "",
+                                    words_or(run->reason, ""), NULL);
 }
 
 static bool list_board(void *context, const struct wry_ledger_run *run)
@@ -51,8 +48,8 @@ static bool list_board(void *context, const struct wry_ledger_run *run)
 
     list->count++;
     if (!list->app->json_wanted) {
-        table_row(list->table, run->board, text_or(run->name, "-"), time,
-                  text_or(run->firmware, "-"), text_or(run->lot, "-"), outcome, NULL);
+        table_row(list->table, run->board, words_or(run->name, "-"), time,
+                  words_or(run->firmware, "-"), words_or(run->lot, "-"), outcome, NULL);
         return true;
     }
     JsonBuilder *item = json_stream_item();
@@ -65,6 +62,35 @@ static bool list_board(void *context, const struct wry_ledger_run *run)
     return true;
 }
 
+static int by_time(const void *a, const void *b)
+{
+    const struct wry_ledger_run *x = *(const struct wry_ledger_run *const *)a;
+    const struct wry_ledger_run *y = *(const struct wry_ledger_run *const *)b;
+
+    return strcmp(y->began, x->began);
+}
+
+/* Runs that did not pass have three outcomes, each with an index of its own. */
+static bool each_failed(struct wry_ledger *ledger, struct wry_ledger_filter *filter,
+                        struct board_list *list, GError **error)
+{
+    static const char *const outcomes[] = {"failed", "cut", "stopped"};
+    g_autoptr(GPtrArray) runs = g_ptr_array_new_with_free_func((GDestroyNotify)wry_ledger_run_free);
+    bool good = true;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(outcomes) && good; i++) {
+        filter->outcome = outcomes[i];
+        GPtrArray *some = wry_ledger_list(ledger, filter, error);
+        good = some != NULL;
+        if (good)
+            g_ptr_array_extend_and_steal(runs, some);
+    }
+    g_ptr_array_sort(runs, by_time);
+    for (guint i = 0; good && i < runs->len && (filter->most == 0 || i < filter->most); i++)
+        list_board(list, g_ptr_array_index(runs, i));
+    return good;
+}
+
 static int list_boards(struct app *app, struct wry_ledger *ledger, struct wry_ledger_filter *filter,
                        const struct ledger_options *options)
 {
@@ -75,12 +101,11 @@ static int list_boards(struct app *app, struct wry_ledger *ledger, struct wry_le
 
     filter->brief = true;
     filter->latest = options->firmware ? WRY_LEDGER_LATEST_FIRMWARE : WRY_LEDGER_LATEST_RUN;
-    if (options->failed)
-        filter->outcome = "failed";
     if (!options->most)
         filter->most = BOARDS_MOST;
     json_stream_begin(app, "boards", false);
-    bool good = wry_ledger_each(ledger, filter, list_board, &list, &error);
+    bool good = options->failed ? each_failed(ledger, filter, &list, &error)
+                                : wry_ledger_each(ledger, filter, list_board, &list, &error);
     json_stream_end(app);
     table_end(list.table, true);
     if (!good)
@@ -113,17 +138,16 @@ struct wry_card *ledger_card(struct app *app, const char *path)
 
 static void add_left(struct app *app, struct table *table, const struct wry_lot_board *board)
 {
-    static const char *const states[] = {"left", "running", "done", "failed"};
     g_autofree char *row = board->row > 0 ? g_strdup_printf("%u", board->row) : g_strdup("-");
-    g_autofree char *why = g_strconcat(text_or(board->failed_at, ""), board->failed_at ? ": " : "",
-                                       text_or(board->reason, ""), NULL);
+    g_autofree char *why = g_strconcat(words_or(board->failed_at, ""), board->failed_at ? ": " : "",
+                                       words_or(board->reason, ""), NULL);
 
-    json_add_object(app->json, json_text("state", states[board->state]),
+    json_add_object(app->json, json_text("state", lot_view_state(board)),
                     json_if(board->row > 0, json_number("row", board->row)),
                     json_text("name", board->name), json_text("board", board->address),
                     json_text("failed_at", board->failed_at), json_text("reason", board->reason));
-    table_row(table, row, text_or(board->name, "-"), text_or(board->address, "-"),
-              states[board->state], why, NULL);
+    table_row(table, row, words_or(board->name, "-"), words_or(board->address, "-"),
+              lot_view_state(board), why, NULL);
 }
 
 static int list_left(struct app *app, struct wry_ledger *ledger,
@@ -285,7 +309,7 @@ static char *contents_of(const struct wry_ledger_run *run)
         const char *version = ledger_json_text(content, "version", NULL);
         g_string_append_printf(text, "%s%s: %s", i > 0 ? ", " : "",
                                ledger_json_text(content, "region", "-"),
-                               text_or(version, ledger_json_text(content, "file", "")));
+                               words_or(version, ledger_json_text(content, "file", "")));
     }
     return g_string_free(text, FALSE);
 }
@@ -331,7 +355,8 @@ static void add_earlier(struct app *app, struct table *table, const struct wry_l
     json_add_object(app->json, json_text("run", run->id), json_text("began", run->began),
                     json_text("kind", run->kind), json_text("outcome", run->outcome),
                     json_text("firmware", run->firmware), json_text("backup", run->backup_file));
-    table_row(table, time, run->kind, run->outcome, contents, text_or(run->backup_file, "-"), NULL);
+    table_row(table, time, run->kind, run->outcome, contents, words_or(run->backup_file, "-"),
+              NULL);
 }
 
 static const struct wry_ledger_run *latest_change(const GPtrArray *runs, guint *at)
@@ -426,8 +451,14 @@ int ledger_release(struct app *app, struct wry_ledger *ledger, const char *board
     if (!wry_ledger_is_server(ledger))
         return app_fail(app, EXIT_USAGE, "Clear the board's address in the table of boards.",
                         "rows are assigned in the table itself: this ledger is a file");
-    if (!wry_ledger_release_row(ledger, options->lot, address, &row, &error))
-        return ledger_fail_read(app, ledger, error);
+    if (!wry_ledger_release_row(ledger, options->lot, address, &row, &error)) {
+        if (!g_error_matches(error, WRY_STORE_ERROR, WRY_STORE_ERROR_NONE))
+            return ledger_fail_read(app, ledger, error);
+        app_fail(app, EXIT_WRONG, "'wrytograph ledger list --board' shows its runs and their lots.",
+                 "%s", error->message);
+        g_error_free(error);
+        return app->code;
+    }
     json_add(app->json, json_number("row", row));
     app_outcome(app, true, "Line %u of lot %s is free again.", row, options->lot);
     app_note(app, "Clear the address of board %s in the tables of the benches, too.", address);

@@ -6,6 +6,7 @@
 
 #include "views/explain.h"
 #include "views/shelf_table.h"
+#include "wrytograph-host/atomic_file.h"
 #include "wrytograph-host/card.h"
 #include "wrytograph-host/shelf.h"
 #include "wrytograph/layout.h"
@@ -289,7 +290,7 @@ int release_expand(struct app *app, struct wry_images_options *options, struct r
     }
     if (!any || code != EXIT_DONE)
         return code;
-    release->folder = g_dir_make_tmp("wrytograph-release-XXXXXX", &error);
+    release->folder = wry_temporary_folder("release", &error);
     if (!release->folder)
         return explain_error(app, error);
     release->strings = g_ptr_array_new_with_free_func(g_free);

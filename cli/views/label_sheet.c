@@ -5,6 +5,8 @@
 #include <glib/gstdio.h>
 #include <string.h>
 
+#include "wrytograph-host/atomic_file.h"
+
 #define CONVERTER "rsvg-convert"
 
 enum {
@@ -146,7 +148,7 @@ char *label_sheet_pdf(const GPtrArray *pages, gsize *n, GError **error)
                     CONVERTER);
         return NULL;
     }
-    folder = g_dir_make_tmp("wrytograph-labels-XXXXXX", error);
+    folder = wry_temporary_folder("labels", error);
     if (!folder)
         return NULL;
     g_ptr_array_add(argv, g_strdup(program));

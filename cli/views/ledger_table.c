@@ -15,11 +15,6 @@ enum {
     ID_SHOWN = 8, /* digits shown, enough to identify a run */
 };
 
-static const char *text_or(const char *text, const char *other)
-{
-    return text && text[0] ? text : other;
-}
-
 struct table *ledger_table_new(const struct app *app)
 {
     struct table *table =
@@ -44,7 +39,7 @@ void ledger_table_row(struct table *table, const struct wry_ledger_run *run)
     g_autofree char *all = g_strdup_printf("%s%s%s%s", what, where, run->reason ? ": " : "",
                                            run->reason ? run->reason : "");
 
-    table_row(table, id, time, text_or(run->board, "-"), run->outcome, seconds, all, NULL);
+    table_row(table, id, time, words_or(run->board, "-"), run->outcome, seconds, all, NULL);
 }
 
 static void show(const struct app *app, const char *name, const char *value)

@@ -49,29 +49,13 @@ char *lot_view_board(const struct wry_lot_board *board)
     return g_string_free(text, FALSE);
 }
 
-/* A line that is wrapped at the terminal's width. */
-static void put_line(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
-
-static void put_line(const struct app *app, const char *format, ...)
-{
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    if (app->json_wanted)
-        return;
-    app_put(stdout, text);
-    putchar('\n');
-}
-
 void lot_view_advice(const struct app *app, const char *advice)
 {
     g_auto(GStrv) lines = g_strsplit(advice ? advice : "", "\n", -1);
 
     for (char **line = lines; *line; line++) {
         if (**line != '\0')
-            put_line(app, "      %s", *line);
+            app_print_wrapped(app, "      %s", *line);
     }
 }
 
@@ -79,8 +63,8 @@ static void tell_failed(const struct app *app, const struct wry_lot_board *board
 {
     g_autofree char *who = lot_view_board(board);
 
-    put_line(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
-             board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
+    app_print_wrapped(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
+                      board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
     lot_view_advice(app, board->advice);
 }
 
@@ -111,11 +95,21 @@ void lot_view_summary(const struct app *app, const struct wry_lot *lot, GHashTab
         app_note(app, "To do only the failed ones again, run the same command with --failed.");
 }
 
+const char *lot_view_state(const struct wry_lot_board *board)
+{
+    static const char *const states[] = {
+        [WRY_LOT_LEFT] = "left",
+        [WRY_LOT_RUNNING] = "running",
+        [WRY_LOT_DONE] = "done",
+        [WRY_LOT_FAILED] = "failed",
+    };
+
+    return states[board->state];
+}
+
 static void add_board(JsonBuilder *b, const struct wry_lot_board *board)
 {
-    static const char *const states[] = {"left", "running", "done", "failed"};
-
-    json_add_object(b, json_text("state", states[board->state]),
+    json_add_object(b, json_text("state", lot_view_state(board)),
                     json_if(board->row > 0, json_number("row", board->row)),
                     json_text("name", board->name), json_text("board", board->address),
                     json_text("link", board->link), json_text("failed_at", board->failed_at),

@@ -7,6 +7,9 @@
 /* "17 of 50 done, 2 to retry, about 9 min left"; free with g_free. */
 char *lot_view_counts(const struct wry_lot *lot);
 
+/* "left", "running", "done" or "failed". */
+const char *lot_view_state(const struct wry_lot_board *board);
+
 /* The board of a lot in words: its name, line and address, as far as they are known. Free with
  * g_free. */
 char *lot_view_board(const struct wry_lot_board *board);

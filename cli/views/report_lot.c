@@ -244,15 +244,13 @@ static double per_hour(const struct report_lot *lot)
 
 static void add_open(JsonBuilder *data, const struct wry_lot *state)
 {
-    static const char *const states[] = {"left", "running", "done", "failed"};
-
     json_begin_list(data, "open");
     for (guint i = 0; state && i < state->boards->len; i++) {
         const struct wry_lot_board *board = g_ptr_array_index(state->boards, i);
         if (board->state == WRY_LOT_DONE)
             continue;
         g_autofree char *who = lot_view_board(board);
-        json_add_object(data, json_text("who", who), json_text("state", states[board->state]),
+        json_add_object(data, json_text("who", who), json_text("state", lot_view_state(board)),
                         json_text("class", board->state == WRY_LOT_FAILED ? "bad" : ""),
                         json_text("reason", board->reason), json_text("advice", board->advice));
     }

@@ -120,6 +120,11 @@ const char *words_region_table(void)
     return "a region table, valid by its CRC-32";
 }
 
+const char *words_or(const char *text, const char *other)
+{
+    return text && text[0] ? text : other;
+}
+
 char *words_card(const char *card, const char *version)
 {
     bool has_version = version && version[0] != '\0';

@@ -34,5 +34,8 @@ const char *words_header_state(enum wry_header_state state);
 const char *words_body_digest(bool fits);
 const char *words_region_table(void);
 
+/* The text, or another one if it is NULL or empty. */
+const char *words_or(const char *text, const char *other);
+
 /* "Pier gauges 3": a card with its version, if it has one; NULL for NULL. Free with g_free. */
 char *words_card(const char *card, const char *version);

@@ -44,6 +44,13 @@ gboolean wry_atomic_file_replace(const char *path, const char *bytes, gsize n, G
 /* Removes what was written and frees the file. NULL is allowed. */
 void wry_atomic_file_abandon(struct wry_atomic_file *file);
 
+/*
+ * Creates a folder for temporary content, mode 0700, in the system's folder of temporary files. If
+ * the process is killed, a later one removes it. purpose: letters, part of its name. NULL with
+ * error; free with g_free.
+ */
+char *wry_temporary_folder(const char *purpose, GError **error);
+
 #ifdef __cplusplus
 }
 #endif

@@ -179,3 +179,12 @@ gboolean wry_atomic_file_replace(const char *path, const char *bytes, gsize n, G
     file->group = before.st_gid;
     return fill(file, bytes, n, error);
 }
+
+char *wry_temporary_folder(const char *purpose, GError **error)
+{
+    char *folder = leftovers_new_folder(purpose);
+
+    if (!folder)
+        store_file_error(error, g_get_tmp_dir());
+    return folder;
+}

@@ -16,7 +16,10 @@
 #include "store/ledger/postgres_address.h"
 #include "wrytograph/version.h"
 
-#define WAIT_TIME 900000   /* us to wait for the server at the end of a run */
+#define WAIT_TIME 900000 /* us to wait for the server at the end of a run */
+/* us for which an idle connection is used again: routers forget one after minutes, and a question
+ * on it would wait for its time-out. */
+#define IDLE_TIME 60000000
 #define READ_TIME 10000000 /* us to connect for queries */
 
 struct wry_ledger {
@@ -28,6 +31,7 @@ struct wry_ledger {
     struct ledger_sender *sender; /* NULL until the first write */
     bool exposed, exposed_told;
     struct ledger_postgres *idle; /* connection of an earlier question; NULL = none */
+    int64_t idle_since;
 };
 
 static char *data_file(const char *name)
@@ -221,8 +225,11 @@ static struct ledger_postgres *take_server(struct wry_ledger *ledger, bool *is_u
 {
     g_mutex_lock(&ledger->lock);
     struct ledger_postgres *server = ledger->idle;
+    bool is_old = g_get_monotonic_time() - ledger->idle_since > IDLE_TIME;
     ledger->idle = NULL;
     g_mutex_unlock(&ledger->lock);
+    if (is_old)
+        g_clear_pointer(&server, ledger_postgres_close);
     *is_used = server != NULL;
     return server ? server : ledger_server(ledger, READ_TIME, error);
 }
@@ -233,6 +240,7 @@ static void return_server(struct wry_ledger *ledger, struct ledger_postgres *ser
     g_mutex_lock(&ledger->lock);
     struct ledger_postgres *other = ledger->idle;
     ledger->idle = server;
+    ledger->idle_since = g_get_monotonic_time();
     g_mutex_unlock(&ledger->lock);
     ledger_postgres_close(other);
 }
