@@ -152,6 +152,24 @@ static void a_row_is_that_of_the_board_that_has_it_now(void)
     CHECK_LOT("1 1 0 2 of 4, 0", "now");
 }
 
+/* A ledger that cannot be used is not a lot in which all is well. */
+static void without_its_ledger_a_lot_is_not_known(void)
+{
+    card_of_lot("unknown", "gauge,pier\n1,A\n");
+    add("u-1", "none");
+    EXPECT(0, "Lot unknown: 1 of 1 done", run("unknown", "u-1", NULL, NULL));
+    scratch_text("broken.db", "no database\n");
+    struct said said = run("unknown", "u-1", "--ledger", scratch_file("broken.db"));
+    EXPECT(0, "this job is not recorded", said);
+    CHECK(says(&said, "PASSED") && !says(&said, "Lot unknown"));
+    said = command("card", "run", scratch_file("card.yaml"), "--only", "gauge 1", "--link",
+                   "bench:u-1", "--lot", "unknown", "--ledger", scratch_file("broken.db"), NULL);
+    EXPECT(0, "PASSED", said);
+    EXPECT(1, "there is no ledger",
+           command("card", "run", scratch_file("card.yaml"), "--failed", "--link", "bench:u-1",
+                   "--lot", "unknown", "--ledger", scratch_file("broken.db"), NULL));
+}
+
 static void a_refusal_is_no_failure(void)
 {
     card_of_lot("refused", "gauge,pier\n1,A\n");
@@ -310,6 +328,7 @@ int main(int argc, char **argv)
         FACT(a_lot_is_counted),
         FACT(the_table_counts_too),
         FACT(a_row_is_that_of_the_board_that_has_it_now),
+        FACT(without_its_ledger_a_lot_is_not_known),
         FACT(a_refusal_is_no_failure),
         FACT(only_failed_boards_are_done_again),
         FACT(only_given_rows_are_assigned),

@@ -7,17 +7,19 @@
 
 #include "views/lot_view.h"
 
+/* Without its ledger, the table alone does not tell what failed, or was done elsewhere. */
 void card_lot_read(struct card_lot *lot)
 {
     g_autoptr(GError) error = NULL;
 
     if (!lot->name)
         return;
-    wry_lot_free(lot->state);
-    lot->state = wry_lot_read(lot->app->ledger, lot->card, lot->name, &error);
-    if (!lot->state && !lot->told)
+    wry_lot_free(lot->rows);
+    lot->rows = wry_lot_read(lot->app->ledger, lot->card, lot->name, &error);
+    lot->state = lot->app->ledger ? lot->rows : NULL;
+    if (!lot->rows && !lot->told)
         app_note(lot->app, "Note: where the lot stands is not known now: %s.", error->message);
-    lot->told = lot->state == NULL;
+    lot->told = lot->rows == NULL;
 }
 
 /* --only */
@@ -35,8 +37,8 @@ static int add_named(const struct card_lot *lot, const char *text, GArray *lines
 {
     guint before = lines->len;
 
-    for (guint i = 0; i < lot->state->boards->len; i++) {
-        const struct wry_lot_board *board = g_ptr_array_index(lot->state->boards, i);
+    for (guint i = 0; i < lot->rows->boards->len; i++) {
+        const struct wry_lot_board *board = g_ptr_array_index(lot->rows->boards, i);
         if (board->row > 0 && is_named(board, text))
             g_array_append_val(lines, board->row);
     }
@@ -61,8 +63,8 @@ static int add_lines(const struct card_lot *lot, const char *text, GArray *lines
         return add_named(lot, text, lines);
     if (is_line)
         last = first;
-    for (guint i = 0; i < lot->state->boards->len; i++) {
-        const struct wry_lot_board *board = g_ptr_array_index(lot->state->boards, i);
+    for (guint i = 0; i < lot->rows->boards->len; i++) {
+        const struct wry_lot_board *board = g_ptr_array_index(lot->rows->boards, i);
         if (board->row >= first && board->row <= last && board->row > 0)
             g_array_append_val(lines, board->row);
     }
@@ -89,7 +91,7 @@ static int find_rows(struct card_lot *lot, char **texts)
     if (!facts.by_row)
         return app_fail(lot->app, EXIT_USAGE, "Leave it out, or add 'boards' to the card.",
                         "--only: this card has no table of boards");
-    if (!lot->state)
+    if (!lot->rows)
         return app_fail(lot->app, EXIT_BAD_INPUT, NULL, "--only: the table could not be read");
     for (char **text = texts; *text && code == EXIT_DONE; text++)
         code = add_lines(lot, *text, lines);
@@ -117,7 +119,7 @@ int card_lot_begin(struct app *app, const struct wry_card *card, const struct ca
 
 void card_lot_end(struct card_lot *lot)
 {
-    wry_lot_free(lot->state);
+    wry_lot_free(lot->rows);
     g_free(lot->only);
 }
 

@@ -15,7 +15,8 @@ struct card_lot {
     struct app *app;
     const struct wry_card *card;
     const char *name;      /* NULL: these runs belong to no lot */
-    struct wry_lot *state; /* NULL: not known */
+    struct wry_lot *rows;  /* the lot as far as the table tells; NULL: the table cannot be read */
+    struct wry_lot *state; /* the same if the ledger was read, too; NULL: not known */
     bool told;             /* that it is not known was reported */
     bool failed_only;
     bool again;     /* boards that are done are done again: the lot never is */
