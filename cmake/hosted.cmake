@@ -83,7 +83,9 @@ set(WRY_HOST_SOURCES
     jobs/plan/region_table_update.c jobs/plan/placement_rules.c jobs/plan/plan_build.c jobs/plan/settings_edit.c jobs/station/settings_read.c jobs/plan/settings_loss.c jobs/plan/shelf.c jobs/plan/shelf_items.c
     jobs/flash/incremental_read.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c
     jobs/station/diagnosis.c jobs/look/identify.c jobs/plan/placed_image.c jobs/plan/image_checks.c jobs/plan/image_set.c jobs/look/inspect.c
-    jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/station_problem.c
+    jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c
+    jobs/station/silence.c
+    jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/station_problem.c
     jobs/card/card.c jobs/card/card_board.c jobs/card/card_check.c jobs/card/card_many.c jobs/card/card_history.c jobs/card/card_row.c jobs/card/card_run.c jobs/card/lot.c
     jobs/settings/board_settings.c jobs/settings/file_settings.c jobs/settings/settings_lines.c jobs/plan/described.c jobs/flash/restore.c jobs/station/station.c jobs/console/console.c jobs/console/console_line.c jobs/flash/verify.c jobs/station/write_common.c jobs/flash/write.c)
 

@@ -25,7 +25,7 @@ static void open_wires_and_other_speeds_are_not_taken_for_one_another(void)
         {"loader=57600", "speaks at another speed", "a loader that answers at 57600 baud", 4},
         {"unpowered", "holds the line low", "zeros", 4},
         {"echo", "Our own calls come back", "our own frames", 4},
-        {"strap-stuck", "Nothing is wrong with this link", "a loader that answers", 0},
+        {"strap-stuck", "enters loading mode at every reset", "loading mode", 4},
     };
 
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -126,6 +126,7 @@ static void every_fault_is_listed_in_words(void)
         const char *fault, *words;
     } cases[] = {
         {"strap-released", "strap-released"},
+        {"console-echo", "console-echo"},
         {"loader=57600", "loader at 57600 baud"},
         {"console=9600", "console at 9600 baud"},
         {"line-end=lf", "lines end in lf"},

@@ -490,9 +490,29 @@ static void a_raw_pipe_works_with_socat(void)
     served_end(&bench);
 }
 
+/* The server looks for them every 50 ms. */
+static void faults_of_a_served_board_take_effect(void)
+{
+    struct served bench;
+    struct said said = {0};
+
+    served_new(&bench, "served-faulty");
+    EXPECT(0, "Turnstone T2", command("identify", "-l", bench.link, NULL));
+    EXPECT(0, "tx-open", command("bench", "fault", "served-faulty", "tx-open", NULL));
+    for (unsigned i = 0; i < 20 && said.code == 0; i++)
+        said = command("identify", "-l", bench.link, NULL);
+    EXPECT(4, "First: TX wire:", said);
+    EXPECT(0, "no faults", command("bench", "fault", "served-faulty", "none", NULL));
+    for (unsigned i = 0; i < 20 && said.code == 4; i++)
+        said = command("identify", "-l", bench.link, NULL);
+    EXPECT(0, "Turnstone T2", said);
+    served_end(&bench);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(faults_of_a_served_board_take_effect),
         FACT(a_lying_board_is_no_error_of_ours),
         FACT(a_client_at_a_speed_of_nothing_leaves_the_line),
         FACT(the_whole_job_works_over_rfc_2217),

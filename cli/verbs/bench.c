@@ -217,6 +217,7 @@ const struct verb verb_bench = {
                    "  tx-open         the wire from the adapter's TX is open\n"
                    "  rx-open         the wire to the adapter's RX is open\n"
                    "  strap-stuck     the boot strap is always held\n"
+                   "  console-echo    the firmware echoes what it receives\n"
                    "  noise=RATE      bit errors per bit, up to 0.1\n"
                    "  cable=BAUD      the cable garbles bytes above this speed\n"
                    "  to-board=BAUD   only the wire to the board does; from-board=BAUD: from it\n"

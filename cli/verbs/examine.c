@@ -15,13 +15,13 @@ struct examine_options {
 static void print_evidence(const struct app *app, const struct wry_evidence *evidence)
 {
     bool good = evidence->finding == WRY_FINDING_GOOD || evidence->finding == WRY_FINDING_SLOW;
-    const char *const *checks = wry_finding_checks(evidence->finding);
+    g_auto(GStrv) checks = wry_evidence_checks(evidence);
     g_autofree char *heard = wry_evidence_text(evidence);
 
-    app_outcome(app, good, "%s", wry_finding_cause(evidence->finding));
+    app_outcome(app, good, "%s", wry_evidence_cause(evidence));
     app_print(app, "Heard: %s.", heard);
     if (checks[0])
-        app_print(app, "Check, in this order:");
+        app_print(app, checks[1] ? "Check, in this order:" : "Next:");
     for (unsigned i = 0; checks[i]; i++)
         app_print(app, "  %u. %s", i + 1, checks[i]);
 }

@@ -60,8 +60,9 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
         app_note(app, "%u frame%s damaged on the line and resent.", done->frames_resent,
                  done->frames_resent == 1 ? " was" : "s were");
     if (done->reconnects > 0)
-        app_note(app, "The link was lost and found again %u time%s.", done->reconnects,
-                 done->reconnects == 1 ? "" : "s");
+        app_note(app,
+                 "The link was lost and found again %u time%s; 'wrytograph examine' finds out why.",
+                 done->reconnects, done->reconnects == 1 ? "" : "s");
     app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
 }
 

@@ -61,13 +61,13 @@ static char *program_words(const struct wry_content_of *content)
                            header->read_clock, digest_word(content->digest), later, shelf);
 }
 
-static char *words_of(const struct wry_content_of *content)
+static char *words_of(const struct wry_content_of *content, bool of_board)
 {
     g_autofree char *settings = contents_table_settings(content->settings);
 
     switch (content->holds) {
     case WRY_HOLDS_UNREAD:
-        return g_strdup("not in this backup");
+        return g_strdup(of_board ? "not read" : "not in this backup");
     case WRY_HOLDS_BLANK:
         return g_strdup("begins blank");
     case WRY_HOLDS_PROGRAM:
@@ -104,7 +104,8 @@ static char *range_of(const struct wry_region *region)
                            (unsigned)(region->offset + region->length - 1));
 }
 
-void contents_table_print(const struct facts *facts, const char *word, const GPtrArray *contents)
+void contents_table_print(const struct facts *facts, const char *word, const GPtrArray *contents,
+                          bool of_board)
 {
     struct table *table = table_new(facts->app, "", "", "", "", "", NULL);
 
@@ -114,7 +115,7 @@ void contents_table_print(const struct facts *facts, const char *word, const GPt
         g_autofree char *range = range_of(region);
         g_autofree char *begin = g_strdup_printf("%-*s %s", facts->width, i ? "" : word, range);
         g_autofree char *length = wry_units_bytes(region->length);
-        g_autofree char *words = words_of(content);
+        g_autofree char *words = words_of(content, of_board);
         table_row(table, begin, length, region->name, wry_region_kind_name(region->kind), words,
                   NULL);
     }

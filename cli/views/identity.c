@@ -116,7 +116,7 @@ void identity_show(const struct app *app, const struct wry_identity *identity)
     show_backup(&facts, &identity->backup);
     facts_add(&facts, "layout", NULL, words_layout(&identity->layout));
     if (identity->contents) {
-        contents_table_print(&facts, "", identity->contents);
+        contents_table_print(&facts, "", identity->contents, true);
         contents_table_add(app, identity->contents);
     }
     if (identity->deep && identity->flash_found >= identity->board.capacity)

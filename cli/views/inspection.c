@@ -76,7 +76,7 @@ static void show_archive(const struct facts *facts, const struct wry_inspection 
     facts_add(facts, "by", "tool", inspection->tool);
     show_ranges(facts, inspection);
     if (inspection->contents && inspection->contents->len > 0)
-        contents_table_print(facts, "regions", inspection->contents);
+        contents_table_print(facts, "regions", inspection->contents, false);
     app_outcome(facts->app, true, "The archive is valid: every range matches its SHA-256.");
     if (inspection->has_layout)
         json_add_regions(facts->app->json, &inspection->layout);

@@ -124,7 +124,7 @@ void json_add_settings(JsonBuilder *b, const GPtrArray *settings)
 void json_add_evidence(JsonBuilder *b, const struct wry_evidence *evidence)
 {
     json_add(b, json_text("finding", wry_finding_name(evidence->finding)),
-             json_text("cause", wry_finding_cause(evidence->finding)),
+             json_text("cause", wry_evidence_cause(evidence)),
              json_take("heard", wry_evidence_text(evidence)),
              json_number("speed_baud", evidence->speed));
 }

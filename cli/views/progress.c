@@ -6,13 +6,14 @@
 #include <unistd.h>
 
 #include "bar.h"
+#include "wrytograph-host/words.h"
 
 static const char clear_line[] = "\r\033[K";
 
 struct progress {
     struct bar *bar; /* NULL: the current step has no bar */
     bool by_hand;
-    bool hand_shown, loss_shown; /* which lines are on the terminal */
+    bool hand_shown, loss_shown, try_shown; /* which lines are on the terminal */
 };
 
 struct progress *progress_new(bool by_hand)
@@ -28,7 +29,7 @@ void progress_free(struct progress *live)
     if (!live)
         return;
     bar_end(live->bar);
-    if (live->loss_shown)
+    if (live->loss_shown || live->try_shown)
         fputs(clear_line, stderr);
     g_free(live);
 }
@@ -77,6 +78,15 @@ static void show_loss(struct progress *live, bool lost)
     live->loss_shown = lost;
 }
 
+/* Replaced by the next one, and by whatever is printed next. */
+static void show_try(struct progress *live, const struct wry_event *event)
+{
+    g_autofree char *text = wry_note_text(event);
+
+    fprintf(stderr, "%s%s", clear_line, text);
+    live->try_shown = true;
+}
+
 void progress_show(struct progress *live, const struct wry_event *event)
 {
     if (!isatty(STDERR_FILENO))
@@ -90,9 +100,11 @@ void progress_show(struct progress *live, const struct wry_event *event)
         break;
     case WRY_EVENT_NOTE:
         /* A new line for the bar. */
-        if (live->hand_shown || live->loss_shown)
+        if (live->hand_shown || live->loss_shown || live->try_shown)
             fputs(clear_line, stderr);
-        live->hand_shown = live->loss_shown = false;
+        live->hand_shown = live->loss_shown = live->try_shown = false;
+        if (event->note == WRY_NOTE_SPEED_TRIED)
+            show_try(live, event);
         break;
     case WRY_EVENT_PROGRESS:
         if (event->progress->step == WRY_STEP_CONNECT && live->by_hand)

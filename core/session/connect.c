@@ -206,6 +206,7 @@ enum wry_status session_recover(struct wry_session *session, enum wry_step step)
             status = call_again(session, speed, i);
         if (status == WRY_OK) {
             session->stats.reconnects++;
+            session->stats.restarts += !session->continued;
             session_advanced(session);
             status = session->speed == speed ? WRY_OK : session_climb(session);
             if (status == WRY_OK)
@@ -223,7 +224,8 @@ enum wry_status wry_session_start(struct wry_session *session)
 
     /* Before the start, switches to the speed at which its firmware probably prints: then its first
      * output is not lost, however long the latency of the port. If that fails, it starts anyway. */
-    if (session->connected && session->speed > WRY_STARTING_SPEED)
+    if (session->connected && session->speed > WRY_STARTING_SPEED &&
+        session->speed != session->config.start_speed)
         session_change_speed(session, WRY_STARTING_SPEED);
     size_t n = wry_message_put_bare(head, WRY_KIND_START, session_next_seq(session));
     enum wry_status status = session_exchange_start(session, head, n, HELLO_TRIES);

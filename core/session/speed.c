@@ -25,18 +25,28 @@ static uint32_t least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
-/* The highest speed to try at or below the bound; the bound itself if it was requested. */
+/* The lowest speed to go down to. */
+static uint32_t slowest(const struct wry_session *session)
+{
+    return least(session->config.start_speed, WRY_STARTING_SPEED);
+}
+
+/* The highest speed to try at or below the bound; the bound itself if it was requested. The speed
+ * of the first call works, whatever it is: a board whose clock is off has no other. */
 static uint32_t fastest(const struct wry_session *session, uint32_t bound)
 {
     uint32_t able = least(session->board.top_speed, session->port->top_speed);
+    uint32_t start = session->config.start_speed;
 
     if (bound <= able && bound == session->config.max_speed)
         return bound;
     for (size_t i = 0; i < sizeof speeds / sizeof speeds[0]; i++) {
+        if (speeds[i] < start && start <= bound)
+            return start;
         if (speeds[i] <= able && speeds[i] <= bound)
             return speeds[i];
     }
-    return WRY_STARTING_SPEED;
+    return slowest(session);
 }
 
 static unsigned tries_at(uint32_t baud)
@@ -189,11 +199,11 @@ static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
         }
         enum wry_status status = try_speed(session, baud);
         /* At the slowest speed, tries again. */
-        for (unsigned i = 1; i < SLOWEST_TRIALS && baud <= WRY_STARTING_SPEED; i++) {
+        for (unsigned i = 1; i < SLOWEST_TRIALS && baud <= slowest(session); i++) {
             if (status == WRY_NO_ANSWER)
                 status = try_speed(session, baud);
         }
-        if (!is_failure(status) || baud <= WRY_STARTING_SPEED)
+        if (!is_failure(status) || baud <= slowest(session))
             return status;
         bool proved =
             status == WRY_UNSUPPORTED || session->stats.bytes_outside >= outside + NONSENSE;

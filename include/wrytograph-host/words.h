@@ -37,7 +37,14 @@ const char *wry_problem_cause(const struct wry_problem *problem);
  * notes that repeat a result (WRY_NOTE_SEEN, WRY_NOTE_LISTENING). Free with g_free. */
 char *wry_note_text(const struct wry_event *event);
 
-/* The most likely cause of a finding, in one sentence. */
+/* The most likely cause by this evidence, in one sentence. */
+const char *wry_evidence_cause(const struct wry_evidence *evidence);
+
+/* What to check or to do, the most likely first: at most 6 sentences, with the option that helps if
+ * one was found. NULL at the end; free with g_strfreev. */
+char **wry_evidence_checks(const struct wry_evidence *evidence);
+
+/* The same by the finding alone: the most likely cause, in one sentence. */
 const char *wry_finding_cause(enum wry_finding finding);
 
 /* What to check, the most likely first: at most 6 sentences, then NULL. */

@@ -164,6 +164,8 @@ struct wry_session_stats {
     uint64_t bytes_known;      /* bytes of backups taken from known content instead of read */
     uint32_t differences;      /* parts that were sent as a difference */
     uint32_t guesses_wrong;    /* times that known content turned out to be wrong */
+    uint32_t restarts; /* reconnects to a board that had lost its session: it had restarted, or was
+                          reset after a dozen calls in vain */
 };
 
 /* A page on its way to the board. */

@@ -7,7 +7,8 @@
 #include "pack/content_packer.h"
 
 enum {
-    RUNS_LEAST = 24, /* bytes of text that prove it is not in loading mode */
+    RUNS_LEAST = 24,     /* bytes of text that prove it is not in loading mode */
+    JUDGED_REPORTS = 11, /* calls of a lost board before it is reset */
 };
 
 /* While the user presses buttons: judges each text of the board once, when it has ended. */
@@ -36,6 +37,26 @@ static void tell_heard(struct wry_station *station)
         station_note(station, WRY_NOTE_BY_HAND_RUNS, NULL);
 }
 
+/*
+ * A board that restarts runs its program. Text counts only while the link is lost: before that,
+ * damaged frames may look like it, since firmware contains text. Each call is judged alone, as text
+ * is not readable at the speed of the work.
+ */
+static void note_program(struct wry_station *station, bool lost)
+{
+    const struct wry_session_stats *stats = wry_session_stats(&station->session);
+    unsigned reports = station->loss_reports;
+
+    /* Later the session resets the board, whose boot ROM then prints. */
+    if (reports > 0 && reports < JUDGED_REPORTS &&
+        diagnosis_is_text(stats->bytes_outside - station->loss_outside,
+                          stats->bytes_printable - station->loss_printable))
+        station->program_heard = true;
+    station->loss_reports = lost ? reports + 1 : 0;
+    station->loss_outside = stats->bytes_outside;
+    station->loss_printable = stats->bytes_printable;
+}
+
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
     struct wry_station *station = context;
@@ -50,9 +71,11 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
         station->busy_told = true;
         station_note(station, WRY_NOTE_FLASH_BUSY, NULL);
     }
+    note_program(station, progress->lost);
     figure_progress(station, progress);
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
-    return station_stopped(station);
+    bool late = station->ends_at > 0 && station_now(station) > station->ends_at;
+    return late || station_stopped(station);
 }
 
 uint32_t board_token(const struct wry_station *station)
@@ -95,11 +118,12 @@ enum wry_status board_call(struct wry_station *station, const struct wry_session
 {
     station->started = station_now(station);
     station->called = true;
+    station->program_heard = false;
+    station->loss_reports = 0;
     station_step(station, WRY_PHASE_CONNECT);
     wry_session_init(&station->session, station->port, config);
     enum wry_status status = wry_session_connect(&station->session);
     station_step_end(station, WRY_PHASE_CONNECT);
-    station->heard_before = wry_session_stats(&station->session)->bytes_printable;
     if (station->hand_told && status == WRY_OK)
         station_note(station, WRY_NOTE_BY_HAND_ANSWERED, NULL);
     return status;

@@ -7,7 +7,9 @@
 #include "wrytograph-host/chips.h"
 
 enum {
-    RESTART_TEXT = 16, /* bytes of boot text during the work that prove a restart */
+    TEXT_LEAST = 11,     /* bytes of text that a program has printed, at least */
+    DAMAGED_PER_RESTART = 4, /* frames that a restart may garble */
+    DAMAGED_FRAMES = 2, /* that prove an answering loader; stray bytes look like one at most */
 };
 
 const char *wry_finding_name(enum wry_finding finding)
@@ -20,6 +22,7 @@ const char *wry_finding_name(enum wry_finding finding)
         [WRY_FINDING_NO_GROUND] = "no-ground", [WRY_FINDING_GARBAGE] = "garbage",
         [WRY_FINDING_NOISE] = "noise",         [WRY_FINDING_SLOW] = "slow-cable",
         [WRY_FINDING_BROWN_OUT] = "brown-out", [WRY_FINDING_FADES] = "fades",
+        [WRY_FINDING_STRAP_HELD] = "strap-held",
     };
 
     return (size_t)finding < G_N_ELEMENTS(names) ? names[finding] : "unknown";
@@ -32,12 +35,19 @@ static bool is_spoiled(const struct wry_session_stats *counts)
            counts->bytes_printable * UINT64_C(50) < counts->bytes_outside * UINT64_C(49);
 }
 
+bool diagnosis_is_text(uint64_t outside, uint64_t printable)
+{
+    return printable >= TEXT_LEAST && printable * 10 >= outside * 9;
+}
+
 static enum wry_finding judge(const struct wry_session_stats *counts)
 {
     uint64_t outside = counts->bytes_outside;
 
+    /* A program may echo what it receives; joined wires print nothing. */
     if (counts->own_frames > 0)
-        return WRY_FINDING_ECHO;
+        return diagnosis_is_text(outside, counts->bytes_printable) ? WRY_FINDING_STRAP
+                                                                   : WRY_FINDING_ECHO;
     if (counts->bytes_received == 0)
         return WRY_FINDING_SILENT;
     if (counts->bytes_zero * UINT64_C(10) >= counts->bytes_received * 9)
@@ -45,17 +55,17 @@ static enum wry_finding judge(const struct wry_session_stats *counts)
     if (outside > 0 && counts->bytes_printable * UINT64_C(10) >= outside * 8 &&
         outside * 2 >= counts->bytes_received)
         return is_spoiled(counts) ? WRY_FINDING_NOISE : WRY_FINDING_STRAP;
-    return WRY_FINDING_GARBAGE;
+    return counts->frames_bad >= DAMAGED_FRAMES ? WRY_FINDING_NOISE : WRY_FINDING_GARBAGE;
 }
 
-/* GOOD if there is no evidence. */
-static enum wry_finding judge_loss(const struct wry_session_stats *counts, uint32_t printable)
+/* A board that is found again only after a reset may have restarted, or a bad line made the calls
+ * fail. GOOD if there is no evidence. */
+static enum wry_finding judge_loss(const struct wry_session_stats *counts, bool program_heard)
 {
-    if (counts->bytes_printable - printable >= RESTART_TEXT)
-        return WRY_FINDING_BROWN_OUT;
-    return counts->frames_bad > 0 && counts->frames_bad * 10 > counts->frames_resent
-               ? WRY_FINDING_NOISE
-               : WRY_FINDING_GOOD;
+    if (counts->frames_bad * 10 > counts->frames_resent &&
+        counts->frames_bad > counts->restarts * DAMAGED_PER_RESTART)
+        return WRY_FINDING_NOISE;
+    return program_heard || counts->restarts > 0 ? WRY_FINDING_BROWN_OUT : WRY_FINDING_GOOD;
 }
 
 char *diagnosis_last_line(const uint8_t *bytes, size_t n)
@@ -99,11 +109,11 @@ void wry_evidence_take(struct wry_evidence *evidence, const struct wry_session *
 }
 
 void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
-                            uint32_t printable)
+                            bool program_heard)
 {
     const struct wry_session_stats *counts = wry_session_stats(session);
 
-    *evidence = (struct wry_evidence){.finding = judge_loss(counts, printable),
+    *evidence = (struct wry_evidence){.finding = judge_loss(counts, program_heard),
                                       .counts = *counts,
                                       .last_line = last_line(session)};
 }

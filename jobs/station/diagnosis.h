@@ -13,7 +13,10 @@ char *diagnosis_last_line(const uint8_t *bytes, size_t n);
 /* True if a line of boot text reports that the strap is held. */
 bool diagnosis_says_loading(const char *text);
 
-/* Like wry_evidence_take, for a board that answered before: printable is the value of
- * counts.bytes_printable at that time. */
+/* True if so many bytes outside frames, and readable ones among them, are text of a program. */
+bool diagnosis_is_text(uint64_t outside, uint64_t printable);
+
+/* Like wry_evidence_take, for a board that answered before. program_heard: its program
+ * has printed since. */
 void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_session *session,
-                            uint32_t printable);
+                            bool program_heard);

@@ -61,3 +61,19 @@ bool serial_text_count(const struct wry_station *station, uint64_t time, unsigne
     }
     return true;
 }
+
+char *serial_text_hear(const struct wry_station *station, uint64_t time)
+{
+    const struct wry_port *port = station->port;
+    uint64_t end = port->now(port->context) + time;
+    GString *text = g_string_new(NULL);
+    uint8_t bytes[256];
+    size_t got;
+
+    while (port->now(port->context) < end && !station_stopped(station) &&
+           port->read(port->context, bytes, sizeof bytes, end, &got) == WRY_OK) {
+        for (size_t i = 0; i < got; i++)
+            g_string_append_c(text, serial_text_is_readable(bytes[i]) ? (char)bytes[i] : '?');
+    }
+    return g_string_free(text, FALSE);
+}

@@ -7,6 +7,7 @@
 #include "jobs/station/link.h"
 #include "jobs/station/recovery.h"
 #include "jobs/station/run_record.h"
+#include "jobs/station/silence.h"
 #include "store/file/adapter_speeds.h"
 #include "wrytograph-host/chips.h"
 
@@ -57,6 +58,15 @@ static struct wry_problem *check_told_size(struct wry_station *station)
                    : NULL;
 }
 
+static struct wry_problem *problem_of_silence(struct wry_station *station)
+{
+    struct wry_problem *problem = problem_of_session(station, WRY_NO_ANSWER);
+
+    wry_evidence_clear(&problem->evidence);
+    silence_judge(station, &problem->evidence, false);
+    return problem;
+}
+
 static struct wry_problem *connect(struct wry_station *station)
 {
     run_record_touch(station);
@@ -67,6 +77,8 @@ static struct wry_problem *connect(struct wry_station *station)
     enum wry_status status = board_call(station, &config);
     if (status == WRY_FLASH_UNSIZED && config.flash_size == 0)
         status = flash_size_measure(station, &config);
+    if (status == WRY_NO_ANSWER)
+        return problem_of_silence(station);
     if (status != WRY_OK)
         return problem_of_session(station, status);
     tell_speed(station, adapter, config.likely_speed);

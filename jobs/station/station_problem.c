@@ -209,7 +209,7 @@ struct wry_problem *problem_of_session(struct wry_station *station, enum wry_sta
     problem->speed = session->speed;
     memcpy(problem->jedec, session->board.jedec, sizeof problem->jedec);
     if (status == WRY_LINK_LOST)
-        diagnosis_take_of_loss(&problem->evidence, session, station->heard_before);
+        diagnosis_take_of_loss(&problem->evidence, session, station->program_heard);
     else
         wry_evidence_take(&problem->evidence, session);
     station_mask_evidence(station, &problem->evidence);

@@ -49,7 +49,10 @@ struct wry_station {
     bool busy_told;                  /* waiting for its flash was noted */
     bool hand_told;                  /* the advice on loading mode has been printed */
     uint32_t hand_seen, hand_judged; /* bytes outside frames while waiting for that */
-    uint32_t heard_before;           /* readable bytes outside frames before the first answer */
+    uint64_t ends_at; /* us on the port's clock: when the session is stopped; 0 = never */
+    unsigned loss_reports; /* reports of a lost link since it was lost */
+    uint32_t loss_outside, loss_printable; /* bytes outside frames at the last of them */
+    bool program_heard; /* its program has printed while the link was lost */
     uint64_t started;                /* us on the port's clock: when the board was called */
     bool called;                     /* the board was called */
     struct journal *journal;         /* NULL until recovery_settle */

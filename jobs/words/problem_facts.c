@@ -137,11 +137,18 @@ FACT(kind, g_strdup_printf("%d", (int)p->kind))
 FACT(heard, wry_evidence_text(&p->evidence))
 FACT(finding, p->evidence.finding == WRY_FINDING_GOOD
                   ? NULL
-                  : g_strdup(wry_finding_cause(p->evidence.finding)))
+                  : g_strdup(wry_evidence_cause(&p->evidence)))
 
 /* Includes the finding that nothing is wrong. */
-FACT(verdict, g_strdup(wry_finding_cause(p->evidence.finding)))
-FACT(check, g_strdup(wry_finding_checks(p->evidence.finding)[0]))
+FACT(verdict, g_strdup(wry_evidence_cause(&p->evidence)))
+
+static char *check(const struct wry_problem *p)
+{
+    g_auto(GStrv) checks = wry_evidence_checks(&p->evidence);
+
+    return g_strdup(checks[0]);
+}
+
 FACT(after_line, p->other ? g_strdup_printf(" after '%s' was sent", p->other) : g_strdup(""))
 
 #define ROW(fact)                                                                                  \

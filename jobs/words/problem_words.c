@@ -35,6 +35,6 @@ const char *wry_problem_cause(const struct wry_problem *problem)
                       (problem->status == WRY_NO_ANSWER || problem->status == WRY_LINK_LOST);
 
     return was_judged && problem->evidence.finding != WRY_FINDING_GOOD
-               ? wry_finding_cause(problem->evidence.finding)
+               ? wry_evidence_cause(&problem->evidence)
                : NULL;
 }

@@ -200,10 +200,15 @@ gboolean bench_load(const char *folder, const char *name, struct bench_descripti
     return board_file_load(path, description, error);
 }
 
+char *bench_description_path(const char *folder, const char *name)
+{
+    return g_build_filename(folder, name, DESCRIPTION, NULL);
+}
+
 gboolean bench_save(const char *folder, const char *name,
                     const struct bench_description *description, GError **error)
 {
-    g_autofree char *path = g_build_filename(folder, name, DESCRIPTION, NULL);
+    g_autofree char *path = bench_description_path(folder, name);
 
     return board_file_save(path, description, error);
 }
@@ -344,6 +349,11 @@ struct sim_adapter *bench_adapter(struct bench_board *board)
 void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring)
 {
     board->taken_for = wiring;
+}
+
+void bench_take_faults(struct bench_board *board, const struct sim_board_faults *faults)
+{
+    sim_adapter_take_faults(&board->adapter, faults);
 }
 
 void bench_close(struct bench_board *board)

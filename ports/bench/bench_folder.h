@@ -59,6 +59,12 @@ struct sim_adapter *bench_adapter(struct bench_board *board);
 /* Changes the wiring that the host assumes; the real one stays. */
 void bench_take_wiring(struct bench_board *board, const struct wry_wiring *wiring);
 
+/* Gives the board these faults; it is switched off and on. */
+void bench_take_faults(struct bench_board *board, const struct sim_board_faults *faults);
+
+/* The file that describes a board. It is replaced when faults are set. Free with g_free. */
+char *bench_description_path(const char *folder, const char *name);
+
 /* Switches the board off and writes its flash content back. */
 void bench_close(struct bench_board *board);
 

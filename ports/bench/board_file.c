@@ -24,6 +24,7 @@ static const struct yaml_member fault_rows[] = {
     {"tx_open", yaml_take_bool, offsetof(struct sim_board_faults, tx_open), NULL},
     {"rx_open", yaml_take_bool, offsetof(struct sim_board_faults, rx_open), NULL},
     {"strap_stuck", yaml_take_bool, offsetof(struct sim_board_faults, strap_stuck), NULL},
+    {"console_echo", yaml_take_bool, offsetof(struct sim_board_faults, console_echo), NULL},
     {"noise_ppb", yaml_take_number, offsetof(struct sim_board_faults, noise_ppb), &word},
     {"noise_above", yaml_take_number, offsetof(struct sim_board_faults, noise_above), &word},
     {"lost_ppb", yaml_take_number, offsetof(struct sim_board_faults, lost_ppb), &word},

@@ -25,6 +25,7 @@ static const struct {
     {"tx-open", offsetof(struct sim_board_faults, tx_open)},
     {"rx-open", offsetof(struct sim_board_faults, rx_open)},
     {"strap-stuck", offsetof(struct sim_board_faults, strap_stuck)},
+    {"console-echo", offsetof(struct sim_board_faults, console_echo)},
     {"brown-out", offsetof(struct sim_board_faults, brown_out)},
 };
 

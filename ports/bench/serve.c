@@ -9,6 +9,7 @@
 #include <netinet/tcp.h>
 #include <poll.h>
 #include <sys/ioctl.h>
+#include <glib/gstdio.h>
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -41,6 +42,8 @@ struct served {
     bool pty_was_open;
     char *folder;           /* folder of the board */
     struct buttons buttons; /* as last read */
+    char *bench, *name;     /* of the board */
+    GStatBuf described;     /* the file of its description, as last read */
     uint64_t looked_at;     /* us */
     uint64_t nudged_at;     /* us */
     uint64_t let_go_at;     /* us: when to release the boot button; 0 = not held */
@@ -295,6 +298,21 @@ static void let_go(struct served *s)
     sim_adapter_hold_strap(s->adapter, s->buttons.boot || s->pty_was_open);
 }
 
+/* Applies faults that were set since the last look: the description is another file then. */
+static void watch_faults(struct served *s)
+{
+    struct bench_description description;
+    g_autofree char *path = bench_description_path(s->bench, s->name);
+    GStatBuf now;
+
+    if (g_stat(path, &now) != 0 ||
+        (now.st_ino == s->described.st_ino && now.st_mtime == s->described.st_mtime))
+        return;
+    s->described = now;
+    if (bench_load(s->bench, s->name, &description, NULL))
+        bench_take_faults(s->board, &description.faults);
+}
+
 /* Applies button presses since the last read. */
 static void watch_buttons(struct served *s, uint64_t now)
 {
@@ -305,6 +323,7 @@ static void watch_buttons(struct served *s, uint64_t now)
     if (now < s->looked_at + LOOK_EVERY)
         return;
     s->looked_at = now;
+    watch_faults(s);
     s->buttons = buttons_read(s->folder);
     /* Pressing another button releases this one. */
     if (s->let_go_at > 0 &&
@@ -437,6 +456,8 @@ static void free_served(void *item)
     g_byte_array_unref(s->to_client);
     bench_close(s->board);
     g_free(s->folder);
+    g_free(s->bench);
+    g_free(s->name);
     g_free(s);
 }
 
@@ -456,6 +477,10 @@ static gboolean serve_board(struct wry_bench_server *server,
         return FALSE;
     s->wiring = bench_wiring(s->board);
     s->folder = g_build_filename(settings->folder, name, NULL);
+    s->bench = g_strdup(settings->folder);
+    s->name = g_strdup(name);
+    g_autofree char *described = bench_description_path(settings->folder, name);
+    g_stat(described, &s->described);
     s->buttons = buttons_read(s->folder);
     s->adapter = bench_adapter(s->board);
     if (settings->pty && !pty_open(&s->pty)) {

@@ -269,31 +269,49 @@ static void narrow(struct sim_line *line, uint32_t clean_baud)
         line->clean_baud = clean_baud;
 }
 
-void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed)
+/* The board's faults that are faults of its wires and of the adapter. */
+static void wire(struct sim_adapter *adapter)
 {
-    memset(adapter, 0, sizeof *adapter);
-    adapter->board = board;
-    sim_line_init(&adapter->to_board, HOST_BUFFER, seed, to_board, board);
-    sim_line_init(&adapter->to_host, UART_BUFFER, ~seed, to_inbox, &adapter->inbox);
+    const struct sim_board *board = adapter->board;
+
     apply_faults(&adapter->to_board, &board->faults);
     apply_faults(&adapter->to_host, &board->faults);
     narrow(&adapter->to_board, board->faults.clean_in);
     narrow(&adapter->to_host, board->faults.clean_out);
     adapter->to_board.cut = adapter->to_board.cut || board->faults.tx_open;
     adapter->to_host.cut = adapter->to_host.cut || board->faults.rx_open;
-    if (board->faults.echo) {
-        adapter->to_board.deliver = to_itself;
-        adapter->to_board.receiver = &adapter->inbox;
-        adapter->to_board.looped = true;
-        adapter->to_host.cut = true;
-    }
-    adapter->random = seed;
-    adapter->next_stray =
-        board->faults.no_ground || board->faults.unpowered ? 10 * NS_PER_MS : UINT64_MAX;
-    board->input = &adapter->to_board;
-    board->output = &adapter->to_host;
+    adapter->to_host.cut = adapter->to_host.cut || board->faults.echo;
+    adapter->to_board.looped = board->faults.echo;
+    adapter->to_board.deliver = board->faults.echo ? to_itself : to_board;
+    adapter->to_board.receiver = board->faults.echo ? (void *)&adapter->inbox : adapter->board;
+    adapter->next_stray = board->faults.no_ground || board->faults.unpowered
+                              ? adapter->now + 10 * NS_PER_MS
+                              : UINT64_MAX;
     adapter->inbox.latency =
         (board->faults.latency_ms > 0 ? board->faults.latency_ms : 2) * NS_PER_MS;
+}
+
+void sim_adapter_take_faults(struct sim_adapter *adapter, const struct sim_board_faults *faults)
+{
+    sim_adapter_power(adapter, false);
+    sim_board_set_faults(adapter->board, faults);
+    adapter->board->die.operations = 0;
+    adapter->to_board.sent = 0;
+    adapter->unplugged = false;
+    wire(adapter);
+    sim_adapter_power(adapter, true);
+}
+
+void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed)
+{
+    memset(adapter, 0, sizeof *adapter);
+    adapter->board = board;
+    sim_line_init(&adapter->to_board, HOST_BUFFER, seed, to_board, board);
+    sim_line_init(&adapter->to_host, UART_BUFFER, ~seed, to_inbox, &adapter->inbox);
+    wire(adapter);
+    adapter->random = seed;
+    board->input = &adapter->to_board;
+    board->output = &adapter->to_host;
     adapter->port = (struct wry_port){
         .context = adapter,
         .write = port_write,

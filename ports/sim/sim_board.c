@@ -425,6 +425,8 @@ static void hear_line(struct sim_board *board)
     while (board->received_fill > 0 && board->script_sent == board->script_length) {
         uint8_t byte = 0;
         port_receive(board, &byte, 1);
+        if (board->faults.console_echo)
+            port_transmit(board, &byte, 1);
         if (ends_line(board, byte)) {
             board->line[board->line_length] = '\0';
             board->line_length = 0;

@@ -64,6 +64,7 @@ struct sim_board_faults {
     bool tx_open;           /* the wire from the adapter's TX is open */
     bool rx_open;           /* the wire to the adapter's RX is open */
     bool strap_stuck;       /* the strap is always held */
+    bool console_echo;      /* the firmware echoes what it receives */
     uint64_t power_cut;     /* power fails during this flash operation, from 1; 0 = never */
     uint64_t cable_cut;     /* the cable is pulled after so many bytes to the board; 0 = never */
     uint64_t unplugged;     /* the adapter is unplugged after so many, and plugged in 3 s later */
