@@ -177,7 +177,7 @@ static void only_trusted_kits_are_taken(void)
     CHECK_EQUAL(0, g_unlink(key));
     EXPECT(3, "not signed", command("card", "check", scratch_file("plain.zip"), NULL));
     CHECK_EQUAL(0, g_rmdir(folder));
-    EXPECT(3, "this is not a secret key", pack("x.zip", "harbour.public"));
+    EXPECT(3, "sign with the secret one, NAME.secret", pack("x.zip", "harbour.public"));
 }
 
 /* What stands in the place of the folder of trusted keys and is none lets nothing pass. */

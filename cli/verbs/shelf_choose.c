@@ -85,10 +85,10 @@ static unsigned ask(void)
 }
 
 /* The same as 'write REGION=shelf:NAME VERSION'. */
-static int write_it(struct app *app, const struct offer *offer)
+static int write_it(struct app *app, const struct offer *offer, const GPtrArray *items)
 {
-    char *argument = g_strdup_printf("%s=shelf:%s%s%s", offer->region->name, offer->item->name,
-                                     offer->item->version[0] ? " " : "", offer->item->version);
+    g_autofree char *title = wry_shelf_item_title(offer->item, items);
+    char *argument = g_strdup_printf("%s=shelf:%s", offer->region->name, title);
     g_autofree void *values = g_malloc0(verb_write.size);
 
     station_leave(app);
@@ -100,7 +100,8 @@ static int write_it(struct app *app, const struct offer *offer)
     return verb_write.run(app, values);
 }
 
-static int choose(struct app *app, const GArray *offers, const struct wry_identity *identity)
+static int choose(struct app *app, const GArray *offers, const GPtrArray *items,
+                  const struct wry_identity *identity)
 {
     if (offers->len == 0)
         return app_fail(app, EXIT_WRONG,
@@ -115,7 +116,7 @@ static int choose(struct app *app, const GArray *offers, const struct wry_identi
     if (number > offers->len)
         return app_fail(app, EXIT_USAGE, "Nothing was changed.", "there is no image %u in the list",
                         number);
-    return write_it(app, &g_array_index(offers, struct offer, number - 1));
+    return write_it(app, &g_array_index(offers, struct offer, number - 1), items);
 }
 
 int shelf_choose(struct app *app)
@@ -133,7 +134,7 @@ int shelf_choose(struct app *app)
     if (code == EXIT_DONE) {
         g_autoptr(GPtrArray) items = wry_shelf_items(NULL, &error);
         g_autoptr(GArray) offers = items ? find_offers(items, &identity) : NULL;
-        code = offers ? choose(app, offers, &identity) : explain_error(app, error);
+        code = offers ? choose(app, offers, items, &identity) : explain_error(app, error);
     }
     wry_identity_clear(&identity);
     return code;

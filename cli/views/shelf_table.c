@@ -1,6 +1,8 @@
 /* The images on the shelf. */
 #include "shelf_table.h"
 
+#include <string.h>
+
 #include "json.h"
 #include "table.h"
 #include "words.h"
@@ -104,7 +106,7 @@ static void add_item(const struct app *app, const struct wry_shelf_item *item,
 }
 
 static void add_row(const struct app *app, struct table *table, const struct wry_shelf_item *item,
-                    const struct shelf_board *board)
+                    const struct shelf_board *board, const GPtrArray *items)
 {
     const struct wry_chip *chip = item->chip_code > 0 ? wry_chips_by_code(item->chip_code) : NULL;
     g_autofree char *flash =
@@ -112,7 +114,10 @@ static void add_row(const struct app *app, struct table *table, const struct wry
     g_autofree char *size = wry_units_bytes(item->size);
     bool fits = false;
     g_autofree char *fit = board->known ? fit_words(item, board, &fits) : g_strdup("");
-    g_autofree char *version = g_strdup_printf("%s%s", item->version, item->preferred ? " *" : "");
+    g_autofree char *title = wry_shelf_item_title(item, items);
+    const char *after = title + strlen(item->name);
+    g_autofree char *version =
+        g_strdup_printf("%s%s", after[0] ? after + 1 : after, item->preferred ? " *" : "");
 
     table_row(table, item->name, version, item->chip_code == 0 ? "any" : wry_chip_title(chip),
               flash, size, region_word(item), fit, NULL);
@@ -132,7 +137,7 @@ void shelf_table_print(const struct app *app, const GPtrArray *items,
     for (guint i = 0; i < items->len; i++) {
         const struct wry_shelf_item *item = g_ptr_array_index(items, i);
         preferred = preferred || item->preferred;
-        add_row(app, table, item, board);
+        add_row(app, table, item, board, items);
     }
     json_builder_end_array(app->json);
     table_end(table, false);

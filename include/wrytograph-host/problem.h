@@ -76,7 +76,8 @@ enum wry_problem_kind {
     WRY_PROBLEM_NO_IMAGES,
     WRY_PROBLEM_BAD_OFFSET,     /* subject = place, other = file */
     WRY_PROBLEM_NO_PLACE,       /* subject = a raw file without a place */
-    WRY_PROBLEM_TWO_PLACES,     /* subject = a file with addresses, given an offset */
+    WRY_PROBLEM_TWO_PLACES,     /* subject = a file with addresses from start on, given another
+                                   offset */
     WRY_PROBLEM_HEADER_DAMAGED, /* subject = file, here and in the following kinds */
     WRY_PROBLEM_CUT_SHORT,      /* bytes: expected by its header, found */
     WRY_PROBLEM_BODY_DAMAGED,

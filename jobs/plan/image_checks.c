@@ -87,7 +87,20 @@ static struct wry_problem *check_named_region(const struct image *image,
         end_of(image) <= (uint64_t)region->offset + region->length)
         return NULL;
     struct wry_problem *problem = placement_fail(WRY_PROBLEM_OUTSIDE_REGION, image, region);
-    if (image->facts.has_header)
+    if (!image_may_move(image))
+        problem->expected = image->facts.start;
+    else if (image->facts.has_header)
+        problem->other = g_strdup(placement_of_program(target, image));
+    return problem;
+}
+
+/* With the region that the program would fit, unless the file's addresses say otherwise. */
+static struct wry_problem *misplaced(enum wry_problem_kind kind, const struct image *image,
+                                     const struct wry_region *region, const struct target *target)
+{
+    struct wry_problem *problem = placement_fail(kind, image, region);
+
+    if (image->facts.has_header && image_may_move(image))
         problem->other = g_strdup(placement_of_program(target, image));
     return problem;
 }
@@ -99,13 +112,13 @@ static struct wry_problem *check_program_place(const struct image *image,
     const struct wry_region *region = wry_layout_at(&target->layout.table, image->facts.start);
 
     if (!region)
-        return placement_fail(WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL);
+        return misplaced(WRY_PROBLEM_PROGRAM_NOWHERE, image, NULL, target);
     if (!placement_is_for_programs(region))
-        return placement_fail(WRY_PROBLEM_PROGRAM_AT_KIND, image, region);
+        return misplaced(WRY_PROBLEM_PROGRAM_AT_KIND, image, region, target);
     if (image->facts.start != region->offset)
-        return placement_fail(WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region);
+        return misplaced(WRY_PROBLEM_PROGRAM_NOT_FIRST, image, region, target);
     if (end_of(image) > (uint64_t)region->offset + region->length)
-        return placement_fail(WRY_PROBLEM_PROGRAM_BEYOND, image, region);
+        return misplaced(WRY_PROBLEM_PROGRAM_BEYOND, image, region, target);
     return NULL;
 }
 

@@ -128,6 +128,11 @@ bool image_has_offset(const struct image *image)
     return image->place && g_ascii_isdigit(image->place[0]);
 }
 
+bool image_may_move(const struct image *image)
+{
+    return image->file->format == WRY_IMAGE_RAW || extent_of(image->file, 0)->address == 0;
+}
+
 void image_place(struct image *image, uint32_t base)
 {
     const struct image_file *file = image->file;
@@ -224,9 +229,14 @@ struct wry_problem *image_open(struct image *image, const struct wry_image_optio
     struct wry_problem *problem = image_take_file(image, file, must_be_whole);
     if (problem || file->format == WRY_IMAGE_RAW)
         return problem;
-    return image_has_offset(image)
-               ? problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, options->file)
-               : NULL;
+    if (!image_has_offset(image) || image_may_move(image))
+        return NULL;
+    if (base != extent_of(file, 0)->address)
+        return PROBLEM(WRY_OUTCOME_USAGE, WRY_PROBLEM_TWO_PLACES, options->file,
+                       .start = extent_of(file, 0)->address);
+    /* The offset says the same as the file. */
+    image_place(image, 0);
+    return NULL;
 }
 
 void image_close(struct image *image)

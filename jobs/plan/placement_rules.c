@@ -78,7 +78,7 @@ static void put_into(struct image *image, const struct wry_region *region)
 {
     image->region = *region;
     image->facts.region = &image->region;
-    if (image->file->format == WRY_IMAGE_RAW)
+    if (image_may_move(image))
         image_place(image, region->offset);
 }
 

@@ -252,7 +252,8 @@ static const struct wry_shelf_item *find_one(const GPtrArray *items, const char 
         store_error(error, WRY_STORE_ERROR_NONE, "there is no '%s' on the shelf", name);
     else if (count > 1)
         store_error(error, WRY_STORE_ERROR_NONE,
-                    "'%s' is the name of %u images on the shelf: add the version", name, count);
+                    "'%s' is the name of %u images on the shelf: write it as 'shelf list' does",
+                    name, count);
     return count == 1 ? found : NULL;
 }
 

@@ -3,17 +3,50 @@
 
 #include <string.h>
 
+#include "wrytograph-host/units.h"
+
+enum {
+    DIGITS_SHOWN = 8,
+    DIGITS_LEAST = 6, /* of a digest in a name */
+};
+
 char *shelf_items_title(const struct wry_shelf_item *item)
 {
     return item->version[0] ? g_strdup_printf("%s %s", item->name, item->version)
                             : g_strdup(item->name);
 }
 
+char *wry_shelf_item_title(const struct wry_shelf_item *item, const GPtrArray *items)
+{
+    g_autofree char *title = shelf_items_title(item);
+    g_autofree char *digest = wry_units_digest(item->sha256);
+    unsigned same = 0;
+
+    for (guint i = 0; i < items->len; i++) {
+        g_autofree char *other = shelf_items_title(g_ptr_array_index(items, i));
+        same += strcmp(title, other) == 0;
+    }
+    return same > 1 ? g_strdup_printf("%s %.*s", title, DIGITS_SHOWN, digest)
+                    : g_steal_pointer(&title);
+}
+
+/* True if text is title, a space, and the first digits of the item's digest. */
+static bool is_named_by_digest(const struct wry_shelf_item *item, const char *title,
+                               const char *text)
+{
+    g_autofree char *digest = wry_units_digest(item->sha256);
+    size_t n = strlen(title);
+
+    return strncmp(text, title, n) == 0 && text[n] == ' ' && strlen(text + n + 1) >= DIGITS_LEAST &&
+           g_str_has_prefix(digest, text + n + 1);
+}
+
 bool shelf_items_is_named(const struct wry_shelf_item *item, const char *text)
 {
     g_autofree char *title = shelf_items_title(item);
 
-    return strcmp(text, item->name) == 0 || strcmp(text, title) == 0;
+    return strcmp(text, item->name) == 0 || strcmp(text, title) == 0 ||
+           is_named_by_digest(item, title, text);
 }
 
 static bool is_of_kind(const struct wry_shelf_item *item, const struct wry_region *region)

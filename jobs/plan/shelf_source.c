@@ -13,7 +13,7 @@ static struct wry_problem *fail_with(enum wry_problem_kind kind, enum wry_outcom
     struct wry_problem *problem = problem_new(outcome, kind, name);
 
     for (guint i = 0; i < items->len; i++)
-        g_ptr_array_add(names, shelf_items_title(g_ptr_array_index(items, i)));
+        g_ptr_array_add(names, wry_shelf_item_title(g_ptr_array_index(items, i), items));
     g_ptr_array_add(names, NULL);
     problem->names = (char **)g_ptr_array_free(g_steal_pointer(&names), FALSE);
     return problem;

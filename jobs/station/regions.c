@@ -100,6 +100,9 @@ struct wry_problem *regions_find(const struct target *target, const char *name,
     *region = wry_layout_find(layout, name);
     if (*region)
         return NULL;
+    /* No name begins with a digit: a range in another form. */
+    if (g_ascii_isdigit(name[0]))
+        return problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_BAD_PART, name);
     struct wry_problem *problem = problem_new(WRY_OUTCOME_USAGE, WRY_PROBLEM_NO_REGION, name);
     problem->names = g_new0(char *, layout->count + 1);
     for (uint32_t i = 0; i < layout->count; i++)

@@ -32,7 +32,7 @@ static const struct {
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_FAULT, WRY_OUTCOME_USAGE,
      "Faults are none, strap-released, unpowered, no-ground, swapped, echo, brown-out, "
      "loader=BAUD, "
-     "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, "
+     "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, console-echo, "
      "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, to-board=BAUD, "
      "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
      "busy=TIME, power-cut=N, cable-cut=N and unplugged=N."},

@@ -17,7 +17,7 @@ static const struct {
     [WRY_CONTENT_PACKED] = {"is compressed, not firmware", "Unpack it, and write its content."},
     [WRY_CONTENT_PROGRAM] =
         {"is the output of a linker, not an image",
-         "Convert it to a binary: 'objcopy -O binary', or as the build does it."},
+         "Write the image that the build makes of it, with its boot header."},
     [WRY_CONTENT_TEXT] = {"is text, not firmware", "Read it: it may say what went wrong."},
     [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, not firmware",
                               "Write the image that belongs to it."},

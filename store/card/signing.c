@@ -97,11 +97,14 @@ gboolean signing_sign(const char *secret_file, const void *bytes, size_t n,
     g_strchomp(text);
     bool is_key = sodium_init() >= 0 && g_str_has_prefix(text, SECRET) &&
                   signing_parse_hex(text + strlen(SECRET), seed, sizeof seed);
+    bool is_public = g_str_has_prefix(text, PUBLIC);
     sodium_memzero(text, strlen(text));
     g_free(text);
     if (!is_key)
         return fail(error, secret_file,
-                    "this is not a secret key; 'wrytograph card keys NAME' makes one");
+                    is_public ? "this is the public key of a pair; sign with the secret one, "
+                                "NAME.secret"
+                              : "this is not a secret key; 'wrytograph card keys NAME' makes one");
     crypto_sign_seed_keypair(signature->key, full, seed);
     crypto_sign_detached(signature->bytes, NULL, bytes, n, full);
     sodium_memzero(seed, sizeof seed);
