@@ -129,6 +129,7 @@ set_property(TARGET wrytograph_host APPEND PROPERTY
 
 add_executable(gauge_images demo/gauge_images.c demo/firmware_like.c demo/program_like.c)
 target_link_libraries(gauge_images PRIVATE wrytograph_static)
+target_compile_definitions(gauge_images PRIVATE _GNU_SOURCE WRY_DEMO_FOLDER="${PROJECT_SOURCE_DIR}/demo")
 
 file(GLOB WRY_CLI_SOURCES CONFIGURE_DEPENDS cli/*.c cli/*/*.c)
 find_program(GLIB_COMPILE_RESOURCES glib-compile-resources REQUIRED)

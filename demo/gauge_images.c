@@ -5,9 +5,11 @@
  *
  * usage: gauge_images FOLDER
  */
+#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 #include "firmware_like.h"
 #include "program_like.h"
@@ -134,6 +136,66 @@ static void save_returned(const char *folder, unsigned gauge, uint8_t *flash)
     save(folder, name, flash, FLASH_SIZE);
 }
 
+static void make_folder(const char *folder, const char *name)
+{
+    char path[4096];
+
+    snprintf(path, sizeof path, "%s%s%s", folder, name[0] ? "/" : "", name);
+    if (mkdir(path, 0777) != 0 && errno != EEXIST) {
+        perror(path);
+        exit(1);
+    }
+}
+
+static void save_text(const char *folder, const char *name, const char *text)
+{
+    save(folder, name, (const uint8_t *)text, strlen(text));
+}
+
+/* A file of the demo's own folder. */
+static void copy_text(const char *folder, const char *name)
+{
+    char path[4096], text[4096];
+
+    snprintf(path, sizeof path, "%s/%s", WRY_DEMO_FOLDER, name);
+    FILE *file = fopen(path, "rb");
+    if (!file) {
+        perror(path);
+        exit(1);
+    }
+    size_t n = fread(text, 1, sizeof text, file);
+    fclose(file);
+    save(folder, name, (const uint8_t *)text, n);
+}
+
+/* The images of a release, in a folder of their own. */
+static void save_release(const char *folder, uint8_t *room)
+{
+    make_folder(folder, "release");
+    save(folder, "release/start.bin", room, make_start(room, "gauge-start 1.2.0", START_BODY, 1));
+    save(folder, "release/regions.bin", room, make_table(room));
+    save(folder, "release/gauge.bin", room, make_app(room, "tide-gauge 2.3.1", 1));
+    save_text(folder, "offsets.txt",
+              "# image offsets of the autumn release\n"
+              "0x4000  start.bin\n0xE000  regions.bin\n0x40000 gauge.bin\n");
+}
+
+/* What the tours in the documents use beside images. */
+static void save_texts(const char *folder)
+{
+    save_text(folder, "downloaded.bin",
+              "<!DOCTYPE html>\n<html><head><title>tide-gauge</title></head>"
+              "<body>Sign in</body></html>\n");
+    save_text(folder, "pier-d.yaml",
+              "settings:\n  gauge: 4\n  pier: D\n  datum_mm: -1812\n  scale: 1.0009\n");
+    save_text(folder, "few.yaml", "settings:\n  gauge: 1\n  pier: A\n");
+    make_folder(folder, "site");
+    save_text(folder, "site/tide.html", "<!DOCTYPE html>\n<title>Tide at pier D</title>\n");
+    copy_text(folder, "pier-gauges.yaml");
+    copy_text(folder, "levels.csv");
+    copy_text(folder, "gauge-settings.yaml");
+}
+
 int main(int argc, char **argv)
 {
     uint8_t *room = malloc(FLASH_SIZE);
@@ -142,9 +204,15 @@ int main(int argc, char **argv)
         fprintf(stderr, "usage: gauge_images FOLDER\n");
         return 2;
     }
+    make_folder(argv[1], "");
     save(argv[1], "start.bin", room, make_start(room, "gauge-start 1.2.0", START_BODY, 1));
     save(argv[1], "regions.bin", room, make_table(room));
-    save(argv[1], "gauge.bin", room, make_app(room, "tide-gauge 2.3.1", 1));
+    size_t n = make_app(room, "tide-gauge 2.3.1", 1);
+    save(argv[1], "gauge.bin", room, n);
+    memcpy(room + 0x493E0, "tidal?", 6);
+    save(argv[1], "other.bin", room, n);
+    save_release(argv[1], room);
+    save_texts(argv[1]);
     for (unsigned gauge = 1; gauge <= 3; gauge++)
         save_returned(argv[1], gauge, room);
     free(room);

@@ -199,7 +199,7 @@ static void follow(const struct refused *refused, const char *line, int code)
 static size_t run_case(char **lines, unsigned number)
 {
     g_autofree char *folder = g_strdup_printf("%s/case-%u", scratch(), number);
-    struct refused refused = {0};
+    struct refused refused = {.out = g_strdup(""), .sentence = g_strdup("")};
     size_t n = 1;
 
     check_context("%s (case %u)", lines[0], number);
