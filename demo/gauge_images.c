@@ -198,18 +198,21 @@ static void save_texts(const char *folder)
 
 int main(int argc, char **argv)
 {
-    uint8_t *room = malloc(FLASH_SIZE);
+    static const uint8_t other[] = {'t', 'i', 'd', 'a', 'l', '?'};
 
-    if (argc != 2 || !room) {
+    if (argc != 2) {
         fprintf(stderr, "usage: gauge_images FOLDER\n");
         return 2;
     }
+    uint8_t *room = malloc(FLASH_SIZE);
+    if (!room)
+        return 1;
     make_folder(argv[1], "");
     save(argv[1], "start.bin", room, make_start(room, "gauge-start 1.2.0", START_BODY, 1));
     save(argv[1], "regions.bin", room, make_table(room));
     size_t n = make_app(room, "tide-gauge 2.3.1", 1);
     save(argv[1], "gauge.bin", room, n);
-    memcpy(room + 0x493E0, "tidal?", 6);
+    memcpy(room + 0x493E0, other, sizeof other);
     save(argv[1], "other.bin", room, n);
     save_release(argv[1], room);
     save_texts(argv[1]);

@@ -24,9 +24,12 @@ const struct verb verb_listen = {
     .summary = "a serial terminal that can check the board's output",
     .usage = "",
     .description =
-        "Shows the board's output and sends what is typed or piped in. Ctrl-X ends.\n"
-        "If the output is not readable, the usual speeds are tried. With --expect it checks\n"
-        "the output. --speed is the initial speed, default 115200.",
+        "Shows the board's output and sends what is typed or piped in. If the output is not\n"
+        "readable, the usual speeds are tried. With --expect it checks the output. --speed is\n"
+        "the initial speed, default 115200. An adapter that is unplugged is waited for.\n"
+        "  Ctrl-X  ends                    Ctrl-Y  resets the board\n"
+        "  Ctrl-K  sends a break           Ctrl-T  sends Ctrl-C to the board\n"
+        "  Ctrl-Z  lets the shell in, fg goes on",
     .options = APP_LINK | APP_NO_WORDS,
     .own = terminal_options,
     .clear = terminal_clear,

@@ -18,6 +18,8 @@ static void on_event(void *context, const struct wry_event *event)
     const struct app *app = context;
 
     progress_show(app->live, event);
+    if (app->terminal && event->kind == WRY_EVENT_NOTE)
+        terminal_give_way(app->terminal);
     if (event->kind == WRY_EVENT_NOTE && event->note != WRY_NOTE_SPEED_TRIED)
         explain_note(app, event);
     else if (event->kind == WRY_EVENT_PLANNED && !(app->verb->options & APP_SETTINGS))

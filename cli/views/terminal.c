@@ -3,6 +3,7 @@
 
 #include <errno.h>
 #include <poll.h>
+#include <signal.h>
 #include <stdio.h>
 #include <string.h>
 #include <termios.h>
@@ -11,13 +12,17 @@
 #include "explain.h"
 #include "json.h"
 #include "output_file.h"
+#include "screen.h"
 #include "wrytograph-host/units.h"
 
 enum {
     LEAVE_KEY = 0x18, /* Ctrl-X */
     RESET_KEY = 0x19, /* Ctrl-Y */
     BREAK_KEY = 0x0B, /* Ctrl-K */
+    PASS_KEY = 0x14,  /* Ctrl-T: sends Ctrl-C, which ends this program itself */
+    CTRL_C = 0x03,
     KEYS = 64,        /* most keys processed at once */
+    TYPED_MOST = 512, /* bytes of a typed line for the log */
 };
 
 #define BENCH_TIME 5000000u /* us of simulated time to listen by default */
@@ -26,13 +31,15 @@ struct terminal {
     struct app *app;
     const struct terminal_options *options;
     const char *line_end;
-    FILE *log;
-    GString *line; /* the line being received */
+    struct screen *screen;
+    GString *typed; /* the line being typed */
     bool input_open;
-    struct termios before;
+    struct termios before, typing;
     bool raw;
-    bool unread; /* the reader of the pipe has ended, such as 'head' */
 };
+
+/* For the handler of Ctrl-Z; NULL = the terminal is as it was. */
+static const struct terminal *volatile suspended;
 
 /* Adds a step, in the order of the options. */
 static void add_step(struct terminal_options *options, const char *send, const char *expect)
@@ -97,8 +104,12 @@ const struct option terminal_options[] = {
     OPTION(TEXT, "line-end", line_end, "END",
            "Line end of sent lines: crlf, lf or cr; default: crlf, and if that is not answered, "
            "the others"),
-    OPTION(FILE, "log", log, "FILE", "Append all lines to this file"),
+    OPTION(FILE, "log", log, "FILE",
+           "Append all lines to this file, with date and time, and those sent after '>'"),
     OPTION(FLAG, "timestamps", timestamps, NULL, "Begin each line with the time of day"),
+    OPTION(TEXT, "containing", only, "TEXT", "Show only lines with this text; the log has all"),
+    OPTION(FLAG, "hex", hex, NULL, "Show bytes in hexadecimal"),
+    OPTION(FLAG, "local-echo", local_echo, NULL, "Also show what is typed"),
     {.name = NULL},
 };
 
@@ -164,51 +175,67 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
     return code;
 }
 
-static char *stamp(void)
+void terminal_give_way(struct terminal *t)
 {
-    g_autoptr(GDateTime) time = g_date_time_new_now_local();
-    g_autofree char *seconds = g_date_time_format(time, "%H:%M:%S");
-
-    return g_strdup_printf("%s.%03d ", seconds, g_date_time_get_microsecond(time) / 1000);
+    screen_give_way(t->screen);
 }
 
-static void end_line(struct terminal *t)
+static void hear_note(struct terminal *t, const struct wry_event *event)
 {
-    g_autofree char *time = stamp();
-
-    if (!t->app->json_wanted)
-        printf("%s%s\n", t->options->timestamps ? time : "", t->line->str);
-    t->unread = t->unread || (fflush(stdout) != 0 && errno == EPIPE);
-    if (t->log) {
-        fprintf(t->log, "%s%s\n", time, t->line->str);
-        fflush(t->log);
-    }
-    g_string_truncate(t->line, 0);
-}
-
-static void show(struct terminal *t, const uint8_t *bytes, size_t n)
-{
-    for (size_t i = 0; i < n; i++) {
-        if (bytes[i] == '\n')
-            end_line(t);
-        else if (bytes[i] >= 0x20 && bytes[i] < 0x7F)
-            g_string_append_c(t->line, (char)bytes[i]);
-        else if (bytes[i] != '\r')
-            g_string_append_printf(t->line, "<%02X>", bytes[i]);
+    switch (event->note) {
+    case WRY_NOTE_LISTENING:
+        app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.",
+                 wry_station_link(t->app->station), (unsigned)event->speed,
+                 t->options->line_end ? t->options->line_end : "crlf",
+                 t->raw ? "; Ctrl-X ends, Ctrl-Y resets the board, Ctrl-K sends a break, Ctrl-T "
+                          "sends Ctrl-C"
+                        : "");
+        break;
+    case WRY_NOTE_READABLE:
+        if (!(t->app->verb->options & APP_LEDGER))
+            app_note(t->app, "Next time, --speed %u begins with it.", (unsigned)event->speed);
+        break;
+    case WRY_NOTE_UNREADABLE:
+        /* It was not readable text after all. */
+        screen_drop_line(t->screen);
+        break;
+    case WRY_NOTE_SENT:
+        screen_sent(t->screen, event->text);
+        break;
+    default:
+        break;
     }
 }
 
 void terminal_hear(struct terminal *t, const struct wry_event *event)
 {
     if (event->kind == WRY_EVENT_HEARD)
-        show(t, event->bytes, event->n);
-    else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_LISTENING)
-        app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.",
-                 wry_station_link(t->app->station), (unsigned)event->speed,
-                 t->options->line_end ? t->options->line_end : "crlf",
-                 t->raw ? "; Ctrl-X ends, Ctrl-Y resets the board, Ctrl-K sends a break" : "");
-    else if (event->kind == WRY_EVENT_NOTE && event->note == WRY_NOTE_UNREADABLE)
-        g_string_truncate(t->line, 0); /* it was not an option after all */
+        screen_hear(t->screen, event->bytes, event->n);
+    else if (event->kind == WRY_EVENT_NOTE)
+        hear_note(t, event);
+}
+
+/* One typed or piped byte; the bytes to send for it, at most room. */
+static size_t take_key(struct terminal *t, char key, uint8_t *to)
+{
+    size_t end = strlen(t->line_end);
+
+    if (key == '\n' || (t->raw && key == '\r')) {
+        screen_sent(t->screen, t->typed->str);
+        g_string_truncate(t->typed, 0);
+        if (t->options->local_echo)
+            screen_hear(t->screen, (const uint8_t *)"\n", 1);
+        memcpy(to, t->line_end, end);
+        return end;
+    }
+    if (t->options->local_echo)
+        screen_hear(t->screen, (const uint8_t *)&key, 1);
+    if ((uint8_t)key >= 0x20 && key != 0x7F && t->typed->len < TYPED_MOST)
+        g_string_append_c(t->typed, key);
+    else if ((key == 0x7F || key == '\b') && t->typed->len > 0)
+        g_string_truncate(t->typed, t->typed->len - 1);
+    to[0] = (uint8_t)(t->raw && key == PASS_KEY ? CTRL_C : key);
+    return 1;
 }
 
 /* Provides typed or piped input, with line ends replaced. */
@@ -219,7 +246,8 @@ static size_t take(void *context, uint8_t *to, size_t room, enum wry_console_ask
     char bytes[KEYS];
     size_t n = 0, end = strlen(t->line_end);
 
-    if (t->unread && !t->options->expects)
+    screen_tick(t->screen);
+    if (screen_is_unread(t->screen) && !t->options->expects)
         *ask = WRY_CONSOLE_LEAVE;
     if (!t->input_open || poll(&keys, 1, 0) <= 0)
         return 0;
@@ -230,14 +258,37 @@ static size_t take(void *context, uint8_t *to, size_t room, enum wry_console_ask
             *ask = bytes[i] == LEAVE_KEY   ? WRY_CONSOLE_LEAVE
                    : bytes[i] == RESET_KEY ? WRY_CONSOLE_RESET
                                            : WRY_CONSOLE_BREAK;
-        } else if (bytes[i] == '\n' || (t->raw && bytes[i] == '\r')) {
-            memcpy(to + n, t->line_end, end);
-            n += end;
         } else {
-            to[n++] = (uint8_t)bytes[i];
+            n += take_key(t, bytes[i], to + n);
         }
     }
     return n;
+}
+
+/* Ctrl-Z: the shell gets its terminal as it was, and this program its own when it goes on. By
+ * SIGSTOP, since the system ignores SIGTSTP where no shell controls the jobs. */
+static void on_suspend(int number)
+{
+    const struct terminal *t = suspended;
+    int kept = errno;
+
+    (void)number;
+    if (t)
+        tcsetattr(STDIN_FILENO, TCSANOW, &t->before);
+    raise(SIGSTOP);
+    if (t)
+        tcsetattr(STDIN_FILENO, TCSANOW, &t->typing);
+    errno = kept;
+}
+
+static void watch_suspend(const struct terminal *t)
+{
+    struct sigaction action = {.sa_handler = t ? on_suspend : SIG_DFL, .sa_flags = SA_RESTART};
+    struct sigaction before;
+
+    suspended = t;
+    if (sigaction(SIGTSTP, NULL, &before) == 0 && before.sa_handler != SIG_IGN)
+        sigaction(SIGTSTP, &action, NULL);
 }
 
 static void begin_raw(struct terminal *t)
@@ -251,13 +302,18 @@ static void begin_raw(struct terminal *t)
     raw.c_iflag &= ~(tcflag_t)(ICRNL | IXON);
     raw.c_cc[VMIN] = 1;
     raw.c_cc[VTIME] = 0;
+    t->typing = raw;
     t->raw = tcsetattr(STDIN_FILENO, TCSANOW, &raw) == 0;
     app_restore_at_once(t->raw ? &t->before : NULL);
+    if (t->raw)
+        watch_suspend(t);
 }
 
 static void end_raw(struct terminal *t)
 {
     app_restore_at_once(NULL);
+    if (t->raw)
+        watch_suspend(NULL);
     if (t->raw)
         tcsetattr(STDIN_FILENO, TCSANOW, &t->before);
     t->raw = false;
@@ -287,12 +343,17 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     if (options->log && !log)
         return app_fail(app, EXIT_BAD_INPUT, NULL, "%s: %s", options->log, g_strerror(errno));
     struct terminal *t = g_new0(struct terminal, 1);
-    *t = (struct terminal){.app = app,
-                           .options = options,
-                           .line_end = job_options->line_end ? job_options->line_end : "\r\n",
-                           .log = log,
-                           .line = g_string_new(NULL),
-                           .input_open = !simulated && !options->expects};
+    *t = (struct terminal){
+        .app = app,
+        .options = options,
+        .line_end = job_options->line_end ? job_options->line_end : "\r\n",
+        .screen = screen_new(&(struct screen_settings){.quiet = app->json_wanted,
+                                                       .timestamps = options->timestamps,
+                                                       .hex = options->hex,
+                                                       .only = options->only,
+                                                       .log = log}),
+        .typed = g_string_new(NULL),
+        .input_open = !simulated && !options->expects};
     app->terminal = t;
     begin_raw(t);
     job_options->context = t;
@@ -300,20 +361,23 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     if (job_options->time == 0 && simulated && !options->expects)
         job_options->time = BENCH_TIME;
     enum wry_outcome outcome = job(app->station, job_options, &result);
-    if (t->line->len > 0)
-        end_line(t);
     /* The reader has seen enough: end. */
-    if (t->unread && !options->expects)
+    bool unread = screen_is_unread(t->screen);
+    screen_free(t->screen);
+    if (unread && !options->expects)
         (void)!freopen("/dev/null", "w", stdout);
     end_raw(t);
     app->terminal = NULL;
+    if (outcome == WRY_OUTCOME_DONE && !options->expects && !options->within && simulated)
+        app_note(app, "%u s of simulated time have passed; --within listens longer.",
+                 BENCH_TIME / 1000000u);
     if (result.ended)
         json_add_console(app->json, &result);
     if (result.seen)
         tell_seen(app, job_options);
     g_autoptr(GError) error = NULL;
     bool logged = !log || output_file_close(log, options->log, &error);
-    g_string_free(t->line, TRUE);
+    g_string_free(t->typed, TRUE);
     g_free(t);
     wry_console_result_clear(&result);
     if (outcome != WRY_OUTCOME_DONE) {

@@ -1,6 +1,6 @@
 /*
- * The serial terminal: shows what a board prints, and sends what is typed. Text goes to stdout line
- * by line, unprintable bytes as <1B>; notes go to stderr.
+ * The serial terminal: shows what a board prints (screen.h), and sends what is typed. Notes go to
+ * stderr.
  */
 #pragma once
 
@@ -16,7 +16,8 @@ struct terminal_options {
     bool expects;      /* at least one step expects a text */
     GPtrArray *texts;  /* texts that steps point to, */
     GPtrArray *loaded; /* or steps of the file */
-    gboolean timestamps;
+    gboolean timestamps, hex, local_echo;
+    char *only; /* text of the lines to show; NULL = all */
 };
 
 /* The options of a verb with a terminal; values: struct terminal_options. */
@@ -36,6 +37,9 @@ int terminal_run(struct app *app, const struct terminal_options *options,
                  struct wry_console_options *job_options,
                  enum wry_outcome (*job)(struct wry_station *, const struct wry_console_options *,
                                          struct wry_console_result *));
+
+/* Before a note is printed on stderr: ends an incomplete line on the screen. */
+void terminal_give_way(struct terminal *terminal);
 
 /* Shows events of the station during the job. */
 void terminal_hear(struct terminal *terminal, const struct wry_event *event);

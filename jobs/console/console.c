@@ -11,6 +11,7 @@
 #include "jobs/console/console_line.h"
 #include "jobs/station/board_call.h"
 #include "jobs/station/link.h"
+#include "jobs/station/secrets.h"
 #include "jobs/station/station_board.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph-host/jobs.h"
@@ -23,6 +24,8 @@
 #define SPEEDS_TIME 10000000u    /* us to find the board's speed */
 #define RESET_TIME 50000u        /* us */
 #define LOADER_TIME 300000u      /* us to wait for an answer of a loader */
+#define PATIENCE 10000000u       /* default us to wait for a port that disappeared */
+#define REOPEN_PAUSE 100000u     /* us */
 #define UNANSWERED_TIME 2000000u /* us until the message that nothing answers */
 
 static const struct {
@@ -116,10 +119,37 @@ static void hint(struct console *t)
     station_note(t->station, WRY_NOTE_LINE_UNANSWERED, NULL);
 }
 
+/* An adapter was unplugged, or a board that is its own adapter was reset: waits until the port is
+ * back, and listens at the same speed. */
+static enum wry_status await_port(struct console *t)
+{
+    const struct wry_port *port = t->station->port;
+    uint64_t patience = t->station->settings.patience;
+    uint64_t end = now(t) + (patience > 0 ? patience : PATIENCE);
+    bool back = false;
+
+    if (!port->reopen)
+        return WRY_LINK_LOST;
+    station_note(t->station, WRY_NOTE_PORT_GONE, NULL);
+    while (!back && now(t) < end && !station_stopped(t->station)) {
+        back = port->reopen(port->context) == WRY_OK;
+        if (!back)
+            port->sleep(port->context, now(t) + REOPEN_PAUSE);
+    }
+    if (!back)
+        return WRY_LINK_LOST;
+    station_note(t->station, WRY_NOTE_PORT_BACK, NULL);
+    port->set_lines(port->context, false, false);
+    return port->set_speed(port->context, t->line.speed);
+}
+
 static enum wry_status turn(struct console *t)
 {
     enum console_rom before = t->line.rom;
     enum wry_status status = console_line_turn(&t->line);
+
+    if (status == WRY_LINK_LOST)
+        status = await_port(t);
 
     if (t->line.rom == CONSOLE_ROM_LOADING && before != CONSOLE_ROM_LOADING && !t->starts)
         station_note(t->station, WRY_NOTE_IN_LOADING_MODE, NULL);
@@ -147,7 +177,9 @@ static enum wry_status wait_for_quiet(struct console *t)
 static enum wry_status send_line(const struct console *t, const char *text)
 {
     enum wry_status status = console_line_send(&t->line, text, strlen(text));
+    g_autofree char *shown = secrets_apply(t->station->secrets, text);
 
+    station_note(t->station, WRY_NOTE_SENT, shown);
     return status == WRY_OK ? console_line_send(&t->line, line_end(t), strlen(line_end(t)))
                             : status;
 }
