@@ -16,6 +16,7 @@
 #include "views/json_stream.h"
 #include "views/output_file.h"
 #include "wrytograph-host/chips.h"
+#include "wrytograph-host/config.h"
 #include "wrytograph/message.h"
 #include "wrytograph/version.h"
 
@@ -84,6 +85,7 @@ static int finish(struct app *app, int code)
                  app->verb ? app->verb->name : "", g_strerror(reason));
         code = EXIT_INTERNAL;
     }
+    g_clear_pointer(&app->config, g_ptr_array_unref);
     g_object_unref(app->json);
     g_strfreev(app->rest);
     options_free(common_options, app);
@@ -145,6 +147,17 @@ static int learn_chips(struct app *app)
     return known ? EXIT_DONE : explain_error(app, g_steal_pointer(&error));
 }
 
+static int configure(struct app *app)
+{
+    GError *error = NULL;
+
+    app->config = wry_config_read(&error);
+    if (!app->config)
+        return explain_error(app, error);
+    wry_config_apply(app->config);
+    return EXIT_DONE;
+}
+
 /* argv[0] is the verb. */
 static int run(struct app *app, int argc, char **argv)
 {
@@ -154,7 +167,9 @@ static int run(struct app *app, int argc, char **argv)
     if (verb->defaults)
         memcpy(values, verb->defaults, verb->size);
     bool parsed = options_parse(app, argc, argv, values);
-    int code = parsed ? learn_chips(app) : app->code;
+    int code = parsed ? configure(app) : app->code;
+    if (parsed && code == EXIT_DONE)
+        code = learn_chips(app);
     if (parsed && code == EXIT_DONE)
         code = verb->run(app, values);
     if (verb->clear)

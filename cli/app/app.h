@@ -100,6 +100,7 @@ struct app {
     bool linked;               /* one of them had opened its link */
     bool simulated;            /* and that was a bench board's */
     gint64 begun;              /* us: when the command was */
+    GPtrArray *config;         /* struct wry_config_entry, see config.h */
     FILE *notes;               /* destination of notes; NULL = stderr */
 
     int code; /* set by app_fail, with the next two */

@@ -71,7 +71,9 @@ static void run_board(struct each *each, const char *link, struct wry_run_result
     session->log_lost |=
         card_log_end(app, &log, line, passed ? NULL : app->next_step, EXIT_DONE) != EXIT_DONE;
     station_leave(app);
-    run_outcome_banner(app, outcome, result, line, session->options->bell);
+    run_outcome_banner(app, outcome, result, line,
+                       session->options->bell ||
+                           g_strcmp0(g_getenv("WRYTOGRAPH_BELL"), "true") == 0);
     /* A key that was pressed during the work does not begin the next board. */
     if (takes_enter())
         tcflush(STDIN_FILENO, TCIFLUSH);

@@ -68,7 +68,8 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
         .context = app,
         .event = on_event,
         .stop = app_stop()};
-    int code = values_speed(app, app->speed, "921600", &settings->max_speed);
+    const char *speed = app->speed ? app->speed : g_getenv("WRYTOGRAPH_SPEED");
+    int code = values_speed(app, speed && speed[0] ? speed : NULL, "921600", &settings->max_speed);
 
     if (code == EXIT_DONE)
         code = values_speed(app, app->call_speed, "57600", &settings->call_speed);

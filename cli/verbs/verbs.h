@@ -11,4 +11,4 @@ const struct verb *verbs_find(const char *name);
 
 extern const struct verb verb_ports, verb_examine, verb_identify, verb_inspect, verb_plan,
     verb_backup, verb_restore, verb_erase, verb_write, verb_verify, verb_start, verb_listen,
-    verb_settings, verb_card, verb_ledger, verb_shelf, verb_bench;
+    verb_settings, verb_card, verb_ledger, verb_shelf, verb_bench, verb_config;
