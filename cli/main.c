@@ -220,6 +220,8 @@ int main(int argc, char **argv)
     setlocale(LC_ALL, "");
     /* Numbers are printed with a decimal point in every locale. */
     setlocale(LC_NUMERIC, "C");
+    /* Libraries would translate their part of the help and of messages: one language is better. */
+    setlocale(LC_MESSAGES, "C");
     /* A file larger than a limit is an error to report, not a signal to die of. */
     signal(SIGXFSZ, SIG_IGN);
     if (argc < 2) {

@@ -15,6 +15,8 @@ if(WRY_HOSTED)
     install(FILES cli/completion/wrytograph.bash RENAME wrytograph
         DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions)
     install(FILES cli/completion/_wrytograph DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)
+    install(FILES cli/completion/wrytograph.fish
+        DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)
     list(APPEND WRY_LIBRARIES wrytograph_host)
     list(APPEND WRY_HEADERS include/wrytograph-host)
     list(APPEND WRY_PACKAGE_FILES wrytograph-host.pc)

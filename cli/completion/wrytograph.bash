@@ -1,8 +1,25 @@
 # Completion of wrytograph for bash; zsh takes it, too (see _wrytograph). Verbs and options come from
 # the command's help, boards and ports from the command: nothing is written down twice.
 
+# In the C locale: in others [a-z] may leave letters out, such as i in Turkish.
+_wrytograph_sed() {
+    LC_ALL=C sed "$@" 2> /dev/null
+}
+
 _wrytograph_verbs() {
-    "$1" --help 2> /dev/null | sed -n '/^verbs, /,/^$/s/^  \([a-z]*\)  *.*/\1/p'
+    "$1" --help 2> /dev/null | _wrytograph_sed -n '/^verbs, /,/^$/s/^  \([a-z]*\)  *.*/\1/p'
+}
+
+# What a verb does by its first word: 'card check', 'bench add'.
+_wrytograph_subverbs() {
+    "$1" "$2" --help 2> /dev/null |
+        _wrytograph_sed -n '/^Usage/,/^$/{s/^ *wrytograph [a-z]* \[OPTION[^]]*\] //;s/ | /\n/g;p;}' |
+        _wrytograph_sed -n 's/^ *\([a-z][a-z]*\)\( .*\)\{0,1\}$/\1/p'
+}
+
+# Images on the shelf, for REGION=shelf:NAME.
+_wrytograph_images() {
+    "$1" shelf list --json 2> /dev/null | _wrytograph_sed -n 's/^ *"name" : "\([^"]*\)".*/\1/p' | sort -u
 }
 
 # The options of a verb, those that take a value with a = behind them.
@@ -10,23 +27,23 @@ _wrytograph_options() {
     {
         "$1" "$2" --help
         "$1" "$2" --help-link
-    } 2> /dev/null | sed -n 's/^  *\(-[a-z], \)\{0,1\}\(--[a-z-]*=\{0,1\}\).*/\2/p' | sort -u
+    } 2> /dev/null | _wrytograph_sed -n 's/^  *\(-[a-z], \)\{0,1\}\(--[a-z-]*=\{0,1\}\).*/\2/p' | sort -u
 }
 
 # Ports of this computer, and boards of the bench.
 _wrytograph_links() {
-    "$1" ports --json 2> /dev/null | sed -n 's/.*"path" : "\(.*\)".*/\1/p'
-    "$1" bench list 2> /dev/null | sed -n 's/^\([^ ]*\) .*/bench:\1/p'
+    "$1" ports --json 2> /dev/null | _wrytograph_sed -n 's/.*"path" : "\(.*\)".*/\1/p'
+    "$1" bench list 2> /dev/null | _wrytograph_sed -n 's/^\([^ ]*\) .*/bench:\1/p'
 }
 
 # Regions of a layout file, as places of write, verify and plan.
 _wrytograph_regions() {
-    sed -n 's/.*name: *\([A-Za-z0-9_-]*\).*/\1=/p' "$1" 2> /dev/null
+    _wrytograph_sed -n 's/.*name: *\([A-Za-z0-9_-]*\).*/\1=/p' "$1"
 }
 
 # Chips that the command knows, in this user's folder too.
 _wrytograph_chips() {
-    "$1" --version 2> /dev/null | sed -n 's/^chips  *//p' | sed 's/ and / /; s/,//g'
+    "$1" --version 2> /dev/null | _wrytograph_sed -n 's/^chips  *//p' | _wrytograph_sed 's/ and / /; s/,//g'
 }
 
 _wrytograph() {
@@ -53,6 +70,7 @@ _wrytograph() {
         [ "$layout" = "=" ] && layout=${COMP_WORDS[i + 2]}
     done
     case $option in
+        --outcome) COMPREPLY=($(compgen -W "passed failed refused stopped cut running" -- "$word")) && return ;;
         -l | --link) words=$(_wrytograph_links "$program") ;;
         --wiring) words="rts-reset dtr-reset rts-reset-inverted dtr-reset-inverted cross-coupled none" ;;
         --chip | --expect-chip) words=$(_wrytograph_chips "$program") ;;
@@ -60,7 +78,21 @@ _wrytograph() {
         *)
             case $word in
                 -*) words=$(_wrytograph_options "$program" "$verb") ;;
+                shelf:* | shelf)
+                    # bash has split the word at the colon.
+                    COMPREPLY=($(compgen -P shelf: -W "$(_wrytograph_images "$program")" -- "${word#shelf:}"))
+                    COMPREPLY=("${COMPREPLY[@]#"${word%"${word##*:}"}"}")
+                    return
+                    ;;
                 *)
+                    if [ "$COMP_CWORD" -eq 2 ]; then
+                        COMPREPLY=($(compgen -W "$(_wrytograph_subverbs "$program" "$verb")" -- "$word"))
+                        [ ${#COMPREPLY[@]} -gt 0 ] && return
+                    fi
+                    if [ "$before" = : ] && [ "${COMP_WORDS[COMP_CWORD - 2]}" = shelf ]; then
+                        COMPREPLY=($(compgen -W "$(_wrytograph_images "$program")" -- "$word"))
+                        return
+                    fi
                     COMPREPLY=($(compgen -W "$(_wrytograph_regions "$layout")" -- "$word") $(compgen -f -- "$word"))
                     compopt -o nospace 2> /dev/null
                     return
@@ -70,7 +102,8 @@ _wrytograph() {
     esac
     COMPREPLY=($(compgen -W "$words" -- "$word"))
     case ${COMPREPLY[0]-} in *=) compopt -o nospace 2> /dev/null ;; esac
-    # After a colon bash wants what follows it alone.
+    # After a colon bash, not zsh, wants what follows it alone.
+    [ -n "${BASH_VERSION-}" ] || return 0
     case $word in
         *:*) COMPREPLY=("${COMPREPLY[@]#"${word%"${word##*:}"}"}") ;;
     esac
