@@ -20,20 +20,26 @@
 #include "wrytograph/message.h"
 #include "wrytograph/version.h"
 
+enum {
+    SUMMARY_COLUMN = 13,
+};
+
 static void print_help(FILE *to)
 {
-    fputs("Backs up, erases, writes, restores and verifies flash on Wi-Fi microcontroller boards "
-          "over a serial link.\n"
-          "\nusage: wrytograph VERB [OPTIONS] [ARGUMENTS]\n\nverbs, in the order of the work:\n",
+    app_put_hanging(to, 0,
+                    "Backs up, erases, writes, restores and verifies flash on Wi-Fi "
+                    "microcontroller boards over a serial link.");
+    fputs("\nusage: wrytograph VERB [OPTIONS] [ARGUMENTS]\n\nverbs, in the order of the work:\n",
           to);
-    for (const struct verb *const *verb = verbs; *verb; verb++)
-        fprintf(to, "  %-10s %s\n", (*verb)->name, (*verb)->summary);
-    fputs("\n"
-          "'wrytograph help VERB' explains a verb.\n"
-          "To try it without hardware: wrytograph bench add gauge-1 --chip turnstone-t2 --flash "
-          "4MiB\n"
-          "                            wrytograph identify --link bench:gauge-1\n",
-          to);
+    for (const struct verb *const *verb = verbs; *verb; verb++) {
+        g_autofree char *line = g_strdup_printf("  %-10s %s", (*verb)->name, (*verb)->summary);
+        app_put_hanging(to, SUMMARY_COLUMN, line);
+    }
+    app_put_hanging(to, 0, "");
+    app_put_hanging(to, 0, "'wrytograph help VERB' explains a verb.");
+    app_put_hanging(to, 0, "To try it without hardware:");
+    app_put_hanging(to, 4, "  wrytograph bench add gauge-1 --chip turnstone-t2 --flash 4MiB");
+    app_put_hanging(to, 4, "  wrytograph identify --link bench:gauge-1");
 }
 
 /* Without a link, the time is that of the command. */
@@ -75,6 +81,8 @@ static int finish(struct app *app, int code)
     station_end(app);
     fflush(stdout);
     say_failure(app);
+    if (app->left_loading)
+        app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
     if (app->json_wanted)
         print_json(app, code);
     int reason = output_file_reason(stdout);

@@ -167,6 +167,59 @@ static void notes_break_between_words(void)
     check_context(NULL);
 }
 
+/* Every kind of result: sentences, facts, tables, maps, drawings, help. */
+static void results_fit_a_narrow_terminal(void)
+{
+    static const struct {
+        const char *first, *second, *third;
+    } calls[] = {
+        {"identify", NULL, NULL},        {"identify", "--deep", NULL},
+        {"plan", "IMAGE", NULL},         {"write", "--dry-run", "IMAGE"},
+        {"verify", "IMAGE", NULL},       {"settings", "show", NULL},
+        {"examine", NULL, NULL},         {"examine", "--drawing", NULL},
+        {"bench", "list", NULL},         {"ports", NULL, NULL},
+        {"config", NULL, NULL},          {"--help", NULL, NULL},
+        {"write", "--help", NULL},       {"bench", "--help", NULL},
+        {"listen", "--help-link", NULL},
+    };
+
+    scratch_use_gauge("slim", "none");
+    for (size_t i = 0; i < G_N_ELEMENTS(calls); i++) {
+        const char *image = placed("app", "gauge.bin");
+        bool second = g_strcmp0(calls[i].second, "IMAGE") == 0;
+        struct desk desk;
+        check_context("%s %s", calls[i].first, calls[i].second ? calls[i].second : "");
+        desk_begin(&desk, 62, 24, calls[i].first, second ? image : calls[i].second,
+                   calls[i].third ? image : NULL, NULL);
+        desk_watch(&desk);
+        /* The name of a file has no place to break. */
+        CHECK(desk_widest(&desk) <= (second || calls[i].third ? 100 : 62));
+        desk_end(&desk);
+    }
+    check_context(NULL);
+}
+
+static void a_dumb_terminal_is_not_painted(void)
+{
+    static const char *const terminals[] = {"dumb", "xterm", "xterm-256color"};
+    static const char *const green[] = {NULL, "\033[32m", "\033[38;5;28m"};
+
+    scratch_use_gauge("plain", "none");
+    g_unsetenv("COLORTERM");
+    for (size_t i = 0; i < G_N_ELEMENTS(terminals); i++) {
+        struct desk desk;
+        check_context("%s", terminals[i]);
+        g_setenv("TERM", terminals[i], TRUE);
+        desk_begin(&desk, 100, 24, "examine", NULL);
+        desk_watch(&desk);
+        CHECK((strstr(desk.seen->str, "\033[3") != NULL) == (green[i] != NULL));
+        CHECK(!green[i] || strstr(desk.seen->str, green[i]) != NULL);
+        CHECK_EQUAL(0, desk_end(&desk));
+    }
+    check_context(NULL);
+    g_setenv("TERM", "xterm", TRUE);
+}
+
 static void lists_fit_the_terminal(void)
 {
     struct desk desk;
@@ -252,6 +305,8 @@ int main(int argc, char **argv)
         FACT(many_boards_share_the_screen),
         FACT(a_low_screen_shows_what_matters),
         FACT(notes_break_between_words),
+        FACT(results_fit_a_narrow_terminal),
+        FACT(a_dumb_terminal_is_not_painted),
         FACT(lists_fit_the_terminal),
         FACT(a_map_is_coloured_and_as_wide_as_the_terminal),
         FACT(ctrl_c_is_heard_from_the_first_line_on),

@@ -101,6 +101,7 @@ struct app {
     bool simulated;            /* and that was a bench board's */
     gint64 begun;              /* us: when the command was */
     GPtrArray *config;         /* struct wry_config_entry, see config.h */
+    bool left_loading;         /* the board stays in loading mode */
     FILE *notes;               /* destination of notes; NULL = stderr */
 
     int code; /* set by app_fail, with the next two */
@@ -118,16 +119,39 @@ char *app_printable(const char *text);
 /* Prints such a copy to stdout or stderr, wrapped to the terminal's width. */
 void app_put(FILE *to, const char *text);
 
+/* The same for one line, whose further lines begin at column indent; 0: behind its own
+ * indentation. */
+void app_put_hanging(FILE *to, unsigned indent, const char *line);
+
 /* Prints a line about the progress of work to stderr or app->notes. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
-/* Prints a line of the result to stdout, except with --json. */
+/* Prints a line of the result to stdout, wrapped to the terminal's width, except with --json. */
 void app_print(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
-/* The same for a sentence, wrapped to the terminal's width. */
-void app_print_wrapped(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
+/* The same; further lines begin at column indent. */
+void app_print_hanging(const struct app *app, unsigned indent, const char *format, ...)
+    G_GNUC_PRINTF(3, 4);
 
-/* Prints the final line: on a terminal in green or red, unless NO_COLOR is set. */
+/* The same, never wrapped: for drawings, and for tables that are laid out already. */
+void app_print_exactly(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
+
+/* Colours that are readable on light and on dark ground: of 256 if the terminal has them, else of
+ * 16. */
+enum app_colour {
+    APP_GREEN,
+    APP_RED,
+    APP_AMBER,
+    APP_BLUE,
+    APP_CYAN,
+    APP_FAINT,
+    APP_BOLD,
+};
+
+/* The escape sequence of a colour (ECMA-48, SGR); "" if output is not painted. "\033[0m" ends it. */
+const char *app_paint(enum app_colour colour);
+
+/* Prints the final line: on a terminal in green or red, unless NO_COLOR is set or TERM is dumb. */
 void app_outcome(const struct app *app, bool good, const char *format, ...) G_GNUC_PRINTF(3, 4);
 
 /* "1 sector", "3 sectors"; free with g_free. */

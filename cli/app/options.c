@@ -138,6 +138,24 @@ static const char *find_repeated(int argc, char **argv, const struct option *row
     return NULL;
 }
 
+/* Where the text of an option begins, after "  --name=VALUE   "; 0 for other lines. */
+static unsigned text_column(const char *line)
+{
+    const char *gap = g_str_has_prefix(line, "  -") ? strstr(line + 2, "  ") : NULL;
+
+    return gap ? (unsigned)(gap - line + (long)strspn(gap, " ")) : 0;
+}
+
+static void put_help(const char *help)
+{
+    g_auto(GStrv) lines = g_strsplit(help, "\n", -1);
+
+    for (char **line = lines; *line; line++) {
+        if (line[1])
+            app_put_hanging(stdout, text_column(*line), *line);
+    }
+}
+
 /* group: only what its options do; NULL: the verb's own help. */
 static void print_help(GOptionContext *context, const struct app *app, GOptionGroup *group)
 {
@@ -151,7 +169,7 @@ static void print_help(GOptionContext *context, const struct app *app, GOptionGr
     g_autofree char *text = g_option_context_get_help(context, group == NULL, group);
     g_autoptr(GString) help = g_string_new(text);
     g_string_replace(help, "Application Options:", "Options:", 1);
-    fputs(help->str, stdout);
+    put_help(help->str);
 }
 
 static void add_names(GPtrArray *names, const struct option *rows, unsigned options)

@@ -62,18 +62,23 @@ static const char *break_at(const char *line, unsigned columns)
     return *at ? best : NULL;
 }
 
-static void put_line(FILE *to, const char *line, unsigned columns)
+static void put_hanging(FILE *to, const char *line, unsigned columns, unsigned indent)
 {
-    unsigned indent = (unsigned)strspn(line, " ") + INDENT, room = columns;
+    unsigned room = columns;
 
     if (indent > columns / 2)
-        indent = 0;
+        indent = INDENT;
     for (const char *end; columns > 0 && (end = break_at(line, room));) {
         fprintf(to, "%.*s\n%*s", (int)(end - line), line, (int)indent, "");
         line = end + strspn(end, " ");
         room = columns - indent;
     }
     fputs(line, to);
+}
+
+static void put_line(FILE *to, const char *line, unsigned columns)
+{
+    put_hanging(to, line, columns, (unsigned)strspn(line, " ") + INDENT);
 }
 
 void app_put(FILE *to, const char *text)
@@ -87,6 +92,15 @@ void app_put(FILE *to, const char *text)
         if (line[1])
             putc('\n', to);
     }
+}
+
+void app_put_hanging(FILE *to, unsigned indent, const char *line)
+{
+    g_autofree char *clean = app_printable(line);
+
+    put_hanging(to, clean, columns_of(fileno(to)),
+                indent > 0 ? indent : (unsigned)strspn(clean, " "));
+    putc('\n', to);
 }
 
 void app_note(const struct app *app, const char *format, ...)
@@ -103,8 +117,7 @@ void app_note(const struct app *app, const char *format, ...)
     fputc('\n', to);
 }
 
-/* Results are not wrapped: they may be tables. */
-void app_print(const struct app *app, const char *format, ...)
+void app_print_exactly(const struct app *app, const char *format, ...)
 {
     va_list arguments;
 
@@ -117,7 +130,21 @@ void app_print(const struct app *app, const char *format, ...)
     puts(clean);
 }
 
-void app_print_wrapped(const struct app *app, const char *format, ...)
+void app_print_hanging(const struct app *app, unsigned indent, const char *format, ...)
+{
+    va_list arguments;
+
+    if (app->json_wanted)
+        return;
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *clean = app_printable(text);
+    put_hanging(stdout, clean, columns_of(STDOUT_FILENO), indent);
+    putchar('\n');
+}
+
+void app_print(const struct app *app, const char *format, ...)
 {
     va_list arguments;
 
@@ -137,9 +164,24 @@ unsigned app_columns(void)
 
 bool app_is_painted(void)
 {
-    const char *no_color = g_getenv("NO_COLOR");
+    const char *no_color = g_getenv("NO_COLOR"), *terminal = g_getenv("TERM");
 
-    return isatty(STDOUT_FILENO) && (!no_color || no_color[0] == '\0');
+    return isatty(STDOUT_FILENO) && (!no_color || no_color[0] == '\0') &&
+           g_strcmp0(terminal, "dumb") != 0;
+}
+
+const char *app_paint(enum app_colour colour)
+{
+    static const char *const colours[][2] = {
+        [APP_GREEN] = {"\033[32m", "\033[38;5;28m"},  [APP_RED] = {"\033[31m", "\033[38;5;160m"},
+        [APP_AMBER] = {"\033[35m", "\033[38;5;130m"}, [APP_BLUE] = {"\033[34m", "\033[38;5;32m"},
+        [APP_CYAN] = {"\033[36m", "\033[38;5;30m"},   [APP_FAINT] = {"\033[2m", "\033[2m"},
+        [APP_BOLD] = {"\033[1m", "\033[1m"},
+    };
+    const char *terminal = g_getenv("TERM");
+    bool many = (terminal && strstr(terminal, "256color")) || g_getenv("COLORTERM");
+
+    return app_is_painted() ? colours[colour][many] : "";
 }
 
 void app_outcome(const struct app *app, bool good, const char *format, ...)
@@ -152,7 +194,7 @@ void app_outcome(const struct app *app, bool good, const char *format, ...)
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    fputs(!painted ? "" : good ? "\033[32m" : "\033[31m", stdout);
+    fputs(app_paint(good ? APP_GREEN : APP_RED), stdout);
     app_put(stdout, text);
     puts(painted ? "\033[0m" : "");
 }

@@ -91,7 +91,7 @@ static void tell_silent(const struct card_session *session)
         return;
     app_print(session->app, "%s failed before giving an address:", boards);
     for (guint i = 0; i < session->silent->len; i++)
-        app_print_wrapped(session->app, "%s", (const char *)g_ptr_array_index(session->silent, i));
+        app_print(session->app, "%s", (const char *)g_ptr_array_index(session->silent, i));
     if (session->silent_count > session->silent->len)
         app_print(session->app, "  … and others, see the logs");
 }

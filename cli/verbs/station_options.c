@@ -253,8 +253,19 @@ void station_free_images(struct wry_images_options *options)
     g_free((struct wry_setting_options *)options->settings);
 }
 
+/* Its firmware does not run: that must not be a surprise. Cards say themselves how they end. */
+static void note_loading(struct app *app, enum wry_outcome outcome)
+{
+    bool starts = app->verb->leaves_running && !app->stay;
+    bool lost = outcome == WRY_OUTCOME_LINK_LOST || outcome == WRY_OUTCOME_NO_ANSWER;
+
+    app->left_loading = app->station && wry_station_board(app->station) && !starts && !lost &&
+                        !(app->verb->options & APP_LINKS);
+}
+
 int station_conclude(struct app *app, enum wry_outcome outcome)
 {
+    note_loading(app, outcome);
     return outcome == WRY_OUTCOME_DONE ? EXIT_DONE
                                        : explain(app, wry_station_problem(app->station));
 }

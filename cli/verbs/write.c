@@ -63,7 +63,6 @@ static void print_outcome(const struct app *app, const struct wry_write_result *
         app_note(app,
                  "The link was lost and found again %u time%s; 'wrytograph examine' finds out why.",
                  done->reconnects, done->reconnects == 1 ? "" : "s");
-    app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
 }
 
 static int write_images(struct app *app, const struct wry_images_options *options)

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "times.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
 
@@ -176,9 +177,11 @@ static void announce_restore(const struct app *app, const struct wry_planned *pl
     g_autofree char *total = wry_units_bytes(wry_plan_total(&planned->plan));
     const char *begin = planned->dry_run ? "Would" : "Going to";
 
+    g_autofree char *made = times_local(planned->created);
+
     if (planned->created)
-        app_note(app, "%s restore %s from %s, made %s by %s.", begin, total, planned->archive,
-                 planned->created, planned->tool);
+        app_note(app, "%s restore %s from %s, made %s by %s.", begin, total, planned->archive, made,
+                 planned->tool);
     else
         app_note(app, "%s restore %s from %s.", begin, total, planned->archive);
 }

@@ -10,7 +10,7 @@ void facts_line(const struct facts *facts, const char *word, const char *format,
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    app_print(facts->app, "%-*s %s", facts->width, word, text);
+    app_print_hanging(facts->app, (unsigned)facts->width + 1, "%-*s %s", facts->width, word, text);
 }
 
 void facts_add(const struct facts *facts, const char *word, const char *member, const char *text)

@@ -14,17 +14,20 @@ enum {
     COLUMNS_BEHIND = 30,                 /* room for the remark */
     NARROWEST_BAR = 16,
     WIDEST_BAR = 120,
+    LEGEND_COLUMNS = 72,
 };
 
 static const struct {
-    const char *glyph, *plain, *color, *meaning;
+    const char *glyph, *plain;
+    enum app_colour colour;
+    const char *meaning;
 } looks[MAP_KINDS] = {
-    [MAP_UNTOUCHED] = {"·", ".", "\033[2m", "untouched"},
-    [MAP_KEPT] = {"▒", "+", "\033[33m", "preserved, in a rewritten sector"},
-    [MAP_BLANKED] = {"░", "-", "\033[36m", "erased"},
-    [MAP_IMAGE] = {"█", "#", "\033[34m", "image"},
-    [MAP_AGREES] = {"█", "=", "\033[32m", "agrees"},
-    [MAP_DIFFERS] = {"✗", "!", "\033[31m", "differs"},
+    [MAP_UNTOUCHED] = {"·", ".", APP_FAINT, "untouched"},
+    [MAP_KEPT] = {"▒", "+", APP_AMBER, "preserved, in a rewritten sector"},
+    [MAP_BLANKED] = {"░", "-", APP_CYAN, "erased"},
+    [MAP_IMAGE] = {"█", "#", APP_BLUE, "image"},
+    [MAP_AGREES] = {"█", "=", APP_GREEN, "agrees"},
+    [MAP_DIFFERS] = {"✗", "!", APP_RED, "differs"},
 };
 
 const char *flash_map_meaning(enum map_kind kind)
@@ -193,7 +196,7 @@ struct style {
 static void print_cell(const struct style *style, enum map_kind kind)
 {
     if (style->painted)
-        fputs(looks[kind].color, stdout);
+        fputs(app_paint(looks[kind].colour), stdout);
     fputs(style->utf8 ? looks[kind].glyph : looks[kind].plain, stdout);
     if (style->painted)
         fputs("\033[0m", stdout);
@@ -230,17 +233,23 @@ static void print_row(const struct flash_map *map, const struct style *style,
 
     printf("0x%06X  %-13s%9s |", (unsigned)row->offset, row->name[0] ? row->name : "-", size);
     print_bar(map, style, row->offset, row->length, width);
-    printf("|%s%s\n", remark[0] ? " " : "", remark);
+    /* A remark that does not fit is below the bar. */
+    unsigned columns = app_columns();
+    if (remark[0] && columns > 0 &&
+        COLUMNS_BEFORE + width + 2 + (unsigned)g_utf8_strlen(remark, -1) > columns)
+        printf("|\n%*s %s\n", COLUMNS_BEFORE, "", remark);
+    else
+        printf("|%s%s\n", remark[0] ? " " : "", remark);
 }
 
 static void print_legend(const struct flash_map *map, const struct style *style)
 {
-    bool first = true;
+    bool first = true, narrow = app_columns() > 0 && app_columns() < LEGEND_COLUMNS;
 
     for (enum map_kind kind = MAP_UNTOUCHED; kind < MAP_KINDS; kind++) {
         if (!flash_map_uses(map, kind))
             continue;
-        fputs(first ? "          " : "   ", stdout);
+        fputs(first ? "          " : narrow ? "\n          " : "   ", stdout);
         print_cell(style, kind);
         printf(" %s", looks[kind].meaning);
         first = false;
@@ -257,7 +266,7 @@ void flash_map_print(const struct flash_map *map, const struct app *app)
 
     if (app->json_wanted)
         return;
-    printf("%s\n", map->title);
+    app_put_hanging(stdout, 2, map->title);
     printf("%-10s%-13s%9s |", "", "whole flash", size);
     print_bar(map, &style, 0, map->flash_size, width);
     printf("|\n");

@@ -5,9 +5,11 @@
 #include "contents_table.h"
 #include "facts.h"
 #include "json.h"
+#include "times.h"
 #include "words.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph-host/units.h"
+#include "wrytograph-host/words.h"
 
 enum {
     SHOWN_MAX = 12, /* ranges printed; JSON has them all */
@@ -67,12 +69,14 @@ static void show_archive(const struct facts *facts, const struct wry_inspection 
 {
     g_autofree char *address = wry_units_address(inspection->address);
     g_autofree char *size = wry_units_flash_size(inspection->flash_size);
+    g_autofree char *made = times_local(inspection->created);
 
     facts_add(facts, "format", "format", "backup archive");
     facts_add(facts, "board", "address", address);
     facts_add(facts, "chip", "chip", inspection->chip ? inspection->chip->title : "unknown");
     facts_add(facts, "flash", "flash", size);
-    facts_add(facts, "made", "created", inspection->created);
+    facts_add(facts, "made", NULL, made);
+    facts_add(facts, NULL, "created", inspection->created);
     facts_add(facts, "by", "tool", inspection->tool);
     show_ranges(facts, inspection);
     if (inspection->contents && inspection->contents->len > 0)
@@ -121,6 +125,14 @@ static void show_image(const struct facts *facts, const struct wry_inspection *i
     show_ranges(facts, inspection);
     facts_add(facts, "SHA-256", "sha256", sha256);
     show_header(facts, inspection);
+    if (inspection->content != WRY_CONTENT_ANY) {
+        const char *text = wry_content_text(inspection->content);
+        facts_line(facts, "but", "it %s", text);
+        facts_add(facts, NULL, "instead", text);
+    }
+    if (inspection->blank)
+        facts_line(facts, "but", "it is blank: nothing but erased flash");
+    json_add(facts->app->json, json_flag("blank", inspection->blank));
     if (inspection->has_layout)
         facts_add(facts, "table", "region_table", words_region_table());
     show_regions(facts, inspection);

@@ -55,7 +55,7 @@ void lot_view_advice(const struct app *app, const char *advice)
 
     for (char **line = lines; *line; line++) {
         if (**line != '\0')
-            app_print_wrapped(app, "      %s", *line);
+            app_print(app, "      %s", *line);
     }
 }
 
@@ -63,8 +63,8 @@ static void tell_failed(const struct app *app, const struct wry_lot_board *board
 {
     g_autofree char *who = lot_view_board(board);
 
-    app_print_wrapped(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
-                      board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
+    app_print(app, "  %s  failed%s%s: %s", who, board->failed_at ? " at " : "",
+              board->failed_at ? board->failed_at : "", board->reason ? board->reason : "");
     lot_view_advice(app, board->advice);
 }
 

@@ -15,7 +15,8 @@ struct many_view {
     const struct app *app;
     struct many_row *rows;
     size_t count;
-    size_t drawn; /* lines on the terminal */
+    size_t drawn;     /* lines on the terminal */
+    unsigned columns; /* its width at that time */
     bool terminal, painted;
     size_t link_width;
     char *caption; /* NULL: the totals */
@@ -111,12 +112,11 @@ static void put_line(const struct many_view *view, const struct many_row *row, c
                      unsigned columns)
 {
     g_autofree char *clean = app_printable(line);
-    const char *paint = !view->painted                        ? ""
-                        : row->waits                          ? "\033[1m"
-                        : row->ended == 0                     ? ""
-                        : row->outcome == WRY_OUTCOME_DONE    ? "\033[32m"
-                        : row->outcome == WRY_OUTCOME_STOPPED ? "\033[33m"
-                                                              : "\033[31m";
+    const char *paint = !view->painted || (row->ended == 0 && !row->waits) ? ""
+                        : row->waits                                       ? app_paint(APP_BOLD)
+                        : row->outcome == WRY_OUTCOME_DONE                 ? app_paint(APP_GREEN)
+                        : row->outcome == WRY_OUTCOME_STOPPED              ? app_paint(APP_AMBER)
+                                                                           : app_paint(APP_RED);
 
     put_cut(clean, paint, columns);
 }
@@ -173,8 +173,12 @@ static void draw_screen(struct many_view *view)
     size_t drawn = 0;
 
     screen(&columns, &lines);
-    if (view->drawn > 0)
+    /* How many rows the lines take after a change of the width depends on the terminal. */
+    if (view->drawn > 0 && columns != view->columns)
+        fputs("\033[H\033[2J", stderr);
+    else if (view->drawn > 0)
         fprintf(stderr, "\033[%zuA\r", view->drawn);
+    view->columns = columns;
     size_t room = lines - OTHER_LINES;
     bool all = view->count <= room;
     for (unsigned rank = 0; rank < 3 && drawn < room; rank++) {
@@ -186,10 +190,11 @@ static void draw_screen(struct many_view *view)
                                   ? g_strdup_printf(", %zu done before", counts.done_before)
                                   : g_strdup("");
     g_autofree char *sums =
-        view->caption ? g_strdup(view->caption)
-                      : g_strdup_printf("%zu boards: %zu running, %zu passed, %zu failed%s%s",
-                                        view->count, counts.running, counts.passed, counts.failed,
-                                        before, all ? "" : "; not all are shown here");
+        view->caption
+            ? g_strdup(view->caption)
+            : g_strdup_printf("%zu board%s: %zu running, %zu passed, %zu failed%s%s", view->count,
+                              view->count == 1 ? "" : "s", counts.running, counts.passed,
+                              counts.failed, before, all ? "" : "; not all are shown here");
     put_cut(sums, "", columns);
     fputs("\033[J", stderr);
     fflush(stderr);

@@ -1,6 +1,8 @@
 /* Differences between content and flash. */
 #include "mismatches.h"
 
+#include <string.h>
+
 #include "flash_map.h"
 #include "words.h"
 #include "wrytograph-host/units.h"
@@ -53,6 +55,14 @@ void mismatches_print(const struct app *app, const struct wry_comparison *compar
 
     app_outcome(app, same, "0x%06X  %-24s %s%s", (unsigned)comparison->offset, comparison->name,
                 same ? "agrees " : "DIFFERS", same ? how : "");
+    if (comparison->file_version[0] &&
+        strcmp(comparison->file_version, comparison->flash_version) == 0)
+        app_print(app, "  Both are %s by their headers.", comparison->file_version);
+    else if (comparison->file_version[0] && comparison->flash_version[0])
+        app_print(app, "  The board has %s, the file %s.", comparison->flash_version,
+                  comparison->file_version);
+    else if (comparison->file_version[0])
+        app_print(app, "  The board has no program there, the file %s.", comparison->file_version);
     print_places(app, comparison);
 }
 

@@ -2,6 +2,11 @@
 #include "table.h"
 
 #include <libsmartcols.h>
+#include <string.h>
+
+enum {
+    NARROW_INDENT = 4, /* of further lines, if the last column begins too far right */
+};
 
 struct table {
     const struct app *app;
@@ -53,7 +58,7 @@ static void print_cut(const struct app *app, const char *line, glong columns)
 {
     g_autofree char *part = g_utf8_substring(line, 0, columns - 1);
 
-    app_print(app, "%s…", part);
+    app_print_exactly(app, "%s…", part);
 }
 
 /* The last space of line within columns and after indent; NULL if there is none. */
@@ -75,12 +80,26 @@ static void print_wrapped(const struct app *app, const char *line, glong columns
     const char *space;
 
     while (g_utf8_strlen(rest, -1) > columns && (space = last_space(rest, columns, indent))) {
-        app_print(app, "%.*s", (int)(space - rest), rest);
+        app_print_exactly(app, "%.*s", (int)(space - rest), rest);
         char *next = g_strdup_printf("%*s%s", (int)indent, "", space + 1);
         g_free(rest);
         rest = next;
     }
-    app_print(app, "%s", rest);
+    app_print_exactly(app, "%s", rest);
+}
+
+/* The last column begins too far right for that: it comes below the others. */
+static void print_below(const struct app *app, const char *line, glong columns, glong indent)
+{
+    glong length = g_utf8_strlen(line, -1);
+    g_autofree char *before = g_utf8_substring(line, 0, MIN(indent, length));
+    g_autofree char *last = length > indent ? g_utf8_substring(line, indent, length) : g_strdup("");
+    glong margin = (glong)strspn(before, " ") + NARROW_INDENT;
+    g_autofree char *below = g_strdup_printf("%*s%s", (int)margin, "", last);
+
+    print_wrapped(app, g_strchomp(before), columns, margin);
+    if (last[0] != '\0')
+        print_wrapped(app, below, columns, margin);
 }
 
 /* Where the last column begins, by a line with text in it. */
@@ -113,8 +132,10 @@ void table_end(struct table *table, bool cut)
                 print_cut(table->app, *line, columns);
             else if (!fits && indent < columns * 3 / 4)
                 print_wrapped(table->app, *line, columns, indent);
+            else if (!fits)
+                print_below(table->app, *line, columns, indent);
             else
-                app_print(table->app, "%s", g_strchomp(*line));
+                app_print_exactly(table->app, "%s", g_strchomp(*line));
         }
     }
     free(text);

@@ -67,6 +67,10 @@ static void finish(struct drawing *d)
     g_free(d->remarks[1]);
 }
 
+enum {
+    WIDE = 110, /* columns for the drawing with its remarks */
+};
+
 struct glyphs {
     const char *corners[4], *line, *side, *left_tee, *right_tee, *to_right, *to_left;
 };
@@ -91,10 +95,11 @@ static void print_edges(const struct app *app, const struct glyphs *g, bool top)
     g_string_append(text, g->corners[top ? 0 : 2]);
     repeat(text, g->line, 16);
     g_string_append(text, g->corners[top ? 1 : 3]);
-    app_print(app, "%s", text->str);
+    app_print_exactly(app, "%s", text->str);
 }
 
-static void print_wire(const struct app *app, const struct glyphs *g, const struct wire *wire)
+static void print_wire(const struct app *app, const struct glyphs *g, const struct wire *wire,
+                       bool remarked)
 {
     g_autoptr(GString) text = g_string_new("  ");
     bool button = wire->way == BUTTON;
@@ -106,16 +111,16 @@ static void print_wire(const struct app *app, const struct glyphs *g, const stru
     repeat(text, button ? " " : g->line, 22 - (wire->way == TO_ADAPTER) - (wire->way == TO_BOARD));
     if (wire->way == TO_BOARD)
         g_string_append(text, g->to_right);
-    g_string_append_printf(text, "%s %-15s%s  %s", button ? g->side : g->right_tee, wire->to,
-                           g->side, wire->remark);
-    app_print(app, "%s", text->str);
+    g_string_append_printf(text, "%s %-15s%s%s%s", button ? g->side : g->right_tee, wire->to,
+                           g->side, remarked ? "  " : "", remarked ? wire->remark : "");
+    app_print_exactly(app, "%s", text->str);
 }
 
 static void print_text(const struct app *app, const struct glyphs *g, const char *left,
                        const char *right, const char *remark)
 {
-    app_print(app, "  %s %-15s%s%22s%s %-15s%s%s%s", g->side, left, g->side, "", g->side, right,
-              g->side, remark[0] ? "  " : "", remark);
+    app_print_exactly(app, "  %s %-15s%s%22s%s %-15s%s%s%s", g->side, left, g->side, "", g->side,
+                      right, g->side, remark[0] ? "  " : "", remark);
 }
 
 void wiring_drawing_print(const struct app *app, const struct wry_chip *chip,
@@ -123,14 +128,21 @@ void wiring_drawing_print(const struct app *app, const struct wry_chip *chip,
 {
     const struct glyphs *g = strcmp(nl_langinfo(CODESET), "UTF-8") == 0 ? &drawn : &plain;
     struct drawing d = make(chip, wiring);
+    unsigned columns = app_columns();
+    /* On a narrow terminal the remarks are below the drawing. */
+    bool remarked = columns == 0 || columns >= WIDE;
 
     print_edges(app, g, true);
     print_text(app, g, "USB adapter", d.board, "");
     print_text(app, g, adapter_note, "", "");
     for (size_t i = 0; i < WIRES; i++)
-        print_wire(app, g, &d.wires[i]);
-    print_text(app, g, "", "3.3 V", supply);
+        print_wire(app, g, &d.wires[i], remarked);
+    print_text(app, g, "", "3.3 V", remarked ? supply : "");
     print_edges(app, g, false);
+    for (size_t i = 0; i < WIRES && !remarked; i++)
+        app_print(app, "%s to %s: %s.", d.wires[i].from, d.wires[i].to, d.wires[i].remark);
+    if (!remarked)
+        app_print(app, "3.3 V: %s.", supply);
     app_print(app, "Wiring %s: %s.", wiring->name, wiring->words);
     finish(&d);
 }

@@ -61,7 +61,8 @@ char *words_board(const struct wry_station *station)
 
 char *words_duration(const struct wry_station *station, double seconds)
 {
-    return g_strdup_printf("in %.1f s%s", seconds,
+    /* A tenth of a second would be none. */
+    return g_strdup_printf("in %.*f s%s", seconds < 1 ? 2 : 1, seconds,
                            wry_station_is_simulated(station) ? " of simulated time" : "");
 }
 

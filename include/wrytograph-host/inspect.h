@@ -15,6 +15,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "wrytograph-host/content.h"
 #include "wrytograph-host/jobs.h"
 
 #ifdef __cplusplus
@@ -77,6 +78,8 @@ struct wry_inspection {
 
     GPtrArray *settings; /* struct wry_shown_setting; settings files, blocks */
     guint step_count;    /* steps files */
+    enum wry_content content; /* raw images without a header: what they certainly are instead */
+    bool blank;               /* images: nothing but erased flash, all 0xFF */
 };
 
 /*

@@ -283,6 +283,8 @@ struct wry_comparison {
     uint32_t base;           /* flash offset of the content's address 0 */
     bool by_digest;          /* compared by digest; else byte by byte */
     GArray *differences;     /* struct wry_difference, sorted; empty = equal */
+    /* Of a program that differs: the version texts of the boot headers; "" = there is none. */
+    char file_version[WRY_BOOT_TEXT_SIZE + 1], flash_version[WRY_BOOT_TEXT_SIZE + 1];
 };
 
 struct wry_verify_result {

@@ -15,6 +15,7 @@
 #ifndef WRYTOGRAPH_HOST_WORDS_H
 #define WRYTOGRAPH_HOST_WORDS_H
 
+#include "wrytograph-host/content.h"
 #include "wrytograph-host/event.h"
 #include "wrytograph-host/problem.h"
 
@@ -58,6 +59,10 @@ const char *wry_chip_title(const struct wry_chip *chip);
 
 /* "an application", "a start program" or "a program", by the kind in a boot header. */
 const char *wry_program_kind_title(uint8_t kind);
+
+/* What a file is instead of firmware, such as "is a web page, not firmware: the download went
+ * wrong"; "" for WRY_CONTENT_ANY. */
+const char *wry_content_text(enum wry_content content);
 
 /* What a flash does not allow (enum wry_flash_limit; erase_least in bytes, 0 = not known), such as
  * "it erases no less than 256 KiB at a time"; NULL if there is no limit. Free with g_free. */

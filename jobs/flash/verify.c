@@ -1,8 +1,11 @@
 /* Verify: compares images or an archive with the flash. */
+#include <string.h>
+
 #include "base/sized.h"
 #include "jobs/flash/archives.h"
 #include "jobs/plan/plan_build.h"
 #include "jobs/station/station_board.h"
+#include "wrytograph/boot_header.h"
 #include "wrytograph/layout.h"
 
 struct verify {
@@ -36,9 +39,42 @@ static void free_comparison(void *item)
     g_free(comparison);
 }
 
-/* Compares one range, reports it and adds it to the result. */
+struct header_bytes {
+    uint32_t start;
+    uint8_t bytes[WRY_BOOT_HEADER_SIZE];
+};
+
+static bool keep_header(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
+{
+    struct header_bytes *header = context;
+    uint32_t at = offset - header->start;
+
+    if (at < sizeof header->bytes)
+        memcpy(header->bytes + at, bytes, MIN(n, sizeof header->bytes - at));
+    return true;
+}
+
+/* Which program is on the board instead. */
+static enum wry_status read_versions(const struct verify *v, struct wry_comparison *c,
+                                     const struct wry_planned_image *image)
+{
+    struct header_bytes bytes = {.start = c->offset};
+    struct wry_writer writer = {.context = &bytes, .write = keep_header};
+    struct wry_boot_header header;
+
+    if (!image || !image->has_header || image->start != c->offset || c->differences->len == 0)
+        return WRY_OK;
+    g_strlcpy(c->file_version, image->header.version, sizeof c->file_version);
+    enum wry_status status =
+        wry_session_read(&v->station->session, c->offset, sizeof bytes.bytes, &writer);
+    if (status == WRY_OK && wry_boot_header_get(&header, bytes.bytes))
+        g_strlcpy(c->flash_version, header.version, sizeof c->flash_version);
+    return status;
+}
+
+/* Compares one range, reports it and adds it to the result. image: NULL for archives. */
 static enum wry_status compare(struct verify *v, const struct wry_placement *item,
-                               struct wry_comparison facts)
+                               const struct wry_planned_image *image, struct wry_comparison facts)
 {
     struct wry_comparison *c = g_new(struct wry_comparison, 1);
     enum wry_verify_method method = v->by_digest ? WRY_VERIFY_DIGEST : WRY_VERIFY_READ_BACK;
@@ -50,7 +86,9 @@ static enum wry_status compare(struct verify *v, const struct wry_placement *ite
     c->differences = g_array_new(FALSE, FALSE, sizeof(struct wry_difference));
     struct wry_difference_sink sink = {.context = c->differences, .difference = note_difference};
     enum wry_status status = wry_session_verify(&v->station->session, item, method, &sink);
-    if (status != WRY_OK && status != WRY_DIFFERS) {
+    if (status == WRY_OK || status == WRY_DIFFERS)
+        status = read_versions(v, c, image);
+    if (status != WRY_OK) {
         free_comparison(c);
         return status;
     }
@@ -106,7 +144,7 @@ enum wry_outcome wry_station_verify_of(struct wry_station *station,
         const struct wry_placement *item = &planned.plan.placements[i];
         const struct wry_planned_image *image = item->label;
         bool behind = image->rest_length > 0 && image->rest_offset == item->offset;
-        status = compare(&v, item,
+        status = compare(&v, item, behind ? NULL : image,
                          (struct wry_comparison){.name = behind ? "blank after it" : image->name,
                                                  .base = behind ? item->offset : image->base});
     }
@@ -123,7 +161,7 @@ static enum wry_status compare_archive(struct verify *v, struct archive *archive
         struct wry_placement item = archives_placement(range);
         const struct wry_region *region = wry_layout_at(&v->result->layout.table, range->offset);
         bool whole = range->length == archive->flash_size;
-        status = compare(v, &item,
+        status = compare(v, &item, NULL,
                          (struct wry_comparison){.name = whole    ? "whole flash"
                                                          : region ? region->name
                                                                   : "range",

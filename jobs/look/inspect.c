@@ -10,11 +10,13 @@
 #include "store/card/card_data.h"
 #include "store/card/kit.h"
 #include "store/file/error.h"
+#include "store/file/file_kind.h"
 #include "store/image/layout_file.h"
 #include "store/image/settings_file.h"
 #include "store/image/steps_file.h"
 #include "wrytograph-host/chips.h"
 #include "wrytograph-host/shelf.h"
+#include "wrytograph/bytes.h"
 #include "wrytograph/layout.h"
 #include "wrytograph/region_table.h"
 
@@ -143,6 +145,29 @@ static void read_table(const struct image_file *file, struct wry_inspection *ins
                              wry_region_table_get(&inspection->layout, bytes, n);
 }
 
+/* What write would say of the content. */
+static gboolean recognise(const char *path, const struct image_file *file,
+                          struct wry_inspection *inspection, GError **error)
+{
+    const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
+    uint32_t n = MIN(first->length, CONTENT_LOOKED_AT);
+    g_autofree uint8_t *bytes = g_malloc(n);
+
+    if (inspection->header_state != WRY_HEADER_NONE || inspection->has_layout ||
+        !image_file_read(file, first->address, bytes, n))
+        return TRUE;
+    inspection->blank = file->extents->len == 1;
+    for (uint32_t at = 0; at < first->length && inspection->blank; at += n) {
+        n = MIN(first->length - at, CONTENT_LOOKED_AT);
+        inspection->blank =
+            image_file_read(file, first->address + at, bytes, n) && wry_bytes_blank(bytes, n);
+    }
+    n = MIN(first->length, CONTENT_LOOKED_AT);
+    return inspection->blank || file->format != WRY_IMAGE_RAW ||
+           (image_file_read(file, first->address, bytes, n) &&
+            content_recognise(path, bytes, n, &inspection->content, error));
+}
+
 static gboolean inspect_image(const char *path, const enum wry_image_format *format,
                               struct wry_inspection *inspection, GError **error)
 {
@@ -159,6 +184,10 @@ static gboolean inspect_image(const char *path, const enum wry_image_format *for
     }
     inspection->whole = read_program(file, inspection);
     read_table(file, inspection);
+    if (!recognise(path, file, inspection, error)) {
+        image_file_free(file);
+        return FALSE;
+    }
     gboolean read = image_digest(file, inspection->sha256);
     if (!read)
         store_error(error, WRY_STORE_ERROR_FILE, "%s: cannot be read to its end", path);

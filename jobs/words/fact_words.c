@@ -15,9 +15,8 @@ static const struct {
         {"is a ZIP archive, not firmware",
          "Unpack it, and write the images in it. 'wrytograph restore' restores a backup."},
     [WRY_CONTENT_PACKED] = {"is compressed, not firmware", "Unpack it, and write its content."},
-    [WRY_CONTENT_PROGRAM] =
-        {"is the output of a linker, not an image",
-         "Write the image that the build makes of it, with its boot header."},
+    [WRY_CONTENT_PROGRAM] = {"is the output of a linker, not an image",
+                             "Write the image that the build makes of it, with its boot header."},
     [WRY_CONTENT_TEXT] = {"is text, not firmware", "Read it: it may say what went wrong."},
     [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, not firmware",
                               "Write the image that belongs to it."},
@@ -51,9 +50,9 @@ const char *wry_program_kind_title(uint8_t kind)
     }
 }
 
-const char *fact_words_content(enum wry_content content)
+const char *wry_content_text(enum wry_content content)
 {
-    return contents[content].what;
+    return (size_t)content < G_N_ELEMENTS(contents) ? contents[content].what : "";
 }
 
 const char *fact_words_content_advice(enum wry_content content)

@@ -5,6 +5,5 @@
 
 #include "wrytograph-host/problem.h"
 
-/* What a file is that is not firmware, and what to do instead. */
-const char *fact_words_content(enum wry_content content);
+/* What to do instead of writing a file that is not firmware. */
 const char *fact_words_content_advice(enum wry_content content);

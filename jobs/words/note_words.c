@@ -68,9 +68,12 @@ static char *name_starts(const struct wry_place *places)
 
 FACT(text, g_strdup(event->text && event->text[0] ? event->text : NULL))
 
+/* In local time, with its zone. */
 static char *begun(const struct wry_event *event)
 {
-    g_autofree char *when = text(event);
+    g_autoptr(GDateTime) utc = g_date_time_new_from_iso8601(event->text ? event->text : "", NULL);
+    g_autoptr(GDateTime) local = utc ? g_date_time_to_local(utc) : NULL;
+    g_autofree char *when = local ? g_date_time_format(local, "%Y-%m-%d %H:%M:%S %Z") : text(event);
 
     return when ? g_strconcat(", begun ", when, ",", NULL) : g_strdup("");
 }

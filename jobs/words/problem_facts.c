@@ -108,7 +108,7 @@ FACT(region_last, offset_text(p->region.offset + p->region.length - 1))
 FACT(region_kib, g_strdup_printf("%u", (unsigned)(p->region.length / 1024)))
 FACT(program, g_strdup(wry_program_kind_title((uint8_t)p->found)))
 FACT(other_program, g_strdup(p->found == WRY_PROGRAM_START ? "an application" : "a start program"))
-FACT(content, g_strdup(fact_words_content(p->content)))
+FACT(content, g_strdup(wry_content_text(p->content)))
 FACT(content_advice, g_strdup(fact_words_content_advice(p->content)))
 FACT(chip_code, g_strdup_printf("0x%04X", p->chip_code))
 FACT(chip_lines, g_strdup_printf("%u", p->chip->read_lines_most))
@@ -135,9 +135,8 @@ FACT(speed, g_strdup_printf("%u", (unsigned)p->speed))
 FACT(status, g_strdup_printf("%d", (int)p->status))
 FACT(kind, g_strdup_printf("%d", (int)p->kind))
 FACT(heard, wry_evidence_text(&p->evidence))
-FACT(finding, p->evidence.finding == WRY_FINDING_GOOD
-                  ? NULL
-                  : g_strdup(wry_evidence_cause(&p->evidence)))
+FACT(finding,
+     p->evidence.finding == WRY_FINDING_GOOD ? NULL : g_strdup(wry_evidence_cause(&p->evidence)))
 
 /* Includes the finding that nothing is wrong. */
 FACT(verdict, g_strdup(wry_evidence_cause(&p->evidence)))
