@@ -145,27 +145,37 @@ static void read_table(const struct image_file *file, struct wry_inspection *ins
                              wry_region_table_get(&inspection->layout, bytes, n);
 }
 
+/* True if all content is erased flash. */
+static bool is_blank(const struct image_file *file)
+{
+    const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
+    uint8_t bytes[4096];
+
+    for (uint32_t at = 0; at < first->length; at += (uint32_t)sizeof bytes) {
+        size_t n = MIN(first->length - at, sizeof bytes);
+        if (!image_file_read(file, first->address + at, bytes, n) || !wry_bytes_blank(bytes, n))
+            return false;
+    }
+    return file->extents->len == 1;
+}
+
 /* What write would say of the content. */
 static gboolean recognise(const char *path, const struct image_file *file,
                           struct wry_inspection *inspection, GError **error)
 {
     const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
     uint32_t n = MIN(first->length, CONTENT_LOOKED_AT);
-    g_autofree uint8_t *bytes = g_malloc(n);
 
-    if (inspection->header_state != WRY_HEADER_NONE || inspection->has_layout ||
-        !image_file_read(file, first->address, bytes, n))
+    if (inspection->header_state != WRY_HEADER_NONE || inspection->has_layout)
         return TRUE;
-    inspection->blank = file->extents->len == 1;
-    for (uint32_t at = 0; at < first->length && inspection->blank; at += n) {
-        n = MIN(first->length - at, CONTENT_LOOKED_AT);
-        inspection->blank =
-            image_file_read(file, first->address + at, bytes, n) && wry_bytes_blank(bytes, n);
-    }
-    n = MIN(first->length, CONTENT_LOOKED_AT);
-    return inspection->blank || file->format != WRY_IMAGE_RAW ||
-           (image_file_read(file, first->address, bytes, n) &&
-            content_recognise(path, bytes, n, &inspection->content, error));
+    inspection->blank = is_blank(file);
+    if (inspection->blank || file->format != WRY_IMAGE_RAW)
+        return TRUE;
+    uint8_t *bytes = g_malloc(n);
+    gboolean good = !image_file_read(file, first->address, bytes, n) ||
+                    content_recognise(path, bytes, n, &inspection->content, error);
+    g_free(bytes);
+    return good;
 }
 
 static gboolean inspect_image(const char *path, const enum wry_image_format *format,
