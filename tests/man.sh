@@ -27,6 +27,11 @@ done
 echo "$verbs verbs"
 headers=0
 for page in "$work"/*.3; do
+    # One for each function leads to its header's.
+    if grep -q '^\.so man3/' "$page"; then
+        [ -f "$work/$(sed -n 's/^\.so man3\///p' "$page")" ] || { echo "$page leads nowhere"; failed=1; }
+        continue
+    fi
     mandoc -T lint -W warning "$page" || failed=1
 done
 for header in "$1"/include/wrytograph/*.h "$1"/include/wrytograph-host/*.h; do
@@ -35,6 +40,7 @@ for header in "$1"/include/wrytograph/*.h "$1"/include/wrytograph-host/*.h; do
     mandoc -T utf8 "$page" | col -b > "$work/text"
     for name in $(grep -o '\bwry_[a-z0-9_]*(' "$header"); do
         grep -qF "$name" "$work/text" || { echo "$page lacks $name"; failed=1; }
+        [ -f "$work/${name%(}.3" ] || { echo "${name%(} has no page"; failed=1; }
     done
 done
 echo "$headers headers"

@@ -204,7 +204,7 @@ static void help_and_version_are_there(void)
     EXPECT(0, "verbs, in the order of the work", command("--help", NULL));
     /* A verb's own options first; those of every link by name, and what they do apart. */
     struct said own = command("write", "--help", NULL);
-    EXPECT(0, "Options of the link, explained by --help-link: --link, --wiring", own);
+    EXPECT(0, "More options of the link, explained by --help-link: --wiring", own);
     CHECK(says(&own, "--every-sector") && says(&own, "Exit codes:"));
     CHECK(!says(&own, "rts-reset"));
     struct said link = command("write", "--help-link", NULL);
@@ -276,9 +276,39 @@ static void the_examples_run(void)
     EXPECT(2, "usage", run_program("bin/example_identify_board", NULL, NULL));
 }
 
+/* Each verb has some, of its own, with options that it has. */
+static void examples_of_the_help_name_options_that_exist(void)
+{
+    struct said said = command("--help", NULL);
+    g_autofree char *list = g_strdup(said.out);
+    g_auto(GStrv) lines = g_strsplit(strstr(list, "verbs, in the order"), "\n", -1);
+    unsigned verbs = 0;
+
+    for (char **line = lines + 1; *line && line[0][0] == ' '; line++, verbs++) {
+        g_autofree char *verb = g_strndup(*line + 2, strcspn(*line + 2, " "));
+        g_autofree char *begin = g_strdup_printf("  wrytograph %s", verb);
+        check_context("%s", verb);
+        g_autofree char *link = g_strdup(command(verb, "--help-link", NULL).out);
+        said = command(verb, "--help", NULL);
+        const char *examples = strstr(said.out, "Examples:\n");
+        CHECK(examples != NULL);
+        g_auto(GStrv) rest = g_strsplit(examples ? examples : "", "\n", -1);
+        for (char **example = rest + 1; *rest && *example && example[0][0] != '\0'; example++) {
+            CHECK(g_str_has_prefix(*example, begin));
+            for (const char *at = strstr(*example, " --"); at; at = strstr(at + 3, " --")) {
+                g_autofree char *option = g_strndup(at + 1, strcspn(at + 1, "= "));
+                CHECK(strstr(strstr(said.out, "\nOptions:"), option) || strstr(link, option));
+            }
+        }
+    }
+    check_context(NULL);
+    CHECK(verbs >= 18);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(examples_of_the_help_name_options_that_exist),
         FACT(a_new_board_is_listed_and_identified),
         FACT(write_verify_and_start_work_as_separate_processes),
         FACT(a_write_changes_nothing_outside_the_images),

@@ -54,6 +54,8 @@ struct verb {
     const char *name;
     const char *summary;         /* one line for the list of verbs */
     const char *usage;           /* its arguments */
+    const char *examples[3];     /* whole commands, for the help; ends with NULL */
+    const char *usual[6];        /* names of the options that the help lists first; likewise */
     const char *description;     /* for --help */
     unsigned options;            /* enum app_options */
     const struct option *own;    /* the verb's own options; NULL = none */

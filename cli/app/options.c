@@ -61,25 +61,69 @@ static bool is_wanted(const struct option *row, unsigned options)
     return row->when == 0 || ((row->when & options) != 0 && (row->unless & options) == 0);
 }
 
-/* Adds the rows of a table to group: those of the link, or the others. */
-static void add_rows(GOptionGroup *group, const struct option *rows, void *values, unsigned options,
-                     bool of_link)
+static bool is_usual(const struct verb *verb, const char *name)
+{
+    for (const char *const *usual = verb->usual; *usual; usual++) {
+        if (strcmp(*usual, name) == 0)
+            return true;
+    }
+    return false;
+}
+
+static void add_row(GOptionGroup *group, const struct option *row, void *values)
+{
+    GOptionEntry entries[2] = {entry_of(row, values), G_OPTION_ENTRY_NULL};
+
+    g_option_group_add_entries(group, entries);
+}
+
+/* Adds the rows of a table to group, without the usual ones and those of the link. */
+static void add_rows(GOptionGroup *group, const struct option *rows, void *values,
+                     const struct verb *verb, unsigned options)
 {
     for (const struct option *row = rows; row && row->name; row++) {
-        GOptionEntry entries[2] = {entry_of(row, values), G_OPTION_ENTRY_NULL};
-        if (is_wanted(row, options) && is_of_link(row) == of_link)
-            g_option_group_add_entries(group, entries);
+        if (is_wanted(row, options) && !is_of_link(row) && !is_usual(verb, row->name))
+            add_row(group, row, values);
     }
 }
 
-/* A verb's help only names them; --help-link explains them. */
-static char *link_names(unsigned options)
+/* The usual options first. about_link: only the link's options are explained, all of them. */
+static void add_usual(GOptionGroup *group, struct app *app, void *values, bool about_link)
 {
-    GString *names = g_string_new("Options of the link, explained by --help-link: ");
+    const struct verb *verb = app->verb;
+
+    for (const char *const *usual = verb->usual; *usual; usual++) {
+        for (const struct option *row = verb->own; row && row->name; row++) {
+            if (strcmp(row->name, *usual) == 0)
+                add_row(group, row, values);
+        }
+        for (const struct option *row = common_options; row->name; row++) {
+            if (strcmp(row->name, *usual) == 0 && is_wanted(row, verb->options) &&
+                !(about_link && is_of_link(row)))
+                add_row(group, row, app);
+        }
+    }
+}
+
+/* Examples, then what the verb does. Free with g_free. */
+static char *summary_of(const struct verb *verb)
+{
+    GString *text = g_string_new(verb->examples[0] ? "Examples:\n" : "");
+
+    for (const char *const *example = verb->examples; *example; example++)
+        g_string_append_printf(text, "  %s\n", *example);
+    g_string_append_printf(text, "%s%s", text->len > 0 ? "\n" : "", verb->description);
+    return g_string_free(text, FALSE);
+}
+
+/* A verb's help only names them; --help-link explains them. */
+static char *link_names(const struct verb *verb)
+{
+    GString *names = g_string_new("More options of the link, explained by --help-link: ");
     const char *between = "";
 
     for (const struct option *row = common_options; row->name; row++) {
-        if (!is_of_link(row) || !is_wanted(row, options))
+        if (!is_of_link(row) || !is_wanted(row, verb->options) || is_usual(verb, row->name))
             continue;
         g_string_append_printf(names, "%s--%s", between, row->name);
         between = ", ";
@@ -89,17 +133,19 @@ static char *link_names(unsigned options)
 }
 
 /* Returns the group, which belongs to the context; NULL if the verb has no link. */
-static GOptionGroup *add_link(GOptionContext *context, struct app *app)
+static GOptionGroup *add_link(GOptionContext *context, struct app *app, bool about_link)
 {
-    unsigned options = app->verb->options;
-
-    if (!(options & APP_LINK))
+    if (!(app->verb->options & APP_LINK))
         return NULL;
     GOptionGroup *group = g_option_group_new("link", "Options of the link:", "", NULL, NULL);
-    g_autofree char *names = link_names(options);
+    g_autofree char *names = link_names(app->verb);
     g_autofree char *description = g_strconcat(names, common_help, NULL);
 
-    add_rows(group, common_options, app, options, true);
+    for (const struct option *row = common_options; row->name; row++) {
+        if (is_of_link(row) && is_wanted(row, app->verb->options) &&
+            (about_link || !is_usual(app->verb, row->name)))
+            add_row(group, row, app);
+    }
     g_option_context_add_group(context, group);
     g_option_context_set_description(context, description);
     return group;
@@ -241,16 +287,18 @@ bool options_parse(struct app *app, int argc, char **argv, void *values)
         G_OPTION_ENTRY_NULL};
     g_autoptr(GOptionContext) context = g_option_context_new(verb->usage);
     GOptionGroup *group = g_option_group_new("verb", "", "", &call, NULL);
+    g_autofree char *summary = summary_of(verb);
 
     g_option_context_set_help_enabled(context, FALSE);
-    g_option_context_set_summary(context, verb->description);
+    g_option_context_set_summary(context, summary);
     g_option_context_set_description(context, common_help);
     g_option_context_set_main_group(context, group);
-    add_rows(group, verb->own, values, 0, false);
-    add_rows(group, common_options, app, verb->options, false);
+    bool about_link = (verb->options & APP_LINK) != 0 && is_among(argc, argv, "--help-link");
+    add_usual(group, app, values, about_link);
+    add_rows(group, verb->own, values, verb, 0);
+    add_rows(group, common_options, app, verb, verb->options);
     g_option_group_add_entries(group, rest);
-    GOptionGroup *link = add_link(context, app);
-    bool about_link = link && is_among(argc, argv, "--help-link");
+    GOptionGroup *link = add_link(context, app, about_link);
     if (about_link || is_among(argc, argv, "--help") || is_among(argc, argv, "-h")) {
         print_help(context, app, about_link ? link : NULL);
         app->code = EXIT_DONE;

@@ -81,6 +81,8 @@ const struct verb verb_backup = {
     .name = "backup",
     .summary = "save the flash to an archive tied to the board",
     .usage = "[FILE]",
+    .examples = {"wrytograph backup", "wrytograph backup gauge-1.zip --only calibration"},
+    .usual = {"link", "only", "into", "since", "by-hand"},
     .description =
         "Reads the flash into an archive of this board. Without a FILE it is named by\n"
         "address and time, in the folder of backups. The file appears under its name only\n"

@@ -203,6 +203,9 @@ const struct verb verb_bench = {
     .summary = "add, list, break and serve simulated boards",
     .usage = "add NAME --chip CHIP --flash SIZE | list | fault NAME FAULT… |\n"
              "       press NAME BUTTON… | remove NAME | serve [NAME…]",
+    .examples = {"wrytograph bench add gauge-1 --chip turnstone-t2 --flash 4MiB",
+                 "wrytograph bench fault gauge-1 noise=1e-5"},
+    .usual = {"chip", "flash", "content", "wired", "bench"},
     .description = "Simulated boards: each is a folder with board.yaml and flash.bin. Faults:\n"
                    "  none            remove all faults\n"
                    "  strap-released  the boot strap is not connected to the chip\n"

@@ -305,6 +305,9 @@ const struct verb verb_card = {
     .name = "card",
     .summary = "run a job card on one board, on many, or on one after another",
     .usage = "check CARD… | run CARD | pack CARD | keys NAME",
+    .examples = {"wrytograph card check pier-gauges.yaml",
+                 "wrytograph card run pier-gauges.yaml --each"},
+    .usual = {"link", "each", "failed", "lot", "dry-run"},
     .description =
         "A card is a YAML file with one job that is repeated board by board:\n"
         "its boards, the backup, what is erased and written, the settings of each board,\n"

@@ -45,6 +45,7 @@ const struct verb verb_config = {
     .name = "config",
     .summary = "values that count for every command, and where they come from",
     .usage = "",
+    .examples = {"wrytograph config"},
     .description =
         "Shows the values of the configuration files and of the environment, and which of them\n"
         "counts. The files are config.yaml in the folder wrytograph of the system's and the\n"

@@ -59,6 +59,8 @@ const struct verb verb_erase = {
     .name = "erase",
     .summary = "erase all of the flash, regions or ranges",
     .usage = "all | REGION… | OFFSET+LENGTH…",
+    .examples = {"wrytograph erase log", "wrytograph erase 0x1C0000+64K --dry-run"},
+    .usual = {"link", "dry-run", "without-backup", "by-hand", "speed"},
     .description =
         "Erases the named parts and verifies that they are blank. Other content of the same\n"
         "sectors is preserved. First lists what will be lost; --dry-run stops there.",

@@ -95,6 +95,8 @@ const struct verb verb_examine = {
     .name = "examine",
     .summary = "find out what is wrong with a link",
     .usage = "",
+    .examples = {"wrytograph examine", "wrytograph examine --drawing --expect-chip turnstone-t2"},
+    .usual = {"link", "wiring", "by-hand", "drawing", "expect-chip"},
     .description =
         "Finds out what is wrong with a link: calls the board, listens, tries other speeds,\n"
         "and reports the most likely cause, what was heard, and what to check first.\n"

@@ -34,6 +34,9 @@ const struct verb verb_identify = {
     .name = "identify",
     .summary = "show which board is on the link: chip, address, flash",
     .usage = "",
+    .examples = {"wrytograph identify --link bench:gauge-1",
+                 "wrytograph identify --expect-chip turnstone-t2 --expect-flash 32Mbit"},
+    .usual = {"link", "expect-chip", "expect-flash", "deep", "by-hand"},
     .description = "Puts the board into loading mode and shows chip, flash and content. With\n"
                    "--expect-chip or --expect-flash, another board is an error (exit code 5).",
     .options = APP_LINK | APP_LAYOUT | APP_NO_WORDS,

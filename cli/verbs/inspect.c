@@ -130,6 +130,7 @@ const struct verb verb_inspect = {
     .name = "inspect",
     .summary = "show what a file contains, without a board",
     .usage = "FILE|FOLDER…",
+    .examples = {"wrytograph inspect gauge.bin", "wrytograph inspect release/ gauge-1.zip"},
     .description =
         "Shows the content of images, backup archives, cards, kits, and layout, settings\n"
         "and steps files (.yaml), and checks that they are undamaged.",

@@ -183,6 +183,9 @@ const struct verb verb_ledger = {
     .summary = "show what was done to which board",
     .usage = "list | boards | lots | before BOARD | show RUN | export | send | report | label "
              "BOARD | labels | release BOARD",
+    .examples = {"wrytograph ledger list --since 'last week'",
+                 "wrytograph ledger boards --firmware 2.3.1"},
+    .usual = {"since", "outcome", "lot", "board", "output"},
     .description =
         "Every run of a card and every write, settings change, restore, erase and backup is\n"
         "recorded: in the user's file, in that of --ledger or WRYTOGRAPH_LEDGER, or in a\n"

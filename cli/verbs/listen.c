@@ -23,6 +23,9 @@ const struct verb verb_listen = {
     .name = "listen",
     .summary = "a serial terminal that can check the board's output",
     .usage = "",
+    .examples = {"wrytograph listen --link /dev/ttyUSB0 --speed 115200",
+                 "wrytograph listen --send version --expect \"tide-gauge 2.3.1\""},
+    .usual = {"link", "speed", "send", "expect", "log"},
     .description =
         "Shows the board's output and sends what is typed or piped in. If the output is not\n"
         "readable, the usual speeds are tried. With --expect it checks the output. --speed is\n"

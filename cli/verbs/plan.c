@@ -126,6 +126,9 @@ const struct verb verb_plan = {
     .name = "plan",
     .summary = "check what would be written, and draw the flash map",
     .usage = "PLACEMENT…",
+    .examples = {"wrytograph plan app=gauge.bin",
+                 "wrytograph plan --chip turnstone-t2 --flash 4MiB start=start.bin app=gauge.bin"},
+    .usual = {"link", "chip", "flash", "svg", "layout"},
     .description = "Checks the same arguments as write against the board on the link, or against\n"
                    "--chip and --flash, and draws the flash map. Changes nothing.",
     .options = APP_LINK | APP_IMAGES | APP_WRITES,

@@ -234,6 +234,8 @@ const struct verb verb_ports = {
     .name = "ports",
     .summary = "list serial ports, or wait for a new one",
     .usage = "",
+    .examples = {"wrytograph ports", "wrytograph ports --appearing"},
+    .usual = {"appearing", "wait"},
     .description =
         "Lists the serial ports: device, USB ids, serial number, adapter, and why one cannot\n"
         "be opened.",

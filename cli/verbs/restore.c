@@ -73,6 +73,9 @@ const struct verb verb_restore = {
     .name = "restore",
     .summary = "restore an archive to its board",
     .usage = "ARCHIVE",
+    .examples = {"wrytograph restore gauge-1.zip",
+                 "wrytograph restore gauge-1.zip --only calibration"},
+    .usual = {"link", "only", "dry-run", "by-hand", "speed"},
     .description =
         "Restores a backup to the board it comes from. Checks the archive's digests, chip,\n"
         "flash size and board address before anything is changed. Sectors that already\n"

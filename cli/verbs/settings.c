@@ -302,6 +302,8 @@ const struct verb verb_settings = {
     .name = "settings",
     .summary = "show and change the settings of a board, or in a file",
     .usage = "show | set KEY=VALUE… | unset KEY… | hide KEY | save FILE.yaml | load FILE.yaml",
+    .examples = {"wrytograph settings show", "wrytograph settings set datum_mm=-1801"},
+    .usual = {"link", "dry-run", "in", "region", "new"},
     .description =
         "Settings are keys and values in a region of the flash. Each change is written as a\n"
         "new block beside the old one and verified; everything else in the flash stays as it\n"

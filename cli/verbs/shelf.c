@@ -163,6 +163,8 @@ const struct verb verb_shelf = {
     .usage = "add FILE|FOLDER|ZIP… | list | choose | prefer NAME [VERSION] | describe NAME "
              "[VERSION] FILE.yaml | "
              "remove NAME [VERSION]",
+    .examples = {"wrytograph shelf add release/", "wrytograph shelf list --link bench:gauge-1"},
+    .usual = {"link", "chip", "flash"},
     .description =
         "Stores images by their SHA-256, with the facts of their boot headers. 'list' shows\n"
         "which fit the board on --link, or --chip and --flash. 'write app=shelf:NAME' uses\n"

@@ -26,6 +26,9 @@ const struct verb verb_start = {
     .name = "start",
     .summary = "leave loading mode and run the firmware",
     .usage = "",
+    .examples = {"wrytograph start",
+                 "wrytograph start --send version --expect \"tide-gauge 2.3.1\""},
+    .usual = {"link", "send", "expect", "within", "log"},
     .description =
         "Restarts the board into its firmware and shows its first output. With --listen it\n"
         "continues like 'wrytograph listen'; with --expect it checks the output.",

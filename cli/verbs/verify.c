@@ -78,6 +78,8 @@ const struct verb verb_verify = {
     .name = "verify",
     .summary = "compare images or an archive with the flash",
     .usage = "PLACEMENT… | ARCHIVE",
+    .examples = {"wrytograph verify app=gauge.bin", "wrytograph verify gauge-1.zip"},
+    .usual = {"link", "read-back", "by-hand", "speed", "layout"},
     .description =
         "Compares images, or a backup archive, with the flash by the board's SHA-256, and\n"
         "lists and draws the differences. Changes nothing. Exit code 6 if anything\n"

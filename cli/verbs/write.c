@@ -117,6 +117,10 @@ const struct verb verb_write = {
     .name = "write",
     .summary = "write images to their places and verify them",
     .usage = "PLACEMENT…",
+    .examples =
+        {"wrytograph write app=gauge.bin",
+         "wrytograph write start=start.bin table=regions.bin app=gauge.bin --set datum_mm=-1801"},
+    .usual = {"link", "set", "dry-run", "by-hand", "speed"},
     .description =
         "A placement is REGION=FILE, OFFSET=FILE, or a FILE whose content determines its\n"
         "place: HEX and S-records, programs with a boot header, region tables. FILE may be\n"
