@@ -179,7 +179,11 @@ const char *app_paint(enum app_colour colour)
         [APP_BOLD] = {"\033[1m", "\033[1m"},
     };
     const char *terminal = g_getenv("TERM");
-    bool many = (terminal && strstr(terminal, "256color")) || g_getenv("COLORTERM");
+    static const char *const able[] = {"256color", "xterm", "screen", "tmux", "rxvt"};
+    bool many = g_getenv("COLORTERM") != NULL;
+
+    for (size_t i = 0; terminal && i < G_N_ELEMENTS(able); i++)
+        many |= strstr(terminal, able[i]) != NULL;
 
     return app_is_painted() ? colours[colour][many] : "";
 }

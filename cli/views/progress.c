@@ -55,9 +55,9 @@ static void end_step(struct progress *live)
 {
     bar_end(live->bar);
     live->bar = NULL;
-    if (live->hand_shown)
+    if (live->hand_shown || live->try_shown)
         fputs(clear_line, stderr);
-    live->hand_shown = false;
+    live->hand_shown = live->try_shown = false;
 }
 
 static void show_call(struct progress *live, const struct wry_session_progress *progress)

@@ -4,6 +4,7 @@
 #include <errno.h>
 #include <glib.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 enum {
@@ -23,6 +24,7 @@ struct screen {
     bool unread;
     GString *line;   /* the line that is being received */
     size_t shown;    /* bytes of it that are on the screen */
+    bool parted;     /* the beginning of this line is no longer kept */
     bool begun;      /* something of this line is on the screen, or was and is no longer kept */
     bool returned;   /* the last byte was a carriage return */
     gint64 heard_at; /* us */
@@ -108,7 +110,7 @@ static void end_line(struct screen *s)
     flush(s);
     g_string_truncate(s->line, 0);
     s->shown = 0;
-    s->begun = false;
+    s->begun = s->parted = false;
 }
 
 static void put(struct screen *s, const char *text, size_t n)
@@ -120,6 +122,7 @@ static void put(struct screen *s, const char *text, size_t n)
     log_line(s, "", s->line->str);
     g_string_truncate(s->line, 0);
     s->shown = 0;
+    s->parted = true;
 }
 
 static void put_byte(struct screen *s, uint8_t byte)
@@ -248,11 +251,18 @@ void screen_drop_line(struct screen *s)
 
 void screen_give_way(struct screen *s)
 {
-    if (s->begun && s->terminal) {
-        fputs("\n", stdout);
-        flush(s);
-        s->begun = false;
-    }
+    struct winsize size;
+
+    if (!s->begun || !s->terminal)
+        return;
+    /* A line that takes one row is shown again afterwards; stamps take less than 16 columns. */
+    bool fits = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && s->line->len + 16 < size.ws_col &&
+                !s->parted;
+    fputs(fits ? restart_line : "\n", stdout);
+    flush(s);
+    s->begun = false;
+    if (fits)
+        s->shown = 0;
 }
 
 void screen_sent(struct screen *s, const char *line)

@@ -38,7 +38,7 @@ void screen_tick(struct screen *screen);
 /* Drops the line that is being received. */
 void screen_drop_line(struct screen *screen);
 
-/* Something else is printed next: an incomplete line on the terminal is ended. */
+/* Something else is printed next: an incomplete line on the terminal makes room for it. */
 void screen_give_way(struct screen *screen);
 
 /* A line was sent: it goes into the log. */

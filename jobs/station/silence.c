@@ -17,12 +17,13 @@
 #include "jobs/station/serial_text.h"
 #include "wrytograph-host/chips.h"
 
-#define LISTEN_TIME 400000u   /* us at each speed, after a reset */
-#define REPORT_TIME 1050000u  /* us likewise, if the reset is not wired: programs report each second */
-#define SLOT_TIME 50000u      /* us */
-#define RESET_TIME 50000u     /* us */
-#define ECHO_TIME 200000u     /* us for our own bytes to come back */
-#define TOP_TRIED 460800u     /* baud: no board starts at a higher speed */
+#define LISTEN_TIME 400000u /* us at each speed, after a reset */
+#define REPORT_TIME                                                                                \
+    1050000u              /* us likewise, if the reset is not wired: programs report each second */
+#define SLOT_TIME 50000u  /* us */
+#define RESET_TIME 50000u /* us */
+#define ECHO_TIME 200000u /* us for our own bytes to come back */
+#define TOP_TRIED 460800u /* baud: no board starts at a higher speed */
 
 enum {
     READABLE_LEAST = 20, /* least bytes of text that count */
@@ -335,7 +336,9 @@ void silence_judge(struct wry_station *station, struct wry_evidence *evidence, b
     /* The only speed of a raw connection is that of its far end. */
     if (station->pipe_speed > 0 || station->session.port_failed)
         return;
+    station_step(station, WRY_PHASE_CONNECT);
     try_to_tell(station, evidence, thorough);
+    station_step_end(station, WRY_PHASE_CONNECT);
     if (!station->session.connected) {
         hold_reset(station->port);
         release(station->port);
