@@ -150,6 +150,9 @@ enum app_colour {
     APP_BOLD,
 };
 
+/* True if the terminal has 256 colours. */
+bool app_has_many_colours(void);
+
 /* The escape sequence of a colour (ECMA-48, SGR); "" if output is not painted. "\033[0m" ends it. */
 const char *app_paint(enum app_colour colour);
 

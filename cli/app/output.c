@@ -170,6 +170,18 @@ bool app_is_painted(void)
            g_strcmp0(terminal, "dumb") != 0;
 }
 
+bool app_has_many_colours(void)
+{
+    static const char *const able[] = {"256color", "xterm", "screen", "tmux", "rxvt"};
+    const char *terminal = g_getenv("TERM");
+
+    for (size_t i = 0; terminal && i < G_N_ELEMENTS(able); i++) {
+        if (strstr(terminal, able[i]))
+            return true;
+    }
+    return g_getenv("COLORTERM") != NULL;
+}
+
 const char *app_paint(enum app_colour colour)
 {
     static const char *const colours[][2] = {
@@ -178,14 +190,7 @@ const char *app_paint(enum app_colour colour)
         [APP_CYAN] = {"\033[36m", "\033[38;5;30m"},   [APP_FAINT] = {"\033[2m", "\033[2m"},
         [APP_BOLD] = {"\033[1m", "\033[1m"},
     };
-    const char *terminal = g_getenv("TERM");
-    static const char *const able[] = {"256color", "xterm", "screen", "tmux", "rxvt"};
-    bool many = g_getenv("COLORTERM") != NULL;
-
-    for (size_t i = 0; terminal && i < G_N_ELEMENTS(able); i++)
-        many |= strstr(terminal, able[i]) != NULL;
-
-    return app_is_painted() ? colours[colour][many] : "";
+    return app_is_painted() ? colours[colour][app_has_many_colours()] : "";
 }
 
 void app_outcome(const struct app *app, bool good, const char *format, ...)

@@ -10,8 +10,6 @@
 #include "views/run_outcome.h"
 #include "wrytograph-host/words.h"
 
-#define NEXT_PAINT "\033[30;46m"
-
 struct each {
     struct card_session session;
     struct card_place place;
@@ -95,7 +93,7 @@ static void tell_next(const struct each *each)
 
     if (!lot)
         return;
-    banner_print(session->app, "NEXT BOARD", NEXT_PAINT);
+    banner_print(session->app, "NEXT BOARD", BANNER_NEXT);
     if (next)
         app_print(session->app, "%s%s  (%s)", session->lot.failed_only ? "To retry: " : "", next,
                   counts);

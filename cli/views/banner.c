@@ -40,8 +40,27 @@ static unsigned width(void)
     return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40 ? size.ws_col : 80;
 }
 
+/* Ground and letters (ECMA-48, SGR), with 16 colours and with 256. Letters are blanks of the
+ * letters' colour: a glyph may leave gaps between the rows. */
+static const struct {
+    const char *ground[2], *letters[2];
+} looks[] = {
+    [BANNER_PASSED] = {{"\033[42m", "\033[48;5;22m"}, {"\033[40m", "\033[48;5;231m"}},
+    [BANNER_FAILED] = {{"\033[41m", "\033[48;5;124m"}, {"\033[47m", "\033[48;5;231m"}},
+    [BANNER_STOPPED] = {{"\033[43m", "\033[48;5;221m"}, {"\033[40m", "\033[48;5;16m"}},
+    [BANNER_BEFORE] = {{"\033[47m", "\033[48;5;252m"}, {"\033[40m", "\033[48;5;16m"}},
+    [BANNER_NEXT] = {{"\033[46m", "\033[48;5;117m"}, {"\033[40m", "\033[48;5;16m"}},
+};
+
+/* What a set or unset bit looks like: a colour before a blank, or a glyph. */
+struct cells {
+    const char *set, *unset; /* sequences; "" without colours */
+    const char *full, *empty;
+};
+
 /* One row of the word, each bit as wide as scale, filled to the terminal's width. */
-static void add_row(GString *to, const char *text, unsigned row, unsigned scale, unsigned columns)
+static void add_row(GString *to, const char *text, unsigned row, unsigned scale, unsigned columns,
+                    const struct cells *cells)
 {
     unsigned used = (unsigned)strlen(text) * (LETTER_COLUMNS + 1) * scale;
     unsigned left = columns > used ? (columns - used) / 2 : 0, written = left;
@@ -51,16 +70,20 @@ static void add_row(GString *to, const char *text, unsigned row, unsigned scale,
         unsigned char bits = row_of(*at, row);
         for (int bit = LETTER_COLUMNS; bit >= 0; bit--, written += scale) {
             bool set = bit > 0 && (bits >> (bit - 1)) & 1;
+            g_string_append(to, set ? cells->set : cells->unset);
             for (unsigned i = 0; i < scale; i++)
-                g_string_append(to, set ? "█" : " ");
+                g_string_append(to, set ? cells->full : cells->empty);
         }
     }
     g_string_append_printf(to, "%*s", written < columns ? (int)(columns - written) : 0, "");
 }
 
-void banner_print(const struct app *app, const char *text, const char *paint)
+void banner_print(const struct app *app, const char *text, enum banner_look look)
 {
-    bool painted = app_is_painted();
+    bool painted = app_is_painted(), many = app_has_many_colours();
+    const char *paint = looks[look].ground[many];
+    struct cells cells = {painted ? looks[look].letters[many] : "", painted ? paint : "",
+                          painted ? " " : "█", " "};
     unsigned columns = width();
     unsigned scale = columns / ((unsigned)strlen(text) * (LETTER_COLUMNS + 1));
     g_autoptr(GString) rows = g_string_new(NULL);
@@ -73,7 +96,7 @@ void banner_print(const struct app *app, const char *text, const char *paint)
         if (row == 0 || row == LETTER_ROWS + 1)
             g_string_append_printf(rows, "%*s", (int)columns, "");
         else
-            add_row(rows, text, row - 1, scale, columns);
+            add_row(rows, text, row - 1, scale, columns, &cells);
         g_string_append(rows, painted ? "\033[0m\n" : "\n");
     }
     fputs(rows->str, stdout);

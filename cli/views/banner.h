@@ -3,6 +3,14 @@
 
 #include "app/app.h"
 
-/* Prints text (letters of outcomes and of NEXT BOARD) on stdout. paint: a control sequence for
- * terminals with colours. Nothing with --json. */
-void banner_print(const struct app *app, const char *text, const char *paint);
+/* The ground of the letters: white on dark, or black on light, whatever the terminal's theme is. */
+enum banner_look {
+    BANNER_PASSED,
+    BANNER_FAILED,
+    BANNER_STOPPED,
+    BANNER_BEFORE,
+    BANNER_NEXT,
+};
+
+/* Prints text (letters of outcomes and of NEXT BOARD) on stdout. Nothing with --json. */
+void banner_print(const struct app *app, const char *text, enum banner_look look);

@@ -86,12 +86,12 @@ void run_outcome_banner(const struct app *app, enum wry_outcome outcome,
                         const struct wry_run_result *result, const char *line, bool bell)
 {
     bool is_new = !(outcome == WRY_OUTCOME_DONE && result->done_before);
-    const char *paint = !is_new                          ? "\033[30;47m"
-                        : outcome == WRY_OUTCOME_DONE    ? "\033[30;42m"
-                        : outcome == WRY_OUTCOME_STOPPED ? "\033[30;43m"
-                                                         : "\033[97;41m";
+    enum banner_look look = !is_new                          ? BANNER_BEFORE
+                            : outcome == WRY_OUTCOME_DONE    ? BANNER_PASSED
+                            : outcome == WRY_OUTCOME_STOPPED ? BANNER_STOPPED
+                                                             : BANNER_FAILED;
 
-    banner_print(app, word(outcome, result), paint);
+    banner_print(app, word(outcome, result), look);
     app_outcome(app, outcome == WRY_OUTCOME_DONE, "%s", line);
     if (bell && isatty(STDOUT_FILENO) && !app->json_wanted)
         fputs(outcome == WRY_OUTCOME_DONE ? "\a" : "\a\a\a", stdout);
