@@ -80,7 +80,9 @@ static int finish(struct app *app, int code)
 {
     station_end(app);
     fflush(stdout);
+    app->failing = true;
     say_failure(app);
+    app->failing = false;
     if (app->left_loading)
         app_note(app, "The board is still in loading mode: 'wrytograph start' runs the firmware.");
     if (app->json_wanted)

@@ -305,10 +305,30 @@ static void examples_of_the_help_name_options_that_exist(void)
     CHECK(verbs >= 18);
 }
 
+static void quiet_hides_notes_and_verbose_shows_frames(void)
+{
+    scratch_use_gauge("loud", "none");
+    struct said said = command("erase", "log", "--quiet", NULL);
+    EXPECT(0, "verified to be blank", said);
+    CHECK_TEXT("", said.err);
+    said = command("write", "-q", "app=nowhere.bin", NULL);
+    EXPECT(3, "wrytograph write: nowhere.bin", said);
+    said = command("identify", "-v", NULL);
+    EXPECT(0, "> hello, sequence", said);
+    CHECK(says(&said, "< hello reply, sequence"));
+    CHECK(says(&said, "reset held, boot strap held"));
+    CHECK(says(&said, "115200 baud"));
+    /* What a frame contains is not shown: the calibration is read here. */
+    CHECK(strstr(said.err, "datum_mm") == NULL);
+    said = command("identify", NULL);
+    CHECK(!says(&said, "hello"));
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(examples_of_the_help_name_options_that_exist),
+        FACT(quiet_hides_notes_and_verbose_shows_frames),
         FACT(a_new_board_is_listed_and_identified),
         FACT(write_verify_and_start_work_as_separate_processes),
         FACT(a_write_changes_nothing_outside_the_images),

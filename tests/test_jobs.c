@@ -351,7 +351,8 @@ static void hex_and_s_record_files_go_where_they_say(void)
     g_autofree uint8_t *start = scratch_read("start.bin", &length);
     memcpy(expected + 0x4000, start, length);
     CHECK(scratch_flash_is("records", expected, n));
-    EXPECT(2, "which the offset contradicts", command("write", placed("0x4000", "gauge.hex"), NULL));
+    EXPECT(2, "which the offset contradicts",
+           command("write", placed("0x4000", "gauge.hex"), NULL));
     EXPECT(5, "is an application, but region 'log' is for files",
            command("write", placed("log", "gauge.hex"), NULL));
     EXPECT(3, "a character that does not belong",

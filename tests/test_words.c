@@ -154,8 +154,8 @@ static void every_note_but_three_has_words(void)
         struct wry_event event = {
             .kind = WRY_EVENT_NOTE, .note = (enum wry_note)note, .text = "what"};
         g_autofree char *text = wry_note_text(&event);
-        CHECK((text == NULL) == (note == WRY_NOTE_SEEN || note == WRY_NOTE_LISTENING ||
-                                 note == WRY_NOTE_SENT));
+        CHECK((text == NULL) ==
+              (note == WRY_NOTE_SEEN || note == WRY_NOTE_LISTENING || note == WRY_NOTE_SENT));
     }
 }
 

@@ -69,6 +69,7 @@ struct verb {
 struct wry_ledger;
 struct wry_station;
 struct progress;
+struct trace;
 struct terminal;
 
 struct app {
@@ -85,7 +86,7 @@ struct app {
     char *places;               /* --places */
     char *done_by;              /* --operator */
     gboolean stay, by_hand, json_wanted, dry_run, leave_header, any_content, any_place,
-        from_another_board, every_sector, clear_protection, listen, no_guess;
+        from_another_board, every_sector, clear_protection, listen, no_guess, quiet, verbose;
     char **rest; /* other arguments; ends with NULL, never NULL itself */
 
     JsonBuilder *json; /* an open object; verbs add members */
@@ -94,6 +95,7 @@ struct app {
     guint json_items;  /* items of the list so far */
 
     struct wry_station *station; /* NULL until station_make */
+    struct trace *trace;         /* NULL without --verbose */
     struct progress *live;       /* progress display; NULL without a station */
     struct terminal *terminal;   /* console output; NULL if not listening */
 
@@ -103,6 +105,7 @@ struct app {
     bool simulated;            /* and that was a bench board's */
     gint64 begun;              /* us: when the command was */
     GPtrArray *config;         /* struct wry_config_entry, see config.h */
+    bool failing;              /* what is printed now is the failure: --quiet does not hide it */
     bool left_loading;         /* the board stays in loading mode */
     FILE *notes;               /* destination of notes; NULL = stderr */
 
@@ -125,7 +128,7 @@ void app_put(FILE *to, const char *text);
  * indentation. */
 void app_put_hanging(FILE *to, unsigned indent, const char *line);
 
-/* Prints a line about the progress of work to stderr or app->notes. */
+/* Prints a line about the progress of work to stderr or app->notes, unless --quiet. */
 void app_note(const struct app *app, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
 /* Prints a line of the result to stdout, wrapped to the terminal's width, except with --json. */
@@ -153,7 +156,8 @@ enum app_colour {
 /* True if the terminal has 256 colours. */
 bool app_has_many_colours(void);
 
-/* The escape sequence of a colour (ECMA-48, SGR); "" if output is not painted. "\033[0m" ends it. */
+/* The escape sequence of a colour (ECMA-48, SGR); "" if output is not painted. "\033[0m" ends it.
+ */
 const char *app_paint(enum app_colour colour);
 
 /* Prints the final line: on a terminal in green or red, unless NO_COLOR is set or TERM is dumb. */

@@ -96,6 +96,12 @@ const struct option common_options[] = {
            .when = APP_DRY_RUN),
     OPTION(TEXTS, "chip-file", chip_files, "FILE",
            "Also know the chip that this file describes; may be repeated", .when = ~0u),
+    OPTION(FLAG, "quiet", quiet, NULL, "Print the result and what failed, no notes and no progress",
+           .brief = 'q', .when = ~0u),
+    OPTION(FLAG, "verbose", verbose, NULL,
+           "Also print each frame on the link and each setting of the port, with the time, for a "
+           "report of a fault; no content, and no secrets",
+           .brief = 'v', .when = APP_LINK, .unless = APP_LINKS),
     OPTION(FLAG, "json", json_wanted, NULL, "Print one JSON document on stdout", .when = ~0u),
     {.name = NULL},
 };

@@ -109,6 +109,8 @@ void app_note(const struct app *app, const char *format, ...)
 
     FILE *to = app->notes ? app->notes : stderr;
 
+    if (app->quiet && !app->failing && to == stderr)
+        return;
     fflush(stdout);
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);

@@ -10,6 +10,7 @@
 #include "views/mismatches.h"
 #include "views/progress.h"
 #include "views/terminal.h"
+#include "views/trace.h"
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/ledger.h"
 
@@ -17,7 +18,8 @@ static void on_event(void *context, const struct wry_event *event)
 {
     const struct app *app = context;
 
-    progress_show(app->live, event);
+    if (!app->quiet)
+        progress_show(app->live, event);
     if (app->terminal && event->kind == WRY_EVENT_NOTE)
         terminal_give_way(app->terminal);
     if (event->kind == WRY_EVENT_NOTE && event->note != WRY_NOTE_SPEED_TRIED)
@@ -28,6 +30,13 @@ static void on_event(void *context, const struct wry_event *event)
         mismatches_print(app, event->comparison);
     if (app->terminal)
         terminal_hear(app->terminal, event);
+}
+
+static void on_trace(void *context, const struct wry_trace *trace)
+{
+    const struct app *app = context;
+
+    trace_show(app->trace, trace);
 }
 
 static int parse_expected(struct app *app, struct wry_station_settings *settings)
@@ -69,6 +78,12 @@ int station_settings(struct app *app, struct wry_station_settings *settings)
         .event = on_event,
         .stop = app_stop()};
     const char *speed = app->speed ? app->speed : g_getenv("WRYTOGRAPH_SPEED");
+    /* What to press must be seen. */
+    app->quiet = app->quiet && !app->by_hand;
+    if (app->verbose) {
+        app->trace = app->trace ? app->trace : trace_new(app);
+        settings->trace = on_trace;
+    }
     int code = values_speed(app, speed && speed[0] ? speed : NULL, "921600", &settings->max_speed);
 
     if (code == EXIT_DONE)
@@ -131,6 +146,7 @@ void station_leave(struct app *app)
 void station_end(struct app *app)
 {
     station_leave(app);
+    g_clear_pointer(&app->trace, trace_free);
     wry_ledger_close(app->ledger);
     app->ledger = NULL;
 }

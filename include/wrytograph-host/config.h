@@ -2,9 +2,9 @@
  * Configuration: values that a user would otherwise give with every command.
  *
  * The files are config.yaml in the folder "wrytograph" of each XDG configuration folder
- * (XDG_CONFIG_DIRS, then XDG_CONFIG_HOME): those of the system, then the user's, whose values count.
- * Each key stands for a variable of the environment (docs/environment.md), which comes before the
- * files, as an option of the command comes before both.
+ * (XDG_CONFIG_DIRS, then XDG_CONFIG_HOME): those of the system, then the user's, whose values
+ * count. Each key stands for a variable of the environment (docs/environment.md), which comes
+ * before the files, as an option of the command comes before both.
  *
  *     g_autoptr(GPtrArray) entries = wry_config_read(&error);
  *

@@ -54,8 +54,8 @@ enum wry_evidence_kind {
     WRY_EVIDENCE_DAMAGED,         /* counts.frames_bad while length bytes were read at speed */
     WRY_EVIDENCE_SPEEDS_GIVEN_UP, /* counts.speed_steps_down speeds failed; speed works, also under
                                      load */
-    WRY_EVIDENCE_LOADING_AGAIN,   /* the loader works, and after a start the boot ROM reports loading
-                                     mode again */
+    WRY_EVIDENCE_LOADING_AGAIN, /* the loader works, and after a start the boot ROM reports loading
+                                   mode again */
 };
 
 struct wry_evidence {
@@ -67,8 +67,8 @@ struct wry_evidence {
     const struct wry_wiring *wiring; /* NULL = the given or usual wiring */
     bool wirings_tried;              /* no other wiring reached loading mode */
     char *last_line;                 /* last line heard, printable; NULL = not asked for */
-    bool no_lines; /* the adapter's outputs are not wired to reset and strap */
-    bool by_hand;  /* the board was called while somebody pressed its buttons */
+    bool no_lines;                   /* the adapter's outputs are not wired to reset and strap */
+    bool by_hand;                    /* the board was called while somebody pressed its buttons */
 };
 
 /*

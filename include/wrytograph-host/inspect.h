@@ -76,8 +76,8 @@ struct wry_inspection {
     enum wry_header_state header_state;
     struct wry_boot_header header;
 
-    GPtrArray *settings; /* struct wry_shown_setting; settings files, blocks */
-    guint step_count;    /* steps files */
+    GPtrArray *settings;      /* struct wry_shown_setting; settings files, blocks */
+    guint step_count;         /* steps files */
     enum wry_content content; /* raw images without a header: what they certainly are instead */
     bool blank;               /* images: nothing but erased flash, all 0xFF */
 };

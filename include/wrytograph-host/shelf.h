@@ -57,8 +57,8 @@ enum wry_shelf_fit wry_shelf_judge(const struct wry_shelf_item *item, const stru
 /* Lists the shelf. folder: NULL = the user's. Free with g_ptr_array_unref. NULL with error. */
 GPtrArray *wry_shelf_items(const char *folder, GError **error);
 
-/* The name that finds this image alone among items: name and version, and if several share them, the
- * first 8 digits of its SHA-256: "tide-gauge 2.3.1 472de6e8". Free with g_free. */
+/* The name that finds this image alone among items: name and version, and if several share them,
+ * the first 8 digits of its SHA-256: "tide-gauge 2.3.1 472de6e8". Free with g_free. */
 char *wry_shelf_item_title(const struct wry_shelf_item *item, const GPtrArray *items);
 
 /* What happened to one file. */
@@ -91,7 +91,8 @@ gboolean wry_shelf_describe(const char *folder, const char *name, const char *pa
 
 /*
  * wry_shelf_prefer marks an image as the one to use if several with its name fit; wry_shelf_remove
- * deletes it. name: "tide-gauge", "tide-gauge 2.3.1" or a title as above; it must match one image only.
+ * deletes it. name: "tide-gauge", "tide-gauge 2.3.1" or a title as above; it must match one image
+ * only.
  */
 gboolean wry_shelf_prefer(const char *folder, const char *name, GError **error);
 gboolean wry_shelf_remove(const char *folder, const char *name, GError **error);

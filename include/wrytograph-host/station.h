@@ -37,6 +37,25 @@ struct wry_ledger;
 struct wry_station;
 
 /* Members may be 0 or NULL for the default given in the comment. Strings are copied. */
+enum wry_trace_kind {
+    WRY_TRACE_SENT,     /* bytes, n */
+    WRY_TRACE_RECEIVED, /* bytes, n */
+    WRY_TRACE_SPEED,    /* speed: the port was set to it, by status */
+    WRY_TRACE_LINES,    /* reset, boot: the outputs were set, by status */
+    WRY_TRACE_FAILED,   /* a read or write failed, by status */
+};
+
+/* Valid during the call only. */
+struct wry_trace {
+    enum wry_trace_kind kind;
+    uint64_t now; /* us on the link's clock */
+    const uint8_t *bytes;
+    size_t n;
+    uint32_t speed; /* baud */
+    bool reset, boot;
+    enum wry_status status;
+};
+
 struct wry_station_settings {
     /* A device path, rfc2217://HOST:PORT, tcp://HOST:PORT[?speed=BAUD] or bench:NAME. Default: the
      * only USB adapter that is plugged in. */
@@ -72,6 +91,9 @@ struct wry_station_settings {
                                          may be; default: that of the layout file, else none */
     const char *done_by;              /* who does the work, for the ledger; default: not recorded */
     const char *lot; /* the lot that the work belongs to, for the ledger; default: none */
+    /* What passes on the link, for reports of faults. It holds everything that is sent and
+     * received, secrets too. May be NULL. */
+    void (*trace)(void *context, const struct wry_trace *trace);
 };
 
 struct wry_station;

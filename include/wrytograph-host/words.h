@@ -35,7 +35,8 @@ char *wry_problem_advice(const struct wry_problem *problem);
 const char *wry_problem_cause(const struct wry_problem *problem);
 
 /* The text of a note (an event of kind WRY_EVENT_NOTE), in one or several lines; NULL for the three
- * notes that repeat a result or a request (WRY_NOTE_SEEN, WRY_NOTE_LISTENING, WRY_NOTE_SENT). Free with g_free. */
+ * notes that repeat a result or a request (WRY_NOTE_SEEN, WRY_NOTE_LISTENING, WRY_NOTE_SENT). Free
+ * with g_free. */
 char *wry_note_text(const struct wry_event *event);
 
 /* The most likely cause by this evidence, in one sentence. */

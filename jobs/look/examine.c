@@ -23,7 +23,7 @@
 #define LOAD_LENGTH 0x40000u
 #define EXAMINE_TIME 9000000u /* us for calling and testing; silence is judged after that */
 #define HAND_TIME 60000000u   /* us for pressing buttons, if not given */
-#define BOOT_TIME 400000u /* us in which a boot ROM reports loading mode */
+#define BOOT_TIME 400000u     /* us in which a boot ROM reports loading mode */
 
 struct test_read {
     const struct wry_station *station;

@@ -1,6 +1,17 @@
 /* A port that counts the bytes that pass through another one. */
 #include "jobs/station/counted_port.h"
 
+static void tell(const struct counted_port *counted, struct wry_trace trace)
+{
+    if (!counted->trace)
+        return;
+    trace.now = counted->inner->now(counted->inner->context);
+    if ((trace.kind == WRY_TRACE_SENT || trace.kind == WRY_TRACE_RECEIVED) &&
+        trace.status != WRY_OK)
+        trace.kind = WRY_TRACE_FAILED;
+    counted->trace(counted->context, &trace);
+}
+
 static enum wry_status counted_write(void *context, const uint8_t *bytes, size_t n)
 {
     struct counted_port *counted = context;
@@ -8,6 +19,8 @@ static enum wry_status counted_write(void *context, const uint8_t *bytes, size_t
 
     if (status == WRY_OK)
         counted->sent += n;
+    tell(counted,
+         (struct wry_trace){.kind = WRY_TRACE_SENT, .bytes = bytes, .n = n, .status = status});
     return status;
 }
 
@@ -20,14 +33,21 @@ static enum wry_status counted_read(void *context, uint8_t *bytes, size_t room, 
 
     if (status == WRY_OK)
         counted->received += *got;
+    if (status != WRY_OK || *got > 0)
+        tell(counted, (struct wry_trace){.kind = WRY_TRACE_RECEIVED,
+                                         .bytes = bytes,
+                                         .n = status == WRY_OK ? *got : 0,
+                                         .status = status});
     return status;
 }
 
 static enum wry_status counted_set_speed(void *context, uint32_t baud)
 {
-    const struct wry_port *inner = ((struct counted_port *)context)->inner;
+    const struct counted_port *counted = context;
+    enum wry_status status = counted->inner->set_speed(counted->inner->context, baud);
 
-    return inner->set_speed(inner->context, baud);
+    tell(counted, (struct wry_trace){.kind = WRY_TRACE_SPEED, .speed = baud, .status = status});
+    return status;
 }
 
 static bool counted_can_speed(void *context, uint32_t baud)
@@ -39,9 +59,12 @@ static bool counted_can_speed(void *context, uint32_t baud)
 
 static enum wry_status counted_set_lines(void *context, bool reset, bool boot)
 {
-    const struct wry_port *inner = ((struct counted_port *)context)->inner;
+    const struct counted_port *counted = context;
+    enum wry_status status = counted->inner->set_lines(counted->inner->context, reset, boot);
 
-    return inner->set_lines(inner->context, reset, boot);
+    tell(counted, (struct wry_trace){
+                      .kind = WRY_TRACE_LINES, .reset = reset, .boot = boot, .status = status});
+    return status;
 }
 
 static enum wry_status counted_send_break(void *context)

@@ -7,21 +7,28 @@
 #include "wrytograph-host/chips.h"
 
 enum {
-    TEXT_LEAST = 11,     /* bytes of text that a program has printed, at least */
+    TEXT_LEAST = 11,         /* bytes of text that a program has printed, at least */
     DAMAGED_PER_RESTART = 4, /* frames that a restart may garble */
-    DAMAGED_FRAMES = 2, /* that prove an answering loader; stray bytes look like one at most */
+    DAMAGED_FRAMES = 2,      /* that prove an answering loader; stray bytes look like one at most */
 };
 
 const char *wry_finding_name(enum wry_finding finding)
 {
     static const char *const names[] = {
-        [WRY_FINDING_GOOD] = "good",           [WRY_FINDING_SILENT] = "silent",
-        [WRY_FINDING_LOW] = "unpowered",       [WRY_FINDING_ECHO] = "echo",
-        [WRY_FINDING_STRAP] = "strap",         [WRY_FINDING_WIRING] = "wiring",
-        [WRY_FINDING_DEAF] = "deaf",           [WRY_FINDING_OTHER_SPEED] = "other-speed",
-        [WRY_FINDING_NO_GROUND] = "no-ground", [WRY_FINDING_GARBAGE] = "garbage",
-        [WRY_FINDING_NOISE] = "noise",         [WRY_FINDING_SLOW] = "slow-cable",
-        [WRY_FINDING_BROWN_OUT] = "brown-out", [WRY_FINDING_FADES] = "fades",
+        [WRY_FINDING_GOOD] = "good",
+        [WRY_FINDING_SILENT] = "silent",
+        [WRY_FINDING_LOW] = "unpowered",
+        [WRY_FINDING_ECHO] = "echo",
+        [WRY_FINDING_STRAP] = "strap",
+        [WRY_FINDING_WIRING] = "wiring",
+        [WRY_FINDING_DEAF] = "deaf",
+        [WRY_FINDING_OTHER_SPEED] = "other-speed",
+        [WRY_FINDING_NO_GROUND] = "no-ground",
+        [WRY_FINDING_GARBAGE] = "garbage",
+        [WRY_FINDING_NOISE] = "noise",
+        [WRY_FINDING_SLOW] = "slow-cable",
+        [WRY_FINDING_BROWN_OUT] = "brown-out",
+        [WRY_FINDING_FADES] = "fades",
         [WRY_FINDING_STRAP_HELD] = "strap-held",
     };
 

@@ -176,6 +176,8 @@ struct wry_problem *open_link(struct wry_station *station)
 
     if (problem)
         return problem;
+    station->counted.trace = station->settings.trace;
+    station->counted.context = station->settings.context;
     counted_port_open(&station->counted, station->port);
     station->port = &station->counted.port;
     return NULL;

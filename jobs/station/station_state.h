@@ -49,20 +49,20 @@ struct wry_station {
     bool busy_told;                  /* waiting for its flash was noted */
     bool hand_told;                  /* the advice on loading mode has been printed */
     uint32_t hand_seen, hand_judged; /* bytes outside frames while waiting for that */
-    uint64_t ends_at; /* us on the port's clock: when the session is stopped; 0 = never */
+    uint64_t ends_at;      /* us on the port's clock: when the session is stopped; 0 = never */
     unsigned loss_reports; /* reports of a lost link since it was lost */
     uint32_t loss_outside, loss_printable; /* bytes outside frames at the last of them */
-    bool program_heard; /* its program has printed while the link was lost */
-    uint64_t started;                /* us on the port's clock: when the board was called */
-    bool called;                     /* the board was called */
-    struct journal *journal;         /* NULL until recovery_settle */
-    void *read_memory;               /* memory of the session for reading streams */
-    struct wry_journal_sector *kept; /* memory of the session for shared sectors */
-    struct pack *pack;               /* encoder for writes */
-    struct known *known;             /* NULL until a job uses it */
-    bool known_failed;               /* it could not be opened, which was noted */
-    struct run_record *run_record;   /* NULL: nothing is recorded */
-    GPtrArray *secrets;              /* char *: secret values; NULL = none */
+    bool program_heard;                    /* its program has printed while the link was lost */
+    uint64_t started;                      /* us on the port's clock: when the board was called */
+    bool called;                           /* the board was called */
+    struct journal *journal;               /* NULL until recovery_settle */
+    void *read_memory;                     /* memory of the session for reading streams */
+    struct wry_journal_sector *kept;       /* memory of the session for shared sectors */
+    struct pack *pack;                     /* encoder for writes */
+    struct known *known;                   /* NULL until a job uses it */
+    bool known_failed;                     /* it could not be opened, which was noted */
+    struct run_record *run_record;         /* NULL: nothing is recorded */
+    GPtrArray *secrets;                    /* char *: secret values; NULL = none */
 
     /* How far its job is. */
     struct figure figure;

@@ -5,11 +5,11 @@
 
 #include <errno.h>
 #include <gio/gio.h>
+#include <glib/gstdio.h>
 #include <netinet/in.h>
 #include <netinet/tcp.h>
 #include <poll.h>
 #include <sys/ioctl.h>
-#include <glib/gstdio.h>
 #include <sys/socket.h>
 #include <unistd.h>
 

@@ -42,8 +42,8 @@ struct sim_adapter {
 /* board must outlive the adapter; its faults apply to the lines. The latency is 2 ms. */
 void sim_adapter_init(struct sim_adapter *adapter, struct sim_board *board, uint64_t seed);
 
-/* Switches the board off, gives it and its wires other faults, and switches it on. Faults that count
- * operations or bytes count from now on. */
+/* Switches the board off, gives it and its wires other faults, and switches it on. Faults that
+ * count operations or bytes count from now on. */
 void sim_adapter_take_faults(struct sim_adapter *adapter, const struct sim_board_faults *faults);
 
 /* Turns the board on. */
