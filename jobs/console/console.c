@@ -66,7 +66,7 @@ static enum wry_status reset_board(struct console *t)
 {
     const struct wry_port *port = t->station->port;
 
-    if (t->station->settings.wiring->none) {
+    if (!open_has_lines(t->station)) {
         station_note(t->station, WRY_NOTE_RESET_UNWIRED, NULL);
         return WRY_OK;
     }

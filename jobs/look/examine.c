@@ -120,7 +120,7 @@ static void examine_work(struct wry_station *station, struct wry_evidence *evide
     } else {
         conclude(evidence, WRY_FINDING_GOOD, WRY_EVIDENCE_WORKS, session->speed);
     }
-    evidence->no_lines = station->settings.wiring->none;
+    evidence->no_lines = !open_has_lines(station);
     evidence->by_hand = station->settings.by_hand;
     bool works = evidence->finding == WRY_FINDING_GOOD || evidence->finding == WRY_FINDING_SLOW;
     const struct wry_chip *chip = wry_chips_by_code(session->board.chip_code);

@@ -190,6 +190,16 @@ char *open_adapter_name(const struct wry_station *station)
     return g_str_has_prefix(station->link, RFC2217) ? g_strdup(station->link) : NULL;
 }
 
+bool open_is_raw(const struct wry_station *station)
+{
+    return station->link && g_str_has_prefix(station->link, TCP);
+}
+
+bool open_has_lines(const struct wry_station *station)
+{
+    return !station->settings.wiring->none && !open_is_raw(station);
+}
+
 void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring)
 {
     station->settings.wiring = wiring;

@@ -10,6 +10,12 @@ struct wry_problem *open_link(struct wry_station *station);
  * Free with g_free. */
 char *open_adapter_name(const struct wry_station *station);
 
+/* True for a raw connection, whose far end has one speed and no outputs. */
+bool open_is_raw(const struct wry_station *station);
+
+/* True if this link has outputs, and they are wired to reset and boot strap. */
+bool open_has_lines(const struct wry_station *station);
+
 /* Changes the wiring. No lines are set yet. */
 void open_take_wiring(struct wry_station *station, const struct wry_wiring *wiring);
 

@@ -155,7 +155,7 @@ static size_t longest_text(const char *text)
 static bool text_at(const struct wry_station *station, uint32_t speed)
 {
     const struct wry_port *port = station->port;
-    bool wired = !station->settings.wiring->none;
+    bool wired = open_has_lines(station);
 
     port->set_speed(port->context, speed);
     hold_reset(port);
@@ -331,10 +331,9 @@ void silence_judge(struct wry_station *station, struct wry_evidence *evidence, b
 {
     wry_evidence_take(evidence, &station->session);
     station_mask_evidence(station, evidence);
-    evidence->no_lines = station->settings.wiring->none;
+    evidence->no_lines = !open_has_lines(station);
     evidence->by_hand = station->settings.by_hand;
-    /* The only speed of a raw connection is that of its far end. */
-    if (station->pipe_speed > 0 || station->session.port_failed)
+    if (open_is_raw(station) || station->session.port_failed)
         return;
     station_step(station, WRY_PHASE_CONNECT);
     try_to_tell(station, evidence, thorough);
