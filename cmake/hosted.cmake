@@ -81,7 +81,7 @@ set(WRY_HOST_SOURCES
     jobs/words/problem_facts.c ${CMAKE_CURRENT_BINARY_DIR}/sentences.c jobs/words/problem_words.c jobs/words/template.c
     jobs/flash/archives.c jobs/plan/backup_records.c jobs/flash/backup.c jobs/station/station_board.c jobs/station/board_call.c jobs/station/counted_port.c jobs/station/flash_reader.c jobs/station/flash_size.c jobs/station/figure.c jobs/station/several_jobs.c jobs/plain/plain.c jobs/plan/shelf_source.c jobs/plan/image_source.c
     jobs/plan/region_table_update.c jobs/plan/placement_rules.c jobs/plan/plan_build.c jobs/plan/settings_edit.c jobs/station/settings_read.c jobs/plan/settings_loss.c jobs/plan/shelf.c jobs/plan/shelf_items.c
-    jobs/flash/incremental_read.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c
+    jobs/flash/incremental_read.c jobs/flash/replaced.c jobs/look/contents.c jobs/flash/erase.c jobs/look/examine.c jobs/plan/estimate.c
     jobs/station/diagnosis.c jobs/look/identify.c jobs/plan/placed_image.c jobs/plan/image_checks.c jobs/plan/image_set.c jobs/look/inspect.c
     jobs/station/recovery.c jobs/station/known_content.c jobs/station/serial_text.c
     jobs/station/silence.c

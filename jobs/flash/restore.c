@@ -8,6 +8,7 @@
 
 #include "base/sized.h"
 #include "jobs/flash/archives.h"
+#include "jobs/flash/replaced.h"
 #include "jobs/plan/backup_records.h"
 #include "jobs/station/known_content.h"
 #include "jobs/station/regions.h"
@@ -213,6 +214,10 @@ static struct wry_problem *restore(struct wry_station *station,
     struct wry_problem *problem = prepare(&r);
     if (!problem)
         station_tell(station, (struct wry_event){.kind = WRY_EVENT_PLANNED, .planned = &r.planned});
+    g_autofree char *replaced =
+        !problem && r.archive ? replaced_list(station, r.archive, r.parts) : NULL;
+    if (replaced)
+        station_note(station, WRY_NOTE_REPLACES, replaced);
     if (!problem && !options->dry_run) {
         problem = write_common_write(&work, WRY_PHASE_RESTORE, &r.planned, &result->done);
         result->restored = !problem;
