@@ -220,6 +220,21 @@ static void a_dumb_terminal_is_not_painted(void)
     g_setenv("TERM", "xterm", TRUE);
 }
 
+static void signs_are_ascii_without_utf8(void)
+{
+    scratch_use_gauge("ascii", "none");
+    g_setenv("LC_ALL", "C", TRUE);
+    struct said said = command("settings", "set", "datum_mm=-1801", NULL);
+    EXPECT(0, "datum_mm: -1827 -> -1801", said);
+    said = command("examine", NULL);
+    EXPECT(0, "Examining bench:ascii ...", said);
+    said = command("examine", "--drawing", NULL);
+    for (const char *at = said.out; *at; at++)
+        CHECK((unsigned char)*at < 0x80);
+    g_setenv("LC_ALL", "C.UTF-8", TRUE);
+    EXPECT(0, "datum_mm: -1801 → -1827", command("settings", "set", "datum_mm=-1827", NULL));
+}
+
 static void lists_fit_the_terminal(void)
 {
     struct desk desk;
@@ -307,6 +322,7 @@ int main(int argc, char **argv)
         FACT(notes_break_between_words),
         FACT(results_fit_a_narrow_terminal),
         FACT(a_dumb_terminal_is_not_painted),
+        FACT(signs_are_ascii_without_utf8),
         FACT(lists_fit_the_terminal),
         FACT(a_map_is_coloured_and_as_wide_as_the_terminal),
         FACT(ctrl_c_is_heard_from_the_first_line_on),

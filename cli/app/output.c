@@ -36,6 +36,22 @@ char *app_printable(const char *text)
     return g_string_free(clean, FALSE);
 }
 
+/* The same for the terminal: in a locale without UTF-8 (RFC 3629), the few signs of our own as
+ * ASCII. */
+static char *shown(const char *text)
+{
+    static const char *const signs[][2] = {{"…", "..."}, {"→", "->"}, {"–", "-"}};
+    char *clean = app_printable(text);
+
+    if (g_get_charset(NULL))
+        return clean;
+    GString *plain = g_string_new(clean);
+    for (size_t i = 0; i < G_N_ELEMENTS(signs); i++)
+        g_string_replace(plain, signs[i][0], signs[i][1], 0);
+    g_free(clean);
+    return g_string_free(plain, FALSE);
+}
+
 /* Columns of the terminal; 0 if it is not one. */
 static unsigned columns_of(int file)
 {
@@ -83,7 +99,7 @@ static void put_line(FILE *to, const char *line, unsigned columns)
 
 void app_put(FILE *to, const char *text)
 {
-    g_autofree char *clean = app_printable(text);
+    g_autofree char *clean = shown(text);
     g_auto(GStrv) lines = g_strsplit(clean, "\n", -1);
     unsigned columns = columns_of(fileno(to));
 
@@ -96,7 +112,7 @@ void app_put(FILE *to, const char *text)
 
 void app_put_hanging(FILE *to, unsigned indent, const char *line)
 {
-    g_autofree char *clean = app_printable(line);
+    g_autofree char *clean = shown(line);
 
     put_hanging(to, clean, columns_of(fileno(to)),
                 indent > 0 ? indent : (unsigned)strspn(clean, " "));
@@ -128,7 +144,7 @@ void app_print_exactly(const struct app *app, const char *format, ...)
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    g_autofree char *clean = app_printable(text);
+    g_autofree char *clean = shown(text);
     puts(clean);
 }
 
@@ -141,7 +157,7 @@ void app_print_hanging(const struct app *app, unsigned indent, const char *forma
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    g_autofree char *clean = app_printable(text);
+    g_autofree char *clean = shown(text);
     put_hanging(stdout, clean, columns_of(STDOUT_FILENO), indent);
     putchar('\n');
 }
