@@ -36,7 +36,7 @@ char *app_printable(const char *text)
     return g_string_free(clean, FALSE);
 }
 
-/* The same for the terminal: in a locale without UTF-8 (RFC 3629), the few signs of our own as
+/* The same for the terminal: in a locale without UTF-8 (RFC 3629), the few non-ASCII signs as
  * ASCII. */
 static char *shown(const char *text)
 {

@@ -40,8 +40,8 @@ void image_close(struct image *image);
 /* True if its place is an offset. */
 bool image_has_offset(const struct image *image);
 
-/* True if it goes where it is told: a raw binary, or a file whose addresses begin at 0 and so count
- * from there. Others say themselves where they go. */
+/* True if it goes to the given place: a raw binary, or a file whose addresses begin at 0 and so
+ * count from there. Others say themselves where they go. */
 bool image_may_move(const struct image *image);
 
 /* Sets its place: fills in its begin and end. */

@@ -2,7 +2,7 @@
  * Why a board does not answer.
  *
  * The session's counts have one explanation if nothing, only zeros or readable text arrived. The
- * other cases are told apart by trying: our own bytes that come back from a board held in reset
+ * other cases are distinguished by trying: our own bytes that come back from a board held in reset
  * cross joined wires, and those that do not were echoed by a program; stray bytes in reset come
  * from a floating line; a board that is understood at another speed uses that speed. In the end the
  * board is reset, if that is wired, so that it is left in a defined state.
@@ -280,7 +280,7 @@ static void judge_garbage(struct wry_station *station, struct wry_evidence *evid
         return;
     }
     bool garbage = evidence->finding == WRY_FINDING_GARBAGE;
-    /* A board that nobody has reset is not in loading mode if it prints. */
+    /* Without a reset, a board that prints is not in loading mode. */
     bool may_load = !evidence->no_lines || evidence->by_hand;
     if (garbage && evidence->no_lines && comes_evenly(station))
         return;
