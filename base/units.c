@@ -65,11 +65,18 @@ bool wry_units_parse_offset(const char *text, uint32_t *offset)
 
 bool wry_units_parse_time(const char *text, uint64_t *time)
 {
+    static const struct {
+        const char *unit;
+        double seconds;
+    } time_units[] = {{"", 1}, {"s", 1}, {"ms", 0.001}, {"min", 60}, {"h", 3600}};
     char *end;
-    double seconds = g_ascii_strtod(text, &end);
+    double number = g_ascii_strtod(text, &end), seconds = -1;
 
-    if (end == text || !(seconds >= 0.001) || seconds > 86400 ||
-        (*end != '\0' && strcmp(end, "s") != 0))
+    for (size_t i = 0; end != text && i < sizeof time_units / sizeof time_units[0]; i++) {
+        if (strcmp(end, time_units[i].unit) == 0)
+            seconds = number * time_units[i].seconds;
+    }
+    if (!(seconds >= 0.001) || seconds > 86400)
         return false;
     *time = (uint64_t)(seconds * 1e6);
     return true;

@@ -122,9 +122,33 @@ static void a_misspelled_word_is_near_to_what_was_meant(void)
     CHECK_EQUAL(4, words_distance("pier", ""));
 }
 
+static void times_are_written_with_their_unit(void)
+{
+    static const struct {
+        const char *text;
+        uint64_t us;
+    } cases[] = {{"10", 10000000},    {"90s", 90000000},  {"1.5s", 1500000},    {"200ms", 200000},
+                 {"2min", 120000000}, {"1h", 3600000000}, {"24h", 86400000000}, {"1ms", 1000}};
+    static const char *const wrong[] = {"",      "s",  "soon", "25h", "0s",
+                                        "0.1ms", "2m", "1 h",  "-1s", "nan"};
+    uint64_t us;
+
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        check_context("%s", cases[i].text);
+        CHECK(wry_units_parse_time(cases[i].text, &us));
+        CHECK_EQUAL(cases[i].us, us);
+    }
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        check_context("%s", wrong[i]);
+        CHECK(!wry_units_parse_time(wrong[i], &us));
+    }
+    check_context(NULL);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(times_are_written_with_their_unit),
         FACT(sizes_are_read_in_bytes_and_bits),
         FACT(what_is_no_size_is_refused),
         FACT(an_offset_without_0x_is_refused_as_ambiguous),

@@ -165,7 +165,7 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
         return app_fail(app, EXIT_USAGE, "Line endings are crlf, lf and cr.",
                         "'%s' is not a line ending", options->line_end);
     if (options->within && !wry_units_parse_time(options->within, &job_options->time))
-        return app_fail(app, EXIT_USAGE, "Write it in seconds, such as 10s.", "'%s' is not a time",
+        return app_fail(app, EXIT_USAGE, "Write it as 90s, 2min or 1h.", "'%s' is not a time",
                         options->within);
     int code = load_steps(app, options);
     job_options->steps = (const struct wry_console_step *)(const void *)options->steps->data;

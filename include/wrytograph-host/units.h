@@ -19,7 +19,8 @@ bool wry_units_parse_size(const char *text, uint32_t *bytes);
  * hexadecimal. */
 bool wry_units_parse_offset(const char *text, uint32_t *offset);
 
-/* Parses seconds such as 10s, 1.5s or 10, from 1 ms to a day. *time is in us. */
+/* Parses a time such as 10s, 1.5s, 200ms, 2min or 1h, or seconds alone, from 1 ms to a day. *time
+ * is in us. */
 bool wry_units_parse_time(const char *text, uint64_t *time);
 
 bool wry_units_parse_speed(const char *text, uint32_t *baud);
