@@ -193,7 +193,8 @@ static void results_fit_a_narrow_terminal(void)
                    calls[i].third ? image : NULL, NULL);
         desk_watch(&desk);
         /* The name of a file has no place to break. */
-        CHECK(desk_widest(&desk) <= (second || calls[i].third ? 100 : 62));
+        bool names = second || calls[i].third || strcmp(calls[i].first, "config") == 0;
+        CHECK(desk_widest(&desk) <= (names ? 100 : 62));
         desk_end(&desk);
     }
     check_context(NULL);
