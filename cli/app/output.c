@@ -75,7 +75,10 @@ static const char *break_at(const char *line, unsigned columns)
     }
     if (*at == ' ' && begun)
         best = at;
-    return *at ? best : NULL;
+    /* A word that is wider than the terminal is not broken: the line ends after it. */
+    if (!*at)
+        return NULL;
+    return best ? best : strchr(at, ' ');
 }
 
 static void put_hanging(FILE *to, const char *line, unsigned columns, unsigned indent)

@@ -70,7 +70,8 @@ static const char *last_space(const char *line, glong columns, glong indent)
         if (*at == ' ' && i > indent)
             best = at;
     }
-    return best;
+    /* A word that is wider than the terminal is not broken: the line ends after it. */
+    return best ? best : strchr(at, ' ');
 }
 
 /* Continues the last cell, which begins at indent, on lines of its own. */
