@@ -512,16 +512,16 @@ static void inspect_tells_what_is_wrong_with_a_file(void)
 static void restore_names_what_it_replaces(void)
 {
     scratch_use_gauge("replaced", "none");
-    EXPECT(0, "Backed up", command("backup", scratch_file("older.zip"), NULL));
-    struct said said = command("restore", scratch_file("older.zip"), NULL);
+    EXPECT(0, "Backed up", command("backup", scratch_file("before-update.zip"), NULL));
+    struct said said = command("restore", scratch_file("before-update.zip"), NULL);
     EXPECT(0, "0 sectors written", said);
     CHECK(!says(&said, "It replaces"));
     EXPECT(0, "Written", command("write", placed("app", "gauge.bin"), NULL));
     EXPECT(0, "Changed", command("settings", "set", "datum_mm=-1700", NULL));
-    said = command("restore", scratch_file("older.zip"), "--dry-run", NULL);
+    said = command("restore", scratch_file("before-update.zip"), "--dry-run", NULL);
     EXPECT(0, "app: tide-gauge 2.3.1 → tide-gauge 2.3.0", said);
     CHECK(says(&said, "calibration: settings, change 2 → change 1"));
-    said = command("restore", scratch_file("older.zip"), "--only", "app", NULL);
+    said = command("restore", scratch_file("before-update.zip"), "--only", "app", NULL);
     EXPECT(0, "app: tide-gauge 2.3.1 → tide-gauge 2.3.0", said);
     CHECK(!says(&said, "calibration:"));
 }
