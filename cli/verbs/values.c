@@ -37,8 +37,8 @@ int values_time(struct app *app, const char *option, const char *text, uint64_t 
 {
     if (!text || wry_units_parse_time(text, time))
         return EXIT_DONE;
-    return app_fail(app, EXIT_USAGE, "Write times as 90s, 2min or 1h.",
-                    "%s: '%s' is not a time", option, text);
+    return app_fail(app, EXIT_USAGE, "Write times as 90s, 2min or 1h.", "%s: '%s' is not a time",
+                    option, text);
 }
 
 int values_wiring(struct app *app, const struct wry_wiring **wiring)

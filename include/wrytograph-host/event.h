@@ -108,7 +108,7 @@ enum wry_note {
     WRY_NOTE_BREAK,             /* a break was sent */
     WRY_NOTE_BACKUPS_READ, /* backups that are new to this computer are read; text = how many of
                               how many files */
-    WRY_NOTE_REPLACES, /* text = programs and settings on the board that a restore replaces */
+    WRY_NOTE_REPLACES,     /* text = programs and settings on the board that a restore replaces */
     WRY_NOTE_SENT,         /* text = a line that was sent, without secrets */
     WRY_NOTE_PORT_GONE,    /* the port disappeared while listening: waits for it */
     WRY_NOTE_PORT_BACK,    /* it is back */
