@@ -213,6 +213,35 @@ static void regions_that_were_not_read_are_not_called_missing(void)
     CHECK(!says(&said, "not in this backup"));
 }
 
+/* A busy flash answers, however long it takes: that is no fault of the link. */
+static void a_flash_that_is_busy_for_long_is_waited_for(void)
+{
+    scratch_use_gauge("erasing", "none");
+    EXPECT(0, "", command("bench", "fault", "erasing", "none", "busy=90s", NULL));
+    for (unsigned way = 0; way < 2; way++) {
+        check_context(way == 0 ? "wired" : "by hand");
+        if (way == 1)
+            EXPECT(0, "", command("bench", "press", "erasing", "boot", NULL));
+        struct said said = run(way == 0 ? WIRED : BY_HAND, "examine", NULL, NULL);
+        EXPECT(0, "Nothing is wrong", said);
+        CHECK(says(&said, "flash is still busy"));
+    }
+}
+
+/* Wherever it breaks: it is a fault of the link, with advice. */
+static void a_cable_that_breaks_is_a_finding(void)
+{
+    scratch_use_gauge("cut", "none");
+    for (unsigned n = 10; n <= 250; n += 20) {
+        g_autofree char *fault = g_strdup_printf("cable-cut=%u", n);
+        check_context("%s", fault);
+        EXPECT(0, "", command("bench", "fault", "cut", "none", fault, NULL));
+        struct said said = run(WIRED, "examine", NULL, NULL);
+        CHECK(said.code == 0 || says(&said, "Check, in this order:"));
+        CHECK(said.code == 0 || says(&said, "Cable:"));
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -221,6 +250,8 @@ int main(int argc, char **argv)
         FACT(the_speed_found_is_the_one_to_call_at),
         FACT(lost_bytes_are_no_restart),
         FACT(regions_that_were_not_read_are_not_called_missing),
+        FACT(a_flash_that_is_busy_for_long_is_waited_for),
+        FACT(a_cable_that_breaks_is_a_finding),
     };
     scratch_make_images();
     int code = run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

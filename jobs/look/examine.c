@@ -44,14 +44,6 @@ static bool forget(void *context, uint32_t offset, const uint8_t *bytes, size_t 
     return !test->too_slow;
 }
 
-static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
-                     enum wry_evidence_kind kind, uint32_t speed)
-{
-    evidence->finding = finding;
-    evidence->kind = kind;
-    evidence->speed = speed;
-}
-
 /* True if the lost board answers once it is reset. It may be in a boot loop: several attempts. */
 static bool answers_after_reset(struct wry_station *station)
 {
@@ -73,13 +65,13 @@ static void conclude_loss(struct wry_station *station, struct wry_evidence *evid
     diagnosis_take_of_loss(&loss, &station->session, station->program_heard);
     evidence->counts = loss.counts;
     if (loss.finding == WRY_FINDING_NOISE)
-        conclude(evidence, WRY_FINDING_NOISE,
-                 evidence->length > 0 ? WRY_EVIDENCE_DAMAGED : WRY_EVIDENCE_HEARD, speed);
+        diagnosis_conclude(evidence, WRY_FINDING_NOISE,
+                           evidence->length > 0 ? WRY_EVIDENCE_DAMAGED : WRY_EVIDENCE_HEARD, speed);
     else if (loss.finding == WRY_FINDING_BROWN_OUT ||
              (!station->session.port_failed && answers_after_reset(station)))
-        conclude(evidence, WRY_FINDING_BROWN_OUT, WRY_EVIDENCE_RESTARTED, speed);
+        diagnosis_conclude(evidence, WRY_FINDING_BROWN_OUT, WRY_EVIDENCE_RESTARTED, speed);
     else
-        conclude(evidence, WRY_FINDING_FADES, WRY_EVIDENCE_FELL_SILENT, speed);
+        diagnosis_conclude(evidence, WRY_FINDING_FADES, WRY_EVIDENCE_FELL_SILENT, speed);
     wry_evidence_clear(&loss);
 }
 
@@ -95,7 +87,7 @@ static bool comes_back(struct wry_station *station, uint32_t boot_speed)
 }
 
 /* The board answers: tests it under load, and the line for errors. */
-static void examine_work(struct wry_station *station, struct wry_evidence *evidence)
+static struct wry_problem *examine_work(struct wry_station *station, struct wry_evidence *evidence)
 {
     struct wry_session *session = &station->session;
     const struct wry_session_stats *counts = wry_session_stats(session);
@@ -110,15 +102,19 @@ static void examine_work(struct wry_station *station, struct wry_evidence *evide
     evidence->counts = *counts;
     evidence->length = test.length;
     bool too_slow = test.too_slow || (status == WRY_STOPPED && !station_stopped(station));
-    if ((status != WRY_OK && !too_slow) || counts->reconnects > 0) {
+    if (status != WRY_OK && !too_slow && status != WRY_LINK_LOST)
+        return problem_of_session(station, status);
+    if (status == WRY_LINK_LOST || counts->reconnects > 0) {
         conclude_loss(station, evidence, speed);
     } else if (counts->frames_bad > 0) {
-        conclude(evidence, WRY_FINDING_NOISE,
-                 test.length > 0 ? WRY_EVIDENCE_DAMAGED : WRY_EVIDENCE_HEARD, session->speed);
+        diagnosis_conclude(evidence, WRY_FINDING_NOISE,
+                           test.length > 0 ? WRY_EVIDENCE_DAMAGED : WRY_EVIDENCE_HEARD,
+                           session->speed);
     } else if (counts->speed_steps_down > 0) {
-        conclude(evidence, WRY_FINDING_SLOW, WRY_EVIDENCE_SPEEDS_GIVEN_UP, session->speed);
+        diagnosis_conclude(evidence, WRY_FINDING_SLOW, WRY_EVIDENCE_SPEEDS_GIVEN_UP,
+                           session->speed);
     } else {
-        conclude(evidence, WRY_FINDING_GOOD, WRY_EVIDENCE_WORKS, session->speed);
+        diagnosis_conclude(evidence, WRY_FINDING_GOOD, WRY_EVIDENCE_WORKS, session->speed);
     }
     evidence->no_lines = !open_has_lines(station);
     evidence->by_hand = station->settings.by_hand;
@@ -127,7 +123,9 @@ static void examine_work(struct wry_station *station, struct wry_evidence *evide
     /* While somebody holds the button, it says nothing. */
     if (works && station->settings.leaves_running && !station->settings.by_hand &&
         comes_back(station, chip ? chip->boot_speed : WRY_STARTING_SPEED))
-        conclude(evidence, WRY_FINDING_STRAP_HELD, WRY_EVIDENCE_LOADING_AGAIN, session->speed);
+        diagnosis_conclude(evidence, WRY_FINDING_STRAP_HELD, WRY_EVIDENCE_LOADING_AGAIN,
+                           session->speed);
+    return NULL;
 }
 
 static enum wry_outcome outcome_of(enum wry_finding finding)
@@ -159,18 +157,19 @@ enum wry_outcome wry_station_examine(struct wry_station *station, struct wry_evi
     enum wry_status status = board_call(station, &config);
     if (status == WRY_FLASH_UNSIZED && config.flash_size == 0)
         status = flash_size_measure(station, &config);
-    /* The last two are answers: the link is good. */
-    if (status == WRY_PORT_GONE || status == WRY_FLASH_SILENT || status == WRY_FLASH_UNSIZED)
-        return station_end_call(station, problem_of_session(station, status));
     bool answered = station->session.connected;
+    bool silent = status == WRY_NO_ANSWER || status == WRY_LINK_LOST ||
+                  (status == WRY_STOPPED && !station_stopped(station));
     if (status == WRY_OK)
-        examine_work(station, evidence);
-    else if (answered)
+        problem = examine_work(station, evidence);
+    else if (silent && answered)
         conclude_loss(station, evidence, station->session.speed);
-    else
+    else if (silent)
         silence_judge(station, evidence, true);
+    else /* the port is gone, or the board has said what is wrong: its link is good */
+        problem = problem_of_session(station, status);
     station->ends_at = 0;
-    if (station_stopped(station))
+    if (station_stopped(station) && !problem)
         problem = problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
     return problem ? station_end_call(station, problem) : outcome_of(evidence->finding);
 }

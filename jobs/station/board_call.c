@@ -57,6 +57,14 @@ static void note_program(struct wry_station *station, bool lost)
     station->loss_printable = stats->bytes_printable;
 }
 
+/* Only damaged frames make it give up early: a board whose flash is busy answers, and an end is set
+ * to every other wait already. */
+static bool is_late(const struct wry_station *station, const struct wry_session_progress *progress)
+{
+    return station->ends_at > 0 && station_now(station) > station->ends_at &&
+           !progress->flash_busy && wry_session_stats(&station->session)->frames_bad > 0;
+}
+
 static bool on_progress(void *context, const struct wry_session_progress *progress)
 {
     struct wry_station *station = context;
@@ -74,8 +82,7 @@ static bool on_progress(void *context, const struct wry_session_progress *progre
     note_program(station, progress->lost);
     figure_progress(station, progress);
     station_tell(station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = progress});
-    bool late = station->ends_at > 0 && station_now(station) > station->ends_at;
-    return late || station_stopped(station);
+    return is_late(station, progress) || station_stopped(station);
 }
 
 uint32_t board_token(const struct wry_station *station)

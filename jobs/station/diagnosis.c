@@ -125,6 +125,14 @@ void diagnosis_take_of_loss(struct wry_evidence *evidence, const struct wry_sess
                                       .last_line = last_line(session)};
 }
 
+void diagnosis_conclude(struct wry_evidence *evidence, enum wry_finding finding,
+                        enum wry_evidence_kind kind, uint32_t speed)
+{
+    evidence->finding = finding;
+    evidence->kind = kind;
+    evidence->speed = speed;
+}
+
 void wry_evidence_clear(struct wry_evidence *evidence)
 {
     g_free(evidence->last_line);

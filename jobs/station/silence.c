@@ -85,14 +85,6 @@ static enum wry_status call_at(struct wry_station *station, uint32_t speed)
     return wry_session_connect(&station->session);
 }
 
-static void conclude(struct wry_evidence *evidence, enum wry_finding finding,
-                     enum wry_evidence_kind kind, uint32_t speed)
-{
-    evidence->finding = finding;
-    evidence->kind = kind;
-    evidence->speed = speed;
-}
-
 /* The n-th other speed to try; 0 past the last. off: boards whose clock is off come last. */
 static uint32_t other_speed(const struct wry_station *station, size_t n, bool off)
 {
@@ -131,7 +123,7 @@ static bool find_loader(struct wry_station *station, struct wry_evidence *eviden
             return false;
         tell_try(station, i, off);
         if (call_at(station, speed) == WRY_OK) {
-            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, speed);
+            diagnosis_conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_LOADER, speed);
             return true;
         }
     }
@@ -176,7 +168,7 @@ static void find_text(const struct wry_station *station, struct wry_evidence *ev
             return;
         tell_try(station, i, off);
         if (text_at(station, speed)) {
-            conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, speed);
+            diagnosis_conclude(evidence, WRY_FINDING_OTHER_SPEED, WRY_EVIDENCE_TEXT, speed);
             return;
         }
     }
@@ -221,9 +213,9 @@ static bool judge_rom(const struct wry_station *station, struct wry_evidence *ev
             continue;
         g_autofree char *text = rom_text(station, speed);
         if (diagnosis_says_loading(text))
-            conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, speed);
+            diagnosis_conclude(evidence, WRY_FINDING_DEAF, WRY_EVIDENCE_LOADING_TEXT, speed);
         else if (is_readable(text))
-            conclude(evidence, WRY_FINDING_STRAP, WRY_EVIDENCE_TEXT, speed);
+            diagnosis_conclude(evidence, WRY_FINDING_STRAP, WRY_EVIDENCE_TEXT, speed);
         else
             continue;
         return true;
@@ -244,16 +236,16 @@ static bool find_wiring(struct wry_station *station, struct wry_evidence *eviden
         if (wiring == first || wiring->none)
             continue;
         open_take_wiring(station, wiring);
-        port->set_lines(port->context, false, false);
+        release(port);
         if (call_at(station, WRY_STARTING_SPEED) != WRY_OK)
             continue;
         wry_session_start(&station->session);
-        conclude(evidence, WRY_FINDING_WIRING, WRY_EVIDENCE_WIRING, WRY_STARTING_SPEED);
+        diagnosis_conclude(evidence, WRY_FINDING_WIRING, WRY_EVIDENCE_WIRING, WRY_STARTING_SPEED);
         evidence->wiring = wiring;
         return true;
     }
     open_take_wiring(station, first);
-    port->set_lines(port->context, false, false);
+    release(port);
     evidence->wirings_tried = true;
     return false;
 }
@@ -290,7 +282,7 @@ static void judge_garbage(struct wry_station *station, struct wry_evidence *evid
         find_text(station, evidence, garbage && !may_load);
 }
 
-/* Tells the explanations of a finding apart. */
+/* Tries out which of the explanations of a finding is true. */
 static void try_to_tell(struct wry_station *station, struct wry_evidence *evidence, bool thorough)
 {
     bool wired = !evidence->no_lines;

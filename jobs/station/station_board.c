@@ -64,7 +64,10 @@ static struct wry_problem *problem_of_silence(struct wry_station *station)
 
     wry_evidence_clear(&problem->evidence);
     silence_judge(station, &problem->evidence, false);
-    return problem;
+    if (!station_stopped(station))
+        return problem;
+    problem_free(problem);
+    return problem_new(WRY_OUTCOME_STOPPED, WRY_PROBLEM_STOPPED, NULL);
 }
 
 static struct wry_problem *connect(struct wry_station *station)

@@ -197,8 +197,9 @@ static char *heard(const struct wry_evidence *evidence)
             "readable text, last \"%s\"%s", evidence->last_line ? evidence->last_line : "",
             evidence->wirings_tried ? "; no other wiring reaches loading mode" : "");
     default:
-        return g_strdup_printf("%" G_GUINT64_FORMAT " unreadable bytes, %u damaged frames",
-                               counts->bytes_received, counts->frames_bad);
+        return g_strdup_printf("%" G_GUINT64_FORMAT " unreadable bytes, %u damaged frame%s",
+                               counts->bytes_received, counts->frames_bad,
+                               counts->frames_bad == 1 ? "" : "s");
     }
 }
 
@@ -227,8 +228,9 @@ char *wry_evidence_text(const struct wry_evidence *evidence)
     case WRY_EVIDENCE_FELL_SILENT:
         return g_strdup("answers at first, then none");
     case WRY_EVIDENCE_DAMAGED:
-        return g_strdup_printf("%u damaged frames while %u KiB were read, at %u baud in the end",
-                               counts->frames_bad, (unsigned)(evidence->length / 1024), speed);
+        return g_strdup_printf("%u damaged frame%s while %u KiB were read, at %u baud in the end",
+                               counts->frames_bad, counts->frames_bad == 1 ? "" : "s",
+                               (unsigned)(evidence->length / 1024), speed);
     case WRY_EVIDENCE_SPEEDS_GIVEN_UP:
         return g_strdup_printf("%u speeds failed; %u baud works, also under load",
                                counts->speed_steps_down, speed);
