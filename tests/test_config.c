@@ -1,6 +1,7 @@
 /* Configuration files: where a value comes from, and which one counts. */
 #include <glib.h>
 #include <glib/gstdio.h>
+#include <unistd.h>
 
 #include "command.h"
 #include "harness.h"
@@ -56,6 +57,20 @@ static void a_mistake_is_named_by_file_and_line(void)
     check_context(NULL);
 }
 
+/* A link to itself exists, but cannot be opened: the values in it are not taken as unset. */
+static void a_file_that_cannot_be_opened_is_not_missing(void)
+{
+    write_files("# nothing yet\n", "speed: 460800\n");
+    g_autofree char *path = g_strdup(scratch_file("own/wrytograph/config.yaml"));
+    g_autofree char *kept = g_strconcat(path, ".kept", NULL);
+    CHECK_EQUAL(0, g_rename(path, kept));
+    CHECK_EQUAL(0, symlink("config.yaml", path));
+    EXPECT(3, "config.yaml", command("config", NULL));
+    EXPECT(3, "config.yaml", command("ports", NULL));
+    CHECK_EQUAL(0, g_rename(kept, path));
+    EXPECT(0, "460800", command("config", NULL));
+}
+
 static void folders_start_at_the_file_and_passwords_are_hidden(void)
 {
     write_files("# nothing yet\n\n",
@@ -75,6 +90,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(options_beat_variables_and_variables_beat_files),
         FACT(a_mistake_is_named_by_file_and_line),
+        FACT(a_file_that_cannot_be_opened_is_not_missing),
         FACT(folders_start_at_the_file_and_passwords_are_hidden),
     };
     scratch_make_images();

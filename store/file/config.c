@@ -1,6 +1,8 @@
 /* The configuration files. */
 #include "wrytograph-host/config.h"
 
+#include <errno.h>
+#include <glib/gstdio.h>
 #include <string.h>
 
 #include "base/folders.h"
@@ -139,12 +141,20 @@ static bool says_nothing(const char *path)
     return lines != NULL;
 }
 
+/* One that cannot be looked at is not missing: reading it then says why. */
+static bool is_missing(const char *path)
+{
+    GStatBuf about;
+
+    return g_stat(path, &about) != 0 && (errno == ENOENT || errno == ENOTDIR);
+}
+
 static gboolean read_file(GPtrArray *entries, const char *path, GError **error)
 {
     g_autofree char *folder = g_path_get_dirname(path);
     struct reader reader = {.entries = entries, .folder = folder};
 
-    if (!g_file_test(path, G_FILE_TEST_EXISTS) || says_nothing(path))
+    if (is_missing(path) || says_nothing(path))
         return TRUE;
     return yaml_text_load(path, "a configuration", read_root, &reader, error);
 }
