@@ -36,7 +36,9 @@ static void a_log_that_cannot_be_written_fails_listening(void)
     EXPECT(1, "/dev/full: No space left on device",
            command("start", "--log", "/dev/full", "--send", "version", "--expect", "tide-gauge",
                    NULL));
-    EXPECT(1, "the log is not complete", command("listen", "--log", "/dev/full", NULL));
+    struct said said = command("listen", "--log", "/dev/full", NULL);
+    EXPECT(1, "the log is not complete", said);
+    CHECK(!says(&said, "expected output"));
     EXPECT(0, "", command("start", "--log", scratch_file("start.log"), NULL));
 }
 

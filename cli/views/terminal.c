@@ -386,6 +386,7 @@ int terminal_run(struct app *app, const struct terminal_options *options,
         return explain(app, wry_station_problem(app->station));
     }
     return logged ? EXIT_DONE
-                  : app_fail(app, EXIT_INTERNAL, "All expected output was seen.",
+                  : app_fail(app, EXIT_INTERNAL,
+                             options->expects ? "All expected output was seen." : NULL,
                              "the log is not complete: %s", error->message);
 }
