@@ -21,7 +21,7 @@
 #include "wrytograph/version.h"
 
 enum {
-    SUMMARY_COLUMN = 13,
+    SUMMARY_COLUMN = 13, /* of a verb's summary, and of its further lines */
 };
 
 static void print_help(FILE *to)

@@ -138,42 +138,45 @@ void app_note(const struct app *app, const char *format, ...)
     fputc('\n', to);
 }
 
+/* NULL if JSON is wanted; free with g_free. */
+G_GNUC_PRINTF(2, 0)
+static char *to_print(const struct app *app, const char *format, va_list arguments)
+{
+    return app->json_wanted ? NULL : g_strdup_vprintf(format, arguments);
+}
+
 void app_print_exactly(const struct app *app, const char *format, ...)
 {
     va_list arguments;
 
-    if (app->json_wanted)
-        return;
     va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    g_autofree char *text = to_print(app, format, arguments);
     va_end(arguments);
-    g_autofree char *clean = shown(text);
-    puts(clean);
+    g_autofree char *clean = text ? shown(text) : NULL;
+    if (clean)
+        puts(clean);
 }
 
 void app_print_hanging(const struct app *app, unsigned indent, const char *format, ...)
 {
     va_list arguments;
 
-    if (app->json_wanted)
-        return;
     va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    g_autofree char *text = to_print(app, format, arguments);
     va_end(arguments);
-    g_autofree char *clean = shown(text);
-    put_hanging(stdout, clean, columns_of(STDOUT_FILENO), indent);
-    putchar('\n');
+    if (text)
+        app_put_hanging(stdout, indent, text);
 }
 
 void app_print(const struct app *app, const char *format, ...)
 {
     va_list arguments;
 
-    if (app->json_wanted)
-        return;
     va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    g_autofree char *text = to_print(app, format, arguments);
     va_end(arguments);
+    if (!text)
+        return;
     app_put(stdout, text);
     putchar('\n');
 }
