@@ -139,8 +139,8 @@ void app_note(const struct app *app, const char *format, ...)
 }
 
 /* NULL if JSON is wanted; free with g_free. */
-G_GNUC_PRINTF(2, 0)
-static char *to_print(const struct app *app, const char *format, va_list arguments)
+__attribute__((format(printf, 2, 0))) static char *to_print(const struct app *app,
+                                                            const char *format, va_list arguments)
 {
     return app->json_wanted ? NULL : g_strdup_vprintf(format, arguments);
 }

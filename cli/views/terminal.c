@@ -215,6 +215,18 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
         hear_note(t, event);
 }
 
+/* The last character, which may be several bytes (UTF-8). */
+static void take_back(GString *typed)
+{
+    while (typed->len > 0) {
+        uint8_t last = (uint8_t)typed->str[typed->len - 1];
+
+        g_string_truncate(typed, typed->len - 1);
+        if ((last & 0xC0) != 0x80)
+            return;
+    }
+}
+
 /* One typed or piped byte; the bytes to send for it, at most room. */
 static size_t take_key(struct terminal *t, char key, uint8_t *to)
 {
@@ -232,8 +244,8 @@ static size_t take_key(struct terminal *t, char key, uint8_t *to)
         screen_hear(t->screen, (const uint8_t *)&key, 1);
     if ((uint8_t)key >= 0x20 && key != 0x7F && t->typed->len < TYPED_MOST)
         g_string_append_c(t->typed, key);
-    else if ((key == 0x7F || key == '\b') && t->typed->len > 0)
-        g_string_truncate(t->typed, t->typed->len - 1);
+    else if (key == 0x7F || key == '\b')
+        take_back(t->typed);
     to[0] = (uint8_t)(t->raw && key == PASS_KEY ? CTRL_C : key);
     return 1;
 }
