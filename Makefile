@@ -6,6 +6,10 @@ WERROR ?= OFF
 JOBS ?= $(shell nproc)
 SECONDS_EACH ?= 20
 MAKEFLAGS += --no-print-directory
+# A build folder keeps its generator. A new one gets the quicker one.
+NINJA = $(if $(wildcard $(1)/CMakeCache.txt),,$(if $(shell command -v ninja),-G Ninja))
+# The demo's first build is a quick one, which any other build replaces.
+QUICK ?= OFF
 
 .PHONY: all adapter demo demo-emulated fuzz campaign faults large lot soak package man test test-sanitized perf perf-cards screenshots install uninstall format check clean deps configure
 
@@ -16,13 +20,15 @@ deps:
 	@scripts/install-deps
 
 configure:
-	@cmake -S . -B $(BUILD) -DCMAKE_INSTALL_PREFIX=$(PREFIX) -DWRY_WERROR=$(WERROR) > $(BUILD).log 2>&1 \
+	@cmake -S . -B $(BUILD) $(call NINJA,$(BUILD)) -DCMAKE_INSTALL_PREFIX=$(PREFIX) -DWRY_WERROR=$(WERROR) \
+	    -DWRY_QUICK=$(QUICK) > $(BUILD).log 2>&1 \
 	    || { cat $(BUILD).log; exit 1; }
 	@mv $(BUILD).log $(BUILD)/configure.log
 
 # The front door installs what is missing; 'make all' does not.
-demo: deps
-	@$(MAKE) configure
+demo:
+	@scripts/install-deps --command
+	@[ -e $(BUILD)/bin/wrytograph ] || $(MAKE) configure QUICK=ON
 	@echo "Building the command; the first time this takes half a minute."
 	@cmake --build $(BUILD) -j $(JOBS) --target wrytograph gauge_images > $(BUILD)/demo-build.log 2>&1 \
 	    || { cat $(BUILD)/demo-build.log; exit 1; }
@@ -41,7 +47,7 @@ test: deps
 
 # The same tests under AddressSanitizer and UndefinedBehaviorSanitizer.
 test-sanitized: deps
-	@cmake -S . -B $(BUILD)-sanitized -DWRY_SANITIZE=ON -DWRY_WERROR=$(WERROR) > /dev/null
+	@cmake -S . -B $(BUILD)-sanitized $(call NINJA,$(BUILD)-sanitized) -DWRY_SANITIZE=ON -DWRY_WERROR=$(WERROR) > /dev/null
 	@cmake --build $(BUILD)-sanitized -j $(JOBS)
 	@ctest --test-dir $(BUILD)-sanitized --output-on-failure -j $$(( $(JOBS) + 2 ))
 

@@ -1,5 +1,6 @@
 /* The command: finds the verb, runs it, and prints the result. */
 #include <fcntl.h>
+#include <json-glib/json-glib.h>
 #include <locale.h>
 #include <signal.h>
 #include <stdio.h>

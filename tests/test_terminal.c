@@ -253,7 +253,8 @@ static void lines_can_be_picked_and_echoed_and_logged(void)
     say(board, "battery 3.9 V\r\ntide 2.31 m\r\n");
     CHECK(desk_see(&desk, "tide 2.31 m"));
     CHECK(strstr(desk.seen->str, "battery") == NULL);
-    desk_type(&desk, "l\xC3\xA9\x7F" "evels\r");
+    desk_type(&desk, "l\xC3\xA9\x7F"
+                     "evels\r");
     CHECK(board_hears(board, "evels\r\n"));
     desk_type(&desk, "\x18");
     CHECK_EQUAL(0, desk_end(&desk));

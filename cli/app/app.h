@@ -8,7 +8,6 @@
 #pragma once
 
 #include <glib.h>
-#include <json-glib/json-glib.h>
 #include <stdbool.h>
 #include <stdio.h>
 
@@ -16,6 +15,10 @@
 #include "wrytograph-host/problem.h"
 #include "wrytograph-host/station.h"
 #include "wrytograph-host/stop.h"
+
+/* The builder of json-glib, whose headers take a third of the time of a small file's compilation.
+ */
+typedef struct _JsonBuilder JsonBuilder;
 
 enum exit_code {
     EXIT_DONE = WRY_OUTCOME_DONE,

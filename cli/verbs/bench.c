@@ -1,4 +1,5 @@
 /* bench: simulated boards that stand in for hardware. */
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 
 #include "bench_serve.h"

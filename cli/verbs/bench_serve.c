@@ -1,6 +1,7 @@
 /* 'bench serve': simulated boards for other programs, in real time. */
 #include "bench_serve.h"
 
+#include <gio/gio.h>
 #include <stdio.h>
 #include <string.h>
 

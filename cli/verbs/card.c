@@ -1,6 +1,7 @@
 /* card: job cards and kits. */
 #include "card_verb.h"
 
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 
 #include "verbs.h"

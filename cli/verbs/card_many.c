@@ -1,4 +1,5 @@
 /* card run: on many boards at once. */
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "card_listener.h"

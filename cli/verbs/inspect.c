@@ -1,4 +1,5 @@
 /* inspect: what a file contains, without a board. */
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "card_verb.h"

@@ -1,4 +1,5 @@
 /* ledger: shows what was done to which board. */
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 #include <string.h>
 

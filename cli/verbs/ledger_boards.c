@@ -1,4 +1,5 @@
 /* ledger boards, lots and before: what the ledger knows of boards and lots. */
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "ledger_verb.h"

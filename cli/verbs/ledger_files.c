@@ -1,4 +1,5 @@
 /* ledger export and report: files for others. */
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 
 #include "ledger_verb.h"

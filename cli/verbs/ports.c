@@ -1,4 +1,5 @@
 /* ports: which serial ports there are, and which one appears. */
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "values.h"

@@ -1,6 +1,8 @@
 /* A card or a kit. */
 #include "card_view.h"
 
+#include <json-glib/json-glib.h>
+
 #include "facts.h"
 #include "json.h"
 #include "run_outcome.h"

@@ -1,6 +1,7 @@
 /* The content of regions. */
 #include "contents_table.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "json.h"

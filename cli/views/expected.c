@@ -1,6 +1,8 @@
 /* The estimate of a write. */
 #include "expected.h"
 
+#include <json-glib/json-glib.h>
+
 #include "json.h"
 #include "wrytograph-host/station.h"
 #include "wrytograph-host/units.h"

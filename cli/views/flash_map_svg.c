@@ -1,10 +1,12 @@
 /* The flash map as a picture, fit for a work instruction. */
 
 #include "flash_map.h"
+
 #include "json.h"
 #include "mustache.h"
 #include "wrytograph-host/atomic_file.h"
 #include "wrytograph-host/units.h"
+#include <json-glib/json-glib.h>
 
 /* Sizes that flash_map.svg relies on. */
 enum {

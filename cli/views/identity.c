@@ -1,6 +1,8 @@
 /* A board, and the content of its flash. */
 #include "identity.h"
 
+#include <json-glib/json-glib.h>
+
 #include "contents_table.h"
 #include "facts.h"
 #include "json.h"

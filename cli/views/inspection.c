@@ -1,6 +1,8 @@
 /* What a file contains. */
 #include "inspection.h"
 
+#include <json-glib/json-glib.h>
+
 #include "chip_view.h"
 #include "contents_table.h"
 #include "facts.h"

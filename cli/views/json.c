@@ -1,6 +1,8 @@
 /* Results as JSON. */
 #include "json.h"
 
+#include <json-glib/json-glib.h>
+
 #include "words.h"
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"

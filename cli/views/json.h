@@ -6,11 +6,12 @@
  */
 #pragma once
 
-#include <json-glib/json-glib.h>
 #include <stdbool.h>
 
 #include "wrytograph-host/inspect.h"
 #include "wrytograph-host/jobs.h"
+
+typedef struct _JsonBuilder JsonBuilder; /* as in app/app.h */
 
 /* A member of an object. */
 struct json_member {

@@ -1,6 +1,7 @@
 /* Long lists in JSON, and the document around them. */
 #include "json_stream.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 static char *to_text(JsonBuilder *builder, bool pretty)

@@ -1,6 +1,8 @@
 /* Labels. */
 #include "label.h"
 
+#include <json-glib/json-glib.h>
+
 #include "json.h"
 #include "label_code.h"
 #include "mustache.h"

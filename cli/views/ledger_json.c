@@ -2,6 +2,7 @@
  * prints warnings about wrong ones. */
 #include "ledger_json.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "wrytograph-host/text_file.h"

@@ -2,6 +2,7 @@
 #include "ledger_table.h"
 
 #include <csv.h>
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 #include <string.h>
 

@@ -1,6 +1,8 @@
 /* Lots. */
 #include "lot_view.h"
 
+#include <json-glib/json-glib.h>
+
 #include "json.h"
 
 char *lot_view_time(double seconds)

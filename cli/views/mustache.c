@@ -3,6 +3,7 @@
 #include "mustache.h"
 
 #include <gio/gio.h>
+#include <json-glib/json-glib.h>
 #include <stdbool.h>
 #include <string.h>
 

@@ -1,6 +1,7 @@
 /* The report page: data for the templates report_*.html. */
 #include "report.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "json.h"

@@ -1,6 +1,7 @@
 /* Lots of the report page. */
 #include "report_lot.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "json.h"

@@ -1,6 +1,7 @@
 /* The result of a card. */
 #include "run_outcome.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 #include <unistd.h>
 

@@ -1,6 +1,8 @@
 /* Settings for people and programs. */
 #include "settings_view.h"
 
+#include <json-glib/json-glib.h>
+
 #include "json.h"
 #include "table.h"
 

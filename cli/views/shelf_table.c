@@ -1,6 +1,7 @@
 /* The images on the shelf. */
 #include "shelf_table.h"
 
+#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "json.h"

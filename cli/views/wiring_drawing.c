@@ -1,6 +1,7 @@
 /* Drawings of adapter and board. */
 #include "wiring_drawing.h"
 
+#include <json-glib/json-glib.h>
 #include <langinfo.h>
 #include <string.h>
 

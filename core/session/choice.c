@@ -1,6 +1,7 @@
 /*
  * The way to send a part: every way that board and packer know is packed or estimated, and the one
- * that takes the least time by the cost model is taken.
+ * that takes the least time by the cost model is taken. Ways whose flash and processor alone take
+ * longer than another way in all are left out.
  */
 #include "session_inner.h"
 
@@ -94,29 +95,89 @@ static uint32_t piece_for(uint32_t length)
     return piece;
 }
 
-/* Adds a way with its time, if the packer can take it. */
+/* packed: NULL for content as it is. */
+static struct wry_cost cost_of(const struct session_write *job, const struct session_choice *way,
+                               const struct session_packed *packed)
+{
+    struct session_cost_terms terms = session_cost_terms(job, way->coding, way->down);
+    bool with_old = wry_coding_needs_old(way->coding);
+    uint32_t length = job->part.end - job->part.start;
+    struct wry_cost_part part = {.offset = job->part.start,
+                                 .length = length,
+                                 .coding = way->coding,
+                                 .erase_unit =
+                                     with_old ? job->session->board.old_block : SESSION_ERASE_MOST,
+                                 .line_bytes = way->line_bytes,
+                                 .pages = length / WRY_PAGE_SIZE};
+
+    return session_cost_of(&terms, &part, packed);
+}
+
+/* us, if nothing of it had to cross the line. */
+static uint64_t least_time(const struct session_write *job, const struct session_choice *way)
+{
+    struct session_packed nothing = {.piece = piece_for(job->part.end - job->part.start)};
+
+    return cost_of(job, way, &nothing).total;
+}
+
+/* us, if the stream is longer than estimated by one part of CLOSE. */
+static uint64_t most_time(const struct session_write *job, const struct session_choice *way,
+                          const struct session_packed *packed, uint32_t count)
+{
+    struct session_packed longer = *packed;
+
+    if (way->exact)
+        return way->time;
+    for (uint32_t i = 0; i < count; i++)
+        longer.ends[i] += longer.ends[i] / CLOSE;
+    return cost_of(job, way, &longer).total;
+}
+
+/* Of ways that take the same time, the one with less on the line suffers less from noise. */
+static bool is_better(const struct session_choice *a, const struct session_choice *b)
+{
+    if (a->time + a->time / SAME < b->time)
+        return true;
+    return b->time + b->time / SAME >= a->time && a->line_bytes < b->line_bytes;
+}
+
+static const struct session_choice *best_of(const struct ways *ways)
+{
+    const struct session_choice *best = &ways->all[0];
+
+    for (unsigned i = 1; i < ways->count; i++) {
+        if (is_better(&ways->all[i], best))
+            best = &ways->all[i];
+    }
+    return best;
+}
+
+static bool cannot_win(const struct session_write *job, const struct session_choice *way,
+                       const struct ways *ways)
+{
+    if (ways->count == 0)
+        return false;
+    const struct session_choice *best = best_of(ways);
+    return least_time(job, way) > best->most + best->most / SAME;
+}
+
+/* Adds a way with its time, if the packer can take it and it may be the best. */
 static void weigh(struct session_write *job, struct session_choice way, struct ways *ways)
 {
     const struct wry_packer *packer = job->session->config.packer;
-    struct session_cost_terms terms = session_cost_terms(job, way.coding, way.down);
     struct wry_packing packing = session_packing(job, way.coding, way.down);
     uint32_t piece = piece_for(packing.length), count = (packing.length - 1) / piece + 1;
     struct session_packed packed = {.piece = piece};
-    bool with_old = wry_coding_needs_old(way.coding);
 
     if (way.coding != 0 &&
-        (packing.window == 0 ||
+        (packing.window == 0 || cannot_win(job, &way, ways) ||
          !packer->measure(packer->context, &packing, way.exact, piece, packed.ends, count)))
         return;
     way.line_bytes = way.coding != 0 ? packed.ends[count - 1] : packing.length;
-    struct wry_cost_part part = {.offset = job->part.start,
-                                 .length = packing.length,
-                                 .coding = way.coding,
-                                 .erase_unit = with_old ? packing.old_block : SESSION_ERASE_MOST,
-                                 .line_bytes = way.line_bytes,
-                                 .pages = packing.length / WRY_PAGE_SIZE};
-    struct wry_cost cost = session_cost_of(&terms, &part, way.coding != 0 ? &packed : NULL);
+    struct wry_cost cost = cost_of(job, &way, way.coding != 0 ? &packed : NULL);
     way.time = cost.total;
+    way.most = most_time(job, &way, &packed, count);
     way.line_bound = cost.line > cost.flash / 2;
     ways->all[ways->count++] = way;
 }
@@ -152,25 +213,6 @@ static void add_with_old(struct session_write *job, struct ways *ways)
         return;
     add(job, WRY_CODING_LZMA_OLD, false, ways);
     add(job, WRY_CODING_LZMA_OLD, true, ways);
-}
-
-/* Of ways that take the same time, the one with less on the line suffers less from noise. */
-static bool is_better(const struct session_choice *a, const struct session_choice *b)
-{
-    if (a->time + a->time / SAME < b->time)
-        return true;
-    return b->time + b->time / SAME >= a->time && a->line_bytes < b->line_bytes;
-}
-
-static const struct session_choice *best_of(const struct ways *ways)
-{
-    const struct session_choice *best = &ways->all[0];
-
-    for (unsigned i = 1; i < ways->count; i++) {
-        if (is_better(&ways->all[i], best))
-            best = &ways->all[i];
-    }
-    return best;
 }
 
 /* True if an estimate cannot tell which of the two is better: where the flash takes longest it
@@ -278,8 +320,12 @@ bool session_splits(struct session_write *job, const struct wry_span *part, stru
         known->covers(known->context, start, WRY_SECTOR_SIZE) == 0)
         return false;
     *inner = (struct wry_span){.start = start, .end = end};
-    struct session_choice whole = choose_for(job, part), within = choose_for(job, inner);
+    struct session_choice whole = choose_for(job, part), old = {.coding = WRY_CODING_LZMA_OLD};
     uint32_t alone = (part->end - part->start - (end - start)) / WRY_SECTOR_SIZE;
+    job->part = *inner;
+    if (least_time(job, &old) + alone * sector_alone(job) > whole.most)
+        return false;
+    struct session_choice within = choose_for(job, inner);
     return within.coding == WRY_CODING_LZMA_OLD &&
            within.time + alone * sector_alone(job) < whole.time;
 }

@@ -141,6 +141,7 @@ struct session_choice {
     bool line_bound;     /* the line matters for the time */
     uint32_t line_bytes; /* bytes of content on the line */
     uint64_t time;       /* us */
+    uint64_t most;       /* us if it was estimated too well */
 };
 
 /* A choice that stands as long as nothing is written. */
