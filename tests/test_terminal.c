@@ -183,6 +183,60 @@ static void a_prompt_is_shown_before_its_line_ends(void)
     close(board);
 }
 
+static void lines_typed_before_are_had_again(void)
+{
+    struct desk desk;
+    char link[64];
+    int board = open_board(link, sizeof link);
+
+    desk_begin(&desk, 200, 24, "listen", "--link", link, NULL);
+    CHECK(desk_see(&desk, "Ctrl-P types the line before"));
+    desk_type(&desk, "version\rvoltage 3\xC2\xB5\r");
+    CHECK(board_hears(board, "version\r\nvoltage 3\xC2\xB5\r\n"));
+    /* What was typed is taken back first; beyond the first line there is none. */
+    desk_type(&desk, "h\xC3\xB6\x10\x10\x10\r");
+    CHECK(board_hears(board,
+                      "h\xC3\xB6\x7F\x7F"
+                      "voltage 3\xC2\xB5\x7F\x7F\x7F\x7F\x7F\x7F\x7F\x7F\x7F\x7Fversion\r\n"));
+    desk_type(&desk, "\x10\x0E\x0E"
+                     "levels\x7F\r");
+    CHECK(board_hears(board, "version\x7F\x7F\x7F\x7F\x7F\x7F\x7Flevels\x7F\r\n"));
+    desk_type(&desk, "\x10\r");
+    CHECK(board_hears(board, "level\r\n"));
+    /* Arrow keys are the board's. */
+    desk_type(&desk, "\033[A");
+    CHECK(board_hears(board, "\033[A"));
+    desk_type(&desk, "\x18");
+    CHECK_EQUAL(0, desk_end(&desk));
+    close(board);
+}
+
+static void what_boards_draw_is_drawn(void)
+{
+    struct desk desk;
+    char link[64];
+    size_t n = 0;
+    int board = open_board(link, sizeof link);
+    const char *file = scratch_file("drawn.log");
+
+    remove(file);
+    desk_begin(&desk, 200, 24, "listen", "--link", link, "--log", file, NULL);
+    CHECK(desk_see(&desk, "Ctrl-X ends"));
+    say(board, "\033[0;32mtide 2.31 m\033[0m\r\n\033[2Jbatt");
+    CHECK(desk_see(&desk, "\033[0;32mtide 2.31 m\033[0m\r\nbatt"));
+    say(board, "\b \b\b \btter\x1By 3.9\033[99");
+    CHECK(desk_see(&desk, "batt\b \b\b \btter<1B>y 3.9"));
+    CHECK(strstr(desk.seen->str, "\033[2J") == NULL);
+    say(board, "\xC3\xB6\r\n");
+    CHECK(desk_see(&desk, "3.9<1B>[99"));
+    desk_type(&desk, "\x18");
+    CHECK_EQUAL(0, desk_end(&desk));
+    g_autofree char *log = (char *)scratch_read("drawn.log", &n);
+    CHECK(log && g_strstr_len(log, (gssize)n, " tide 2.31 m\n") != NULL);
+    CHECK(log && g_strstr_len(log, (gssize)n, " batter<1B>y 3.9<1B>[99") != NULL);
+    close(board);
+}
+
 /* As on 'listen | tee': an incomplete line is written when the board falls silent. */
 static void a_line_that_never_ends_takes_no_memory(void)
 {
@@ -281,6 +335,8 @@ int main(int argc, char **argv)
         FACT(buttons_act_on_a_served_board_at_once),
         FACT(a_link_that_goes_away_ends_it_with_its_own_code),
         FACT(a_prompt_is_shown_before_its_line_ends),
+        FACT(lines_typed_before_are_had_again),
+        FACT(what_boards_draw_is_drawn),
         FACT(a_line_that_never_ends_takes_no_memory),
         FACT(ctrl_z_gives_the_shell_its_terminal),
         FACT(lines_can_be_picked_and_echoed_and_logged),

@@ -32,6 +32,7 @@ const struct verb verb_listen = {
         "the initial speed, default 115200. An adapter that is unplugged is waited for.\n"
         "  Ctrl-X  ends                    Ctrl-Y  resets the board\n"
         "  Ctrl-K  sends a break           Ctrl-T  sends Ctrl-C to the board\n"
+        "  Ctrl-P  types the line before   Ctrl-N  types the line after it\n"
         "  Ctrl-Z  lets the shell in, fg goes on",
     .options = APP_LINK | APP_NO_WORDS,
     .own = terminal_options,

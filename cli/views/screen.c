@@ -11,11 +11,14 @@ enum {
     LINE_MOST = 4096, /* bytes of a line kept in memory; longer ones are shown in parts */
     ROW = 16,         /* bytes in a line of hexadecimal */
     UTF8_MOST = 4,
+    ESCAPE_MOST = 32, /* bytes of a control sequence */
+    ESCAPE = 0x1B,
+    DELETE = 0x7F,
 };
 
 #define PROMPT_TIME 100000 /* us of silence after which an incomplete line is shown */
 
-static const char restart_line[] = "\r\033[K";
+static const char restart_line[] = "\r\033[K", unpainted[] = "\033[0m";
 
 struct screen {
     struct screen_settings settings;
@@ -30,6 +33,9 @@ struct screen {
     gint64 heard_at; /* us */
     uint8_t tail[UTF8_MOST]; /* incomplete UTF-8 sequence */
     size_t tail_length, tail_whole;
+    char escape[ESCAPE_MOST]; /* incomplete control sequence */
+    size_t escape_length;
+    bool painted;     /* the board has set a colour */
     uint8_t row[ROW]; /* hexadecimal */
     size_t row_length;
     uint64_t row_offset;
@@ -75,14 +81,19 @@ static bool shows_parts(const struct screen *s)
     return !s->settings.quiet && !s->settings.hex && !s->settings.only;
 }
 
+static void show_time(const struct screen *s)
+{
+    g_autofree char *time = s->settings.timestamps && !s->begun ? stamp("%H:%M:%S") : NULL;
+
+    if (time)
+        fputs(time, stdout);
+}
+
 static void show_rest(struct screen *s)
 {
     if (s->shown == s->line->len || !shows_parts(s))
         return;
-    if (s->settings.timestamps && !s->begun) {
-        g_autofree char *time = stamp("%H:%M:%S");
-        fputs(time, stdout);
-    }
+    show_time(s);
     fwrite(s->line->str + s->shown, 1, s->line->len - s->shown, stdout);
     s->shown = s->line->len;
     s->begun = true;
@@ -96,10 +107,8 @@ static void end_line(struct screen *s)
     log_line(s, "", s->line->str);
     if (shows_parts(s)) {
         show_rest(s);
-        if (s->settings.timestamps && s->line->len == 0 && !s->begun) {
-            g_autofree char *time = stamp("%H:%M:%S");
-            fputs(time, stdout);
-        }
+        if (s->line->len == 0)
+            show_time(s);
         /* If it gave way, it has ended already. */
         if (s->begun || s->line->len == 0)
             fputs("\n", stdout);
@@ -168,6 +177,68 @@ static bool is_part_of_sequence(struct screen *s, uint8_t byte)
     return true;
 }
 
+/* A sequence that is none after all is shown as bytes. */
+static void give_up_escape(struct screen *s)
+{
+    size_t n = s->escape_length;
+
+    s->escape_length = 0;
+    for (size_t i = 0; i < n; i++)
+        put_byte(s, (uint8_t)s->escape[i]);
+}
+
+/* Colours are shown as the board wants them, where the terminal has any. */
+static void end_escape(struct screen *s)
+{
+    bool colour = s->escape[s->escape_length - 1] == 'm' &&
+                  strspn(s->escape + 2, "0123456789;:") == s->escape_length - 3;
+
+    if (colour && s->settings.colours && shows_parts(s)) {
+        show_rest(s);
+        show_time(s);
+        fwrite(s->escape, 1, s->escape_length, stdout);
+        s->begun = s->painted = true;
+    }
+    s->escape_length = 0;
+}
+
+/* Collects a control sequence (ECMA-48, 5.4): it is left out, since it would move the cursor of
+ * other lines, too. */
+static bool is_part_of_escape(struct screen *s, uint8_t byte)
+{
+    bool introduces = s->escape_length == 1 && byte == '[';
+    bool goes_on = s->escape_length > 1 && byte >= 0x20 && byte <= 0x3F;
+    bool ends = s->escape_length > 1 && byte >= 0x40 && byte <= 0x7E;
+
+    if (!introduces && !goes_on && !ends)
+        give_up_escape(s);
+    if (s->escape_length == 0 && byte != ESCAPE)
+        return false;
+    s->escape[s->escape_length++] = (char)byte;
+    if (ends)
+        end_escape(s);
+    else if (s->escape_length == ESCAPE_MOST)
+        give_up_escape(s);
+    return true;
+}
+
+/* A board that echoes takes a character back. */
+static void step_back(struct screen *s)
+{
+    const char *last = s->line->str + s->line->len;
+
+    do
+        last--;
+    while (last > s->line->str && ((uint8_t)*last & 0xC0) == 0x80);
+    gunichar c = g_utf8_get_char_validated(last, -1);
+    g_string_truncate(s->line, (gsize)(last - s->line->str));
+    if (s->shown <= s->line->len)
+        return;
+    s->shown = s->line->len;
+    if (s->terminal)
+        fputs(c < 0x110000 && g_unichar_iswide(c) ? "\b\b  \b\b" : "\b \b", stdout);
+}
+
 /* A carriage return alone: progress that is drawn anew. */
 static void rewrite_line(struct screen *s)
 {
@@ -188,12 +259,16 @@ static void hear_byte(struct screen *s, uint8_t byte)
             return;
         give_up_tail(s);
     }
+    if (is_part_of_escape(s, byte))
+        return;
     bool alone = s->returned && byte != '\n' && byte != '\r';
     s->returned = byte == '\r';
     if (alone && s->line->len > 0)
         rewrite_line(s);
     if (byte == '\n')
         end_line(s);
+    else if ((byte == '\b' || byte == DELETE) && s->line->len > 0)
+        step_back(s);
     else if (byte != '\r' && !is_part_of_sequence(s, byte))
         put_byte(s, byte);
 }
@@ -238,6 +313,7 @@ void screen_tick(struct screen *s)
     if (g_get_monotonic_time() < s->heard_at + PROMPT_TIME)
         return;
     give_up_tail(s);
+    give_up_escape(s);
     show_row(s);
     show_rest(s);
 }
@@ -249,10 +325,18 @@ void screen_drop_line(struct screen *s)
     s->shown = s->tail_length = 0;
 }
 
+static void unpaint(struct screen *s)
+{
+    if (s->painted)
+        fputs(unpainted, stdout);
+    s->painted = false;
+}
+
 void screen_give_way(struct screen *s)
 {
     struct winsize size;
 
+    unpaint(s);
     if (!s->begun || !s->terminal)
         return;
     /* A line that takes one row is shown again afterwards; stamps take less than 16 columns. */
@@ -278,7 +362,9 @@ bool screen_is_unread(const struct screen *s)
 void screen_free(struct screen *s)
 {
     give_up_tail(s);
+    give_up_escape(s);
     show_row(s);
+    unpaint(s);
     if (s->line->len > 0 || s->begun)
         end_line(s);
     g_string_free(s->line, TRUE);

@@ -19,6 +19,7 @@ struct screen_settings {
     bool quiet;       /* nothing is shown */
     bool timestamps;  /* lines begin with the time of day */
     bool hex;         /* bytes in hexadecimal, 16 in a line */
+    bool colours;     /* the terminal shows those of the board */
     const char *only; /* show only lines with this text; NULL = all */
     FILE *log;        /* of all lines, with date and time; NULL = none. It remains the caller's */
 };
@@ -29,7 +30,8 @@ struct screen *screen_new(const struct screen_settings *settings);
 /* Shows the rest, and ends its line. */
 void screen_free(struct screen *screen);
 
-/* What was heard. Bytes that are neither text nor line ends are shown as <1B>. */
+/* What was heard. A backspace takes a character back; control sequences (ECMA-48) are left out, but
+ * for colours. Other bytes that are neither text nor line ends are shown as <9B>. */
 void screen_hear(struct screen *screen, const uint8_t *bytes, size_t n);
 
 /* Time passes: shows an incomplete line. */

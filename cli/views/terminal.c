@@ -13,6 +13,7 @@
 #include "json.h"
 #include "output_file.h"
 #include "screen.h"
+#include "typed.h"
 #include "wrytograph-host/units.h"
 
 enum {
@@ -21,8 +22,9 @@ enum {
     BREAK_KEY = 0x0B, /* Ctrl-K */
     PASS_KEY = 0x14,  /* Ctrl-T: sends Ctrl-C, which ends this program itself */
     CTRL_C = 0x03,
-    KEYS = 64,        /* most keys processed at once */
-    TYPED_MOST = 512, /* bytes of a typed line for the log */
+    BEFORE_KEY = 0x10, /* Ctrl-P; the arrow keys belong to the board */
+    AFTER_KEY = 0x0E,  /* Ctrl-N */
+    KEYS = 64,         /* most keys processed at once */
 };
 
 #define BENCH_TIME 5000000u /* us of simulated time to listen by default */
@@ -32,7 +34,8 @@ struct terminal {
     const struct terminal_options *options;
     const char *line_end;
     struct screen *screen;
-    GString *typed; /* the line being typed */
+    struct typed *typed;
+    GString *sending; /* what was typed and is not sent yet */
     bool input_open;
     struct termios before, typing;
     bool raw;
@@ -188,7 +191,7 @@ static void hear_note(struct terminal *t, const struct wry_event *event)
                  wry_station_link(t->app->station), (unsigned)event->speed,
                  t->options->line_end ? t->options->line_end : "crlf",
                  t->raw ? "; Ctrl-X ends, Ctrl-Y resets the board, Ctrl-K sends a break, Ctrl-T "
-                          "sends Ctrl-C"
+                          "sends Ctrl-C, Ctrl-P types the line before"
                         : "");
         break;
     case WRY_NOTE_READABLE:
@@ -215,39 +218,47 @@ void terminal_hear(struct terminal *t, const struct wry_event *event)
         hear_note(t, event);
 }
 
-/* The last character, which may be several bytes (UTF-8). */
-static void take_back(GString *typed)
+static void type_key(struct terminal *t, char key)
 {
-    while (typed->len > 0) {
-        uint8_t last = (uint8_t)typed->str[typed->len - 1];
-
-        g_string_truncate(typed, typed->len - 1);
-        if ((last & 0xC0) != 0x80)
-            return;
-    }
-}
-
-/* One typed or piped byte; the bytes to send for it, at most room. */
-static size_t take_key(struct terminal *t, char key, uint8_t *to)
-{
-    size_t end = strlen(t->line_end);
-
-    if (key == '\n' || (t->raw && key == '\r')) {
-        screen_sent(t->screen, t->typed->str);
-        g_string_truncate(t->typed, 0);
-        if (t->options->local_echo)
-            screen_hear(t->screen, (const uint8_t *)"\n", 1);
-        memcpy(to, t->line_end, end);
-        return end;
-    }
     if (t->options->local_echo)
         screen_hear(t->screen, (const uint8_t *)&key, 1);
-    if ((uint8_t)key >= 0x20 && key != 0x7F && t->typed->len < TYPED_MOST)
-        g_string_append_c(t->typed, key);
-    else if (key == 0x7F || key == '\b')
-        take_back(t->typed);
-    to[0] = (uint8_t)(t->raw && key == PASS_KEY ? CTRL_C : key);
-    return 1;
+    typed_key(t->typed, key);
+    g_string_append_c(t->sending, t->raw && key == PASS_KEY ? CTRL_C : key);
+}
+
+static void type_line_end(struct terminal *t)
+{
+    screen_sent(t->screen, typed_line(t->typed));
+    typed_end(t->typed);
+    if (t->options->local_echo)
+        screen_hear(t->screen, (const uint8_t *)"\n", 1);
+    g_string_append(t->sending, t->line_end);
+}
+
+static void recall(struct terminal *t, bool back)
+{
+    gsize before = t->sending->len;
+
+    typed_recall(t->typed, back, t->sending);
+    if (t->options->local_echo)
+        screen_hear(t->screen, (const uint8_t *)t->sending->str + before, t->sending->len - before);
+}
+
+/* One typed or piped byte. */
+static void take_key(struct terminal *t, char key, enum wry_console_ask *ask)
+{
+    if (key == '\n' || (t->raw && key == '\r'))
+        type_line_end(t);
+    else if (t->raw && (key == BEFORE_KEY || key == AFTER_KEY))
+        recall(t, key == BEFORE_KEY);
+    else if (t->raw && key == LEAVE_KEY)
+        *ask = WRY_CONSOLE_LEAVE;
+    else if (t->raw && key == RESET_KEY)
+        *ask = WRY_CONSOLE_RESET;
+    else if (t->raw && key == BREAK_KEY)
+        *ask = WRY_CONSOLE_BREAK;
+    else
+        type_key(t, key);
 }
 
 /* Provides typed or piped input, with line ends replaced. */
@@ -256,24 +267,19 @@ static size_t take(void *context, uint8_t *to, size_t room, enum wry_console_ask
     struct terminal *t = context;
     struct pollfd keys = {.fd = STDIN_FILENO, .events = POLLIN};
     char bytes[KEYS];
-    size_t n = 0, end = strlen(t->line_end);
 
     screen_tick(t->screen);
     if (screen_is_unread(t->screen) && !t->options->expects)
         *ask = WRY_CONSOLE_LEAVE;
-    if (!t->input_open || poll(&keys, 1, 0) <= 0)
-        return 0;
-    ssize_t got = read(STDIN_FILENO, bytes, MIN(sizeof bytes, room / end));
-    t->input_open = got > 0;
-    for (ssize_t i = 0; i < got && *ask == WRY_CONSOLE_NOTHING; i++) {
-        if (t->raw && (bytes[i] == LEAVE_KEY || bytes[i] == RESET_KEY || bytes[i] == BREAK_KEY)) {
-            *ask = bytes[i] == LEAVE_KEY   ? WRY_CONSOLE_LEAVE
-                   : bytes[i] == RESET_KEY ? WRY_CONSOLE_RESET
-                                           : WRY_CONSOLE_BREAK;
-        } else {
-            n += take_key(t, bytes[i], to + n);
-        }
+    if (t->sending->len == 0 && t->input_open && poll(&keys, 1, 0) > 0) {
+        ssize_t got = read(STDIN_FILENO, bytes, sizeof bytes);
+        t->input_open = got > 0;
+        for (ssize_t i = 0; i < got && *ask == WRY_CONSOLE_NOTHING; i++)
+            take_key(t, bytes[i], ask);
     }
+    size_t n = MIN(room, t->sending->len);
+    memcpy(to, t->sending->str, n);
+    g_string_erase(t->sending, 0, (gssize)n);
     return n;
 }
 
@@ -362,9 +368,11 @@ int terminal_run(struct app *app, const struct terminal_options *options,
         .screen = screen_new(&(struct screen_settings){.quiet = app->json_wanted,
                                                        .timestamps = options->timestamps,
                                                        .hex = options->hex,
+                                                       .colours = app_is_painted(),
                                                        .only = options->only,
                                                        .log = log}),
-        .typed = g_string_new(NULL),
+        .typed = typed_new(),
+        .sending = g_string_new(NULL),
         .input_open = !simulated && !options->expects};
     app->terminal = t;
     begin_raw(t);
@@ -389,7 +397,8 @@ int terminal_run(struct app *app, const struct terminal_options *options,
         tell_seen(app, job_options);
     g_autoptr(GError) error = NULL;
     bool logged = !log || output_file_close(log, options->log, &error);
-    g_string_free(t->typed, TRUE);
+    typed_free(t->typed);
+    g_string_free(t->sending, TRUE);
     g_free(t);
     wry_console_result_clear(&result);
     if (outcome != WRY_OUTCOME_DONE) {
