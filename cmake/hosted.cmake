@@ -87,7 +87,7 @@ set(WRY_HOST_SOURCES
     jobs/station/silence.c
     jobs/station/link.c jobs/plan/plan.c jobs/station/regions.c jobs/station/secrets.c jobs/station/run_record.c jobs/station/station_problem.c
     jobs/card/card.c jobs/card/card_board.c jobs/card/card_check.c jobs/card/card_many.c jobs/card/card_history.c jobs/card/card_row.c jobs/card/card_run.c jobs/card/lot.c
-    jobs/settings/board_settings.c jobs/settings/file_settings.c jobs/settings/settings_lines.c jobs/plan/described.c jobs/flash/restore.c jobs/station/station.c jobs/console/console.c jobs/console/console_line.c jobs/flash/verify.c jobs/station/write_common.c jobs/flash/write.c)
+    jobs/settings/board_settings.c jobs/settings/file_settings.c jobs/settings/settings_lines.c jobs/plan/described.c jobs/flash/restore.c jobs/station/station.c jobs/console/console.c jobs/console/console_line.c jobs/console/transfer.c jobs/flash/verify.c jobs/station/write_common.c jobs/flash/write.c)
 
 # Simulated boards alone need no package.
 add_library(wry_sim STATIC ${WRY_SIM_SOURCES})

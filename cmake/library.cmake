@@ -16,6 +16,7 @@ set(WRY_CORE_SOURCES
     core/session/known.c core/session/merge.c
     core/session/rate_control.c core/session/read_request.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/recover.c core/session/speed.c core/session/stream_coding.c core/session/unpack.c core/session/verify_range.c
+    core/transfer/xmodem.c core/transfer/xmodem_receive.c core/transfer/xmodem_send.c
     core/session/wait.c core/session/window.c core/session/write_spans.c core/session/write_part.c)
 
 # What the loader shares with the core and no public header declares.

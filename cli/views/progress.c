@@ -45,6 +45,8 @@ static void begin_step(struct progress *live, const struct wry_event *event)
         [WRY_PHASE_WRITE] = {"Writing", WRY_STEP_WRITE},
         [WRY_PHASE_ERASE] = {"Erasing", WRY_STEP_WRITE},
         [WRY_PHASE_RESTORE] = {"Restoring", WRY_STEP_WRITE},
+        [WRY_PHASE_SEND] = {"Sending", WRY_STEP_WRITE},
+        [WRY_PHASE_RECEIVE] = {"Receiving", WRY_STEP_READ},
     };
 
     if (bars[event->step].label)

@@ -64,6 +64,7 @@ static void begin_steps(struct terminal_options *options)
     if (options->steps)
         return;
     options->steps = g_array_new(FALSE, FALSE, sizeof(struct wry_console_step));
+    options->transfers = g_array_new(FALSE, FALSE, sizeof(struct wry_console_transfer));
     options->texts = g_ptr_array_new_with_free_func(g_free);
 }
 
@@ -121,6 +122,7 @@ void terminal_clear(void *values)
     struct terminal_options *options = values;
 
     g_clear_pointer(&options->steps, g_array_unref);
+    g_clear_pointer(&options->transfers, g_array_unref);
     g_clear_pointer(&options->texts, g_ptr_array_unref);
     g_clear_pointer(&options->loaded, g_ptr_array_unref);
 }
@@ -156,6 +158,11 @@ static int load_steps(struct app *app, struct terminal_options *options)
                                         .go_on = from->go_on,
                                         .advice = from->advice};
         g_array_append_val(options->steps, step);
+        if (wry_console_step_transfer(from)) {
+            struct wry_console_transfer transfer = *wry_console_step_transfer(from);
+            transfer.step = i;
+            g_array_append_val(options->transfers, transfer);
+        }
     }
     return EXIT_DONE;
 }
@@ -173,6 +180,10 @@ int terminal_console_options(struct app *app, struct terminal_options *options,
     int code = load_steps(app, options);
     job_options->steps = (const struct wry_console_step *)(const void *)options->steps->data;
     job_options->step_count = options->steps->len;
+    job_options->transfers =
+        (const struct wry_console_transfer *)(const void *)options->transfers->data;
+    job_options->transfer_count = options->transfers->len;
+    options->expects = options->transfers->len > 0;
     for (size_t i = 0; i < job_options->step_count; i++)
         options->expects = options->expects || job_options->steps[i].expect != NULL;
     return code;
@@ -346,7 +357,8 @@ static void tell_seen(const struct app *app, const struct wry_console_options *j
             g_string_append_printf(texts, "%s\"%s\"", texts->len > 0 ? ", " : "",
                                    job_options->steps[i].expect);
     }
-    app_outcome(app, true, "Seen: %s.", texts->str);
+    if (texts->len > 0)
+        app_outcome(app, true, "Seen: %s.", texts->str);
 }
 
 int terminal_run(struct app *app, const struct terminal_options *options,

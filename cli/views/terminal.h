@@ -13,7 +13,8 @@ struct terminal_options {
     char *within;   /* seconds, as "10s" or "1.5s" */
     char *steps_file;
     GArray *steps;     /* struct wry_console_step, of the command line or of the file */
-    bool expects;      /* at least one step expects a text */
+    GArray *transfers; /* struct wry_console_transfer of the file's steps */
+    bool expects;      /* at least one step expects a text, or transfers a file */
     GPtrArray *texts;  /* texts that steps point to, */
     GPtrArray *loaded; /* or steps of the file */
     gboolean timestamps, hex, local_echo;

@@ -39,9 +39,11 @@ enum wry_phase {
     WRY_PHASE_WRITE,
     WRY_PHASE_ERASE,
     WRY_PHASE_RESTORE,
+    WRY_PHASE_SEND, /* a file crosses the console */
+    WRY_PHASE_RECEIVE,
 };
 
-/* "connect", "read", "write", "erase" or "restore". */
+/* "connect", "read", "write", "erase", "restore", "send" or "receive". */
 const char *wry_phase_name(enum wry_phase step);
 
 /* The steps of a card, in their order. */
@@ -113,6 +115,9 @@ enum wry_note {
     WRY_NOTE_PORT_GONE,    /* the port disappeared while listening: waits for it */
     WRY_NOTE_PORT_BACK,    /* it is back */
     WRY_NOTE_SPEED_TRIED,  /* the board does not answer: speed is tried now; text = "3 of 9" */
+    WRY_NOTE_TRANSFER_AWAITED, /* text = file: the other side is to begin with its transfer */
+    WRY_NOTE_TRANSFERRED, /* text = file: transferred, both sides agree; progress: bytes, without
+                             padding where it was received; other_speed = blocks repeated */
 };
 
 /* A stretch of flash. */

@@ -322,9 +322,25 @@ struct wry_console_step {
     const char *advice; /* advice if it was not seen; or NULL */
 };
 
+/* A file that crosses the line by XMODEM (wrytograph/xmodem.h) in a step: after its line was sent,
+ * and before its text is expected. The console's speed stays. */
+struct wry_console_transfer {
+    size_t step; /* index of the step; one step has one transfer at most */
+    const char *file;
+    bool receives;   /* the other side sends, and file must not exist yet; otherwise it receives */
+    bool small;      /* sent in blocks of 128 bytes only */
+    uint64_t within; /* us to wait until the other side begins; 0 = 60 s */
+    uint32_t size;   /* received: bytes of content. 0 = without the padding at the end, which takes
+                        bytes of content with the same value (0x1A) along */
+};
+
 /* Reads a steps file (docs/steps-file.md) into struct wry_console_step that own their strings; free
  * with g_ptr_array_unref. NULL with error, which gives file and line. */
 GPtrArray *wry_console_steps_load(const char *path, GError **error);
+
+/* The transfer of a step that wry_console_steps_load has read, or NULL; it belongs to the step, and
+ * its member step is 0. */
+const struct wry_console_transfer *wry_console_step_transfer(const struct wry_console_step *loaded);
 
 /* Requests of the person at the terminal. */
 enum wry_console_ask {
@@ -346,6 +362,8 @@ struct wry_console_options {
     /* Provides up to room bytes to send, 0 if there are none now, and sets *ask to a request. May
      * be NULL. */
     size_t (*take)(void *context, uint8_t *to, size_t room, enum wry_console_ask *ask);
+    const struct wry_console_transfer *transfers; /* by step, the first first */
+    size_t transfer_count;
 };
 
 struct wry_console_result {

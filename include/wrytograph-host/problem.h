@@ -187,6 +187,15 @@ enum wry_problem_kind {
     WRY_PROBLEM_CARD_ROW_UNKNOWN, /* the ledger's server cannot be asked for a row: cause */
     WRY_PROBLEM_CARD_NOT_FAILED,  /* only failed boards are wanted, and this is a new one: subject =
                                      lot */
+
+    /* Files that cross the console: subject = file; found = bytes confirmed, expected = of how
+     * many, or 0. */
+    WRY_PROBLEM_TRANSFER_NOT_BEGUN, /* the other side did not begin in time */
+    WRY_PROBLEM_TRANSFER_SILENT,    /* it fell silent */
+    WRY_PROBLEM_TRANSFER_REPEATED,  /* it asked for the same block until it was given up */
+    WRY_PROBLEM_TRANSFER_CANCELLED, /* it cancelled */
+    WRY_PROBLEM_TRANSFER_DISORDER,  /* it left out a block */
+    WRY_PROBLEM_TRANSFER_SHORT,     /* it sent found bytes, not the expected ones */
 };
 
 /* Members that do not apply to a kind are 0 or NULL. Strings belong to the problem. */

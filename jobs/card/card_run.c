@@ -420,7 +420,10 @@ static struct wry_problem *hear(struct run *run)
 {
     const struct card *card = run->card;
     g_autofree struct wry_console_step *steps = g_new0(struct wry_console_step, card->steps->len);
-    struct wry_console_options options = {.speed = card->run_speed,
+    g_autofree struct wry_console_transfer *transfers =
+        g_new0(struct wry_console_transfer, card->steps->len);
+    struct wry_console_options options = {.transfers = transfers,
+                                          .speed = card->run_speed,
                                           .line_end = card->line_end,
                                           .steps = steps,
                                           .step_count = card->steps->len,
@@ -434,6 +437,11 @@ static struct wry_problem *hear(struct run *run)
                                              .within = step->within,
                                              .go_on = step->go_on,
                                              .advice = step->advice};
+        const struct wry_console_transfer *transfer = wry_console_step_transfer(step);
+        if (transfer) {
+            transfers[options.transfer_count] = *transfer;
+            transfers[options.transfer_count++].step = i;
+        }
     }
     wry_station_start(run->station, &options, &result);
     struct wry_problem *problem = station_take_problem(run->station);

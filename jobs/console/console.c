@@ -9,6 +9,7 @@
 
 #include "base/sized.h"
 #include "jobs/console/console_line.h"
+#include "jobs/console/transfer.h"
 #include "jobs/station/board_call.h"
 #include "jobs/station/link.h"
 #include "jobs/station/secrets.h"
@@ -44,6 +45,7 @@ struct console {
     bool hinted;
     size_t steps;
     const struct wry_console_step *missing; /* the step that failed */
+    struct wry_problem *untransferred;      /* why a file did not cross the line */
 };
 
 static uint64_t now(const struct console *t)
@@ -262,8 +264,20 @@ static void forget_seen(struct console *t, const char *text)
         g_string_erase(t->line.seen, 0, at - t->line.seen->str + (gssize)strlen(text));
 }
 
-static enum wry_status take_step(struct console *t, const struct wry_console_step *step)
+static enum wry_status take_transfer(struct console *t, size_t step)
 {
+    const struct wry_console_options *options = t->options;
+
+    for (size_t i = 0; i < options->transfer_count; i++) {
+        if (options->transfers[i].step == step)
+            return console_transfer(&t->line, &options->transfers[i], &t->untransferred);
+    }
+    return WRY_OK;
+}
+
+static enum wry_status take_step(struct console *t, size_t index)
+{
+    const struct wry_console_step *step = &t->options->steps[index];
     enum wry_status status = WRY_OK;
     bool seen = true;
 
@@ -274,7 +288,11 @@ static enum wry_status take_step(struct console *t, const struct wry_console_ste
         if (status == WRY_OK && !is_over(t))
             status = send_line(t, step->send);
     }
-    if (status == WRY_OK && step->expect && !is_over(t))
+    if (status == WRY_OK && !is_over(t))
+        status = take_transfer(t, index);
+    if (status != WRY_OK || t->untransferred)
+        return status;
+    if (step->expect && !is_over(t))
         status = wait_for_text(t, step, &seen);
     else if (step->expect)
         seen = false;
@@ -298,7 +316,7 @@ static bool expects(const struct wry_console_options *options)
         if (options->steps[i].expect)
             return true;
     }
-    return false;
+    return options->transfer_count > 0;
 }
 
 static enum wry_status loop(struct console *t)
@@ -307,10 +325,12 @@ static enum wry_status loop(struct console *t)
     uint64_t end = options->time > 0 ? now(t) + options->time : UINT64_MAX;
     enum wry_status status = console_line_begin(&t->line);
 
-    for (size_t i = 0; i < options->step_count && status == WRY_OK && !t->missing && !is_over(t);
+    for (size_t i = 0; i < options->step_count && status == WRY_OK && !t->missing &&
+                       !t->untransferred && !is_over(t);
          i++)
-        status = take_step(t, &options->steps[i]);
-    while (!expects(options) && status == WRY_OK && !is_over(t) && now(t) < end)
+        status = take_step(t, i);
+    while (!expects(options) && !t->untransferred && status == WRY_OK && !is_over(t) &&
+           now(t) < end)
         status = turn(t);
     return status;
 }
@@ -360,7 +380,9 @@ static struct wry_problem *conclude(struct console *t, enum wry_status status)
         return problem_new(WRY_OUTCOME_NO_ANSWER, WRY_PROBLEM_STRAP_HELD, NULL);
     if (t->line.rom == CONSOLE_ROM_NOTHING && (t->starts || missing))
         return problem_new(WRY_OUTCOME_DIFFERS, WRY_PROBLEM_NOTHING_TO_RUN, NULL);
-    return t->missing ? fail_missing(t) : NULL;
+    return t->untransferred ? g_steal_pointer(&t->untransferred)
+           : t->missing     ? fail_missing(t)
+                            : NULL;
 }
 
 /* Waits until the boot ROM has printed all its output. */
@@ -387,6 +409,7 @@ static struct wry_problem *run_console(struct console *t, uint32_t speed, uint32
     hear_rom_out(t);
     console_line_end(&t->line);
     struct wry_problem *problem = conclude(t, status);
+    problem_free(t->untransferred);
     result->ended = true;
     result->seen = expects(options) && !problem;
     result->steps = t->steps;

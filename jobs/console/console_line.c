@@ -121,7 +121,7 @@ static void pass_on(struct console_line *line, const uint8_t *bytes, size_t n, b
                                                        .n = shown->len});
 }
 
-static void hear(struct console_line *line, const uint8_t *bytes, size_t n)
+void console_line_hear(struct console_line *line, const uint8_t *bytes, size_t n)
 {
     for (size_t i = 0; i < n; i++) {
         note_byte(line, bytes[i]);
@@ -154,7 +154,7 @@ enum wry_status console_line_begin(struct console_line *line)
     line->speed_since = line->heard_at = now(line);
     if (session->port && session->speed == line->speed)
         n = wry_session_take_rest(session, bytes, sizeof bytes);
-    hear(line, bytes, n);
+    console_line_hear(line, bytes, n);
     return n > 0 ? WRY_OK : port->set_speed(port->context, line->speed);
 }
 
@@ -251,7 +251,7 @@ enum wry_status console_line_turn(struct console_line *line)
         port->read(port->context, bytes, sizeof bytes, now(line) + CONSOLE_TURN, &got);
 
     if (status == WRY_OK && got > 0)
-        hear(line, bytes, got);
+        console_line_hear(line, bytes, got);
     return status == WRY_OK ? judge_speed(line) : status;
 }
 

@@ -48,6 +48,9 @@ enum wry_status console_line_begin(struct console_line *line);
 /* Listens until something is heard, at most CONSOLE_TURN, and follows the board's speed. */
 enum wry_status console_line_turn(struct console_line *line);
 
+/* Hears what another reader of the port did not want. */
+void console_line_hear(struct console_line *line, const uint8_t *bytes, size_t n);
+
 /* Ends listening: text held back is passed on and added to said. */
 void console_line_end(struct console_line *line);
 

@@ -24,11 +24,11 @@ static const struct {
 
 const char *wry_phase_name(enum wry_phase step)
 {
-    static const char *const names[] = {[WRY_PHASE_CONNECT] = "connect",
-                                        [WRY_PHASE_READ] = "read",
-                                        [WRY_PHASE_WRITE] = "write",
-                                        [WRY_PHASE_ERASE] = "erase",
-                                        [WRY_PHASE_RESTORE] = "restore"};
+    static const char *const names[] = {
+        [WRY_PHASE_CONNECT] = "connect", [WRY_PHASE_READ] = "read",
+        [WRY_PHASE_WRITE] = "write",     [WRY_PHASE_ERASE] = "erase",
+        [WRY_PHASE_RESTORE] = "restore", [WRY_PHASE_SEND] = "send",
+        [WRY_PHASE_RECEIVE] = "receive"};
 
     return names[step];
 }

@@ -81,6 +81,10 @@ static char *begun(const struct wry_event *event)
 FACT(speed, g_strdup_printf("%u", event->speed))
 FACT(other_speed, g_strdup_printf("%u", event->other_speed))
 FACT(waiting, g_strdup_printf("%zu run%s", event->n, event->n == 1 ? " waits" : "s wait"))
+FACT(bytes, wry_units_bytes(event->progress->done))
+FACT(repeated, event->other_speed > 0 ? g_strdup_printf("%u block%s", event->other_speed,
+                                                        event->other_speed == 1 ? "" : "s")
+                                      : NULL)
 FACT(address, wry_units_address(event->address))
 FACT(own_address, wry_units_address(event->own_address))
 FACT(stretches, name_stretches(event->places))
@@ -113,7 +117,7 @@ static const struct {
 } facts[] = {
     ROW(text),    ROW(begun),       ROW(speed),     ROW(other_speed),     ROW(waiting),
     ROW(address), ROW(own_address), ROW(stretches), ROW(other_stretches), ROW(unfinished),
-    ROW(sectors), ROW(starts),
+    ROW(sectors), ROW(starts),      ROW(bytes),     ROW(repeated),
 };
 
 static char *fact(const void *event, const char *name)

@@ -67,6 +67,16 @@ static char *names(const struct wry_problem *p)
     return list ? list : g_strdup("none");
 }
 
+static char *transferred(const struct wry_problem *p)
+{
+    g_autofree char *found = wry_units_bytes(p->found), *expected = wry_units_bytes(p->expected);
+
+    if (p->expected == 0)
+        return g_strdup(found);
+    return g_strdup_printf("%" G_GUINT64_FORMAT " %% of %s", p->found * 100 / p->expected,
+                           expected);
+}
+
 FACT(names_or, joined(p, " or "))
 FACT(names_listed, joined(p, "\n  "))
 
@@ -159,63 +169,21 @@ static const struct {
     const char *name;
     char *(*make)(const struct wry_problem *p);
 } facts[] = {
-    ROW(subject),
-    ROW(other),
-    ROW(expected),
-    ROW(found),
-    ROW(start),
-    ROW(last),
-    ROW(end),
-    ROW(expected_flash),
-    ROW(found_flash),
-    ROW(address),
-    ROW(found_address),
-    ROW(chip),
-    ROW(found_chip),
-    ROW(cause),
-    ROW(error_advice),
-    ROW(unknown_setting),
-    ROW(names),
-    ROW(names_or),
-    ROW(names_listed),
-    ROW(shelf_listed),
-    ROW(first_name),
-    ROW(touched),
-    ROW(adapters),
-    ROW(adapter_count),
-    ROW(region),
-    ROW(region_kind),
-    ROW(region_start),
-    ROW(region_last),
-    ROW(region_kib),
-    ROW(program),
-    ROW(other_program),
-    ROW(content),
-    ROW(content_advice),
-    ROW(chip_code),
-    ROW(chip_lines),
-    ROW(chip_clock),
-    ROW(any_expected),
-    ROW(any_found),
-    ROW(frames_counted),
-    ROW(one_image),
-    ROW(fault_start),
-    ROW(fault_last),
-    ROW(fault_expected),
-    ROW(fault_found),
-    ROW(fault_flash),
-    ROW(fault_size),
-    ROW(written_to),
-    ROW(limit),
-    ROW(jedec),
-    ROW(speed),
-    ROW(status),
-    ROW(kind),
-    ROW(heard),
-    ROW(finding),
-    ROW(verdict),
-    ROW(check),
-    ROW(after_line),
+    ROW(subject),       ROW(other),          ROW(expected),      ROW(found),
+    ROW(start),         ROW(last),           ROW(end),           ROW(expected_flash),
+    ROW(found_flash),   ROW(address),        ROW(found_address), ROW(chip),
+    ROW(found_chip),    ROW(cause),          ROW(error_advice),  ROW(unknown_setting),
+    ROW(names),         ROW(transferred),    ROW(names_or),      ROW(names_listed),
+    ROW(shelf_listed),  ROW(first_name),     ROW(touched),       ROW(adapters),
+    ROW(adapter_count), ROW(region),         ROW(region_kind),   ROW(region_start),
+    ROW(region_last),   ROW(region_kib),     ROW(program),       ROW(other_program),
+    ROW(content),       ROW(content_advice), ROW(chip_code),     ROW(chip_lines),
+    ROW(chip_clock),    ROW(any_expected),   ROW(any_found),     ROW(frames_counted),
+    ROW(one_image),     ROW(fault_start),    ROW(fault_last),    ROW(fault_expected),
+    ROW(fault_found),   ROW(fault_flash),    ROW(fault_size),    ROW(written_to),
+    ROW(limit),         ROW(jedec),          ROW(speed),         ROW(status),
+    ROW(kind),          ROW(heard),          ROW(finding),       ROW(verdict),
+    ROW(check),         ROW(after_line),
 };
 
 char *problem_facts_text(const void *problem, const char *name)

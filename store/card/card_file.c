@@ -264,15 +264,22 @@ static const struct yaml_members read_members = {"'read'", read_rows, G_N_ELEMEN
 
 /* start */
 
+static gboolean find_file(struct yaml_text *yaml, const yaml_node_t *value, char **path,
+                          const void *context)
+{
+    return card_reader_file(yaml, context, value, path);
+}
+
 static gboolean take_steps(struct yaml_text *yaml, const struct yaml_field *field)
 {
     struct card *card = field->target;
+    struct steps_files files = {.find = find_file, .context = card->reader, .for_many = true};
     g_autoptr(GError) inner = NULL;
     g_autofree char *path = NULL;
 
     card->is_heard = true;
     if (field->value->type != YAML_SCALAR_NODE)
-        return steps_file_take(yaml, field->value, card->steps);
+        return steps_file_take(yaml, field->value, &files, card->steps);
     if (!card_reader_file(yaml, card->reader, field->value, &path))
         return FALSE;
     GPtrArray *loaded = wry_console_steps_load(path, &inner);
@@ -280,7 +287,11 @@ static gboolean take_steps(struct yaml_text *yaml, const struct yaml_field *fiel
         return yaml_field_complain(yaml, field, "%s", inner->message);
     g_ptr_array_unref(card->steps);
     card->steps = loaded;
-    return TRUE;
+    return !steps_file_transfers(loaded) ||
+           yaml_field_complain(yaml, field,
+                               "%s transfers a file: write its steps into the card, so that a kit "
+                               "takes the file along",
+                               yaml_text_of(field->value));
 }
 
 static gboolean take_line_end(struct yaml_text *yaml, const struct yaml_field *field)
