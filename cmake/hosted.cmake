@@ -55,7 +55,7 @@ set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 
 set(WRY_SIM_SOURCES
     ports/sim/adapter.c ports/sim/sim_board.c ports/sim/firmware.c ports/sim/line.c
-    ports/sim/nor_die.c ports/sim/nor_sfdp.c ports/sim/storage.c)
+    ports/sim/nor_die.c ports/sim/nor_sfdp.c ports/sim/sounder.c ports/sim/storage.c)
 file(GLOB WRY_MIGRATIONS CONFIGURE_DEPENDS store/ledger/migrations/*/*.sql)
 add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/ledger_migrations.c
     COMMAND ${CMAKE_COMMAND} -DFOLDER=${PROJECT_SOURCE_DIR}/store/ledger/migrations

@@ -7,7 +7,7 @@ set(WRY_CORE_SOURCES
     core/bytes/blank.c core/bytes/branch_filter.c core/bytes/fields.c core/bytes/crc32.c core/bytes/deflate.c core/bytes/difference.c
     core/bytes/huffman.c core/bytes/inflate.c core/bytes/lzma.c core/bytes/sha256.c
     core/wire/frame_decoder.c core/wire/frame_encoder.c core/wire/message.c core/wire/protect.c
-    core/image/boot_header.c core/image/intel_hex.c core/image/parser.c
+    core/image/boot_header.c core/image/module_image.c core/image/intel_hex.c core/image/parser.c
     core/image/s_record.c core/image/settings_block.c
     core/flash/chip.c core/flash/layout.c core/flash/flash_plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c

@@ -18,6 +18,7 @@
 #include "wrytograph/chip.h"
 #include "wrytograph/flash.h"
 #include "wrytograph/message.h"
+#include "wrytograph/module_image.h"
 #include "wrytograph/region_table.h"
 #include "wrytograph/settings_block.h"
 
@@ -28,6 +29,7 @@
 #define APP_OFFSET 0x40000u
 #define APP_BODY (900u * 1024u)
 #define START_BODY 21000u
+#define SOUNDER_BODY 60000u
 
 /* Header, body and digest into to, where the body stands already; returns the whole length. */
 static size_t wrap_program(uint8_t *to, uint8_t kind, const char *version, uint32_t body_length)
@@ -79,6 +81,19 @@ static size_t make_table(uint8_t *to)
         }};
 
     return wry_region_table_put(to, &table);
+}
+
+/* Firmware of the echo sounder behind a gauge. */
+static size_t make_sounder(uint8_t *to)
+{
+    struct wry_module_image image = {.kind = WRY_MODULE_ECHO_SOUNDER,
+                                     .version = "echo-sounder 1.1",
+                                     .body_length = SOUNDER_BODY};
+
+    fill_like_firmware(to + WRY_MODULE_IMAGE_HEAD, SOUNDER_BODY, 7);
+    image.body_crc = wry_crc32(0, to + WRY_MODULE_IMAGE_HEAD, SOUNDER_BODY);
+    wry_module_image_put(to, &image);
+    return WRY_MODULE_IMAGE_HEAD + SOUNDER_BODY;
 }
 
 static struct wry_setting named(const char *key, uint8_t type)
@@ -194,6 +209,7 @@ static void save_texts(const char *folder)
     copy_text(folder, "pier-gauges.yaml");
     copy_text(folder, "levels.csv");
     copy_text(folder, "gauge-settings.yaml");
+    copy_text(folder, "sounder-update.yaml");
 }
 
 int main(int argc, char **argv)
@@ -210,6 +226,7 @@ int main(int argc, char **argv)
     make_folder(argv[1], "");
     save(argv[1], "start.bin", room, make_start(room, "gauge-start 1.2.0", START_BODY, 1));
     save(argv[1], "regions.bin", room, make_table(room));
+    save(argv[1], "sounder.bin", room, make_sounder(room));
     size_t n = make_app(room, "tide-gauge 2.3.1", 1);
     save(argv[1], "gauge.bin", room, n);
     memcpy(room + 0x493E0, other, sizeof other);

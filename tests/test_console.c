@@ -54,7 +54,7 @@ static void a_steps_file_s_mistakes_are_named_by_line(void)
         const char *lines, *said;
     } mistakes[] = {
         {"steps:\n  - {sends: version}\n", ":2: a step has send, expect, within"},
-        {"steps:\n  - {within: 3s}\n", ":2: a step sends or expects something"},
+        {"steps:\n  - {within: 3s}\n", ":2: a step sends, expects or transfers something"},
         {"steps:\n  - {send: a}\n  - {expect: b, within: soon}\n", ":3: 'soon' is not a time"},
         {"steps:\n  - {expect: b, on-failure: panic}\n", ":2: 'on-failure' is stop or go-on"},
         {"steps:\n  - {send: a, within: 3s}\n", ":2: within, on-failure and advice"},

@@ -400,6 +400,38 @@ static void blocks_are_as_described(void)
     pair_free(pair);
 }
 
+/* Gives the receiver block number, whose content is all 'a'. */
+static void give_block(struct wry_xmodem_receive *receive, uint8_t number, uint64_t now)
+{
+    uint8_t frame[133] = {0x01, number, (uint8_t)~number};
+
+    memset(frame + 3, 'a', 128);
+    uint16_t crc = wry_xmodem_crc(0, frame + 3, 128);
+    frame[131] = (uint8_t)(crc >> 8);
+    frame[132] = (uint8_t)crc;
+    for (size_t i = 0; i < sizeof frame; i++)
+        wry_xmodem_receive_hear(receive, frame[i], now);
+}
+
+static void blocks_out_of_order_are_refused(void)
+{
+    struct wry_xmodem_options options = {.speed = 115200, .start_time = MINUTE};
+    struct wry_xmodem_receive receive;
+    const uint8_t *said;
+
+    wry_xmodem_receive_begin(&receive, &options, 0);
+    give_block(&receive, 1, 1000);
+    give_block(&receive, 1, 2000); /* its answer was lost */
+    CHECK_EQUAL(128, receive.done);
+    give_block(&receive, 2, 3000);
+    CHECK_EQUAL(256, receive.done);
+    give_block(&receive, 4, 4000);
+    CHECK_EQUAL(WRY_XMODEM_OUT_OF_ORDER, receive.failure);
+    CHECK_EQUAL(256, receive.done);
+    CHECK_EQUAL(3, wry_xmodem_receive_say(&receive, 4000, &said));
+    CHECK_EQUAL(0x18, said[0]);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -413,6 +445,7 @@ int main(int argc, char **argv)
         FACT(a_line_may_be_faster_than_its_speed),
         FACT(a_receiver_that_never_accepts_is_given_up),
         FACT(blocks_are_as_described),
+        FACT(blocks_out_of_order_are_refused),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

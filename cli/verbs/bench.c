@@ -233,7 +233,11 @@ const struct verb verb_bench = {
                    "  busy=TIME       the flash is busy for this long after power-up\n"
                    "  power-cut=N     the power fails during the N-th flash operation of a run\n"
                    "  cable-cut=N     the cable is pulled after N bytes to the board\n"
-                   "  unplugged=N     the adapter is unplugged then, and plugged in 3 s later",
+                   "  unplugged=N     the adapter is unplugged then, and plugged in 3 s later\n"
+                   "  no-sounder      no echo sounder is connected to the board\n"
+                   "  old-sounder     it knows checksums only\n"
+                   "  sounder-refuses it accepts no image\n"
+                   "  sounder-dies=N  it fails for good after N bytes of an image",
     .options = APP_BENCH,
     .own = own,
     .size = sizeof(struct bench_options),

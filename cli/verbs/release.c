@@ -119,6 +119,8 @@ static const char *why_not(enum wry_shelf_fit fit)
         return "it is for more flash";
     case WRY_SHELF_TOO_LARGE:
         return "it is larger than its region";
+    case WRY_SHELF_FOR_MODULE:
+        return "it is for a module behind the board";
     default:
         return "the flash has no region of its kind";
     }

@@ -116,6 +116,22 @@ static void show_header(const struct facts *facts, const struct wry_inspection *
     facts_add(facts, "digest", "body_digest", words_body_digest(inspection->whole));
 }
 
+/* Of a module behind the board. */
+static void show_module(const struct facts *facts, const struct wry_inspection *inspection)
+{
+    const struct wry_module_image *module = &inspection->module;
+    g_autofree char *body = wry_units_bytes(module->body_length);
+    const char *kind = wry_module_kind_title(module->kind);
+
+    facts_line(facts, "module", "%s, %s", module->version, kind);
+    facts_add(facts, NULL, "version", module->version);
+    facts_add(facts, NULL, "module", kind);
+    facts_add(facts, "body", "body", body);
+    facts_add(facts, "CRC-32", "body_crc", inspection->whole ? "matches" : "differs");
+    facts_line(facts, "belongs", "to a module behind a board, not into the board's flash");
+    facts_add(facts, NULL, "instead", wry_content_text(inspection->content));
+}
+
 static void show_image(const struct facts *facts, const struct wry_inspection *inspection)
 {
     g_autofree char *content = wry_units_bytes(inspection->content_bytes);
@@ -126,6 +142,10 @@ static void show_image(const struct facts *facts, const struct wry_inspection *i
     json_add(facts->app->json, json_number("content_bytes", (int64_t)inspection->content_bytes));
     show_ranges(facts, inspection);
     facts_add(facts, "SHA-256", "sha256", sha256);
+    if (inspection->content == WRY_CONTENT_MODULE) {
+        show_module(facts, inspection);
+        return;
+    }
     show_header(facts, inspection);
     if (inspection->content != WRY_CONTENT_ANY) {
         const char *text = wry_content_text(inspection->content);

@@ -61,6 +61,8 @@ static const char *region_word(const struct wry_shelf_item *item)
         return "start";
     case WRY_PROGRAM_APP:
         return "app";
+    case WRY_SHELF_MODULE:
+        return "module";
     default:
         return "program";
     }
@@ -86,6 +88,8 @@ static char *fit_words(const struct wry_shelf_item *item, const struct shelf_boa
         return g_strdup_printf("no: for more flash than %s", flash);
     case WRY_SHELF_NO_REGION:
         return g_strdup("no: the flash has no region of its kind");
+    case WRY_SHELF_FOR_MODULE:
+        return g_strdup("no: for a module behind it");
     case WRY_SHELF_TOO_LARGE:
         break;
     }

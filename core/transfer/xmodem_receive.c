@@ -1,7 +1,7 @@
 /* The receiver of XMODEM. */
 #include "xmodem.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum phase {
     ASKING,  /* for the first block */

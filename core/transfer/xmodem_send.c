@@ -2,7 +2,7 @@
  * earlier frame that was sent twice: taken for this one, it would leave out a block. */
 #include "xmodem.h"
 
-#include <string.h>
+#include "bytes/memory.h"
 
 enum phase {
     BEGINNING, /* the receiver asks for the first block */

@@ -1,5 +1,5 @@
 /*
- * Recognises files that are certainly not firmware.
+ * Recognises files that are certainly not firmware for a board's flash.
  *
  *     if (image->content != WRY_CONTENT_ANY)
  *         puts("this is not for a board");
@@ -15,6 +15,7 @@ enum wry_content {
     WRY_CONTENT_PROGRAM,  /* an executable or an object file */
     WRY_CONTENT_TEXT,     /* readable text */
     WRY_CONTENT_DOCUMENT, /* a picture or a document */
+    WRY_CONTENT_MODULE,   /* the image of a module (wrytograph/module_image.h) */
 };
 
 #endif

@@ -17,6 +17,7 @@
 
 #include "wrytograph-host/content.h"
 #include "wrytograph-host/jobs.h"
+#include "wrytograph/module_image.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -80,6 +81,7 @@ struct wry_inspection {
     guint step_count;         /* steps files */
     enum wry_content content; /* raw images without a header: what they certainly are instead */
     bool blank;               /* images: nothing but erased flash, all 0xFF */
+    struct wry_module_image module; /* images of modules: content is WRY_CONTENT_MODULE */
 };
 
 /*

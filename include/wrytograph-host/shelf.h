@@ -21,6 +21,9 @@
 extern "C" {
 #endif
 
+/* The image of a module (wrytograph/module_image.h), which no region is for. */
+#define WRY_SHELF_MODULE 0x80u
+
 struct wry_shelf_item {
     uint8_t sha256[WRY_SHA256_SIZE]; /* SHA-256 of the file */
     char *path;                      /* its path on the shelf */
@@ -32,7 +35,8 @@ struct wry_shelf_item {
     bool preferred;
     uint16_t chip_code;                   /* 0 = any, as for region tables */
     uint32_t flash_size;                  /* bytes of flash that it was built for; 0 = any */
-    uint8_t kind;                         /* programs: enum wry_program_kind */
+    uint8_t kind;                         /* programs: enum wry_program_kind, or
+                                             WRY_SHELF_MODULE */
     bool only_upgrade;                    /* an upgrade: of no use on a board without a program */
     uint8_t body_sha256[WRY_SHA256_SIZE]; /* SHA-256 of a program's body */
     char *settings_description;           /* path of the description of its settings; NULL = none */
@@ -44,8 +48,9 @@ enum wry_shelf_fit {
     WRY_SHELF_FITS, /* it fits *region */
     WRY_SHELF_OTHER_CHIP,
     WRY_SHELF_LARGER_FLASH,
-    WRY_SHELF_NO_REGION, /* the layout has no region for it */
-    WRY_SHELF_TOO_LARGE, /* too large for every region of its kind */
+    WRY_SHELF_NO_REGION,  /* the layout has no region for it */
+    WRY_SHELF_TOO_LARGE,  /* too large for every region of its kind */
+    WRY_SHELF_FOR_MODULE, /* for a module behind the board */
 };
 
 /* Judges an image for a board. layout: the board's. region may be NULL; if several regions fit, it

@@ -60,6 +60,8 @@ const char *wry_chip_title(const struct wry_chip *chip);
 
 /* "an application", "a start program" or "a program", by the kind in a boot header. */
 const char *wry_program_kind_title(uint8_t kind);
+/* "firmware of an echo sounder", or "firmware of an unknown module"; kind: enum wry_module_kind. */
+const char *wry_module_kind_title(uint8_t kind);
 
 /* What a file is instead of firmware, such as "is a web page, not firmware: the download went
  * wrong"; "" for WRY_CONTENT_ANY. */

@@ -30,6 +30,7 @@ struct transfer {
     struct wry_xmodem_send send;
     struct wry_xmodem_receive receive;
     uint64_t told_at; /* us */
+    unsigned letters; /* that may be the beginning of a text, or ask to begin */
 };
 
 static bool read_file(void *context, uint32_t offset, uint8_t *to, size_t n)
@@ -125,6 +126,8 @@ static enum wry_status say(struct transfer *t)
     size_t n = t->options->receives ? wry_xmodem_receive_say(&t->receive, now, &bytes)
                                     : wry_xmodem_send_say(&t->send, now, &bytes);
 
+    if (n > 0)
+        t->letters = 0;
     return n > 0 ? console_line_send(t->line, bytes, n) : WRY_OK;
 }
 
@@ -158,23 +161,43 @@ static void tell(struct transfer *t)
     station_tell(t->station, (struct wry_event){.kind = WRY_EVENT_PROGRESS, .progress = &progress});
 }
 
-/* Hears the protocol's bytes and passes on all others. */
+static bool is_text(uint8_t byte)
+{
+    return byte == '\r' || byte == '\n' || byte == '\t' || (byte >= 0x20 && byte < 0x7F);
+}
+
+/* Passes on what is none of the protocol's. A letter that asks to begin looks like text until
+ * nothing, or more of it, follows. */
+static void pass_on(struct transfer *t, uint8_t byte)
+{
+    const uint8_t letter = 'C';
+
+    if (byte == letter && !t->options->receives && t->send.done == 0) {
+        t->letters++;
+        return;
+    }
+    for (; t->letters > 0; t->letters--)
+        console_line_hear(t->line, &letter, 1);
+    if (is_text(byte))
+        console_line_hear(t->line, &byte, 1);
+}
+
+/* Hears what there is. */
 static enum wry_status listen(struct transfer *t)
 {
     const struct wry_port *port = t->station->port;
     uint64_t until = t->options->receives ? wry_xmodem_receive_until(&t->receive)
                                           : wry_xmodem_send_until(&t->send);
-    uint8_t bytes[256], text[256];
-    size_t got = 0, n = 0;
+    uint8_t bytes[256];
+    size_t got = 0;
     enum wry_status status = port->read(port->context, bytes, sizeof bytes,
                                         MIN(until, station_now(t->station) + CONSOLE_TURN), &got);
     uint64_t now = station_now(t->station);
 
     for (size_t i = 0; status == WRY_OK && i < got; i++) {
         if (!hear(t, bytes[i], now))
-            text[n++] = bytes[i];
+            pass_on(t, bytes[i]);
     }
-    console_line_hear(t->line, text, n);
     return status;
 }
 
@@ -192,11 +215,6 @@ static enum wry_status exchange(struct transfer *t)
         tell(t);
     }
     return status;
-}
-
-static bool is_text(uint8_t byte)
-{
-    return byte == '\r' || byte == '\n' || byte == '\t' || (byte >= 0x20 && byte < 0x7F);
 }
 
 /* What the other side prints after it gave up. Its protocol's bytes are no text at a wrong speed.

@@ -159,6 +159,16 @@ static bool is_blank(const struct image_file *file)
     return file->extents->len == 1;
 }
 
+static bool read_module(const struct image_file *file, struct wry_inspection *inspection)
+{
+    const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
+    uint8_t head[WRY_MODULE_IMAGE_HEAD];
+
+    return image_file_read(file, first->address, head, sizeof head) &&
+           wry_module_image_get(&inspection->module, head) &&
+           image_module_is_whole(file, first->address, &inspection->module);
+}
+
 /* What write would say of the content. */
 static gboolean recognise(const char *path, const struct image_file *file,
                           struct wry_inspection *inspection, GError **error)
@@ -175,6 +185,8 @@ static gboolean recognise(const char *path, const struct image_file *file,
     gboolean good = !image_file_read(file, first->address, bytes, n) ||
                     content_recognise(path, bytes, n, &inspection->content, error);
     g_free(bytes);
+    if (inspection->content == WRY_CONTENT_MODULE)
+        inspection->whole = read_module(file, inspection);
     return good;
 }
 

@@ -53,6 +53,23 @@ bool image_body_is_whole(const struct image_file *file, uint32_t at,
     return whole;
 }
 
+bool image_module_is_whole(const struct image_file *file, uint32_t at,
+                           const struct wry_module_image *module)
+{
+    uint8_t bytes[4096];
+    uint32_t crc = 0, length = module->body_length;
+
+    if (length > file->length - WRY_MODULE_IMAGE_HEAD)
+        return false;
+    for (uint32_t done = 0; done < length; done += (uint32_t)sizeof bytes) {
+        size_t n = MIN(length - done, sizeof bytes);
+        if (!image_file_read(file, at + WRY_MODULE_IMAGE_HEAD + done, bytes, n))
+            return false;
+        crc = wry_crc32(crc, bytes, n);
+    }
+    return crc == module->body_crc;
+}
+
 bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE])
 {
     struct wry_reader reader = file_reader(file);

@@ -4,6 +4,7 @@
 #include "jobs/station/station_problem.h"
 #include "store/image/image_file.h"
 #include "wrytograph-host/jobs.h"
+#include "wrytograph/module_image.h"
 
 struct settings;
 
@@ -57,6 +58,9 @@ struct wry_reader image_reader(struct image_piece *piece);
 /* True if the body matches the SHA-256 after it; at is the address of the header. */
 bool image_body_is_whole(const struct image_file *file, uint32_t at,
                          const struct wry_boot_header *header);
+/* The same for the image of a module, by its CRC-32. */
+bool image_module_is_whole(const struct image_file *file, uint32_t at,
+                           const struct wry_module_image *module);
 
 /* SHA-256 of all extents in order of address. False if the file cannot be read. */
 bool image_digest(const struct image_file *file, uint8_t sha256[WRY_SHA256_SIZE]);

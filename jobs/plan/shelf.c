@@ -70,12 +70,25 @@ static const char *judge_program(const struct image_file *file, uint32_t at, con
     return NULL;
 }
 
+static const char *judge_module(const struct image_file *file, uint32_t at,
+                                const struct wry_module_image *module, struct wry_shelf_item *item)
+{
+    if (!image_module_is_whole(file, at, module))
+        return "it is damaged or cut short: its CRC-32 differs";
+    if (module->version[0] == '\0')
+        return "its head has no name and version";
+    take_version(item, module->version);
+    item->kind = WRY_SHELF_MODULE;
+    return NULL;
+}
+
 static const char *judge(const struct image_file *file, const char *name,
                          struct wry_shelf_item *item)
 {
     const struct image_extent *first = &g_array_index(file->extents, struct image_extent, 0);
     uint8_t bytes[WRY_REGION_TABLE_SIZE_MAX] = {0};
     size_t n = MIN(first->length, sizeof bytes);
+    struct wry_module_image module;
     struct wry_region_table table;
     const char *dot = strrchr(name, '.');
 
@@ -85,6 +98,8 @@ static const char *judge(const struct image_file *file, const char *name,
         return "it cannot be read";
     if (n >= WRY_BOOT_HEADER_SIZE && wry_boot_header_present(bytes))
         return judge_program(file, first->address, bytes, item);
+    if (n >= WRY_MODULE_IMAGE_HEAD && wry_module_image_get(&module, bytes))
+        return judge_module(file, first->address, &module, item);
     if (!wry_region_table_get(&table, bytes, n))
         return "it has no boot header and is not a region table, so its board is unknown";
     item->is_table = true;

@@ -65,6 +65,8 @@ enum wry_shelf_fit wry_shelf_judge(const struct wry_shelf_item *item, const stru
 
     if (region)
         *region = NULL;
+    if (item->kind == WRY_SHELF_MODULE && !item->is_table)
+        return WRY_SHELF_FOR_MODULE;
     if (item->chip_code > 0 && chip && item->chip_code != chip->code)
         return WRY_SHELF_OTHER_CHIP;
     if (item->flash_size > flash_size)

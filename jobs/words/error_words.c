@@ -35,7 +35,8 @@ static const struct {
      "console=BAUD, line-end=lf|cr|crlf, tx-open, rx-open, strap-stuck, console-echo, "
      "noise=RATE, noise-above=BAUD, lost=RATE, latency=TIME, cable=BAUD, to-board=BAUD, "
      "from-board=BAUD, off-speed=PERCENT, late-rts=TIME, protect=BITS, claims=SIZE, erases=SIZE, "
-     "busy=TIME, power-cut=N, cable-cut=N and unplugged=N."},
+     "busy=TIME, power-cut=N, cable-cut=N, unplugged=N, no-sounder, old-sounder, sounder-refuses "
+     "and sounder-dies=N."},
     {wry_bench_error_quark, WRY_BENCH_ERROR_BAD_BUTTON, WRY_OUTCOME_USAGE,
      "Press boot (it stays held), release, reset, loading (boot held, reset tapped, boot released) "
      "or power (off and on)."},

@@ -4,6 +4,7 @@
 #include "wrytograph-host/units.h"
 #include "wrytograph-host/words.h"
 #include "wrytograph/boot_header.h"
+#include "wrytograph/module_image.h"
 
 static const struct {
     const char *what, *advice;
@@ -20,6 +21,9 @@ static const struct {
     [WRY_CONTENT_TEXT] = {"is text, not firmware", "Read it: it may say what went wrong."},
     [WRY_CONTENT_DOCUMENT] = {"is a picture or a document, not firmware",
                               "Write the image that belongs to it."},
+    [WRY_CONTENT_MODULE] = {"is firmware of a module behind the board, not for the board's flash",
+                            "'wrytograph listen --steps' carries it over the console, with "
+                            "'transfer' in a step (docs/co-processor.md)."},
 };
 
 const char *wry_phase_name(enum wry_phase step)
@@ -48,6 +52,12 @@ const char *wry_program_kind_title(uint8_t kind)
     default:
         return "a program";
     }
+}
+
+const char *wry_module_kind_title(uint8_t kind)
+{
+    return kind == WRY_MODULE_ECHO_SOUNDER ? "firmware of an echo sounder"
+                                           : "firmware of an unknown module";
 }
 
 const char *wry_content_text(enum wry_content content)

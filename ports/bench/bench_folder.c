@@ -17,9 +17,11 @@
 #include "base/folders.h"
 #include "buttons.h"
 #include "chips/chip_check.h"
+#include "wrytograph/module_image.h"
 
 #define DESCRIPTION "board.yaml"
 #define FLASH "flash.bin"
+#define SOUNDER "sounder.bin"
 
 #define RESET_RISE UINT64_C(7000000) /* ns: 10 kOhm and 1 uF to the half of the supply */
 
@@ -29,6 +31,8 @@ struct bench_board {
     int file;
     uint8_t *cells;
     size_t size;
+    char *home;
+    uint8_t *sounder; /* flash of the module behind the board; NULL: not needed yet */
     const struct wry_wiring *taken_for, *wired;
     bool rts;             /* RTS as last set */
     struct wry_port port; /* the adapter's port, through the two wirings */
@@ -297,6 +301,43 @@ static void press_buttons(struct bench_board *board, const char *home)
     buttons_done(home);
 }
 
+/* The module's flash: a file beside the board's, which is made when it is first needed, with the
+ * program that it was delivered with. */
+static gboolean make_sounder(const char *path)
+{
+    static const char body[] = "echo sounder of the first delivery";
+    struct wry_module_image image = {.kind = WRY_MODULE_ECHO_SOUNDER,
+                                     .version = "echo-sounder 1.0",
+                                     .body_length = sizeof body,
+                                     .body_crc = wry_crc32(0, (const uint8_t *)body, sizeof body)};
+    g_autofree uint8_t *cells = g_malloc(SIM_SOUNDER_SIZE);
+
+    memset(cells, 0xFF, SIM_SOUNDER_SIZE);
+    wry_module_image_put(cells, &image);
+    memcpy(cells + WRY_MODULE_IMAGE_HEAD, body, sizeof body);
+    return g_file_set_contents(path, (const char *)cells, SIM_SOUNDER_SIZE, NULL);
+}
+
+/* NULL if it cannot be opened: then it is not there. */
+static uint8_t *supply_sounder(void *context)
+{
+    struct bench_board *board = context;
+    g_autofree char *path = g_build_filename(board->home, SOUNDER, NULL);
+    int file = -1;
+
+    if (board->sounder)
+        return board->sounder;
+    if (g_file_test(path, G_FILE_TEST_EXISTS) || make_sounder(path))
+        file = open(path, O_RDWR | O_CLOEXEC);
+    bool whole = file >= 0 && lseek(file, 0, SEEK_END) == (off_t)SIM_SOUNDER_SIZE;
+    void *cells = whole ? mmap(NULL, SIM_SOUNDER_SIZE, PROT_READ | PROT_WRITE, MAP_SHARED, file, 0)
+                        : MAP_FAILED;
+    if (file >= 0)
+        close(file);
+    board->sounder = cells == MAP_FAILED ? NULL : cells;
+    return board->sounder;
+}
+
 struct bench_board *bench_open(const char *folder, const char *name,
                                const struct wry_wiring *wiring, GError **error)
 {
@@ -320,13 +361,16 @@ struct bench_board *bench_open(const char *folder, const char *name,
     sim_board_init(&board->board, description.chip, &identity, board->cells, description.flash_size,
                    seed);
     sim_board_set_faults(&board->board, &description.faults);
+    board->board.sounder.supply = supply_sounder;
+    board->board.sounder.context = board;
+    board->home = g_steal_pointer(&home);
     sim_adapter_init(&board->adapter, &board->board, seed);
     board->wired = description.wiring;
     board->board.reset_rise = board->wired->cross_coupled ? RESET_RISE : 0;
     board->taken_for = wiring ? wiring : board->wired;
     board->port = board->adapter.port;
     board->port.set_lines = port_set_lines;
-    press_buttons(board, home);
+    press_buttons(board, board->home);
     sim_adapter_power(&board->adapter, true);
     return board;
 }
@@ -364,7 +408,10 @@ void bench_close(struct bench_board *board)
         sim_adapter_power(&board->adapter, false);
         munmap(board->cells, board->size);
     }
+    if (board->sounder)
+        munmap(board->sounder, SIM_SOUNDER_SIZE);
     if (board->file >= 0)
         close(board->file);
+    g_free(board->home);
     g_free(board);
 }

@@ -40,6 +40,10 @@ static const struct yaml_member fault_rows[] = {
     {"erase_least", yaml_take_number, offsetof(struct sim_board_faults, erase_least), &word},
     {"busy_ms", yaml_take_number, offsetof(struct sim_board_faults, busy_ms), &word},
     {"unplugged", yaml_take_number, offsetof(struct sim_board_faults, unplugged), &large},
+    {"sounder_missing", yaml_take_bool, offsetof(struct sim_board_faults, sounder.missing), NULL},
+    {"sounder_refuses", yaml_take_bool, offsetof(struct sim_board_faults, sounder.refuses), NULL},
+    {"sounder_sum_only", yaml_take_bool, offsetof(struct sim_board_faults, sounder.sum_only), NULL},
+    {"sounder_dies", yaml_take_number, offsetof(struct sim_board_faults, sounder.dies), &large},
     {"cable_cut", yaml_take_number, offsetof(struct sim_board_faults, cable_cut), &large},
 };
 static const struct yaml_members fault_members = {"'faults'", fault_rows, G_N_ELEMENTS(fault_rows),

@@ -27,6 +27,9 @@ static const struct {
     {"strap-stuck", offsetof(struct sim_board_faults, strap_stuck)},
     {"console-echo", offsetof(struct sim_board_faults, console_echo)},
     {"brown-out", offsetof(struct sim_board_faults, brown_out)},
+    {"no-sounder", offsetof(struct sim_board_faults, sounder.missing)},
+    {"sounder-refuses", offsetof(struct sim_board_faults, sounder.refuses)},
+    {"old-sounder", offsetof(struct sim_board_faults, sounder.sum_only)},
 };
 
 static const char *const line_ends[] = {
@@ -98,6 +101,9 @@ char *fault_text_describe(const struct sim_board_faults *faults)
     if (faults->unplugged > 0)
         g_string_append_printf(text, "adapter unplugged at byte %" G_GUINT64_FORMAT ", ",
                                faults->unplugged);
+    if (faults->sounder.dies > 0)
+        g_string_append_printf(text, "echo sounder dies at byte %" G_GUINT64_FORMAT ", ",
+                               faults->sounder.dies);
     g_string_truncate(text, text->len > 2 ? text->len - 2 : 0);
     return g_string_free(text, FALSE);
 }
@@ -200,6 +206,7 @@ bool fault_text_parse(const char *text, struct sim_board_faults *faults)
     }
     return parse_rate(text, "noise=", &faults->noise_ppb) ||
            parse_rate(text, "lost=", &faults->lost_ppb) ||
+           parse_count(text, "sounder-dies=", &faults->sounder.dies) ||
            parse_count(text, "power-cut=", &faults->power_cut) ||
            parse_count(text, "cable-cut=", &faults->cable_cut) ||
            parse_count(text, "unplugged=", &faults->unplugged);

@@ -177,8 +177,14 @@ void sim_firmware_answer(const struct sim_firmware *board, const char *line, cha
         sim_storage_files(board, text, room);
     } else if (strncmp(line, "set ", 4) == 0) {
         sim_storage_set(board, line + 4, text, room);
+    } else if (strcmp(line, "sounder") == 0) {
+        sim_sounder_version(board->sounder, text, room);
+    } else if (strcmp(line, "bridge") == 0) {
+        print(&p, "%s\r\n",
+              sim_sounder_open(board->sounder) ? "bridge to the echo sounder; a break ends it"
+                                               : "no echo sounder answers");
     } else if (line[0] != '\0') {
-        print(&p, "commands: version, tide, settings, set KEY VALUE, files\r\n");
+        print(&p, "commands: version, tide, settings, set KEY VALUE, files, sounder, bridge\r\n");
     }
 }
 

@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 #include "nor_die.h"
+#include "sounder.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/loader.h"
 
@@ -14,6 +15,7 @@ struct sim_firmware {
     const struct wry_board_identity *identity;
     struct sim_nor_die *die;
     bool browned_out; /* the last reset was a brown-out */
+    struct sim_sounder *sounder;
 };
 
 #endif

@@ -164,6 +164,8 @@ static void begin_boot(struct sim_board *board, uint64_t now)
     board->received_fill = 0;
     board->hashed = 0;
     board->browned_out = false;
+    board->sounder.state = SIM_SOUNDER_APART;
+    board->bridged = false;
     board->script_length = board->script_sent = 0;
     sim_line_clear(board->output);
     board->boot_due = now + BOOT_TIME;
@@ -238,6 +240,7 @@ void sim_board_set_faults(struct sim_board *board, const struct sim_board_faults
     uint32_t claims = faults->claims > 0 ? faults->claims : board->die.size;
 
     board->faults = *faults;
+    board->sounder.faults = faults->sounder;
     board->die.status = faults->protect;
     board->die.cut_at_operation = faults->power_cut;
     set_erase_least(&board->die.part, faults->erase_least);
@@ -290,7 +293,10 @@ void sim_board_break(struct sim_board *board, uint64_t now)
     board->clock = now;
     if (board->state == SIM_BOARD_RUNNING && !board->greets &&
         board->script_sent == board->script_length)
-        say(board, "break: console is free\r\n");
+        say(board, board->sounder.state == SIM_SOUNDER_APART ? "break: console is free\r\n"
+                                                             : "bridge closed\r\n");
+    board->sounder.state = SIM_SOUNDER_APART;
+    board->bridged = false;
     board->line_length = 0;
     if (board->next_poll > now)
         board->next_poll = now;
@@ -315,7 +321,8 @@ static struct sim_firmware firmware_of(struct sim_board *board)
     return (struct sim_firmware){.chip = board->chip,
                                  .identity = &board->identity,
                                  .die = &board->die,
-                                 .browned_out = board->browned_out};
+                                 .browned_out = board->browned_out,
+                                 .sounder = &board->sounder};
 }
 
 static void sample_strap(struct sim_board *board)
@@ -444,6 +451,25 @@ static void hear_line(struct sim_board *board)
     }
 }
 
+/* Passes bytes between the console and the echo sounder, until that runs its program. */
+static void poll_bridge(struct sim_board *board)
+{
+    uint64_t now = board->clock / NS_PER_US;
+    uint8_t byte = 0;
+
+    while (board->received_fill > 0) {
+        port_receive(board, &byte, 1);
+        sim_sounder_hear(&board->sounder, byte, now);
+    }
+    board->script_length =
+        sim_sounder_say(&board->sounder, (uint8_t *)board->script, sizeof board->script, now);
+    board->script_sent = 0;
+    board->bridged = board->script_length > 0 || board->sounder.state != SIM_SOUNDER_APART;
+    if (!board->bridged)
+        say(board, "bridge closed\r\n");
+    board->next_poll = board->clock + IDLE_STEP;
+}
+
 static void poll_running(struct sim_board *board)
 {
     char report[64];
@@ -452,6 +478,10 @@ static void poll_running(struct sim_board *board)
         return;
     if (board->greets) {
         greet(board);
+        return;
+    }
+    if (board->bridged || board->sounder.state != SIM_SOUNDER_APART) {
+        poll_bridge(board);
         return;
     }
     hear_line(board);

@@ -16,6 +16,7 @@
 
 #include "line.h"
 #include "nor_die.h"
+#include "sounder.h"
 #include "wrytograph/chip.h"
 #include "wrytograph/loader.h"
 
@@ -68,6 +69,7 @@ struct sim_board_faults {
     uint64_t power_cut;     /* power fails during this flash operation, from 1; 0 = never */
     uint64_t cable_cut;     /* the cable is pulled after so many bytes to the board; 0 = never */
     uint64_t unplugged;     /* the adapter is unplugged after so many, and plugged in 3 s later */
+    struct sim_sounder_faults sounder; /* of the module behind the board */
 };
 
 struct sim_board {
@@ -112,6 +114,8 @@ struct sim_board {
     bool browned_out;     /* the last reset was a brown-out */
     uint64_t next_report; /* ns */
     unsigned reports;
+    struct sim_sounder sounder; /* none, unless its supply is set */
+    bool bridged;               /* the firmware passes bytes on to it */
 };
 
 /*

@@ -6,6 +6,7 @@
 #include "store/file/file_cache.h"
 #include "store/file/media_type.h"
 #include "wrytograph-host/units.h"
+#include "wrytograph/module_image.h"
 
 /* By prefix; the first match counts. */
 static const struct {
@@ -68,6 +69,13 @@ static gboolean recognise(const char *name, const uint8_t *bytes, size_t n,
     return inner == NULL;
 }
 
+static bool is_module(const uint8_t *bytes, size_t n)
+{
+    struct wry_module_image image;
+
+    return n >= WRY_MODULE_IMAGE_HEAD && wry_module_image_get(&image, bytes);
+}
+
 gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
                            enum wry_content *content, GError **error)
 {
@@ -80,8 +88,8 @@ gboolean content_recognise(const char *name, const uint8_t *bytes, size_t n,
     /* libmagic loads megabytes of rules each time: a second thread with the same bytes waits for
      * the first one's result. */
     g_mutex_lock(&lock);
-    *content = WRY_CONTENT_ANY;
-    if (!file_cache_knows(&fact)) {
+    *content = is_module(bytes, n) ? WRY_CONTENT_MODULE : WRY_CONTENT_ANY;
+    if (*content == WRY_CONTENT_ANY && !file_cache_knows(&fact)) {
         recognised = recognise(name, bytes, n, content, &sure, error);
         if (sure && *content == WRY_CONTENT_ANY)
             file_cache_learn(&fact);
