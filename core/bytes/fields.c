@@ -23,3 +23,12 @@ void bytes_put32(uint8_t *to, uint32_t value)
     bytes_put16(to, (uint16_t)value);
     bytes_put16(to + 2, (uint16_t)(value >> 16));
 }
+
+bool bytes_are_text(const uint8_t *bytes, unsigned n)
+{
+    for (unsigned i = 0; i < n && bytes[i] != 0; i++) {
+        if (bytes[i] < 0x20 || bytes[i] > 0x7E)
+            return false;
+    }
+    return true;
+}

@@ -27,20 +27,11 @@ bool wry_boot_header_present(const uint8_t *bytes)
     return memcmp(bytes, magic, sizeof magic) == 0;
 }
 
-static bool text_is_printable(const uint8_t *text)
-{
-    for (uint32_t i = 0; i < WRY_BOOT_TEXT_SIZE && text[i] != 0; i++) {
-        if (text[i] < 0x20 || text[i] > 0x7E)
-            return false;
-    }
-    return true;
-}
-
 bool wry_boot_header_get(struct wry_boot_header *header, const uint8_t *bytes)
 {
     if (!wry_boot_header_present(bytes) || bytes[AT_VERSION] != WRY_BOOT_HEADER_VERSION ||
         bytes_get32(bytes + AT_CRC) != wry_crc32(0, bytes, AT_CRC) ||
-        !text_is_printable(bytes + AT_TEXT))
+        !bytes_are_text(bytes + AT_TEXT, WRY_BOOT_TEXT_SIZE))
         return false;
     header->chip_code = bytes_get16(bytes + AT_CHIP);
     header->kind = bytes[AT_KIND];

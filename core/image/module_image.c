@@ -16,19 +16,10 @@ enum {
     TEXT_SIZE = WRY_MODULE_VERSION_SIZE - 1,
 };
 
-static bool text_is_printable(const uint8_t *text)
-{
-    for (unsigned i = 0; i < TEXT_SIZE && text[i] != 0; i++) {
-        if (text[i] < 0x20 || text[i] > 0x7E)
-            return false;
-    }
-    return true;
-}
-
 bool wry_module_image_get(struct wry_module_image *image, const uint8_t *head)
 {
     if (memcmp(head, magic, sizeof magic) != 0 || head[AT_VERSION] != VERSION ||
-        !text_is_printable(head + AT_TEXT))
+        !bytes_are_text(head + AT_TEXT, TEXT_SIZE))
         return false;
     image->kind = head[AT_KIND];
     image->body_length = bytes_get32(head + AT_LENGTH);
