@@ -13,6 +13,8 @@
 #define NARROWEST 40u
 #define CELLS_LEAST 14u
 
+static const char clear_line[] = "\r\033[K";
+
 struct bar {
     char label[24];
     enum wry_step step;
@@ -43,8 +45,22 @@ static unsigned terminal_width(void)
     return size.ws_col;
 }
 
+/* Of content whose length is not known. */
+static void draw_open(const struct bar *bar, uint64_t now)
+{
+    double seconds = (double)(now - bar->begun) / 1e6;
+
+    fprintf(stderr, "%s%s  %u KiB  %.0f KiB/s", clear_line, bar->label,
+            (unsigned)(bar->done / 1024), seconds > 0 ? (double)bar->done / 1024 / seconds : 0);
+    fflush(stderr);
+}
+
 static void draw(const struct bar *bar, uint64_t now)
 {
+    if (bar->total == 0) {
+        draw_open(bar, now);
+        return;
+    }
     double seconds = (double)(now - bar->begun) / 1e6;
     double rate = seconds > 0 ? (double)bar->done / seconds : 0;
     double left = remaining_time(&bar->remaining, now, bar->done, bar->total, bar->expected);
@@ -71,16 +87,18 @@ static void draw(const struct bar *bar, uint64_t now)
     memset(cells, '.', room);
     memset(cells, '=', filled);
     cells[room] = '\0';
-    fprintf(stderr, "\r\033[K%s [%s] %s", bar->label, cells, tail);
+    fprintf(stderr, "%s%s [%s] %s", clear_line, bar->label, cells, tail);
     fflush(stderr);
 }
 
 void bar_update(struct bar *bar, const struct wry_session_progress *progress, uint64_t now)
 {
-    if (!bar || progress->step != bar->step || progress->total == 0)
+    bool open_ended = progress->total == 0;
+
+    if (!bar || progress->step != bar->step || (open_ended && progress->done == 0))
         return;
-    bool over = progress->done >= progress->total;
-    bar->done = MIN(progress->done, progress->total);
+    bool over = !open_ended && progress->done >= progress->total;
+    bar->done = open_ended ? progress->done : MIN(progress->done, progress->total);
     bar->total = progress->total;
     bar->expected = (double)progress->expected / 1e6;
     remaining_note(&bar->remaining, now, bar->done);
@@ -89,6 +107,14 @@ void bar_update(struct bar *bar, const struct wry_session_progress *progress, ui
     draw(bar, now);
     bar->anything = true;
     bar->drawn = now;
+}
+
+void bar_give_way(struct bar *bar)
+{
+    if (bar && bar->anything) {
+        fputs(clear_line, stderr);
+        fflush(stderr);
+    }
 }
 
 void bar_end(struct bar *bar)

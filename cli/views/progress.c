@@ -108,6 +108,9 @@ void progress_show(struct progress *live, const struct wry_event *event)
         if (event->note == WRY_NOTE_SPEED_TRIED)
             show_try(live, event);
         break;
+    case WRY_EVENT_HEARD:
+        bar_give_way(live->bar);
+        break;
     case WRY_EVENT_PROGRESS:
         if (event->progress->step == WRY_STEP_CONNECT && live->by_hand)
             show_call(live, event->progress);

@@ -2,6 +2,7 @@
 #include "terminal.h"
 
 #include <errno.h>
+#include <json-glib/json-glib.h>
 #include <poll.h>
 #include <signal.h>
 #include <stdio.h>
@@ -29,6 +30,12 @@ enum {
 
 #define BENCH_TIME 5000000u /* us of simulated time to listen by default */
 
+struct transferred {
+    char *file;
+    uint64_t bytes, time; /* us */
+    uint32_t repeated;    /* blocks */
+};
+
 struct terminal {
     struct app *app;
     const struct terminal_options *options;
@@ -36,6 +43,8 @@ struct terminal {
     struct screen *screen;
     struct typed *typed;
     GString *sending; /* what was typed and is not sent yet */
+    GArray *files;    /* struct transferred */
+    uint64_t began;   /* us: when the latest transfer did */
     bool input_open;
     struct termios before, typing;
     bool raw;
@@ -194,6 +203,38 @@ void terminal_give_way(struct terminal *t)
     screen_give_way(t->screen);
 }
 
+static void free_transferred(void *item)
+{
+    g_free(((struct transferred *)item)->file);
+}
+
+static void note_transfer(struct terminal *t, const struct wry_event *event)
+{
+    struct transferred file = {.file = g_strdup(event->text),
+                               .bytes = event->progress->done,
+                               .time = event->now - t->began,
+                               .repeated = event->other_speed};
+
+    g_array_append_val(t->files, file);
+}
+
+static void add_transfers(const struct terminal *t)
+{
+    JsonBuilder *b = t->app->json;
+
+    if (t->files->len == 0)
+        return;
+    json_begin_list(b, "transfers");
+    for (guint i = 0; i < t->files->len; i++) {
+        const struct transferred *file = &g_array_index(t->files, struct transferred, i);
+        json_add_object(b, json_text("file", file->file),
+                        json_number("bytes", (int64_t)file->bytes),
+                        json_number("blocks_repeated", file->repeated),
+                        json_real("seconds", (double)file->time / 1e6));
+    }
+    json_builder_end_array(b);
+}
+
 static void hear_note(struct terminal *t, const struct wry_event *event)
 {
     switch (event->note) {
@@ -213,6 +254,9 @@ static void hear_note(struct terminal *t, const struct wry_event *event)
         /* It was not readable text after all. */
         screen_drop_line(t->screen);
         break;
+    case WRY_NOTE_TRANSFERRED:
+        note_transfer(t, event);
+        break;
     case WRY_NOTE_SENT:
         screen_sent(t->screen, event->text);
         break;
@@ -223,6 +267,8 @@ static void hear_note(struct terminal *t, const struct wry_event *event)
 
 void terminal_hear(struct terminal *t, const struct wry_event *event)
 {
+    if (event->kind == WRY_EVENT_STEP)
+        t->began = event->now;
     if (event->kind == WRY_EVENT_HEARD)
         screen_hear(t->screen, event->bytes, event->n);
     else if (event->kind == WRY_EVENT_NOTE)
@@ -385,7 +431,9 @@ int terminal_run(struct app *app, const struct terminal_options *options,
                                                        .log = log}),
         .typed = typed_new(),
         .sending = g_string_new(NULL),
+        .files = g_array_new(FALSE, FALSE, sizeof(struct transferred)),
         .input_open = !simulated && !options->expects};
+    g_array_set_clear_func(t->files, free_transferred);
     app->terminal = t;
     begin_raw(t);
     job_options->context = t;
@@ -405,12 +453,14 @@ int terminal_run(struct app *app, const struct terminal_options *options,
                  BENCH_TIME / 1000000u);
     if (result.ended)
         json_add_console(app->json, &result);
+    add_transfers(t);
     if (result.seen)
         tell_seen(app, job_options);
     g_autoptr(GError) error = NULL;
     bool logged = !log || output_file_close(log, options->log, &error);
     typed_free(t->typed);
     g_string_free(t->sending, TRUE);
+    g_array_unref(t->files);
     g_free(t);
     wry_console_result_clear(&result);
     if (outcome != WRY_OUTCOME_DONE) {

@@ -13,6 +13,10 @@
 #include "wrytograph-host/text_file.h"
 #include "wrytograph/xmodem.h"
 
+enum {
+    TEXT_MOST = 1024, /* bytes of a line that are held back */
+};
+
 #define BEGIN_TIME 60000000u          /* default us to wait for the other side */
 #define REASON_TIME 500000u           /* us to hear why it gave up */
 #define TELL_EVERY 100000u            /* us between reports of progress */
@@ -31,6 +35,7 @@ struct transfer {
     struct wry_xmodem_receive receive;
     uint64_t told_at; /* us */
     unsigned letters; /* that may be the beginning of a text, or ask to begin */
+    GString *text;    /* of the other side: passed on by whole lines once the transfer goes on */
 };
 
 static bool read_file(void *context, uint32_t offset, uint8_t *to, size_t n)
@@ -166,20 +171,26 @@ static bool is_text(uint8_t byte)
     return byte == '\r' || byte == '\n' || byte == '\t' || (byte >= 0x20 && byte < 0x7F);
 }
 
-/* Passes on what is none of the protocol's. A letter that asks to begin looks like text until
- * nothing, or more of it, follows. */
-static void pass_on(struct transfer *t, uint8_t byte)
+static void pass_text(struct transfer *t)
 {
-    const uint8_t letter = 'C';
+    console_line_hear(t->line, (const uint8_t *)t->text->str, t->text->len);
+    g_string_truncate(t->text, 0);
+}
 
-    if (byte == letter && !t->options->receives && t->send.done == 0) {
+/* Takes what is none of the protocol's. A letter that asks to begin looks like text until nothing,
+ * or more of it, follows. */
+static void take_text(struct transfer *t, uint8_t byte)
+{
+    if (byte == 'C' && !t->options->receives && t->send.done == 0) {
         t->letters++;
         return;
     }
     for (; t->letters > 0; t->letters--)
-        console_line_hear(t->line, &letter, 1);
+        g_string_append_c(t->text, 'C');
     if (is_text(byte))
-        console_line_hear(t->line, &byte, 1);
+        g_string_append_c(t->text, (char)byte);
+    if (byte == '\n' || done_of(t) == 0 || t->text->len >= TEXT_MOST)
+        pass_text(t);
 }
 
 /* Hears what there is. */
@@ -196,7 +207,7 @@ static enum wry_status listen(struct transfer *t)
 
     for (size_t i = 0; status == WRY_OK && i < got; i++) {
         if (!hear(t, bytes[i], now))
-            pass_on(t, bytes[i]);
+            take_text(t, bytes[i]);
     }
     return status;
 }
@@ -324,6 +335,7 @@ static enum wry_status run(struct transfer *t, struct wry_problem **problem)
     begin(t);
     enum wry_status status = exchange(t);
     station_step_end(t->station, phase);
+    pass_text(t);
     if (status != WRY_OK)
         return status;
     if (state_of(t) != WRY_XMODEM_DONE) {
@@ -340,7 +352,11 @@ enum wry_status console_transfer(struct console_line *line,
                                  const struct wry_console_transfer *transfer,
                                  struct wry_problem **problem)
 {
-    struct transfer t = {.line = line, .options = transfer, .station = line->station, .file = -1};
+    struct transfer t = {.line = line,
+                         .options = transfer,
+                         .station = line->station,
+                         .file = -1,
+                         .text = g_string_new(NULL)};
     enum wry_status status = WRY_OK;
     GError *error = NULL;
 
@@ -352,6 +368,7 @@ enum wry_status console_transfer(struct console_line *line,
     if (t.file >= 0)
         close(t.file);
     wry_atomic_file_abandon(t.place);
+    g_string_free(t.text, TRUE);
     if (t.received)
         g_byte_array_unref(t.received);
     return status;
