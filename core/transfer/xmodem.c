@@ -13,7 +13,7 @@ uint16_t wry_xmodem_crc(uint16_t crc, const uint8_t *bytes, size_t n)
 
 uint64_t xmodem_line_time(uint32_t speed, size_t bytes)
 {
-    return bytes * UINT64_C(10000000) / (speed > 0 ? speed : 1);
+    return (uint64_t)bytes * (10000000u / (speed > 0 ? speed : 1));
 }
 
 size_t xmodem_check(uint8_t *to, const uint8_t *content, size_t n, bool crc)

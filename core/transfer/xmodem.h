@@ -19,7 +19,7 @@ enum {
 #define XMODEM_BLOCK_TIME 10000000u  /* to wait for a block */
 #define XMODEM_ANSWER_TIME 12000000u /* to wait for the answer to it */
 
-/* us that bytes take on the line. */
+/* us that bytes take on the line, to the us for each. Small processors divide 32 bits at most. */
 uint64_t xmodem_line_time(uint32_t speed, size_t bytes);
 
 /* Writes the check of a block behind it; returns its length. */
