@@ -37,8 +37,11 @@ const struct verb verb_identify = {
     .examples = {"wrytograph identify --link bench:gauge-1",
                  "wrytograph identify --expect-chip turnstone-t2 --expect-flash 32Mbit"},
     .usual = {"link", "expect-chip", "expect-flash", "deep", "by-hand"},
-    .description = "Puts the board into loading mode and shows chip, flash and content. With\n"
-                   "--expect-chip or --expect-flash, another board is an error (exit code 5).",
+    .description =
+        "Puts the board into loading mode and shows chip, flash and content. With\n"
+        "--expect-chip or --expect-flash, another board is an error (exit code 5). A module\n"
+        "behind the chip is not looked at: only firmware passes bytes on to it, and none\n"
+        "runs meanwhile (docs/co-processor.md).",
     .options = APP_LINK | APP_LAYOUT | APP_NO_WORDS,
     .leaves_running = true,
     .own = own,
