@@ -269,8 +269,13 @@ static enum wry_status take_transfer(struct console *t, size_t step)
     const struct wry_console_options *options = t->options;
 
     for (size_t i = 0; i < options->transfer_count; i++) {
-        if (options->transfers[i].step == step)
-            return console_transfer(&t->line, &options->transfers[i], &t->untransferred);
+        if (options->transfers[i].step != step)
+            continue;
+        /* While the board boots, its speed may still change. */
+        enum wry_status status = options->steps[step].send ? WRY_OK : wait_for_quiet(t);
+        return status == WRY_OK && !is_over(t)
+                   ? console_transfer(&t->line, &options->transfers[i], &t->untransferred)
+                   : status;
     }
     return WRY_OK;
 }

@@ -19,6 +19,7 @@ enum {
 
 #define BEGIN_TIME 60000000u          /* default us to wait for the other side */
 #define REASON_TIME 500000u           /* us to hear why it gave up */
+#define LEAVE_MOST UINT64_C(2000000)  /* us */
 #define TELL_EVERY 100000u            /* us between reports of progress */
 #define CONTENT_MOST (64u << 20)      /* bytes */
 #define REASON_MOST UINT64_C(5000000) /* us, if it goes on talking */
@@ -193,6 +194,15 @@ static void take_text(struct transfer *t, uint8_t byte)
         pass_text(t);
 }
 
+/* The other side hears of it only when all that was said before has left. */
+static void let_it_leave(const struct transfer *t)
+{
+    const struct wry_port *port = t->station->port;
+    uint64_t time = WRY_XMODEM_FRAME_MAX * UINT64_C(10000000) / t->line->speed;
+
+    port->sleep(port->context, station_now(t->station) + MIN(time, LEAVE_MOST));
+}
+
 /* Hears what there is. */
 static enum wry_status listen(struct transfer *t)
 {
@@ -340,6 +350,8 @@ static enum wry_status run(struct transfer *t, struct wry_problem **problem)
         return status;
     if (state_of(t) != WRY_XMODEM_DONE) {
         *problem = problem_of_failure(t);
+        if (failure_of(t) == WRY_XMODEM_STOPPED)
+            let_it_leave(t);
         return hear_reason(t);
     }
     *problem = t->options->receives ? keep(t) : NULL;
