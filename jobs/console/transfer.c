@@ -20,6 +20,7 @@ enum {
 #define BEGIN_TIME 60000000u          /* default us to wait for the other side */
 #define REASON_TIME 500000u           /* us to hear why it gave up */
 #define LEAVE_MOST UINT64_C(2000000)  /* us */
+#define LATENCY 200000u               /* us from here to the other side, at most */
 #define TELL_EVERY 100000u            /* us between reports of progress */
 #define CONTENT_MOST (64u << 20)      /* bytes */
 #define REASON_MOST UINT64_C(5000000) /* us, if it goes on talking */
@@ -200,7 +201,7 @@ static void let_it_leave(const struct transfer *t)
     const struct wry_port *port = t->station->port;
     uint64_t time = WRY_XMODEM_FRAME_MAX * UINT64_C(10000000) / t->line->speed;
 
-    port->sleep(port->context, station_now(t->station) + MIN(time, LEAVE_MOST));
+    port->sleep(port->context, station_now(t->station) + MIN(time, LEAVE_MOST) + LATENCY);
 }
 
 /* Hears what there is. */
