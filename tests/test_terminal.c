@@ -74,6 +74,26 @@ static void ctrl_c_leaves_a_sane_terminal_and_says_so(void)
     stop(&bench);
 }
 
+/* The module is in its menu again, and not waiting for the next block. */
+static void ctrl_c_cancels_a_transfer(void)
+{
+    struct bench bench;
+    struct desk desk;
+
+    serve(&bench);
+    desk_begin(&desk, 100, 24, "listen", "--link", bench.link, "--steps",
+               scratch_file("sounder-update.yaml"), NULL);
+    CHECK(desk_see(&desk, "Sending ["));
+    CHECK(desk_see(&desk, " KiB/s"));
+    desk_type(&desk, "\x03");
+    CHECK(desk_see(&desk, "stopped at your request"));
+    CHECK_EQUAL(9, desk_end(&desk));
+    EXPECT(0, "program is damaged",
+           command("listen", "--link", bench.link, "--send", "v", "--expect", "program is damaged",
+                   NULL));
+    stop(&bench);
+}
+
 static void keys_reset_the_board_and_send_a_break(void)
 {
     struct bench bench;
@@ -332,6 +352,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(what_is_typed_reaches_the_firmware_and_ctrl_x_leaves),
         FACT(ctrl_c_leaves_a_sane_terminal_and_says_so),
+        FACT(ctrl_c_cancels_a_transfer),
         FACT(keys_reset_the_board_and_send_a_break),
         FACT(buttons_act_on_a_served_board_at_once),
         FACT(a_link_that_goes_away_ends_it_with_its_own_code),

@@ -187,12 +187,12 @@ static void every_length_arrives_in_every_way(void)
 {
     static const uint32_t lengths[] = {0,    1,    127,  128,  129,   896,   897,
                                        1023, 1024, 1025, 2047, 33000, 40001, 270000};
-    static const uint32_t speeds[] = {300, 9600, 115200, 2000000};
+    static const uint32_t speeds[] = {110, 9600, 115200, 2000000};
 
     for (size_t i = 0; i < sizeof lengths / sizeof lengths[0]; i++) {
         for (unsigned way = 0; way < 16; way++) {
             uint32_t speed = speeds[way / 4];
-            if (speed == 300 && lengths[i] > 40000)
+            if (speed == 110 && lengths[i] > 40000)
                 continue;
             struct pair *pair = pair_new(lengths[i], speed, way & 1, way & 2);
             run(pair);
@@ -316,8 +316,8 @@ static void a_letter_in_a_text_begins_nothing(void)
     CHECK_EQUAL(0, wry_xmodem_send_say(send, 2000000, &said));
     CHECK_EQUAL(0, hear(send, "CC", 2, 3000000));
     CHECK_EQUAL(0, wry_xmodem_send_say(send, 3040000, &said));
-    CHECK_EQUAL(3050000, wry_xmodem_send_until(send));
-    CHECK_EQUAL(1029, wry_xmodem_send_say(send, 3050000, &said));
+    CHECK_EQUAL(3050172, wry_xmodem_send_until(send));
+    CHECK_EQUAL(1029, wry_xmodem_send_say(send, 3050172, &said));
     CHECK_EQUAL(0x02, said[0]);
     pair_free(pair);
 }

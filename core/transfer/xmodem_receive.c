@@ -66,7 +66,7 @@ static void ask_again(struct wry_xmodem_receive *receive, uint64_t now)
 static void clear(struct wry_xmodem_receive *receive, uint64_t now)
 {
     receive->phase = CLEARING;
-    receive->until = now + QUIET_TIME;
+    receive->until = now + QUIET_TIME + xmodem_line_time(receive->options.speed, 2);
 }
 
 static void take_block(struct wry_xmodem_receive *receive, uint64_t now)
@@ -118,7 +118,7 @@ static void hear_end(struct wry_xmodem_receive *receive, uint64_t now)
     }
     clear(receive, now);
     receive->ended = true;
-    receive->until = now + END_QUIET;
+    receive->until = now + END_QUIET + xmodem_line_time(receive->options.speed, 2);
 }
 
 static bool hear_header(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now)

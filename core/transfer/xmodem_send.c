@@ -1,5 +1,8 @@
-/* The sender of XMODEM. An answer that comes before its frame can have arrived belongs to an
- * earlier frame that was sent twice: taken for this one, it would leave out a block. */
+/*
+ * The sender of XMODEM. A frame that was sent twice may be answered twice, and the second answer,
+ * taken for that of the next frame, would leave out a block. So an answer that comes before its
+ * frame can have arrived does not count then.
+ */
 #include "xmodem.h"
 
 #include "bytes/memory.h"
@@ -140,9 +143,15 @@ bool wry_xmodem_send_hear(struct wry_xmodem_send *send, uint8_t byte, uint64_t n
                                     : hear_answer(send, byte, now);
 }
 
+/* us: when no text has followed the letter. */
+static uint64_t asked_until(const struct wry_xmodem_send *send)
+{
+    return send->heard_at + BEGIN_QUIET + xmodem_line_time(send->options.speed, 2);
+}
+
 static void wait_for_beginning(struct wry_xmodem_send *send, uint64_t now)
 {
-    if (send->asked != 0 && now >= send->heard_at + BEGIN_QUIET) {
+    if (send->asked != 0 && now >= asked_until(send)) {
         send->crc = send->asked == XMODEM_CRC;
         compose(send);
     } else if (now >= send->until) {
@@ -171,7 +180,7 @@ uint64_t wry_xmodem_send_until(const struct wry_xmodem_send *send)
 {
     bool asked = send->phase == BEGINNING && send->asked != 0;
 
-    return asked ? send->heard_at + BEGIN_QUIET : send->until;
+    return asked ? asked_until(send) : send->until;
 }
 
 void wry_xmodem_send_cancel(struct wry_xmodem_send *send)

@@ -269,8 +269,8 @@ static bool write_room(void *context, uint32_t offset, const uint8_t *bytes, siz
 }
 
 /* Reads a range, and compares the board's SHA-256 with that of what arrived: WRY_DIFFERS. */
-EXPORT(read_flash)
-int export_read_flash(uint32_t offset, uint32_t length, uint8_t *to, uint8_t *digest)
+EXPORT(back_up)
+int export_back_up(uint32_t offset, uint32_t length, uint8_t *to, uint8_t *digest)
 {
     struct room room = {to, offset, length};
     struct wry_writer writer = {&room, write_room};

@@ -159,7 +159,7 @@ function begin() {
       const { flash, address } = state.board;
       state.backupRoom ??= state.library.room(flash + 32);
       const digest = state.backupRoom + flash;
-      const code = await state.library.call("read_flash", 0, flash, state.backupRoom, digest);
+      const code = await state.library.call("back_up", 0, flash, state.backupRoom, digest);
       if (code !== OK) return fail("backup-says", code);
       const content = state.library.bytes(state.backupRoom, flash).slice();
       const sha256 = hexBytes(state.library.bytes(digest, 32));

@@ -19,7 +19,7 @@ enum {
 
 #define BEGIN_TIME 60000000u          /* default us to wait for the other side */
 #define REASON_TIME 500000u           /* us to hear why it gave up */
-#define LEAVE_MOST UINT64_C(2000000)  /* us */
+#define LEAVE_MOST UINT64_C(10000000) /* us: a block at 1200 baud */
 #define LATENCY 200000u               /* us from here to the other side, at most */
 #define TELL_EVERY 100000u            /* us between reports of progress */
 #define CONTENT_MOST (64u << 20)      /* bytes */
@@ -153,7 +153,7 @@ static bool hear(struct transfer *t, uint8_t byte, uint64_t now)
     return ours;
 }
 
-static void tell(struct transfer *t)
+static void tell(struct transfer *t, bool at_once)
 {
     struct wry_session_progress progress = {.step = t->options->receives ? WRY_STEP_READ
                                                                          : WRY_STEP_WRITE,
@@ -161,7 +161,7 @@ static void tell(struct transfer *t)
                                             .total = t->length,
                                             .speed = t->line->speed};
 
-    if (station_now(t->station) < t->told_at + TELL_EVERY)
+    if (!at_once && station_now(t->station) < t->told_at + TELL_EVERY)
         return;
     t->told_at = station_now(t->station);
     figure_progress(t->station, &progress);
@@ -170,7 +170,7 @@ static void tell(struct transfer *t)
 
 static bool is_text(uint8_t byte)
 {
-    return byte == '\r' || byte == '\n' || byte == '\t' || (byte >= 0x20 && byte < 0x7F);
+    return byte == '\r' || byte == '\n' || byte == '\t' || (byte >= 0x20 && byte != 0x7F);
 }
 
 static void pass_text(struct transfer *t)
@@ -195,11 +195,12 @@ static void take_text(struct transfer *t, uint8_t byte)
         pass_text(t);
 }
 
-/* The other side hears of it only when all that was said before has left. */
+/* The other side hears that it is cancelled when all that was said before has left. */
 static void let_it_leave(const struct transfer *t)
 {
     const struct wry_port *port = t->station->port;
-    uint64_t time = WRY_XMODEM_FRAME_MAX * UINT64_C(10000000) / t->line->speed;
+    uint64_t bytes = t->options->receives ? 0 : WRY_XMODEM_FRAME_MAX;
+    uint64_t time = bytes * UINT64_C(10000000) / t->line->speed;
 
     port->sleep(port->context, station_now(t->station) + MIN(time, LEAVE_MOST) + LATENCY);
 }
@@ -234,13 +235,12 @@ static enum wry_status exchange(struct transfer *t)
             status = listen(t);
         if (status == WRY_OK)
             status = say(t);
-        tell(t);
+        tell(t, state_of(t) == WRY_XMODEM_DONE);
     }
     return status;
 }
 
-/* What the other side prints after it gave up. Its protocol's bytes are no text at a wrong speed.
- */
+/* Passes on what the other side prints after it gave up, without the rest of its protocol. */
 static enum wry_status hear_reason(struct transfer *t)
 {
     const struct wry_port *port = t->station->port;
