@@ -72,6 +72,8 @@ perf: all
 	@echo
 	@perf/clean_line $(BUILD)
 	@echo
+	@perf/transfer $(BUILD)
+	@echo
 	@perf/start $(BUILD)
 
 # The command on the kernel's own driver of a USB serial adapter, in an emulated machine: two minutes.
@@ -79,8 +81,11 @@ adapter: all
 	@scripts/install-deps --adapter
 	@trials/adapter/run $(BUILD)
 
-# Many boards at once, killed cards, and the ledger under load: some minutes, on an idle machine.
+# The demo from its clone, many boards at once, killed cards, and the ledger under load: some minutes,
+# on an idle machine.
 perf-cards: all
+	@perf/first_use
+	@echo
 	@perf/many_boards $(BUILD)
 	@echo
 	@perf/many_boards $(BUILD) 24

@@ -30,23 +30,23 @@ static void answer_sender(const struct wry_xmodem_options *options, const uint8_
     uint64_t now = 0, silent_since = 0;
 
     wry_xmodem_send_begin(&send, options, &content, LENGTH, now);
-    for (size_t i = 0; send.state == WRY_XMODEM_GOES_ON; i++) {
+    for (size_t i = 0; send.state == WRY_XMODEM_RUNNING; i++) {
         uint32_t before = send.done;
         if (i < n) {
             silent_since = now += pause_before(bytes[i], i);
-            wry_xmodem_send_hear(&send, bytes[i], now);
+            wry_xmodem_send_input(&send, bytes[i], now);
         } else {
-            uint64_t until = wry_xmodem_send_until(&send);
+            uint64_t until = wry_xmodem_send_deadline(&send);
             now = until > now ? until : now + 1;
         }
-        size_t length = wry_xmodem_send_say(&send, now, &said);
+        size_t length = wry_xmodem_send_output(&send, now, &said);
         MUST(length <= WRY_XMODEM_FRAME_MAX);
         MUST(send.done >= before && send.done - before <= WRY_XMODEM_LARGE);
         MUST(now - silent_since < 10 * MINUTE);
     }
     MUST(send.state != WRY_XMODEM_DONE || send.done == LENGTH);
     MUST((send.state == WRY_XMODEM_FAILED) == (send.failure != WRY_XMODEM_NO_FAILURE));
-    MUST(!wry_xmodem_send_hear(&send, 'C', now));
+    MUST(!wry_xmodem_send_input(&send, 'C', now));
 }
 
 static void feed_receiver(const struct wry_xmodem_options *options, const uint8_t *bytes, size_t n)
@@ -57,19 +57,19 @@ static void feed_receiver(const struct wry_xmodem_options *options, const uint8_
     uint32_t taken = 0;
 
     wry_xmodem_receive_begin(&receive, options, now);
-    for (size_t i = 0; receive.state == WRY_XMODEM_GOES_ON; i++) {
+    for (size_t i = 0; receive.state == WRY_XMODEM_RUNNING; i++) {
         if (i < n) {
             silent_since = now += pause_before(bytes[i], i);
-            wry_xmodem_receive_hear(&receive, bytes[i], now);
+            wry_xmodem_receive_input(&receive, bytes[i], now);
         } else {
-            uint64_t until = wry_xmodem_receive_until(&receive);
+            uint64_t until = wry_xmodem_receive_deadline(&receive);
             now = until > now ? until : now + 1;
         }
-        size_t length = wry_xmodem_receive_take(&receive, &content);
+        size_t length = wry_xmodem_receive_content(&receive, &content);
         MUST(length == 0 || length == WRY_XMODEM_SMALL || length == WRY_XMODEM_LARGE);
         taken += (uint32_t)length;
         MUST(taken == receive.done);
-        MUST(wry_xmodem_receive_say(&receive, now, &said) <= sizeof receive.saying);
+        MUST(wry_xmodem_receive_output(&receive, now, &said) <= sizeof receive.output);
         MUST(now - silent_since < 10 * MINUTE);
     }
     MUST((receive.state == WRY_XMODEM_FAILED) == (receive.failure != WRY_XMODEM_NO_FAILURE));

@@ -137,6 +137,25 @@ static void a_firmware_at_another_speed_is_followed(void)
     CHECK(!says(&said, "Not readable"));
 }
 
+/* Any speed, not only a usual one: the boot ROM's text is readable at another, and then the
+ * firmware's is not. */
+static void a_speed_that_was_given_is_gone_back_to(void)
+{
+    static const char *const speeds[] = {"12000", "250000", "1000000", "1500000", "2000000"};
+
+    for (size_t i = 0; i < G_N_ELEMENTS(speeds); i++) {
+        g_autofree char *name = g_strdup_printf("given-%s", speeds[i]);
+        g_autofree char *fault = g_strdup_printf("console=%s", speeds[i]);
+        g_autofree char *hint = g_strdup_printf("Next time, --speed %s", speeds[i]);
+        check_context("%s", fault);
+        scratch_use_gauge(name, fault);
+        struct said said = command("listen", "--speed", speeds[i], "--send", "version", "--expect",
+                                   "tide-gauge 2.3.0", NULL);
+        EXPECT(0, "Seen: \"tide-gauge 2.3.0\"", said);
+        CHECK(!says(&said, hint));
+    }
+}
+
 static void what_does_not_start_is_told_with_advice(void)
 {
     scratch_use_gauge("stuck", "strap-stuck");
@@ -160,6 +179,7 @@ int main(int argc, char **argv)
         FACT(a_steps_file_s_mistakes_are_named_by_line),
         FACT(other_line_endings_are_tried_when_a_line_is_not_answered),
         FACT(a_firmware_at_another_speed_is_followed),
+        FACT(a_speed_that_was_given_is_gone_back_to),
         FACT(what_does_not_start_is_told_with_advice),
     };
     scratch_make_images();

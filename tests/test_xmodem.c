@@ -12,6 +12,7 @@ enum {
 };
 
 #define MINUTE UINT64_C(60000000)
+#define FIRST_BLOCK UINT64_C(200000) /* us: when it is sent */
 
 /* One direction: bytes arrive in order, each at its time. */
 struct wire {
@@ -97,25 +98,25 @@ static void turn(struct pair *pair)
     uint8_t byte;
 
     while (arrived(pair, &pair->out, &byte)) {
-        wry_xmodem_receive_hear(&pair->receive, byte, pair->now);
-        n = wry_xmodem_receive_take(&pair->receive, &bytes);
+        wry_xmodem_receive_input(&pair->receive, byte, pair->now);
+        n = wry_xmodem_receive_content(&pair->receive, &bytes);
         if (pair->got_length + n <= CONTENT_MOST + WRY_XMODEM_LARGE)
             memcpy(pair->got + pair->got_length, bytes, n);
         pair->got_length += (uint32_t)n;
     }
-    n = wry_xmodem_receive_say(&pair->receive, pair->now, &bytes);
+    n = wry_xmodem_receive_output(&pair->receive, pair->now, &bytes);
     if (!pair->deaf)
         transmit(pair, &pair->back, bytes, n);
     while (arrived(pair, &pair->back, &byte))
-        wry_xmodem_send_hear(&pair->send, byte, pair->now);
-    n = wry_xmodem_send_say(&pair->send, pair->now, &bytes);
+        wry_xmodem_send_input(&pair->send, byte, pair->now);
+    n = wry_xmodem_send_output(&pair->send, pair->now, &bytes);
     pair->said += n;
     transmit(pair, &pair->out, bytes, n);
 }
 
 static bool goes_on(const struct pair *pair)
 {
-    return pair->send.state == WRY_XMODEM_GOES_ON || pair->receive.state == WRY_XMODEM_GOES_ON;
+    return pair->send.state == WRY_XMODEM_RUNNING || pair->receive.state == WRY_XMODEM_RUNNING;
 }
 
 /* Moves on to whatever comes next. */
@@ -123,10 +124,10 @@ static void move_on(struct pair *pair)
 {
     uint64_t next = earlier(next_of(&pair->out), next_of(&pair->back));
 
-    if (pair->send.state == WRY_XMODEM_GOES_ON)
-        next = earlier(next, wry_xmodem_send_until(&pair->send));
-    if (pair->receive.state == WRY_XMODEM_GOES_ON)
-        next = earlier(next, wry_xmodem_receive_until(&pair->receive));
+    if (pair->send.state == WRY_XMODEM_RUNNING)
+        next = earlier(next, wry_xmodem_send_deadline(&pair->send));
+    if (pair->receive.state == WRY_XMODEM_RUNNING)
+        next = earlier(next, wry_xmodem_receive_deadline(&pair->receive));
     if (next < UINT64_MAX)
         pair->now = next > pair->now ? next : pair->now + 1;
 }
@@ -290,8 +291,8 @@ static size_t hear(struct wry_xmodem_send *send, const char *bytes, size_t n, ui
     size_t all = 0;
 
     for (size_t i = 0; i < n; i++) {
-        wry_xmodem_send_hear(send, (uint8_t)bytes[i], now);
-        all += wry_xmodem_send_say(send, now, &said);
+        wry_xmodem_send_input(send, (uint8_t)bytes[i], now);
+        all += wry_xmodem_send_output(send, now, &said);
     }
     return all;
 }
@@ -305,6 +306,18 @@ static void begin_sender(struct wry_xmodem_send *send, struct pair *pair)
                           0);
 }
 
+/* A sender alone, which was asked by that byte and has sent its first block of so many bytes. */
+static struct pair *pair_at_first_block(char asked, size_t length)
+{
+    struct pair *pair = pair_new(5000, 115200, true, false);
+    const uint8_t *said;
+
+    begin_sender(&pair->send, pair);
+    hear(&pair->send, &asked, 1, 0);
+    CHECK_EQUAL(length, wry_xmodem_send_output(&pair->send, FIRST_BLOCK, &said));
+    return pair;
+}
+
 static void a_letter_in_a_text_begins_nothing(void)
 {
     struct pair *pair = pair_new(5000, 115200, true, false);
@@ -313,11 +326,11 @@ static void a_letter_in_a_text_begins_nothing(void)
 
     begin_sender(send, pair);
     CHECK_EQUAL(0, hear(send, "Choose C", 7, 1000));
-    CHECK_EQUAL(0, wry_xmodem_send_say(send, 2000000, &said));
+    CHECK_EQUAL(0, wry_xmodem_send_output(send, 2000000, &said));
     CHECK_EQUAL(0, hear(send, "CC", 2, 3000000));
-    CHECK_EQUAL(0, wry_xmodem_send_say(send, 3040000, &said));
-    CHECK_EQUAL(3050172, wry_xmodem_send_until(send));
-    CHECK_EQUAL(1029, wry_xmodem_send_say(send, 3050172, &said));
+    CHECK_EQUAL(0, wry_xmodem_send_output(send, 3040000, &said));
+    CHECK_EQUAL(3050172, wry_xmodem_send_deadline(send));
+    CHECK_EQUAL(1029, wry_xmodem_send_output(send, 3050172, &said));
     CHECK_EQUAL(0x02, said[0]);
     pair_free(pair);
 }
@@ -325,16 +338,12 @@ static void a_letter_in_a_text_begins_nothing(void)
 /* A block that was sent twice is answered twice, and the second answer confirms nothing. */
 static void an_answer_that_comes_too_early_is_none(void)
 {
-    struct pair *pair = pair_new(5000, 115200, true, false);
+    struct pair *pair = pair_at_first_block('C', 1029);
     struct wry_xmodem_send *send = &pair->send;
-    uint64_t now = 200000;
     const uint8_t *said;
+    uint64_t now = wry_xmodem_send_deadline(send);
 
-    begin_sender(send, pair);
-    hear(send, "C", 1, 0);
-    CHECK_EQUAL(1029, wry_xmodem_send_say(send, now, &said));
-    now = wry_xmodem_send_until(send);
-    CHECK_EQUAL(1029, wry_xmodem_send_say(send, now, &said));
+    CHECK_EQUAL(1029, wry_xmodem_send_output(send, now, &said));
     CHECK_EQUAL(1029, hear(send, "\x06", 1, now + 90000));
     CHECK_EQUAL(1024, send->done);
     CHECK_EQUAL(0, hear(send, "\x06", 1, now + 92000));
@@ -347,14 +356,10 @@ static void an_answer_that_comes_too_early_is_none(void)
 /* Over a network, an answer comes sooner than the speed would have it. */
 static void a_line_may_be_faster_than_its_speed(void)
 {
-    struct pair *pair = pair_new(5000, 115200, true, false);
+    struct pair *pair = pair_at_first_block('C', 1029);
     struct wry_xmodem_send *send = &pair->send;
-    uint64_t now = 200000;
-    const uint8_t *said;
+    uint64_t now = FIRST_BLOCK;
 
-    begin_sender(send, pair);
-    hear(send, "C", 1, 0);
-    CHECK_EQUAL(1029, wry_xmodem_send_say(send, now, &said));
     for (unsigned i = 1; i < 4; i++) {
         CHECK_EQUAL(1029, hear(send, "\x15", 1, now += 1000));
         CHECK_EQUAL(1029, hear(send, "\x06", 1, now += 1000));
@@ -365,16 +370,12 @@ static void a_line_may_be_faster_than_its_speed(void)
 
 static void a_receiver_that_never_accepts_is_given_up(void)
 {
-    struct pair *pair = pair_new(5000, 115200, true, false);
+    struct pair *pair = pair_at_first_block(0x15, 132);
     struct wry_xmodem_send *send = &pair->send;
-    uint64_t now = 200000;
-    const uint8_t *said;
+    uint64_t now = FIRST_BLOCK;
     unsigned frames = 1;
 
-    begin_sender(send, pair);
-    hear(send, "\x15", 1, 0);
-    CHECK_EQUAL(132, wry_xmodem_send_say(send, now, &said));
-    for (; send->state == WRY_XMODEM_GOES_ON; now += 100000)
+    for (; send->state == WRY_XMODEM_RUNNING; now += 100000)
         frames += hear(send, "\x15", 1, now + 100000) == 132;
     CHECK_EQUAL(WRY_XMODEM_REFUSED, send->failure);
     CHECK_EQUAL(WRY_XMODEM_TRIES, frames);
@@ -390,7 +391,7 @@ static void blocks_are_as_described(void)
     CHECK_EQUAL(0x31C3, wry_xmodem_crc(0, (const uint8_t *)"123456789", 9));
     begin_sender(&pair->send, pair);
     hear(&pair->send, "C", 1, 0);
-    CHECK_EQUAL(133, wry_xmodem_send_say(&pair->send, 200000, &said));
+    CHECK_EQUAL(133, wry_xmodem_send_output(&pair->send, 200000, &said));
     CHECK_EQUAL(0x01, said[0]);
     CHECK_EQUAL(0x01, said[1]);
     CHECK_EQUAL(0xFE, said[2]);
@@ -410,7 +411,7 @@ static void give_block(struct wry_xmodem_receive *receive, uint8_t number, uint6
     frame[131] = (uint8_t)(crc >> 8);
     frame[132] = (uint8_t)crc;
     for (size_t i = 0; i < sizeof frame; i++)
-        wry_xmodem_receive_hear(receive, frame[i], now);
+        wry_xmodem_receive_input(receive, frame[i], now);
 }
 
 static void blocks_out_of_order_are_refused(void)
@@ -428,7 +429,7 @@ static void blocks_out_of_order_are_refused(void)
     give_block(&receive, 4, 4000);
     CHECK_EQUAL(WRY_XMODEM_OUT_OF_ORDER, receive.failure);
     CHECK_EQUAL(256, receive.done);
-    CHECK_EQUAL(3, wry_xmodem_receive_say(&receive, 4000, &said));
+    CHECK_EQUAL(3, wry_xmodem_receive_output(&receive, 4000, &said));
     CHECK_EQUAL(0x18, said[0]);
 }
 

@@ -45,6 +45,7 @@ struct terminal {
     GString *sending; /* what was typed and is not sent yet */
     GArray *files;    /* struct transferred */
     uint64_t began;   /* us: when the latest transfer did */
+    uint32_t speed;   /* baud at the beginning */
     bool input_open;
     struct termios before, typing;
     bool raw;
@@ -239,6 +240,7 @@ static void hear_note(struct terminal *t, const struct wry_event *event)
 {
     switch (event->note) {
     case WRY_NOTE_LISTENING:
+        t->speed = event->speed;
         app_note(t->app, "Listening on %s at %u baud; Enter sends %s%s.",
                  wry_station_link(t->app->station), (unsigned)event->speed,
                  t->options->line_end ? t->options->line_end : "crlf",
@@ -247,7 +249,7 @@ static void hear_note(struct terminal *t, const struct wry_event *event)
                         : "");
         break;
     case WRY_NOTE_READABLE:
-        if (!(t->app->verb->options & APP_LEDGER))
+        if (!(t->app->verb->options & APP_LEDGER) && event->speed != t->speed)
             app_note(t->app, "Next time, --speed %u begins with it.", (unsigned)event->speed);
         break;
     case WRY_NOTE_UNREADABLE:

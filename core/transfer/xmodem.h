@@ -11,7 +11,7 @@ enum {
     XMODEM_NAK = 0x15,
     XMODEM_CAN = 0x18,
     XMODEM_CRC = 'C', /* asks for CRCs */
-    XMODEM_CANS = 3,  /* said to cancel; two are enough */
+    XMODEM_CANS = 3,  /* sent to cancel; two are enough */
 };
 
 /* us. A receiver asks again first: if both repeated at once, two answers would come to one block.

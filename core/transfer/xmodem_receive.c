@@ -19,10 +19,10 @@ enum {
 #define QUIET_TIME 300000u /* us of silence that end what was garbled */
 #define END_QUIET 50000u   /* us of silence after the end */
 
-static void say(struct wry_xmodem_receive *receive, uint8_t byte, size_t n)
+static void answer(struct wry_xmodem_receive *receive, uint8_t byte, size_t n)
 {
-    memset(receive->saying, byte, n);
-    receive->saying_length = n;
+    memset(receive->output, byte, n);
+    receive->output_length = n;
 }
 
 static void fail(struct wry_xmodem_receive *receive, enum wry_xmodem_failure failure, bool cancels)
@@ -30,9 +30,9 @@ static void fail(struct wry_xmodem_receive *receive, enum wry_xmodem_failure fai
     receive->state = WRY_XMODEM_FAILED;
     receive->failure = failure;
     receive->ready = false;
-    receive->saying_length = 0;
+    receive->output_length = 0;
     if (cancels)
-        say(receive, XMODEM_CAN, XMODEM_CANS);
+        answer(receive, XMODEM_CAN, XMODEM_CANS);
 }
 
 void wry_xmodem_receive_begin(struct wry_xmodem_receive *receive,
@@ -59,7 +59,7 @@ static void ask_again(struct wry_xmodem_receive *receive, uint64_t now)
         return;
     }
     receive->repeated += !receive->ended;
-    say(receive, XMODEM_NAK, 1);
+    answer(receive, XMODEM_NAK, 1);
     await_block(receive, now);
 }
 
@@ -91,7 +91,7 @@ static void take_block(struct wry_xmodem_receive *receive, uint64_t now)
         receive->done += (uint32_t)n;
     }
     receive->tries = 0;
-    say(receive, XMODEM_ACK, 1);
+    answer(receive, XMODEM_ACK, 1);
     await_block(receive, now);
 }
 
@@ -109,10 +109,10 @@ static void begin_block(struct wry_xmodem_receive *receive, uint8_t byte, uint64
 
 /* The end counts when it is announced twice: a single byte may be a garbled one, or the number of a
  * block whose first byte was lost. */
-static void hear_end(struct wry_xmodem_receive *receive, uint64_t now)
+static void take_end(struct wry_xmodem_receive *receive, uint64_t now)
 {
     if (receive->ended) {
-        say(receive, XMODEM_ACK, 1);
+        answer(receive, XMODEM_ACK, 1);
         receive->state = WRY_XMODEM_DONE;
         return;
     }
@@ -121,14 +121,14 @@ static void hear_end(struct wry_xmodem_receive *receive, uint64_t now)
     receive->until = now + END_QUIET + xmodem_line_time(receive->options.speed, 2);
 }
 
-static bool hear_header(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now)
+static bool take_header(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now)
 {
     if (byte == XMODEM_SOH || byte == XMODEM_STX) {
         begin_block(receive, byte, now);
         return true;
     }
     if (byte == XMODEM_EOT) {
-        hear_end(receive, now);
+        take_end(receive, now);
         return true;
     }
     if (byte == XMODEM_CAN)
@@ -139,11 +139,11 @@ static bool hear_header(struct wry_xmodem_receive *receive, uint8_t byte, uint64
     return true;
 }
 
-bool wry_xmodem_receive_hear(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now)
+bool wry_xmodem_receive_input(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now)
 {
     bool outside = receive->phase == ASKING || receive->phase == BETWEEN;
 
-    if (receive->state != WRY_XMODEM_GOES_ON)
+    if (receive->state != WRY_XMODEM_RUNNING)
         return false;
     receive->ready = false;
     receive->cans = outside && byte == XMODEM_CAN ? (uint8_t)(receive->cans + 1) : 0;
@@ -152,7 +152,7 @@ bool wry_xmodem_receive_hear(struct wry_xmodem_receive *receive, uint8_t byte, u
         return true;
     }
     if (outside)
-        return hear_header(receive, byte, now);
+        return take_header(receive, byte, now);
     if (receive->phase == CLEARING) {
         receive->ended = false;
         clear(receive, now);
@@ -176,39 +176,39 @@ static void ask_to_begin(struct wry_xmodem_receive *receive, uint64_t now)
     if (receive->crc && receive->asked == ASKED_FOR_CRC)
         receive->crc = false;
     receive->asked += receive->crc;
-    say(receive, receive->crc ? XMODEM_CRC : XMODEM_NAK, 1);
+    answer(receive, receive->crc ? XMODEM_CRC : XMODEM_NAK, 1);
     receive->ask_at = now + ASK_EVERY;
     uint64_t end = receive->begun + receive->options.start_time;
     receive->until = receive->ask_at < end ? receive->ask_at : end;
 }
 
-size_t wry_xmodem_receive_say(struct wry_xmodem_receive *receive, uint64_t now,
-                              const uint8_t **bytes)
+size_t wry_xmodem_receive_output(struct wry_xmodem_receive *receive, uint64_t now,
+                                 const uint8_t **bytes)
 {
-    bool goes_on = receive->state == WRY_XMODEM_GOES_ON;
+    bool goes_on = receive->state == WRY_XMODEM_RUNNING;
 
     if (goes_on && receive->phase == ASKING)
         ask_to_begin(receive, now);
-    else if (goes_on && receive->saying_length == 0 && now >= receive->until)
+    else if (goes_on && receive->output_length == 0 && now >= receive->until)
         ask_again(receive, now);
-    size_t n = receive->saying_length;
-    receive->saying_length = 0;
-    *bytes = receive->saying;
+    size_t n = receive->output_length;
+    receive->output_length = 0;
+    *bytes = receive->output;
     return n;
 }
 
-uint64_t wry_xmodem_receive_until(const struct wry_xmodem_receive *receive)
+uint64_t wry_xmodem_receive_deadline(const struct wry_xmodem_receive *receive)
 {
     return receive->until;
 }
 
 void wry_xmodem_receive_cancel(struct wry_xmodem_receive *receive)
 {
-    if (receive->state == WRY_XMODEM_GOES_ON)
+    if (receive->state == WRY_XMODEM_RUNNING)
         fail(receive, WRY_XMODEM_STOPPED, true);
 }
 
-size_t wry_xmodem_receive_take(struct wry_xmodem_receive *receive, const uint8_t **content)
+size_t wry_xmodem_receive_content(struct wry_xmodem_receive *receive, const uint8_t **content)
 {
     if (!receive->ready)
         return 0;

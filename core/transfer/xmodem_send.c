@@ -29,7 +29,7 @@ static void fail(struct wry_xmodem_send *send, enum wry_xmodem_failure failure, 
 {
     send->state = WRY_XMODEM_FAILED;
     send->failure = failure;
-    send->unsaid = cancels;
+    send->pending = cancels;
     send->frame_length = XMODEM_CANS;
     memset(send->frame, XMODEM_CAN, XMODEM_CANS);
 }
@@ -51,7 +51,7 @@ static void compose(struct wry_xmodem_send *send)
     send->sent = send->answers = 0;
     send->tries = 0;
     send->again = false;
-    send->unsaid = true;
+    send->pending = true;
     send->cans = 0;
     if (left == 0) {
         send->phase = ENDING;
@@ -81,7 +81,7 @@ static void repeat(struct wry_xmodem_send *send)
         fail(send, send->again ? WRY_XMODEM_REFUSED : WRY_XMODEM_NOT_ANSWERED, true);
         return;
     }
-    send->unsaid = true;
+    send->pending = true;
     send->repeated += send->phase == SENDING;
 }
 
@@ -97,12 +97,12 @@ static void confirm(struct wry_xmodem_send *send)
     compose(send);
 }
 
-static bool hear_beginning(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
+static bool take_request(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
 {
     bool asks = byte == XMODEM_CRC || byte == XMODEM_NAK;
 
     send->asked = asks ? byte : 0;
-    send->heard_at = now;
+    send->asked_at = now;
     return byte == XMODEM_NAK || byte == XMODEM_CAN;
 }
 
@@ -112,10 +112,10 @@ static bool is_stale(struct wry_xmodem_send *send, uint64_t now)
     bool early = now < send->answer_at, once = send->sent == 1 && !send->surplus;
 
     send->unpaced = send->unpaced || (early && once);
-    return send->unsaid || (early && !once && !send->unpaced);
+    return send->pending || (early && !once && !send->unpaced);
 }
 
-static bool hear_answer(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
+static bool take_answer(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
 {
     bool asks = byte == XMODEM_NAK || (byte == XMODEM_CRC && send->done == 0);
 
@@ -130,28 +130,27 @@ static bool hear_answer(struct wry_xmodem_send *send, uint8_t byte, uint64_t now
     return byte == XMODEM_ACK || byte == XMODEM_NAK || byte == XMODEM_CAN || byte == XMODEM_CRC;
 }
 
-bool wry_xmodem_send_hear(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
+bool wry_xmodem_send_input(struct wry_xmodem_send *send, uint8_t byte, uint64_t now)
 {
-    if (send->state != WRY_XMODEM_GOES_ON)
+    if (send->state != WRY_XMODEM_RUNNING)
         return false;
     send->cans = byte == XMODEM_CAN ? (uint8_t)(send->cans + 1) : 0;
     if (send->cans == 2) {
         fail(send, WRY_XMODEM_CANCELLED, false);
         return true;
     }
-    return send->phase == BEGINNING ? hear_beginning(send, byte, now)
-                                    : hear_answer(send, byte, now);
+    return send->phase == BEGINNING ? take_request(send, byte, now) : take_answer(send, byte, now);
 }
 
 /* us: when no text has followed the letter. */
-static uint64_t asked_until(const struct wry_xmodem_send *send)
+static uint64_t begin_at(const struct wry_xmodem_send *send)
 {
-    return send->heard_at + BEGIN_QUIET + xmodem_line_time(send->options.speed, 2);
+    return send->asked_at + BEGIN_QUIET + xmodem_line_time(send->options.speed, 2);
 }
 
 static void wait_for_beginning(struct wry_xmodem_send *send, uint64_t now)
 {
-    if (send->asked != 0 && now >= asked_until(send)) {
+    if (send->asked != 0 && now >= begin_at(send)) {
         send->crc = send->asked == XMODEM_CRC;
         compose(send);
     } else if (now >= send->until) {
@@ -159,16 +158,16 @@ static void wait_for_beginning(struct wry_xmodem_send *send, uint64_t now)
     }
 }
 
-size_t wry_xmodem_send_say(struct wry_xmodem_send *send, uint64_t now, const uint8_t **bytes)
+size_t wry_xmodem_send_output(struct wry_xmodem_send *send, uint64_t now, const uint8_t **bytes)
 {
-    if (send->state == WRY_XMODEM_GOES_ON && send->phase == BEGINNING)
+    if (send->state == WRY_XMODEM_RUNNING && send->phase == BEGINNING)
         wait_for_beginning(send, now);
-    else if (send->state == WRY_XMODEM_GOES_ON && !send->unsaid && now >= send->until)
+    else if (send->state == WRY_XMODEM_RUNNING && !send->pending && now >= send->until)
         repeat(send);
-    if (!send->unsaid)
+    if (!send->pending)
         return 0;
     uint64_t time = xmodem_line_time(send->options.speed, send->frame_length);
-    send->unsaid = false;
+    send->pending = false;
     send->sent++;
     send->answer_at = now + time - time / 4;
     send->until = now + time + XMODEM_ANSWER_TIME;
@@ -176,15 +175,15 @@ size_t wry_xmodem_send_say(struct wry_xmodem_send *send, uint64_t now, const uin
     return send->frame_length;
 }
 
-uint64_t wry_xmodem_send_until(const struct wry_xmodem_send *send)
+uint64_t wry_xmodem_send_deadline(const struct wry_xmodem_send *send)
 {
     bool asked = send->phase == BEGINNING && send->asked != 0;
 
-    return asked ? asked_until(send) : send->until;
+    return asked ? begin_at(send) : send->until;
 }
 
 void wry_xmodem_send_cancel(struct wry_xmodem_send *send)
 {
-    if (send->state == WRY_XMODEM_GOES_ON)
+    if (send->state == WRY_XMODEM_RUNNING)
         fail(send, WRY_XMODEM_STOPPED, true);
 }

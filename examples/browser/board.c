@@ -196,7 +196,7 @@ EXPORT(status_text) const char *export_status_text(int status)
     return wry_status_text((enum wry_status)status);
 }
 
-/* What the board said of itself, as numbers. */
+/* Facts that the board reported, as numbers. */
 EXPORT(board_fact) uint32_t export_board_fact(uint32_t which)
 {
     const struct wry_hello_reply *reply = wry_session_board(&session);
@@ -443,7 +443,7 @@ EXPORT(start) int export_start(void)
 }
 
 /* Up to room bytes of its output within the time; -1: the port is gone. */
-EXPORT(hear) int export_hear(uint8_t *to, uint32_t room, double time)
+EXPORT(console_read) int export_console_read(uint8_t *to, uint32_t room, double time)
 {
     size_t got = wry_session_take_rest(&session, to, room);
 
@@ -453,7 +453,7 @@ EXPORT(hear) int export_hear(uint8_t *to, uint32_t room, double time)
     return (int)got;
 }
 
-EXPORT(say) int export_say(const uint8_t *bytes, uint32_t n)
+EXPORT(console_write) int export_console_write(const uint8_t *bytes, uint32_t n)
 {
     return port->write(port->context, bytes, n);
 }

@@ -288,7 +288,7 @@ function begin() {
     state.listens = true;
     while (state.listens) {
       for (const task of state.asked.splice(0)) await task();
-      const got = await state.library.call("hear", room, 4096, 50000);
+      const got = await state.library.call("console_read", room, 4096, 50000);
       if (got < 0) break;
       // eslint-disable-next-line no-control-regex
       if (got > 0) show(decoder.decode(state.library.bytes(room, got).slice(), { stream: true }).replace(/[^\n\t\x20-\uffff]/g, ""));
@@ -318,7 +318,7 @@ function begin() {
     state.sendRoom ??= state.library.room(4096);
     state.asked.push(async () => {
       state.library.bytes(state.sendRoom, bytes.length).set(bytes.subarray(0, 4096));
-      await state.library.call("say", state.sendRoom, Math.min(bytes.length, 4096));
+      await state.library.call("console_write", state.sendRoom, Math.min(bytes.length, 4096));
     });
   }
 

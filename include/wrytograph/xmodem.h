@@ -4,16 +4,16 @@
  * checksum or CRC and with blocks of 128 or 1024 bytes. A chip behind a board's console often takes
  * its firmware this way.
  *
- * A sender or receiver computes only: the caller gives it the bytes that were heard and the time,
- * and writes what it says.
+ * A sender or receiver computes only: the caller passes in received bytes and the time, and
+ * writes what comes out.
  *
  *     struct wry_xmodem_send send;
  *     wry_xmodem_send_begin(&send, &options, now());
- *     while (send.state == WRY_XMODEM_GOES_ON) {
- *         size_t n = wry_xmodem_send_say(&send, now(), &bytes);
+ *     while (send.state == WRY_XMODEM_RUNNING) {
+ *         size_t n = wry_xmodem_send_output(&send, now(), &bytes);
  *         write(bytes, n);
- *         got = read(byte, wry_xmodem_send_until(&send));   until then at the latest
- *         if (got && !wry_xmodem_send_hear(&send, byte, now()))
+ *         got = read(byte, wry_xmodem_send_deadline(&send));   until then at the latest
+ *         if (got && !wry_xmodem_send_input(&send, byte, now()))
  *             show(byte);                                   text of the other side
  *     }
  *
@@ -42,7 +42,7 @@ enum {
 };
 
 enum wry_xmodem_state {
-    WRY_XMODEM_GOES_ON,
+    WRY_XMODEM_RUNNING,
     WRY_XMODEM_DONE,
     WRY_XMODEM_FAILED,
 };
@@ -73,18 +73,19 @@ struct wry_xmodem_send {
     enum wry_xmodem_failure failure;
     uint32_t done;     /* bytes of content that the other side has confirmed */
     uint32_t repeated; /* blocks that were sent again */
+    uint8_t tries;     /* how often the latest one was */
     bool crc;          /* checked by CRC; valid once done > 0 */
     /* ---- */
     struct wry_xmodem_options options;
     struct wry_reader content;
     uint32_t length;
-    uint8_t phase, number, asked, cans, tries;
+    uint8_t phase, number, asked, cans;
     uint8_t sent, answers; /* of the frame: how often it was sent, and answered */
     bool surplus;          /* the frame before was sent more often than it was answered */
     bool unpaced;          /* the line is faster than its speed says, such as over a network */
-    bool unsaid;           /* the frame waits to be written */
+    bool pending;          /* the frame is to be written */
     bool again;            /* asked for again at least once: not only silence */
-    uint64_t heard_at;     /* us: when the other side asked to begin */
+    uint64_t asked_at;     /* us: when the other side asked to begin */
     uint64_t answer_at;    /* us: before, the frame cannot have arrived */
     uint64_t until;        /* us */
     size_t frame_length, block;
@@ -96,16 +97,17 @@ struct wry_xmodem_send {
 void wry_xmodem_send_begin(struct wry_xmodem_send *send, const struct wry_xmodem_options *options,
                            const struct wry_reader *content, uint32_t length, uint64_t now);
 
-/* A byte of the other side. False if it is none of the protocol's: text. */
-bool wry_xmodem_send_hear(struct wry_xmodem_send *send, uint8_t byte, uint64_t now);
+/* Takes a byte that the other side sent. False if it does not belong to the protocol, but is text.
+ */
+bool wry_xmodem_send_input(struct wry_xmodem_send *send, uint8_t byte, uint64_t now);
 
 /* The bytes to write now, and how many: 0 if there are none. They stay until the next call. */
-size_t wry_xmodem_send_say(struct wry_xmodem_send *send, uint64_t now, const uint8_t **bytes);
+size_t wry_xmodem_send_output(struct wry_xmodem_send *send, uint64_t now, const uint8_t **bytes);
 
-/* us: when wry_xmodem_send_say wants to be called again at the latest. */
-uint64_t wry_xmodem_send_until(const struct wry_xmodem_send *send);
+/* us: when wry_xmodem_send_output wants to be called again at the latest. */
+uint64_t wry_xmodem_send_deadline(const struct wry_xmodem_send *send);
 
-/* Ends it as WRY_XMODEM_STOPPED; wry_xmodem_send_say says so to the other side. */
+/* Ends it as WRY_XMODEM_STOPPED. The output that follows cancels it on the other side. */
 void wry_xmodem_send_cancel(struct wry_xmodem_send *send);
 
 /* Members above the line are for everyone to read, the others are the receiver's own. */
@@ -118,9 +120,9 @@ struct wry_xmodem_receive {
     /* ---- */
     struct wry_xmodem_options options;
     uint8_t phase, number, cans, tries, asked;
-    uint8_t saying[8];
-    size_t saying_length;
-    bool ready; /* the frame holds a block for wry_xmodem_receive_take */
+    uint8_t output[8];
+    size_t output_length;
+    bool ready; /* the frame holds a block for wry_xmodem_receive_content */
     bool ended; /* the end was announced once */
     uint64_t begun, until, ask_at;
     size_t frame_length, frame_whole;
@@ -131,16 +133,16 @@ struct wry_xmodem_receive {
 void wry_xmodem_receive_begin(struct wry_xmodem_receive *receive,
                               const struct wry_xmodem_options *options, uint64_t now);
 
-/* As for the sender. After each byte, wry_xmodem_receive_take must be called. */
-bool wry_xmodem_receive_hear(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now);
-size_t wry_xmodem_receive_say(struct wry_xmodem_receive *receive, uint64_t now,
-                              const uint8_t **bytes);
-uint64_t wry_xmodem_receive_until(const struct wry_xmodem_receive *receive);
+/* As for the sender. After each byte, wry_xmodem_receive_content must be called. */
+bool wry_xmodem_receive_input(struct wry_xmodem_receive *receive, uint8_t byte, uint64_t now);
+size_t wry_xmodem_receive_output(struct wry_xmodem_receive *receive, uint64_t now,
+                                 const uint8_t **bytes);
+uint64_t wry_xmodem_receive_deadline(const struct wry_xmodem_receive *receive);
 void wry_xmodem_receive_cancel(struct wry_xmodem_receive *receive);
 
 /* The content of a block that is complete, once; 0 if there is none. It stays until the next byte.
  */
-size_t wry_xmodem_receive_take(struct wry_xmodem_receive *receive, const uint8_t **content);
+size_t wry_xmodem_receive_content(struct wry_xmodem_receive *receive, const uint8_t **content);
 
 /* CRC-16/XMODEM: polynomial 0x1021, initial value 0, not reflected. crc: of the bytes before, or 0.
  */

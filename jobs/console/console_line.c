@@ -43,6 +43,7 @@ void console_line_init(struct console_line *line, struct wry_station *station, u
                                   .held = g_string_new(NULL),
                                   .speed = speed,
                                   .first_speed = console > 0 ? console : speed,
+                                  .asked_speed = console > 0 ? console : speed,
                                   .next_console = console == speed ? 0 : console};
 }
 
@@ -191,11 +192,16 @@ static enum wry_status follow_boot(struct console_line *line)
     return set_speed(line, console, false);
 }
 
+static enum wry_status try_speed(struct console_line *line, uint32_t speed)
+{
+    line->searching = true;
+    note_speed(line, WRY_NOTE_UNREADABLE, speed, line->speed);
+    return set_speed(line, speed, true);
+}
+
 /* Tries the next usual speed until text is readable. */
 static enum wry_status try_next(struct console_line *line)
 {
-    uint32_t before = line->speed;
-
     if (serial_text_speed(line->next_speed) == line->first_speed)
         line->next_speed++;
     if (serial_text_speed(line->next_speed) == 0) {
@@ -205,13 +211,11 @@ static enum wry_status try_next(struct console_line *line)
         line->searching = false;
         return set_speed(line, line->first_speed, true);
     }
-    uint32_t speed = serial_text_speed(line->next_speed++);
-    line->searching = true;
-    note_speed(line, WRY_NOTE_UNREADABLE, speed, before);
-    return set_speed(line, speed, true);
+    return try_speed(line, serial_text_speed(line->next_speed++));
 }
 
-/* The speed was readable and no longer is: the board has changed its speed. */
+/* The speed was readable and no longer is: the board has changed its speed, most likely to the one
+ * that was asked for. */
 static enum wry_status watch_speed(struct console_line *line)
 {
     if (line->gave_up || line->at_speed < CONSOLE_LATEST || readable_percent(line) >= LOST_PERCENT)
@@ -219,7 +223,7 @@ static enum wry_status watch_speed(struct console_line *line)
     line->first_speed = line->speed;
     line->next_speed = 0;
     line->settled = false;
-    return try_next(line);
+    return line->asked_speed != line->speed ? try_speed(line, line->asked_speed) : try_next(line);
 }
 
 static enum wry_status judge_speed(struct console_line *line)

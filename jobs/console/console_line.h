@@ -32,10 +32,11 @@ struct console_line {
     unsigned at_speed;               /* bytes heard at this speed */
     size_t next_speed;               /* next speed to try, see serial_text_speed */
     bool settled;                    /* the current speed is readable, or none is */
-    uint32_t first_speed;
-    uint64_t speed_since; /* us */
-    bool searching;       /* other speeds are being tried */
-    bool gave_up;         /* no usual speed is readable */
+    uint32_t first_speed;            /* the search leaves it out, and ends with it */
+    uint32_t asked_speed;            /* that of the beginning, which need not be a usual one */
+    uint64_t speed_since;            /* us */
+    bool searching;                  /* other speeds are being tried */
+    bool gave_up;                    /* no usual speed is readable */
 };
 
 void console_line_init(struct console_line *line, struct wry_station *station, uint32_t speed,

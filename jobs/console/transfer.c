@@ -15,6 +15,7 @@
 
 enum {
     TEXT_MOST = 1024, /* bytes of a line that are held back */
+    TRIES_BAD = 5,    /* repetitions of a block on a bad line */
 };
 
 #define BEGIN_TIME 60000000u          /* default us to wait for the other side */
@@ -126,26 +127,26 @@ static void cancel(struct transfer *t)
         wry_xmodem_send_cancel(&t->send);
 }
 
-static enum wry_status say(struct transfer *t)
+static enum wry_status write_output(struct transfer *t)
 {
     const uint8_t *bytes;
     uint64_t now = station_now(t->station);
-    size_t n = t->options->receives ? wry_xmodem_receive_say(&t->receive, now, &bytes)
-                                    : wry_xmodem_send_say(&t->send, now, &bytes);
+    size_t n = t->options->receives ? wry_xmodem_receive_output(&t->receive, now, &bytes)
+                                    : wry_xmodem_send_output(&t->send, now, &bytes);
 
     if (n > 0)
         t->letters = 0;
     return n > 0 ? console_line_send(t->line, bytes, n) : WRY_OK;
 }
 
-static bool hear(struct transfer *t, uint8_t byte, uint64_t now)
+static bool take_byte(struct transfer *t, uint8_t byte, uint64_t now)
 {
     const uint8_t *content;
 
     if (!t->options->receives)
-        return wry_xmodem_send_hear(&t->send, byte, now);
-    bool ours = wry_xmodem_receive_hear(&t->receive, byte, now);
-    size_t n = wry_xmodem_receive_take(&t->receive, &content);
+        return wry_xmodem_send_input(&t->send, byte, now);
+    bool ours = wry_xmodem_receive_input(&t->receive, byte, now);
+    size_t n = wry_xmodem_receive_content(&t->receive, &content);
     if (n > 0)
         g_byte_array_append(t->received, content, (guint)n);
     if (t->received->len > CONTENT_MOST)
@@ -153,7 +154,7 @@ static bool hear(struct transfer *t, uint8_t byte, uint64_t now)
     return ours;
 }
 
-static void tell(struct transfer *t, bool at_once)
+static void report(struct transfer *t, bool at_once)
 {
     struct wry_session_progress progress = {.step = t->options->receives ? WRY_STEP_READ
                                                                          : WRY_STEP_WRITE,
@@ -195,8 +196,8 @@ static void take_text(struct transfer *t, uint8_t byte)
         pass_text(t);
 }
 
-/* The other side hears that it is cancelled when all that was said before has left. */
-static void let_it_leave(const struct transfer *t)
+/* Waits until the line has sent what was written: the end of it cancels the transfer. */
+static void drain(const struct transfer *t)
 {
     const struct wry_port *port = t->station->port;
     uint64_t bytes = t->options->receives ? 0 : WRY_XMODEM_FRAME_MAX;
@@ -205,12 +206,12 @@ static void let_it_leave(const struct transfer *t)
     port->sleep(port->context, station_now(t->station) + MIN(time, LEAVE_MOST) + LATENCY);
 }
 
-/* Hears what there is. */
-static enum wry_status listen(struct transfer *t)
+/* Reads what has arrived, or waits for it. */
+static enum wry_status read_input(struct transfer *t)
 {
     const struct wry_port *port = t->station->port;
-    uint64_t until = t->options->receives ? wry_xmodem_receive_until(&t->receive)
-                                          : wry_xmodem_send_until(&t->send);
+    uint64_t until = t->options->receives ? wry_xmodem_receive_deadline(&t->receive)
+                                          : wry_xmodem_send_deadline(&t->send);
     uint8_t bytes[256];
     size_t got = 0;
     enum wry_status status = port->read(port->context, bytes, sizeof bytes,
@@ -218,7 +219,7 @@ static enum wry_status listen(struct transfer *t)
     uint64_t now = station_now(t->station);
 
     for (size_t i = 0; status == WRY_OK && i < got; i++) {
-        if (!hear(t, bytes[i], now))
+        if (!take_byte(t, bytes[i], now))
             take_text(t, bytes[i]);
     }
     return status;
@@ -226,16 +227,16 @@ static enum wry_status listen(struct transfer *t)
 
 static enum wry_status exchange(struct transfer *t)
 {
-    enum wry_status status = say(t);
+    enum wry_status status = write_output(t);
 
-    while (status == WRY_OK && state_of(t) == WRY_XMODEM_GOES_ON) {
+    while (status == WRY_OK && state_of(t) == WRY_XMODEM_RUNNING) {
         if (station_stopped(t->station))
             cancel(t);
         else
-            status = listen(t);
+            status = read_input(t);
         if (status == WRY_OK)
-            status = say(t);
-        tell(t, state_of(t) == WRY_XMODEM_DONE);
+            status = write_output(t);
+        report(t, state_of(t) == WRY_XMODEM_DONE);
     }
     return status;
 }
@@ -289,6 +290,9 @@ static struct wry_problem *problem_of_failure(const struct transfer *t)
                     t->options->file);
         return problem_of_error(error);
     }
+    /* A receiver gives up, too, when a block never arrives whole. */
+    if (failure == WRY_XMODEM_CANCELLED && t->send.tries >= TRIES_BAD)
+        failure = WRY_XMODEM_REFUSED;
     return PROBLEM(kinds[failure].outcome, kinds[failure].kind, t->options->file,
                    .found = done_of(t), .expected = t->length);
 }
@@ -352,7 +356,7 @@ static enum wry_status run(struct transfer *t, struct wry_problem **problem)
     if (state_of(t) != WRY_XMODEM_DONE) {
         *problem = problem_of_failure(t);
         if (failure_of(t) == WRY_XMODEM_STOPPED)
-            let_it_leave(t);
+            drain(t);
         return hear_reason(t);
     }
     *problem = t->options->receives ? keep(t) : NULL;

@@ -7,7 +7,7 @@
 /*
  * Sends or receives the file of a transfer. What the other side prints meanwhile is heard as usual.
  * A status other than WRY_OK is the link's. *problem: why it failed otherwise, or NULL. After a
- * request to stop the other side is told, and there is no problem.
+ * request to stop the transfer is cancelled on both sides, and there is no problem.
  */
 enum wry_status console_transfer(struct console_line *line,
                                  const struct wry_console_transfer *transfer,

@@ -459,10 +459,10 @@ static void poll_bridge(struct sim_board *board)
 
     while (board->received_fill > 0) {
         port_receive(board, &byte, 1);
-        sim_sounder_hear(&board->sounder, byte, now);
+        sim_sounder_input(&board->sounder, byte, now);
     }
     board->script_length =
-        sim_sounder_say(&board->sounder, (uint8_t *)board->script, sizeof board->script, now);
+        sim_sounder_output(&board->sounder, (uint8_t *)board->script, sizeof board->script, now);
     board->script_sent = 0;
     board->bridged = board->script_length > 0 || board->sounder.state != SIM_SOUNDER_APART;
     if (!board->bridged)

@@ -127,7 +127,7 @@ static void conclude(struct sim_sounder *sounder)
     struct wry_module_image image;
     char text[64];
 
-    if (sounder->state != SIM_SOUNDER_RECEIVING || sounder->receive.state == WRY_XMODEM_GOES_ON)
+    if (sounder->state != SIM_SOUNDER_RECEIVING || sounder->receive.state == WRY_XMODEM_RUNNING)
         return;
     sounder->state = SIM_SOUNDER_MENU;
     if (sounder->receive.state == WRY_XMODEM_FAILED) {
@@ -140,7 +140,7 @@ static void conclude(struct sim_sounder *sounder)
     print(sounder, text);
 }
 
-void sim_sounder_hear(struct sim_sounder *sounder, uint8_t byte, uint64_t now)
+void sim_sounder_input(struct sim_sounder *sounder, uint8_t byte, uint64_t now)
 {
     const uint8_t *content;
 
@@ -148,14 +148,14 @@ void sim_sounder_hear(struct sim_sounder *sounder, uint8_t byte, uint64_t now)
         choose(sounder, byte, now);
     if (sounder->state != SIM_SOUNDER_RECEIVING)
         return;
-    wry_xmodem_receive_hear(&sounder->receive, byte, now);
-    size_t n = wry_xmodem_receive_take(&sounder->receive, &content);
+    wry_xmodem_receive_input(&sounder->receive, byte, now);
+    size_t n = wry_xmodem_receive_content(&sounder->receive, &content);
     if (n > 0)
         keep(sounder, content, n);
     conclude(sounder);
 }
 
-size_t sim_sounder_say(struct sim_sounder *sounder, uint8_t *to, size_t room, uint64_t now)
+size_t sim_sounder_output(struct sim_sounder *sounder, uint8_t *to, size_t room, uint64_t now)
 {
     const uint8_t *bytes;
     size_t n = 0, left = sounder->length - sounder->said;
@@ -164,7 +164,7 @@ size_t sim_sounder_say(struct sim_sounder *sounder, uint8_t *to, size_t room, ui
         return 0;
     /* Its protocol's last words come before its text; its first after it. */
     if (sounder->updates && (sounder->state == SIM_SOUNDER_MENU || left == 0))
-        n = wry_xmodem_receive_say(&sounder->receive, now, &bytes);
+        n = wry_xmodem_receive_output(&sounder->receive, now, &bytes);
     if (n > 0) {
         memcpy(to, bytes, n);
         return n;

@@ -1,10 +1,10 @@
 /*
- * A simulated echo sounder: a module with a chip of its own behind a gauge. Its boot menu takes an
+ * A simulated echo sounder: a module with its own chip, behind a gauge. Its boot menu takes an
  * image by XMODEM, checks it and runs it. The gauge's firmware passes bytes on to it.
  *
  *     sim_sounder_open(&sounder);             reset into its boot menu
- *     sim_sounder_hear(&sounder, 'u', now);   ...
- *     n = sim_sounder_say(&sounder, bytes, sizeof bytes, now);
+ *     sim_sounder_input(&sounder, 'u', now);   ...
+ *     n = sim_sounder_output(&sounder, bytes, sizeof bytes, now);
  */
 #ifndef WRY_SIM_SOUNDER_H
 #define WRY_SIM_SOUNDER_H
@@ -41,14 +41,14 @@ struct sim_sounder {
     size_t length, said;
 };
 
-/* False if there is none, which is said. */
+/* False if there is no module. */
 bool sim_sounder_open(struct sim_sounder *sounder);
 
 /* A byte from the gauge. now in us. */
-void sim_sounder_hear(struct sim_sounder *sounder, uint8_t byte, uint64_t now);
+void sim_sounder_input(struct sim_sounder *sounder, uint8_t byte, uint64_t now);
 
 /* Up to room bytes to the gauge, at least 8; 0 if there are none now. */
-size_t sim_sounder_say(struct sim_sounder *sounder, uint8_t *to, size_t room, uint64_t now);
+size_t sim_sounder_output(struct sim_sounder *sounder, uint8_t *to, size_t room, uint64_t now);
 
 /* Answer to the gauge's question for its version, as a line. */
 void sim_sounder_version(struct sim_sounder *sounder, char *text, size_t room);
