@@ -156,6 +156,15 @@ static void a_speed_that_was_given_is_gone_back_to(void)
     }
 }
 
+static void a_board_that_was_started_is_not_in_loading_mode(void)
+{
+    scratch_use_gauge("started", "none");
+    struct said said = command("start", "--expect", "gauge ready", NULL);
+    EXPECT(0, "The board has left loading mode", said);
+    CHECK(!says(&said, "still in loading mode"));
+    EXPECT(0, "still in loading mode", command("erase", "log", "--without-backup", NULL));
+}
+
 static void what_does_not_start_is_told_with_advice(void)
 {
     scratch_use_gauge("stuck", "strap-stuck");
@@ -180,6 +189,7 @@ int main(int argc, char **argv)
         FACT(other_line_endings_are_tried_when_a_line_is_not_answered),
         FACT(a_firmware_at_another_speed_is_followed),
         FACT(a_speed_that_was_given_is_gone_back_to),
+        FACT(a_board_that_was_started_is_not_in_loading_mode),
         FACT(what_does_not_start_is_told_with_advice),
     };
     scratch_make_images();

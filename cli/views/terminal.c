@@ -453,8 +453,10 @@ int terminal_run(struct app *app, const struct terminal_options *options,
     if (outcome == WRY_OUTCOME_DONE && !options->expects && !options->within && simulated)
         app_note(app, "%u s of simulated time have passed; --within listens longer.",
                  BENCH_TIME / 1000000u);
-    if (result.ended)
+    if (result.ended) {
         json_add_console(app->json, &result);
+        app->left_loading = false; /* the board was started, or was not in loading mode */
+    }
     add_transfers(t);
     if (result.seen)
         tell_seen(app, job_options);

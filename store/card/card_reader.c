@@ -53,8 +53,9 @@ gboolean card_reader_file(struct yaml_text *yaml, const struct card_reader *read
     if (reader->files)
         *path = reader->files->find(reader->files->context, written);
     else
-        *path = g_path_is_absolute(written) ? g_strdup(written)
-                                            : g_build_filename(reader->card->folder, written, NULL);
+        *path = g_path_is_absolute(written) || strcmp(reader->card->folder, ".") == 0
+                    ? g_strdup(written)
+                    : g_build_filename(reader->card->folder, written, NULL);
     if (*path && g_file_test(*path, G_FILE_TEST_EXISTS)) {
         card_reader_note_file(reader->card, written, *path);
         return TRUE;
