@@ -16,8 +16,7 @@
 #include "wrytograph-host/station.h"
 #include "wrytograph-host/stop.h"
 
-/* The builder of json-glib, whose headers take a third of the time of a small file's compilation.
- */
+/* Declared here: json-glib's headers take a third of a small file's compile time. */
 typedef struct _JsonBuilder JsonBuilder;
 
 enum exit_code {

@@ -1,10 +1,11 @@
 /* config: which values come from where. */
 #include "wrytograph-host/config.h"
 
+#include <json-glib/json-glib.h>
+
 #include "verbs.h"
 #include "views/json.h"
 #include "views/table.h"
-#include <json-glib/json-glib.h>
 
 /* The address of a server may hold a password. */
 static char *without_password(const char *value)

@@ -1,10 +1,11 @@
 /* ledger send: rows that wait on this computer for a server. */
 #include "ledger_verb.h"
 
+#include <json-glib/json-glib.h>
+
 #include "views/explain.h"
 #include "views/json.h"
 #include "views/ledger_table.h"
-#include <json-glib/json-glib.h>
 
 static char *outbox_name(const struct wry_ledger_outbox *outbox)
 {

@@ -61,6 +61,10 @@ function begin() {
   }
 
   function fail(id, code, advice = "") {
+    if (state.stop) {
+      say(id, "Stopped at your request.", "bad");
+      return;
+    }
     say(id, `It failed: ${state.library.status(code)}. ${advice}`, "bad");
   }
 

@@ -205,6 +205,27 @@ const facts = {
     await page.context().close();
   },
 
+  async stop_is_heard() {
+    const page = await openPage();
+    await connect(page);
+    await page.evaluate(() => {
+      document.querySelector("#backup-button").click();
+      document.querySelector("#stop").click();
+    });
+    check((await settled(page, "backup")).includes("Stopped at your request"), await says(page, "backup"));
+    await page.check("#without");
+    await choose(page, "gauge.bin");
+    await page.waitForSelector("#file-list li");
+    await page.evaluate(() => {
+      document.querySelector("#write-button").click();
+      document.querySelector("#stop").click();
+    });
+    check((await settled(page, "write")).includes("Stopped at your request"), await says(page, "write"));
+    await page.click("#write-button");
+    check((await settled(page, "write")).includes("verified"), await says(page, "write"));
+    await page.context().close();
+  },
+
   async noise_is_worked_through() {
     const page = await openPage();
     check((await connect(page, "noise")).includes("The board answers"), "the board answers through noise");
