@@ -257,18 +257,22 @@ static void every_wiring_works_one_output_at_a_time(void)
     }
 }
 
-/* What it took seconds to find out is not found out by each command. */
+/* What it took seconds to find out is not found out by each command. In real time a machine with
+ * other work may carry less than the cable; what it does carry is remembered. */
 static void the_speed_that_an_adapter_carries_is_remembered(void)
 {
+    static const char found[] = "Higher speeds failed on this link; continuing at ";
     struct served bench;
 
     scratch_add_gauge("slow");
     EXPECT(0, "500000", command("bench", "fault", "slow", "cable=500000", NULL));
     served_gauge(&bench, "slow");
-    EXPECT(0, "Higher speeds failed on this link; continuing at 460800",
-           command("identify", "-l", bench.link, NULL));
-    EXPECT(0, "Using 460800 baud: higher speeds failed",
-           command("identify", "-l", bench.link, NULL));
+    struct said first = command("identify", "-l", bench.link, NULL);
+    const char *at = strstr(first.err, found);
+    unsigned long speed = at ? strtoul(at + strlen(found), NULL, 10) : 0;
+    CHECK(first.code == 0 && speed >= 115200 && speed <= 460800);
+    g_autofree char *used = g_strdup_printf("Using %lu baud: higher speeds failed", speed);
+    EXPECT(0, used, command("identify", "-l", bench.link, NULL));
     EXPECT(0, "Higher speeds failed on this link",
            command("identify", "-l", bench.link, "--speed", "921600", NULL));
     served_end(&bench);

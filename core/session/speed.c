@@ -215,21 +215,27 @@ static enum wry_status descend(struct wry_session *session, uint32_t *doubted)
 
 /*
  * Garbage proves that a speed is too high. Silence may have another cause, such as a busy computer
- * that answered too late: such a speed is tried once more after the next one works.
+ * that answered too late: such a speed is tried once more after the next one works, and so is the
+ * one that falls silent on the way back down from there.
  */
 enum wry_status session_climb(struct wry_session *session)
 {
+    uint32_t retried = UINT32_MAX;
     uint32_t doubted;
-    enum wry_status status = descend(session, &doubted);
 
-    if (status != WRY_OK || doubted == 0)
-        return status;
-    status = try_speed(session, doubted);
-    if (status == WRY_OK) {
-        session->speed_bound = doubted;
-        session->stats.speed_steps_down--;
+    for (;;) {
+        enum wry_status status = descend(session, &doubted);
+        if (status != WRY_OK || doubted == 0 || doubted >= retried)
+            return status;
+        status = try_speed(session, doubted);
+        if (status == WRY_OK) {
+            session->speed_bound = doubted;
+            session->stats.speed_steps_down--;
+        }
+        if (!is_failure(status))
+            return status;
+        retried = doubted;
     }
-    return is_failure(status) ? descend(session, &doubted) : status;
 }
 
 uint32_t session_slower_speed(const struct wry_session *session)
