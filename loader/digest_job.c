@@ -38,11 +38,22 @@ static void heed_changes(struct wry_loader *loader)
     restart(loader);
 }
 
+static bool is_together(uint8_t flags)
+{
+    return (flags & WRY_FLAG_SECTORS) && (flags & WRY_FLAG_TOGETHER);
+}
+
+/* Bytes of the digests of as many sectors as are in length bytes. */
+static size_t sums_size(uint8_t flags, uint32_t length)
+{
+    return wry_digest_size(flags & (uint8_t)~WRY_FLAG_TOGETHER, length);
+}
+
 static bool sectors_fit(const struct wry_loader *loader, const struct wry_range_message *range,
                         uint8_t flags)
 {
     return (range->offset | range->length) % WRY_SECTOR_SIZE == 0 &&
-           wry_digest_size(flags, range->length) <= sizeof loader->digest.result;
+           sums_size(flags, range->length) <= sizeof loader->digest.result;
 }
 
 static bool is_repeated(const struct wry_loader_digest *digest,
@@ -112,8 +123,8 @@ static void reply(struct wry_loader *loader)
 /* Stores the digest of the sector that ends here, and goes to the next. */
 static void store(struct wry_loader_digest *digest, const uint8_t whole[WRY_SHA256_SIZE])
 {
-    size_t size = wry_digest_size(digest->flags, WRY_SECTOR_SIZE);
-    size_t end = wry_digest_size(digest->flags, digest->at - digest->start);
+    size_t size = sums_size(digest->flags, WRY_SECTOR_SIZE);
+    size_t end = sums_size(digest->flags, digest->at - digest->start);
     uint32_t left = digest->end - digest->at;
     uint32_t skipped = wry_digest_stride(digest->flags) - WRY_SECTOR_SIZE;
 
@@ -320,7 +331,10 @@ bool loader_digest_step(struct wry_loader *loader, bool spare)
     }
     if (digest->at < digest->end)
         return from < settled;
-    if (!(digest->flags & WRY_FLAG_SECTORS))
+    if (is_together(digest->flags))
+        wry_sha256_add(&digest->sha, digest->result,
+                       sums_size(digest->flags, digest->end - digest->start));
+    if (!(digest->flags & WRY_FLAG_SECTORS) || is_together(digest->flags))
         wry_sha256_end(&digest->sha, digest->result);
     digest->state = WRY_JOB_DONE;
     return true;

@@ -77,7 +77,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
             (loader->layouts[0].dictionary > 0 && loader_lzma_is_built_in() ? WRY_FEATURE_LZMA
                                                                             : 0) |
             (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
-            (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF,
+            (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF |
+            WRY_FEATURE_TOGETHER,
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,

@@ -61,6 +61,61 @@ static void a_digest_that_comes_after_another_waits_for_it(void)
     frames_finish(&wire);
 }
 
+/* The digest of the digests of every 2^spread-th sector of the range. */
+static void expect_together(struct frames *wire, uint32_t offset, uint32_t length, unsigned spread)
+{
+    struct wry_digest_reply reply = {0};
+    uint8_t ours[WRY_SHA256_SIZE], sector[WRY_SHA256_SIZE];
+    struct wry_sha256 sha;
+
+    wry_sha256_begin(&sha);
+    for (uint32_t at = 0; at < length; at += (uint32_t)WRY_SECTOR_SIZE << spread) {
+        digest_of(wire->rig->flash + offset + at, WRY_SECTOR_SIZE, sector);
+        wry_sha256_add(&sha, sector, sizeof sector);
+    }
+    wry_sha256_end(&sha, ours);
+    CHECK(frames_hear_kind(wire, WRY_KIND_DIGEST | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_digest_reply(&wire->last, &reply));
+    CHECK_EQUAL(offset, reply.range.offset);
+    CHECK_EQUAL(length, reply.range.length);
+    CHECK_EQUAL(sizeof ours, reply.digest_length);
+    CHECK(memcmp(ours, reply.digest, sizeof ours) == 0);
+}
+
+static void a_digest_of_digests_is_of_whole_ones(void)
+{
+    enum { ALL = WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER };
+    struct frames wire;
+
+    frames_begin(&wire, &(struct rig_setup){.seed = 6});
+    frames_hello(&wire, 1);
+    memset(wire.rig->flash + 0x108000, 0xFF, 0x30000); /* the simulated flash's own bytes */
+    wire.rig->flash[0x110FFF] = 0xFE;
+    for (unsigned i = 0; i < 3; i++) {
+        static const uint32_t lengths[] = {1, 3, 64};
+        uint32_t length = lengths[i] * WRY_SECTOR_SIZE;
+        frames_range(&wire, WRY_KIND_DIGEST, ALL, 0x100000, length);
+        expect_together(&wire, 0x100000, length, 0);
+    }
+    /* Said again without being read again. */
+    uint64_t before = wire.rig->board.clock;
+    frames_range(&wire, WRY_KIND_DIGEST, ALL, 0x100000, 0x40000);
+    expect_together(&wire, 0x100000, 0x40000, 0);
+    CHECK(wire.rig->board.clock - before < 20 * MS * 1000);
+    frames_range(&wire, WRY_KIND_DIGEST, ALL, 0x120000, 0x10000);
+    frames_range(&wire, WRY_KIND_DIGEST, ALL | WRY_FLAG_AFTER, 0x108000, 0x10000);
+    expect_together(&wire, 0x120000, 0x10000, 0);
+    expect_together(&wire, 0x108000, 0x10000, 0);
+    frames_range(&wire, WRY_KIND_DIGEST, ALL | 0x20, 0x100000, 0x100000);
+    expect_together(&wire, 0x100000, 0x100000, 2);
+    frames_range(&wire, WRY_KIND_DIGEST, ALL, 0, 65 * WRY_SECTOR_SIZE);
+    frames_expect_error(&wire, WRY_ERROR_BAD_RANGE);
+    /* Without sectors there is nothing to put together. */
+    frames_range(&wire, WRY_KIND_DIGEST, WRY_FLAG_TOGETHER, 0x100100, 0x8000);
+    expect_digest(&wire, 0x100100, 0x8000);
+    frames_finish(&wire);
+}
+
 static void a_bad_range_is_refused_before_it_waits(void)
 {
     struct frames wire;
@@ -175,6 +230,63 @@ static void what_differs_is_found_at_any_speed(void)
         CHECK_EQUAL(rig->write.total, rig->write.done);
         rig_free(rig);
     }
+}
+
+/* Content with blank runs of every length, for flash that is blank but for a few sectors; some of
+ * those are where it should be blank, and one sector is right already. */
+static void blank_flash_is_filled_at_any_speed(void)
+{
+    static const uint32_t speeds[] = {115200, 460800, 2000000};
+    static const uint32_t runs[] = {0, 1, 2, 3, 15, 16, 17, 40, 64, 65, 130, 300};
+    enum { RUNS = sizeof runs / sizeof runs[0], START = 0x5000, SECTORS = 700 };
+    static uint8_t content[SECTORS * WRY_SECTOR_SIZE];
+
+    for (unsigned i = 0; i < 3 * 4; i++) {
+        struct rig *rig =
+            rig_new(&(struct rig_setup){.seed = i, .blank = true, .max_speed = speeds[i % 3]});
+        struct wry_placement item = {
+            .offset = START, .length = sizeof content, .reader = rig_reader(content)};
+        struct wry_plan plan;
+        struct wry_fault fault;
+        check_context("%u baud, kind %u", (unsigned)speeds[i % 3], i / 3);
+        memset(content, 0xFF, sizeof content);
+        for (uint32_t n = 0, at = 1; n < RUNS && at < SECTORS; at += runs[n++] + 1)
+            rig_random(content + at * WRY_SECTOR_SIZE + n, 2000, i + n);
+        if (i / 3 % 2) {
+            memset(rig->flash + START + 250 * WRY_SECTOR_SIZE, 0, 10); /* in a long run */
+            memset(rig->flash + START + 20 * WRY_SECTOR_SIZE, 0, 10);
+            memcpy(rig->flash + START, content, 2 * WRY_SECTOR_SIZE);
+        }
+        CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        if (i / 6)
+            rig->session.board.features &= (uint16_t)~WRY_FEATURE_TOGETHER;
+        CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK(rig_holds(rig, &item, 1));
+        const struct wry_session_stats *stats = wry_session_stats(&rig->session);
+        CHECK_EQUAL(SECTORS, stats->sectors_written + stats->sectors_left);
+        CHECK(stats->sectors_left >= 300 + 130 && stats->sectors_written < 120);
+        CHECK_EQUAL(rig->write.total, rig->write.done);
+        rig_free(rig);
+    }
+}
+
+/* What is blank is only read, and the answers are short. */
+static void an_erase_of_blank_flash_takes_the_reading(void)
+{
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 8, .blank = true, .max_speed = 115200});
+
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    uint64_t received = wry_session_stats(&rig->session)->bytes_received;
+    uint64_t began = rig->board.clock;
+    CHECK_EQUAL(WRY_OK, erase(rig, 0, 4 * MIB));
+    CHECK_EQUAL(1024, wry_session_stats(&rig->session)->sectors_left);
+    uint64_t reading = 4ull * MIB * 8 * 1000 / 40; /* ns: over one line at 40 MHz */
+    check_context("%u ms", (unsigned)((rig->board.clock - began) / 1000000));
+    CHECK(rig->board.clock - began > reading && rig->board.clock - began < reading * 3 / 2);
+    CHECK(wry_session_stats(&rig->session)->bytes_received - received < 2000);
+    check_context(NULL);
+    rig_free(rig);
 }
 
 /* On a slow line, sectors are asked about together as far as they are as they should be. */
@@ -349,11 +461,14 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_digest_that_comes_after_another_waits_for_it),
+        FACT(a_digest_of_digests_is_of_whole_ones),
         FACT(a_bad_range_is_refused_before_it_waits),
         FACT(an_erase_is_hashed_while_it_goes_on),
         FACT(a_cell_that_does_not_erase_is_named),
         FACT(an_erase_goes_on_where_the_power_or_the_cable_was_cut),
         FACT(what_differs_is_found_at_any_speed),
+        FACT(blank_flash_is_filled_at_any_speed),
+        FACT(an_erase_of_blank_flash_takes_the_reading),
         FACT(content_that_is_there_takes_few_questions),
         FACT(noise_while_looking_changes_nothing),
         FACT(what_was_blank_is_looked_at_again_once_it_changed),

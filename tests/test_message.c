@@ -203,6 +203,10 @@ static void ranges_are_as_documented(void)
     n = wry_message_put_range(head, WRY_KIND_DIGEST, WRY_FLAG_SECTORS | WRY_FLAG_AFTER, 0x0106,
                               &range);
     check_example("digest-after", head, n, NULL, 0);
+    n = wry_message_put_range(head, WRY_KIND_DIGEST,
+                              WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER, 0x0106,
+                              &range);
+    check_example("digest-together", head, n, NULL, 0);
     n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, 0, 0x0105, &range);
     for (uint8_t i = 0; i < 32; i++)
         digest[i] = i;
@@ -305,6 +309,9 @@ static void digests_may_be_spread(void)
     CHECK_EQUAL(4 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x19000));
     CHECK_EQUAL(3 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x18000));
     CHECK_EQUAL(32, wry_digest_size(0, 0x18000));
+    CHECK_EQUAL(24 * 32, wry_digest_size(WRY_FLAG_SECTORS | WRY_FLAG_WHOLE, 0x18000));
+    CHECK_EQUAL(32,
+                wry_digest_size(WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER, 0x18000));
 }
 
 static void data_of_unknown_encodings_and_false_lengths_is_refused(void)

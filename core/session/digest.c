@@ -101,7 +101,8 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
     bool through = wait->reached == wait->range.offset + wait->range.length;
     if (through)
         session_pace_note(session, 1, 1);
-    if (through && (wait->flags & WRY_FLAG_SECTORS) && wait->range.length > SHORTEST_SUMS)
+    if (through && (wait->flags & WRY_FLAG_SECTORS) && !(wait->flags & WRY_FLAG_TOGETHER) &&
+        wait->range.length > SHORTEST_SUMS)
         return WRY_NO_ANSWER;
     status = session_ask_status(session);
     /* Sends the request twice on a lossy line: the line is idle, and a round trip takes longer. */

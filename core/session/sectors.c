@@ -20,6 +20,7 @@ enum {
     SPREAD_STEP = 0x10,    /* step of the WRY_FLAG_SPREAD field */
     ANSWER_MS = 60,        /* line time of one answer */
     ANSWER_LEAST = 512,    /* least bytes of an answer */
+    WORTH_ASKING = 16,     /* sectors of a blank run that are worth a question of their own */
     TOGETHER = 64,         /* sectors covered by one digest first, at speeds below */
     SINGLE_SPEED = 400000, /* baud */
 };
@@ -124,10 +125,10 @@ static enum wry_status compare(struct session_write *job, uint32_t offset, uint3
 
 /* How digests of a span are requested. */
 struct survey {
-    uint8_t flags; /* flags of the digest requests; 0: one digest for many sectors, then single ones
-                      where it differs */
-    uint32_t room; /* most bytes of an answer, which is one frame */
-    bool ahead;    /* request the next digests while these are compared */
+    uint8_t flags;  /* of the digest requests */
+    bool together;  /* one digest for many sectors; single ones where it differs */
+    uint32_t room;  /* most bytes of an answer, which is one frame */
+    bool ahead;     /* request the next digests while these are compared */
     uint32_t until; /* end of the range to request ahead */
 };
 
@@ -152,7 +153,7 @@ static struct survey begin_survey(const struct wry_session *session)
 static enum wry_status ask_next(struct session_write *job, const struct survey *survey,
                                 uint32_t offset, uint32_t end, uint8_t after)
 {
-    uint32_t most = survey->flags == 0
+    uint32_t most = survey->together
                         ? TOGETHER
                         : survey->room / (uint32_t)wry_digest_size(survey->flags, WRY_SECTOR_SIZE);
     uint32_t left = (end - offset) / WRY_SECTOR_SIZE;
@@ -226,29 +227,37 @@ static enum wry_status find_single(struct session_write *job, struct survey *sur
 }
 
 /* *same is true if all sectors are right and none was interrupted by an earlier session. */
-static enum wry_status compare_together(struct session_write *job, uint32_t offset, uint32_t length,
-                                        bool *same)
+static enum wry_status compare_together(struct session_write *job,
+                                        const struct session_asked *asked, bool *same)
 {
     struct session_composed composed = {.job = job};
     struct wry_reader content = session_composed(&composed);
+    uint32_t length = asked->sectors * WRY_SECTOR_SIZE;
     uint8_t ours[WRY_SHA256_SIZE];
     bool unsettled = false;
-    enum wry_status status = session_hash(job->session, &content, offset, length, ours);
+    enum wry_status status =
+        asked->flags == 0
+            ? session_hash(job->session, &content, asked->offset, length, ours)
+            : session_hash_sectors(job->session, &content, asked->offset, length, ours);
 
     if (status == WRY_OK)
-        status = session_is_unsettled(job->session, offset, length, &unsettled);
+        status = session_is_unsettled(job->session, asked->offset, length, &unsettled);
     *same = status == WRY_OK && !unsettled && memcmp(ours, job->session->cargo, sizeof ours) == 0;
     return status;
 }
 
-/* Used if single digests would take longer on the line than the board takes to hash. */
+/* Used if single digests would take longer on the line than the board takes to hash. A digest of
+ * the sectors' digests is the quickest, since the board only reads what is blank. */
 static enum wry_status find_together(struct session_write *job, struct survey *survey,
                                      uint32_t offset, uint32_t count, struct session_dirty *dirty)
 {
     struct survey single = *survey;
     enum wry_status status = WRY_OK;
 
-    survey->flags = 0;
+    survey->together = true;
+    survey->flags = job->session->board.features & WRY_FEATURE_TOGETHER
+                        ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER
+                        : 0;
     single.ahead = false;
     for (uint32_t n = 0; n < count && status == WRY_OK;) {
         uint32_t at = offset + n * WRY_SECTOR_SIZE;
@@ -256,12 +265,60 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
         bool same = false;
         status = fetch_next(job, survey, at, offset + count * WRY_SECTOR_SIZE, &asked);
         if (status == WRY_OK)
-            status = compare_together(job, at, asked.sectors * WRY_SECTOR_SIZE, &same);
+            status = compare_together(job, &asked, &same);
         if (status == WRY_OK && same)
             dirty->count += asked.sectors;
         else if (status == WRY_OK)
             status = find_single(job, &single, at, asked.sectors, dirty);
         n += asked.sectors;
+    }
+    return status;
+}
+
+static enum wry_status find_any(struct session_write *job, struct survey *survey, bool alike,
+                                uint32_t offset, uint32_t count, struct session_dirty *dirty)
+{
+    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && alike
+               ? find_together(job, survey, offset, count, dirty)
+               : find_single(job, survey, offset, count, dirty);
+}
+
+/* *count: sectors from offset on, at most that many, whose intended content is blank. */
+static enum wry_status blank_run(struct session_write *job, uint32_t offset, uint32_t *count)
+{
+    uint8_t page[WRY_PAGE_SIZE];
+    bool blank = true;
+
+    for (uint32_t i = 0; i < *count * WRY_SECTOR_SIZE && blank; i += sizeof page) {
+        if (!session_compose(job, offset + i, page, sizeof page))
+            return session_fail(job->session, WRY_SOURCE_FAILED, WRY_STEP_DIGEST, offset + i);
+        blank = wry_bytes_blank(page, sizeof page);
+        if (!blank)
+            *count = i / WRY_SECTOR_SIZE;
+    }
+    return WRY_OK;
+}
+
+/*
+ * For flash that looks blank: sectors with content are written without a question, and so is a
+ * short blank run between them, which the board looks at while the line is busy.
+ */
+static enum wry_status find_in_blank(struct session_write *job, uint32_t offset, uint32_t count,
+                                     struct session_dirty *dirty)
+{
+    enum wry_status status = WRY_OK;
+
+    while (dirty->count < count && status == WRY_OK) {
+        uint32_t at = offset + dirty->count * WRY_SECTOR_SIZE, run = count - dirty->count;
+        status = blank_run(job, at, &run);
+        if (status == WRY_OK && run >= WORTH_ASKING) {
+            struct survey survey = begin_survey(job->session);
+            survey.until = at + run * WRY_SECTOR_SIZE;
+            status = find_any(job, &survey, true, at, run, dirty);
+            continue;
+        }
+        for (uint32_t i = 0; i < (run > 0 ? run : 1); i++)
+            bits_add(dirty->bits, dirty->count++);
     }
     return status;
 }
@@ -273,9 +330,8 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
 
     survey.until = until;
     memset(dirty, 0, sizeof *dirty);
-    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && job->alike
-               ? find_together(job, &survey, offset, count, dirty)
-               : find_single(job, &survey, offset, count, dirty);
+    return job->blank ? find_in_blank(job, offset, count, dirty)
+                      : find_any(job, &survey, job->alike, offset, count, dirty);
 }
 
 static bool all_dirty(const struct session_dirty *dirty)

@@ -181,6 +181,10 @@ struct session_write {
  * the reader's offset in the fault. */
 enum wry_status session_hash(struct wry_session *session, const struct wry_reader *reader,
                              uint32_t offset, uint32_t length, uint8_t digest[WRY_SHA256_SIZE]);
+/* Likewise the SHA-256 of the SHA-256 of each of its sectors (WRY_FLAG_TOGETHER). */
+enum wry_status session_hash_sectors(struct wry_session *session, const struct wry_reader *reader,
+                                     uint32_t offset, uint32_t length,
+                                     uint8_t digest[WRY_SHA256_SIZE]);
 /* Likewise the short digest of a sector of a reader. */
 enum wry_status session_sector_sum(struct wry_session *session, const struct wry_reader *reader,
                                    uint32_t offset, uint64_t *sum);

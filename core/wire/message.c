@@ -382,7 +382,9 @@ uint32_t wry_digest_stride(uint8_t flags)
 
 size_t wry_digest_size(uint8_t flags, uint32_t length)
 {
-    bool sectors = (flags & WRY_FLAG_SECTORS) != 0, whole = (flags & WRY_FLAG_WHOLE) != 0;
+    bool together = (flags & WRY_FLAG_TOGETHER) != 0;
+    bool sectors = (flags & WRY_FLAG_SECTORS) != 0 && !together,
+         whole = (flags & WRY_FLAG_WHOLE) != 0;
     uint32_t stride = wry_digest_stride(flags);
 
     return (sectors ? (length + stride - WRY_SECTOR_SIZE) / stride : 1) *

@@ -64,8 +64,9 @@ enum wry_message_flag {
     WRY_FLAG_SECTORS = 0x01, /* digest: one short digest per sector instead of one SHA-256 */
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the flag above: a full SHA-256 per sector */
     WRY_FLAG_AFTER = 0x04,   /* digest: queue it after the current one instead of cancelling that */
-    WRY_FLAG_SPREAD = 0xF0,  /* digest, with WRY_FLAG_SECTORS: n > 0 for every 2^n-th sector only */
-    WRY_FLAG_PACKED = 0x10,  /* read: as a deflate stream */
+    WRY_FLAG_TOGETHER = 0x08, /* digest, with 0x01 and 0x02: one SHA-256 of the sectors' digests */
+    WRY_FLAG_SPREAD = 0xF0, /* digest, with WRY_FLAG_SECTORS: n > 0 for every 2^n-th sector only */
+    WRY_FLAG_PACKED = 0x10, /* read: as a deflate stream */
     WRY_FLAG_SOON =
         0x20, /* read, some pages of a stream: serve it before other requests if possible */
     WRY_FLAG_QUICK = 0x40,  /* read, with WRY_FLAG_PACKED: packed with less search */
@@ -88,9 +89,10 @@ enum wry_feature {
     WRY_FEATURE_SOON = 0x0020,    /* reads: WRY_FLAG_SOON; the latest streams are kept for it */
     WRY_FEATURE_BLIND =
         0x0040, /* protection cannot be read: it shows when an operation has no effect */
-    WRY_FEATURE_CLEAR = 0x0080, /* erase: WRY_FLAG_CLEAR */
-    WRY_FEATURE_PROOF = 0x0100, /* speed: WRY_FLAG_PROVE, confirm_ms */
-    WRY_FEATURE_LZMA = 0x0200,  /* the codings with LZMA; the others are given by the memory */
+    WRY_FEATURE_CLEAR = 0x0080,    /* erase: WRY_FLAG_CLEAR */
+    WRY_FEATURE_PROOF = 0x0100,    /* speed: WRY_FLAG_PROVE, confirm_ms */
+    WRY_FEATURE_LZMA = 0x0200,     /* the codings with LZMA; the others are given by the memory */
+    WRY_FEATURE_TOGETHER = 0x0400, /* digests: WRY_FLAG_TOGETHER */
 };
 
 /* How a stream is encoded. */
