@@ -337,6 +337,63 @@ static void noise_while_looking_changes_nothing(void)
     }
 }
 
+/* Digests of several ranges: right with noise and from older boards, and sooner than one by one. */
+static void several_digests_take_half_the_time(void)
+{
+    enum { COUNT = 5, LATENCY = 100 };
+    static const struct wry_range_message ranges[COUNT] = {
+        {0x1000, 0x123}, {0x3FFFFF, 1}, {0x20000, 0x4000}, {0x20000, 0x4000}, {0x777, 0x2000}};
+
+    for (unsigned seed = 0; seed < 3 * 6; seed++) {
+        bool older = seed % 3 == 1, noise = seed % 3 == 2;
+        struct rig *rig = rig_new(&(struct rig_setup){
+            .seed = seed, .faults = {.noise_ppb = noise ? 300000 : 0, .latency_ms = LATENCY}});
+        uint8_t ours[WRY_SHA256_SIZE], theirs[COUNT][WRY_SHA256_SIZE];
+        check_context("seed %u", seed);
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        if (older)
+            rig->session.board.features &= (uint16_t)~WRY_FEATURE_AFTER;
+        uint64_t began = rig->board.clock;
+        CHECK_EQUAL(WRY_OK, wry_session_digests(&rig->session, ranges, COUNT, theirs));
+        uint64_t most = older ? COUNT : COUNT / 2 + 1;
+        CHECK(noise || rig->board.clock - began < (most * LATENCY + 60) * MS * 1000);
+        for (unsigned i = 0; i < COUNT; i++) {
+            digest_of(rig->flash + ranges[i].offset, ranges[i].length, ours);
+            CHECK(memcmp(ours, theirs[i], sizeof ours) == 0);
+        }
+        rig_free(rig);
+    }
+}
+
+/* Neighbouring content and samples are asked for together, whatever is lost. */
+static void a_small_write_at_an_odd_offset_takes_few_round_trips(void)
+{
+    enum { LENGTH = 42000, LATENCY = 100 };
+    static uint8_t content[LENGTH];
+
+    for (unsigned seed = 0; seed < 24; seed++) {
+        bool noise = seed % 2, two = seed / 2 % 2;
+        struct rig *rig = rig_new(&(struct rig_setup){
+            .seed = seed, .faults = {.noise_ppb = noise ? 300000 : 0, .latency_ms = LATENCY}});
+        struct wry_placement item = {
+            .offset = 0x20000 + (two ? 0x123 : 0), .length = LENGTH, .reader = rig_reader(content)};
+        struct wry_plan plan;
+        struct wry_fault fault;
+        check_context("seed %u", seed);
+        rig_random(content, sizeof content, seed + 100);
+        CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        uint64_t began = rig->board.clock;
+        CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+        CHECK(rig_holds(rig, &item, 1));
+        /* The neighbouring content, with the samples; the erase; the digest in the end. */
+        uint64_t most = (two ? 4 : 3) * LATENCY + 260; /* ms, 260 of them of the flash */
+        check_context("seed %u: %u ms", seed, (unsigned)((rig->board.clock - began) / 1000000));
+        CHECK(noise || rig->board.clock - began < most * MS * 1000);
+        rig_free(rig);
+    }
+}
+
 static void hear_stream_length(struct frames *wire, uint32_t offset, uint32_t length, bool blank)
 {
     uint8_t head[WRY_MESSAGE_HEAD_MAX];
@@ -471,6 +528,8 @@ int main(int argc, char **argv)
         FACT(an_erase_of_blank_flash_takes_the_reading),
         FACT(content_that_is_there_takes_few_questions),
         FACT(noise_while_looking_changes_nothing),
+        FACT(several_digests_take_half_the_time),
+        FACT(a_small_write_at_an_odd_offset_takes_few_round_trips),
         FACT(what_was_blank_is_looked_at_again_once_it_changed),
         FACT(a_sector_with_any_content_is_never_taken_for_blank),
         FACT(backups_of_any_content_are_right_and_hashed_right),

@@ -22,14 +22,52 @@ struct halves {
     bool hold_content; /* equal in both halves, but not all equal to each other */
 };
 
+static enum wry_status await_sums(struct wry_session *session, uint32_t offset, uint32_t count,
+                                  uint16_t seq, uint64_t *sums)
+{
+    enum wry_status status =
+        session_await_digest(session, offset, count * WRY_SECTOR_SIZE, WRY_FLAG_SECTORS, seq);
+
+    for (uint32_t i = 0; i < count && status == WRY_OK; i++)
+        sums[i] = session_short_digest(session->cargo + (size_t)i * WRY_SECTOR_DIGEST_SIZE);
+    return status;
+}
+
+/* Requests the digests of two ranges at once, which saves a round trip. *got is false if an answer
+ * did not come. */
+static enum wry_status both_sums(struct wry_session *session, uint32_t low, uint32_t high,
+                                 uint32_t count, uint64_t *below, uint64_t *above, bool *got)
+{
+    uint32_t length = count * WRY_SECTOR_SIZE;
+    uint16_t low_seq, high_seq = 0;
+    enum wry_status status = session_ask_digest(session, low, length, WRY_FLAG_SECTORS, &low_seq);
+
+    if (status == WRY_OK)
+        status =
+            session_ask_digest(session, high, length, WRY_FLAG_SECTORS | WRY_FLAG_AFTER, &high_seq);
+    if (status == WRY_OK)
+        status = await_sums(session, low, count, low_seq, below);
+    /* The first requested once more takes the place of the second. */
+    *got = status == WRY_OK && !session->digest_asked_again;
+    if (*got)
+        status = await_sums(session, high, count, high_seq, above);
+    *got = *got && status == WRY_OK;
+    return status == WRY_NO_ANSWER || status == WRY_LINK_LOST ? WRY_OK : status;
+}
+
 static enum wry_status compare(struct wry_session *session, uint32_t low, uint32_t count,
                                struct halves *halves, uint64_t *like)
 {
     uint32_t half = session->board.capacity / 2;
     uint64_t below[START_SECTORS], above[START_SECTORS];
-    enum wry_status status = session_sector_sums(session, low, count, below);
+    bool got = false;
+    enum wry_status status = (session->board.features & WRY_FEATURE_AFTER) != 0
+                                 ? both_sums(session, low, low + half, count, below, above, &got)
+                                 : WRY_OK;
 
-    if (status == WRY_OK)
+    if (status == WRY_OK && !got)
+        status = session_sector_sums(session, low, count, below);
+    if (status == WRY_OK && !got)
         status = session_sector_sums(session, low + half, count, above);
     for (uint32_t i = 0; i < count && status == WRY_OK; i++) {
         if (*like == 0)

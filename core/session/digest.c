@@ -24,6 +24,20 @@ struct digest_wait {
     uint64_t ask_next; /* us: when to request progress next */
 };
 
+/* The answer before the latest becomes the current one; the latest is kept in its place. */
+static void use_earlier(struct wry_session *session)
+{
+    struct wry_session_answer answer = session->earlier;
+
+    session->earlier.fresh = false;
+    session_keep_answer(session);
+    session->digest_fresh = true;
+    session->digest_seq = answer.seq;
+    session->digest_range = answer.range;
+    session->digest_length = answer.length;
+    memcpy(session->cargo, answer.digest, answer.length);
+}
+
 enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t flags, uint16_t *seq)
 {
@@ -31,7 +45,8 @@ enum wry_status session_ask_digest(struct wry_session *session, uint32_t offset,
     struct wry_range_message range = {.offset = offset, .length = length};
 
     *seq = session_next_seq(session);
-    session->digest_fresh = false;
+    if (!(flags & WRY_FLAG_AFTER))
+        session->digest_fresh = session->earlier.fresh = false;
     size_t n = wry_message_put_range(head, WRY_KIND_DIGEST, flags, *seq, &range);
     return session_send(session, head, n, NULL, 0);
 }
@@ -46,8 +61,13 @@ static uint64_t ask_after(uint32_t length)
 
 static bool is_here(const struct digest_wait *wait, uint16_t seq)
 {
-    const struct wry_session *session = wait->session;
+    struct wry_session *session = wait->session;
+    const struct wry_session_answer *earlier = &session->earlier;
 
+    if (earlier->fresh && earlier->range.offset == wait->range.offset &&
+        earlier->range.length == wait->range.length && earlier->length == wait->size &&
+        (int16_t)(uint16_t)(earlier->seq - seq) >= 0)
+        use_earlier(session);
     return session->digest_fresh && session->digest_range.offset == wait->range.offset &&
            session->digest_range.length == wait->range.length &&
            session->digest_length == wait->size &&
@@ -177,4 +197,45 @@ enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset,
 {
     session_begin_call(session);
     return session_digest(session, offset, length, digest);
+}
+
+/* *ahead is true if the next range was requested as well, with *seq. */
+static enum wry_status digest_and_ask(struct wry_session *session,
+                                      const struct wry_range_message *range,
+                                      const struct wry_range_message *next, bool *ahead,
+                                      uint16_t *seq, uint8_t digest[WRY_SHA256_SIZE])
+{
+    uint16_t next_seq = 0;
+    enum wry_status status =
+        *ahead ? WRY_OK : session_ask_digest(session, range->offset, range->length, 0, seq);
+
+    if (status == WRY_OK && next)
+        status = session_ask_digest(session, next->offset, next->length, WRY_FLAG_AFTER, &next_seq);
+    if (status == WRY_OK)
+        status = session_await_digest(session, range->offset, range->length, 0, *seq);
+    *seq = next_seq;
+    *ahead = status == WRY_OK && next && !session->digest_asked_again;
+    if (status == WRY_LINK_LOST) {
+        status = session_recover(session, WRY_STEP_DIGEST);
+        return status == WRY_OK ? session_digest(session, range->offset, range->length, digest)
+                                : status;
+    }
+    if (status == WRY_OK)
+        memcpy(digest, session->cargo, WRY_SHA256_SIZE);
+    return status;
+}
+
+enum wry_status wry_session_digests(struct wry_session *session,
+                                    const struct wry_range_message *ranges, size_t count,
+                                    uint8_t (*digests)[WRY_SHA256_SIZE])
+{
+    bool can = (session->board.features & WRY_FEATURE_AFTER) != 0, ahead = false;
+    uint16_t seq = 0;
+    enum wry_status status = WRY_OK;
+
+    session_begin_call(session);
+    for (size_t i = 0; i < count && status == WRY_OK; i++)
+        status = digest_and_ask(session, &ranges[i], can && i + 1 < count ? &ranges[i + 1] : NULL,
+                                &ahead, &seq, digests[i]);
+    return status;
 }

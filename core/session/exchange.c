@@ -115,6 +115,19 @@ size_t wry_session_take_rest(struct wry_session *session, uint8_t *to, size_t ro
     return n;
 }
 
+void session_keep_answer(struct wry_session *session)
+{
+    struct wry_session_answer *earlier = &session->earlier;
+
+    if (!session->digest_fresh || session->digest_length > sizeof earlier->digest)
+        return;
+    *earlier = (struct wry_session_answer){.fresh = true,
+                                           .seq = session->digest_seq,
+                                           .range = session->digest_range,
+                                           .length = session->digest_length};
+    memcpy(earlier->digest, session->cargo, session->digest_length);
+}
+
 static void note_digest(struct wry_session *session, const struct wry_message *message)
 {
     struct wry_digest_reply reply;
@@ -122,6 +135,7 @@ static void note_digest(struct wry_session *session, const struct wry_message *m
     if (!wry_message_get_digest_reply(message, &reply) ||
         reply.digest_length > sizeof session->cargo)
         return;
+    session_keep_answer(session);
     session->digest_fresh = true;
     session->digest_seq = message->seq;
     session->digest_range = reply.range;

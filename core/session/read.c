@@ -481,12 +481,15 @@ enum wry_status wry_session_read(struct wry_session *session, uint32_t offset, u
 
 static enum wry_status read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
                                    const struct wry_writer *writer, bool skips,
-                                   uint8_t digest[WRY_SHA256_SIZE])
+                                   struct session_asked *after, uint8_t digest[WRY_SHA256_SIZE])
 {
     uint16_t seq;
     /* Requested first: the board hashes while the line is busy with content. */
     enum wry_status status = session_ask_digest(session, offset, length, 0, &seq);
 
+    if (status == WRY_OK && after)
+        status = session_ask_digest(session, after->offset, after->sectors * WRY_SECTOR_SIZE,
+                                    after->flags | WRY_FLAG_AFTER, &after->seq);
     bool asked = status == WRY_OK;
     if (session_may_recover(session, status))
         status = session_recover(session, WRY_STEP_READ);
@@ -494,10 +497,12 @@ static enum wry_status read_hashed(struct wry_session *session, uint32_t offset,
         status = read_range(session, offset, length, writer, skips);
     if (status != WRY_OK)
         return status;
-    if (!asked)
-        return session_digest(session, offset, length, digest);
-    status = session_await_digest(session, offset, length, 0, seq);
-    if (status == WRY_LINK_LOST)
+    if (asked)
+        status = session_await_digest(session, offset, length, 0, seq);
+    bool lost = !asked || status == WRY_LINK_LOST;
+    if (after && (lost || session->digest_asked_again))
+        after->sectors = 0;
+    if (lost)
         return session_digest(session, offset, length, digest);
     if (status == WRY_OK)
         memcpy(digest, session->cargo, WRY_SHA256_SIZE);
@@ -505,10 +510,10 @@ static enum wry_status read_hashed(struct wry_session *session, uint32_t offset,
 }
 
 enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
-                                    const struct wry_writer *writer,
+                                    const struct wry_writer *writer, struct session_asked *after,
                                     uint8_t digest[WRY_SHA256_SIZE])
 {
-    return read_hashed(session, offset, length, writer, false, digest);
+    return read_hashed(session, offset, length, writer, false, after, digest);
 }
 
 enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -519,5 +524,6 @@ enum wry_status wry_session_back_up(struct wry_session *session, uint32_t offset
     if (length > session->board.capacity || offset > session->board.capacity - length)
         return session_fail(session, WRY_BAD_RANGE, WRY_STEP_READ, offset);
     enum wry_status status = session_sample(session, offset, length);
-    return status == WRY_OK ? read_hashed(session, offset, length, writer, true, digest) : status;
+    return status == WRY_OK ? read_hashed(session, offset, length, writer, true, NULL, digest)
+                            : status;
 }

@@ -370,17 +370,49 @@ static bool all_blank(const uint8_t *digests, uint32_t n)
     return true;
 }
 
-/* Samples evenly spaced sectors by one request. */
-static enum wry_status sample_spread(struct session_write *job, bool *looks_new)
+struct session_asked session_sample_of(const struct session_write *job)
 {
     uint32_t length = job->span.end - job->span.start;
-    uint32_t most = length / WRY_SECTOR_SIZE / SAMPLED;
-    uint8_t flags = session_spread_flags(length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES);
+    uint32_t sectors = length / WRY_SECTOR_SIZE, most = sectors / SAMPLED;
+
+    if (sectors < WORTH_SPREAD || !(job->session->board.features & WRY_FEATURE_SPREAD))
+        return (struct session_asked){0};
+    return (struct session_asked){
+        .offset = job->span.start,
+        .sectors = sectors,
+        .flags = session_spread_flags(length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES)};
+}
+
+/* The digests of the samples, which may have been requested before. */
+static enum wry_status fetch_samples(struct session_write *job, const struct session_asked *sample)
+{
+    struct wry_session *session = job->session;
+    uint32_t length = sample->sectors * WRY_SECTOR_SIZE;
+    bool asked = job->sample.sectors > 0;
+
+    job->sample.sectors = 0;
+    if (!asked)
+        return session_fetch_digest(session, sample->offset, length, sample->flags);
+    enum wry_status status =
+        session_await_digest(session, sample->offset, length, sample->flags, job->sample.seq);
+    if (status != WRY_LINK_LOST)
+        return status;
+    status = session_recover(session, WRY_STEP_DIGEST);
+    return status == WRY_OK ? session_fetch_digest(session, sample->offset, length, sample->flags)
+                            : status;
+}
+
+/* Samples evenly spaced sectors by one request. */
+static enum wry_status sample_spread(struct session_write *job, const struct session_asked *sample,
+                                     bool *looks_new)
+{
+    uint32_t length = sample->sectors * WRY_SECTOR_SIZE;
+    uint8_t flags = sample->flags;
     struct session_dirty dirty;
 
     memset(&dirty, 0, sizeof dirty);
     uint32_t n = (uint32_t)(wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE);
-    enum wry_status status = session_fetch_digest(job->session, job->span.start, length, flags);
+    enum wry_status status = fetch_samples(job, sample);
     if (status == WRY_OK)
         status = compare(job, job->span.start, n, flags, &dirty);
     job->blank = status == WRY_OK && all_blank(job->session->cargo, n);
@@ -398,8 +430,9 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
 
     *looks_new = job->blank = false;
     job->alike = true;
-    if (sectors >= WORTH_SPREAD && (job->session->board.features & WRY_FEATURE_SPREAD)) {
-        status = sample_spread(job, looks_new);
+    struct session_asked sample = session_sample_of(job);
+    if (sample.sectors > 0) {
+        status = sample_spread(job, &sample, looks_new);
         if (status != WRY_NO_ANSWER)
             return status;
         status = WRY_OK;

@@ -63,6 +63,8 @@ enum wry_status session_send(struct wry_session *session, const uint8_t *head, s
  */
 enum wry_status session_receive(struct wry_session *session, uint64_t deadline,
                                 struct wry_message *message, bool *got);
+/* Keeps the digest that came last, if it is short, before another takes its place. */
+void session_keep_answer(struct wry_session *session);
 /* Sends a request until its reply comes; WRY_LINK_LOST if it never does. */
 enum wry_status session_exchange(struct wry_session *session, const uint8_t *head, size_t length,
                                  unsigned tries, struct wry_message *reply);
@@ -162,6 +164,7 @@ struct session_write {
     uint64_t done, total;  /* for progress: bytes in whole sectors */
     uint16_t digest_seq;
     struct session_asked ahead;            /* digests requested in advance */
+    struct session_asked sample;           /* samples of the span, if requested in advance */
     unsigned missed;                       /* status requests without an answer */
     uint32_t erased, programmed, received; /* progress of the part as last reported */
     uint8_t coding;                        /* enum wry_coding of the part's stream; 0 = pages */
@@ -285,6 +288,8 @@ enum wry_status session_write(struct wry_session *session, const struct wry_plan
 
 /* sectors.c: which sectors of a span must be written. */
 #define SESSION_PIECE_SECTORS 256u
+/* The samples to take of the span; 0 sectors if it is too short. */
+struct session_asked session_sample_of(const struct session_write *job);
 /* *looks_new is true if all samples of the span differ, so that a closer look would not pay. */
 enum wry_status session_looks_new(struct session_write *job, bool *looks_new);
 struct session_dirty {
@@ -361,9 +366,10 @@ enum wry_status session_read_ask(struct session_read_job *job);
 /* read.c */
 enum wry_status session_read(struct wry_session *session, uint32_t offset, uint32_t length,
                              const struct wry_writer *writer);
-/* The same with the board's SHA-256 of the range, computed while it sends. */
+/* The same with the board's SHA-256 of the range, computed while it sends. after, unless NULL:
+ * sector digests that are requested too; 0 sectors if that failed. */
 enum wry_status session_read_hashed(struct wry_session *session, uint32_t offset, uint32_t length,
-                                    const struct wry_writer *writer,
+                                    const struct wry_writer *writer, struct session_asked *after,
                                     uint8_t digest[WRY_SHA256_SIZE]);
 
 /* digest.c */

@@ -22,7 +22,8 @@ static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
 }
 
 /* Kept content must be right: it is read, and compared with the board's digest. */
-static enum wry_status read_kept(struct wry_session *session, struct wry_journal_sector *kept)
+static enum wry_status read_kept(struct wry_session *session, struct wry_journal_sector *kept,
+                                 struct session_asked *after)
 {
     struct wry_writer writer = {.context = kept, .write = keep};
     uint32_t start = kept->offset + kept->from, length = kept->to - kept->from;
@@ -30,7 +31,7 @@ static enum wry_status read_kept(struct wry_session *session, struct wry_journal
     struct wry_sha256 sha;
 
     memset(kept->bytes, 0xFF, sizeof kept->bytes);
-    enum wry_status status = session_read_hashed(session, start, length, &writer, theirs);
+    enum wry_status status = session_read_hashed(session, start, length, &writer, after, theirs);
     wry_sha256_begin(&sha);
     wry_sha256_add(&sha, kept->bytes + kept->from, length);
     wry_sha256_end(&sha, ours);
@@ -39,12 +40,21 @@ static enum wry_status read_kept(struct wry_session *session, struct wry_journal
     return session_fail_range(session, WRY_CONTRADICTED, WRY_STEP_READ, start, length);
 }
 
+/* The samples of the span are requested with the last of them. */
 static enum wry_status read_all_kept(struct session_write *job)
 {
+    struct wry_session *session = job->session;
+    bool samples =
+        !session->config.every_sector && (session->board.features & WRY_FEATURE_AFTER) != 0;
     enum wry_status status = WRY_OK;
 
-    for (size_t i = 0; i < job->kept_count && status == WRY_OK; i++)
-        status = read_kept(job->session, &job->kept[i]);
+    job->sample.sectors = 0;
+    for (size_t i = 0; i < job->kept_count && status == WRY_OK; i++) {
+        bool last = i + 1 == job->kept_count;
+        if (last && samples)
+            job->sample = session_sample_of(job);
+        status = read_kept(session, &job->kept[i], job->sample.sectors > 0 ? &job->sample : NULL);
+    }
     return status;
 }
 

@@ -50,6 +50,7 @@ extern "C" {
 #define WRY_SESSION_SUMS_MAX 256u
 /* Bytes of memory for reading streams: the streams in flight, and the decoder. */
 #define WRY_SESSION_READ_MEMORY (WRY_SESSION_READS * WRY_SESSION_READ_LENGTH + 48u * 1024u)
+#define WRY_SESSION_ANSWER 128u
 #define WRY_SESSION_HEARD 256u /* bytes of other traffic that are remembered */
 
 /* Receives n bytes of flash content from offset on. False on failure. Offsets may come in any
@@ -219,6 +220,15 @@ struct wry_session_pace {
     bool doubtful;                     /* at the last decision hardly anything got through */
 };
 
+/* A short answer to a digest request that came before it was waited for. */
+struct wry_session_answer {
+    bool fresh;
+    uint16_t seq;
+    struct wry_range_message range;
+    size_t length;
+    uint8_t digest[WRY_SESSION_ANSWER];
+};
+
 struct wry_session {
     const struct wry_port *port;
     struct wry_session_config config;
@@ -256,6 +266,7 @@ struct wry_session {
     uint16_t digest_seq;
     struct wry_range_message digest_range;
     size_t digest_length;
+    struct wry_session_answer earlier; /* the answer before that one */
 
     struct wry_session_pace pace;
     struct wry_session_window window;
@@ -354,6 +365,11 @@ enum wry_status wry_session_recover(struct wry_session *session,
 /* The board's SHA-256 of a range. */
 enum wry_status wry_session_digest(struct wry_session *session, uint32_t offset, uint32_t length,
                                    uint8_t digest[WRY_SHA256_SIZE]);
+
+/* The same of count ranges, requested two at a time: half the time where answers are late. */
+enum wry_status wry_session_digests(struct wry_session *session,
+                                    const struct wry_range_message *ranges, size_t count,
+                                    uint8_t (*digests)[WRY_SHA256_SIZE]);
 
 /*
  * The board's short digest (see wry_sha256_end_short) of each of count sectors from offset on;

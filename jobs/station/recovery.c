@@ -152,18 +152,6 @@ struct wry_problem *recovery_settle(struct wry_station *station)
     return settle(station);
 }
 
-/* *blank is true if the board's digest of the range is that of blank flash. */
-static enum wry_status is_blank(struct wry_station *station, uint32_t start, uint32_t end,
-                                bool *blank)
-{
-    uint8_t theirs[WRY_SHA256_SIZE], ours[WRY_SHA256_SIZE];
-    enum wry_status status = wry_session_digest(&station->session, start, end - start, theirs);
-
-    digest_of_blank(end - start, ours);
-    *blank = status == WRY_OK && memcmp(ours, theirs, sizeof ours) == 0;
-    return status;
-}
-
 /* The part of a shared sector before or after the images. */
 static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool head, uint32_t *start,
                            uint32_t *end)
@@ -179,57 +167,93 @@ static void uncovered_part(const struct wry_plan *plan, uint32_t sector, bool he
     }
 }
 
+/* Parts of shared sectors that no image covers. */
 struct beside {
-    struct wry_station *station;
     const struct wry_region_table *layout;
     const struct wry_plan *plan;
-    GArray *suspects;
+    struct wry_range_message parts[2 * LOOKED_MAX];
+    size_t count;
 };
 
-/* The rest of the sector is blank: intended, or left by an interrupted write. */
-static enum wry_status look_beside(struct beside *b, uint32_t sector, bool head)
+static void note_beside(struct beside *b, uint32_t sector, bool head)
 {
     uint32_t start, end;
-    bool blank = false, all_blank = false;
 
     uncovered_part(b->plan, sector, head, &start, &end);
     /* The region after an image at its start is usually blank. */
     const struct wry_region *region = wry_layout_at(b->layout, start);
     bool rest = region && wry_plan_covered(b->plan, region->offset, 1) > 0;
     if (rest || wry_plan_covered(b->plan, start, end - start) > 0)
-        return WRY_OK;
-    enum wry_status status = is_blank(b->station, start, end, &blank);
-    if (status == WRY_OK && blank)
-        status = is_blank(b->station, sector, sector + WRY_SECTOR_SIZE, &all_blank);
-    if (status == WRY_OK && blank && !all_blank)
-        add_place(b->suspects, start, end - start);
+        return;
+    b->parts[b->count++] = (struct wry_range_message){.offset = start, .length = end - start};
+}
+
+static void find_beside(struct beside *b)
+{
+    struct wry_span span;
+    uint32_t start, end;
+    unsigned looked = 0;
+
+    for (uint32_t from = 0; wry_plan_next_span(b->plan, from, &span); from = span.end) {
+        for (uint32_t at = span.start; at < span.end && looked < LOOKED_MAX;
+             at += WRY_SECTOR_SIZE) {
+            if (!wry_plan_gap(b->plan, at, WRY_SECTOR_SIZE, &start, &end))
+                continue;
+            note_beside(b, at, true);
+            note_beside(b, at, false);
+            looked++;
+        }
+    }
+}
+
+/* Keeps those of the ranges that are blank by the board's digests, and the place of each. */
+static enum wry_status keep_blank(struct wry_station *station, struct wry_range_message *ranges,
+                                  size_t *count, size_t *places)
+{
+    uint8_t theirs[2 * LOOKED_MAX][WRY_SHA256_SIZE], ours[WRY_SHA256_SIZE];
+    enum wry_status status = wry_session_digests(&station->session, ranges, *count, theirs);
+    size_t kept = 0;
+
+    for (size_t i = 0; status == WRY_OK && i < *count; i++) {
+        digest_of_blank(ranges[i].length, ours);
+        if (memcmp(ours, theirs[i], sizeof ours) != 0)
+            continue;
+        ranges[kept] = ranges[i];
+        places[kept++] = i;
+    }
+    *count = kept;
     return status;
 }
 
+/* Where the rest of a sector is blank, but not the sector: intended, or left by an interrupted
+ * write. */
 struct wry_problem *recovery_look_beside(struct wry_station *station,
                                          const struct wry_region_table *layout,
                                          const struct wry_plan *plan)
 {
     g_autoptr(GArray) suspects = new_places();
-    struct beside b = {.station = station, .layout = layout, .plan = plan, .suspects = suspects};
-    struct wry_span span;
-    uint32_t start, end;
-    enum wry_status status = WRY_OK;
-    unsigned looked = 0;
+    struct beside b = {.layout = layout, .plan = plan};
+    struct wry_range_message sectors[2 * LOOKED_MAX];
+    size_t places[2 * LOOKED_MAX];
+    bool blank[2 * LOOKED_MAX] = {false};
 
-    for (uint32_t from = 0; wry_plan_next_span(plan, from, &span); from = span.end) {
-        for (uint32_t at = span.start; at < span.end; at += WRY_SECTOR_SIZE) {
-            if (status != WRY_OK || looked == LOOKED_MAX ||
-                !wry_plan_gap(plan, at, WRY_SECTOR_SIZE, &start, &end))
-                continue;
-            status = look_beside(&b, at, true);
-            if (status == WRY_OK)
-                status = look_beside(&b, at, false);
-            looked++;
-        }
-    }
+    find_beside(&b);
+    enum wry_status status = keep_blank(station, b.parts, &b.count, places);
+    size_t count = b.count;
+    for (size_t i = 0; i < count; i++)
+        sectors[i] = (struct wry_range_message){.offset = b.parts[i].offset -
+                                                          b.parts[i].offset % WRY_SECTOR_SIZE,
+                                                .length = WRY_SECTOR_SIZE};
+    if (status == WRY_OK)
+        status = keep_blank(station, sectors, &count, places);
     if (status != WRY_OK)
         return problem_of_session(station, status);
+    for (size_t i = 0; i < count; i++)
+        blank[places[i]] = true;
+    for (size_t i = 0; i < b.count; i++) {
+        if (!blank[i])
+            add_place(suspects, b.parts[i].offset, b.parts[i].length);
+    }
     station_note_places(station, WRY_NOTE_BLANK_BESIDE, suspects);
     return NULL;
 }
