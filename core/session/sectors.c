@@ -275,14 +275,6 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
     return status;
 }
 
-static enum wry_status find_any(struct session_write *job, struct survey *survey, bool alike,
-                                uint32_t offset, uint32_t count, struct session_dirty *dirty)
-{
-    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && alike
-               ? find_together(job, survey, offset, count, dirty)
-               : find_single(job, survey, offset, count, dirty);
-}
-
 /* *count: sectors from offset on, at most that many, whose intended content is blank. */
 static enum wry_status blank_run(struct session_write *job, uint32_t offset, uint32_t *count)
 {
@@ -306,6 +298,8 @@ static enum wry_status blank_run(struct session_write *job, uint32_t offset, uin
 static enum wry_status find_in_blank(struct session_write *job, uint32_t offset, uint32_t count,
                                      struct session_dirty *dirty)
 {
+    bool together =
+        whole_pays(job->session) && (job->session->board.features & WRY_FEATURE_TOGETHER) != 0;
     enum wry_status status = WRY_OK;
 
     while (dirty->count < count && status == WRY_OK) {
@@ -314,7 +308,8 @@ static enum wry_status find_in_blank(struct session_write *job, uint32_t offset,
         if (status == WRY_OK && run >= WORTH_ASKING) {
             struct survey survey = begin_survey(job->session);
             survey.until = at + run * WRY_SECTOR_SIZE;
-            status = find_any(job, &survey, true, at, run, dirty);
+            status = together ? find_together(job, &survey, at, run, dirty)
+                              : find_single(job, &survey, at, run, dirty);
             continue;
         }
         for (uint32_t i = 0; i < (run > 0 ? run : 1); i++)
@@ -330,8 +325,11 @@ enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, u
 
     survey.until = until;
     memset(dirty, 0, sizeof *dirty);
-    return job->blank ? find_in_blank(job, offset, count, dirty)
-                      : find_any(job, &survey, job->alike, offset, count, dirty);
+    if (job->blank)
+        return find_in_blank(job, offset, count, dirty);
+    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && job->alike
+               ? find_together(job, &survey, offset, count, dirty)
+               : find_single(job, &survey, offset, count, dirty);
 }
 
 static bool all_dirty(const struct session_dirty *dirty)
