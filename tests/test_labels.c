@@ -67,6 +67,32 @@ static void a_sheet_is_read_by_a_scanner(void)
           strstr(svg, "gauge 4,") < strstr(svg, "gauge 5,"));
 }
 
+/* A long name is printed smaller, and cut only where it could not be read. */
+static void a_long_name_fits(void)
+{
+    static const struct {
+        const char *name, *printed;
+    } names[] = {{"gauge 10, pier A", "27\" font-weight=\"bold\">gauge 10, pier A<"},
+                 {"gauge 101, pier A", "25\" font-weight=\"bold\">gauge 101, pier A<"},
+                 {"gauge 101, eastern pier", "18\" font-weight=\"bold\">gauge 101, eastern pier<"},
+                 {"gauge 101 of the eastern pier", ">gauge 101 of the easter…<"}};
+
+    add_boards("named", G_N_ELEMENTS(names));
+    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++) {
+        g_autofree char *sql = g_strdup_printf("UPDATE run SET name = '%s' WHERE id = 'named-%u'",
+                                               names[i].name, i + 1);
+        execute(sql);
+    }
+    EXPECT(0, "4 labels on 1 sheet", labels("named", "named.svg", NULL, NULL));
+    size_t n = 0;
+    g_autofree char *svg = (char *)scratch_read("named.svg", &n);
+    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++) {
+        check_context("%s", names[i].name);
+        CHECK(svg && strstr(svg, names[i].printed));
+    }
+    check_context(NULL);
+}
+
 static void only_boards_without_a_label_are_printed(void)
 {
     add_boards("new", 3);
@@ -191,6 +217,7 @@ int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(a_sheet_is_read_by_a_scanner),
+        FACT(a_long_name_fits),
         FACT(only_boards_without_a_label_are_printed),
         FACT(sheets_have_the_grid_that_was_asked_for),
         FACT(a_pdf_has_a_page_for_each_sheet),

@@ -10,8 +10,10 @@
 #include "words.h"
 
 enum {
-    TEXT_MOST = 26, /* characters that fit on a line */
-    NAME_MOST = 16, /* and of a name, in larger letters */
+    TEXT_MOST = 26,  /* characters that fit on a line */
+    NAME_SIZE = 27,  /* units: the letters of a name */
+    NAME_USUAL = 16, /* characters of that size that fit; the letters of longer names are smaller */
+    NAME_LONGEST = 24 /* and longer ones are cut */
 };
 
 /* Splits text into two lines between words; the rest is dropped. */
@@ -52,18 +54,22 @@ char *label_svg(const struct wry_ledger_run *run, const char *template, GError *
     g_autofree char *first = NULL, *second = NULL, *code = label_code(run->board);
     g_autofree char *row =
         run->lot_row > 0 ? g_strdup_printf("%" G_GINT64_FORMAT, run->lot_row) : NULL;
+    g_autofree char *name = cut(run->name, NAME_LONGEST);
+    glong length = name ? g_utf8_strlen(name, -1) : 0;
+    g_autofree char *size =
+        g_strdup_printf("%ld", length > NAME_USUAL ? NAME_SIZE * NAME_USUAL / length : NAME_SIZE);
     GString *svg = g_string_new(NULL);
 
     break_text(card ? card : run->kind, &first, &second);
-    json_add_object(
-        data, json_text("board", run->board), json_text("code", code), json_text("first", first),
-        json_text("second", second), json_take("name", cut(run->name, NAME_MOST)),
-        json_text("whole_name", run->name), json_text("row", row), json_text("lot", run->lot),
-        json_take("firmware", cut(run->firmware, TEXT_MOST)),
-        json_text("whole_firmware", run->firmware), json_text("card", run->card),
-        json_text("version", run->card_version), json_text("chip", run->chip),
-        json_text("operator", run->operator_),
-        json_take("day", times_day(run->ended ? run->ended : run->began)));
+    json_add_object(data, json_text("board", run->board), json_text("code", code),
+                    json_text("first", first), json_text("second", second), json_text("name", name),
+                    json_text("name_size", size), json_text("whole_name", run->name),
+                    json_text("row", row), json_text("lot", run->lot),
+                    json_take("firmware", cut(run->firmware, TEXT_MOST)),
+                    json_text("whole_firmware", run->firmware), json_text("card", run->card),
+                    json_text("version", run->card_version), json_text("chip", run->chip),
+                    json_text("operator", run->operator_),
+                    json_take("day", times_day(run->ended ? run->ended : run->began)));
     if (!template)
         mustache_fill(svg, "label.svg", data);
     else if (!mustache_fill_text(svg, template, data, error))
