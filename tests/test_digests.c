@@ -271,22 +271,26 @@ static void blank_flash_is_filled_at_any_speed(void)
     }
 }
 
-/* What is blank is only read, and the answers are short. */
+/* What is blank is only read, and the answers are short, which noise hardly hits. */
 static void an_erase_of_blank_flash_takes_the_reading(void)
 {
-    struct rig *rig = rig_new(&(struct rig_setup){.seed = 8, .blank = true, .max_speed = 115200});
-
-    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
-    uint64_t received = wry_session_stats(&rig->session)->bytes_received;
-    uint64_t began = rig->board.clock;
-    CHECK_EQUAL(WRY_OK, erase(rig, 0, 4 * MIB));
-    CHECK_EQUAL(1024, wry_session_stats(&rig->session)->sectors_left);
-    uint64_t reading = 4ull * MIB * 8 * 1000 / 40; /* ns: over one line at 40 MHz */
-    check_context("%u ms", (unsigned)((rig->board.clock - began) / 1000000));
-    CHECK(rig->board.clock - began > reading && rig->board.clock - began < reading * 3 / 2);
-    CHECK(wry_session_stats(&rig->session)->bytes_received - received < 2000);
-    check_context(NULL);
-    rig_free(rig);
+    for (unsigned i = 0; i < 2 * 4; i++) {
+        bool noise = i % 4 > 0;
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = i,
+                                                      .blank = true,
+                                                      .max_speed = i / 4 ? 921600 : 115200,
+                                                      .faults = {.noise_ppb = noise ? 10000 : 0}});
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        uint64_t received = wry_session_stats(&rig->session)->bytes_received;
+        uint64_t began = rig->board.clock;
+        CHECK_EQUAL(WRY_OK, erase(rig, 0, 4 * MIB));
+        CHECK_EQUAL(1024, wry_session_stats(&rig->session)->sectors_left);
+        uint64_t reading = 4ull * MIB * 8 * 1000 / 40; /* ns: over one line at 40 MHz */
+        check_context("case %u: %u ms", i, (unsigned)((rig->board.clock - began) / 1000000));
+        CHECK(rig->board.clock - began > reading && rig->board.clock - began < 2 * reading);
+        CHECK(noise || wry_session_stats(&rig->session)->bytes_received - received < 2000);
+        rig_free(rig);
+    }
 }
 
 /* On a slow line, sectors are asked about together as far as they are as they should be. */

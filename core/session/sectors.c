@@ -92,6 +92,13 @@ static bool whole_pays(const struct wry_session *session)
            session->pace.untried && session->stats.frames_bad == 0;
 }
 
+/* A digest of digests is short on any line, and proves what it covers. */
+static bool together_pays(const struct wry_session *session)
+{
+    return (session->board.features & WRY_FEATURE_TOGETHER) != 0 &&
+           session_latency(session) < WHOLE_LATENCY;
+}
+
 /* Compares the board's digests of n sectors, of size bytes each, with ours. */
 static enum wry_status compare(struct session_write *job, uint32_t offset, uint32_t n,
                                uint8_t flags, struct session_dirty *dirty)
@@ -298,8 +305,7 @@ static enum wry_status blank_run(struct session_write *job, uint32_t offset, uin
 static enum wry_status find_in_blank(struct session_write *job, uint32_t offset, uint32_t count,
                                      struct session_dirty *dirty)
 {
-    bool together =
-        whole_pays(job->session) && (job->session->board.features & WRY_FEATURE_TOGETHER) != 0;
+    bool together = together_pays(job->session);
     enum wry_status status = WRY_OK;
 
     while (dirty->count < count && status == WRY_OK) {
@@ -321,13 +327,15 @@ static enum wry_status find_in_blank(struct session_write *job, uint32_t offset,
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,
                                    uint32_t until, struct session_dirty *dirty)
 {
-    struct survey survey = begin_survey(job->session);
+    const struct wry_session *session = job->session;
+    struct survey survey = begin_survey(session);
+    bool whole = whole_pays(session), together = whole || together_pays(session);
 
     survey.until = until;
     memset(dirty, 0, sizeof *dirty);
     if (job->blank)
         return find_in_blank(job, offset, count, dirty);
-    return whole_pays(job->session) && job->session->speed < SINGLE_SPEED && job->alike
+    return together && job->alike && !(whole && session->speed >= SINGLE_SPEED)
                ? find_together(job, &survey, offset, count, dirty)
                : find_single(job, &survey, offset, count, dirty);
 }
