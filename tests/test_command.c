@@ -179,7 +179,7 @@ static void noise_and_a_slow_cable_cost_time_not_the_job(void)
 
 static void the_bench_refuses_what_no_board_can_be(void)
 {
-    EXPECT(2, "does not fit",
+    EXPECT(2, "a flash of 4 MiB to 16 MiB, a power of two; 1 MiB does not fit",
            command("bench", "add", "x", "--chip", "turnstone-t2", "--flash", "1M", NULL));
     EXPECT(2, "does not fit",
            command("bench", "add", "x", "--chip", "dunlin-d3", "--flash", "3000K", NULL));

@@ -224,8 +224,10 @@ static enum wry_status find_single(struct session_write *job, struct survey *sur
             if (any_dirty(dirty))
                 survey->until = offset + count * WRY_SECTOR_SIZE;
         } else if (status == WRY_NO_ANSWER) {
-            survey->flags = WRY_FLAG_SECTORS;
-            survey->room = (asked.sectors + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
+            /* What carries no frames of a page carries no content either. */
+            survey->room = survey->flags & WRY_FLAG_WHOLE
+                               ? WRY_PAGE_SIZE
+                               : (asked.sectors + 3) / 4 * WRY_SECTOR_DIGEST_SIZE;
             status = WRY_OK;
         }
     }
@@ -266,6 +268,9 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
                         ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER
                         : 0;
     single.ahead = false;
+    /* Otherwise all of the span would be hashed once more in the end. */
+    if (job->session->board.features & WRY_FEATURE_WHOLE)
+        single.flags |= WRY_FLAG_WHOLE;
     for (uint32_t n = 0; n < count && status == WRY_OK;) {
         uint32_t at = offset + n * WRY_SECTOR_SIZE;
         struct session_asked asked;

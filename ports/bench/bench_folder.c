@@ -17,6 +17,7 @@
 #include "base/folders.h"
 #include "buttons.h"
 #include "chips/chip_check.h"
+#include "wrytograph-host/units.h"
 #include "wrytograph/module_image.h"
 
 #define DESCRIPTION "board.yaml"
@@ -89,10 +90,12 @@ static gboolean check_description(const struct bench_description *description, G
     }
     if ((size & (size - 1)) == 0 && size >= chip->flash_min && size <= chip->flash_max)
         return TRUE;
+    g_autofree char *least = wry_units_bytes(chip->flash_min);
+    g_autofree char *most = wry_units_bytes(chip->flash_max);
+    g_autofree char *given = wry_units_bytes(size);
     g_set_error(error, WRY_BENCH_ERROR, WRY_BENCH_ERROR_BAD_VALUE,
-                "a %s has a flash of %u KiB to %u KiB, a power of two; %u KiB does not fit",
-                chip->title, (unsigned)(chip->flash_min / 1024), (unsigned)(chip->flash_max / 1024),
-                (unsigned)(size / 1024));
+                "a %s has a flash of %s to %s, a power of two; %s does not fit", chip->title, least,
+                most, given);
     return FALSE;
 }
 
