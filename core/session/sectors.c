@@ -23,6 +23,7 @@ enum {
     WORTH_ASKING = 16,     /* sectors of a blank run that are worth a question of their own */
     TOGETHER = 64,         /* sectors covered by one digest first, at speeds below */
     SINGLE_SPEED = 400000, /* baud */
+    HASHED_PER_US = 2,     /* bytes */
 };
 
 enum wry_status session_is_unsettled(struct wry_session *session, uint32_t offset, uint32_t length,
@@ -255,6 +256,21 @@ static enum wry_status compare_together(struct session_write *job,
     return status;
 }
 
+/*
+ * True if whole digests of sectors take less time than hashing all of the span once more in the
+ * end, which short ones need. On a lossy line their answers are short, and many.
+ */
+static bool whole_singles_pay(const struct session_write *job)
+{
+    const struct wry_session *session = job->session;
+    uint64_t answers = TOGETHER * WRY_SHA256_SIZE / WRY_PAGE_SIZE;
+    uint64_t time =
+        session_latency(session) * answers + session_line_time(session, TOGETHER * WRY_SHA256_SIZE);
+
+    return (session->board.features & WRY_FEATURE_WHOLE) != 0 &&
+           time < (job->span.end - job->span.start) / HASHED_PER_US;
+}
+
 /* Used if single digests would take longer on the line than the board takes to hash. A digest of
  * the sectors' digests is the quickest, since the board only reads what is blank. */
 static enum wry_status find_together(struct session_write *job, struct survey *survey,
@@ -267,9 +283,7 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
     survey->flags = job->session->board.features & WRY_FEATURE_TOGETHER
                         ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER
                         : 0;
-    single.ahead = false;
-    /* Otherwise all of the span would be hashed once more in the end. */
-    if (job->session->board.features & WRY_FEATURE_WHOLE)
+    if (whole_singles_pay(job))
         single.flags |= WRY_FLAG_WHOLE;
     for (uint32_t n = 0; n < count && status == WRY_OK;) {
         uint32_t at = offset + n * WRY_SECTOR_SIZE;
@@ -278,10 +292,12 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
         status = fetch_next(job, survey, at, offset + count * WRY_SECTOR_SIZE, &asked);
         if (status == WRY_OK)
             status = compare_together(job, &asked, &same);
-        if (status == WRY_OK && same)
+        if (same)
             dirty->count += asked.sectors;
-        else if (status == WRY_OK)
+        if (status == WRY_OK && !same) {
+            single.until = at + asked.sectors * WRY_SECTOR_SIZE;
             status = find_single(job, &single, at, asked.sectors, dirty);
+        }
         n += asked.sectors;
     }
     return status;
