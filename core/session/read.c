@@ -14,6 +14,7 @@ enum {
     TELLING_LENGTH = 4096, /* bytes of a read that shows how well content compresses */
     POORLY_PACKED = 95,    /* percent of the content: it is compressed already, or encrypted */
     PLAIN_QUESTIONS = 3,
+    LOSSES = 12, /* of the link, one after the other without content between them */
 };
 
 static unsigned count_active(const struct wry_session *session)
@@ -338,8 +339,13 @@ static enum wry_status ask_anew(struct wry_session *session)
     return status;
 }
 
+/* A line that lets calls through now and then, but no content, is not called for ever. */
 static enum wry_status recover(struct session_read_job *job)
 {
+    job->losses = job->done > job->done_before ? 1 : job->losses + 1;
+    job->done_before = job->done;
+    if (job->losses > LOSSES)
+        return session_fail(job->session, WRY_LINK_LOST, WRY_STEP_READ, job->next);
     enum wry_status status = session_recover(job->session, WRY_STEP_READ);
 
     return status == WRY_OK ? ask_anew(job->session) : status;

@@ -354,9 +354,11 @@ struct session_read_job {
     uint32_t length;    /* bytes of the next request */
     uint16_t first_seq; /* first sequence number of this job: older answers belong to others */
     uint64_t done, total;
-    bool skips;         /* do not read known content */
-    bool asks_where;    /* a status request has not been answered yet */
-    uint16_t where_seq; /* its sequence number */
+    uint64_t done_before; /* done at the last loss of the link, */
+    unsigned losses;      /* and how many came at that */
+    bool skips;           /* do not read known content */
+    bool asks_where;      /* a status request has not been answered yet */
+    uint16_t where_seq;   /* its sequence number */
 };
 /* Bytes of the first requests: what the line carries in a tenth of a second. */
 uint32_t session_read_first_length(const struct wry_session *session);
