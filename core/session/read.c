@@ -14,7 +14,7 @@ enum {
     TELLING_LENGTH = 4096, /* bytes of a read that shows how well content compresses */
     POORLY_PACKED = 95,    /* percent of the content: it is compressed already, or encrypted */
     PLAIN_QUESTIONS = 3,
-    LOSSES = 12, /* of the link, one after the other without content between them */
+    LOSSES = 32, /* of the link, one after the other without content between them */
 };
 
 static unsigned count_active(const struct wry_session *session)
