@@ -209,6 +209,21 @@ static bool any_dirty(const struct session_dirty *dirty)
     return false;
 }
 
+/*
+ * True if whole digests of so many sectors take less time than hashing all of the span once more in
+ * the end, which short ones need. On a lossy line their answers are short, and many.
+ */
+static bool whole_singles_pay(const struct session_write *job, uint32_t sectors)
+{
+    const struct wry_session *session = job->session;
+    uint32_t size = sectors * WRY_SHA256_SIZE;
+    uint64_t time =
+        session_latency(session) * (size / WRY_PAGE_SIZE) + session_line_time(session, size);
+
+    return (session->board.features & WRY_FEATURE_WHOLE) != 0 &&
+           time < (job->span.end - job->span.start) / HASHED_PER_US;
+}
+
 static enum wry_status find_single(struct session_write *job, struct survey *survey,
                                    uint32_t offset, uint32_t count, struct session_dirty *dirty)
 {
@@ -225,6 +240,8 @@ static enum wry_status find_single(struct session_write *job, struct survey *sur
             if (any_dirty(dirty))
                 survey->until = offset + count * WRY_SECTOR_SIZE;
         } else if (status == WRY_NO_ANSWER) {
+            if (!whole_singles_pay(job, count))
+                survey->flags = WRY_FLAG_SECTORS;
             /* What carries no frames of a page carries no content either. */
             survey->room = survey->flags & WRY_FLAG_WHOLE
                                ? WRY_PAGE_SIZE
@@ -256,21 +273,6 @@ static enum wry_status compare_together(struct session_write *job,
     return status;
 }
 
-/*
- * True if whole digests of sectors take less time than hashing all of the span once more in the
- * end, which short ones need. On a lossy line their answers are short, and many.
- */
-static bool whole_singles_pay(const struct session_write *job)
-{
-    const struct wry_session *session = job->session;
-    uint64_t answers = TOGETHER * WRY_SHA256_SIZE / WRY_PAGE_SIZE;
-    uint64_t time =
-        session_latency(session) * answers + session_line_time(session, TOGETHER * WRY_SHA256_SIZE);
-
-    return (session->board.features & WRY_FEATURE_WHOLE) != 0 &&
-           time < (job->span.end - job->span.start) / HASHED_PER_US;
-}
-
 /* Used if single digests would take longer on the line than the board takes to hash. A digest of
  * the sectors' digests is the quickest, since the board only reads what is blank. */
 static enum wry_status find_together(struct session_write *job, struct survey *survey,
@@ -283,7 +285,7 @@ static enum wry_status find_together(struct session_write *job, struct survey *s
     survey->flags = job->session->board.features & WRY_FEATURE_TOGETHER
                         ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER
                         : 0;
-    if (whole_singles_pay(job))
+    if (whole_singles_pay(job, TOGETHER))
         single.flags |= WRY_FLAG_WHOLE;
     for (uint32_t n = 0; n < count && status == WRY_OK;) {
         uint32_t at = offset + n * WRY_SECTOR_SIZE;
