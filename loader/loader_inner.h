@@ -127,8 +127,10 @@ uint32_t loader_stream_ready(const struct wry_loader *loader);
 /* True if the next block may be erased: no earlier content needs what the ring of old content would
  * lose. */
 bool loader_stream_may_erase(const struct wry_loader *loader);
-/* True if the page at write.programmed is available. */
-bool loader_stream_has_page(const struct wry_loader *loader);
+/* True if the page at a position is available. */
+bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position);
+/* Restores the page at a position if it is available and filtered; positions never decrease. */
+void loader_stream_prepare(struct wry_loader *loader, uint32_t position);
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position);
 /* Between two operations of the flash: reads what decoding waits for. */
 void loader_stream_fetch(struct wry_loader *loader);

@@ -118,11 +118,11 @@ const uint8_t *loader_lzma_page(struct wry_loader *loader, uint32_t position)
 {
     struct wry_loader_restored *page = &loader->restored;
 
-    if (page->valid && page->offset == position)
+    if (page->pages > 0 && page->offset == position)
         return page->bytes;
     loader_stream_copy(loader, position, page->bytes, WRY_PAGE_SIZE);
     reverse(page->bytes, WRY_PAGE_SIZE);
     page->offset = position;
-    page->valid = true;
+    page->pages = 1;
     return page->bytes;
 }

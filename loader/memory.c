@@ -9,6 +9,7 @@
 
 enum {
     DICTIONARY_LEAST = 4096,
+    DICTIONARY_MOST = 0x10000, /* one erase unit: decoding goes on while that is erased */
     ALIGNMENT = 8,
     WINDOW_PAGES_MAX =
         240, /* pages: fewer than the 256 of a progress message, since each needs a bit in it */
@@ -22,7 +23,7 @@ struct share {
 };
 
 static const struct share shares[] = {
-    {0x10000, 0x10000, 8192, WRY_INFLATE_WINDOW_MAX, 28 * 1024},
+    {0x10000, 0x10000, 8192, 0x8000, 28 * 1024},
     {0x8000, 0x4000, 2048, 4096, 18 * WRY_PAGE_SIZE},
     {WRY_SECTOR_SIZE, 0x4000, 2048, 4096, 18 * WRY_PAGE_SIZE},
 };
@@ -35,13 +36,12 @@ static uint32_t decoder_size(void)
     return (size + ALIGNMENT - 1) / ALIGNMENT * ALIGNMENT;
 }
 
-/* The largest power of two up to a quarter of the memory: beyond that, a larger window is worth
- * more. */
+/* The largest power of two that leaves as much for the window. */
 static uint32_t dictionary_for(size_t size)
 {
-    uint32_t dictionary = WRY_INFLATE_WINDOW_MAX;
+    uint32_t dictionary = DICTIONARY_MOST;
 
-    while (dictionary > size / 4)
+    while (dictionary >= DICTIONARY_LEAST && 2 * dictionary + decoder_size() > size)
         dictionary /= 2;
     return dictionary >= DICTIONARY_LEAST ? dictionary : 0;
 }

@@ -87,13 +87,18 @@ bool loader_stream_may_erase(const struct wry_loader *loader)
     return !loader_stream_keeps_old(loader) || loader_stream_ready(loader) >= loader->write.erased;
 }
 
-bool loader_stream_has_page(const struct wry_loader *loader)
+bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position)
 {
-    const struct wry_loader_write *write = &loader->write;
     uint32_t ready = loader_stream_ready(loader), ahead = loader_filter_ahead(loader);
 
-    return ready == write->end ? ready > write->programmed
-                               : ready - write->programmed >= WRY_PAGE_SIZE + ahead;
+    return ready == loader->write.end ? ready > position
+                                      : ready >= position + WRY_PAGE_SIZE + ahead;
+}
+
+void loader_stream_prepare(struct wry_loader *loader, uint32_t position)
+{
+    if (loader_filter_ahead(loader) > 0 && loader_stream_has_page(loader, position))
+        loader_filter_page(loader, position);
 }
 
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position)

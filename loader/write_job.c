@@ -15,6 +15,7 @@
 
 enum {
     LOOK_SLICE = 1024, /* bytes scanned in one step */
+    SCANNED_LEAST = 8, /* bytes looked at in a page that is not blank */
     TELL_EVERY =
         0x4000, /* bytes programmed between reports of a stream, from which the host can resume */
     REPORT_EVERY = 4096, /* bytes programmed between progress messages */
@@ -330,8 +331,10 @@ static void program_next(struct wry_loader *loader)
     struct wry_loader_write *write = &loader->write;
     const uint8_t *page = page_at(loader, write->programmed);
 
-    loader->port->worked(loader->port->context, WRY_WORK_SCAN, WRY_PAGE_SIZE);
-    if (wry_bytes_blank(page, WRY_PAGE_SIZE)) {
+    bool blank = wry_bytes_blank(page, WRY_PAGE_SIZE);
+    loader->port->worked(loader->port->context, WRY_WORK_SCAN,
+                         blank ? WRY_PAGE_SIZE : SCANNED_LEAST);
+    if (blank) {
         hash_checked(loader, loader->op_offset);
         look_at_page(loader, write->programmed);
         page_programmed(loader);
@@ -366,7 +369,7 @@ static bool has_page(const struct wry_loader *loader)
 {
     const struct wry_loader_write *write = &loader->write;
 
-    return is_stream(write) ? loader_stream_has_page(loader)
+    return is_stream(write) ? loader_stream_has_page(loader, write->programmed)
                             : has_arrived(loader, write->programmed);
 }
 
@@ -440,6 +443,16 @@ static bool begin_next(struct wry_loader *loader, uint32_t checked)
     return false;
 }
 
+/* The page that is programmed next is got ready while the flash is busy. */
+static void prepare_page(struct wry_loader *loader)
+{
+    const struct wry_loader_write *write = &loader->write;
+    uint32_t next = write->programmed + (loader->op == WRY_OP_PROGRAM ? WRY_PAGE_SIZE : 0);
+
+    if (is_programming(write) && is_stream(write))
+        loader_stream_prepare(loader, next);
+}
+
 bool loader_write_step(struct wry_loader *loader)
 {
     bool unpacked = unpack(loader);
@@ -448,6 +461,7 @@ bool loader_write_step(struct wry_loader *loader)
     if (loader->op != WRY_OP_NONE) {
         if (loader_flash_busy(loader)) {
             loader->op_seen_busy = true;
+            prepare_page(loader);
             return unpacked;
         }
         end_operation(loader);

@@ -440,7 +440,7 @@ static void reading_ends_at_every_speed_on_every_line(void)
         g_autofree uint8_t *part = scratch_read("part.bin", &n);
         CHECK(part && n == 24 * 1024 && memcmp(part, full + 0x40000, n) == 0);
     }
-    EXPECT(0, "", command("bench", "fault", "full", "none", "noise=3e-3", NULL));
+    EXPECT(0, "", command("bench", "fault", "full", "none", "noise=2.5e-3", NULL));
     EXPECT(7, "loses nearly everything",
            command("backup", "-l", link_of("full"), "--replace", "--speed", "921600", "--only",
                    "0x40000+24K", scratch_file("part.zip"), NULL));

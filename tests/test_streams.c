@@ -63,9 +63,9 @@ static void every_chip_takes_a_stream_as_far_as_its_memory_reaches(void)
     static const struct {
         uint16_t chip_code;
         uint32_t dictionary;
-    } chips[] = {{WRY_CHIP_SANDERLING_S1, 8192},
-                 {WRY_CHIP_TURNSTONE_T2, 32768},
-                 {WRY_CHIP_DUNLIN_D3, 32768}};
+    } chips[] = {{WRY_CHIP_SANDERLING_S1, 0x4000},
+                 {WRY_CHIP_TURNSTONE_T2, 0x10000},
+                 {WRY_CHIP_DUNLIN_D3, 0x10000}};
 
     for (size_t i = 0; i < sizeof chips / sizeof chips[0]; i++) {
         struct bench bench;

@@ -71,7 +71,8 @@ struct wry_inflate_input {
 };
 
 /*
- * window_size is a power of two from WRY_INFLATE_WINDOW_LEAST to WRY_INFLATE_WINDOW_MAX. The window
+ * window_size is a power of two of at least WRY_INFLATE_WINDOW_LEAST. No stream reaches further
+ * back than WRY_INFLATE_WINDOW_MAX; a larger window only holds more of what was decoded. The window
  * must outlive the inflater. The inflater points into itself: do not copy or move it.
  */
 void wry_inflate_init(struct wry_inflate *inflate, uint8_t *window, uint32_t window_size);

@@ -247,13 +247,14 @@ struct wry_loader_layout {
     uint16_t window_pages;
 };
 
-/* A page as it goes to the flash, of a stream that is filtered or comes from the end down. */
+/* One or two pages as they go to the flash, of a stream that is filtered or comes from the end
+ * down. */
 struct wry_loader_restored {
     struct wry_branch_filter filter;
-    uint32_t offset; /* of the page in bytes */
-    uint32_t ahead;  /* bytes after the page that are there already */
-    bool valid;
-    uint8_t bytes[WRY_PAGE_SIZE + WRY_FILTER_AHEAD];
+    uint32_t offset; /* of the first page */
+    uint32_t ahead;  /* bytes after the last page that are there already */
+    uint8_t pages;   /* 0: none */
+    uint8_t bytes[2 * WRY_PAGE_SIZE + WRY_FILTER_AHEAD];
 };
 
 struct wry_loader {

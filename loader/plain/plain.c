@@ -39,10 +39,15 @@ bool loader_stream_keeps_old(const struct wry_loader *loader)
     return false;
 }
 
-bool loader_stream_has_page(const struct wry_loader *loader)
+bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position)
 {
-    (void)loader;
+    (void)loader, (void)position;
     return false;
+}
+
+void loader_stream_prepare(struct wry_loader *loader, uint32_t position)
+{
+    (void)loader, (void)position;
 }
 
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position)
