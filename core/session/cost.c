@@ -34,7 +34,7 @@ enum {
 };
 
 enum {
-    WORK_APART = 8,       /* the flash waits for one part of so many of the processor's work */
+    WORK_APART = 32,      /* the flash waits for one part of so many of the processor's work */
     USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
@@ -202,5 +202,5 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
     return (struct wry_cost){.line = frames_time(part->line_bytes, terms->speed),
                              .flash = course.busy,
                              .total = course.flash + after +
-                                      line_time(REQUESTS_BYTES, terms->speed) + 3 * terms->latency};
+                                      line_time(REQUESTS_BYTES, terms->speed) + 2 * terms->latency};
 }

@@ -46,6 +46,7 @@ static enum wry_status accept_reply(struct wry_session *session,
         return session_fail(session, WRY_WRONG_BOARD, WRY_STEP_CONNECT, 0);
     session->board = *reply;
     session->continued = reply->continued;
+    session->running &= reply->continued;
     session->connected = true;
     if (reply->capacity > 0 && reply->capacity <= WRY_FLASH_MAX)
         return WRY_OK;

@@ -120,5 +120,8 @@ enum wry_status session_pace_judge(struct wry_session *session, enum wry_step st
         pace->doubtful = hopeless;
     }
     pace->short_frames = pace->short_lost = 0;
-    return status;
+    /* Nothing is heard at the slowest speed either: like any lost link, it may come back. */
+    return status == WRY_NO_ANSWER
+               ? session_fail(session, WRY_LINK_LOST, step, session->told.offset)
+               : status;
 }

@@ -78,6 +78,46 @@ static enum wry_status send_data(struct session_write *job, uint32_t offset, uin
     return session_send(session, head, n, data.payload, data.payload_length);
 }
 
+enum wry_status session_follow_part(struct session_write *job)
+{
+    return session_ask_digest(job->session, job->part.start, job->part.end - job->part.start, 0,
+                              &job->digest_seq);
+}
+
+/* What arrives while the request is open: its answer, or something of earlier jobs. */
+static enum wry_status take_answer(struct session_write *job, const struct wry_message *message)
+{
+    struct wry_error_message error;
+
+    if (message->seq != job->request.seq)
+        return WRY_OK;
+    if (message->kind == WRY_KIND_ERROR && wry_message_get_error(message, &error))
+        return session_refused(job->session, WRY_STEP_NONE, error.code, error.offset);
+    if (message->kind != (WRY_KIND_ERASE | WRY_KIND_REPLY))
+        return WRY_OK;
+    job->request.open = false;
+    job->session->progress_fresh = false;
+    return WRY_OK;
+}
+
+/* Sends the request again if its answer is overdue. The board has ignored content before it. */
+static enum wry_status request_again(struct session_write *job)
+{
+    struct wry_session *session = job->session;
+    struct session_request *request = &job->request;
+
+    if (!request->open || session_now(session) < request->overdue)
+        return WRY_OK;
+    if (++job->missed > MISSED_PROBES)
+        return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->part.start);
+    session_window_forget(&session->window);
+    enum wry_status status = session_send(session, request->head, request->length, NULL, 0);
+    if (status == WRY_OK) /* an answer by now would be of what was there before */
+        status = session_follow_part(job);
+    request->overdue = session_answer_deadline(session, PROGRESS_SIZE);
+    return status;
+}
+
 /* Processes everything that has arrived, waiting for the first frame until the deadline. */
 static enum wry_status take_input(struct session_write *job, uint64_t deadline)
 {
@@ -90,9 +130,13 @@ static enum wry_status take_input(struct session_write *job, uint64_t deadline)
         enum wry_status status = session_receive(session, deadline, &message, &got);
         if (status != WRY_OK)
             return status;
-        if (got && message.kind == WRY_KIND_ERROR && wry_message_get_error(&message, &error) &&
-            error.of_kind == WRY_KIND_DATA)
-            return session_refused(session, WRY_STEP_WRITE, error.code, error.offset);
+        if (got && job->request.open)
+            status = take_answer(job, &message);
+        else if (got && message.kind == WRY_KIND_ERROR && wry_message_get_error(&message, &error) &&
+                 error.of_kind == WRY_KIND_DATA)
+            status = session_refused(session, WRY_STEP_WRITE, error.code, error.offset);
+        if (status != WRY_OK)
+            return status;
         deadline = 0;
     }
     return WRY_OK;
@@ -129,8 +173,12 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
     if (!session->progress_fresh)
         return WRY_OK;
     session->progress_fresh = false;
-    if (progress->job == WRY_JOB_FAILED)
+    if (job->request.open)
+        return WRY_OK;
+    if (progress->job == WRY_JOB_FAILED) {
+        session->running = false;
         return session_refused(session, WRY_STEP_WRITE, progress->error, progress->error_offset);
+    }
     if (progress->job == WRY_JOB_NONE)
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->part.start);
     if (!session_window_note(session, progress) || !marks_are_sane(job, progress))
@@ -140,6 +188,7 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
     uint32_t mark = job->erases ? progress->erased : progress->programmed;
     bool all_here = job->erases || session->window.is_stream || progress->received == job->part.end;
     *over = progress->job == WRY_JOB_DONE && mark == job->part.end && all_here;
+    session->running &= !*over;
     uint32_t before = (job->part.start - job->whole.start) + (job->whole.end - job->part.end);
     return session_report(session, WRY_STEP_WRITE, mark,
                           job->done + before + (mark - job->part.start), job->total);
@@ -149,7 +198,9 @@ static enum wry_status apply_progress(struct session_write *job, bool *over)
 static enum wry_status wait_for_board(struct session_write *job, uint64_t *probe_at)
 {
     struct wry_session *session = job->session;
-    enum wry_status status = take_input(job, *probe_at);
+    const struct session_request *request = &job->request;
+    bool sooner = request->open && request->overdue < *probe_at;
+    enum wry_status status = take_input(job, sooner ? request->overdue : *probe_at);
 
     if (session->progress_fresh)
         *probe_at = session_answer_deadline(session, PROGRESS_SIZE);
@@ -218,6 +269,8 @@ enum wry_status session_send_part(struct session_write *job)
         } else {
             status = wait_for_board(job, &probe_at);
         }
+        if (status == WRY_OK)
+            status = request_again(job);
         if (status == WRY_OK)
             status = apply_progress(job, &over);
         if (status == WRY_OK && !over)

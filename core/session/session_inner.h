@@ -120,6 +120,8 @@ bool session_window_next(const struct wry_session *session, uint32_t *offset, ui
 bool session_window_unsent(const struct wry_session_window *window, uint32_t offset);
 /* A page worth sending once more for want of anything better; false when there is none. */
 bool session_window_again(struct wry_session *session, uint32_t *offset);
+/* Nothing that was sent has arrived. */
+void session_window_forget(struct wry_session_window *window);
 void session_window_sent(struct wry_session *session, uint32_t offset, uint32_t length,
                          uint16_t seq);
 
@@ -142,14 +144,24 @@ struct session_choice {
     bool exact;          /* packed, not estimated */
     bool line_bound;     /* the line matters for the time */
     uint32_t line_bytes; /* bytes of content on the line */
-    uint64_t time;       /* us */
-    uint64_t most;       /* us if it was estimated too well */
+    uint64_t time;       /* us, */
+    uint64_t least;      /* and if it was estimated too badly, */
+    uint64_t most;       /* or too well */
 };
 
 /* A choice that stands as long as nothing is written. */
 struct session_chosen {
     struct wry_span part; /* empty: none */
     struct session_choice choice;
+};
+
+/* The erase request that begins a part. */
+struct session_request {
+    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    size_t length;
+    uint16_t seq;
+    uint64_t overdue; /* us: when it is sent again */
+    bool open;        /* not accepted yet: no report of the board is about this part */
 };
 
 /* One span of sectors being written. */
@@ -162,6 +174,7 @@ struct session_write {
     struct wry_span part;  /* the part of the span being written; after a loss, the rest of it */
     struct wry_span whole; /* all of that part */
     uint64_t done, total;  /* for progress: bytes in whole sectors */
+    struct session_request request;
     uint16_t digest_seq;
     struct session_asked ahead;            /* digests requested in advance */
     struct session_asked sample;           /* samples of the span, if requested in advance */
@@ -223,6 +236,9 @@ void session_stream_take(const struct wry_session *session, uint32_t offset, uin
                          uint32_t length);
 
 /* send.c: until the whole part is programmed. */
+/* Requests the digest that follows the part. */
+enum wry_status session_follow_part(struct session_write *job);
+/* If the request is still open, content follows it at once. */
 enum wry_status session_send_part(struct session_write *job);
 
 /* write_part.c: sends and verifies a part. */

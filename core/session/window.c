@@ -16,6 +16,11 @@ void session_window_begin(struct wry_session_window *window, const struct wry_sp
     wry_sha256_begin(&window->sha);
 }
 
+void session_window_forget(struct wry_session_window *window)
+{
+    memset(window->state, WRY_PAGE_UNSENT, sizeof window->state);
+}
+
 static uint32_t slot_of(uint32_t offset)
 {
     return offset / WRY_PAGE_SIZE % WRY_PROGRESS_PAGES;

@@ -1,6 +1,7 @@
 /*
- * Writes one part of a span: requests the erase and the following digest, sends the content, and
- * compares the digests. If that fails, it resumes, or repeats the part in a simpler coding.
+ * Writes one part of a span: requests the erase, sends the content, requests the digest that
+ * follows it, and compares the digests. If that fails, it resumes, or repeats the part in a simpler
+ * coding.
  */
 #include "session_inner.h"
 
@@ -8,7 +9,8 @@
 
 enum {
     HELLO_TRIES = 6,
-    RESTARTS = 20, /* restarts of one part without progress, after lost links or resets */
+    REPLY_SIZE = 64, /* bytes of a short reply on the line */
+    RESTARTS = 20,   /* restarts of one part without progress, after lost links or resets */
 };
 
 /* Scans until something is not blank; scanned content is hashed. */
@@ -47,7 +49,7 @@ static void open_window(struct wry_session *session, bool old)
 static enum wry_status begin_part(struct session_write *job, bool force)
 {
     struct wry_session *session = job->session;
-    uint8_t head[WRY_MESSAGE_HEAD_MAX];
+    struct session_request *request = &job->request;
     struct wry_message reply;
     uint8_t flags =
         (force ? WRY_FLAG_FORCE : 0) | (session->config.clear_protection ? WRY_FLAG_CLEAR : 0);
@@ -66,14 +68,20 @@ static enum wry_status begin_part(struct session_write *job, bool force)
         flags |= WRY_FLAG_STREAM | (job->down ? WRY_FLAG_DOWN : 0);
         session_stream_window(&session->window);
     }
-    size_t n = wry_message_put_erase(head, flags, session_next_seq(session), &erase);
-    status = session_exchange(session, head, n, 6, &reply);
-    if (status != WRY_OK)
-        return status;
+    request->seq = session_next_seq(session);
+    request->length = wry_message_put_erase(request->head, flags, request->seq, &erase);
     job->erased = job->programmed = job->received = job->part.start;
+    /* While an earlier job may go on, content would be taken for its own. */
+    request->open = !job->erases && !session->running;
+    session->running = true;
+    if (request->open)
+        status = session_send(session, request->head, request->length, NULL, 0);
+    else
+        status = session_exchange(session, request->head, request->length, 6, &reply);
+    request->overdue = session_answer_deadline(session, REPLY_SIZE);
     session->progress_fresh = false;
-    status =
-        session_ask_digest(session, erase.range.offset, erase.range.length, 0, &job->digest_seq);
+    if (status == WRY_OK)
+        status = session_follow_part(job);
     if (!job->erases)
         open_window(session, wry_coding_needs_old(job->coding));
     return status;
@@ -209,8 +217,8 @@ static enum wry_status try_part(struct session_write *job, bool *begun, bool for
     enum wry_status status = *begun ? WRY_OK : begin_part(job, force);
 
     if (status == WRY_OK) {
-        *begun = true;
         status = session_send_part(job);
+        *begun = !job->request.open;
     }
     return status == WRY_OK ? check_part(job) : status;
 }

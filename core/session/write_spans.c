@@ -11,6 +11,7 @@ enum {
     /* correct sectors that are rewritten to avoid a further part, which would cost the time of
      * about two sectors */
     GAP_SECTORS = 2,
+    HELLO_TRIES = 6,
 };
 
 static bool keep(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
@@ -272,6 +273,20 @@ static enum wry_status check_limit(struct wry_session *session)
     return WRY_FLASH_LIMITED;
 }
 
+/* A job that an earlier call has left behind would wait for its content for ever, and digests of
+ * its range with it. */
+static enum wry_status end_earlier_job(struct wry_session *session)
+{
+    enum wry_status status = session->running ? session_hello(session, HELLO_TRIES) : WRY_OK;
+
+    if (session_may_recover(session, status))
+        status = session_recover(session, WRY_STEP_WRITE);
+    if (status != WRY_OK || !session->running)
+        return status;
+    session->config.token++;
+    return session_hello(session, HELLO_TRIES);
+}
+
 static enum wry_status walk(struct wry_session *session, const struct wry_plan *plan,
                             const struct wry_estimate_sink *estimate)
 {
@@ -285,6 +300,8 @@ static enum wry_status walk(struct wry_session *session, const struct wry_plan *
         status = check_protection(session, plan);
     session->stats.sectors_written = session->stats.sectors_left = 0;
     session->sector_time = 0;
+    if (status == WRY_OK)
+        status = end_earlier_job(session);
     if (status == WRY_OK)
         status = session_report(session, WRY_STEP_WRITE, 0, 0, job.total);
     for (uint32_t from = 0; status == WRY_OK && next_span(&job, from); from = job.span.end)

@@ -237,6 +237,7 @@ struct wry_session {
 
     bool connected;
     bool continued; /* continued of the last hello reply */
+    bool running;   /* the board may have a write job that has not ended */
     struct wry_hello_reply board;
     uint32_t speed;
     uint32_t speed_tried;  /* the last speed requested of the board */
