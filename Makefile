@@ -58,6 +58,9 @@ perf: all
 	@echo
 	@$(BUILD)/bin/perf_ways
 	@echo
+	@scripts/install-deps --compare
+	@perf/upgrade_bytes $(BUILD)
+	@echo
 	@$(BUILD)/bin/perf_backup
 	@echo
 	@$(BUILD)/bin/perf_jobs

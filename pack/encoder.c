@@ -11,10 +11,10 @@ enum {
     OLD_MOST = 0x400000, /* bytes of old and of new content, where LZMA refers to old one */
     REACH_MOST =
         0x10000, /* bytes that LZMA reaches back in new content: the encoder needs memory */
-    /* The parameters (lc, lp, pb) 0, 1, 1 for code in units of two bytes, and 0, 0, 0 for records.
+    /* The parameters (lc, lp, pb) 0, 1, 1 for code in units of two bytes, and 0, 1, 0 for records.
      */
     BY_TWO = 54,
-    FOR_RECORDS = 0,
+    FOR_RECORDS = 9,
 };
 
 static void reverse(uint8_t *bytes, size_t n)
@@ -112,8 +112,8 @@ static bool begin_over_old(struct pack_encoder *encoder, const struct pack_sourc
         return false;
     encoder->form.old_length = length;
     bool begun = pack_lzma_begin(&encoder->lzma, source,
-                                 &(struct pack_lzma_form){.chains = true,
-                                                          .quick = encoder->quick,
+                                 &(struct pack_lzma_form){.quick = encoder->quick,
+                                                          .thorough = packing->thorough,
                                                           .parameters = encoder->form.parameters,
                                                           .reach = reach,
                                                           .old = old,
@@ -156,8 +156,9 @@ static bool begin_records(struct pack_encoder *encoder)
         return pack_deflate_begin(&encoder->deflate, &source, packing->window);
     encoder->form.parameters = FOR_RECORDS;
     return pack_lzma_begin(&encoder->lzma, &source,
-                           &(struct pack_lzma_form){.chains = true,
-                                                    .quick = encoder->quick,
+                           &(struct pack_lzma_form){.quick = encoder->quick,
+                                                    .records = true,
+                                                    .thorough = packing->thorough,
                                                     .parameters = FOR_RECORDS,
                                                     .reach = reach_of(packing)});
 }

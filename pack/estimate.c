@@ -15,7 +15,8 @@ enum {
     STANDS_FOR = 4,     /* samples: at least so many times their content, */
     SAMPLES_MOST = 128, /* and so few of them that this takes a moment */
     HEAD = 0x400000,    /* bytes of content with old content that are encoded */
-    QUICK_LOSS = 16,    /* a quick search costs one byte of so many */
+    QUICK_LOSS = 16,    /* a quick search costs one byte of so many, */
+    THOROUGH_LOSS = 32, /* and a thorough one */
 };
 
 /* Samples of content; each stands for several times as much. */
@@ -84,7 +85,7 @@ static bool run(struct trial *trial, const struct wry_packing *packing, uint32_t
                              (uint64_t)trial->length * trial->stands_for);
     }
     for (i = 0; i < count && trial->encoder.quick; i++)
-        ends[i] -= ends[i] / QUICK_LOSS;
+        ends[i] -= ends[i] / (packing->thorough ? THOROUGH_LOSS : QUICK_LOSS);
     return true;
 }
 

@@ -68,6 +68,7 @@ bool pack_key_of(const struct wry_packing *packing, struct pack_key *key)
     pack_key_add(key, packing->offset);
     if (wry_coding_needs_old(packing->coding)) {
         pack_key_add(key, packing->down);
+        pack_key_add(key, packing->thorough);
         pack_key_add(key, packing->old_block);
         pack_key_add(key, packing->old_history);
         add_known(key, packing);

@@ -8,20 +8,27 @@
 enum {
     LEVEL = 6,
     NICE_LENGTH = 64,
-    QUICK_DEPTH = 16, /* matches looked at */
-    CHAIN_DEPTH = 48,
+    LONG_LENGTH = 273, /* the longest of LZMA */
+    QUICK_DEPTH = 16,  /* matches looked at, */
+    CHAIN_DEPTH = 48,  /* of records */
+    TREE_DEPTH = 32,
 };
 
-/* The search tree finds a little more, but old content takes it seconds to go through. */
+/* The search tree finds much more in records, but takes twice the time for them. */
 static void set_search(lzma_options_lzma *options, const struct pack_lzma_form *form)
 {
     options->nice_len = NICE_LENGTH;
-    if (form->quick || form->chains) {
+    if (form->quick) {
         options->mf = LZMA_MF_HC4;
-        options->depth = form->quick ? QUICK_DEPTH : CHAIN_DEPTH;
+        options->depth = QUICK_DEPTH;
+        options->mode = form->thorough ? LZMA_MODE_NORMAL : LZMA_MODE_FAST;
+    } else if (form->records && form->thorough) {
+        options->depth = TREE_DEPTH;
+        options->nice_len = LONG_LENGTH;
+    } else if (form->records) {
+        options->mf = LZMA_MF_HC4;
+        options->depth = CHAIN_DEPTH;
     }
-    if (form->quick)
-        options->mode = LZMA_MODE_FAST;
 }
 
 bool pack_lzma_begin(struct pack_lzma *d, const struct pack_source *source,

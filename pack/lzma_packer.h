@@ -15,8 +15,9 @@ struct pack_lzma {
 };
 
 struct pack_lzma_form {
-    bool chains;         /* search by hash chains instead of a tree: less is found, and sooner */
     bool quick;          /* in a fraction of the time, and some longer: for estimates */
+    bool records;        /* it is a sequence of records: mostly zeros */
+    bool thorough;       /* takes more time, for a shorter stream or a better estimate */
     uint8_t parameters;  /* see wry_lzma_init */
     uint32_t reach;      /* bytes that the stream may reach back */
     const uint8_t *old;  /* content that comes before it, read by begin; NULL: none */

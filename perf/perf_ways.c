@@ -2,8 +2,10 @@
  * The way that a write chooses beside other ways, in simulated time: without guesses about old
  * content, with every sector written, as pages, and as a deflate stream.
  *
- * usage: perf_ways            pairs of versions of the demo's programs
- *        perf_ways OLD NEW    a pair of files
+ * usage: perf_ways                   pairs of versions of the demo's programs
+ *        perf_ways OLD NEW           a pair of files
+ *        perf_ways --bytes OLD NEW   only how many bytes the chosen way takes at 115200 baud
+ *        perf_ways --files DIR       writes the pairs of the demo's programs as files
  *
  * Bytes are those of content on the line. The last column is the chosen way's time divided by the
  * best one's.
@@ -107,15 +109,16 @@ static double compare(const struct pair *pair, uint16_t chip, const char *chip_n
     return ratio;
 }
 
+static const struct {
+    const char *name;
+    uint16_t code;
+    uint32_t top;
+} chips[] = {{"Sanderling S1", WRY_CHIP_SANDERLING_S1, 921600},
+             {"Turnstone T2", WRY_CHIP_TURNSTONE_T2, 2000000},
+             {"Dunlin D3", WRY_CHIP_DUNLIN_D3, 2000000}};
+
 static double compare_all(const struct pair *pair)
 {
-    static const struct {
-        const char *name;
-        uint16_t code;
-        uint32_t top;
-    } chips[] = {{"Sanderling S1", WRY_CHIP_SANDERLING_S1, 921600},
-                 {"Turnstone T2", WRY_CHIP_TURNSTONE_T2, 2000000},
-                 {"Dunlin D3", WRY_CHIP_DUNLIN_D3, 2000000}};
     static const uint32_t speeds[] = {57600, 115200, 230400, 460800, 921600, 2000000};
     double worst = 0;
 
@@ -128,6 +131,12 @@ static double compare_all(const struct pair *pair)
         }
     }
     return worst;
+}
+
+static void print_bytes(const struct pair *pair)
+{
+    for (size_t c = 0; c < sizeof chips / sizeof chips[0]; c++)
+        printf("%s: %u\n", chips[c].name, write_once(pair, chips[c].code, 115200, CHOSEN).bytes);
 }
 
 static uint32_t load(const char *path, uint8_t *to)
@@ -162,25 +171,69 @@ static const struct {
     {"to blank", 0, 900 * 1024, 2, {.seed = 2}, {.seed = 2}},
 };
 
+static void make_pair(size_t i)
+{
+    if (demos[i].old_length > 0)
+        fill_like_program_of(old, demos[i].old_length, &demos[i].before);
+    fill_like_program_of(content, demos[i].length, &demos[i].after);
+}
+
+static void save(const char *folder, const char *name, const char *kind, const uint8_t *bytes,
+                 uint32_t length)
+{
+    char path[4096];
+
+    snprintf(path, sizeof path, "%s/%s.%s", folder, name, kind);
+    FILE *file = fopen(path, "wb");
+    if (!file || fwrite(bytes, 1, length, file) != length || fclose(file) != 0) {
+        perror(path);
+        exit(1);
+    }
+}
+
+static void save_pairs(const char *folder)
+{
+    for (size_t i = 0; i < sizeof demos / sizeof demos[0]; i++) {
+        make_pair(i);
+        save(folder, demos[i].name, "old", old, demos[i].old_length);
+        save(folder, demos[i].name, "new", content, demos[i].length);
+    }
+}
+
+static struct pair load_pair(char **paths)
+{
+    struct pair pair = {.name = "files", .latency = 2};
+
+    pair.old_length = load(paths[0], old);
+    pair.length = load(paths[1], content);
+    return pair;
+}
+
 int main(int argc, char **argv)
 {
     double worst = 0;
+
+    if (argc == 3 && strcmp(argv[1], "--files") == 0) {
+        save_pairs(argv[2]);
+        return 0;
+    }
+    if (argc == 4 && strcmp(argv[1], "--bytes") == 0) {
+        struct pair pair = load_pair(argv + 2);
+        print_bytes(&pair);
+        return 0;
+    }
 
     printf("Ways to write\n\n%-12s %7s %-13s %8s %8s", "pair", "latency", "chip", "baud", "bytes");
     for (enum way way = CHOSEN; way < WAYS; way++)
         printf(" %10s", way_names[way]);
     printf("  ratio\n");
     if (argc == 3) {
-        struct pair pair = {.name = "files", .latency = 2};
-        pair.old_length = load(argv[1], old);
-        pair.length = load(argv[2], content);
+        struct pair pair = load_pair(argv + 1);
         worst = compare_all(&pair);
     }
     for (size_t i = 0; argc != 3 && i < sizeof demos / sizeof demos[0]; i++) {
         struct pair pair = {demos[i].name, demos[i].old_length, demos[i].length, demos[i].latency};
-        if (pair.old_length > 0)
-            fill_like_program_of(old, pair.old_length, &demos[i].before);
-        fill_like_program_of(content, pair.length, &demos[i].after);
+        make_pair(i);
         double ratio = compare_all(&pair);
         worst = ratio > worst ? ratio : worst;
     }

@@ -371,6 +371,53 @@ static void long_content_is_estimated_by_its_beginning(void)
     free(bytes);
 }
 
+static uint32_t measure_upgrade(const struct known *known, const uint8_t *bytes, uint32_t length,
+                                struct wry_packing packing, bool thorough, bool exact)
+{
+    struct pack *pack = pack_new();
+    const struct wry_packer *packer = pack_packer(pack);
+    uint32_t end = 0;
+
+    packing.content = rig_reader(bytes);
+    packing.length = length;
+    packing.known = &known->known;
+    packing.thorough = thorough;
+    CHECK(packer->measure(packer->context, &packing, exact, length, &end, 1));
+    pack_free(pack);
+    return end;
+}
+
+/* What takes longer must be worth it. */
+static void more_time_gives_shorter_streams_and_better_estimates(void)
+{
+    enum { SIZE = 300 * 1024 };
+    static uint8_t flash[0x80000], bytes[SIZE];
+    static const uint32_t histories[] = {0, 0x10000};
+
+    fill_like_program_of(flash, SIZE, &(struct program_like){.seed = 4});
+    fill_like_program_of(bytes, SIZE, &(struct program_like){.seed = 4, .compiler = 1});
+    struct known known;
+    known_init(&known, sizeof flash);
+    known_add(&known, 0, flash, sizeof flash);
+    known.guesses = true;
+    known.recognitions = 1;
+    for (int i = 0; i < 4; i++) {
+        struct wry_packing packing = {.coding =
+                                          i < 2 ? WRY_CODING_LZMA_DIFFERENCE : WRY_CODING_LZMA_OLD,
+                                      .window = 0x8000,
+                                      .old_block = 0x8000,
+                                      .old_history = histories[i % 2]};
+        uint32_t quick = measure_upgrade(&known, bytes, SIZE, packing, false, true);
+        uint32_t least = measure_upgrade(&known, bytes, SIZE, packing, true, true);
+        uint32_t expected = measure_upgrade(&known, bytes, SIZE, packing, true, false);
+        check_context("coding %u, history %u", packing.coding, (unsigned)packing.old_history);
+        CHECK(least <= quick);
+        CHECK(packing.coding == WRY_CODING_LZMA_OLD || least < quick - quick / 50);
+        CHECK(expected > least - least / 16 && expected < least + least / 16);
+    }
+    known_free(&known);
+}
+
 /* Any bytes as a stream over old content. */
 static void noise_over_old_content_changes_nothing_outside(void)
 {
@@ -422,6 +469,7 @@ int main(int argc, char **argv)
         FACT(only_streams_go_from_the_end_down),
         FACT(a_slow_computer_keeps_the_board_waiting_and_hears_a_stop),
         FACT(long_content_is_estimated_by_its_beginning),
+        FACT(more_time_gives_shorter_streams_and_better_estimates),
         FACT(noise_over_old_content_changes_nothing_outside),
     };
 

@@ -9,7 +9,9 @@ enum {
     WAYS_MOST = 6,
     DEFLATE_SPEED = 1000000, /* baud */
     SAME = 128,              /* times that differ by one part of so many are the same */
-    CLOSE = 8, /* times that differ by one part of so many may be the other way round */
+    THOROUGH_SPEED = 200000, /* baud */
+    UNSURE = 8,              /* an estimate may be wrong by one part of so many, */
+    UNSURE_THOROUGH = 16,    /* and a thorough one */
 };
 
 /* The ways that are possible. */
@@ -79,6 +81,7 @@ struct wry_packing session_packing(struct session_write *job, uint8_t coding, bo
                                 .filters = with_old ? 0 : board->filters,
                                 .offset = job->part.start,
                                 .down = down,
+                                .thorough = with_old && job->session->speed < THOROUGH_SPEED,
                                 .old_block = board->old_block,
                                 .old_history = board->old_history,
                                 .known = job->session->config.known,
@@ -121,17 +124,22 @@ static uint64_t least_time(const struct session_write *job, const struct session
     return cost_of(job, way, &nothing).total;
 }
 
-/* us, if the stream is longer than estimated by one part of CLOSE. */
-static uint64_t most_time(const struct session_write *job, const struct session_choice *way,
-                          const struct session_packed *packed, uint32_t count)
+/* The least and the most time, if the estimate of the stream is wrong. */
+static void bound_time(const struct session_write *job, struct session_choice *way,
+                       const struct session_packed *packed, uint32_t count, bool thorough)
 {
-    struct session_packed longer = *packed;
+    struct session_packed shorter = *packed, longer = *packed;
+    uint32_t unsure = thorough ? UNSURE_THOROUGH : UNSURE;
 
+    way->least = way->most = way->time;
     if (way->exact)
-        return way->time;
-    for (uint32_t i = 0; i < count; i++)
-        longer.ends[i] += longer.ends[i] / CLOSE;
-    return cost_of(job, way, &longer).total;
+        return;
+    for (uint32_t i = 0; i < count; i++) {
+        shorter.ends[i] -= shorter.ends[i] / unsure;
+        longer.ends[i] += longer.ends[i] / unsure;
+    }
+    way->least = cost_of(job, way, &shorter).total;
+    way->most = cost_of(job, way, &longer).total;
 }
 
 /* Of ways that take the same time, the one with less on the line suffers less from noise. */
@@ -177,7 +185,7 @@ static void weigh(struct session_write *job, struct session_choice way, struct w
     way.line_bytes = way.coding != 0 ? packed.ends[count - 1] : packing.length;
     struct wry_cost cost = cost_of(job, &way, way.coding != 0 ? &packed : NULL);
     way.time = cost.total;
-    way.most = most_time(job, &way, &packed, count);
+    bound_time(job, &way, &packed, count, packing.thorough);
     way.line_bound = cost.line > cost.flash / 2;
     ways->all[ways->count++] = way;
 }
@@ -215,11 +223,11 @@ static void add_with_old(struct session_write *job, struct ways *ways)
     add(job, WRY_CODING_LZMA_OLD, true, ways);
 }
 
-/* True if an estimate cannot tell which of the two is better: where the flash takes longest it
+/* True if the way may be better than the best by the estimates: where the flash takes longest it
  * does not matter. */
 static bool is_open(const struct session_choice *way, const struct session_choice *best)
 {
-    return way->line_bound && way->time <= best->time + best->time / CLOSE;
+    return way->line_bound && way->least <= best->time;
 }
 
 /* Packs what the estimates leave open, the way that looks best first. */

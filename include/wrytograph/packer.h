@@ -31,6 +31,8 @@ struct wry_packing {
     uint32_t window; /* bytes that the stream may reach back, a power of two */
     uint8_t filters; /* bit n set: the board knows enum wry_filter n */
     uint32_t offset; /* flash offset of the content */
+    bool thorough;   /* for codings with old content: the line is slow, so a shorter stream is worth
+                        the   time to find it */
     /* For codings with old content: what the stream may refer to. While a block is rewritten, the
      * board still has the old content of that block (aligned to its size, a power of two), of
      * old_history bytes before it, of everything after it, and of everything outside the range
