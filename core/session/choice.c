@@ -10,6 +10,7 @@ enum {
     DEFLATE_SPEED = 1000000, /* baud */
     SAME = 128,              /* times that differ by one part of so many are the same */
     THOROUGH_SPEED = 200000, /* baud */
+    BLANK_QUICKER = 4,       /* times the rate at which a blank flash is read */
     UNSURE = 8,              /* an estimate may be wrong by one part of so many, */
     UNSURE_THOROUGH = 16,    /* and a thorough one */
 };
@@ -25,12 +26,14 @@ struct session_cost_terms session_cost_terms(const struct session_write *job, ui
 {
     const struct wry_session *session = job->session;
     const struct wry_hello_reply *board = &session->board;
+    /* What is blank proves no quicker way of reading, which the first page then does. */
+    uint32_t quicker = job->blank ? BLANK_QUICKER : 1;
 
     return (struct session_cost_terms){.speed = session->speed,
                                        .latency = session_latency(session),
                                        .down = down,
                                        .blank = job->blank,
-                                       .rate = session_flash_rate(session),
+                                       .rate = quicker * session_flash_rate(session),
                                        .window = wry_coding_needs_old(coding) ? board->old_window
                                                                               : board->window};
 }

@@ -18,7 +18,7 @@ enum {
 /* ns per byte of a processor of 160 MHz, by its cycles as counted (boards/qemu-riscv/count.c). */
 enum {
     NS_LINE = 281,    /* a byte from the line: 45 cycles */
-    NS_WRITTEN = 625, /* a byte of content, hashed, compared and scanned: 100 */
+    NS_WRITTEN = 535, /* a byte of content, hashed and compared: 85 */
     NS_INFLATE = 812, /* a byte of a deflate stream: 130, */
     NS_COPY = 87,     /* and of what it decodes to: 14 */
     NS_LZMA = 1250,   /* a byte that LZMA decodes to: 200 */
@@ -34,7 +34,7 @@ enum {
 };
 
 enum {
-    WORK_APART = 32,      /* the flash waits for one part of so many of the processor's work */
+    WORK_APART = 16,      /* the flash waits for one part of so many of the processor's work */
     USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
