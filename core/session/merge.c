@@ -8,7 +8,8 @@
 
 enum {
     BLOCK_SECTORS = SESSION_ERASE_MOST / WRY_SECTOR_SIZE,
-    LOOK = 700, /* ns per byte to read and hash what the flash has */
+    LOOK = 700,        /* ns per byte to read and hash what the flash has, */
+    PACK_AGAIN = 1500, /* and for the computer to pack what differs by itself */
 };
 
 /* The sectors to be written, and the time that this takes, us. */
@@ -115,7 +116,8 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
     uint64_t part =
         longer(session_cost_line(job->session, whole.line_bytes / samples->count) * wrong,
                flash / all_blocks * blocks);
-    return (uint64_t)(length / 1000) * LOOK + part < longer(line, flash);
+    uint32_t look = LOOK + (whole.coding != 0 ? PACK_AGAIN : 0);
+    return (uint64_t)(length / 1000) * look + part < longer(line, flash);
 }
 
 void session_merge(struct session_write *job, uint32_t offset, uint32_t count, uint8_t *dirty)
