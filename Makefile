@@ -75,6 +75,8 @@ perf: all
 	@echo
 	@perf/clean_line $(BUILD)
 	@echo
+	@perf/noisy_line $(BUILD) 1
+	@echo
 	@perf/transfer $(BUILD)
 	@echo
 	@perf/start $(BUILD)

@@ -9,7 +9,7 @@
 enum {
     BLOCK_SECTORS = SESSION_ERASE_MOST / WRY_SECTOR_SIZE,
     LOOK = 700,        /* ns per byte to read and hash what the flash has, */
-    PACK_AGAIN = 1500, /* and for the computer to pack what differs by itself */
+    PACK_AGAIN = 1500, /* and for the computer to pack a part of it anew */
 };
 
 /* The sectors to be written, and the time that this takes, us. */
