@@ -1,7 +1,6 @@
 /*
- * Writes one part of a span: requests the erase, sends the content, requests the digest that
- * follows it, and compares the digests. If that fails, it resumes, or repeats the part in a simpler
- * coding.
+ * Writes one part of a span: requests the erase and the following digest, sends the content, and
+ * compares the digests. If that fails, it resumes, or repeats the part in a simpler coding.
  */
 #include "session_inner.h"
 
