@@ -56,11 +56,16 @@ static bool sectors_fit(const struct wry_loader *loader, const struct wry_range_
            sums_size(flags, range->length) <= sizeof loader->digest.result;
 }
 
-static bool is_repeated(const struct wry_loader_digest *digest,
-                        const struct wry_loader_digest_next *asked)
+/* A result is not given again while a job is about to change what it is of. */
+static bool is_repeated(const struct wry_loader *loader, const struct wry_loader_digest_next *asked)
 {
-    return digest->state != WRY_JOB_NONE && digest->start == asked->start &&
-           digest->end == asked->end && digest->flags == asked->flags;
+    const struct wry_loader_digest *digest = &loader->digest;
+    bool stands = digest->state == WRY_JOB_RUNNING ||
+                  (digest->state == WRY_JOB_DONE &&
+                   loader_content_settled(loader, asked->start, asked->end) == asked->end);
+
+    return stands && digest->start == asked->start && digest->end == asked->end &&
+           digest->flags == asked->flags;
 }
 
 static void begin(struct wry_loader *loader, const struct wry_loader_digest_next *asked)
@@ -94,7 +99,7 @@ void loader_digest_request(struct wry_loader *loader, const struct wry_message *
                                            .seq = message->seq,
                                            .start = range.offset,
                                            .end = range.offset + range.length};
-    if (is_repeated(digest, &asked)) {
+    if (is_repeated(loader, &asked)) {
         digest->seq = asked.seq;
         digest->reply_due = true;
     } else if ((message->flags & WRY_FLAG_AFTER) && digest->reply_due) {

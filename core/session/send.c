@@ -100,6 +100,19 @@ static enum wry_status take_answer(struct session_write *job, const struct wry_m
     return WRY_OK;
 }
 
+/*
+ * A board that has taken the first digest request but not the erase request has the digest of what
+ * was there before, and would send that once more. It forgets it when another digest is asked for.
+ */
+static enum wry_status follow_again(struct session_write *job)
+{
+    uint16_t ignored;
+    enum wry_status status = session_ask_digest(job->session, job->part.start, WRY_SECTOR_SIZE,
+                                                WRY_FLAG_SECTORS, &ignored);
+
+    return status == WRY_OK ? session_follow_part(job) : status;
+}
+
 /* Sends the request again if its answer is overdue. The board has ignored content before it. */
 static enum wry_status request_again(struct session_write *job)
 {
@@ -112,8 +125,8 @@ static enum wry_status request_again(struct session_write *job)
         return session_fail(session, WRY_LINK_LOST, WRY_STEP_WRITE, job->part.start);
     session_window_forget(&session->window);
     enum wry_status status = session_send(session, request->head, request->length, NULL, 0);
-    if (status == WRY_OK) /* an answer by now would be of what was there before */
-        status = session_follow_part(job);
+    if (status == WRY_OK)
+        status = follow_again(job);
     request->overdue = session_answer_deadline(session, PROGRESS_SIZE);
     return status;
 }
