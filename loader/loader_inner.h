@@ -129,8 +129,8 @@ uint32_t loader_stream_ready(const struct wry_loader *loader);
 bool loader_stream_may_erase(const struct wry_loader *loader);
 /* True if the page at a position is available. */
 bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position);
-/* Restores the page at a position if it is available and filtered; positions never decrease. */
-void loader_stream_prepare(struct wry_loader *loader, uint32_t position);
+/* Restores a page of a filtered stream in advance, if it is available. */
+void loader_stream_prepare(struct wry_loader *loader);
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position);
 /* Between two operations of the flash: reads what decoding waits for. */
 void loader_stream_fetch(struct wry_loader *loader);

@@ -95,10 +95,17 @@ bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position)
                                       : ready >= position + WRY_PAGE_SIZE + ahead;
 }
 
-void loader_stream_prepare(struct wry_loader *loader, uint32_t position)
+void loader_stream_prepare(struct wry_loader *loader)
 {
-    if (loader_filter_ahead(loader) > 0 && loader_stream_has_page(loader, position))
-        loader_filter_page(loader, position);
+    const struct wry_loader_restored *restored = &loader->restored;
+    uint32_t programmed = loader->write.programmed;
+    /* The operation may be of a cancelled job: what to restore follows from the pages alone. */
+    uint32_t next =
+        restored->pages > 0 ? restored->offset + restored->pages * WRY_PAGE_SIZE : programmed;
+
+    if (loader_filter_ahead(loader) > 0 && next <= programmed + WRY_PAGE_SIZE &&
+        loader_stream_has_page(loader, next))
+        loader_filter_page(loader, next);
 }
 
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position)

@@ -443,16 +443,6 @@ static bool begin_next(struct wry_loader *loader, uint32_t checked)
     return false;
 }
 
-/* The page that is programmed next is got ready while the flash is busy. */
-static void prepare_page(struct wry_loader *loader)
-{
-    const struct wry_loader_write *write = &loader->write;
-    uint32_t next = write->programmed + (loader->op == WRY_OP_PROGRAM ? WRY_PAGE_SIZE : 0);
-
-    if (is_programming(write) && is_stream(write))
-        loader_stream_prepare(loader, next);
-}
-
 bool loader_write_step(struct wry_loader *loader)
 {
     bool unpacked = unpack(loader);
@@ -461,7 +451,8 @@ bool loader_write_step(struct wry_loader *loader)
     if (loader->op != WRY_OP_NONE) {
         if (loader_flash_busy(loader)) {
             loader->op_seen_busy = true;
-            prepare_page(loader);
+            if (is_programming(&loader->write) && is_stream(&loader->write))
+                loader_stream_prepare(loader);
             return unpacked;
         }
         end_operation(loader);

@@ -45,9 +45,9 @@ bool loader_stream_has_page(const struct wry_loader *loader, uint32_t position)
     return false;
 }
 
-void loader_stream_prepare(struct wry_loader *loader, uint32_t position)
+void loader_stream_prepare(struct wry_loader *loader)
 {
-    (void)loader, (void)position;
+    (void)loader;
 }
 
 const uint8_t *loader_stream_page(struct wry_loader *loader, uint32_t position)
