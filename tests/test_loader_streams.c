@@ -3,6 +3,7 @@
 
 #include "frames.h"
 #include "harness.h"
+#include "wrytograph/branch_filter.h"
 #include "wrytograph/difference.h"
 
 static void say_job(struct frames *wire, uint8_t coding, uint32_t window)
@@ -261,6 +262,64 @@ static void a_board_that_keeps_nothing_takes_no_difference(void)
     frames_finish(&wire);
 }
 
+/* Calls, each further back than the one before, and the same filtered, in stored blocks (RFC 1951,
+ * section 3.2.4). Returns the length of those, in whole pages. */
+static uint32_t calls_in_blocks(uint8_t *calls, uint32_t n, uint8_t *blocks)
+{
+    struct wry_branch_filter filter = {.kind = WRY_FILTER_THUMB, .at = 0x20000};
+    uint8_t filtered[0x4000];
+    uint32_t length = 0;
+
+    for (uint32_t i = 0; i < n; i += 4)
+        memcpy(calls + i, (uint8_t[]){(uint8_t)(i >> 10), 0xF0, (uint8_t)(i >> 2), 0xF8}, 4);
+    memcpy(filtered, calls, n);
+    CHECK(wry_branch_filter_run(&filter, filtered, n) + WRY_FILTER_AHEAD > n);
+    for (uint32_t i = 0; i < n; i += 1024) {
+        const uint8_t head[] = {i + 1024 == n, 0, 4, 0xFF, 0xFB};
+        memcpy(blocks + length, head, sizeof head);
+        memcpy(blocks + length + sizeof head, filtered + i, 1024);
+        length += (uint32_t)sizeof head + 1024;
+    }
+    return (length + 255) / 256 * 256;
+}
+
+/* The flash is still at an operation of the job before, at the offset where this one begins. */
+static void a_filtered_job_begins_before_the_flash_has_ended_the_one_before(void)
+{
+    static uint8_t calls[0x4000], blocks[0x4200];
+    struct wry_erase_message erase = {.range = {.offset = 0x20000, .length = sizeof calls},
+                                      .coding = WRY_CODING_DEFLATE,
+                                      .window = 4096,
+                                      .filter = WRY_FILTER_THUMB};
+    uint32_t length = calls_in_blocks(calls, sizeof calls, blocks);
+    unsigned busy = 0;
+
+    for (unsigned i = 0; i < 24; i++) {
+        struct frames wire;
+        uint8_t head[WRY_MESSAGE_HEAD_MAX];
+        frames_begin(&wire, &(struct rig_setup){.seed = i + 1, .chip_code = WRY_CHIP_TURNSTONE_T2});
+        frames_hello(&wire, 1);
+        frames_range(&wire, WRY_KIND_ERASE, i % 2 ? WRY_FLAG_PROGRAM : 0, 0x20000, 0x10000);
+        if (i % 2)
+            frames_data(&wire, 0x20000, blocks, 256 * (1 + i / 4));
+        const struct wry_port *port = &wire.rig->adapter.port;
+        port->sleep(port->context, port->now(port->context) + i / 2 * 12 * MS);
+        frames_hello(&wire, 2);
+        busy += wire.rig->board.die.busy_until > wire.rig->adapter.now;
+        size_t n = wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++wire.seq,
+                                         &erase);
+        frames_say(&wire, head, n, NULL, 0);
+        for (uint32_t at = 0; at < length; at += 512)
+            say_stream(&wire, at, blocks + at, length - at < 512 ? length - at : 512);
+        struct wry_progress_message progress = await_job(&wire);
+        check_context("case %u: job %u, error %u", i, progress.job, progress.error);
+        CHECK_EQUAL(WRY_JOB_DONE, progress.job);
+        CHECK(memcmp(wire.rig->flash + 0x20000, calls, sizeof calls) == 0);
+        frames_finish(&wire);
+    }
+    CHECK(busy > 8);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -270,6 +329,7 @@ int main(int argc, char **argv)
         FACT(old_content_is_had_as_far_as_it_is_kept_and_never_beyond),
         FACT(records_of_noise_fail_and_change_nothing_outside),
         FACT(a_board_that_keeps_nothing_takes_no_difference),
+        FACT(a_filtered_job_begins_before_the_flash_has_ended_the_one_before),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }
