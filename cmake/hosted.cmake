@@ -67,7 +67,7 @@ add_custom_command(OUTPUT ${CMAKE_CURRENT_BINARY_DIR}/sentences.c
     COMMAND awk -v OUT=${CMAKE_CURRENT_BINARY_DIR}/sentences.c -f cmake/sentences.awk ${WRY_SENTENCES}
     WORKING_DIRECTORY ${PROJECT_SOURCE_DIR}
     DEPENDS ${WRY_SENTENCES} cmake/sentences.awk VERBATIM)
-set(WRY_PACK_SOURCES pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/estimate.c pack/filtered_source.c pack/findings.c pack/key.c pack/lzma_packer.c pack/old_content.c pack/content_packer.c pack/shared.c)
+set(WRY_PACK_SOURCES pack/ahead.c pack/deflate_packer.c pack/difference_packer.c pack/encoder.c pack/estimate.c pack/filtered_source.c pack/findings.c pack/key.c pack/lzma_packer.c pack/measure.c pack/old_content.c pack/content_packer.c pack/shared.c)
 set(WRY_HOST_SOURCES
     ${WRY_PACK_SOURCES}
     chips/chip_check.c chips/chip_file.c chips/chips.c chips/kept_chips.c base/digest.c base/error.c base/file_lock.c base/folder_names.c base/lazy_library.c base/folders.c base/process_mark.c base/text_file.c base/group_commit.c base/units.c base/words_distance.c base/yaml_members.c
@@ -98,6 +98,7 @@ wry_lazy_dependencies()
 
 # Packers alone need no more than their libraries.
 add_library(wry_pack STATIC ${WRY_PACK_SOURCES})
+target_compile_definitions(wry_pack PRIVATE _GNU_SOURCE)
 target_include_directories(wry_pack PUBLIC ${PROJECT_SOURCE_DIR})
 target_link_libraries(wry_pack PUBLIC wrytograph_static PkgConfig::ZLIB PkgConfig::LZMA PRIVATE ${DIVSUFSORT})
 

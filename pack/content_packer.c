@@ -4,38 +4,21 @@
 
 #include <stdlib.h>
 
+#include "ahead.h"
 #include "encoder.h"
-#include "estimate.h"
-#include "filtered_source.h"
-#include "shared.h"
-
-enum {
-    EXACT_MOST = 0x400000, /* bytes of content that are packed only to be measured */
-};
+#include "measure.h"
 
 struct pack {
     struct wry_packer packer;
     struct wry_packing packing;
     struct pack_shared *own;     /* streams that were measured for the latest part */
     struct pack_shared *shared;  /* NULL: not shared */
+    struct pack_ahead *ahead;    /* what is measured for the choice of a way; NULL: nothing */
     struct pack_stream *stream;  /* the one in use; NULL: the encoder's */
     struct pack_encoder encoder; /* of a stream that nobody else needs */
     size_t given;                /* bytes of the stream returned so far */
     uint8_t memory[2 * WRY_PACKER_MEMORY_LEAST];
 };
-
-/* Decides the filter, once for all ways to send the same content. */
-static bool decide_filter(struct pack_shared *shared, struct wry_packing *packing)
-{
-    uint8_t filter;
-
-    if (packing->filters == 0)
-        return true;
-    if (!pack_findings_filter(pack_shared_findings(shared), packing, &filter))
-        return false;
-    packing->filters = (uint8_t)(PACK_FILTER_DECIDED | 1u << filter);
-    return true;
-}
 
 /* Where streams and findings for this part are. */
 static struct pack_shared *place_for(struct pack *pack, const struct wry_packing *packing)
@@ -43,6 +26,8 @@ static struct pack_shared *place_for(struct pack *pack, const struct wry_packing
     if (pack->shared)
         return pack->shared;
     if (pack->packing.offset != packing->offset || pack->packing.length != packing->length) {
+        pack_ahead_end(pack->ahead);
+        pack->ahead = NULL;
         pack_shared_drop(pack->own);
         pack->packing = *packing;
     }
@@ -54,10 +39,12 @@ static bool begin(void *context, const struct wry_packing *packing, struct wry_s
     struct pack *pack = context;
     struct pack_shared *place = place_for(pack, packing);
 
+    pack_ahead_end(pack->ahead);
+    pack->ahead = NULL;
     pack->packing = *packing;
     pack->given = 0;
     pack_encoder_end(&pack->encoder);
-    if (!decide_filter(place, &pack->packing))
+    if (!pack_decide_filter(place, &pack->packing))
         return false;
     pack->stream = pack_shared_find(place, &pack->packing, pack->shared != NULL, form);
     if (pack->stream || pack->shared)
@@ -79,20 +66,26 @@ static bool give(void *context, uint8_t *to, size_t room, size_t *given)
     return true;
 }
 
+static void prepare(void *context, const struct wry_packing *packings, unsigned count,
+                    uint32_t piece, uint32_t pieces)
+{
+    struct pack *pack = context;
+    struct pack_shared *place = place_for(pack, &packings[0]);
+
+    pack_ahead_end(pack->ahead);
+    bool first = !pack->shared || pack_shared_claim(place, &packings[count - 1]);
+    pack->ahead = first ? pack_ahead_begin(place, packings, count, piece, pieces) : NULL;
+}
+
 static bool measure(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
                     uint32_t *ends, uint32_t count)
 {
-    struct pack_shared *place = place_for(context, packing);
-    struct wry_packing decided = *packing;
-    struct wry_stream_form form;
+    struct pack *pack = context;
+    struct pack_shared *place = place_for(pack, packing);
 
-    if (!decide_filter(place, &decided))
+    if (!exact && !pack_ahead_await(pack->ahead, packing))
         return false;
-    if (packing->length > EXACT_MOST || (!exact && pack_estimate_pays(&decided)))
-        return pack_findings_estimate(pack_shared_findings(place), &decided, piece, ends, count);
-    struct pack_stream *stream = pack_shared_find(place, &decided, true, &form);
-
-    return stream && pack_stream_measure(stream, &decided, piece, ends, count);
+    return pack_measure(place, packing, exact, piece, ends, count);
 }
 
 struct pack *pack_new(void)
@@ -105,6 +98,7 @@ struct pack *pack_new(void)
     pack->packer = (struct wry_packer){.context = pack,
                                        .begin = begin,
                                        .give = give,
+                                       .prepare = prepare,
                                        .measure = measure,
                                        .memory = pack->memory,
                                        .size = sizeof pack->memory};
@@ -124,6 +118,7 @@ void pack_free(struct pack *pack)
 {
     if (!pack)
         return;
+    pack_ahead_end(pack->ahead);
     pack_encoder_end(&pack->encoder);
     pack_shared_free(pack->own);
     free(pack);

@@ -53,10 +53,12 @@ bool pack_deflate_give(struct pack_deflate *d, uint8_t *to, size_t room, size_t 
     z->avail_out = (uInt)room;
     while (said == Z_OK && z->avail_out > 0) {
         if (z->avail_in == 0 && !d->over && !take_piece(d))
-            return false;
+            break;
         said = deflate(z, d->over ? Z_FINISH : Z_NO_FLUSH);
     }
     *given = room - z->avail_out;
+    if (said == Z_OK && *given == 0 && room > 0)
+        return false; /* what was encoded before the content failed is given first */
     return said == Z_OK || said == Z_STREAM_END;
 }
 

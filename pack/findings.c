@@ -13,6 +13,7 @@
 enum purpose {
     FILTER = 1,
     ESTIMATE,
+    CLAIM,
 };
 
 struct finding {
@@ -97,7 +98,7 @@ static bool end(struct finding *finding, uint32_t *values)
 {
     bool good = finding->good;
 
-    finding->made = true;
+    finding->made = good; /* who was stopped leaves it to the next */
     memcpy(values, finding->values, finding->count * sizeof *values);
     pthread_mutex_unlock(&finding->lock);
     return good;
@@ -122,6 +123,19 @@ bool pack_findings_filter(struct pack_findings *findings, const struct wry_packi
     bool good = end(finding, &value);
     *filter = (uint8_t)value;
     return good;
+}
+
+bool pack_findings_claim(struct pack_findings *findings, const struct wry_packing *packing)
+{
+    uint32_t value;
+    struct finding *finding = begin(findings, packing, CLAIM, 0, 1);
+
+    if (!finding)
+        return false;
+    bool first = !finding->made;
+    finding->good = true;
+    end(finding, &value);
+    return first;
 }
 
 bool pack_findings_estimate(struct pack_findings *findings, const struct wry_packing *packing,

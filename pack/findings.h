@@ -16,6 +16,9 @@ void pack_findings_free(struct pack_findings *findings);
 bool pack_findings_filter(struct pack_findings *findings, const struct wry_packing *packing,
                           uint8_t *filter);
 
+/* True for the first who asks. */
+bool pack_findings_claim(struct pack_findings *findings, const struct wry_packing *packing);
+
 /* Like wry_packer.measure, by pack_estimate. */
 bool pack_findings_estimate(struct pack_findings *findings, const struct wry_packing *packing,
                             uint32_t piece, uint32_t *ends, uint32_t count);

@@ -88,13 +88,15 @@ bool pack_lzma_give(struct pack_lzma *d, uint8_t *to, size_t room, size_t *given
     stream->avail_out = room;
     while (said == LZMA_OK && stream->avail_out > 0) {
         if (stream->avail_in == 0 && !d->over && !take_piece(d))
-            return false;
+            break;
         said = lzma_code(stream, d->over ? LZMA_FINISH : LZMA_RUN);
     }
     d->ended = said == LZMA_STREAM_END;
     if (d->ended)
         give_tail(d);
     *given = room - stream->avail_out;
+    if (said == LZMA_OK && *given == 0 && room > 0)
+        return false; /* what was encoded before the content failed is given first */
     return said == LZMA_OK || said == LZMA_STREAM_END;
 }
 

@@ -85,6 +85,11 @@ void pack_shared_free(struct pack_shared *shared)
     free(shared);
 }
 
+bool pack_shared_claim(struct pack_shared *shared, const struct wry_packing *packing)
+{
+    return pack_findings_claim(shared->findings, packing);
+}
+
 unsigned pack_shared_count(struct pack_shared *shared)
 {
     unsigned count = 0;

@@ -30,6 +30,9 @@ void pack_shared_drop(struct pack_shared *shared);
 struct pack_stream *pack_shared_find(struct pack_shared *shared, const struct wry_packing *packing,
                                      bool adds, struct wry_stream_form *form);
 
+/* True for the first who asks about this content: the others wait for what that one finds out. */
+bool pack_shared_claim(struct pack_shared *shared, const struct wry_packing *packing);
+
 /* What was found out about content, likewise shared. */
 struct pack_findings *pack_shared_findings(struct pack_shared *shared);
 

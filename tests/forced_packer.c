@@ -43,6 +43,7 @@ void forced_packer_init(struct forced_packer *forced, const struct wry_packer *h
         (struct forced_packer){.packer = *honest, .honest = honest, .coding = coding, .down = down};
     forced->packer.context = forced;
     forced->packer.begin = begin;
+    forced->packer.prepare = NULL;
     forced->packer.give = give;
     forced->packer.measure = measure;
 }

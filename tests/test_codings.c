@@ -297,6 +297,7 @@ static void make_slow(struct slow_packer *slow, struct bench *bench)
     slow->packer.context = slow;
     slow->packer.measure = measure_slowly;
     slow->packer.begin = begin_slow;
+    slow->packer.prepare = NULL;
     slow->packer.give = give_slow;
     slow->port = &bench->on.rig->adapter.port;
     bench->on.rig->config.packer = &slow->packer;

@@ -306,8 +306,8 @@ static void a_filtered_job_begins_before_the_flash_has_ended_the_one_before(void
         port->sleep(port->context, port->now(port->context) + i / 2 * 12 * MS);
         frames_hello(&wire, 2);
         busy += wire.rig->board.die.busy_until > wire.rig->adapter.now;
-        size_t n = wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++wire.seq,
-                                         &erase);
+        size_t n =
+            wry_message_put_erase(head, WRY_FLAG_PROGRAM | WRY_FLAG_STREAM, ++wire.seq, &erase);
         frames_say(&wire, head, n, NULL, 0);
         for (uint32_t at = 0; at < length; at += 512)
             say_stream(&wire, at, blocks + at, length - at < 512 ? length - at : 512);

@@ -282,6 +282,7 @@ static void a_stream_that_cannot_be_unpacked_falls_back_to_pages(void)
         liar.packer = *liar.honest;
         liar.packer.context = &liar;
         liar.packer.begin = liar_begin;
+        liar.packer.prepare = NULL;
         liar.packer.measure = liar_measure;
         liar.packer.give = liar_give;
         bench.rig->config.packer = &liar.packer;

@@ -193,9 +193,41 @@ static void weigh(struct session_write *job, struct session_choice way, struct w
     ways->all[ways->count++] = way;
 }
 
-static void add(struct session_write *job, uint8_t coding, bool down, struct ways *ways)
+/* Ways that are still to be weighed. */
+struct candidates {
+    struct session_choice all[WAYS_MOST];
+    unsigned count;
+};
+
+static void add(struct candidates *candidates, uint8_t coding, bool down)
 {
-    weigh(job, (struct session_choice){.coding = coding, .down = down, .exact = coding == 0}, ways);
+    candidates->all[candidates->count++] = (struct session_choice){.coding = coding, .down = down};
+}
+
+/* Lets the packer measure several of them at once, those that may be the best. */
+static void prepare(struct session_write *job, const struct candidates *candidates,
+                    const struct ways *ways)
+{
+    const struct wry_packer *packer = job->session->config.packer;
+    struct wry_packing packings[WAYS_MOST];
+    uint32_t length = job->part.end - job->part.start, piece = piece_for(length);
+    unsigned count = 0;
+
+    for (unsigned i = 0; i < candidates->count; i++) {
+        const struct session_choice *way = &candidates->all[i];
+        packings[count] = session_packing(job, way->coding, way->down);
+        count += packings[count].window > 0 && !cannot_win(job, way, ways);
+    }
+    if (packer->prepare && count > 1)
+        packer->prepare(packer->context, packings, count, piece, (length - 1) / piece + 1);
+}
+
+static void weigh_all(struct session_write *job, struct candidates *candidates, struct ways *ways)
+{
+    prepare(job, candidates, ways);
+    for (unsigned i = 0; i < candidates->count; i++)
+        weigh(job, candidates->all[i], ways);
+    candidates->count = 0;
 }
 
 static bool is_any_shared(struct session_write *job, uint32_t start, uint32_t end)
@@ -206,7 +238,7 @@ static bool is_any_shared(struct session_write *job, uint32_t start, uint32_t en
     return count > 0;
 }
 
-static void add_with_old(struct session_write *job, struct ways *ways)
+static void add_with_old(struct session_write *job, struct candidates *candidates)
 {
     const struct wry_hello_reply *board = &job->session->board;
     const struct wry_known *known = job->session->config.known;
@@ -216,14 +248,14 @@ static void add_with_old(struct session_write *job, struct ways *ways)
         known->covers(known->context, job->part.start, length) == 0)
         return;
     if (!(board->features & WRY_FEATURE_LZMA)) {
-        add(job, WRY_CODING_DIFFERENCE, false, ways);
+        add(candidates, WRY_CODING_DIFFERENCE, false);
         return;
     }
-    add(job, WRY_CODING_LZMA_DIFFERENCE, false, ways);
+    add(candidates, WRY_CODING_LZMA_DIFFERENCE, false);
     if (is_any_shared(job, job->part.start, job->part.end))
         return;
-    add(job, WRY_CODING_LZMA_OLD, false, ways);
-    add(job, WRY_CODING_LZMA_OLD, true, ways);
+    add(candidates, WRY_CODING_LZMA_OLD, false);
+    add(candidates, WRY_CODING_LZMA_OLD, true);
 }
 
 /* True if the way may be better than the best by the estimates: where the flash takes longest it
@@ -260,16 +292,21 @@ static struct session_choice choose(struct session_write *job)
     const struct wry_packer *packer = session->config.packer;
     bool lzma = (session->board.features & WRY_FEATURE_LZMA) != 0;
     struct ways ways = {0};
+    struct candidates candidates = {0};
 
-    add(job, 0, false, &ways);
+    weigh(job, (struct session_choice){.exact = true}, &ways);
     if (packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) &&
         packer->size >= WRY_PACKER_MEMORY_LEAST && packer->size % WRY_PAGE_SIZE == 0) {
         /* Deflate is longer, but takes less of the board's processor. */
         if (!lzma || session->speed >= DEFLATE_SPEED)
-            add(job, WRY_CODING_DEFLATE, false, &ways);
+            add(&candidates, WRY_CODING_DEFLATE, false);
         if (lzma)
-            add(job, WRY_CODING_LZMA, false, &ways);
-        add_with_old(job, &ways);
+            add(&candidates, WRY_CODING_LZMA, false);
+        /* On a quick line new content alone usually rules out the others. */
+        if (session->speed >= THOROUGH_SPEED)
+            weigh_all(job, &candidates, &ways);
+        add_with_old(job, &candidates);
+        weigh_all(job, &candidates, &ways);
         settle(job, &ways);
     }
     return *best_of(&ways);

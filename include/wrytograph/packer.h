@@ -64,9 +64,13 @@ struct wry_packer {
     /* Writes up to room bytes of the stream to to; *given is their number, 0 at its end. False if
      * the content cannot be read. */
     bool (*give)(void *context, uint8_t *to, size_t room, size_t *given);
+    /* Says which ways to pack the same content measure is asked for next, by estimates: they can be
+     * measured at once. pieces: count of measure. NULL: they are measured one by one. */
+    void (*prepare)(void *context, const struct wry_packing *packings, unsigned count,
+                    uint32_t piece, uint32_t pieces);
     /* How long the stream is: ends[i] is set to its bytes once (i + 1) * piece bytes of the content
-     * are encoded; count is length / piece, rounded up. Unless exact is set, an
-     * estimate may do. False if it cannot encode this. */
+     * are encoded, never less than the one before; count is length / piece, rounded up. Unless
+     * exact is set, an estimate may do. False if it cannot encode this. */
     bool (*measure)(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
                     uint32_t *ends, uint32_t count);
     uint8_t *memory; /* holds what the board has not acknowledged, for retransmission */
