@@ -203,6 +203,7 @@ int main(void)
          .pieces = 1,
          .blank_flash = true,
          .sparse = true},
+        {.name = "restore of 4 MiB to a used board", .length = FLASH, .pieces = 1, .sparse = true},
         {.name = "restore of what is there", .length = USED, .pieces = 1, .same = true},
         {.name = "verify of 1.6 MiB", .length = USED, .pieces = 1, .verifies = true},
         {.name = "backup of 4 MiB, blank",

@@ -344,6 +344,47 @@ static void a_board_that_restarts_gets_the_stream_anew(void)
     }
 }
 
+/* The gaps of an image that was read from a flash: at its end, at its start, within, and many. */
+static void blank_gaps_are_sent_in_streams(void)
+{
+    enum { SPARSE = 0x100000 };
+    static const struct {
+        uint32_t start, end, step;
+    } gaps[] = {{0x40000, SPARSE, SPARSE},
+                {0, 0xC0000, SPARSE},
+                {0x30000, 0xD0000, SPARSE},
+                {0x2800, 0x5000, 0x5000}};
+    static const uint32_t speeds[] = {115200, 921600, 2000000};
+    static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2};
+    static uint8_t sparse[SPARSE];
+
+    for (size_t i = 0; i < 24; i += check_one_in(2)) {
+        struct bench bench;
+        uint32_t used = SPARSE;
+        size_t gap = i % 4;
+        begin(&bench, &(struct rig_setup){.seed = i,
+                                          .chip_code = chips[i / 4 % 2],
+                                          .max_speed = speeds[i / 8],
+                                          .flash_size = 0x200000});
+        for (size_t at = 0; at < SPARSE; at++)
+            sparse[at] = content[at % LENGTH];
+        for (uint32_t at = 0; at < SPARSE; at += gaps[gap].step) {
+            uint32_t n = gaps[gap].end - gaps[gap].start, from = at + gaps[gap].start;
+            n = n < SPARSE - from ? n : SPARSE - from;
+            memset(sparse + from, 0xFF, n);
+            used -= n;
+        }
+        bench.item = (struct wry_placement){
+            .offset = OFFSET, .length = SPARSE, .reader = rig_reader(sparse)};
+        write_and_check(&bench);
+        const struct wry_session_stats *stats = wry_session_stats(&bench.rig->session);
+        check_context("gap %zu, case %zu: %u bytes of %u", gap, i, (unsigned)stats->content_sent,
+                      (unsigned)used);
+        CHECK(stats->content_sent < used / 2);
+        finish(&bench);
+    }
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -359,6 +400,7 @@ int main(int argc, char **argv)
         FACT(content_that_cannot_be_read_ends_the_write),
         FACT(a_stream_cut_anywhere_goes_on),
         FACT(a_board_that_restarts_gets_the_stream_anew),
+        FACT(blank_gaps_are_sent_in_streams),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
 }
