@@ -107,7 +107,8 @@ enum loader_unpacked loader_lzma_run(struct wry_loader *loader, const uint8_t *b
     while (result == WRY_LZMA_FAR && provide(loader, end, &lost))
         result = wry_lzma_run(loader->lzma, &input, end - loader->lzma->total);
     *used = n - (uint32_t)input.n;
-    loader->port->worked(loader->port->context, WRY_WORK_LZMA, loader->lzma->total - before);
+    loader->port->worked(loader->port->context, WRY_WORK_LZMA, *used);
+    loader->port->worked(loader->port->context, WRY_WORK_COPY, loader->lzma->total - before);
     return result == WRY_LZMA_END               ? LOADER_UNPACKED_ALL
            : result == WRY_LZMA_DAMAGED || lost ? LOADER_UNPACKED_WRONG
                                                 : LOADER_UNPACKED_SOME;

@@ -235,6 +235,27 @@ static void count_lzma(void)
     tell("lzma-letters", instructions() - begun, CONTENT, same);
 }
 
+/* What the test puts there: two lengths, a stream, and what is to come out of it. */
+#define GIVEN UINT32_C(0x84000000)
+
+static void count_given_lzma(void)
+{
+    const uint32_t *lengths = (const uint32_t *)(uintptr_t)GIVEN;
+    const uint8_t *bytes = (const uint8_t *)(lengths + 2), *whole = bytes + lengths[0];
+    struct wry_lzma_input input = {.bytes = bytes, .n = lengths[0]};
+    uint32_t total = lengths[1];
+
+    wry_lzma_init(&lzma, WRY_LZMA_USUAL, window, WINDOW, 0);
+    uint32_t begun = instructions();
+    while (lzma.total < total && wry_lzma_run(&lzma, &input, 256) == WRY_LZMA_OUTPUT)
+        ;
+    uint32_t count = instructions() - begun;
+    bool same = lzma.total == total && total > WINDOW;
+    for (uint32_t i = total - WINDOW; same && i < total; i++)
+        same = window[i % WINDOW] == whole[i];
+    tell("lzma-program", count, lengths[0], same ? total : 0);
+}
+
 static void count_filters(void)
 {
     for (uint8_t kind = WRY_FILTER_RISCV; wry_branch_filter_exists(kind); kind++) {
@@ -267,6 +288,7 @@ int main(void)
     for (uint32_t i = 0; i < CONTENT; i++)
         content[i] = random_byte();
     count_lzma();
+    count_given_lzma();
     count_filters();
     print("done\n");
     for (;;)

@@ -20,16 +20,17 @@ enum {
     NS_LINE = 281,    /* a byte from the line: 45 cycles */
     NS_WRITTEN = 535, /* a byte of content, hashed and compared: 85 */
     NS_INFLATE = 812, /* a byte of a deflate stream: 130, */
+    NS_LZMA = 2250,   /* or of LZMA: 360, */
     NS_COPY = 87,     /* and of what it decodes to: 14 */
-    NS_LZMA = 1250,   /* a byte that LZMA decodes to: 200 */
     NS_RECORDS = 162, /* a byte put together from old and new: 26 */
 };
 
 /* ns per byte of content: decoding waits for content that must be read from the flash, and what is
  * written from the end down is hashed afterwards. */
 enum {
-    OLD_WAIT = 140,
+    OLD_WAIT = 90,
     OLD_WAIT_DOWN = 300,
+    RECORDS_WAIT = 100,
     HASH_AFTER = 700,
 };
 
@@ -93,7 +94,7 @@ static uint32_t work_time(uint8_t coding, uint32_t stream, uint32_t content)
     if (coding == WRY_CODING_DEFLATE || coding == WRY_CODING_DIFFERENCE)
         time += at_ns(stream, NS_INFLATE) + at_ns(content, NS_COPY);
     else if (coding != 0)
-        time += at_ns(content, NS_LZMA);
+        time += at_ns(stream, NS_LZMA) + at_ns(content, NS_COPY);
     if (coding == WRY_CODING_DIFFERENCE || coding == WRY_CODING_LZMA_DIFFERENCE)
         time += at_ns(content, NS_RECORDS);
     return time;
@@ -137,6 +138,8 @@ static struct piece piece_of(const struct session_cost_terms *terms,
         piece.erase += read;
     if (part->coding == WRY_CODING_LZMA_OLD)
         piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
+    else if (wry_coding_needs_old(part->coding))
+        piece.program += at_ns(content, RECORDS_WAIT);
     /* A round trip carries a window at most. */
     uint32_t window_pages = terms->window / WRY_PAGE_SIZE;
     if (window_pages > 0)

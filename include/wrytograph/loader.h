@@ -76,9 +76,9 @@ enum wry_work {
     WRY_WORK_DIGEST,     /* bytes hashed, by the port's sha256 if it has one */
     WRY_WORK_SCAN,       /* bytes checked for being blank */
     WRY_WORK_COMPARE,    /* bytes compared */
-    WRY_WORK_UNPACK,     /* bytes of a stream decoded */
+    WRY_WORK_UNPACK,     /* bytes of a deflate stream decoded */
     WRY_WORK_COPY,       /* bytes that a stream decoded to */
-    WRY_WORK_LZMA,       /* bytes that an LZMA stream decoded to */
+    WRY_WORK_LZMA,       /* bytes of an LZMA stream decoded */
     WRY_WORK_FILTER,     /* bytes with branches restored */
     WRY_WORK_ADD,        /* bytes of new content computed from a difference */
     WRY_WORK_PACK,       /* bytes of content compressed */

@@ -42,7 +42,7 @@ uint64_t sim_board_cycles(enum wry_work work)
     case WRY_WORK_COPY:
         return 14;
     case WRY_WORK_LZMA:
-        return 200;
+        return 360;
     case WRY_WORK_FILTER:
         return 20;
     case WRY_WORK_ADD:
