@@ -44,8 +44,8 @@ void check_text(const char *expected, const char *found, const char *file, int l
 /* Said with the next failure: which seed or case is being run; NULL: none any more. */
 void check_context(const char *format, ...);
 
-/* Of many cases, one in so many: returns n, or 1 where WRY_EVERY_CASE is set in the environment of
- * a program that is not instrumented (those are much slower). */
+/* Of many cases, one in so many: returns n, or 1 where WRY_EVERY_CASE is set in the environment. An
+ * instrumented program, which is much slower, always looks at fewer. */
 unsigned check_one_in(unsigned n);
 
 int run_facts(const struct fact *facts, size_t count, int argc, char **argv);

@@ -8,7 +8,8 @@
 enum {
     WAYS_MOST = 6,
     DEFLATE_SPEED = 1000000, /* baud */
-    SAME = 128,              /* times that differ by one part of so many are the same */
+    SAME = 128,              /* times that differ by one part of so many are the same, */
+    MUCH_LESS = 16,          /* and then bytes that differ by more than one of so many decide */
     THOROUGH_SPEED = 200000, /* baud */
     BLANK_QUICKER = 4,       /* times the rate at which a blank flash is read */
     UNSURE = 8,              /* an estimate may be wrong by one part of so many, */
@@ -145,12 +146,13 @@ static void bound_time(const struct session_write *job, struct session_choice *w
     way->most = cost_of(job, way, &longer).total;
 }
 
-/* Of ways that take the same time, the one with less on the line suffers less from noise. */
+/* of ways that take the same time, the one with much less on the line suffers less from noise. */
 static bool is_better(const struct session_choice *a, const struct session_choice *b)
 {
     if (a->time + a->time / SAME < b->time)
         return true;
-    return b->time + b->time / SAME >= a->time && a->line_bytes < b->line_bytes;
+    return b->time + b->time / SAME >= a->time &&
+           a->line_bytes + a->line_bytes / MUCH_LESS < b->line_bytes;
 }
 
 static const struct session_choice *best_of(const struct ways *ways)

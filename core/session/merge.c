@@ -8,8 +8,9 @@
 
 enum {
     BLOCK_SECTORS = SESSION_ERASE_MOST / WRY_SECTOR_SIZE,
-    LOOK = 700,        /* ns per byte to read and hash what the flash has, */
-    PACK_AGAIN = 1500, /* and for the computer to pack a part of it anew */
+    LOOK = 700,            /* ns per byte to read and hash what the flash has, */
+    PACK_AGAIN = 400,      /* and for the computer to pack a part of it anew, */
+    PACK_OLD_AGAIN = 1500, /* the same over old content */
 };
 
 /* The sectors to be written, and the time that this takes, us. */
@@ -116,7 +117,9 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
     uint64_t part =
         longer(session_cost_line(job->session, whole.line_bytes / samples->count) * wrong,
                flash / all_blocks * blocks);
-    uint32_t look = LOOK + (whole.coding != 0 ? PACK_AGAIN : 0);
+    uint32_t look = LOOK;
+    if (whole.coding != 0)
+        look += wry_coding_needs_old(whole.coding) ? PACK_OLD_AGAIN : PACK_AGAIN;
     return (uint64_t)(length / 1000) * look + part < longer(line, flash);
 }
 
