@@ -155,7 +155,7 @@ static void what_is_not_quite_the_same_is_found_and_said(void)
                command("verify", "-l", link_of("changed"), placed("app", "gauge.bin"), NULL));
         g_unlink(scratch_file("changed.zip"));
     }
-    CHECK(said * check_one_in(2) >= 2);
+    CHECK(said > 0);
 }
 
 static void a_file_that_changed_since_is_not_believed(void)
