@@ -12,8 +12,8 @@
 struct pack;
 struct pack_shared;
 
-/* Returns NULL if there is no memory. A packer takes about 400 KiB, and 12 MiB while it makes a
- * difference. */
+/* Returns NULL if there is no memory. A packer takes about 400 KiB, and up to 40 MiB while it
+ * measures ways over old content. */
 struct pack *pack_new(void);
 /* Takes streams from shared from now on, and adds new ones to it; shared must outlive pack. */
 void pack_share(struct pack *pack, struct pack_shared *shared);

@@ -16,6 +16,8 @@ enum {
 
 static uint8_t content[LENGTH];
 
+static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, WRY_CHIP_DUNLIN_D3};
+
 /* A board with the version before, whose content is known wherever guesses reach. */
 static void begin(struct upgrade_bench *bench, const struct rig_setup *setup)
 {
@@ -31,6 +33,39 @@ static const struct wry_session_stats *write_and_check(struct upgrade_bench *ben
     CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench->plan));
     CHECK(rig_holds(bench->rig, &bench->item, 1));
     return wry_session_stats(session);
+}
+
+static bool add_time(void *context, const struct wry_cost_part *part, const struct wry_cost *cost)
+{
+    uint64_t *time = context;
+
+    CHECK(wry_coding_needs_old(part->coding));
+    *time += cost->total;
+    return true;
+}
+
+/* Within a tenth, and the latency that is assumed before one is measured. */
+static void the_time_of_an_upgrade_is_known_before(void)
+{
+    static const uint32_t speeds[] = {57600, 115200, 230400};
+
+    for (size_t i = 0; i < 9; i++) {
+        uint64_t expected = 0;
+        struct wry_estimate_sink sink = {.context = &expected, .part = add_time};
+        struct upgrade_bench bench;
+        begin(&bench, &(struct rig_setup){
+                          .seed = i, .chip_code = chips[i % 3], .max_speed = speeds[i / 3]});
+        struct wry_session *session = &bench.rig->session;
+        CHECK_EQUAL(WRY_OK, wry_session_connect(session));
+        CHECK_EQUAL(WRY_OK, wry_session_estimate(session, &bench.plan, &sink));
+        uint64_t begun = bench.rig->adapter.now;
+        CHECK_EQUAL(WRY_OK, wry_session_write(session, &bench.plan));
+        uint64_t took = (bench.rig->adapter.now - begun) / 1000;
+        check_context("case %zu: %u ms, expected %u ms", i, (unsigned)(took / 1000),
+                      (unsigned)(expected / 1000));
+        CHECK(took < expected + expected / 10 && expected < took + took / 10 + 160000);
+        upgrade_bench_end(&bench);
+    }
 }
 
 static bool keep_bytes(void *context, uint32_t offset, const uint8_t *bytes, size_t n)
@@ -50,8 +85,6 @@ static void back_up_and_check(struct upgrade_bench *bench)
     CHECK(memcmp(got, rig->flash, OFFSET + LENGTH) == 0);
     free(got);
 }
-
-static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, WRY_CHIP_DUNLIN_D3};
 
 static void every_chip_takes_the_difference(void)
 {
@@ -202,6 +235,7 @@ static void a_later_session_goes_on_with_what_is_still_known(void)
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
+        FACT(the_time_of_an_upgrade_is_known_before),
         FACT(every_chip_takes_the_difference),
         FACT(a_board_that_keeps_nothing_gets_a_deflate_stream),
         FACT(boards_without_a_feature_are_upgraded_and_backed_up_without_it),

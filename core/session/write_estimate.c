@@ -38,6 +38,9 @@ enum wry_status session_estimate_part(struct session_write *job)
         part.erase_unit = session->board.old_block;
     struct session_cost_terms terms = session_cost_terms(job, part.coding, choice.down);
     struct wry_cost cost = session_cost_of(&terms, &part, NULL);
+    /* How line and flash wait for each other shows piece by piece. */
+    if (wry_coding_needs_old(part.coding))
+        cost.total = choice.time;
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
     return WRY_OK;
