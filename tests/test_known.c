@@ -136,11 +136,11 @@ static void without_guesses_it_is_the_same_and_takes_longer(void)
 static void what_is_not_quite_the_same_is_found_and_said(void)
 {
     size_t n;
-    unsigned said = 0;
+    unsigned said = 0, step = check_one_in(2) > 1 ? 2 : 1;
 
     begin();
     EXPECT(0, "Backed up", back_up("one", "one.zip"));
-    for (uint32_t at = 0; at < 0x20000; at += check_one_in(2) * 0x7100) {
+    for (uint32_t at = 0; at < 0x20000; at += step * 0x7100) {
         g_autofree uint8_t *other = scratch_read("returned-2.bin", &n);
         other[APP + 0x8000 + at] ^= 0x40;
         scratch_write("changed.bin", other, n);
@@ -155,7 +155,7 @@ static void what_is_not_quite_the_same_is_found_and_said(void)
                command("verify", "-l", link_of("changed"), placed("app", "gauge.bin"), NULL));
         g_unlink(scratch_file("changed.zip"));
     }
-    CHECK(said > 0);
+    CHECK(said * step >= 2);
 }
 
 static void a_file_that_changed_since_is_not_believed(void)
