@@ -13,7 +13,8 @@
 
 enum {
     WAYS_MOST = 8,
-    PAUSE_MS = 20, /* ms between bytes read while waiting */
+    LENGTH_MOST = 0x400000, /* bytes of content: it is copied */
+    PAUSE_MS = 20,          /* ms between bytes read while waiting */
 };
 
 /* Content, and the old content around it as far as that is known. */
@@ -167,7 +168,7 @@ static void free_ahead(struct pack_ahead *ahead)
 struct pack_ahead *pack_ahead_begin(struct pack_shared *place, const struct wry_packing *packings,
                                     unsigned count, uint32_t piece, uint32_t pieces)
 {
-    struct pack_ahead *ahead = calloc(1, sizeof *ahead);
+    struct pack_ahead *ahead = packings[0].length <= LENGTH_MOST ? calloc(1, sizeof *ahead) : NULL;
     pthread_condattr_t attributes;
 
     if (!ahead)

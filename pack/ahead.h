@@ -13,8 +13,8 @@
 
 struct pack_ahead;
 
-/* Reads content and known old content, here and now, and begins. NULL if that is not possible: each
- * is then measured when it is asked for. */
+/* Reads content and known old content, here and now, and begins. NULL if that is not possible, or
+ * the content is longer than 4 MiB: each is then measured when it is asked for. */
 struct pack_ahead *pack_ahead_begin(struct pack_shared *place, const struct wry_packing *packings,
                                     unsigned count, uint32_t piece, uint32_t pieces);
 

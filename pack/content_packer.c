@@ -20,14 +20,19 @@ struct pack {
     uint8_t memory[2 * WRY_PACKER_MEMORY_LEAST];
 };
 
+static void end_ahead(struct pack *pack)
+{
+    pack_ahead_end(pack->ahead);
+    pack->ahead = NULL;
+}
+
 /* Where streams and findings for this part are. */
 static struct pack_shared *place_for(struct pack *pack, const struct wry_packing *packing)
 {
     if (pack->shared)
         return pack->shared;
     if (pack->packing.offset != packing->offset || pack->packing.length != packing->length) {
-        pack_ahead_end(pack->ahead);
-        pack->ahead = NULL;
+        end_ahead(pack);
         pack_shared_drop(pack->own);
         pack->packing = *packing;
     }
@@ -39,8 +44,7 @@ static bool begin(void *context, const struct wry_packing *packing, struct wry_s
     struct pack *pack = context;
     struct pack_shared *place = place_for(pack, packing);
 
-    pack_ahead_end(pack->ahead);
-    pack->ahead = NULL;
+    end_ahead(pack);
     pack->packing = *packing;
     pack->given = 0;
     pack_encoder_end(&pack->encoder);
@@ -72,9 +76,9 @@ static void prepare(void *context, const struct wry_packing *packings, unsigned 
     struct pack *pack = context;
     struct pack_shared *place = place_for(pack, &packings[0]);
 
-    pack_ahead_end(pack->ahead);
-    bool first = !pack->shared || pack_shared_claim(place, &packings[count - 1]);
-    pack->ahead = first ? pack_ahead_begin(place, packings, count, piece, pieces) : NULL;
+    end_ahead(pack);
+    if (!pack->shared || pack_shared_claim(place, &packings[count - 1]))
+        pack->ahead = pack_ahead_begin(place, packings, count, piece, pieces);
 }
 
 static bool measure(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
@@ -118,7 +122,7 @@ void pack_free(struct pack *pack)
 {
     if (!pack)
         return;
-    pack_ahead_end(pack->ahead);
+    end_ahead(pack);
     pack_encoder_end(&pack->encoder);
     pack_shared_free(pack->own);
     free(pack);

@@ -225,6 +225,15 @@ static uint32_t stream_until(const struct pack_stream *stream, uint32_t content,
            (uint32_t)((uint64_t)(marks[*mark].stream - before.stream) * part / span);
 }
 
+/* Records are encoded long after the content was read: reading a byte of it shows that the session
+ * is not stopped, and keeps the board awake. */
+static bool may_go_on(const struct wry_packing *packing)
+{
+    uint8_t byte;
+
+    return packing->content.read(packing->content.context, 0, &byte, 1);
+}
+
 bool pack_stream_measure(struct pack_stream *stream, const struct wry_packing *packing,
                          uint32_t piece, uint32_t *ends, uint32_t count)
 {
@@ -233,7 +242,7 @@ bool pack_stream_measure(struct pack_stream *stream, const struct wry_packing *p
 
     pthread_mutex_lock(&stream->lock);
     while (good && !stream->over)
-        good = make_more(stream, packing);
+        good = may_go_on(packing) && make_more(stream, packing);
     for (uint32_t i = 0; good && i < count; i++) {
         uint32_t content =
             (uint64_t)(i + 1) * piece < packing->length ? (i + 1) * piece : packing->length;

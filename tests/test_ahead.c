@@ -29,7 +29,8 @@ struct bench {
     struct wry_known known;
     pthread_t owner;
     bool stopped;
-    unsigned strangers; /* calls by other threads */
+    unsigned reads, stops_at; /* reads of the content; 0: does not stop by itself */
+    unsigned strangers;       /* calls by other threads */
     struct wry_packing ways[WAYS];
 };
 
@@ -43,7 +44,8 @@ static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
     struct bench *bench = context;
 
     look_who(bench);
-    if (bench->stopped)
+    bench->reads++;
+    if (bench->stopped || (bench->stops_at > 0 && bench->reads > bench->stops_at))
         return false;
     memcpy(to, content + offset, n);
     return true;
@@ -203,6 +205,29 @@ static void a_stop_is_heard_and_leaves_nothing_half_known(void)
     }
 }
 
+/* Their content is read long before they are encoded. */
+static void a_stop_is_heard_while_records_are_encoded(void)
+{
+    struct bench bench;
+    struct pack *pack = pack_new();
+    uint32_t ends[PIECES];
+
+    begin(&bench, true, true, false);
+    CHECK(measure(&bench, pack, 1, ends));
+    unsigned all = bench.reads;
+    pack_free(pack);
+    CHECK(all > LENGTH / WRY_SECTOR_SIZE + 4);
+    for (unsigned n = 1; n < all; n++) {
+        pack = pack_new();
+        bench.reads = 0;
+        bench.stops_at = all - n;
+        CHECK(!measure(&bench, pack, 1, ends));
+        pack_free(pack);
+        n += n / 2;
+    }
+    finish(&bench);
+}
+
 static void packers_that_share_measure_once(void)
 {
     struct pack_shared *shared = pack_shared_new();
@@ -238,6 +263,7 @@ int main(int argc, char **argv)
         FACT(ways_measured_at_once_are_as_long_as_one_by_one),
         FACT(a_stream_may_begin_before_all_is_measured),
         FACT(a_stop_is_heard_and_leaves_nothing_half_known),
+        FACT(a_stop_is_heard_while_records_are_encoded),
         FACT(packers_that_share_measure_once),
     };
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

@@ -146,7 +146,7 @@ static void bound_time(const struct session_write *job, struct session_choice *w
     way->most = cost_of(job, way, &longer).total;
 }
 
-/* of ways that take the same time, the one with much less on the line suffers less from noise. */
+/* Of ways that take the same time, the one with much less on the line suffers less from noise. */
 static bool is_better(const struct session_choice *a, const struct session_choice *b)
 {
     if (a->time + a->time / SAME < b->time)

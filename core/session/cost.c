@@ -197,7 +197,7 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
     for (uint32_t at = 0, i = 0; at < part->length; at += piece, i++) {
         uint32_t content = part->length - at < piece ? part->length - at : piece;
         uint32_t end = packed ? packed->ends[i] : part->line_bytes;
-        uint32_t stream = end > before ? end - before : 0;
+        uint32_t stream = end > before ? end - before : 0; /* packers may be wrong */
         struct piece next = piece_of(terms, part, at, content, stream);
         add_piece(&course, &next, with_old);
         before = end;
