@@ -5,6 +5,8 @@
  */
 #include "session_inner.h"
 
+#include "bytes/memory.h"
+
 enum {
     WAYS_MOST = 6,
     DEFLATE_SPEED = 1000000, /* baud */
@@ -31,10 +33,12 @@ struct session_cost_terms session_cost_terms(const struct session_write *job, ui
     uint32_t quicker = job->blank ? BLANK_QUICKER : 1;
 
     return (struct session_cost_terms){.speed = session->speed,
-                                       .latency = session_latency(session),
+                                       .latency = session->latency_least,
                                        .down = down,
                                        .blank = job->blank,
                                        .rate = quicker * session_flash_rate(session),
+                                       .hash = session_hash_time(session),
+                                       .decodes_unit = board->dictionary >= SESSION_ERASE_MOST,
                                        .window = wry_coding_needs_old(coding) ? board->old_window
                                                                               : board->window};
 }
@@ -92,53 +96,47 @@ struct wry_packing session_packing(struct session_write *job, uint8_t coding, bo
                                 .is_shared = is_shared};
 }
 
-/* Bytes of a piece: whole erase units, as many as there is room for. */
-static uint32_t piece_for(uint32_t length)
-{
-    uint32_t piece = SESSION_ERASE_MOST;
-
-    while (length / piece >= SESSION_PIECES)
-        piece *= 2;
-    return piece;
-}
-
-/* packed: NULL for content as it is. */
 static struct wry_cost cost_of(const struct session_write *job, const struct session_choice *way,
-                               const struct session_packed *packed)
+                               const struct session_pieces *pieces)
 {
     struct session_cost_terms terms = session_cost_terms(job, way->coding, way->down);
     bool with_old = wry_coding_needs_old(way->coding);
-    uint32_t length = job->part.end - job->part.start;
     struct wry_cost_part part = {.offset = job->part.start,
-                                 .length = length,
+                                 .length = job->part.end - job->part.start,
                                  .coding = way->coding,
                                  .erase_unit =
                                      with_old ? job->session->board.old_block : SESSION_ERASE_MOST,
-                                 .line_bytes = way->line_bytes,
-                                 .pages = length / WRY_PAGE_SIZE};
+                                 .line_bytes = way->line_bytes};
 
-    return session_cost_of(&terms, &part, packed);
+    return session_cost_of(&terms, &part, pieces);
+}
+
+uint64_t session_time_of(const struct session_write *job, const struct session_choice *way,
+                         const struct session_pieces *pieces)
+{
+    return cost_of(job, way, pieces).total;
 }
 
 /* us, if nothing of it had to cross the line. */
-static uint64_t least_time(const struct session_write *job, const struct session_choice *way)
+static uint64_t least_time(struct session_write *job, const struct session_choice *way)
 {
-    struct session_packed nothing = {.piece = piece_for(job->part.end - job->part.start)};
+    struct session_pieces nothing = *session_pieces(job);
 
+    memset(nothing.ends, 0, sizeof nothing.ends);
     return cost_of(job, way, &nothing).total;
 }
 
 /* The least and the most time, if the estimate of the stream is wrong. */
 static void bound_time(const struct session_write *job, struct session_choice *way,
-                       const struct session_packed *packed, uint32_t count, bool thorough)
+                       const struct session_pieces *pieces, bool thorough)
 {
-    struct session_packed shorter = *packed, longer = *packed;
+    struct session_pieces shorter = *pieces, longer = *pieces;
     uint32_t unsure = thorough ? UNSURE_THOROUGH : UNSURE;
 
     way->least = way->most = way->time;
     if (way->exact)
         return;
-    for (uint32_t i = 0; i < count; i++) {
+    for (uint32_t i = 0; i < pieces->count; i++) {
         shorter.ends[i] -= shorter.ends[i] / unsure;
         longer.ends[i] += longer.ends[i] / unsure;
     }
@@ -166,7 +164,7 @@ static const struct session_choice *best_of(const struct ways *ways)
     return best;
 }
 
-static bool cannot_win(const struct session_write *job, const struct session_choice *way,
+static bool cannot_win(struct session_write *job, const struct session_choice *way,
                        const struct ways *ways)
 {
     if (ways->count == 0)
@@ -175,22 +173,31 @@ static bool cannot_win(const struct session_write *job, const struct session_cho
     return least_time(job, way) > best->most + best->most / SAME;
 }
 
+bool session_measure(struct session_write *job, const struct session_choice *way,
+                     struct session_pieces *pieces)
+{
+    const struct wry_packer *packer = job->session->config.packer;
+    struct wry_packing packing = session_packing(job, way->coding, way->down);
+
+    *pieces = *session_pieces(job);
+    return way->coding == 0 || packer->measure(packer->context, &packing, way->exact, pieces->piece,
+                                               pieces->ends, pieces->count);
+}
+
 /* Adds a way with its time, if the packer can take it and it may be the best. */
 static void weigh(struct session_write *job, struct session_choice way, struct ways *ways)
 {
-    const struct wry_packer *packer = job->session->config.packer;
     struct wry_packing packing = session_packing(job, way.coding, way.down);
-    uint32_t piece = piece_for(packing.length), count = (packing.length - 1) / piece + 1;
-    struct session_packed packed = {.piece = piece};
+    struct session_pieces pieces;
 
-    if (way.coding != 0 &&
-        (packing.window == 0 || cannot_win(job, &way, ways) ||
-         !packer->measure(packer->context, &packing, way.exact, piece, packed.ends, count)))
+    if (way.coding != 0 && (packing.window == 0 || cannot_win(job, &way, ways)))
         return;
-    way.line_bytes = way.coding != 0 ? packed.ends[count - 1] : packing.length;
-    struct wry_cost cost = cost_of(job, &way, way.coding != 0 ? &packed : NULL);
+    if (!session_measure(job, &way, &pieces))
+        return;
+    way.line_bytes = pieces.ends[pieces.count - 1];
+    struct wry_cost cost = cost_of(job, &way, &pieces);
     way.time = cost.total;
-    bound_time(job, &way, &packed, count, packing.thorough);
+    bound_time(job, &way, &pieces, packing.thorough);
     way.line_bound = cost.line > cost.flash / 2;
     ways->all[ways->count++] = way;
 }
@@ -212,7 +219,7 @@ static void prepare(struct session_write *job, const struct candidates *candidat
 {
     const struct wry_packer *packer = job->session->config.packer;
     struct wry_packing packings[WAYS_MOST];
-    uint32_t length = job->part.end - job->part.start, piece = piece_for(length);
+    const struct session_pieces *pieces = session_pieces(job);
     unsigned count = 0;
 
     for (unsigned i = 0; i < candidates->count; i++) {
@@ -221,7 +228,7 @@ static void prepare(struct session_write *job, const struct candidates *candidat
         count += packings[count].window > 0 && !cannot_win(job, way, ways);
     }
     if (packer->prepare && count > 1)
-        packer->prepare(packer->context, packings, count, piece, (length - 1) / piece + 1);
+        packer->prepare(packer->context, packings, count, pieces->piece, pieces->count);
 }
 
 static void weigh_all(struct session_write *job, struct candidates *candidates, struct ways *ways)
@@ -288,22 +295,30 @@ static void settle(struct session_write *job, struct ways *ways)
     }
 }
 
+uint8_t session_fresh_coding(const struct session_write *job)
+{
+    const struct wry_packer *packer = job->session->config.packer;
+    uint16_t features = job->session->board.features;
+
+    if (!packer || job->as_pages || !(features & WRY_FEATURE_STREAMS) ||
+        packer->size < WRY_PACKER_MEMORY_LEAST || packer->size % WRY_PAGE_SIZE != 0)
+        return 0;
+    return features & WRY_FEATURE_LZMA ? WRY_CODING_LZMA : WRY_CODING_DEFLATE;
+}
+
 static struct session_choice choose(struct session_write *job)
 {
     const struct wry_session *session = job->session;
-    const struct wry_packer *packer = session->config.packer;
-    bool lzma = (session->board.features & WRY_FEATURE_LZMA) != 0;
+    uint8_t fresh = session_fresh_coding(job);
     struct ways ways = {0};
     struct candidates candidates = {0};
 
     weigh(job, (struct session_choice){.exact = true}, &ways);
-    if (packer && !job->as_pages && (session->board.features & WRY_FEATURE_STREAMS) &&
-        packer->size >= WRY_PACKER_MEMORY_LEAST && packer->size % WRY_PAGE_SIZE == 0) {
+    if (fresh != 0) {
+        add(&candidates, fresh, false);
         /* Deflate is longer, but takes less of the board's processor. */
-        if (!lzma || session->speed >= DEFLATE_SPEED)
+        if (fresh != WRY_CODING_DEFLATE && session->speed >= DEFLATE_SPEED)
             add(&candidates, WRY_CODING_DEFLATE, false);
-        if (lzma)
-            add(&candidates, WRY_CODING_LZMA, false);
         /* On a quick line new content alone usually rules out the others. */
         if (session->speed >= THOROUGH_SPEED)
             weigh_all(job, &candidates, &ways);
@@ -334,7 +349,7 @@ void session_forget_choices(struct session_write *job)
     job->chosen[0] = job->chosen[1] = (struct session_chosen){.part = {.start = 0}};
 }
 
-static struct session_choice choose_for(struct session_write *job, const struct wry_span *part)
+struct session_choice session_choose_for(struct session_write *job, const struct wry_span *part)
 {
     struct session_choice choice;
 
@@ -370,12 +385,13 @@ bool session_splits(struct session_write *job, const struct wry_span *part, stru
         known->covers(known->context, start, WRY_SECTOR_SIZE) == 0)
         return false;
     *inner = (struct wry_span){.start = start, .end = end};
-    struct session_choice whole = choose_for(job, part), old = {.coding = WRY_CODING_LZMA_OLD};
+    struct session_choice whole = session_choose_for(job, part),
+                          old = {.coding = WRY_CODING_LZMA_OLD};
     uint32_t alone = (part->end - part->start - (end - start)) / WRY_SECTOR_SIZE;
     job->part = *inner;
     if (least_time(job, &old) + alone * sector_alone(job) > whole.most)
         return false;
-    struct session_choice within = choose_for(job, inner);
+    struct session_choice within = session_choose_for(job, inner);
     return within.coding == WRY_CODING_LZMA_OLD &&
            within.time + alone * sector_alone(job) < whole.time;
 }

@@ -166,8 +166,10 @@ enum wry_status wry_session_connect(struct wry_session *session)
                             WRY_STEP_CONNECT, 0);
     if (status == WRY_OK)
         status = session_climb(session);
-    return session_may_recover(session, status) ? session_recover(session, WRY_STEP_CONNECT)
-                                                : status;
+    if (session_may_recover(session, status))
+        status = session_recover(session, WRY_STEP_CONNECT);
+    session->bad_at_first = session->stats.frames_bad;
+    return status;
 }
 
 /* Calls a lost board at every speed at which it may be listening, and now and then after a

@@ -18,11 +18,18 @@ enum {
 /* ns per byte of a processor of 160 MHz, by its cycles as counted (boards/qemu-riscv/count.c). */
 enum {
     NS_LINE = 281,    /* a byte from the line: 45 cycles */
-    NS_WRITTEN = 535, /* a byte of content, hashed and compared: 85 */
+    NS_HASHED = 500,  /* a byte of content, hashed: 80, */
+    NS_AIDED = 25,    /* or 4 by an accelerator, */
+    NS_COMPARED = 35, /* and compared: 5 */
     NS_INFLATE = 812, /* a byte of a deflate stream: 130, */
     NS_LZMA = 2250,   /* or of LZMA: 360, */
+    NS_FAR = 6000,    /* and for what it refers to in the old flash, a read each, */
     NS_COPY = 87,     /* and of what it decodes to: 14 */
     NS_RECORDS = 162, /* a byte put together from old and new: 26 */
+    /* A blank byte of a stream, for which the flash waits: less where a whole erase unit is decoded
+     * ahead. */
+    NS_BLANK = 400,
+    NS_BLANK_AHEAD = 140,
 };
 
 /* ns per byte of content: decoding waits for content that must be read from the flash, and what is
@@ -31,14 +38,17 @@ enum {
     OLD_WAIT = 90,
     OLD_WAIT_DOWN = 300,
     RECORDS_WAIT = 100,
-    HASH_AFTER = 700,
+    READ_AFTER = 200,
 };
 
 enum {
+    OLD_BEGIN = 7000,     /* us until a part over old content begins: it is saved first */
     WORK_APART = 16,      /* the flash waits for one part of so many of the processor's work */
     USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
     REQUESTS_BYTES = 160, /* bytes of an erase and a digest request with their answers */
+    DIGEST_BYTES = 36,    /* bytes of a sector's digest in an answer, */
+    SHORT_BYTES = 9,      /* and of a short one */
 };
 
 /* True if the unit around an offset lies within the span. */
@@ -87,14 +97,17 @@ static uint32_t at_ns(uint32_t bytes, uint32_t ns)
 }
 
 /* us of the processor for a piece. */
-static uint32_t work_time(uint8_t coding, uint32_t stream, uint32_t content)
+static uint32_t work_time(const struct session_cost_terms *terms, uint8_t coding, uint32_t stream,
+                          uint32_t content)
 {
-    uint32_t time = at_ns(stream, NS_LINE) + at_ns(content, NS_WRITTEN);
+    uint32_t time = at_ns(stream, NS_LINE) + at_ns(content, NS_COMPARED + terms->hash);
 
     if (coding == WRY_CODING_DEFLATE || coding == WRY_CODING_DIFFERENCE)
         time += at_ns(stream, NS_INFLATE) + at_ns(content, NS_COPY);
     else if (coding != 0)
         time += at_ns(stream, NS_LZMA) + at_ns(content, NS_COPY);
+    if (coding == WRY_CODING_LZMA_OLD)
+        time += at_ns(stream, NS_FAR);
     if (coding == WRY_CODING_DIFFERENCE || coding == WRY_CODING_LZMA_DIFFERENCE)
         time += at_ns(content, NS_RECORDS);
     return time;
@@ -111,31 +124,39 @@ struct course {
     uint64_t flash; /* and is programmed */
     uint64_t busy;  /* sum of the flash's work */
     uint64_t work;  /* sum of the processor's */
+    uint64_t ahead; /* us on the line of what the board buffers; 0: it buffers all */
+    uint64_t sent;  /* us on the line of all so far */
+    uint64_t shift; /* how much later than by the line alone it can be there, since the board must
+                       first use what it has */
+    struct {
+        uint64_t line, used; /* us on the line before a piece, and when it begins to be used */
+    } begun[SESSION_PIECES];
+    uint32_t count, next; /* pieces, and the first one that does not hold up the line yet */
 };
 
 /* What one piece takes, us. */
 struct piece {
     uint64_t line, erase, program, work;
-    uint64_t late; /* line time of what the window does not hold while the block is erased */
 };
 
 static struct piece piece_of(const struct session_cost_terms *terms,
                              const struct wry_cost_part *part, uint32_t at, uint32_t content,
-                             uint32_t stream)
+                             uint32_t pages, uint32_t stream, bool blank)
 {
-    uint32_t pages = content == part->length ? part->pages : content / WRY_PAGE_SIZE;
     struct wry_span span = {.start = part->offset, .end = part->offset + part->length};
     uint32_t read = content / terms->rate;
     struct piece piece = {
         .line = frames_time(stream, terms->speed),
-        .erase =
-            terms->blank ? read : erase_time(&span, part->offset + at, content, part->erase_unit),
+        .erase = blank ? read : erase_time(&span, part->offset + at, content, part->erase_unit),
         /* Each page is transferred to the flash and read back once. */
-        .program = (uint64_t)pages * PROGRAM_PAGE + 2 * read,
-        .work = work_time(part->coding, stream, content)};
+        .program = (uint64_t)pages * PROGRAM_PAGE + 2 * pages * WRY_PAGE_SIZE / terms->rate,
+        .work = work_time(terms, part->coding, stream, content)};
 
+    if (part->coding != 0)
+        piece.program +=
+            at_ns(content - pages * WRY_PAGE_SIZE, terms->decodes_unit ? NS_BLANK_AHEAD : NS_BLANK);
     if (wry_coding_needs_old(part->coding))
-        piece.erase += read;
+        piece.erase += read + (at == 0 ? OLD_BEGIN : 0);
     if (part->coding == WRY_CODING_LZMA_OLD)
         piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
     else if (wry_coding_needs_old(part->coding))
@@ -145,9 +166,22 @@ static struct piece piece_of(const struct session_cost_terms *terms,
     if (window_pages > 0)
         piece.line = later(piece.line, (uint64_t)(stream / WRY_PAGE_SIZE) *
                                            ((uint32_t)terms->latency / window_pages));
-    if (stream > terms->window)
-        piece.late = frames_time(stream - terms->window, terms->speed);
     return piece;
+}
+
+/* The line is at most a window ahead of what the board uses. */
+static void add_line(struct course *course, const struct piece *piece, uint64_t used)
+{
+    course->begun[course->count].line = course->sent;
+    course->begun[course->count++].used = used;
+    course->sent += piece->line;
+    while (course->ahead > 0 && course->next < course->count &&
+           course->begun[course->next].line + course->ahead < course->sent) {
+        uint64_t held = course->begun[course->next].line + course->ahead;
+        uint64_t until = course->begun[course->next++].used;
+        course->shift = later(course->shift, until > held ? until - held : 0);
+    }
+    course->line = course->sent + course->shift;
 }
 
 static void add_piece(struct course *course, const struct piece *piece, bool with_old)
@@ -157,14 +191,14 @@ static void add_piece(struct course *course, const struct piece *piece, bool wit
     course->busy += piece->erase + piece->program;
     course->work += piece->work;
     if (!with_old) { /* erases go ahead while the flash waits for content */
-        course->line += piece->line;
+        add_line(course, piece, course->flash);
         uint64_t busy = course->busy + course->work / WORK_APART;
         course->flash = later(later(course->flash + program, course->line), busy);
         course->flash = later(course->flash, course->work);
         return;
     }
     uint64_t erased = later(course->flash, course->line) + piece->erase;
-    course->line = later(course->line + piece->line, piece->late > 0 ? erased + piece->late : 0);
+    add_line(course, piece, erased);
     course->flash = later(erased + later(program, piece->work), course->line);
 }
 
@@ -178,31 +212,49 @@ uint32_t session_flash_rate(const struct wry_session *session)
     return session->board.flash_rate > 0 ? session->board.flash_rate : USUAL_RATE;
 }
 
-uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length)
+uint32_t session_hash_time(const struct wry_session *session)
+{
+    return session->board.features & WRY_FEATURE_AIDED ? NS_AIDED : NS_HASHED;
+}
+
+uint64_t session_cost_look(const struct wry_session *session, uint32_t length, bool whole)
+{
+    uint32_t hash = session_hash_time(session), read = 1000 / session_flash_rate(session);
+    uint32_t answers = length / WRY_SECTOR_SIZE * (whole ? DIGEST_BYTES : SHORT_BYTES);
+    uint64_t look = later(at_ns(length, hash + read), line_time(answers, session->speed));
+
+    /* What short digests say is verified in the end. */
+    return whole ? look : look + at_ns(length, hash + read);
+}
+
+uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length,
+                            uint32_t pages)
 {
     struct wry_span span = {.start = offset, .end = offset + length};
 
-    return erase_time(&span, offset, length, SESSION_ERASE_MOST) +
-           length / WRY_PAGE_SIZE * PROGRAM_PAGE + 2 * length / session_flash_rate(session);
+    return erase_time(&span, offset, length, SESSION_ERASE_MOST) + pages * PROGRAM_PAGE +
+           2 * pages * WRY_PAGE_SIZE / session_flash_rate(session);
 }
 
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part,
-                                const struct session_packed *packed)
+                                const struct session_pieces *pieces)
 {
     bool with_old = wry_coding_needs_old(part->coding);
-    uint32_t piece = packed ? packed->piece : part->length, before = 0;
-    struct course course = {0};
+    uint32_t piece = pieces ? pieces->piece : part->length, before = 0;
+    struct course course = {.ahead = frames_time(terms->window, terms->speed)};
 
     for (uint32_t at = 0, i = 0; at < part->length; at += piece, i++) {
         uint32_t content = part->length - at < piece ? part->length - at : piece;
-        uint32_t end = packed ? packed->ends[i] : part->line_bytes;
+        uint32_t end = pieces ? pieces->ends[i] : part->line_bytes;
+        uint32_t pages = pieces ? pieces->pages[i] : part->pages;
         uint32_t stream = end > before ? end - before : 0; /* packers may be wrong */
-        struct piece next = piece_of(terms, part, at, content, stream);
+        bool blank = terms->blank || (pieces && (pieces->blank >> i & 1) != 0);
+        struct piece next = piece_of(terms, part, at, content, pages, stream, blank);
         add_piece(&course, &next, with_old);
         before = end;
     }
-    uint64_t after = terms->down ? at_ns(part->length, HASH_AFTER) : 0;
+    uint64_t after = terms->down ? at_ns(part->length, READ_AFTER + terms->hash) : 0;
     return (struct wry_cost){.line = frames_time(part->line_bytes, terms->speed),
                              .flash = course.busy,
                              .total = course.flash + after +

@@ -26,6 +26,11 @@ void session_pace_begin(struct wry_session *session)
     session->pace = (struct wry_session_pace){.payload = FIRST_PAYLOAD, .untried = true};
 }
 
+bool session_line_is_clean(const struct wry_session *session)
+{
+    return session->pace.untried && session->stats.frames_bad == session->bad_at_first;
+}
+
 static void set_payload(struct wry_session_pace *pace, uint32_t payload)
 {
     pace->payload = payload < WRY_PAGE_SIZE ? WRY_PAGE_SIZE : payload;

@@ -55,7 +55,7 @@ static enum wry_status ask_sums(struct wry_session *session, uint32_t offset, ui
 enum wry_status session_sector_sums(struct wry_session *session, uint32_t offset, uint32_t count,
                                     uint64_t *sums)
 {
-    bool clean = session->pace.untried && session->stats.frames_bad == 0;
+    bool clean = session_line_is_clean(session);
     uint32_t most = clean ? WRY_PAYLOAD_MAX : session->pace.payload;
     enum wry_status status = WRY_OK;
 
@@ -90,7 +90,7 @@ static bool whole_pays(const struct wry_session *session)
 {
     return (session->board.features & WRY_FEATURE_WHOLE) != 0 &&
            session->speed >= WRY_STARTING_SPEED && session_latency(session) < WHOLE_LATENCY &&
-           session->pace.untried && session->stats.frames_bad == 0;
+           session_line_is_clean(session);
 }
 
 /* A digest of digests is short on any line, and proves what it covers. */
@@ -142,7 +142,7 @@ struct survey {
 
 static struct survey begin_survey(const struct wry_session *session)
 {
-    bool clean = session->pace.untried && session->stats.frames_bad == 0;
+    bool clean = session_line_is_clean(session);
     struct survey survey = {
         .flags = whole_pays(session) ? WRY_FLAG_SECTORS | WRY_FLAG_WHOLE : WRY_FLAG_SECTORS,
         .room = clean ? WRY_PAYLOAD_MAX : session->pace.payload,
@@ -381,10 +381,12 @@ uint8_t session_spread_flags(uint32_t length, uint32_t most)
     return flags;
 }
 
-static bool all_blank(const uint8_t *digests, uint32_t n)
+/* Bit i: sample i is blank. */
+static uint32_t blank_among(const uint8_t *digests, uint32_t n)
 {
     uint8_t page[WRY_PAGE_SIZE], blank[WRY_SHA256_SIZE];
     struct wry_sha256 sha;
+    uint32_t found = 0;
 
     memset(page, 0xFF, sizeof page);
     wry_sha256_begin(&sha);
@@ -392,11 +394,11 @@ static bool all_blank(const uint8_t *digests, uint32_t n)
         wry_sha256_add(&sha, page, sizeof page);
     wry_sha256_end(&sha, blank);
     for (uint32_t i = 0; i < n; i++) {
-        if (memcmp(digests + (size_t)i * WRY_SECTOR_DIGEST_SIZE, blank, WRY_SECTOR_DIGEST_SIZE) !=
+        if (memcmp(digests + (size_t)i * WRY_SECTOR_DIGEST_SIZE, blank, WRY_SECTOR_DIGEST_SIZE) ==
             0)
-            return false;
+            found |= 1u << i;
     }
-    return true;
+    return found;
 }
 
 struct session_asked session_sample_of(const struct session_write *job)
@@ -444,10 +446,14 @@ static enum wry_status sample_spread(struct session_write *job, const struct ses
     enum wry_status status = fetch_samples(job, sample);
     if (status == WRY_OK)
         status = compare(job, job->span.start, n, flags, &dirty);
-    job->blank = status == WRY_OK && all_blank(job->session->cargo, n);
+    if (status == WRY_OK)
+        job->blank_samples = blank_among(job->session->cargo, n);
+    job->samples_stride = wry_digest_stride(flags);
+    job->blank = job->blank_samples == (1u << n) - 1;
     job->alike = !any_dirty(&dirty);
     *looks_new = all_dirty(&dirty) ||
-                 (status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags)));
+                 (status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags),
+                                                         whole_pays(job->session)));
     return status;
 }
 
@@ -458,6 +464,7 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = job->blank = false;
+    job->blank_samples = 0;
     job->alike = true;
     struct session_asked sample = session_sample_of(job);
     if (sample.sectors > 0) {

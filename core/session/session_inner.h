@@ -43,6 +43,8 @@ enum wry_status session_check_advance(struct wry_session *session, enum wry_step
 
 /* rate_control.c: length of data frames, and the speed. */
 void session_pace_begin(struct wry_session *session);
+/* True if no frame was lost or damaged since the board was found. */
+bool session_line_is_clean(const struct wry_session *session);
 /* Counts frames that went over the line in one direction, and lost ones among them. */
 void session_pace_note(struct wry_session *session, uint32_t frames, uint32_t lost);
 /* Most bytes of content in a data frame. */
@@ -149,6 +151,16 @@ struct session_choice {
     uint64_t most;       /* or too well */
 };
 
+#define SESSION_PIECES 64u
+/* A part, piece by piece. */
+struct session_pieces {
+    struct wry_span part;
+    uint32_t piece, count;          /* bytes of each but the last, and their number */
+    uint64_t blank;                 /* bit i: the flash seems blank at piece i */
+    uint32_t pages[SESSION_PIECES]; /* of each, those that are not blank */
+    uint32_t ends[SESSION_PIECES];  /* bytes on the line up to the end of each */
+};
+
 /* A choice that stands as long as nothing is written. */
 struct session_chosen {
     struct wry_span part; /* empty: none */
@@ -186,9 +198,12 @@ struct session_write {
     bool as_pages;                         /* the board could not decode the stream: send pages */
     bool without_old;                      /* the old content was not as assumed */
     struct session_chosen chosen[2];       /* the latest choices */
+    struct session_pieces pieces;          /* see session_pieces */
     const struct wry_estimate_sink *estimate; /* estimate only; NULL in a write */
     bool blank;                               /* what was sampled of the span is blank, */
     bool alike;                               /* or as it should be */
+    uint32_t blank_samples;                   /* bit i: sample i of the span is blank */
+    uint32_t samples_stride;                  /* bytes from one sample to the next */
     bool proven; /* the sectors left alone are verified by full SHA-256 digests */
 };
 
@@ -246,28 +261,37 @@ enum wry_status session_write_part(struct session_write *job);
 
 /* cost.c: the time that a part takes. */
 struct session_cost_terms {
-    uint32_t speed;   /* baud */
-    uint64_t latency; /* us from question to answer beyond the line's own time */
-    uint32_t window;  /* bytes that the board buffers */
-    bool down;        /* from the end down */
-    bool blank;       /* nothing must be erased */
-    uint32_t rate;    /* bytes that are read from the flash in 1 us */
+    uint32_t speed;    /* baud */
+    uint64_t latency;  /* us from question to answer beyond the line's own time */
+    uint32_t window;   /* bytes that the board buffers */
+    bool down;         /* from the end down */
+    bool blank;        /* nothing must be erased */
+    uint32_t rate;     /* bytes that are read from the flash in 1 us */
+    uint32_t hash;     /* ns of the board's processor to hash a byte */
+    bool decodes_unit; /* the board decodes the largest erase unit ahead */
 };
 uint32_t session_flash_rate(const struct wry_session *session);
 /* us for so many bytes of content on the line. */
 uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes);
-/* us that the flash takes to erase and program a range. */
-uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length);
-#define SESSION_PIECES 64u
-/* How long a part is when packed: after so many bytes of content each. */
-struct session_packed {
-    uint32_t piece;
-    uint32_t ends[SESSION_PIECES];
-};
-/* packed: NULL if the bytes on the line are spread evenly. */
+/* ns of the board's processor to hash a byte. */
+uint32_t session_hash_time(const struct wry_session *session);
+/* us to find out what differs in so many bytes, by whole digests of the sectors or by short ones.
+ */
+uint64_t session_cost_look(const struct wry_session *session, uint32_t length, bool whole);
+/* us that the flash takes to erase a range and to program so many pages of it. */
+uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length,
+                            uint32_t pages);
+/* pieces: NULL for a part that is taken as one. */
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part,
-                                const struct session_packed *packed);
+                                const struct session_pieces *pieces);
+
+/* pieces.c: what is blank is neither sent nor programmed. */
+/* *pages: those of a range that are not blank. False if the caller cannot provide the content. */
+bool session_count_pages(const struct session_write *job, uint32_t start, uint32_t end,
+                         uint32_t *pages);
+/* The pieces of job->part, as they are without a stream. */
+const struct session_pieces *session_pieces(struct session_write *job);
 
 /* choice.c: the way to send a part. */
 struct session_cost_terms session_cost_terms(const struct session_write *job, uint8_t coding,
@@ -277,17 +301,29 @@ struct wry_packing session_packing(struct session_write *job, uint8_t coding, bo
  * is any: see session->stopped. */
 void session_choose(struct session_write *job, struct session_choice *choice);
 void session_forget_choices(struct session_write *job);
+/* The pieces of job->part when it is sent that way. False if the packer cannot do that. */
+bool session_measure(struct session_write *job, const struct session_choice *way,
+                     struct session_pieces *pieces);
 /* True if the part is best written in up to three, of which the inner one has no shared sector and
  * can refer to old content. */
 bool session_splits(struct session_write *job, const struct wry_span *part, struct wry_span *inner);
 
+/* The same for another part. */
+struct session_choice session_choose_for(struct session_write *job, const struct wry_span *part);
+/* The coding of streams of new content; 0: pages only. */
+uint8_t session_fresh_coding(const struct session_write *job);
+/* us for job->part with these pieces. */
+uint64_t session_time_of(const struct session_write *job, const struct session_choice *way,
+                         const struct session_pieces *pieces);
+
 /* merge.c: adds right sectors to those to be written, where a whole block takes less time. */
 void session_merge(struct session_write *job, uint32_t offset, uint32_t count, uint8_t *dirty);
+
 struct session_dirty;
-/* By samples of the span: false if writing all of it takes no longer than to look for what differs
- * first. */
+/* look.c: by samples of the span. False if writing all of it takes no longer than to look for what
+ * differs first, by whole digests of the sectors or by short ones. */
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
-                       uint32_t stride);
+                       uint32_t stride, bool by_whole);
 
 /* write_estimate.c: cost of a part without writing it. */
 enum wry_status session_estimate_part(struct session_write *job);

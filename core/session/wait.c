@@ -60,6 +60,8 @@ void session_note_latency(struct wry_session *session, uint64_t asked, size_t by
     uint64_t seen = (uint32_t)(late < MOST_LATENCY ? late : MOST_LATENCY) / tries;
     uint64_t settled = (session_latency(session) * 7 + seen) / 8;
 
+    if (tries == 1 && (session->latency_least == 0 || seen < session->latency_least))
+        session->latency_least = seen;
     session->latency = seen > settled ? seen : settled;
     if (session->latency > MOST_LATENCY)
         session->latency = MOST_LATENCY;

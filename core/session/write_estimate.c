@@ -1,19 +1,6 @@
 /* The estimate of a write: it takes the same way through the plan without writing. */
 #include "session_inner.h"
 
-static bool count_pages(const struct session_write *job, uint32_t *pages)
-{
-    uint8_t page[WRY_PAGE_SIZE];
-
-    *pages = 0;
-    for (uint32_t at = job->part.start; at < job->part.end; at += WRY_PAGE_SIZE) {
-        if (!session_compose(job, at, page, sizeof page))
-            return false;
-        *pages += !wry_bytes_blank(page, sizeof page);
-    }
-    return true;
-}
-
 enum wry_status session_estimate_part(struct session_write *job)
 {
     struct wry_session *session = job->session;
@@ -26,7 +13,7 @@ enum wry_status session_estimate_part(struct session_write *job)
     if (status != WRY_OK)
         return status;
     session_window_begin(&session->window, &job->part);
-    if (!count_pages(job, &part.pages))
+    if (!session_count_pages(job, job->part.start, job->part.end, &part.pages))
         return session_fail(session, WRY_SOURCE_FAILED, WRY_STEP_WRITE, part.offset);
     if (part.pages > 0)
         session_choose(job, &choice);
@@ -39,7 +26,7 @@ enum wry_status session_estimate_part(struct session_write *job)
     struct session_cost_terms terms = session_cost_terms(job, part.coding, choice.down);
     struct wry_cost cost = session_cost_of(&terms, &part, NULL);
     /* How line and flash wait for each other shows piece by piece. */
-    if (wry_coding_needs_old(part.coding))
+    if (part.pages > 0)
         cost.total = choice.time;
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);

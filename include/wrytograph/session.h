@@ -244,10 +244,11 @@ struct wry_session {
     uint32_t speed_bound;  /* speeds above this one failed */
     bool capacity_checked; /* the two halves of the flash are known to be distinct */
     uint16_t seq;
-    bool port_failed;      /* a call to the port failed: it must be reopened */
-    uint64_t line_free_at; /* us: when the bytes written so far should have left */
-    uint64_t latency;      /* us from request to answer beyond the line's own time, as measured */
-    uint64_t spoke_at;     /* us: when something was last written */
+    bool port_failed;       /* a call to the port failed: it must be reopened */
+    uint64_t line_free_at;  /* us: when the bytes written so far should have left */
+    uint64_t latency;       /* us from request to answer beyond the line's own time, as measured, */
+    uint64_t latency_least; /* and the least of them: the board had nothing else to do */
+    uint64_t spoke_at;      /* us: when something was last written */
 
     bool ending;  /* stopping: the board is being left in a clean state */
     bool stopped; /* the last call was stopped: do not wait for answers until the next one */
@@ -259,6 +260,8 @@ struct wry_session {
     uint64_t advanced_at;    /* on that clock: when the current work last advanced, */
     uint64_t frame_at;       /* and when the last good frame came */
     uint32_t bad_at_advance; /* frames_bad at that time */
+    uint32_t bad_at_first;   /* frames_bad when the board was found: most boards print something
+                                before that */
 
     bool progress_fresh;
     struct wry_progress_message progress;

@@ -1,0 +1,103 @@
+/*
+ * Whether it pays to look for the sectors that differ before a span is written: that takes time,
+ * and the blank or right ones between them may take hardly any.
+ */
+#include "session_inner.h"
+
+#include "bytes/bits.h"
+
+enum {
+    FEW = 3,                 /* of so many samples at most one differs */
+    THOROUGH_SPEED = 200000, /* baud */
+    /* ns per byte for the computer to pack a part anew, and over old content, also below that
+     * speed */
+    PACK_AGAIN = 400,
+    PACK_OLD_AGAIN = 900,
+    PACK_OLD_THOROUGHLY = 1500,
+};
+
+/* What is expected to be written after a look. */
+struct rest {
+    struct session_write *job;
+    const struct session_choice *way;
+    struct session_pieces run; /* pieces that follow each other; its end tells where it ends */
+    uint32_t bytes;            /* of content, in all runs */
+    uint64_t time;             /* us of those before */
+};
+
+static void end_run(struct rest *rest)
+{
+    if (rest->run.count == 0)
+        return;
+    rest->job->part = rest->run.part;
+    rest->time += session_time_of(rest->job, rest->way, &rest->run);
+    rest->bytes += rest->run.part.end - rest->run.part.start;
+    rest->run.count = 0;
+}
+
+/* Adds a piece, of which a part is expected to differ. */
+static void add_piece(struct rest *rest, const struct session_pieces *pieces, uint32_t i,
+                      uint32_t wrong, uint32_t of)
+{
+    struct session_pieces *run = &rest->run;
+    uint32_t bytes = pieces->ends[i] - (i > 0 ? pieces->ends[i - 1] : 0);
+    uint32_t start = pieces->part.start + i * pieces->piece;
+
+    if (run->count == 0)
+        *run = (struct session_pieces){.part.start = start, .piece = pieces->piece};
+    run->part.end =
+        pieces->part.end - start < pieces->piece ? pieces->part.end : start + pieces->piece;
+    run->blank |= (pieces->blank >> i & 1) << run->count;
+    run->pages[run->count] = pieces->pages[i] * wrong / of;
+    run->ends[run->count] = (run->count > 0 ? run->ends[run->count - 1] : 0) + bytes / of * wrong;
+    run->count++;
+}
+
+/* us to write, this way, what the samples say that differs, and to pack it. */
+static uint64_t time_of_rest(struct session_write *job, const struct session_choice *way,
+                             const struct session_dirty *samples, uint32_t stride)
+{
+    struct session_pieces pieces;
+    struct rest rest = {.job = job, .way = way};
+    uint32_t pack = way->coding == 0                       ? 0
+                    : !wry_coding_needs_old(way->coding)   ? PACK_AGAIN
+                    : job->session->speed < THOROUGH_SPEED ? PACK_OLD_THOROUGHLY
+                                                           : PACK_OLD_AGAIN;
+
+    job->part = job->span;
+    if (!session_measure(job, way, &pieces))
+        return UINT64_MAX / 2;
+    uint32_t length = job->span.end - job->span.start;
+    for (uint32_t i = 0; i < pieces.count; i++) {
+        uint32_t at = i * pieces.piece, wrong = 0;
+        uint32_t end = length - at < pieces.piece ? length : at + pieces.piece;
+        uint32_t first = at / stride, last = (end - 1) / stride;
+        for (uint32_t j = first; j <= last; j++)
+            wrong += j < samples->count && bits_has(samples->bits, j);
+        if (wrong > 0)
+            add_piece(&rest, &pieces, i, wrong, last - first + 1);
+        else
+            end_run(&rest);
+    }
+    end_run(&rest);
+    return rest.time + (uint64_t)(rest.bytes / 1000) * pack;
+}
+
+bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
+                       uint32_t stride, bool by_whole)
+{
+    const struct wry_session *session = job->session;
+    uint32_t wrong = 0;
+
+    for (uint32_t i = 0; i < samples->count; i++)
+        wrong += bits_has(samples->bits, i);
+    if (wrong * FEW <= samples->count)
+        return true;
+    struct session_choice whole = session_choose_for(job, &job->span), plain = {0}, fresh = {0};
+    uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
+    if (look + time_of_rest(job, &whole, samples, stride) < whole.time ||
+        look + time_of_rest(job, &plain, samples, stride) < whole.time)
+        return true;
+    fresh.coding = session_fresh_coding(job);
+    return fresh.coding != 0 && look + time_of_rest(job, &fresh, samples, stride) < whole.time;
+}

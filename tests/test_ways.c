@@ -1,0 +1,63 @@
+/* The way that a write chooses beside other ways: over odd pairs of contents, on every chip, at
+ * speeds where the line decides, the flash, or both. */
+#include "harness.h"
+
+#include <stdlib.h>
+
+#include "ways.h"
+#include "wrytograph/chip.h"
+
+enum {
+    LENGTH = 128 * 1024,
+    LOOK_MS = 60, /* for the samples of what the flash holds, which writing everything spares */
+    USUAL = 8,    /* percent */
+};
+
+static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, WRY_CHIP_DUNLIN_D3};
+
+static void check(const struct ways_case *one, unsigned percent)
+{
+    static const enum way others[] = {WAY_NO_GUESS, WAY_EVERY_SECTOR, WAY_PAGES};
+    struct ways_result chosen = ways_write(one, WAY_CHOSEN);
+
+    CHECK(chosen.written);
+    for (size_t i = 0; i < sizeof others / sizeof others[0]; i++) {
+        struct ways_result other = ways_write(one, others[i]);
+        CHECK(other.written);
+        CHECK(chosen.seconds * 1000 <= other.seconds * (1000 + 10 * percent) + LOOK_MS);
+    }
+}
+
+static void no_other_way_is_much_quicker(void)
+{
+    static const uint32_t speeds[] = {115200, 460800, 1500000};
+    uint8_t *before = malloc(LENGTH), *after = malloc(LENGTH);
+    unsigned step = check_one_in(7);
+
+    for (size_t i = 0; i < odd_pair_count * 9; i += step) {
+        size_t pair = i / 9, chip = i / 3 % 3, speed = i % 3;
+        odd_pairs[pair].make(before, after, LENGTH);
+        check_context("%s, chip %zu, %u baud", odd_pairs[pair].name, chip, (unsigned)speeds[speed]);
+        check(&(struct ways_case){.offset = 0x40000,
+                                  .before = before,
+                                  .before_length = LENGTH,
+                                  .after = after,
+                                  .length = LENGTH,
+                                  .chip = chips[chip],
+                                  .baud = speeds[speed],
+                                  .latency_ms = 2},
+              odd_pairs[pair].percent > 0 ? odd_pairs[pair].percent : USUAL);
+    }
+    check_context(NULL);
+    free(before);
+    free(after);
+}
+
+int main(int argc, char **argv)
+{
+    static const struct fact facts[] = {
+        FACT(no_other_way_is_much_quicker),
+    };
+
+    return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
+}
