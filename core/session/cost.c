@@ -43,6 +43,7 @@ enum {
 
 enum {
     OLD_BEGIN = 7000,     /* us until a part over old content begins: it is saved first */
+    GAPS_APART = 6,       /* of pages between gaps, one part of so many does not overlap */
     WORK_APART = 16,      /* the flash waits for one part of so many of the processor's work */
     USUAL_RATE = 5,       /* bytes in 1 us: 40 MHz, one data line */
     FRAME_BYTES = 50,     /* extra bytes per frame: header, FCS, flags and escapes */
@@ -236,12 +237,21 @@ uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, 
            2 * pages * WRY_PAGE_SIZE / session_flash_rate(session);
 }
 
+/* us that line and flash wait for each other where gaps are passed over: what is sent as pages
+ * comes at most a window of the flash ahead. */
+static uint64_t gaps_time(const struct course *course, uint32_t blank, uint32_t length)
+{
+    uint64_t both = course->sent < course->busy ? course->sent : course->busy;
+
+    return both / GAPS_APART * (blank / WRY_PAGE_SIZE) / (length / WRY_PAGE_SIZE);
+}
+
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part,
                                 const struct session_pieces *pieces)
 {
     bool with_old = wry_coding_needs_old(part->coding);
-    uint32_t piece = pieces ? pieces->piece : part->length, before = 0;
+    uint32_t piece = pieces ? pieces->piece : part->length, before = 0, blank_bytes = 0;
     struct course course = {.ahead = frames_time(terms->window, terms->speed)};
 
     for (uint32_t at = 0, i = 0; at < part->length; at += piece, i++) {
@@ -253,8 +263,11 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
         struct piece next = piece_of(terms, part, at, content, pages, stream, blank);
         add_piece(&course, &next, with_old);
         before = end;
+        blank_bytes += content - pages * WRY_PAGE_SIZE;
     }
     uint64_t after = terms->down ? at_ns(part->length, READ_AFTER + terms->hash) : 0;
+    if (part->coding == 0)
+        after += gaps_time(&course, blank_bytes, part->length);
     return (struct wry_cost){.line = frames_time(part->line_bytes, terms->speed),
                              .flash = course.busy,
                              .total = course.flash + after +
