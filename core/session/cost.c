@@ -242,8 +242,9 @@ uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, 
 static uint64_t gaps_time(const struct course *course, uint32_t blank, uint32_t length)
 {
     uint64_t both = course->sent < course->busy ? course->sent : course->busy;
+    uint32_t pages = length / WRY_PAGE_SIZE;
 
-    return both / GAPS_APART * (blank / WRY_PAGE_SIZE) / (length / WRY_PAGE_SIZE);
+    return pages > 0 ? both / GAPS_APART * (blank / WRY_PAGE_SIZE) / pages : 0;
 }
 
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
