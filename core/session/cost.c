@@ -5,6 +5,7 @@
  */
 #include "session_inner.h"
 
+#include "bytes/bits.h"
 #include "wrytograph/message.h"
 
 /* Typical times, us. */
@@ -242,9 +243,10 @@ uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, 
 static uint64_t gaps_time(const struct course *course, uint32_t blank, uint32_t length)
 {
     uint64_t both = course->sent < course->busy ? course->sent : course->busy;
-    uint32_t pages = length / WRY_PAGE_SIZE;
+    uint32_t pages = length / WRY_PAGE_SIZE, share = pages > 0 ? blank / pages : 0; /* of 256 */
 
-    return pages > 0 ? both / GAPS_APART * (blank / WRY_PAGE_SIZE) / pages : 0;
+    /* Without 64-bit division, in units of 1024 us. */
+    return (uint64_t)((uint32_t)(both >> 10) / GAPS_APART * share) * 4;
 }
 
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
@@ -260,7 +262,7 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
         uint32_t end = pieces ? pieces->ends[i] : part->line_bytes;
         uint32_t pages = pieces ? pieces->pages[i] : part->pages;
         uint32_t stream = end > before ? end - before : 0; /* packers may be wrong */
-        bool blank = terms->blank || (pieces && (pieces->blank >> i & 1) != 0);
+        bool blank = terms->blank || (pieces && bits_has(pieces->blank, i));
         struct piece next = piece_of(terms, part, at, content, pages, stream, blank);
         add_piece(&course, &next, with_old);
         before = end;

@@ -47,7 +47,8 @@ static void add_piece(struct rest *rest, const struct session_pieces *pieces, ui
         *run = (struct session_pieces){.part.start = start, .piece = pieces->piece};
     run->part.end =
         pieces->part.end - start < pieces->piece ? pieces->part.end : start + pieces->piece;
-    run->blank |= (pieces->blank >> i & 1) << run->count;
+    if (bits_has(pieces->blank, i))
+        bits_add(run->blank, run->count);
     run->pages[run->count] = pieces->pages[i] * wrong / of;
     run->ends[run->count] = (run->count > 0 ? run->ends[run->count - 1] : 0) + bytes / of * wrong;
     run->count++;

@@ -1,6 +1,7 @@
 /* How much of a part's content is blank, piece by piece: that is neither sent nor programmed. */
 #include "session_inner.h"
 
+#include "bytes/bits.h"
 #include "bytes/memory.h"
 
 bool session_count_pages(const struct session_write *job, uint32_t start, uint32_t end,
@@ -59,7 +60,7 @@ const struct session_pieces *session_pieces(struct session_write *job)
         if (!session_count_pages(job, start, end, &pieces->pages[i]))
             pieces->pages[i] = (end - start) / WRY_PAGE_SIZE;
         if (seems_blank(job, start, end))
-            pieces->blank |= UINT64_C(1) << i;
+            bits_add(pieces->blank, i);
         sent += pieces->pages[i] * WRY_PAGE_SIZE;
         pieces->ends[i] = sent;
         /* A board must not take the time for a lost link. */

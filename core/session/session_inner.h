@@ -155,10 +155,10 @@ struct session_choice {
 /* A part, piece by piece. */
 struct session_pieces {
     struct wry_span part;
-    uint32_t piece, count;          /* bytes of each but the last, and their number */
-    uint64_t blank;                 /* bit i: the flash seems blank at piece i */
-    uint32_t pages[SESSION_PIECES]; /* of each, those that are not blank */
-    uint32_t ends[SESSION_PIECES];  /* bytes on the line up to the end of each */
+    uint32_t piece, count;             /* bytes of each but the last, and their number */
+    uint8_t blank[SESSION_PIECES / 8]; /* bit i: the flash seems blank at piece i */
+    uint32_t pages[SESSION_PIECES];    /* of each, those that are not blank */
+    uint32_t ends[SESSION_PIECES];     /* bytes on the line up to the end of each */
 };
 
 /* A choice that stands as long as nothing is written. */
