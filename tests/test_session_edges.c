@@ -221,12 +221,12 @@ static void work_before_connecting_is_the_caller_s_mistake(void)
 }
 
 /* Content that is there already: looked at in one pass, or by an older board in two. */
-static void what_is_right_already_is_hashed_once(void)
+static void check_hashed_once(uint16_t chip)
 {
     uint64_t took[2];
 
     for (int older = 0; older < 2; older++) {
-        struct rig *rig = rig_new(&(struct rig_setup){.seed = 32});
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = 32, .chip_code = chip});
         struct wry_placement item = {.length = 0x200000, .reader = rig_reader(rig->before)};
         struct wry_plan plan;
         struct wry_fault fault;
@@ -247,6 +247,27 @@ static void what_is_right_already_is_hashed_once(void)
         rig_free(rig);
     }
     CHECK(took[0] * 10 < took[1] * 7);
+}
+
+/* Whatever a board prints before it is found: it says nothing of the line. */
+static void what_is_right_already_is_hashed_once(void)
+{
+    check_hashed_once(WRY_CHIP_SANDERLING_S1);
+    check_hashed_once(WRY_CHIP_TURNSTONE_T2);
+}
+
+static void a_board_says_whether_it_hashes_by_an_accelerator(void)
+{
+    static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2,
+                                     WRY_CHIP_DUNLIN_D3};
+
+    for (size_t i = 0; i < 3; i++) {
+        struct rig *rig = rig_new(&(struct rig_setup){.seed = i, .chip_code = chips[i]});
+        CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+        bool told = (rig->session.board.features & WRY_FEATURE_ACCELERATOR) != 0;
+        CHECK_EQUAL(chips[i] == WRY_CHIP_DUNLIN_D3, told);
+        rig_free(rig);
+    }
 }
 
 static void ranges_beyond_the_flash_are_refused(void)
@@ -509,6 +530,7 @@ int main(int argc, char **argv)
         FACT(a_speed_below_the_slowest_is_the_caller_s_mistake),
         FACT(work_before_connecting_is_the_caller_s_mistake),
         FACT(what_is_right_already_is_hashed_once),
+        FACT(a_board_says_whether_it_hashes_by_an_accelerator),
         FACT(ranges_beyond_the_flash_are_refused),
         FACT(what_the_board_refuses_to_read_is_named),
         FACT(a_blank_flash_that_claims_too_much_is_found_by_its_echo),

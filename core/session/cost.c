@@ -139,6 +139,7 @@ struct course {
 /* What one piece takes, us. */
 struct piece {
     uint64_t line, erase, program, work;
+    uint64_t last; /* to program what its last frame brings */
 };
 
 static struct piece piece_of(const struct session_cost_terms *terms,
@@ -163,6 +164,9 @@ static struct piece piece_of(const struct session_cost_terms *terms,
         piece.program += at_ns(content, terms->down ? OLD_WAIT_DOWN : OLD_WAIT);
     else if (wry_coding_needs_old(part->coding))
         piece.program += at_ns(content, RECORDS_WAIT);
+    piece.last = stream > WRY_PAYLOAD_MAX ? (uint32_t)piece.program / (stream / WRY_PAGE_SIZE) *
+                                                (WRY_PAYLOAD_MAX / WRY_PAGE_SIZE)
+                                          : piece.program;
     /* A round trip carries a window at most. */
     uint32_t window_pages = terms->window / WRY_PAGE_SIZE;
     if (window_pages > 0)
@@ -201,7 +205,7 @@ static void add_piece(struct course *course, const struct piece *piece, bool wit
     }
     uint64_t erased = later(course->flash, course->line) + piece->erase;
     add_line(course, piece, erased);
-    course->flash = later(erased + later(program, piece->work), course->line);
+    course->flash = later(erased + later(program, piece->work), course->line + piece->last);
 }
 
 uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes)
@@ -216,7 +220,7 @@ uint32_t session_flash_rate(const struct wry_session *session)
 
 uint32_t session_hash_time(const struct wry_session *session)
 {
-    return session->board.features & WRY_FEATURE_AIDED ? NS_AIDED : NS_HASHED;
+    return session->board.features & WRY_FEATURE_ACCELERATOR ? NS_AIDED : NS_HASHED;
 }
 
 uint64_t session_cost_look(const struct wry_session *session, uint32_t length, bool whole)
@@ -246,7 +250,7 @@ static uint64_t gaps_time(const struct course *course, uint32_t blank, uint32_t 
     uint32_t pages = length / WRY_PAGE_SIZE, share = pages > 0 ? blank / pages : 0; /* of 256 */
 
     /* Without 64-bit division, in units of 1024 us. */
-    return (uint64_t)((uint32_t)(both >> 10) / GAPS_APART * share) * 4;
+    return (uint64_t)((uint32_t)(both >> 10) / GAPS_APART) * share * 4;
 }
 
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,

@@ -7,12 +7,11 @@
 #include "bytes/bits.h"
 
 enum {
-    FEW = 3,                 /* of so many samples at most one differs */
-    THOROUGH_SPEED = 200000, /* baud */
-    /* ns per byte for the computer to pack a part anew, and over old content, also below that
-     * speed */
-    PACK_AGAIN = 400,
-    PACK_OLD_AGAIN = 900,
+    FEW = 3, /* if at most one of so many samples differs, a look always pays */
+    /* ns per byte for the computer to pack a part anew: new content, and over old content, also
+     * thoroughly */
+    PACK = 400,
+    PACK_OLD = 900,
     PACK_OLD_THOROUGHLY = 1500,
 };
 
@@ -54,16 +53,22 @@ static void add_piece(struct rest *rest, const struct session_pieces *pieces, ui
     run->count++;
 }
 
-/* us to write, this way, what the samples say that differs, and to pack it. */
+/* ns per byte. */
+static uint32_t packing_time(struct session_write *job, const struct session_choice *way)
+{
+    if (way->coding == 0)
+        return 0;
+    if (!wry_coding_needs_old(way->coding))
+        return PACK;
+    return session_packing(job, way->coding, way->down).thorough ? PACK_OLD_THOROUGHLY : PACK_OLD;
+}
+
+/* us to pack what differs, as far as the samples tell, and to write it this way. */
 static uint64_t time_of_rest(struct session_write *job, const struct session_choice *way,
                              const struct session_dirty *samples, uint32_t stride)
 {
     struct session_pieces pieces;
     struct rest rest = {.job = job, .way = way};
-    uint32_t pack = way->coding == 0                       ? 0
-                    : !wry_coding_needs_old(way->coding)   ? PACK_AGAIN
-                    : job->session->speed < THOROUGH_SPEED ? PACK_OLD_THOROUGHLY
-                                                           : PACK_OLD_AGAIN;
 
     job->part = job->span;
     if (!session_measure(job, way, &pieces))
@@ -81,7 +86,7 @@ static uint64_t time_of_rest(struct session_write *job, const struct session_cho
             end_run(&rest);
     }
     end_run(&rest);
-    return rest.time + (uint64_t)(rest.bytes / 1000) * pack;
+    return rest.time + (uint64_t)(rest.bytes / 1000) * packing_time(job, way);
 }
 
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
@@ -94,11 +99,14 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
         wrong += bits_has(samples->bits, i);
     if (wrong * FEW <= samples->count)
         return true;
-    struct session_choice whole = session_choose_for(job, &job->span), plain = {0}, fresh = {0};
+    struct session_choice whole = session_choose_for(job, &job->span);
+    const struct session_choice ways[] = {
+        whole, {.coding = 0}, {.coding = session_fresh_coding(job)}};
     uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
-    if (look + time_of_rest(job, &whole, samples, stride) < whole.time ||
-        look + time_of_rest(job, &plain, samples, stride) < whole.time)
-        return true;
-    fresh.coding = session_fresh_coding(job);
-    return fresh.coding != 0 && look + time_of_rest(job, &fresh, samples, stride) < whole.time;
+    for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
+        bool again = i > 0 && ways[i].coding == whole.coding;
+        if (!again && look + time_of_rest(job, &ways[i], samples, stride) < whole.time)
+            return true;
+    }
+    return false;
 }

@@ -457,7 +457,7 @@ static enum wry_status sample_spread(struct session_write *job, const struct ses
     return status;
 }
 
-enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
+static enum wry_status sample_span(struct session_write *job, bool *looks_new)
 {
     struct session_dirty dirty;
     uint32_t sectors = (job->span.end - job->span.start) / WRY_SECTOR_SIZE;
@@ -484,5 +484,20 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
                                     offset + SAMPLE_SECTORS * WRY_SECTOR_SIZE, &dirty);
         *looks_new = all_dirty(&dirty);
     }
+    return status;
+}
+
+enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
+{
+    const struct wry_session *session = job->session;
+    enum wry_status status = sample_span(job, looks_new);
+
+    uint32_t length = job->span.end - job->span.start;
+
+    /* Of all sectors, or of samples, in one round trip. */
+    if (*looks_new)
+        length = session_sample_of(job).sectors > 0 ? SPREAD_SAMPLES * WRY_SECTOR_SIZE : 0;
+    job->look_time =
+        session_cost_look(session, length, whole_pays(session)) + 2 * session->latency_least;
     return status;
 }

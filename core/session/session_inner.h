@@ -204,7 +204,8 @@ struct session_write {
     bool alike;                               /* or as it should be */
     uint32_t blank_samples;                   /* bit i: sample i of the span is blank */
     uint32_t samples_stride;                  /* bytes from one sample to the next */
-    bool proven; /* the sectors left alone are verified by full SHA-256 digests */
+    uint64_t look_time; /* us to look for what differs in the span, as expected */
+    bool proven;        /* the sectors left alone are verified by full SHA-256 digests */
 };
 
 /* hash.c */
@@ -300,6 +301,8 @@ struct wry_packing session_packing(struct session_write *job, uint8_t coding, bo
 /* The same part again gets the same choice until session_forget_choices. After a request to stop it
  * is any: see session->stopped. */
 void session_choose(struct session_write *job, struct session_choice *choice);
+/* The same for another part, which becomes job->part. */
+struct session_choice session_choose_for(struct session_write *job, const struct wry_span *part);
 void session_forget_choices(struct session_write *job);
 /* The pieces of job->part when it is sent that way. False if the packer cannot do that. */
 bool session_measure(struct session_write *job, const struct session_choice *way,
@@ -308,8 +311,6 @@ bool session_measure(struct session_write *job, const struct session_choice *way
  * can refer to old content. */
 bool session_splits(struct session_write *job, const struct wry_span *part, struct wry_span *inner);
 
-/* The same for another part. */
-struct session_choice session_choose_for(struct session_write *job, const struct wry_span *part);
 /* The coding of streams of new content; 0: pages only. */
 uint8_t session_fresh_coding(const struct session_write *job);
 /* us for job->part with these pieces. */

@@ -28,6 +28,8 @@ enum wry_status session_estimate_part(struct session_write *job)
     /* How line and flash wait for each other shows piece by piece. */
     if (part.pages > 0)
         cost.total = choice.time;
+    cost.total += job->look_time; /* the span's first part has it */
+    job->look_time = 0;
     if (!job->estimate->part(job->estimate->context, &part, &cost))
         return session_fail(session, WRY_SINK_FAILED, WRY_STEP_WRITE, part.offset);
     return WRY_OK;

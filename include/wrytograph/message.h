@@ -93,7 +93,7 @@ enum wry_feature {
     WRY_FEATURE_PROOF = 0x0100,    /* speed: WRY_FLAG_PROVE, confirm_ms */
     WRY_FEATURE_LZMA = 0x0200,     /* the codings with LZMA; the others are given by the memory */
     WRY_FEATURE_TOGETHER = 0x0400, /* digests: WRY_FLAG_TOGETHER */
-    WRY_FEATURE_AIDED = 0x0800,    /* an accelerator computes SHA-256 */
+    WRY_FEATURE_ACCELERATOR = 0x0800, /* one computes SHA-256, in hardly any time */
 };
 
 /* How a stream is encoded. */
