@@ -249,11 +249,30 @@ static void check_hashed_once(uint16_t chip)
     CHECK(took[0] * 10 < took[1] * 7);
 }
 
-/* Whatever a board prints before it is found: it says nothing of the line. */
 static void what_is_right_already_is_hashed_once(void)
 {
     check_hashed_once(WRY_CHIP_SANDERLING_S1);
     check_hashed_once(WRY_CHIP_TURNSTONE_T2);
+}
+
+/* It says nothing of the line: sectors beside wrong ones are proven by one look. */
+static void what_a_board_prints_before_it_is_found_is_no_damage(void)
+{
+    enum { SPAN = 0x80000 };
+    struct rig *rig = rig_new(&(struct rig_setup){.seed = 33, .chip_code = WRY_CHIP_SANDERLING_S1});
+    struct wry_placement item = {.length = SPAN, .reader = rig_reader(rig->before)};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    rig_random(rig->flash + SPAN / 4 * 3, SPAN / 4, 5);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK(wry_session_stats(&rig->session)->frames_bad > 0);
+    uint64_t hashed = rig->board.hashed;
+    CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+    CHECK_EQUAL(SPAN / 4 / WRY_SECTOR_SIZE, wry_session_stats(&rig->session)->sectors_written);
+    CHECK(rig->board.hashed - hashed < SPAN / 4 * 7);
+    rig_free(rig);
 }
 
 static void a_board_says_whether_it_hashes_by_an_accelerator(void)
@@ -530,6 +549,7 @@ int main(int argc, char **argv)
         FACT(a_speed_below_the_slowest_is_the_caller_s_mistake),
         FACT(work_before_connecting_is_the_caller_s_mistake),
         FACT(what_is_right_already_is_hashed_once),
+        FACT(what_a_board_prints_before_it_is_found_is_no_damage),
         FACT(a_board_says_whether_it_hashes_by_an_accelerator),
         FACT(ranges_beyond_the_flash_are_refused),
         FACT(what_the_board_refuses_to_read_is_named),
