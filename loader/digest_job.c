@@ -38,15 +38,12 @@ static void heed_changes(struct wry_loader *loader)
     restart(loader);
 }
 
-static bool is_together(uint8_t flags)
-{
-    return (flags & WRY_FLAG_SECTORS) && (flags & WRY_FLAG_TOGETHER);
-}
-
 /* Bytes of the digests of as many sectors as are in length bytes. */
 static size_t sums_size(uint8_t flags, uint32_t length)
 {
-    return wry_digest_size(flags & (uint8_t)~WRY_FLAG_TOGETHER, length);
+    uint8_t apart = flags & (uint8_t)~WRY_FLAG_TOGETHER;
+
+    return wry_digest_size(wry_digest_is_together(flags) ? apart : flags, length);
 }
 
 static bool sectors_fit(const struct wry_loader *loader, const struct wry_range_message *range,
@@ -336,10 +333,10 @@ bool loader_digest_step(struct wry_loader *loader, bool spare)
     }
     if (digest->at < digest->end)
         return from < settled;
-    if (is_together(digest->flags))
+    if (wry_digest_is_together(digest->flags))
         wry_sha256_add(&digest->sha, digest->result,
                        sums_size(digest->flags, digest->end - digest->start));
-    if (!(digest->flags & WRY_FLAG_SECTORS) || is_together(digest->flags))
+    if (!(digest->flags & WRY_FLAG_SECTORS) || wry_digest_is_together(digest->flags))
         wry_sha256_end(&digest->sha, digest->result);
     digest->state = WRY_JOB_DONE;
     return true;

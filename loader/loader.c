@@ -78,7 +78,8 @@ static void on_hello(struct wry_loader *loader, const struct wry_message *messag
                                                                             : 0) |
             (loader_packed_can(loader) ? WRY_FEATURE_PACKED : 0) |
             (loader->cache_size > 0 ? WRY_FEATURE_SOON : 0) | WRY_FEATURE_PROOF |
-            WRY_FEATURE_TOGETHER | (loader->port->sha256 ? WRY_FEATURE_ACCELERATOR : 0),
+            WRY_FEATURE_TOGETHER | WRY_FEATURE_ODD |
+            (loader->port->sha256 ? WRY_FEATURE_ACCELERATOR : 0),
         .chip_code = loader->identity.chip_code,
         .chip_revision = loader->identity.chip_revision,
         .protect = loader->protect,

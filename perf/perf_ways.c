@@ -1,6 +1,6 @@
 /*
  * The way that a write chooses beside other ways, in simulated time: without guesses about old
- * content, with every sector written, as pages, and as a deflate stream.
+ * content, with every sector written, only those that differ, as pages, and as a deflate stream.
  *
  * usage: perf_ways                   pairs of versions of the demo's programs, and odd pairs
  *        perf_ways OLD NEW           a pair of files
@@ -24,7 +24,7 @@ enum {
     ODD = 384 * 1024, /* bytes of the pairs that are no versions of one program */
 };
 
-static const char *const way_names[] = {"chosen", "no guess", "every", "pages", "deflate"};
+static const char *const way_names[] = {"chosen", "no guess", "every", "look", "pages", "deflate"};
 
 static uint8_t old[MOST], content[MOST];
 

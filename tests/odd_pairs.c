@@ -74,20 +74,28 @@ static void text_half_new(uint8_t *before, uint8_t *after, size_t n)
     write_text(after + n / 2, n - n / 2, 6);
 }
 
-static void every_second_sector_new(uint8_t *before, uint8_t *after, size_t n)
+static void some_sectors_new(uint8_t *before, uint8_t *after, size_t n, unsigned of, unsigned first)
 {
     programs(before, after, n);
-    for (size_t at = 0; at < n; at += 2 * SECTOR)
-        memcpy(after + at, before + at, SECTOR);
+    for (size_t at = 0; at < n; at += SECTOR) {
+        if (at / SECTOR % of != first)
+            memcpy(after + at, before + at, SECTOR);
+    }
+}
+
+static void every_second_sector_new(uint8_t *before, uint8_t *after, size_t n)
+{
+    some_sectors_new(before, after, n, 2, 1);
+}
+
+static void every_fourth_sector_new(uint8_t *before, uint8_t *after, size_t n)
+{
+    some_sectors_new(before, after, n, 4, 0);
 }
 
 static void every_tenth_sector_new(uint8_t *before, uint8_t *after, size_t n)
 {
-    programs(before, after, n);
-    for (size_t at = 0; at < n; at += SECTOR) {
-        if (at / SECTOR % 10 != 3)
-            memcpy(after + at, before + at, SECTOR);
-    }
+    some_sectors_new(before, after, n, 10, 3);
 }
 
 static void byte_of_each_sector_new(uint8_t *before, uint8_t *after, size_t n)
@@ -139,8 +147,8 @@ const struct odd_pair odd_pairs[] = {
     /* Virtual time leaves out how long the computer would take to pack the rest anew. */
     {"half erased", half_erased, 25},
     {"text", text_half_new, 0},
-    /* All samples are of sectors that stay. */
-    {"each 2nd", every_second_sector_new, 20},
+    {"each 2nd", every_second_sector_new, 0},
+    {"each 4th", every_fourth_sector_new, 0},
     {"each 10th", every_tenth_sector_new, 0},
     {"byte each", byte_of_each_sector_new, 0},
     {"moved", moved_by_a_byte, 0},

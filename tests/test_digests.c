@@ -116,6 +116,28 @@ static void a_digest_of_digests_is_of_whole_ones(void)
     frames_finish(&wire);
 }
 
+/* An older board does not select them so: the host asks by a feature. */
+static void sectors_at_odd_distances(void)
+{
+    enum { ODD = WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0x20, STRIDE = 7 * WRY_SECTOR_SIZE, COUNT = 90 };
+    struct wry_digest_reply reply = {0};
+    uint8_t sector[WRY_SHA256_SIZE];
+    struct frames wire;
+
+    frames_begin(&wire, &(struct rig_setup){.seed = 7});
+    frames_hello(&wire, 1);
+    frames_range(&wire, WRY_KIND_DIGEST, ODD, 0x103000, (COUNT - 1) * STRIDE + WRY_SECTOR_SIZE);
+    CHECK(frames_hear_kind(&wire, WRY_KIND_DIGEST | WRY_KIND_REPLY, 1000 * MS));
+    CHECK(wry_message_get_digest_reply(&wire.last, &reply));
+    CHECK_EQUAL(COUNT * WRY_SECTOR_DIGEST_SIZE, reply.digest_length);
+    for (uint32_t i = 0; i < COUNT; i++) {
+        digest_of(wire.rig->flash + 0x103000 + i * STRIDE, WRY_SECTOR_SIZE, sector);
+        CHECK(memcmp(sector, reply.digest + (size_t)i * WRY_SECTOR_DIGEST_SIZE,
+                     WRY_SECTOR_DIGEST_SIZE) == 0);
+    }
+    frames_finish(&wire);
+}
+
 static void a_bad_range_is_refused_before_it_waits(void)
 {
     struct frames wire;
@@ -528,6 +550,7 @@ int main(int argc, char **argv)
     static const struct fact facts[] = {
         FACT(a_digest_that_comes_after_another_waits_for_it),
         FACT(a_digest_of_digests_is_of_whole_ones),
+        FACT(sectors_at_odd_distances),
         FACT(a_bad_range_is_refused_before_it_waits),
         FACT(an_erase_is_hashed_while_it_goes_on),
         FACT(a_cell_that_does_not_erase_is_named),

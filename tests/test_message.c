@@ -207,6 +207,9 @@ static void ranges_are_as_documented(void)
                               WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER, 0x0106,
                               &range);
     check_example("digest-together", head, n, NULL, 0);
+    n = wry_message_put_range(head, WRY_KIND_DIGEST, WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0x20, 0x0107,
+                              &range);
+    check_example("digest-odd", head, n, NULL, 0);
     n = wry_message_put_range(head, WRY_KIND_DIGEST | WRY_KIND_REPLY, 0, 0x0105, &range);
     for (uint8_t i = 0; i < 32; i++)
         digest[i] = i;
@@ -306,7 +309,14 @@ static void digests_may_be_spread(void)
 {
     CHECK_EQUAL(0x1000, wry_digest_stride(WRY_FLAG_SECTORS));
     CHECK_EQUAL(0x8000, wry_digest_stride(WRY_FLAG_SECTORS | 0x30));
+    CHECK_EQUAL(0x7000, wry_digest_stride(WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0x20));
+    CHECK_EQUAL(0x8003000, wry_digest_stride(WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0xF0));
+    CHECK_EQUAL(0x1000, wry_digest_stride(WRY_FLAG_SECTORS | WRY_FLAG_ODD));
+    CHECK_EQUAL(0x4000,
+                wry_digest_stride(WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER | 0x20));
     CHECK_EQUAL(4 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x19000));
+    CHECK_EQUAL(3 * 8, wry_digest_size(WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0x20, 0xF000));
+    CHECK_EQUAL(2 * 8, wry_digest_size(WRY_FLAG_SECTORS | WRY_FLAG_ODD | 0x20, 0xE000));
     CHECK_EQUAL(3 * 8, wry_digest_size(WRY_FLAG_SECTORS | 0x30, 0x18000));
     CHECK_EQUAL(32, wry_digest_size(0, 0x18000));
     CHECK_EQUAL(24 * 32, wry_digest_size(WRY_FLAG_SECTORS | WRY_FLAG_WHOLE, 0x18000));

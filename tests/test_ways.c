@@ -3,7 +3,9 @@
 #include "harness.h"
 
 #include <stdlib.h>
+#include <string.h>
 
+#include "rig.h"
 #include "ways.h"
 #include "wrytograph/chip.h"
 
@@ -17,7 +19,7 @@ static const uint16_t chips[] = {WRY_CHIP_SANDERLING_S1, WRY_CHIP_TURNSTONE_T2, 
 
 static void check(const struct ways_case *one, unsigned percent)
 {
-    static const enum way others[] = {WAY_NO_GUESS, WAY_EVERY_SECTOR, WAY_PAGES};
+    static const enum way others[] = {WAY_NO_GUESS, WAY_EVERY_SECTOR, WAY_LOOK, WAY_PAGES};
     struct ways_result chosen = ways_write(one, WAY_CHOSEN);
 
     CHECK(chosen.written);
@@ -53,10 +55,47 @@ static void no_other_way_is_much_quicker(void)
     free(after);
 }
 
+/* Which sectors of each few differ changes hardly anything. */
+static void samples_see_what_changes_in_steps(void)
+{
+    static const unsigned steps[] = {4, 8, 10, 16};
+    enum { SECTOR = 4096, LONG = 768 * 1024 };
+    uint8_t *before = malloc(LONG), *after = malloc(LONG);
+
+    rig_random(before, LONG, 3);
+    for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {
+        unsigned phases[] = {0, 1, steps[i] / 2, steps[i] - 1};
+        double least = 1e9, most = 0;
+        for (size_t j = 0; j < 4; j++) {
+            memcpy(after, before, LONG);
+            for (size_t at = phases[j]; at < LONG / SECTOR; at += steps[i])
+                after[at * SECTOR + 99] ^= 1;
+            struct ways_result result = ways_write(&(struct ways_case){.offset = 0x40000,
+                                                                       .before = before,
+                                                                       .before_length = LONG,
+                                                                       .after = after,
+                                                                       .length = LONG,
+                                                                       .chip = chips[1],
+                                                                       .baud = 460800,
+                                                                       .latency_ms = 2},
+                                                   WAY_NO_GUESS);
+            CHECK(result.written);
+            least = result.seconds < least ? result.seconds : least;
+            most = result.seconds > most ? result.seconds : most;
+        }
+        check_context("each %uth: %.3f to %.3f s", steps[i], least, most);
+        CHECK(most < least * 1.1);
+    }
+    check_context(NULL);
+    free(before);
+    free(after);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(no_other_way_is_much_quicker),
+        FACT(samples_see_what_changes_in_steps),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

@@ -34,7 +34,8 @@ struct ways_result ways_write(const struct ways_case *one, enum way way)
     rig->config.packer = way == WAY_PAGES     ? NULL
                          : way == WAY_DEFLATE ? &forced.packer
                                               : pack_packer(pack);
-    rig->config.known = way == WAY_CHOSEN || way == WAY_EVERY_SECTOR ? &known.known : NULL;
+    rig->config.known =
+        way == WAY_CHOSEN || way == WAY_EVERY_SECTOR || way == WAY_LOOK ? &known.known : NULL;
     rig->config.every_sector = way == WAY_EVERY_SECTOR;
     rig_new_session(rig, 5);
     rig->adapter.inbox.latency = one->latency_ms * UINT64_C(1000000);
@@ -42,6 +43,8 @@ struct ways_result ways_write(const struct ways_case *one, enum way way)
         wry_plan_init(&plan, &item, 1, rig->flash_size, &fault) == WRY_OK) {
         if (way == WAY_DEFLATE) /* offered to such boards only */
             rig->session.board.features &= (uint16_t)~WRY_FEATURE_LZMA;
+        if (way == WAY_LOOK) /* then samples decide only where all of them differ */
+            rig->session.board.features &= (uint16_t)~WRY_FEATURE_SPREAD;
         uint64_t begun = rig->adapter.now;
         result.written =
             wry_session_write(&rig->session, &plan) == WRY_OK && rig_holds(rig, &item, 1);

@@ -18,6 +18,7 @@ enum way {
     WAY_CHOSEN,
     WAY_NO_GUESS,     /* without known content */
     WAY_EVERY_SECTOR, /* all is written */
+    WAY_LOOK,         /* only the sectors that differ are, unless all of some do */
     WAY_PAGES,        /* nothing is packed */
     WAY_DEFLATE,
     WAYS,

@@ -121,7 +121,7 @@ static enum wry_status ask_once_more(struct digest_wait *wait)
     bool through = wait->reached == wait->range.offset + wait->range.length;
     if (through)
         session_pace_note(session, 1, 1);
-    if (through && (wait->flags & WRY_FLAG_SECTORS) && !(wait->flags & WRY_FLAG_TOGETHER) &&
+    if (through && (wait->flags & WRY_FLAG_SECTORS) && !wry_digest_is_together(wait->flags) &&
         wait->range.length > SHORTEST_SUMS)
         return WRY_NO_ANSWER;
     status = session_ask_status(session);

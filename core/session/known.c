@@ -28,7 +28,7 @@ enum wry_status session_sample(struct wry_session *session, uint32_t offset, uin
     length = (length - skip) / WRY_SECTOR_SIZE * WRY_SECTOR_SIZE;
     /* At most every fourth sector, since the board must hash each sample. */
     uint32_t fourth = length / WRY_SECTOR_SIZE / 4;
-    uint8_t flags = session_spread_flags(length, fourth < SAMPLES ? fourth : SAMPLES);
+    uint8_t flags = session_spread_flags(session, length, fourth < SAMPLES ? fourth : SAMPLES);
     enum wry_status status = session_fetch_digest(session, offset, length, flags);
     size_t n = wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE;
     for (size_t i = 0; status == WRY_OK && i < n; i++) {

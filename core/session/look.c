@@ -15,13 +15,18 @@ enum {
     PACK_OLD_THOROUGHLY = 1500,
 };
 
-/* What is expected to be written after a look. */
+/*
+ * What is expected to be written after a look. Right sectors among wrong ones are left alone, which
+ * the flash pays for with an erase of each wrong one; or they are written again.
+ */
 struct rest {
     struct session_write *job;
     const struct session_choice *way;
+    bool again;                /* right sectors are written again */
     struct session_pieces run; /* pieces that follow each other; its end tells where it ends */
     uint32_t bytes;            /* of content, in all runs */
-    uint64_t time;             /* us of those before */
+    uint32_t flash;            /* us of the flash, if sectors are left alone */
+    uint64_t time;             /* us of the runs before */
 };
 
 static void end_run(struct rest *rest)
@@ -34,7 +39,21 @@ static void end_run(struct rest *rest)
     rest->run.count = 0;
 }
 
-/* Adds a piece, of which a part is expected to differ. */
+/* us of the flash for the wrong sectors of a piece. */
+static uint32_t flash_time(const struct rest *rest, uint32_t start, uint32_t end, uint32_t pages,
+                           uint32_t wrong, uint32_t of)
+{
+    uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
+
+    if (wrong == of)
+        return session_cost_flash(rest->job->session, start, end - start, pages);
+    return sectors *
+           session_cost_flash(rest->job->session, start, WRY_SECTOR_SIZE, pages / sectors) / of *
+           wrong;
+}
+
+/* Adds a piece, of which a part is expected to differ. Over old content, what stays takes no bytes.
+ */
 static void add_piece(struct rest *rest, const struct session_pieces *pieces, uint32_t i,
                       uint32_t wrong, uint32_t of)
 {
@@ -48,9 +67,13 @@ static void add_piece(struct rest *rest, const struct session_pieces *pieces, ui
         pieces->part.end - start < pieces->piece ? pieces->part.end : start + pieces->piece;
     if (bits_has(pieces->blank, i))
         bits_add(run->blank, run->count);
-    run->pages[run->count] = pieces->pages[i] * wrong / of;
-    run->ends[run->count] = (run->count > 0 ? run->ends[run->count - 1] : 0) + bytes / of * wrong;
+    run->pages[run->count] = pieces->pages[i];
+    if (!rest->again && !wry_coding_needs_old(rest->way->coding))
+        bytes = bytes / of * wrong;
+    run->ends[run->count] = (run->count > 0 ? run->ends[run->count - 1] : 0) + bytes;
     run->count++;
+    if (!rest->again)
+        rest->flash += flash_time(rest, start, run->part.end, pieces->pages[i], wrong, of);
 }
 
 /* ns per byte. */
@@ -63,9 +86,30 @@ static uint32_t packing_time(struct session_write *job, const struct session_cho
     return session_packing(job, way->coding, way->down).thorough ? PACK_OLD_THOROUGHLY : PACK_OLD;
 }
 
-/* us to pack what differs, as far as the samples tell, and to write it this way. */
-static uint64_t time_of_rest(struct session_write *job, const struct session_choice *way,
+/* us to write what differs, as far as the samples tell, and to pack it before. */
+static uint64_t time_of_rest(struct rest *rest, const struct session_pieces *pieces,
                              const struct session_dirty *samples, uint32_t stride)
+{
+    uint32_t length = pieces->part.end - pieces->part.start;
+
+    for (uint32_t i = 0; i < pieces->count; i++) {
+        uint32_t at = i * pieces->piece, wrong = 0;
+        uint32_t end = length - at < pieces->piece ? length : at + pieces->piece;
+        uint32_t first = at / stride, last = (end - 1) / stride;
+        for (uint32_t j = first; j <= last; j++)
+            wrong += j < samples->count && bits_has(samples->bits, j);
+        if (wrong > 0)
+            add_piece(rest, pieces, i, wrong, last - first + 1);
+        else
+            end_run(rest);
+    }
+    end_run(rest);
+    uint64_t time = rest->time > rest->flash ? rest->time : rest->flash;
+    return time + (uint64_t)(rest->bytes / 1000) * packing_time(rest->job, rest->way);
+}
+
+static uint64_t least_time_of_rest(struct session_write *job, const struct session_choice *way,
+                                   const struct session_dirty *samples, uint32_t stride)
 {
     struct session_pieces pieces;
     struct rest rest = {.job = job, .way = way};
@@ -73,20 +117,10 @@ static uint64_t time_of_rest(struct session_write *job, const struct session_cho
     job->part = job->span;
     if (!session_measure(job, way, &pieces))
         return UINT64_MAX / 2;
-    uint32_t length = job->span.end - job->span.start;
-    for (uint32_t i = 0; i < pieces.count; i++) {
-        uint32_t at = i * pieces.piece, wrong = 0;
-        uint32_t end = length - at < pieces.piece ? length : at + pieces.piece;
-        uint32_t first = at / stride, last = (end - 1) / stride;
-        for (uint32_t j = first; j <= last; j++)
-            wrong += j < samples->count && bits_has(samples->bits, j);
-        if (wrong > 0)
-            add_piece(&rest, &pieces, i, wrong, last - first + 1);
-        else
-            end_run(&rest);
-    }
-    end_run(&rest);
-    return rest.time + (uint64_t)(rest.bytes / 1000) * packing_time(job, way);
+    uint64_t alone = time_of_rest(&rest, &pieces, samples, stride);
+    rest = (struct rest){.job = job, .way = way, .again = true};
+    uint64_t again = time_of_rest(&rest, &pieces, samples, stride);
+    return alone < again ? alone : again;
 }
 
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
@@ -105,7 +139,7 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
     uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
     for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
         bool again = i > 0 && ways[i].coding == whole.coding;
-        if (!again && look + time_of_rest(job, &ways[i], samples, stride) < whole.time)
+        if (!again && look + least_time_of_rest(job, &ways[i], samples, stride) < whole.time)
             return true;
     }
     return false;

@@ -372,9 +372,10 @@ static bool all_dirty(const struct session_dirty *dirty)
     return true;
 }
 
-uint8_t session_spread_flags(uint32_t length, uint32_t most)
+uint8_t session_spread_flags(const struct wry_session *session, uint32_t length, uint32_t most)
 {
-    uint8_t flags = WRY_FLAG_SECTORS | SPREAD_STEP;
+    bool odd = (session->board.features & WRY_FEATURE_ODD) != 0;
+    uint8_t flags = WRY_FLAG_SECTORS | (odd ? WRY_FLAG_ODD | 2 * SPREAD_STEP : SPREAD_STEP);
 
     while (wry_digest_size(flags, length) > (size_t)most * WRY_SECTOR_DIGEST_SIZE)
         flags += SPREAD_STEP;
@@ -411,7 +412,8 @@ struct session_asked session_sample_of(const struct session_write *job)
     return (struct session_asked){
         .offset = job->span.start,
         .sectors = sectors,
-        .flags = session_spread_flags(length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES)};
+        .flags = session_spread_flags(job->session, length,
+                                      most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES)};
 }
 
 /* The digests of the samples, which may have been requested before. */

@@ -349,8 +349,11 @@ struct session_dirty {
     uint32_t count;                          /* sectors compared */
     uint8_t bits[SESSION_PIECE_SECTORS / 8]; /* bit n: sector n must be written */
 };
-/* Digest flags for at most this many evenly spaced sectors of the range. */
-uint8_t session_spread_flags(uint32_t length, uint32_t most);
+/*
+ * Digest flags for at most this many evenly spaced sectors of the range; the distance is odd if the
+ * board can: content often changes in steps of a power of two.
+ */
+uint8_t session_spread_flags(const struct wry_session *session, uint32_t length, uint32_t most);
 /* Compares count sectors from offset on, at most a piece. Sectors up to until will follow and may
  * be requested in advance. */
 enum wry_status session_find_dirty(struct session_write *job, uint32_t offset, uint32_t count,

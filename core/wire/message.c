@@ -22,6 +22,7 @@ enum {
     DATA_SIZE = 8,
     PROGRESS_SIZE = 30,
     ERROR_SIZE = 8,
+    ODD_SECTORS = 3, /* between selected sectors, beyond a power of two */
 };
 
 static size_t put_prefix(uint8_t *to, uint8_t kind, uint8_t flags, uint16_t seq)
@@ -375,14 +376,24 @@ bool wry_progress_has_page(const struct wry_progress_message *progress, uint32_t
     return page / 8 < progress->bitmap_length && bits_has(progress->bitmap, page);
 }
 
+bool wry_digest_is_together(uint8_t flags)
+{
+    const uint8_t all = WRY_FLAG_SECTORS | WRY_FLAG_WHOLE | WRY_FLAG_TOGETHER;
+
+    return (flags & all) == all;
+}
+
 uint32_t wry_digest_stride(uint8_t flags)
 {
-    return (uint32_t)WRY_SECTOR_SIZE << ((flags & WRY_FLAG_SPREAD) >> 4);
+    bool odd = (flags & (WRY_FLAG_ODD | WRY_FLAG_WHOLE)) == WRY_FLAG_ODD;
+    uint32_t stride = (uint32_t)WRY_SECTOR_SIZE << ((flags & WRY_FLAG_SPREAD) >> 4);
+
+    return odd && (flags & WRY_FLAG_SPREAD) ? stride + ODD_SECTORS * WRY_SECTOR_SIZE : stride;
 }
 
 size_t wry_digest_size(uint8_t flags, uint32_t length)
 {
-    bool together = (flags & WRY_FLAG_TOGETHER) != 0;
+    bool together = wry_digest_is_together(flags);
     bool sectors = (flags & WRY_FLAG_SECTORS) != 0 && !together,
          whole = (flags & WRY_FLAG_WHOLE) != 0;
     uint32_t stride = wry_digest_stride(flags);

@@ -65,6 +65,7 @@ enum wry_message_flag {
     WRY_FLAG_WHOLE = 0x02,   /* digest, with the flag above: a full SHA-256 per sector */
     WRY_FLAG_AFTER = 0x04,   /* digest: queue it after the current one instead of cancelling that */
     WRY_FLAG_TOGETHER = 0x08, /* digest, with 0x01 and 0x02: one SHA-256 of the sectors' digests */
+    WRY_FLAG_ODD = 0x08,      /* digest, with 0x01 and WRY_FLAG_SPREAD: every (2^n + 3)-th */
     WRY_FLAG_SPREAD = 0xF0, /* digest, with WRY_FLAG_SECTORS: n > 0 for every 2^n-th sector only */
     WRY_FLAG_PACKED = 0x10, /* read: as a deflate stream */
     WRY_FLAG_SOON =
@@ -94,6 +95,7 @@ enum wry_feature {
     WRY_FEATURE_LZMA = 0x0200,     /* the codings with LZMA; the others are given by the memory */
     WRY_FEATURE_TOGETHER = 0x0400, /* digests: WRY_FLAG_TOGETHER */
     WRY_FEATURE_ACCELERATOR = 0x0800, /* one computes SHA-256, in hardly any time */
+    WRY_FEATURE_ODD = 0x1000,         /* digests: WRY_FLAG_ODD */
 };
 
 /* How a stream is encoded. */
@@ -316,6 +318,8 @@ bool wry_message_get_speed(const struct wry_message *message, struct wry_speed_m
 bool wry_message_get_range(const struct wry_message *message, struct wry_range_message *range);
 /* coding and window are 0 if the fields about a stream are missing. */
 bool wry_message_get_erase(const struct wry_message *message, struct wry_erase_message *erase);
+/* True if a digest with these flags is one SHA-256 of the sectors' digests. */
+bool wry_digest_is_together(uint8_t flags);
 /* Bytes from one selected sector to the next in a sector digest with these flags. */
 uint32_t wry_digest_stride(uint8_t flags);
 /* Bytes of the answer to a digest request with these flags for a range of this length. */
