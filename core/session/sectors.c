@@ -16,7 +16,9 @@ enum {
     SPREAD_SAMPLES = 16,   /* most samples if one request covers all */
     WORTH_SAMPLING = 64,   /* sectors of a span worth sampling if each sample is a request, */
     WORTH_SPREAD = 8,      /* and if one request covers all */
-    SAMPLED = 4,           /* at most one sector in so many, since the board must hash each */
+    SAMPLED = 4,           /* at most one sector in so many, since the board must hash each; */
+    SAMPLED_QUICK = 8,     /* on a quick line, which takes no longer than that */
+    SAMPLED_QUICK_LEAST = 0x40000, /* bytes of a span */
     SPREAD_STEP = 0x10,    /* step of the WRY_FLAG_SPREAD field */
     ANSWER_MS = 60,        /* line time of one answer */
     ANSWER_LEAST = 512,    /* least bytes of an answer */
@@ -405,7 +407,9 @@ static uint32_t blank_among(const uint8_t *digests, uint32_t n)
 struct session_asked session_sample_of(const struct session_write *job)
 {
     uint32_t length = job->span.end - job->span.start;
-    uint32_t sectors = length / WRY_SECTOR_SIZE, most = sectors / SAMPLED;
+    bool quick = job->session->speed >= SINGLE_SPEED && length >= SAMPLED_QUICK_LEAST;
+    uint32_t sectors = length / WRY_SECTOR_SIZE;
+    uint32_t most = sectors / (quick ? SAMPLED_QUICK : SAMPLED);
 
     if (sectors < WORTH_SPREAD || !(job->session->board.features & WRY_FEATURE_SPREAD))
         return (struct session_asked){0};
