@@ -133,6 +133,8 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
         wrong += bits_has(samples->bits, i);
     if (wrong * FEW <= samples->count)
         return true;
+    if (wrong + 1 >= samples->count) /* a single right one may be chance */
+        return false;
     struct session_choice whole = session_choose_for(job, &job->span);
     const struct session_choice ways[] = {
         whole, {.coding = 0}, {.coding = session_fresh_coding(job)}};
