@@ -14,6 +14,7 @@ enum {
     SAMPLE = 0x2000,    /* bytes of a sample */
     STANDS_FOR = 4,     /* samples: at least so many times their content, */
     SAMPLES_MOST = 128, /* and so few of them that this takes a moment */
+    MORE_ALIKE = 20,    /* with all content between them, one more byte of so many is saved */
     HEAD = 0x400000,    /* bytes of content with old content that are encoded */
     QUICK_LOSS = 16,    /* a quick search costs one byte of so many, */
     THOROUGH_LOSS = 32, /* and a thorough one */
@@ -54,35 +55,83 @@ struct trial {
     uint32_t length; /* bytes that are encoded */
 };
 
-/* The length of the stream for so much content; done: what the stream so far stands for. */
-static uint32_t stream_for(const struct trial *trial, uint64_t content, uint32_t stream,
-                           uint64_t done)
+/* The stream has so many bytes once so much content is encoded. */
+struct point {
+    uint64_t content;
+    uint32_t stream;
+};
+
+/* The lengths of the stream at the ends of the pieces. */
+struct ends {
+    const struct trial *trial;
+    uint32_t piece;
+    uint32_t *ends;
+    uint32_t count, found;
+    struct point from, to;
+    uint64_t taken;
+    bool bursts, ahead;
+};
+
+/* Between two points the stream is taken to grow evenly. */
+static void go_on(struct ends *e)
 {
-    return done > 0 ? (uint32_t)((uint64_t)stream * trial->stands_for * content / done) : 0;
+    uint64_t content = e->to.content - e->from.content;
+    uint32_t stream = e->to.stream - e->from.stream;
+
+    for (; e->found < e->count; e->found++) {
+        uint64_t at = (uint64_t)(e->found + 1) * e->piece;
+        if (at > e->to.content)
+            break;
+        uint64_t part = content > 0 ? stream * (at - e->from.content) / content : stream;
+        e->ends[e->found] = (e->from.stream + (uint32_t)part) * e->trial->stands_for;
+    }
+    e->from = e->to;
+}
+
+/* Deflate gives its stream in bursts, when it has taken content for a while; during one it may take
+ * a piece that belongs to the next. */
+static void note_point(struct ends *e, uint64_t content, uint32_t stream)
+{
+    uint64_t more = content - e->taken;
+    bool ahead = e->bursts && !e->ahead && more <= (uint64_t)PACK_PIECE * e->trial->stands_for;
+
+    if (more > 0 && !ahead) {
+        go_on(e);
+        e->to.content = content;
+    }
+    if (more > 0)
+        e->ahead = ahead;
+    e->taken = content;
+    e->to.stream = stream;
 }
 
 static bool run(struct trial *trial, const struct wry_packing *packing, uint32_t whole,
                 uint32_t piece, uint32_t *ends, uint32_t count)
 {
-    uint32_t stream = 0, i = 0;
+    struct ends e = {.trial = trial, .piece = piece, .ends = ends, .count = count};
+    uint32_t stream = 0, i;
     size_t given = 1;
     uint8_t out[1024];
 
     if (!pack_encoder_begin(&trial->encoder, packing))
         return false;
+    e.bursts = !trial->encoder.lzma.begun;
     while (given > 0) {
         if (!pack_encoder_give(&trial->encoder, packing, out, sizeof out, &given))
             return false;
         stream += (uint32_t)given;
-        uint64_t done = (uint64_t)pack_encoder_taken(&trial->encoder) * trial->stands_for;
-        for (; i + 1 < count && (uint64_t)(i + 1) * piece <= done; i++)
-            ends[i] = stream_for(trial, (uint64_t)(i + 1) * piece, stream, done);
+        if (given > 0)
+            note_point(&e, (uint64_t)pack_encoder_taken(&trial->encoder) * trial->stands_for,
+                       stream);
     }
-    /* Encoders are behind until the end, which alone is exact. */
-    for (; i < count; i++) {
-        uint64_t content = (uint64_t)(i + 1) * piece;
-        ends[i] = stream_for(trial, content < whole ? content : whole, stream,
-                             (uint64_t)trial->length * trial->stands_for);
+    /* The end alone is exact; it stands for what was left out behind it, too. */
+    uint64_t all = (uint64_t)trial->length * trial->stands_for;
+    e.to = (struct point){.content = all, .stream = stream};
+    go_on(&e);
+    for (i = e.found; i < count; i++) {
+        uint64_t end = (uint64_t)(i + 1) * piece;
+        ends[i] = (uint32_t)((uint64_t)stream * trial->stands_for * (end < whole ? end : whole) /
+                             (all > 0 ? all : 1));
     }
     /* Where content packs better than what came before, the average so far is too much. */
     for (i = count; i-- > 1;)
@@ -90,6 +139,21 @@ static bool run(struct trial *trial, const struct wry_packing *packing, uint32_t
     for (i = 0; i < count && trial->encoder.quick; i++)
         ends[i] -= ends[i] / (packing->thorough ? THOROUGH_LOSS : QUICK_LOSS);
     return true;
+}
+
+/* Content refers to what is just before it, most of which samples leave out. */
+static void allow_for_gaps(uint32_t whole, uint32_t piece, uint32_t *ends, uint32_t count)
+{
+    uint32_t before = 0, allowed = 0;
+
+    for (uint32_t i = 0; i < count; i++) {
+        uint32_t stream = ends[i] - before;
+        uint32_t content = i + 1 < count ? piece : whole - i * piece;
+        uint32_t saved = content > stream ? (content - stream) / MORE_ALIKE : 0;
+        before = ends[i];
+        allowed += saved < stream ? stream - saved : 0;
+        ends[i] = allowed;
+    }
 }
 
 static bool estimate_samples(struct trial *trial, const struct wry_packing *packing, uint32_t piece,
@@ -103,7 +167,10 @@ static bool estimate_samples(struct trial *trial, const struct wry_packing *pack
     samples.content = (struct wry_reader){.context = &content, .read = read_samples};
     samples.length = trial->length = packing->length / (SAMPLE * content.stands_for) * SAMPLE;
     trial->stands_for = content.stands_for;
-    return run(trial, &samples, packing->length, piece, ends, count);
+    if (!run(trial, &samples, packing->length, piece, ends, count))
+        return false;
+    allow_for_gaps(packing->length, piece, ends, count);
+    return true;
 }
 
 static bool estimate_head(struct trial *trial, const struct wry_packing *packing, uint32_t piece,
