@@ -419,6 +419,34 @@ static void more_time_gives_shorter_streams_and_better_estimates(void)
     known_free(&known);
 }
 
+/* What an estimate says of each piece decides which waits for the other, the line or the flash. */
+static void estimates_of_new_content_grow_evenly(void)
+{
+    enum { SIZE = 1024 * 1024, PIECE = 64 * 1024, COUNT = SIZE / PIECE };
+    static uint8_t bytes[SIZE];
+
+    fill_like_program_of(bytes, SIZE, &(struct program_like){.seed = 9});
+    for (uint8_t coding = WRY_CODING_DEFLATE; coding <= WRY_CODING_LZMA; coding += 2) {
+        struct wry_packing packing = {.content = rig_reader(bytes),
+                                      .length = SIZE,
+                                      .coding = coding,
+                                      .window = 0x8000,
+                                      .filters = 0x1E};
+        uint32_t ends[2][COUNT];
+        struct pack *pack = pack_new();
+        const struct wry_packer *packer = pack_packer(pack);
+        CHECK(packer->measure(packer->context, &packing, false, PIECE, ends[0], COUNT));
+        CHECK(packer->measure(packer->context, &packing, true, PIECE, ends[1], COUNT));
+        uint32_t expected = ends[0][COUNT - 1], is = ends[1][COUNT - 1];
+        check_context("coding %u: %u expected, %u", coding, (unsigned)expected, (unsigned)is);
+        CHECK(expected > is - is / 16 && expected < is + is / 16);
+        for (unsigned i = 2; i < COUNT - 2; i++)
+            CHECK(ends[0][i] - ends[0][i - 1] < expected / COUNT * 2 &&
+                  ends[0][i] - ends[0][i - 1] > expected / COUNT / 2);
+        pack_free(pack);
+    }
+}
+
 /* Any bytes as a stream over old content. */
 static void noise_over_old_content_changes_nothing_outside(void)
 {
@@ -471,6 +499,7 @@ int main(int argc, char **argv)
         FACT(a_slow_computer_keeps_the_board_waiting_and_hears_a_stop),
         FACT(long_content_is_estimated_by_its_beginning),
         FACT(more_time_gives_shorter_streams_and_better_estimates),
+        FACT(estimates_of_new_content_grow_evenly),
         FACT(noise_over_old_content_changes_nothing_outside),
     };
 
