@@ -91,11 +91,36 @@ static void samples_see_what_changes_in_steps(void)
     free(after);
 }
 
+/* Of two samples, one that differs says little. */
+static void a_small_change_of_a_small_range_is_looked_for(void)
+{
+    enum { SECTOR = 4096, SHORT = 12 * SECTOR };
+    uint8_t before[SHORT], after[SHORT];
+    struct ways_case one = {.offset = 0x40000,
+                            .before = before,
+                            .before_length = SHORT,
+                            .after = after,
+                            .length = SHORT,
+                            .chip = chips[1],
+                            .baud = 115200,
+                            .latency_ms = 2};
+
+    rig_random(before, SHORT, 5);
+    memcpy(after, before, SHORT);
+    after[99] ^= 1;
+    struct ways_result looked = ways_write(&one, WAY_NO_GUESS);
+    struct ways_result every = ways_write(&one, WAY_EVERY_SECTOR);
+    CHECK(looked.written && every.written);
+    CHECK_EQUAL(SECTOR, looked.bytes);
+    CHECK(looked.seconds < every.seconds / 5);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
         FACT(no_other_way_is_much_quicker),
         FACT(samples_see_what_changes_in_steps),
+        FACT(a_small_change_of_a_small_range_is_looked_for),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);

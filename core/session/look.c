@@ -7,7 +7,8 @@
 #include "bytes/bits.h"
 
 enum {
-    FEW = 3, /* if at most one of so many samples differs, a look always pays */
+    FEW = 3,     /* if at most one of so many samples differs, a look always pays */
+    SEVERAL = 5, /* samples of which a single right one may be chance */
     /* ns per byte for the computer to pack a part anew: new content, and over old content, also
      * thoroughly */
     PACK = 400,
@@ -86,6 +87,20 @@ static uint32_t packing_time(struct session_write *job, const struct session_cho
     return session_packing(job, way->coding, way->down).thorough ? PACK_OLD_THOROUGHLY : PACK_OLD;
 }
 
+/* Samples within a range of the span, or the nearest one: the first, and how many. */
+static uint32_t samples_within(const struct session_dirty *samples, uint32_t stride, uint32_t start,
+                               uint32_t end, uint32_t *first)
+{
+    uint32_t next = session_samples_to(stride, end);
+
+    *first = session_samples_to(stride, start);
+    next = next < samples->count ? next : samples->count;
+    if (*first < next)
+        return next - *first;
+    *first = start / stride < samples->count ? start / stride : samples->count - 1;
+    return 1;
+}
+
 /* us to write what differs, as far as the samples tell, and to pack it before. */
 static uint64_t time_of_rest(struct rest *rest, const struct session_pieces *pieces,
                              const struct session_dirty *samples, uint32_t stride)
@@ -93,13 +108,13 @@ static uint64_t time_of_rest(struct rest *rest, const struct session_pieces *pie
     uint32_t length = pieces->part.end - pieces->part.start;
 
     for (uint32_t i = 0; i < pieces->count; i++) {
-        uint32_t at = i * pieces->piece, wrong = 0;
+        uint32_t at = i * pieces->piece, wrong = 0, first;
         uint32_t end = length - at < pieces->piece ? length : at + pieces->piece;
-        uint32_t first = at / stride, last = (end - 1) / stride;
-        for (uint32_t j = first; j <= last; j++)
-            wrong += j < samples->count && bits_has(samples->bits, j);
+        uint32_t of = samples_within(samples, stride, at, end, &first);
+        for (uint32_t j = first; j < first + of; j++)
+            wrong += bits_has(samples->bits, j);
         if (wrong > 0)
-            add_piece(rest, pieces, i, wrong, last - first + 1);
+            add_piece(rest, pieces, i, wrong, of);
         else
             end_run(rest);
     }
@@ -133,7 +148,7 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
         wrong += bits_has(samples->bits, i);
     if (wrong * FEW <= samples->count)
         return true;
-    if (wrong + 1 >= samples->count) /* a single right one may be chance */
+    if (samples->count >= SEVERAL && wrong + 1 >= samples->count)
         return false;
     struct session_choice whole = session_choose_for(job, &job->span);
     const struct session_choice ways[] = {

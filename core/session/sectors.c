@@ -13,15 +13,15 @@
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
-    SPREAD_SAMPLES = 16,   /* most samples if one request covers all */
-    WORTH_SAMPLING = 64,   /* sectors of a span worth sampling if each sample is a request, */
-    WORTH_SPREAD = 8,      /* and if one request covers all */
-    SAMPLED = 4,           /* at most one sector in so many, since the board must hash each; */
-    SAMPLED_QUICK = 8,     /* on a quick line, which takes no longer than that */
+    SPREAD_SAMPLES = 16, /* most samples if one request covers all */
+    WORTH_SAMPLING = 64, /* sectors of a span worth sampling if each sample is a request, */
+    WORTH_SPREAD = 8,    /* and if one request covers all */
+    SAMPLED = 4,         /* at most one sector in so many, since the board must hash each; */
+    SAMPLED_QUICK = 8,   /* on a quick line, which takes no longer than that */
     SAMPLED_QUICK_LEAST = 0x40000, /* bytes of a span */
-    SPREAD_STEP = 0x10,    /* step of the WRY_FLAG_SPREAD field */
-    ANSWER_MS = 60,        /* line time of one answer */
-    ANSWER_LEAST = 512,    /* least bytes of an answer */
+    SPREAD_STEP = 0x10,            /* step of the WRY_FLAG_SPREAD field */
+    ANSWER_MS = 60,                /* line time of one answer */
+    ANSWER_LEAST = 512,            /* least bytes of an answer */
     WORTH_ASKING = 16,     /* sectors of a blank run that are worth a question of their own */
     TOGETHER = 64,         /* sectors covered by one digest first, at speeds below */
     SINGLE_SPEED = 400000, /* baud */
@@ -377,7 +377,7 @@ static bool all_dirty(const struct session_dirty *dirty)
 uint8_t session_spread_flags(const struct wry_session *session, uint32_t length, uint32_t most)
 {
     bool odd = (session->board.features & WRY_FEATURE_ODD) != 0;
-    uint8_t flags = WRY_FLAG_SECTORS | (odd ? WRY_FLAG_ODD | 2 * SPREAD_STEP : SPREAD_STEP);
+    uint8_t flags = WRY_FLAG_SECTORS | SPREAD_STEP | (odd ? WRY_FLAG_ODD : 0);
 
     while (wry_digest_size(flags, length) > (size_t)most * WRY_SECTOR_DIGEST_SIZE)
         flags += SPREAD_STEP;
@@ -404,6 +404,20 @@ static uint32_t blank_among(const uint8_t *digests, uint32_t n)
     return found;
 }
 
+/* Its offset in the span. Each stands for the sectors around it; and the first sector of a program
+ * nearly always differs. */
+static uint32_t first_sample(uint32_t stride)
+{
+    return stride / WRY_SECTOR_SIZE / 2 * WRY_SECTOR_SIZE;
+}
+
+uint32_t session_samples_to(uint32_t stride, uint32_t end)
+{
+    uint32_t before = first_sample(stride);
+
+    return end > before ? (end - before - 1) / stride + 1 : 0;
+}
+
 struct session_asked session_sample_of(const struct session_write *job)
 {
     uint32_t length = job->span.end - job->span.start;
@@ -413,11 +427,12 @@ struct session_asked session_sample_of(const struct session_write *job)
 
     if (sectors < WORTH_SPREAD || !(job->session->board.features & WRY_FEATURE_SPREAD))
         return (struct session_asked){0};
-    return (struct session_asked){
-        .offset = job->span.start,
-        .sectors = sectors,
-        .flags = session_spread_flags(job->session, length,
-                                      most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES)};
+    uint8_t flags =
+        session_spread_flags(job->session, length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES);
+    uint32_t before = first_sample(wry_digest_stride(flags));
+    return (struct session_asked){.offset = job->span.start + before,
+                                  .sectors = sectors - before / WRY_SECTOR_SIZE,
+                                  .flags = flags};
 }
 
 /* The digests of the samples, which may have been requested before. */
@@ -451,9 +466,10 @@ static enum wry_status sample_spread(struct session_write *job, const struct ses
     uint32_t n = (uint32_t)(wry_digest_size(flags, length) / WRY_SECTOR_DIGEST_SIZE);
     enum wry_status status = fetch_samples(job, sample);
     if (status == WRY_OK)
-        status = compare(job, job->span.start, n, flags, &dirty);
+        status = compare(job, sample->offset, n, flags, &dirty);
     if (status == WRY_OK)
         job->blank_samples = blank_among(job->session->cargo, n);
+    job->samples = n;
     job->samples_stride = wry_digest_stride(flags);
     job->blank = job->blank_samples == (1u << n) - 1;
     job->alike = !any_dirty(&dirty);
@@ -470,7 +486,7 @@ static enum wry_status sample_span(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = job->blank = false;
-    job->blank_samples = 0;
+    job->blank_samples = job->samples = 0;
     job->alike = true;
     struct session_asked sample = session_sample_of(job);
     if (sample.sectors > 0) {
