@@ -7,8 +7,9 @@
 #include "bytes/bits.h"
 
 enum {
-    FEW = 3,     /* if at most one of so many samples differs, a look always pays */
-    SEVERAL = 5, /* samples of which a single right one may be chance */
+    FEW = 3,          /* if at most one of so many samples differs, a look always pays */
+    MUCH_LONGER = 16, /* than a look a write takes where what it teaches is worth it */
+    SEVERAL = 4,      /* samples of which a single right one may be chance */
     /* ns per byte for the computer to pack a part anew: new content, and over old content, also
      * thoroughly */
     PACK = 400,
@@ -87,17 +88,24 @@ static uint32_t packing_time(struct session_write *job, const struct session_cho
     return session_packing(job, way->coding, way->down).thorough ? PACK_OLD_THOROUGHLY : PACK_OLD;
 }
 
+/* The first sector of a program nearly always differs: its sample says nothing about others. */
+static uint32_t first_of(const struct session_dirty *samples)
+{
+    return samples->count > 1 ? 1 : 0;
+}
+
 /* Samples within a range of the span, or the nearest one: the first, and how many. */
 static uint32_t samples_within(const struct session_dirty *samples, uint32_t stride, uint32_t start,
                                uint32_t end, uint32_t *first)
 {
-    uint32_t next = session_samples_to(stride, end);
+    uint32_t next = (end - 1) / stride + 1;
 
-    *first = session_samples_to(stride, start);
+    *first = (start + stride - 1) / stride;
+    *first = *first < first_of(samples) ? first_of(samples) : *first;
     next = next < samples->count ? next : samples->count;
     if (*first < next)
         return next - *first;
-    *first = start / stride < samples->count ? start / stride : samples->count - 1;
+    *first = *first < samples->count ? *first : samples->count - 1;
     return 1;
 }
 
@@ -138,22 +146,36 @@ static uint64_t least_time_of_rest(struct session_write *job, const struct sessi
     return alone < again ? alone : again;
 }
 
+/* A look also tells which of the old content is known, which makes a stream over it shorter. */
+static bool teaches(const struct session_write *job, uint64_t look,
+                    const struct session_choice *whole)
+{
+    const struct wry_known *known = job->session->config.known;
+    uint32_t length = job->span.end - job->span.start;
+
+    if (!known || !wry_coding_needs_old(whole->coding) || look * MUCH_LONGER > whole->time)
+        return false;
+    return known->covers(known->context, job->span.start, length) < length / 4 * 3;
+}
+
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
                        uint32_t stride, bool by_whole)
 {
     const struct wry_session *session = job->session;
-    uint32_t wrong = 0;
+    uint32_t wrong = 0, of = samples->count - first_of(samples);
 
-    for (uint32_t i = 0; i < samples->count; i++)
+    for (uint32_t i = first_of(samples); i < samples->count; i++)
         wrong += bits_has(samples->bits, i);
-    if (wrong * FEW <= samples->count)
+    if (wrong < of && wrong * FEW <= of)
         return true;
-    if (samples->count >= SEVERAL && wrong + 1 >= samples->count)
-        return false;
     struct session_choice whole = session_choose_for(job, &job->span);
+    uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
+    if (teaches(job, look, &whole))
+        return true;
+    if (wrong == of || (wrong + 1 == of && of >= SEVERAL))
+        return false;
     const struct session_choice ways[] = {
         whole, {.coding = 0}, {.coding = session_fresh_coding(job)}};
-    uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
     for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
         bool again = i > 0 && ways[i].coding == whole.coding;
         if (!again && look + least_time_of_rest(job, &ways[i], samples, stride) < whole.time)

@@ -28,16 +28,15 @@ static uint32_t piece_for(uint32_t length)
     return piece;
 }
 
-/* True if the samples in the range and the next ones before and after it are blank. */
+/* True if the samples in the range and the next one after it are blank. */
 static bool seems_blank(const struct session_write *job, uint32_t start, uint32_t end)
 {
     uint32_t stride = job->samples_stride;
 
     if (job->blank_samples == 0)
         return false;
-    uint32_t first = session_samples_to(stride, start - job->span.start);
-    uint32_t last = session_samples_to(stride, end - job->span.start);
-    for (uint32_t i = first > 0 ? first - 1 : 0; i <= last && i < job->samples; i++) {
+    uint32_t last = (end - 1 - job->span.start) / stride + 1;
+    for (uint32_t i = (start - job->span.start) / stride; i <= last && i < job->samples; i++) {
         if (!(job->blank_samples & 1u << i))
             return false;
     }

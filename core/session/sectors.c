@@ -404,20 +404,6 @@ static uint32_t blank_among(const uint8_t *digests, uint32_t n)
     return found;
 }
 
-/* Its offset in the span. Each stands for the sectors around it; and the first sector of a program
- * nearly always differs. */
-static uint32_t first_sample(uint32_t stride)
-{
-    return stride / WRY_SECTOR_SIZE / 2 * WRY_SECTOR_SIZE;
-}
-
-uint32_t session_samples_to(uint32_t stride, uint32_t end)
-{
-    uint32_t before = first_sample(stride);
-
-    return end > before ? (end - before - 1) / stride + 1 : 0;
-}
-
 struct session_asked session_sample_of(const struct session_write *job)
 {
     uint32_t length = job->span.end - job->span.start;
@@ -427,12 +413,11 @@ struct session_asked session_sample_of(const struct session_write *job)
 
     if (sectors < WORTH_SPREAD || !(job->session->board.features & WRY_FEATURE_SPREAD))
         return (struct session_asked){0};
-    uint8_t flags =
-        session_spread_flags(job->session, length, most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES);
-    uint32_t before = first_sample(wry_digest_stride(flags));
-    return (struct session_asked){.offset = job->span.start + before,
-                                  .sectors = sectors - before / WRY_SECTOR_SIZE,
-                                  .flags = flags};
+    return (struct session_asked){
+        .offset = job->span.start,
+        .sectors = sectors,
+        .flags = session_spread_flags(job->session, length,
+                                      most < SPREAD_SAMPLES ? most : SPREAD_SAMPLES)};
 }
 
 /* The digests of the samples, which may have been requested before. */
@@ -473,9 +458,8 @@ static enum wry_status sample_spread(struct session_write *job, const struct ses
     job->samples_stride = wry_digest_stride(flags);
     job->blank = job->blank_samples == (1u << n) - 1;
     job->alike = !any_dirty(&dirty);
-    *looks_new = all_dirty(&dirty) ||
-                 (status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags),
-                                                         whole_pays(job->session)));
+    *looks_new = status == WRY_OK && !session_look_pays(job, &dirty, wry_digest_stride(flags),
+                                                        whole_pays(job->session));
     return status;
 }
 

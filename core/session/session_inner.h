@@ -203,7 +203,7 @@ struct session_write {
     bool blank;                               /* what was sampled of the span is blank, */
     bool alike;                               /* or as it should be */
     uint32_t blank_samples;                   /* bit i: sample i of the span is blank */
-    uint32_t samples_stride;                  /* bytes of the span that each stands for */
+    uint32_t samples_stride;                  /* bytes from one sample to the next */
     uint32_t samples;
     uint64_t look_time; /* us to look for what differs in the span, as expected */
     bool proven;        /* the sectors left alone are verified by full SHA-256 digests */
@@ -322,8 +322,6 @@ uint64_t session_time_of(const struct session_write *job, const struct session_c
 void session_merge(struct session_write *job, uint32_t offset, uint32_t count, uint8_t *dirty);
 
 struct session_dirty;
-/* Samples of the span before this offset in it. */
-uint32_t session_samples_to(uint32_t stride, uint32_t end);
 /* look.c: by samples of the span. False if writing all of it takes no longer than to look for what
  * differs first, by whole digests of the sectors or by short ones. */
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
