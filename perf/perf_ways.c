@@ -7,8 +7,8 @@
  *        perf_ways --bytes OLD NEW   only how many bytes the chosen way takes at 115200 baud
  *        perf_ways --files DIR       writes all pairs as files
  *
- * Bytes are those of content on the line. The last columns are the chosen way's time divided by that
- * of a look, and by the best other one's.
+ * Bytes are those of content on the line. The last columns are the chosen way's time divided by
+ * that of a look, and by the best other one's.
  */
 #include <stdio.h>
 #include <stdlib.h>
