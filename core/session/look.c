@@ -94,13 +94,14 @@ static uint32_t first_of(const struct session_dirty *samples)
     return samples->count > 1 ? 1 : 0;
 }
 
-/* Samples within a range of the span, or the nearest one: the first, and how many. */
+/* Samples within a range of the span and the one before it, or the nearest one: the first, and how
+ * many. */
 static uint32_t samples_within(const struct session_dirty *samples, uint32_t stride, uint32_t start,
                                uint32_t end, uint32_t *first)
 {
     uint32_t next = (end - 1) / stride + 1;
 
-    *first = (start + stride - 1) / stride;
+    *first = start / stride;
     *first = *first < first_of(samples) ? first_of(samples) : *first;
     next = next < samples->count ? next : samples->count;
     if (*first < next)
