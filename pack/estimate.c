@@ -133,9 +133,6 @@ static bool run(struct trial *trial, const struct wry_packing *packing, uint32_t
         ends[i] = (uint32_t)((uint64_t)stream * trial->stands_for * (end < whole ? end : whole) /
                              (all > 0 ? all : 1));
     }
-    /* Where content packs better than what came before, the average so far is too much. */
-    for (i = count; i-- > 1;)
-        ends[i - 1] = ends[i - 1] < ends[i] ? ends[i - 1] : ends[i];
     for (i = 0; i < count && trial->encoder.quick; i++)
         ends[i] -= ends[i] / (packing->thorough ? THOROUGH_LOSS : QUICK_LOSS);
     return true;

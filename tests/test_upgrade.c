@@ -124,13 +124,10 @@ static void a_board_that_keeps_nothing_gets_a_deflate_stream(void)
 /* What an older board would not say of itself is taken out of what it said. */
 static void boards_without_a_feature_are_upgraded_and_backed_up_without_it(void)
 {
-    static const uint16_t features[] = {WRY_FEATURE_STREAMS,
-                                        WRY_FEATURE_WHOLE,
-                                        WRY_FEATURE_SPREAD,
-                                        WRY_FEATURE_PACKED,
-                                        WRY_FEATURE_AFTER,
-                                        WRY_FEATURE_SOON,
-                                        0xFFFF};
+    static const uint16_t features[] = {
+        WRY_FEATURE_STREAMS, WRY_FEATURE_WHOLE,    WRY_FEATURE_SPREAD,
+        WRY_FEATURE_ODD,     WRY_FEATURE_TOGETHER, WRY_FEATURE_PACKED,
+        WRY_FEATURE_AFTER,   WRY_FEATURE_SOON,     0xFFFF};
 
     for (size_t i = 0; i < 2 * sizeof features / sizeof features[0]; i++) {
         struct upgrade_bench bench;

@@ -55,6 +55,19 @@ static void no_other_way_is_much_quicker(void)
     free(after);
 }
 
+static struct ways_case case_of(const uint8_t *before, const uint8_t *after, uint32_t length,
+                                uint32_t baud)
+{
+    return (struct ways_case){.offset = 0x40000,
+                              .before = before,
+                              .before_length = length,
+                              .after = after,
+                              .length = length,
+                              .chip = WRY_CHIP_TURNSTONE_T2,
+                              .baud = baud,
+                              .latency_ms = 2};
+}
+
 /* Which sectors of each few differ changes hardly anything. */
 static void samples_see_what_changes_in_steps(void)
 {
@@ -70,15 +83,8 @@ static void samples_see_what_changes_in_steps(void)
             memcpy(after, before, LONG);
             for (size_t at = phases[j]; at < LONG / SECTOR; at += steps[i])
                 after[at * SECTOR + 99] ^= 1;
-            struct ways_result result = ways_write(&(struct ways_case){.offset = 0x40000,
-                                                                       .before = before,
-                                                                       .before_length = LONG,
-                                                                       .after = after,
-                                                                       .length = LONG,
-                                                                       .chip = chips[1],
-                                                                       .baud = 460800,
-                                                                       .latency_ms = 2},
-                                                   WAY_NO_GUESS);
+            struct ways_case one = case_of(before, after, LONG, 460800);
+            struct ways_result result = ways_write(&one, WAY_NO_GUESS);
             CHECK(result.written);
             least = result.seconds < least ? result.seconds : least;
             most = result.seconds > most ? result.seconds : most;
@@ -96,14 +102,7 @@ static void a_small_change_of_a_small_range_is_looked_for(void)
 {
     enum { SECTOR = 4096, SHORT = 12 * SECTOR };
     uint8_t before[SHORT], after[SHORT];
-    struct ways_case one = {.offset = 0x40000,
-                            .before = before,
-                            .before_length = SHORT,
-                            .after = after,
-                            .length = SHORT,
-                            .chip = chips[1],
-                            .baud = 115200,
-                            .latency_ms = 2};
+    struct ways_case one = case_of(before, after, SHORT, 115200);
 
     rig_random(before, SHORT, 5);
     memcpy(after, before, SHORT);

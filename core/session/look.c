@@ -27,7 +27,7 @@ struct rest {
     bool again;                /* right sectors are written again */
     struct session_pieces run; /* pieces that follow each other; its end tells where it ends */
     uint32_t bytes;            /* of content, in all runs */
-    uint32_t flash;            /* us of the flash, if sectors are left alone */
+    uint64_t flash;            /* us of the flash, if sectors are left alone */
     uint64_t time;             /* us of the runs before */
 };
 
@@ -94,20 +94,19 @@ static uint32_t first_of(const struct session_dirty *samples)
     return samples->count > 1 ? 1 : 0;
 }
 
-/* Samples within a range of the span and the one before it, or the nearest one: the first, and how
- * many. */
-static uint32_t samples_within(const struct session_dirty *samples, uint32_t stride, uint32_t start,
-                               uint32_t end, uint32_t *first)
+/* Sectors of a range that are expected to differ: each sample stands for those up to the next. */
+static uint32_t wrong_within(const struct session_dirty *samples, uint32_t stride, uint32_t start,
+                             uint32_t end)
 {
-    uint32_t next = (end - 1) / stride + 1;
+    uint32_t wrong = 0;
 
-    *first = start / stride;
-    *first = *first < first_of(samples) ? first_of(samples) : *first;
-    next = next < samples->count ? next : samples->count;
-    if (*first < next)
-        return next - *first;
-    *first = *first < samples->count ? *first : samples->count - 1;
-    return 1;
+    for (uint32_t at = start, next; at < end; at = next) {
+        uint32_t i = at / stride, first = first_of(samples);
+        next = (i + 1) * stride < end ? (i + 1) * stride : end;
+        if (bits_has(samples->bits, i > first ? i : first))
+            wrong += (next - at) / WRY_SECTOR_SIZE;
+    }
+    return wrong;
 }
 
 /* us to write what differs, as far as the samples tell, and to pack it before. */
@@ -117,13 +116,11 @@ static uint64_t time_of_rest(struct rest *rest, const struct session_pieces *pie
     uint32_t length = pieces->part.end - pieces->part.start;
 
     for (uint32_t i = 0; i < pieces->count; i++) {
-        uint32_t at = i * pieces->piece, wrong = 0, first;
+        uint32_t at = i * pieces->piece;
         uint32_t end = length - at < pieces->piece ? length : at + pieces->piece;
-        uint32_t of = samples_within(samples, stride, at, end, &first);
-        for (uint32_t j = first; j < first + of; j++)
-            wrong += bits_has(samples->bits, j);
+        uint32_t wrong = wrong_within(samples, stride, at, end);
         if (wrong > 0)
-            add_piece(rest, pieces, i, wrong, of);
+            add_piece(rest, pieces, i, wrong, (end - at) / WRY_SECTOR_SIZE);
         else
             end_run(rest);
     }

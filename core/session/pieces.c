@@ -31,12 +31,13 @@ static uint32_t piece_for(uint32_t length)
 /* True if the samples in the range and the next one after it are blank. */
 static bool seems_blank(const struct session_write *job, uint32_t start, uint32_t end)
 {
-    uint32_t stride = job->samples_stride;
+    uint32_t length = job->span.end - job->span.start, stride = job->samples_stride;
 
     if (job->blank_samples == 0)
         return false;
+    uint32_t count = (length - 1) / stride + 1;
     uint32_t last = (end - 1 - job->span.start) / stride + 1;
-    for (uint32_t i = (start - job->span.start) / stride; i <= last && i < job->samples; i++) {
+    for (uint32_t i = (start - job->span.start) / stride; i <= last && i < count; i++) {
         if (!(job->blank_samples & 1u << i))
             return false;
     }

@@ -13,15 +13,15 @@
 enum {
     SAMPLES = 4,
     SAMPLE_SECTORS = 4,
-    SPREAD_SAMPLES = 16, /* most samples if one request covers all */
-    WORTH_SAMPLING = 64, /* sectors of a span worth sampling if each sample is a request, */
-    WORTH_SPREAD = 8,    /* and if one request covers all */
-    SAMPLED = 4,         /* at most one sector in so many, since the board must hash each; */
-    SAMPLED_QUICK = 8,   /* on a quick line, which takes no longer than that */
-    SAMPLED_QUICK_LEAST = 0x40000, /* bytes of a span */
-    SPREAD_STEP = 0x10,            /* step of the WRY_FLAG_SPREAD field */
-    ANSWER_MS = 60,                /* line time of one answer */
-    ANSWER_LEAST = 512,            /* least bytes of an answer */
+    SPREAD_SAMPLES = 16,   /* most samples if one request covers all */
+    WORTH_SAMPLING = 64,   /* sectors of a span worth sampling if each sample is a request, */
+    WORTH_SPREAD = 8,      /* and if one request covers all */
+    SAMPLED = 4,           /* at most one sector in so many, since the board must hash each; */
+    SAMPLED_QUICK = 8,     /* on a quick line, which takes no longer than that, */
+    SAMPLES_LEAST = 5,     /* but so many samples */
+    SPREAD_STEP = 0x10,    /* step of the WRY_FLAG_SPREAD field */
+    ANSWER_MS = 60,        /* line time of one answer */
+    ANSWER_LEAST = 512,    /* least bytes of an answer */
     WORTH_ASKING = 16,     /* sectors of a blank run that are worth a question of their own */
     TOGETHER = 64,         /* sectors covered by one digest first, at speeds below */
     SINGLE_SPEED = 400000, /* baud */
@@ -407,10 +407,12 @@ static uint32_t blank_among(const uint8_t *digests, uint32_t n)
 struct session_asked session_sample_of(const struct session_write *job)
 {
     uint32_t length = job->span.end - job->span.start;
-    bool quick = job->session->speed >= SINGLE_SPEED && length >= SAMPLED_QUICK_LEAST;
-    uint32_t sectors = length / WRY_SECTOR_SIZE;
-    uint32_t most = sectors / (quick ? SAMPLED_QUICK : SAMPLED);
+    uint32_t sectors = length / WRY_SECTOR_SIZE, most = sectors / SAMPLED;
+    uint32_t few =
+        sectors / SAMPLED_QUICK > SAMPLES_LEAST ? sectors / SAMPLED_QUICK : SAMPLES_LEAST;
 
+    if (job->session->speed >= SINGLE_SPEED && few < most)
+        most = few;
     if (sectors < WORTH_SPREAD || !(job->session->board.features & WRY_FEATURE_SPREAD))
         return (struct session_asked){0};
     return (struct session_asked){
@@ -454,7 +456,6 @@ static enum wry_status sample_spread(struct session_write *job, const struct ses
         status = compare(job, sample->offset, n, flags, &dirty);
     if (status == WRY_OK)
         job->blank_samples = blank_among(job->session->cargo, n);
-    job->samples = n;
     job->samples_stride = wry_digest_stride(flags);
     job->blank = job->blank_samples == (1u << n) - 1;
     job->alike = !any_dirty(&dirty);
@@ -470,7 +471,7 @@ static enum wry_status sample_span(struct session_write *job, bool *looks_new)
     enum wry_status status = WRY_OK;
 
     *looks_new = job->blank = false;
-    job->blank_samples = job->samples = 0;
+    job->blank_samples = 0;
     job->alike = true;
     struct session_asked sample = session_sample_of(job);
     if (sample.sectors > 0) {

@@ -204,7 +204,6 @@ struct session_write {
     bool alike;                               /* or as it should be */
     uint32_t blank_samples;                   /* bit i: sample i of the span is blank */
     uint32_t samples_stride;                  /* bytes from one sample to the next */
-    uint32_t samples;
     uint64_t look_time; /* us to look for what differs in the span, as expected */
     bool proven;        /* the sectors left alone are verified by full SHA-256 digests */
 };
