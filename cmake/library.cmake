@@ -12,7 +12,7 @@ set(WRY_CORE_SOURCES
     core/flash/chip.c core/flash/layout.c core/flash/flash_plan.c core/flash/reader.c core/flash/region.c
     core/flash/region_table.c
     core/session/capacity_check.c core/session/choice.c core/session/compose.c core/session/connect.c
-    core/session/cost.c core/session/pieces.c core/session/look.c core/session/digest.c core/session/write_estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
+    core/session/cost.c core/session/pieces.c core/session/measure.c core/session/look.c core/session/digest.c core/session/write_estimate.c core/session/fault.c core/session/hash.c core/session/hello.c core/session/exchange.c
     core/session/known.c core/session/merge.c
     core/session/rate_control.c core/session/read_request.c core/session/read.c core/session/read_ask.c core/session/sectors.c core/session/send.c
     core/session/recover.c core/session/speed.c core/session/stream_coding.c core/session/unpack.c core/session/verify_range.c

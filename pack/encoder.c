@@ -198,7 +198,12 @@ bool pack_encoder_give(struct pack_encoder *encoder, const struct wry_packing *p
 
 uint32_t pack_encoder_taken(const struct pack_encoder *encoder)
 {
-    return encoder->difference ? pack_difference_done(encoder->difference) : encoder->taken;
+    uint32_t behind = encoder->lzma.begun ? pack_lzma_behind(&encoder->lzma) : 0;
+
+    if (encoder->difference)
+        return pack_difference_done(encoder->difference);
+    behind += encoder->form.filter != WRY_FILTER_NONE ? (uint32_t)encoder->filtered.fill : 0;
+    return encoder->taken > behind ? encoder->taken - behind : 0;
 }
 
 void pack_encoder_end(struct pack_encoder *encoder)

@@ -9,6 +9,8 @@ enum {
     LEVEL = 6,
     NICE_LENGTH = 64,
     LONG_LENGTH = 273, /* the longest of LZMA */
+    STEP = 1024,       /* bytes handed over at once, so that it is known how much is encoded */
+    HELD = 5000,       /* bytes that liblzma looks ahead, approximately */
     QUICK_DEPTH = 16,  /* matches looked at, */
     CHAIN_DEPTH = 48,  /* of records */
     TREE_DEPTH = 32,
@@ -42,6 +44,7 @@ bool pack_lzma_begin(struct pack_lzma *d, const struct pack_source *source,
     d->source = *source;
     d->over = d->ended = false;
     d->tail = WRY_LZMA_AHEAD;
+    d->left = 0;
     d->stream = (lzma_stream)LZMA_STREAM_INIT;
     if (lzma_lzma_preset(&options, LEVEL))
         return false;
@@ -56,15 +59,17 @@ bool pack_lzma_begin(struct pack_lzma *d, const struct pack_source *source,
     return d->begun;
 }
 
-static bool take_piece(struct pack_lzma *d)
+/* Hands over some of the piece. */
+static bool hand_over(struct pack_lzma *d)
 {
-    size_t given;
-
-    if (!d->source.take(d->source.context, d->piece, sizeof d->piece, &given))
-        return false;
-    d->stream.next_in = d->piece;
-    d->stream.avail_in = given;
-    d->over = given == 0;
+    if (d->left == 0) {
+        if (!d->source.take(d->source.context, d->piece, sizeof d->piece, &d->left))
+            return false;
+        d->stream.next_in = d->piece;
+        d->over = d->left == 0;
+    }
+    d->stream.avail_in = d->left < STEP ? d->left : STEP;
+    d->left -= d->stream.avail_in;
     return true;
 }
 
@@ -87,7 +92,7 @@ bool pack_lzma_give(struct pack_lzma *d, uint8_t *to, size_t room, size_t *given
     stream->next_out = to;
     stream->avail_out = room;
     while (said == LZMA_OK && stream->avail_out > 0) {
-        if (stream->avail_in == 0 && !d->over && !take_piece(d))
+        if (stream->avail_in == 0 && !d->over && !hand_over(d))
             break;
         said = lzma_code(stream, d->over ? LZMA_FINISH : LZMA_RUN);
     }
@@ -98,6 +103,11 @@ bool pack_lzma_give(struct pack_lzma *d, uint8_t *to, size_t room, size_t *given
     if (said == LZMA_OK && *given == 0 && room > 0)
         return false; /* what was encoded before the content failed is given first */
     return said == LZMA_OK || said == LZMA_STREAM_END;
+}
+
+uint32_t pack_lzma_behind(const struct pack_lzma *d)
+{
+    return d->over ? 0 : (uint32_t)(d->left + d->stream.avail_in) + HELD;
 }
 
 void pack_lzma_end(struct pack_lzma *d)

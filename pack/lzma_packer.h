@@ -10,6 +10,7 @@ struct pack_lzma {
     struct pack_source source;
     bool begun, over, ended; /* over: the source is exhausted */
     uint32_t tail;           /* bytes still to be given after the end marker */
+    size_t left;             /* bytes of the piece that liblzma does not have yet */
     lzma_stream stream;
     uint8_t piece[PACK_PIECE];
 };
@@ -29,6 +30,8 @@ bool pack_lzma_begin(struct pack_lzma *lzma, const struct pack_source *source,
                      const struct pack_lzma_form *form);
 /* Like wry_packer.give. */
 bool pack_lzma_give(struct pack_lzma *lzma, uint8_t *to, size_t room, size_t *given);
+/* Bytes taken from the source that are not encoded yet, approximately. */
+uint32_t pack_lzma_behind(const struct pack_lzma *lzma);
 void pack_lzma_end(struct pack_lzma *lzma);
 
 #endif

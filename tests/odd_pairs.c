@@ -127,6 +127,20 @@ static void half_erased(uint8_t *before, uint8_t *after, size_t n)
     blank(after, n, 50, 50);
 }
 
+/* A write that was cut: over the old program, and over blank flash. */
+static void cut(uint8_t *before, uint8_t *after, size_t n)
+{
+    programs(before, after, n);
+    memcpy(before, after, n / SECTOR / 5 * SECTOR);
+}
+
+static void cut_over_blank(uint8_t *before, uint8_t *after, size_t n)
+{
+    programs(before, after, n);
+    memcpy(before, after, n);
+    memset(before + n / SECTOR / 6 * SECTOR + 700, 0xFF, n - n / SECTOR / 6 * SECTOR - 700);
+}
+
 static void zeros(uint8_t *before, uint8_t *after, size_t n)
 {
     programs(before, after, n);
@@ -153,6 +167,8 @@ const struct odd_pair odd_pairs[] = {
     {"byte each", byte_of_each_sector_new, 0},
     {"moved", moved_by_a_byte, 0},
     {"exchanged", halves_exchanged, 0},
+    {"cut", cut, 0},
+    {"cut, blank", cut_over_blank, 0},
     {"zeros", zeros, 0},
     {"noise", noise, 0},
 };

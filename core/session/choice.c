@@ -9,13 +9,12 @@
 
 enum {
     WAYS_MOST = 6,
-    DEFLATE_SPEED = 1000000, /* baud */
-    SAME = 128,              /* times that differ by one part of so many are the same, */
-    MUCH_LESS = 16,          /* and then bytes that differ by more than one of so many decide */
-    THOROUGH_SPEED = 200000, /* baud */
-    BLANK_QUICKER = 4,       /* times the rate at which a blank flash is read */
-    UNSURE = 8,              /* an estimate may be wrong by one part of so many, */
-    UNSURE_THOROUGH = 16,    /* and a thorough one */
+    DEFLATE_SPEED = 500000, /* baud */
+    SAME = 128,             /* times that differ by one part of so many are the same, */
+    MUCH_LESS = 16,         /* and then bytes that differ by more than one of so many decide */
+    BLANK_QUICKER = 4,      /* times the rate at which a blank flash is read */
+    UNSURE = 8,             /* an estimate may be wrong by one part of so many, */
+    UNSURE_THOROUGH = 16,   /* and a thorough one */
 };
 
 /* The ways that are possible. */
@@ -41,59 +40,6 @@ struct session_cost_terms session_cost_terms(const struct session_write *job, ui
                                        .decodes_unit = board->dictionary >= SESSION_ERASE_MOST,
                                        .window = wry_coding_needs_old(coding) ? board->old_window
                                                                               : board->window};
-}
-
-/* Packing and measuring take moments: the board must not take that for a lost link, and a request
- * to stop is heard. */
-static bool may_go_on(struct wry_session *session)
-{
-    return !session->stopped && session_keep_awake(session) == WRY_OK;
-}
-
-/* Reads the part's content, and hashes what is read for the first time. */
-static bool read_content(void *context, uint32_t offset, uint8_t *to, size_t n)
-{
-    struct session_write *job = context;
-    struct wry_session_window *window = &job->session->window;
-    struct session_composed composed = {.job = job, .start = job->part.start};
-    struct wry_reader content = session_composed(&composed);
-    uint32_t at = job->part.start + offset;
-
-    if (!may_go_on(job->session) || !content.read(content.context, offset, to, n))
-        return false;
-    if (at <= window->hashed && at + n > window->hashed) {
-        size_t skip = window->hashed - at;
-        wry_sha256_add(&window->sha, to + skip, n - skip);
-        window->hashed = at + (uint32_t)n;
-    }
-    return true;
-}
-
-static bool is_shared(void *context, uint32_t offset)
-{
-    size_t count;
-
-    session_kept_within(context, offset, offset + WRY_SECTOR_SIZE, &count);
-    return count > 0;
-}
-
-struct wry_packing session_packing(struct session_write *job, uint8_t coding, bool down)
-{
-    const struct wry_hello_reply *board = &job->session->board;
-    bool with_old = wry_coding_needs_old(coding);
-
-    return (struct wry_packing){.content = {.context = job, .read = read_content},
-                                .length = job->part.end - job->part.start,
-                                .coding = coding,
-                                .window = with_old ? board->old_dictionary : board->dictionary,
-                                .filters = with_old ? 0 : board->filters,
-                                .offset = job->part.start,
-                                .down = down,
-                                .thorough = with_old && job->session->speed < THOROUGH_SPEED,
-                                .old_block = board->old_block,
-                                .old_history = board->old_history,
-                                .known = job->session->config.known,
-                                .is_shared = is_shared};
 }
 
 static struct wry_cost cost_of(const struct session_write *job, const struct session_choice *way,
@@ -173,17 +119,6 @@ static bool cannot_win(struct session_write *job, const struct session_choice *w
     return least_time(job, way) > best->most + best->most / SAME;
 }
 
-bool session_measure(struct session_write *job, const struct session_choice *way,
-                     struct session_pieces *pieces)
-{
-    const struct wry_packer *packer = job->session->config.packer;
-    struct wry_packing packing = session_packing(job, way->coding, way->down);
-
-    *pieces = *session_pieces(job);
-    return way->coding == 0 || packer->measure(packer->context, &packing, way->exact, pieces->piece,
-                                               pieces->ends, pieces->count);
-}
-
 /* Adds a way with its time, if the packer can take it and it may be the best. */
 static void weigh(struct session_write *job, struct session_choice way, struct ways *ways)
 {
@@ -225,7 +160,8 @@ static void prepare(struct session_write *job, const struct candidates *candidat
     for (unsigned i = 0; i < candidates->count; i++) {
         const struct session_choice *way = &candidates->all[i];
         packings[count] = session_packing(job, way->coding, way->down);
-        count += packings[count].window > 0 && !cannot_win(job, way, ways);
+        count += packings[count].window > 0 && !session_is_measured(job, way) &&
+                 !cannot_win(job, way, ways);
     }
     if (packer->prepare && count > 1)
         packer->prepare(packer->context, packings, count, pieces->piece, pieces->count);
@@ -320,7 +256,7 @@ static struct session_choice choose(struct session_write *job)
         if (fresh != WRY_CODING_DEFLATE && session->speed >= DEFLATE_SPEED)
             add(&candidates, WRY_CODING_DEFLATE, false);
         /* On a quick line new content alone usually rules out the others. */
-        if (session->speed >= THOROUGH_SPEED)
+        if (session->speed >= SESSION_THOROUGH_SPEED)
             weigh_all(job, &candidates, &ways);
         add_with_old(job, &candidates);
         weigh_all(job, &candidates, &ways);

@@ -28,8 +28,9 @@ enum {
     NS_COPY = 87,     /* and of what it decodes to: 14 */
     NS_RECORDS = 162, /* a byte put together from old and new: 26 */
     /* A blank byte of a stream, for which the flash waits: less where a whole erase unit is decoded
-     * ahead. */
+     * ahead, or by inflate. */
     NS_BLANK = 400,
+    NS_BLANK_INFLATE = 150,
     NS_BLANK_AHEAD = 140,
 };
 
@@ -98,13 +99,18 @@ static uint32_t at_ns(uint32_t bytes, uint32_t ns)
     return bytes / 1000 * ns;
 }
 
+static bool inflates(uint8_t coding)
+{
+    return coding == WRY_CODING_DEFLATE || coding == WRY_CODING_DIFFERENCE;
+}
+
 /* us of the processor for a piece. */
 static uint32_t work_time(const struct session_cost_terms *terms, uint8_t coding, uint32_t stream,
                           uint32_t content)
 {
     uint32_t time = at_ns(stream, NS_LINE) + at_ns(content, NS_COMPARED + terms->hash);
 
-    if (coding == WRY_CODING_DEFLATE || coding == WRY_CODING_DIFFERENCE)
+    if (inflates(coding))
         time += at_ns(stream, NS_INFLATE) + at_ns(content, NS_COPY);
     else if (coding != 0)
         time += at_ns(stream, NS_LZMA) + at_ns(content, NS_COPY);
@@ -157,7 +163,9 @@ static struct piece piece_of(const struct session_cost_terms *terms,
 
     if (part->coding != 0)
         piece.program +=
-            at_ns(content - pages * WRY_PAGE_SIZE, terms->decodes_unit ? NS_BLANK_AHEAD : NS_BLANK);
+            at_ns(content - pages * WRY_PAGE_SIZE, terms->decodes_unit      ? NS_BLANK_AHEAD
+                                                   : inflates(part->coding) ? NS_BLANK_INFLATE
+                                                                            : NS_BLANK);
     if (wry_coding_needs_old(part->coding))
         piece.erase += read + (at == 0 ? OLD_BEGIN : 0);
     if (part->coding == WRY_CODING_LZMA_OLD)
@@ -223,23 +231,26 @@ uint32_t session_hash_time(const struct wry_session *session)
     return session->board.features & WRY_FEATURE_ACCELERATOR ? NS_AIDED : NS_HASHED;
 }
 
-uint64_t session_cost_look(const struct wry_session *session, uint32_t length, bool whole)
+uint64_t session_cost_look(const struct wry_session *session, uint32_t length, uint32_t blank,
+                           bool whole)
 {
     uint32_t hash = session_hash_time(session), read = 1000 / session_flash_rate(session);
     uint32_t answers = length / WRY_SECTOR_SIZE * (whole ? DIGEST_BYTES : SHORT_BYTES);
-    uint64_t look = later(at_ns(length, hash + read), line_time(answers, session->speed));
+    uint64_t look = later(at_ns(length, read) + at_ns(length - blank, hash),
+                          line_time(answers, session->speed));
 
     /* What short digests say is verified in the end. */
     return whole ? look : look + at_ns(length, hash + read);
 }
 
 uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length,
-                            uint32_t pages)
+                            uint32_t pages, bool blank)
 {
     struct wry_span span = {.start = offset, .end = offset + length};
+    uint32_t rate = session_flash_rate(session);
+    uint32_t erase = blank ? length / rate : erase_time(&span, offset, length, SESSION_ERASE_MOST);
 
-    return erase_time(&span, offset, length, SESSION_ERASE_MOST) + pages * PROGRAM_PAGE +
-           2 * pages * WRY_PAGE_SIZE / session_flash_rate(session);
+    return erase + pages * PROGRAM_PAGE + 2 * pages * WRY_PAGE_SIZE / rate;
 }
 
 /* us that line and flash wait for each other where gaps are passed over: what is sent as pages

@@ -9,10 +9,9 @@
 enum {
     FEW = 3,          /* if at most one of so many samples differs, a look always pays */
     MUCH_LONGER = 16, /* than a look a write takes where what it teaches is worth it */
-    SEVERAL = 4,      /* samples of which a single right one may be chance */
-    /* ns per byte for the computer to pack a part anew: new content, and over old content, also
-     * thoroughly */
-    PACK = 400,
+    SEVERAL = 4,      /* samples of which a single right one tells little */
+    /* ns per byte for the computer to pack a part anew over old content, also thoroughly. New
+     * content is packed while it is sent, and measured already. */
     PACK_OLD = 900,
     PACK_OLD_THOROUGHLY = 1500,
 };
@@ -43,15 +42,15 @@ static void end_run(struct rest *rest)
 
 /* us of the flash for the wrong sectors of a piece. */
 static uint32_t flash_time(const struct rest *rest, uint32_t start, uint32_t end, uint32_t pages,
-                           uint32_t wrong, uint32_t of)
+                           bool blank, uint32_t wrong, uint32_t of)
 {
     uint32_t sectors = (end - start) / WRY_SECTOR_SIZE;
+    const struct wry_session *session = rest->job->session;
 
-    if (wrong == of)
-        return session_cost_flash(rest->job->session, start, end - start, pages);
-    return sectors *
-           session_cost_flash(rest->job->session, start, WRY_SECTOR_SIZE, pages / sectors) / of *
-           wrong;
+    if (wrong == of || blank)
+        return session_cost_flash(session, start, end - start, pages, blank) / of * wrong;
+    return sectors * session_cost_flash(session, start, WRY_SECTOR_SIZE, pages / sectors, false) /
+           of * wrong;
 }
 
 /* Adds a piece, of which a part is expected to differ. Over old content, what stays takes no bytes.
@@ -75,16 +74,15 @@ static void add_piece(struct rest *rest, const struct session_pieces *pieces, ui
     run->ends[run->count] = (run->count > 0 ? run->ends[run->count - 1] : 0) + bytes;
     run->count++;
     if (!rest->again)
-        rest->flash += flash_time(rest, start, run->part.end, pieces->pages[i], wrong, of);
+        rest->flash += flash_time(rest, start, run->part.end, pieces->pages[i],
+                                  bits_has(pieces->blank, i), wrong, of);
 }
 
 /* ns per byte. */
 static uint32_t packing_time(struct session_write *job, const struct session_choice *way)
 {
-    if (way->coding == 0)
-        return 0;
     if (!wry_coding_needs_old(way->coding))
-        return PACK;
+        return 0;
     return session_packing(job, way->coding, way->down).thorough ? PACK_OLD_THOROUGHLY : PACK_OLD;
 }
 
@@ -156,6 +154,15 @@ static bool teaches(const struct session_write *job, uint64_t look,
     return known->covers(known->context, job->span.start, length) < length / 4 * 3;
 }
 
+/* A single right sample may be chance, unless the first sector is right, too: a write that was cut
+ * leaves such a start. */
+static bool may_be_chance(const struct session_dirty *samples, uint32_t wrong, uint32_t of)
+{
+    bool start = samples->count > 1 && !bits_has(samples->bits, 0) && !bits_has(samples->bits, 1);
+
+    return wrong + 1 == of && of >= SEVERAL && !start;
+}
+
 bool session_look_pays(struct session_write *job, const struct session_dirty *samples,
                        uint32_t stride, bool by_whole)
 {
@@ -167,10 +174,11 @@ bool session_look_pays(struct session_write *job, const struct session_dirty *sa
     if (wrong < of && wrong * FEW <= of)
         return true;
     struct session_choice whole = session_choose_for(job, &job->span);
-    uint64_t look = session_cost_look(session, job->span.end - job->span.start, by_whole);
+    uint64_t look = session_cost_look(session, job->span.end - job->span.start,
+                                      session_blank_bytes(job), by_whole);
     if (teaches(job, look, &whole))
         return true;
-    if (wrong == of || (wrong + 1 == of && of >= SEVERAL))
+    if (wrong == of || may_be_chance(samples, wrong, of))
         return false;
     const struct session_choice ways[] = {
         whole, {.coding = 0}, {.coding = session_fresh_coding(job)}};

@@ -53,9 +53,9 @@ static uint32_t runs_time(const struct merge *merge, uint32_t first, uint32_t co
         while (end < first + count && bits_has(merge->dirty, end))
             end++;
         if (end > i)
-            time +=
-                session_cost_flash(merge->session, merge->offset + i * WRY_SECTOR_SIZE,
-                                   (end - i) * WRY_SECTOR_SIZE, count_pages(merge, i, end, true));
+            time += session_cost_flash(merge->session, merge->offset + i * WRY_SECTOR_SIZE,
+                                       (end - i) * WRY_SECTOR_SIZE,
+                                       count_pages(merge, i, end, true), false);
         i = end + (end == i);
     }
     return time;
@@ -71,7 +71,7 @@ static void consider(struct merge *merge, uint32_t first)
     uint32_t pages = count_pages(merge, first, end, true);
     uint64_t flash = merge->flash - runs_time(merge, first, BLOCK_SECTORS) +
                      session_cost_flash(merge->session, merge->offset + first * WRY_SECTOR_SIZE,
-                                        SESSION_ERASE_MOST, pages);
+                                        SESSION_ERASE_MOST, pages, false);
     uint64_t line =
         merge->line + (uint64_t)(pages - count_pages(merge, first, end, false)) * merge->page_line;
     if (longer(flash, line) >= longer(merge->flash, merge->line))
@@ -100,7 +100,7 @@ void session_merge(struct session_write *job, uint32_t offset, uint32_t count, u
     merge.flash = runs_time(&merge, 0, count);
     uint32_t all = count_pages(&merge, 0, count, true);
     /* If all were sent at once, the flash would take so long. */
-    uint32_t least = session_cost_flash(job->session, offset, count * WRY_SECTOR_SIZE, all);
+    uint32_t least = session_cost_flash(job->session, offset, count * WRY_SECTOR_SIZE, all, false);
     if (merge.flash <= least / 2)
         return;
     if (all > 0) {

@@ -44,6 +44,18 @@ static bool seems_blank(const struct session_write *job, uint32_t start, uint32_
     return true;
 }
 
+uint32_t session_blank_bytes(const struct session_write *job)
+{
+    uint32_t length = job->span.end - job->span.start, bytes = 0;
+
+    for (uint32_t at = 0, i = 0; at < length && job->blank_samples >> i > 0;
+         at += job->samples_stride, i++) {
+        if (job->blank_samples & 1u << i)
+            bytes += length - at < job->samples_stride ? length - at : job->samples_stride;
+    }
+    return bytes;
+}
+
 const struct session_pieces *session_pieces(struct session_write *job)
 {
     struct session_pieces *pieces = &job->pieces;

@@ -499,12 +499,14 @@ enum wry_status session_looks_new(struct session_write *job, bool *looks_new)
     const struct wry_session *session = job->session;
     enum wry_status status = sample_span(job, looks_new);
 
-    uint32_t length = job->span.end - job->span.start;
+    uint32_t length = job->span.end - job->span.start, blank = session_blank_bytes(job);
 
     /* Of all sectors, or of samples, in one round trip. */
-    if (*looks_new)
+    if (*looks_new) {
         length = session_sample_of(job).sectors > 0 ? SPREAD_SAMPLES * WRY_SECTOR_SIZE : 0;
+        blank = 0;
+    }
     job->look_time =
-        session_cost_look(session, length, whole_pays(session)) + 2 * session->latency_least;
+        session_cost_look(session, length, blank, whole_pays(session)) + 2 * session->latency_least;
     return status;
 }

@@ -161,6 +161,14 @@ struct session_pieces {
     uint32_t ends[SESSION_PIECES];     /* bytes on the line up to the end of each */
 };
 
+/* How long the stream of a whole span is. */
+struct session_measured {
+    struct wry_span part;
+    uint8_t coding;        /* enum wry_coding */
+    uint32_t piece, count; /* as in session_pieces; 0 pieces: nothing is known */
+    uint32_t ends[SESSION_PIECES];
+};
+
 /* A choice that stands as long as nothing is written. */
 struct session_chosen {
     struct wry_span part; /* empty: none */
@@ -199,6 +207,7 @@ struct session_write {
     bool without_old;                      /* the old content was not as assumed */
     struct session_chosen chosen[2];       /* the latest choices */
     struct session_pieces pieces;          /* see session_pieces */
+    struct session_measured measured[2];   /* streams of the span's new content */
     const struct wry_estimate_sink *estimate; /* estimate only; NULL in a write */
     bool blank;                               /* what was sampled of the span is blank, */
     bool alike;                               /* or as it should be */
@@ -277,11 +286,13 @@ uint64_t session_cost_line(const struct wry_session *session, uint32_t bytes);
 /* ns of the board's processor to hash a byte. */
 uint32_t session_hash_time(const struct wry_session *session);
 /* us to find out what differs in so many bytes, by whole digests of the sectors or by short ones.
- */
-uint64_t session_cost_look(const struct wry_session *session, uint32_t length, bool whole);
-/* us that the flash takes to erase a range and to program so many pages of it. */
+ * So many of the bytes are blank: the board hashes one blank sector only. */
+uint64_t session_cost_look(const struct wry_session *session, uint32_t length, uint32_t blank,
+                           bool whole);
+/* us that the flash takes to erase a range, or to see that it is blank, and to program so many
+ * pages of it. */
 uint32_t session_cost_flash(const struct wry_session *session, uint32_t offset, uint32_t length,
-                            uint32_t pages);
+                            uint32_t pages, bool blank);
 /* pieces: NULL for a part that is taken as one. */
 struct wry_cost session_cost_of(const struct session_cost_terms *terms,
                                 const struct wry_cost_part *part,
@@ -291,22 +302,29 @@ struct wry_cost session_cost_of(const struct session_cost_terms *terms,
 /* *pages: those of a range that are not blank. False if the caller cannot provide the content. */
 bool session_count_pages(const struct session_write *job, uint32_t start, uint32_t end,
                          uint32_t *pages);
+/* Bytes of the span that seem blank on the flash, by its samples. */
+uint32_t session_blank_bytes(const struct session_write *job);
 /* The pieces of job->part, as they are without a stream. */
 const struct session_pieces *session_pieces(struct session_write *job);
+
+#define SESSION_THOROUGH_SPEED 200000u /* baud, below which packing takes its time */
+/* measure.c: what the packer is asked for. */
+struct wry_packing session_packing(struct session_write *job, uint8_t coding, bool down);
+/* The pieces of job->part when it is sent that way. False if the packer cannot do that. */
+bool session_measure(struct session_write *job, const struct session_choice *way,
+                     struct session_pieces *pieces);
+/* True if that takes no packing. */
+bool session_is_measured(const struct session_write *job, const struct session_choice *way);
 
 /* choice.c: the way to send a part. */
 struct session_cost_terms session_cost_terms(const struct session_write *job, uint8_t coding,
                                              bool down);
-struct wry_packing session_packing(struct session_write *job, uint8_t coding, bool down);
 /* The same part again gets the same choice until session_forget_choices. After a request to stop it
  * is any: see session->stopped. */
 void session_choose(struct session_write *job, struct session_choice *choice);
 /* The same for another part, which becomes job->part. */
 struct session_choice session_choose_for(struct session_write *job, const struct wry_span *part);
 void session_forget_choices(struct session_write *job);
-/* The pieces of job->part when it is sent that way. False if the packer cannot do that. */
-bool session_measure(struct session_write *job, const struct session_choice *way,
-                     struct session_pieces *pieces);
 /* True if the part is best written in up to three, of which the inner one has no shared sector and
  * can refer to old content. */
 bool session_splits(struct session_write *job, const struct wry_span *part, struct wry_span *inner);
