@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "demo/program_like.h"
+#include "pack/content_packer.h"
 #include "rig.h"
 #include "ways.h"
 #include "wrytograph/chip.h"
@@ -141,6 +142,69 @@ static void what_a_cut_write_left_is_not_written_again(void)
     free(after);
 }
 
+/* A packer that counts what it estimates. */
+struct counting_packer {
+    struct wry_packer packer;
+    const struct wry_packer *honest;
+    unsigned estimates;
+};
+
+static bool measure(void *context, const struct wry_packing *packing, bool exact, uint32_t piece,
+                    uint32_t *ends, uint32_t count)
+{
+    struct counting_packer *counting = context;
+
+    counting->estimates += !exact;
+    return counting->honest->measure(counting->honest->context, packing, exact, piece, ends, count);
+}
+
+static bool begin(void *context, const struct wry_packing *packing, struct wry_stream_form *form)
+{
+    const struct wry_packer *honest = ((struct counting_packer *)context)->honest;
+
+    return honest->begin(honest->context, packing, form);
+}
+
+static bool give(void *context, uint8_t *to, size_t room, size_t *given)
+{
+    const struct wry_packer *honest = ((struct counting_packer *)context)->honest;
+
+    return honest->give(honest->context, to, room, given);
+}
+
+/* The board would wait for a computer that packs the same content once more. */
+static void what_is_left_after_a_look_is_not_measured_again(void)
+{
+    enum { LONG = 768 * 1024 };
+    struct rig *rig =
+        rig_new(&(struct rig_setup){.seed = 4, .blank = true, .flash_size = 0x200000});
+    uint8_t *after = malloc(LONG);
+    struct wry_placement item = {.offset = 0x40000, .length = LONG, .reader = rig_reader(after)};
+    struct pack *pack = pack_new();
+    struct counting_packer counting = {.packer = *pack_packer(pack), .honest = pack_packer(pack)};
+    struct wry_plan plan;
+    struct wry_fault fault;
+
+    fill_like_program(after, LONG, 31, 0);
+    memcpy(rig->flash + item.offset, after, LONG / 2);
+    counting.packer.context = &counting;
+    counting.packer.prepare = NULL;
+    counting.packer.measure = measure;
+    counting.packer.begin = begin;
+    counting.packer.give = give;
+    rig->config.packer = &counting.packer;
+    rig_new_session(rig, 5);
+    CHECK_EQUAL(WRY_OK, wry_session_connect(&rig->session));
+    CHECK_EQUAL(WRY_OK, wry_plan_init(&plan, &item, 1, rig->flash_size, &fault));
+    CHECK_EQUAL(WRY_OK, wry_session_write(&rig->session, &plan));
+    CHECK(rig_holds(rig, &item, 1));
+    CHECK(wry_session_stats(&rig->session)->sectors_left >= LONG / 2 / 4096 - 16);
+    CHECK(counting.estimates <= 2); /* once in each coding of new content */
+    pack_free(pack);
+    rig_free(rig);
+    free(after);
+}
+
 int main(int argc, char **argv)
 {
     static const struct fact facts[] = {
@@ -148,6 +212,7 @@ int main(int argc, char **argv)
         FACT(samples_see_what_changes_in_steps),
         FACT(a_small_change_of_a_small_range_is_looked_for),
         FACT(what_a_cut_write_left_is_not_written_again),
+        FACT(what_is_left_after_a_look_is_not_measured_again),
     };
 
     return run_facts(facts, sizeof facts / sizeof facts[0], argc, argv);
