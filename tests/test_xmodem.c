@@ -368,6 +368,26 @@ static void a_line_may_be_faster_than_its_speed(void)
     pair_free(pair);
 }
 
+/* The same, if the other side takes a while for each block, but not for one that it has already,
+ * whose answer was lost: it asks again, and answers early again. */
+static void an_early_answer_counts_if_no_other_ever_comes(void)
+{
+    struct pair *pair = pair_at_first_block('C', 1029);
+    struct wry_xmodem_send *send = &pair->send;
+    uint64_t now = FIRST_BLOCK;
+
+    CHECK_EQUAL(1029, hear(send, "\x06", 1, now += 100000));
+    for (unsigned i = 0; i < 4 && send->done == 1024; i++) {
+        CHECK_EQUAL(1029, hear(send, "\x15", 1, now += 4000000));
+        hear(send, "\x06", 1, now += 1000);
+    }
+    CHECK_EQUAL(2048, send->done);
+    CHECK_EQUAL(1029, hear(send, "\x15", 1, now += 100000));
+    CHECK_EQUAL(1029, hear(send, "\x06", 1, now += 1000));
+    CHECK_EQUAL(3072, send->done);
+    pair_free(pair);
+}
+
 static void a_receiver_that_never_accepts_is_given_up(void)
 {
     struct pair *pair = pair_at_first_block(0x15, 132);
@@ -444,6 +464,7 @@ int main(int argc, char **argv)
         FACT(a_letter_in_a_text_begins_nothing),
         FACT(an_answer_that_comes_too_early_is_none),
         FACT(a_line_may_be_faster_than_its_speed),
+        FACT(an_early_answer_counts_if_no_other_ever_comes),
         FACT(a_receiver_that_never_accepts_is_given_up),
         FACT(blocks_are_as_described),
         FACT(blocks_out_of_order_are_refused),

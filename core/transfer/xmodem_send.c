@@ -1,7 +1,8 @@
 /*
  * The sender of XMODEM. A frame that was sent twice may be answered twice, and the second answer,
  * taken for that of the next frame, would leave out a block. So an answer that comes before its
- * frame can have arrived does not count then.
+ * frame can have arrived does not count then. If no other comes, again and again, it was the
+ * answer: the line is faster than its speed says.
  */
 #include "xmodem.h"
 
@@ -11,6 +12,10 @@ enum phase {
     BEGINNING, /* the receiver asks for the first block */
     SENDING,   /* it confirms a block */
     ENDING,    /* it confirms the end */
+};
+
+enum {
+    EARLY_MOST = 2, /* early answers to one frame that no other followed */
 };
 
 #define BEGIN_QUIET 50000u /* us of silence after which a letter was no part of a text */
@@ -49,6 +54,8 @@ static void compose(struct wry_xmodem_send *send)
 
     send->surplus = send->sent > send->answers;
     send->sent = send->answers = 0;
+    send->early = false;
+    send->only_early = 0;
     send->tries = 0;
     send->again = false;
     send->pending = true;
@@ -77,6 +84,9 @@ static void compose(struct wry_xmodem_send *send)
 
 static void repeat(struct wry_xmodem_send *send)
 {
+    send->only_early += send->early;
+    send->early = false;
+    send->unpaced = send->unpaced || send->only_early == EARLY_MOST;
     if (++send->tries == WRY_XMODEM_TRIES) {
         fail(send, send->again ? WRY_XMODEM_REFUSED : WRY_XMODEM_NOT_ANSWERED, true);
         return;
@@ -119,7 +129,9 @@ static bool take_answer(struct wry_xmodem_send *send, uint8_t byte, uint64_t now
 {
     bool asks = byte == XMODEM_NAK || (byte == XMODEM_CRC && send->done == 0);
 
-    if ((byte == XMODEM_ACK || asks) && !is_stale(send, now)) {
+    if ((byte == XMODEM_ACK || asks) && is_stale(send, now)) {
+        send->early = send->early || (byte == XMODEM_ACK && !send->pending);
+    } else if (byte == XMODEM_ACK || asks) {
         send->answers++;
         send->again = send->again || asks;
         if (asks)

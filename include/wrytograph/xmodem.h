@@ -82,6 +82,8 @@ struct wry_xmodem_send {
     uint8_t phase, number, asked, cans;
     uint8_t sent, answers; /* of the frame: how often it was sent, and answered */
     bool surplus;          /* the frame before was sent more often than it was answered */
+    bool early;            /* a confirmation came too early for its last copy, */
+    uint8_t only_early;    /* and so often no other followed */
     bool unpaced;          /* the line is faster than its speed says, such as over a network */
     bool pending;          /* the frame is to be written */
     bool again;            /* asked for again at least once: not only silence */
