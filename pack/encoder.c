@@ -198,11 +198,12 @@ bool pack_encoder_give(struct pack_encoder *encoder, const struct wry_packing *p
 
 uint32_t pack_encoder_taken(const struct pack_encoder *encoder)
 {
-    uint32_t behind = encoder->lzma.begun ? pack_lzma_behind(&encoder->lzma) : 0;
+    uint32_t behind =
+        encoder->form.filter != WRY_FILTER_NONE ? (uint32_t)encoder->filtered.fill : 0;
 
     if (encoder->difference)
         return pack_difference_done(encoder->difference);
-    behind += encoder->form.filter != WRY_FILTER_NONE ? (uint32_t)encoder->filtered.fill : 0;
+    behind += encoder->lzma.begun ? pack_lzma_behind(&encoder->lzma) : 0;
     return encoder->taken > behind ? encoder->taken - behind : 0;
 }
 

@@ -90,8 +90,8 @@ static const struct session_measured *measured(const struct session_write *job, 
 }
 
 /* What was measured of the span, where that tells the length for the part. */
-static const struct session_measured *shared(const struct session_write *job,
-                                             const struct session_choice *way)
+static const struct session_measured *measured_for(const struct session_write *job,
+                                                   const struct session_choice *way)
 {
     uint32_t length = job->part.end - job->part.start;
 
@@ -100,7 +100,7 @@ static const struct session_measured *shared(const struct session_write *job,
 
 bool session_is_measured(const struct session_write *job, const struct session_choice *way)
 {
-    return shared(job, way) != NULL;
+    return measured_for(job, way) != NULL;
 }
 
 static void remember(struct session_write *job, uint8_t coding, const struct session_pieces *pieces)
@@ -114,22 +114,30 @@ static void remember(struct session_write *job, uint8_t coding, const struct ses
     memcpy(to->ends, pieces->ends, sizeof to->ends);
 }
 
+/* The pieces of job->part by what was measured of the span. */
+static void take_share(const struct session_write *job, const struct session_measured *whole,
+                       struct session_pieces *pieces)
+{
+    uint32_t from = job->part.start - job->span.start, before = stream_up_to(whole, from);
+    uint32_t length = job->part.end - job->part.start;
+
+    for (uint32_t i = 0; i < pieces->count; i++) {
+        uint32_t end = i + 1 < pieces->count ? (i + 1) * pieces->piece : length;
+        pieces->ends[i] = stream_up_to(whole, from + end) - before;
+    }
+}
+
 bool session_measure(struct session_write *job, const struct session_choice *way,
                      struct session_pieces *pieces)
 {
     const struct wry_packer *packer = job->session->config.packer;
-    const struct session_measured *whole = shared(job, way);
+    const struct session_measured *whole = measured_for(job, way);
 
     *pieces = *session_pieces(job);
     if (way->coding == 0)
         return true;
     if (whole) {
-        uint32_t from = job->part.start - job->span.start, before = stream_up_to(whole, from);
-        uint32_t length = job->part.end - job->part.start;
-        for (uint32_t i = 0; i < pieces->count; i++) {
-            uint32_t end = i + 1 < pieces->count ? (i + 1) * pieces->piece : length;
-            pieces->ends[i] = stream_up_to(whole, from + end) - before;
-        }
+        take_share(job, whole, pieces);
         return true;
     }
     struct wry_packing packing = session_packing(job, way->coding, way->down);
